@@ -1,0 +1,54 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+VENV ?= .venv
+BIN := $(VENV)/bin
+FRESH ?=
+SCALE ?=
+
+.PHONY: demo test lint types contracts check-style unit browser screenshots lock vendor bench clean
+
+$(VENV)/.ready: requirements.lock pyproject.toml requirements.in
+	python3 -m venv $(VENV)
+	$(BIN)/pip install --quiet -r requirements.lock
+	$(BIN)/pip install --quiet --no-deps -e .
+	@touch $@
+
+$(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
+	$(BIN)/pip install --quiet -r requirements-dev.lock
+	@touch $@
+
+demo: $(VENV)/.ready
+	@sh tools/system-libraries.sh pdf
+	@exec $(BIN)/relvan demo $(if $(FRESH),--fresh) $(if $(SCALE),--scale $(SCALE))
+
+test: $(VENV)/.ready-dev
+	@sh tools/system-libraries.sh pdf browser
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest
+
+lint: $(VENV)/.ready-dev
+	$(BIN)/ruff check --fix . && $(BIN)/ruff format .
+
+types: $(VENV)/.ready-dev
+	$(BIN)/mypy
+
+contracts: $(VENV)/.ready-dev
+	$(BIN)/lint-imports
+
+screenshots: $(VENV)/.ready-dev
+	@sh tools/system-libraries.sh pdf browser
+	$(BIN)/python tools/screenshots.py
+
+bench: $(VENV)/.ready
+	$(BIN)/relvan bench
+
+vendor:
+	python3 tools/vendor.py
+
+lock:
+	python3 tools/lock.py
+
+clean:
+	rm -rf var $(VENV)

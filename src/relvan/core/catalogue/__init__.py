@@ -1,0 +1,1 @@
+"""What a product is, and what may be said of it."""

@@ -1,0 +1,98 @@
+"""What a channel demands and allows, as data. Code branches on what a rulebook says, never on a channel's name."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+Topic = Literal["content", "pictures", "price", "quantity", "delivery"]
+
+
+class FieldRule(_Part):
+    """One field of a listing.
+
+    `origin` names the product's field that feeds it (`title`, `attributes.material`), `default` what the
+    rulebook says when nothing else does; lengths in characters, numbers in the product's unit.
+    """
+
+    name: str
+    label: str
+    kind: Literal["text", "long text", "choice", "category", "number", "gtin"] = "text"
+    required: bool = False
+    required_in: tuple[str, ...] = ()
+    least: int | None = None
+    most: int | None = None
+    choices: tuple[str, ...] = ()
+    origin: str = ""
+    default: str = ""
+    topic: Topic = "content"
+
+
+class Category(_Part):
+    """A category of the channel: its key there, and its name as a path."""
+
+    key: str
+    name: str
+
+
+class PictureRule(_Part):
+    """How many pictures, and the least length of a picture's shorter side in pixels."""
+
+    least: int = 0
+    most: int = 12
+    least_side_px: int = 1
+
+
+class CallLimits(_Part):
+    """Calls a second, and how many at once."""
+
+    per_second: float = Field(gt=0)
+    burst: int = Field(ge=1)
+
+
+class OrderReading(_Part):
+    """How orders are read: every so many seconds, in pages, this many changes read again; by webhook too."""
+
+    poll_every_s: float = Field(gt=0)
+    page: int = Field(ge=1)
+    overlap: int = Field(ge=0)
+    webhook: bool = False
+
+
+class RowsAtOnce(_Part):
+    """How many rows one call may carry."""
+
+    quantity: int = Field(ge=1)
+    price: int = Field(ge=1)
+
+
+class Rulebook(_Part):
+    """Everything a channel demands and allows. Fees and least price in minor units of its currency."""
+
+    key: str
+    name: str
+    dialect: str
+    edition: int
+    currency: str
+    token_label: str
+    fields: tuple[FieldRule, ...]
+    categories: tuple[Category, ...] = ()
+    pictures: PictureRule = PictureRule()
+    least_price: int = 1
+    most_units: int = 999_999
+    placing_fee: int = 0
+    calls: CallLimits
+    rows_at_once: RowsAtOnce
+    orders: OrderReading
+
+    def field(self, name: str) -> FieldRule | None:
+        """The rule of a field, or none."""
+        return next((rule for rule in self.fields if rule.name == name), None)
+
+    def category_name(self, key: str) -> str:
+        """A category's name, or its key when it is not known."""
+        return next((category.name for category in self.categories if category.key == key), key)

@@ -1,0 +1,73 @@
+"""Where a listing stands: worked out from gaps, what was asked, sent and answered; never chosen."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Literal
+
+from relvan.core.why import Why
+
+Wish = Literal["none", "live", "down"]
+TOPICS = ("content", "pictures", "price", "quantity")
+
+
+class ListingState(StrEnum):
+    """The states, in the order of a listing's life."""
+
+    DRAFT = "draft"
+    READY = "ready"
+    SENDING = "sending"
+    REFUSED = "refused"
+    LIVE = "live"
+    BEHIND = "behind"
+    DOWN = "down"
+
+
+@dataclass(frozen=True)
+class ListingFacts:
+    """What the state is worked out from.
+
+    `wish`: what the seller last asked for; `placed`: the channel has given it a place; `shown`: the channel
+    shows it as far as we know; `refusal`: the channel's last word against it; `held` and `sent`: a
+    fingerprint by topic of what we hold and of what the channel has accepted.
+    """
+
+    gaps: int
+    wish: Wish
+    placed: bool
+    shown: bool
+    refusal: str
+    held: Mapping[str, str]
+    sent: Mapping[str, str]
+
+
+def topics_behind(facts: ListingFacts) -> tuple[str, ...]:
+    """The topics in which the channel shows something else than we hold."""
+    if not facts.placed:
+        return ()
+    return tuple(topic for topic in TOPICS if facts.held.get(topic, "") != facts.sent.get(topic, ""))
+
+
+def listing_state(facts: ListingFacts) -> tuple[ListingState, Why]:
+    """The state and why it is so."""
+    why = Why()
+    if facts.placed and (facts.wish == "down" or not facts.shown):
+        if facts.wish == "live":
+            return ListingState.SENDING, why.then("Asked for", "live", "the channel does not show it yet")
+        if facts.shown:
+            return ListingState.SENDING, why.then("Asked for", "down", "the channel still shows it")
+        return ListingState.DOWN, why.then("Asked for", "down", "the channel no longer shows it")
+    if facts.refusal:
+        return ListingState.REFUSED, why.then("Channel's answer", "refused", facts.refusal)
+    if facts.placed:
+        behind = topics_behind(facts)
+        if not behind:
+            return ListingState.LIVE, why.then("Accepted", "all", "what the channel shows is what we hold")
+        for topic in behind:
+            why = why.then(topic.capitalize(), "differs", "from what the channel last accepted")
+        return ListingState.BEHIND, why
+    if facts.gaps:
+        return ListingState.DRAFT, why.then("Gaps", facts.gaps, "keep it from going live")
+    if facts.wish == "live":
+        return ListingState.SENDING, why.then("Asked for", "live", "the channel has not answered yet")
+    return ListingState.READY, why.then("Gaps", 0, "it can be published")

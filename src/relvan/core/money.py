@@ -1,0 +1,60 @@
+"""Money: whole minor units with an ISO 4217 code; `Decimal` inside a computation, never a float."""
+
+from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+
+from relvan.core.refusal import refuse
+
+MOST_MINOR = 99_999_999_99
+MINOR_DIGITS = {"EUR": 2, "CHF": 2, "GBP": 2, "USD": 2, "SEK": 2, "DKK": 2, "NOK": 2, "PLN": 2, "JPY": 0}
+
+
+@dataclass(frozen=True, order=True)
+class Money:
+    """An amount in minor units (2400 = 24.00) and its currency."""
+
+    amount: int
+    currency: str
+
+    def __str__(self) -> str:
+        return f"{as_decimal(self.amount, self.currency)} {self.currency}"
+
+
+def round_half_up(value: Decimal) -> int:
+    """Round to whole minor units; a half goes away from zero."""
+    return int(value.quantize(Decimal(1), rounding=ROUND_HALF_UP))
+
+
+def minor_digits(currency: str) -> int:
+    """How many digits follow the point in a currency (2 when it is not known)."""
+    return MINOR_DIGITS.get(currency, 2)
+
+
+def as_decimal(amount: int, currency: str) -> Decimal:
+    """Minor units as a decimal number: 2400 EUR -> Decimal("24.00")."""
+    return Decimal(amount).scaleb(-minor_digits(currency))
+
+
+def parse_amount(text: str, currency: str, field: str = "") -> int:
+    """Read what a person typed ("24", "24.5", "24,50", "1.234,50", "1 234.50") as minor units.
+
+    Refused: anything else, more digits than the currency has, a negative amount, more than 99,999,999.99.
+    """
+    digits = minor_digits(currency)
+    cleaned = text.strip().replace(" ", "").replace("\u00a0", "").replace("'", "")
+    separator = max(cleaned.rfind("."), cleaned.rfind(","))
+    if separator >= 0 and len(cleaned) - separator - 1 <= max(digits, 2):
+        whole = cleaned[:separator].replace(".", "").replace(",", "")
+        cleaned = f"{whole or '0'}.{cleaned[separator + 1 :]}"
+    else:
+        cleaned = cleaned.replace(",", "").replace(".", "")
+    example = f"Type it like {as_decimal(2400, currency)}."
+    try:
+        value = Decimal(cleaned).scaleb(digits)
+    except InvalidOperation:
+        raise refuse("amount", f"“{text}” must be an amount in {currency}.", example, field) from None
+    if not value.is_finite() or value != value.to_integral_value():
+        raise refuse("amount", f"“{text}” must be an amount with at most {digits} decimals.", example, field)
+    if not 0 <= value <= MOST_MINOR:
+        raise refuse("amount", f"“{text}” must be between 0 and 99,999,999.99.", example, field)
+    return int(value)

@@ -1,0 +1,1 @@
+"""What is true of an order, and where it goes next."""

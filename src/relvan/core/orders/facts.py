@@ -1,0 +1,81 @@
+"""What is true of an order, worked out from quantities and amounts; never chosen. See docs/rules.md, “Orders”."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Extent(StrEnum):
+    """How far something has come."""
+
+    NONE = "none"
+    PART = "part"
+    ALL = "all"
+
+
+@dataclass(frozen=True)
+class LineFacts:
+    """Units of one line. `reserved` is promised and still here; `picked` and `shipped` are all there ever were."""
+
+    quantity: int
+    stocked: bool = True
+    reserved: int = 0
+    picked: int = 0
+    shipped: int = 0
+    invoiced: int = 0
+    known: bool = True
+
+
+@dataclass(frozen=True)
+class OrderFacts:
+    """Reserved, picked, shipped, invoiced, paid: none, part or all of each; and what is open, in words."""
+
+    reserved: Extent
+    picked: Extent
+    shipped: Extent
+    invoiced: Extent
+    paid: Extent
+    words: str
+
+
+def extent(done: int, whole: int) -> Extent:
+    """None, part or all. Of nothing, all is done."""
+    if done >= whole:
+        return Extent.ALL
+    return Extent.PART if done > 0 else Extent.NONE
+
+
+def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFacts:
+    """The five facts of an order; amounts in minor units."""
+    stocked = [line for line in lines if line.stocked]
+    wanted = sum(line.quantity for line in stocked)
+    shipped = sum(line.shipped for line in stocked)
+    picked = sum(line.picked for line in stocked)
+    reserved = sum(min(line.quantity, line.reserved + line.shipped) for line in stocked)
+    invoiced = sum(line.invoiced for line in lines)
+    return OrderFacts(
+        reserved=extent(reserved, wanted),
+        picked=extent(picked, wanted),
+        shipped=extent(shipped, wanted),
+        invoiced=extent(invoiced, sum(line.quantity for line in lines)),
+        paid=extent(paid, total),
+        words=_words(lines, wanted, reserved, picked, shipped, extent(paid, total)),
+    )
+
+
+def _words(lines: Sequence[LineFacts], wanted: int, reserved: int, picked: int, shipped: int, paid: Extent) -> str:
+    parts = []
+    unknown = sum(1 for line in lines if not line.known)
+    if unknown:
+        parts.append(f"{unknown} unknown {'line' if unknown == 1 else 'lines'}")
+    if shipped >= wanted and not unknown:
+        parts.append("shipped")
+    else:
+        if reserved < wanted:
+            parts.append(f"{wanted - reserved} of {wanted} short")
+        if picked < reserved:
+            parts.append(f"{reserved - picked} of {wanted} to pick")
+        if shipped < picked:
+            parts.append(f"{picked - shipped} to ship")
+    parts.append({Extent.ALL: "paid", Extent.PART: "part paid", Extent.NONE: "not paid"}[paid])
+    return ", ".join(parts)

@@ -1,0 +1,70 @@
+"""An order as it comes in, from whichever channel and in whichever dialect, said in our words."""
+
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from relvan.core.refusal import Refusal
+
+MOST_LINES = 500
+MOST_UNITS_A_LINE = 100_000
+
+
+@dataclass(frozen=True)
+class Address:
+    """Where goods go. `country` is an ISO 3166-1 alpha-2 code."""
+
+    name: str = ""
+    street: str = ""
+    town: str = ""
+    postcode: str = ""
+    country: str = ""
+    mail: str = ""
+
+
+@dataclass(frozen=True)
+class IncomingLine:
+    """One line: what the channel calls it, how many, the price of one in minor units, tax inside."""
+
+    channel_line: str
+    sku: str
+    title: str
+    quantity: int
+    unit_price: int
+    listing_ref: str = ""
+
+
+@dataclass(frozen=True)
+class IncomingOrder:
+    """An order as a channel tells it. `changed` is the channel's own mark of this telling: a higher one is newer."""
+
+    number: str
+    placed_at: datetime
+    currency: str
+    lines: tuple[IncomingLine, ...]
+    ship_to: Address = field(default_factory=Address)
+    delivery_price: int = 0
+    paid: bool = False
+    cancelled: bool = False
+    sent: bool = False
+    changed: int = 0
+
+
+def check_manual_order(lines: tuple[IncomingLine, ...], ship_to: Address) -> list[Refusal]:
+    """What a person who takes an order by telephone may have left out."""
+    found = []
+    if not 1 <= len(lines) <= MOST_LINES:
+        message = f"“Lines” must be 1 to {MOST_LINES}; there are {len(lines)}."
+        found.append(Refusal("missing", message, "Add at least one line.", "lines"))
+    for line in lines:
+        if not 1 <= line.quantity <= MOST_UNITS_A_LINE:
+            message = f"“Quantity” of {line.sku} must be 1 to {MOST_UNITS_A_LINE:,}; it got {line.quantity}."
+            found.append(Refusal("out-of-range", message, "Correct the quantity.", "lines"))
+        if line.unit_price < 0:
+            found.append(Refusal("out-of-range", f"“Price” of {line.sku} must not be negative.", "", "lines"))
+    for name in ("name", "street", "town", "country"):
+        if not getattr(ship_to, name).strip():
+            found.append(Refusal("missing", f"“{name.capitalize()}” must not be empty.", "Fill it in.", name))
+    if ship_to.country and (len(ship_to.country) != 2 or not ship_to.country.isalpha()):
+        message = f"“Country” must be a code of two letters; it got “{ship_to.country[:20]}”."
+        found.append(Refusal("form", message, "Type it like NL.", "country"))
+    return found

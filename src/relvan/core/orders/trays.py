@@ -1,0 +1,46 @@
+"""Where an order lies on the desk: our way of working. A person may choose it; these rules choose it first."""
+
+from enum import StrEnum
+
+from relvan.core.orders.facts import Extent, OrderFacts
+
+
+class Tray(StrEnum):
+    """The five trays a new seller starts with."""
+
+    INBOX = "inbox"
+    FLOOR = "floor"
+    SHORT = "short"
+    CLOSED = "closed"
+    CANCELLED = "cancelled"
+
+
+TRAY_NAMES = {
+    Tray.INBOX: "Inbox",
+    Tray.FLOOR: "On the floor",
+    Tray.SHORT: "Short of stock",
+    Tray.CLOSED: "Closed",
+    Tray.CANCELLED: "Cancelled",
+}
+OPEN_TRAYS = (Tray.INBOX, Tray.FLOOR, Tray.SHORT)
+
+
+def tray_at_intake(*, reserved_whole: bool, cancelled: bool) -> Tray:
+    """A new order lies in the inbox when all of it is reserved, else with those short of stock."""
+    if cancelled:
+        return Tray.CANCELLED
+    return Tray.INBOX if reserved_whole else Tray.SHORT
+
+
+def tray_after_work(facts: OrderFacts, *, open_shipments: int, unknown_lines: int) -> Tray:
+    """Where an order goes when a reservation, a shipment or a payment has changed.
+
+    Closed needs all shipped and all paid; while a shipment is under way it is on the floor.
+    """
+    if open_shipments:
+        return Tray.FLOOR
+    if unknown_lines:
+        return Tray.SHORT
+    if facts.shipped == Extent.ALL:
+        return Tray.CLOSED if facts.paid == Extent.ALL else Tray.FLOOR
+    return Tray.INBOX if facts.reserved == Extent.ALL else Tray.SHORT

@@ -1,0 +1,1 @@
+"""Putting picked goods into parcels."""

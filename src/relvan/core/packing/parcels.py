@@ -1,0 +1,43 @@
+"""What goes into which parcel: all that was picked, nothing else, nothing twice."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from relvan.core.refusal import Refusal
+
+MOST_GRAMS = 31_500
+
+
+@dataclass(frozen=True)
+class Packed:
+    """Units of a product in one parcel."""
+
+    sku: str
+    quantity: int
+
+
+def open_units(picked: Mapping[str, int], parcels: Sequence[Sequence[Packed]]) -> dict[str, int]:
+    """Units by SKU that were picked and lie in no parcel yet."""
+    left = dict(picked)
+    for parcel in parcels:
+        for packed in parcel:
+            left[packed.sku] = left.get(packed.sku, 0) - packed.quantity
+    return {sku: units for sku, units in left.items() if units}
+
+
+def check_parcel(lines: Sequence[Packed], weight_g: int, left: Mapping[str, int]) -> list[Refusal]:
+    """A parcel holds at least one thing, only what is still open, and weighs 1 g to 31.5 kg."""
+    found = []
+    if not 1 <= weight_g <= MOST_GRAMS:
+        message = f"“Weight” must be 1 to {MOST_GRAMS:,} g; it got {weight_g:,}."
+        found.append(Refusal("out-of-range", message, "Put it on the scale, or type the grams.", "weight_g"))
+    if not any(line.quantity for line in lines):
+        found.append(Refusal("missing", "A parcel must hold something.", "Say what is in it.", "lines"))
+    wanted: dict[str, int] = {}
+    for line in lines:
+        wanted[line.sku] = wanted.get(line.sku, 0) + line.quantity
+    for sku, quantity in wanted.items():
+        if quantity < 0 or quantity > left.get(sku, 0):
+            message = f"“{sku}” must be 0 to {left.get(sku, 0)} here; it got {quantity}."
+            found.append(Refusal("not-enough", message, "Only what was picked can be packed, once.", "lines"))
+    return found

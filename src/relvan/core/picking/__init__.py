@@ -1,0 +1,1 @@
+"""Walking through a warehouse and taking the right things."""

@@ -1,0 +1,1 @@
+"""What a channel asks for a product."""

@@ -1,0 +1,1 @@
+"""The life of a shipment, from release to the door."""

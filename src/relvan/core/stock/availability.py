@@ -1,0 +1,119 @@
+"""What is free, and how much of it a channel shows. See docs/rules.md, “What is free”."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from relvan.core.refusal import Refusal
+from relvan.core.why import Why
+
+
+@dataclass(frozen=True)
+class Balance:
+    """What lies in one warehouse of one product, in units."""
+
+    warehouse: str
+    on_hand: int = 0
+    reserved: int = 0
+    blocked: int = 0
+    safety: int = 0
+
+    @property
+    def free(self) -> int:
+        """What may be sold from here: never below 0."""
+        return max(0, self.on_hand - self.reserved - self.blocked - self.safety)
+
+
+@dataclass(frozen=True)
+class StockPolicy:
+    """How much of *free* a channel shows.
+
+    Either `fixed`; or `share` (percent, 0-100), then less `hold_back`, at most `cap`, nothing below `least`.
+    `beyond_stock`: a fixed number may exceed what is free.
+    """
+
+    share: Decimal = Decimal(100)
+    hold_back: int = 0
+    cap: int | None = None
+    least: int = 0
+    fixed: int | None = None
+    beyond_stock: bool = False
+
+
+@dataclass(frozen=True)
+class Shown:
+    """The quantity a channel shows, what is free behind it, and why."""
+
+    free: int
+    quantity: int
+    why: Why
+
+
+def check_policy(policy: StockPolicy) -> list[Refusal]:
+    """Percent between 0 and 100, numbers not below 0."""
+    found = []
+    if not 0 <= policy.share <= 100:
+        message = f"“Share” must be between 0 and 100 percent; it got {policy.share}."
+        found.append(Refusal("out-of-range", message, "Type a percentage.", "share"))
+    numbers = {"hold_back": policy.hold_back, "cap": policy.cap, "least": policy.least, "fixed": policy.fixed}
+    for name, number in numbers.items():
+        if number is not None and not 0 <= number <= 1_000_000:
+            label = name.replace("_", "-").capitalize()
+            message = f"“{label}” must be between 0 and 1,000,000; it got {number:,}."
+            found.append(Refusal("out-of-range", message, "Correct the number.", name))
+    return found
+
+
+def free_over(balances: Sequence[Balance]) -> tuple[int, Why]:
+    """What is free over all warehouses of a supply list, in units, with a rung for each."""
+    why, total = Why(), 0
+    for balance in balances:
+        total += balance.free
+        parts = [f"{balance.on_hand} on hand"]
+        for number, word in (
+            (balance.reserved, "reserved"),
+            (balance.blocked, "blocked"),
+            (balance.safety, "safety"),
+        ):
+            if number:
+                parts.append(f"- {number} {word}")
+        why = why.then(balance.warehouse, balance.free, " ".join(parts))
+    return total, why.then("Free", total, "sum of the warehouses" if len(balances) > 1 else "")
+
+
+def shown_quantity(balances: Sequence[Balance], policy: StockPolicy, most: int | None = None) -> Shown:
+    """What a channel shows: `q = floor(free * s) - h`, capped, 0 below the least.
+
+    `most` is the largest number the channel's rulebook takes.
+
+    >>> mill, yard = Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)
+    >>> shown_quantity([mill, yard], StockPolicy(Decimal(60), 1, 5, 2)).quantity
+    5
+    """
+    free, why = free_over(balances)
+    if policy.fixed is not None:
+        quantity = policy.fixed if policy.beyond_stock else min(policy.fixed, free)
+        detail = "may sell beyond stock" if policy.beyond_stock else f"never more than {free} free"
+        why = why.then("Fixed number", quantity, detail)
+    else:
+        quantity, why = _by_share(free, policy, why)
+    if most is not None and quantity > most:
+        quantity = most
+        why = why.then("Channel's most", quantity, "the rulebook takes no more")
+    return Shown(free, quantity, why.then("Shown", quantity))
+
+
+def _by_share(free: int, policy: StockPolicy, why: Why) -> tuple[int, Why]:
+    quantity = int(free * policy.share / 100)
+    if policy.share != 100:
+        why = why.then("Share", quantity, f"{policy.share.normalize():f} % of {free}, rounded down")
+    if policy.hold_back:
+        quantity = max(0, quantity - policy.hold_back)
+        why = why.then("Hold-back", quantity, f"{policy.hold_back} kept back")
+    if policy.cap is not None and quantity > policy.cap:
+        quantity = policy.cap
+        why = why.then("Cap", quantity, f"at most {policy.cap} shown")
+    if quantity < policy.least:
+        quantity = 0
+        why = why.then("Least", 0, f"fewer than {policy.least} are not shown at all")
+    return quantity, why

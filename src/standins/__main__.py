@@ -1,0 +1,29 @@
+"""`python -m standins`: runs the outside world."""
+
+import argparse
+import logging
+
+import uvicorn
+
+from standins.app import make_world_app
+
+
+def is_news(record: logging.LogRecord) -> bool:
+    """The server complains of each connection that bad weather cuts on purpose; that is no news."""
+    return "without completing response" not in record.getMessage()
+
+
+def main() -> None:
+    """Read the command line and serve until interrupted."""
+    parser = argparse.ArgumentParser(prog="standins", description="Run the outside world.")
+    parser.add_argument("--host", default="127.0.0.1")
+    parser.add_argument("--port", type=int, default=8101)
+    parser.add_argument("--data", default="var/world/world.db", help="the SQLite file that remembers everything")
+    args = parser.parse_args()
+    app = make_world_app(args.data, f"http://{args.host}:{args.port}")
+    logging.getLogger("uvicorn.error").addFilter(is_news)
+    uvicorn.run(app, host=args.host, port=args.port, log_level="warning", timeout_graceful_shutdown=2)
+
+
+if __name__ == "__main__":
+    main()

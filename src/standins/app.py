@@ -1,0 +1,34 @@
+"""Puts the stand-ins together into one application on one port."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI
+
+from standins import console, hagglet, ostrel, ownshop
+from standins.memory import Memory
+from standins.weather import Weather, WeatherLayer
+
+
+def make_world_app(data: str | Path, base_url: str) -> WeatherLayer:
+    """The whole world, on a SQLite file; webhooks are sent while it runs."""
+    memory = Memory(data)
+    weather = Weather(memory)
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        hooks = ownshop.HookSender(memory, weather)
+        hooks.start()
+        yield
+        hooks.stopped.set()
+        hooks.join(timeout=6)
+        memory.close()
+
+    app = FastAPI(title="The outside world", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.state.memory, app.state.weather, app.state.base_url = memory, weather, base_url
+    routers: list[Any] = [hagglet.seller, ownshop.admin, ostrel.desk, console.router]
+    for router in routers:
+        app.include_router(router)
+    return WeatherLayer(app, weather)

@@ -1,0 +1,279 @@
+"""The world API for tests and the demo's console, and the public pages where a visitor buys."""
+
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, Body, Form, HTTPException, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from jinja2 import Environment, FileSystemLoader
+from pydantic import BaseModel, Field
+
+from standins import hagglet, ostrel, ownshop, trade
+from standins.hagglet import World
+from standins.memory import loads
+from standins.weather import KINDS, SELLER_SIDES, Weather
+
+MARKETS = {"hagglet": "Hagglet", "ownshop": "Quillmoss shop"}
+EVERYBODY = {**MARKETS, "ostrel": "Ostrel Post"}
+pages = Environment(loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=True)
+pages.filters["money"] = lambda cents: f"{cents / 100:,.2f}"
+router = APIRouter()
+
+
+def page(template: str, /, **values: Any) -> HTMLResponse:
+    """Render one of the world's pages."""
+    return HTMLResponse(pages.get_template(template).render(**values))
+
+
+def market_or_404(channel: str) -> str:
+    """A channel stand-in by its key."""
+    if channel not in MARKETS:
+        raise HTTPException(404, f"There is no {channel} in this world.")
+    return channel
+
+
+class Purchase(BaseModel):
+    """A visitor's purchase."""
+
+    sku: str | None = None
+    ref: str | None = None
+    quantity: int = Field(default=1, ge=1, le=999)
+    buyer: dict[str, str] | None = None
+    paid: bool = True
+    placed_at: datetime | None = None
+
+
+class WeatherChange(BaseModel):
+    """New weather for one stand-in."""
+
+    kind: str
+    seed: int = 7
+
+
+@router.get("/world")
+def who_is_there(request: Request, memory: World) -> dict[str, Any]:
+    """Who is there, with addresses."""
+    base = request.app.state.base_url
+    weather: Weather = request.app.state.weather
+    return {
+        "time": memory.now().isoformat(),
+        "standins": {
+            key: {
+                "name": name,
+                "address": f"{base}/{key}",
+                "seller_api": base + SELLER_SIDES[key].rstrip("/"),
+                "token": memory.setting(f"token.{key}"),
+                "weather": weather.kind(key),
+            }
+            for key, name in EVERYBODY.items()
+        },
+        "scale": f"{base}/devices/scale",
+    }
+
+
+@router.get("/world/{channel}/listings")
+def world_listings(channel: str, memory: World) -> list[dict[str, Any]]:
+    """What buyers see now."""
+    return trade.shown_listings(memory, market_or_404(channel))
+
+
+@router.get("/world/ostrel/labels")
+def world_labels(memory: World) -> list[dict[str, Any]]:
+    """Every label bought."""
+    return ostrel.bought_labels(memory)
+
+
+@router.post("/world/{channel}/purchases", status_code=201)
+def world_purchase(channel: str, purchase: Purchase, memory: World) -> dict[str, str]:
+    """Buy something as a visitor; refused with 409 when too few are shown."""
+    market_or_404(channel)
+    ref = purchase.ref
+    if ref is None:
+        row = memory.row(
+            "SELECT ref FROM listing WHERE channel = ? AND sku = ? ORDER BY state = 'live' DESC, ref DESC",
+            channel,
+            purchase.sku,
+        )
+        ref = row["ref"] if row else str(purchase.sku)
+    try:
+        number = trade.purchase(
+            memory,
+            channel,
+            ref=ref,
+            quantity=purchase.quantity,
+            buyer=purchase.buyer,
+            paid=purchase.paid,
+            placed_at=purchase.placed_at,
+        )
+    except trade.NotForSale as refusal:
+        raise HTTPException(409, str(refusal)) from refusal
+    return {"order": number}
+
+
+@router.get("/world/{channel}/orders")
+def world_orders(channel: str, memory: World) -> list[dict[str, Any]]:
+    """Every order ever placed here."""
+    return trade.orders_after(memory, market_or_404(channel), 0, 1_000_000)
+
+
+@router.get("/world/{channel}/orders/{number}")
+def world_order(channel: str, number: str, memory: World) -> dict[str, Any]:
+    """An order's state and tracking, as the buyer sees them."""
+    found = trade.find_order(memory, market_or_404(channel), number)
+    if found is None:
+        raise HTTPException(404, "No such order.")
+    return found
+
+
+@router.post("/world/{channel}/orders/{number}/{deed}")
+def world_order_deed(channel: str, number: str, deed: str, memory: World) -> dict[str, str]:
+    """The buyer cancels, or pays."""
+    deeds: dict[str, dict[str, Any]] = {"cancel": {"state": "cancelled"}, "pay": {"paid": True}}
+    changes = deeds.get(deed)
+    if changes is None or not trade.change_order(memory, market_or_404(channel), number, **changes):
+        raise HTTPException(404, "No such order.")
+    return {"order": number}
+
+
+@router.put("/world/{name}/weather")
+def world_weather(name: str, change: WeatherChange, request: Request) -> dict[str, Any]:
+    """Change the weather of one stand-in."""
+    if name not in EVERYBODY or change.kind not in KINDS:
+        raise HTTPException(422, f"Known: {', '.join(EVERYBODY)}; weather: {', '.join(KINDS)}.")
+    request.app.state.weather.change(name, change.kind, change.seed)
+    return {"name": name, "kind": change.kind}
+
+
+@router.post("/world/clock")
+def world_clock(memory: World, advance_minutes: Annotated[int, Body(embed=True, ge=0)]) -> dict[str, str]:
+    """Move on what takes time in the world."""
+    memory.remember("clock.minutes", str(int(memory.setting("clock.minutes")) + advance_minutes))
+    return {"time": memory.now().isoformat()}
+
+
+@router.post("/world/ownshop/repeat-webhooks")
+def world_repeat(memory: World, times: Annotated[int, Body(embed=True, ge=1, le=10)] = 1) -> dict[str, int]:
+    """Send every webhook of the own shop again."""
+    return {"queued": ownshop.repeat_hooks(memory, times)}
+
+
+@router.get("/devices/scale")
+def read_scale(memory: World) -> dict[str, Any]:
+    """The weight on the scale."""
+    return {"grams": int(memory.setting("scale.grams")), "steady": True}
+
+
+@router.put("/devices/scale")
+def load_scale(memory: World, grams: Annotated[int, Body(embed=True, ge=0, le=100_000)]) -> dict[str, int]:
+    """Put a weight on the scale."""
+    memory.remember("scale.grams", str(grams))
+    return {"grams": grams}
+
+
+@router.get("/", response_class=HTMLResponse)
+def console(request: Request, memory: World) -> HTMLResponse:
+    """Who is there; weather, clock and scale can be changed."""
+    weather: Weather = request.app.state.weather
+    kinds = {key: weather.kind(key) for key in EVERYBODY}
+    return page("console.html", names=EVERYBODY, markets=MARKETS, kinds=kinds, all_kinds=KINDS,
+                now=memory.now(), grams=memory.setting("scale.grams"))  # fmt: skip
+
+
+@router.post("/console")
+def console_change(
+    request: Request,
+    memory: World,
+    name: Annotated[str, Form()] = "",
+    kind: Annotated[str, Form()] = "",
+    grams: Annotated[int | None, Form(ge=0, le=100_000)] = None,
+    minutes: Annotated[int | None, Form(ge=0, le=1_000_000)] = None,
+) -> RedirectResponse:
+    """Take what the console's forms send."""
+    if name:
+        world_weather(name, WeatherChange(kind=kind), request)
+    if grams is not None:
+        load_scale(memory, grams)
+    if minutes is not None:
+        world_clock(memory, minutes)
+    return RedirectResponse("/", 303)
+
+
+@router.get("/pictures/{name}")
+def picture(name: str, memory: World) -> Response:
+    """A picture that a seller sent."""
+    row = memory.row("SELECT * FROM picture WHERE id = ?", name)
+    if row is None:
+        raise HTTPException(404, "No such picture.")
+    return Response(row["content"], media_type=row["kind"])
+
+
+@router.get("/ostrel", response_class=HTMLResponse)
+def ostrel_front(code: str = "") -> Response:
+    """Where a tracking code is typed."""
+    return RedirectResponse(f"/ostrel/track/{quote(code)}", 303) if code else page("track.html", code="", events=[])
+
+
+@router.get("/ostrel/track/{code}", response_class=HTMLResponse)
+def track(code: str, memory: World) -> HTMLResponse:
+    """Where a parcel is."""
+    return page("track.html", code=code, events=ostrel.tracking_events(memory, code))
+
+
+@router.get("/{channel}", response_class=HTMLResponse)
+def shop_front(channel: str, memory: World, q: str = "") -> HTMLResponse:
+    """What is for sale."""
+    name = MARKETS[market_or_404(channel)]
+    rows = memory.rows(
+        "SELECT * FROM listing WHERE channel = ? AND state = 'live' AND (title LIKE ? OR sku LIKE ?)"
+        " ORDER BY placed_at DESC, ref DESC LIMIT 120",
+        channel, f"%{q}%", f"%{q}%",
+    )  # fmt: skip
+    items = [{**dict(row), "picture": (loads(row["data"]).get("pictures") or [None])[0]} for row in rows]
+    return page("front.html", channel=channel, name=name, items=items, q=q)
+
+
+@router.get("/hagglet/notices/{ref}", response_class=HTMLResponse)
+def hagglet_page(ref: str, memory: World) -> HTMLResponse:
+    """A notice."""
+    return item_page("hagglet", ref, memory)
+
+
+@router.get("/ownshop/items/{ref}", response_class=HTMLResponse)
+def ownshop_page(ref: str, memory: World) -> HTMLResponse:
+    """An item of the own shop."""
+    return item_page("ownshop", ref, memory)
+
+
+def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLResponse:
+    """One thing for sale, with the form to buy it."""
+    row = memory.row("SELECT * FROM listing WHERE channel = ? AND ref = ?", channel, ref)
+    if row is None:
+        raise HTTPException(404, "That is not here any more.")
+    data = loads(row["data"])
+    text = data.get("text") or data.get("body", "")
+    shelf = hagglet.SHELVES.get(data.get("shelf", ""), data.get("section", ""))
+    buyer = trade.visitor(len(memory.rows("SELECT 1 FROM purchase")))
+    return page("item.html", channel=channel, name=MARKETS[channel], item=row, text=text, shelf=shelf,
+                pictures=data.get("pictures", []), buyer=buyer, sorry=sorry)  # fmt: skip
+
+
+@router.post("/{channel}/buy/{ref}", response_class=HTMLResponse)
+async def buy(channel: str, ref: str, request: Request, memory: World) -> Response:
+    """A visitor buys."""
+    market_or_404(channel)
+    form = {key: str(value).strip() for key, value in (await request.form()).items()}
+    quantity = int(form.pop("quantity", "1") or 1)
+    try:
+        number = trade.purchase(memory, channel, ref=ref, quantity=max(1, quantity), buyer=form, paid=True)
+    except trade.NotForSale as refusal:
+        return item_page(channel, ref, memory, sorry=str(refusal))
+    return RedirectResponse(f"/{channel}/orders/{number}", 303)
+
+
+@router.get("/{channel}/orders/{number}", response_class=HTMLResponse)
+def order_page(channel: str, number: str, memory: World) -> HTMLResponse:
+    """What the buyer sees of an order."""
+    order = world_order(channel, number, memory)
+    return page("order.html", channel=channel, name=MARKETS[channel], order=order)

@@ -1,0 +1,266 @@
+"""Hagglet: a marketplace where each seller writes the page. Item by item, answers at once, placing fee.
+
+Its dialect: a listing is a *notice*, a SKU the seller's *own code*, a category a *shelf*, a price *asking*
+in cents, a picture a *photo*. A new notice carries a `Request-Id`, by which a lost answer can be looked up.
+"""
+
+import json
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Depends, Header, HTTPException, Query, Request
+from fastapi.responses import JSONResponse
+
+from standins import trade
+from standins.memory import Memory, keep_picture, loads, next_number
+
+SHELVES = {
+    "hg-planters": "Home and garden / Planters and pots",
+    "hg-tools": "Home and garden / Garden hand tools",
+    "hg-soil": "Home and garden / Soil and feed",
+    "hg-seeds": "Home and garden / Seeds and bulbs",
+    "hg-watering": "Home and garden / Watering",
+    "hg-other": "Home and garden / Everything else",
+}
+NEEDS_MATERIAL = {"hg-planters", "hg-tools"}
+PLACING_FEE_CENTS = 20
+ROWS_AT_ONCE = 25
+
+
+def memory_of(request: Request) -> Memory:
+    """The world's memory."""
+    found: Memory = request.app.state.memory
+    return found
+
+
+World = Annotated[Memory, Depends(memory_of)]
+
+
+def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+    """Only the seller."""
+    if authorization != f"Token {memory.setting('token.hagglet')}":
+        raise HTTPException(401, "That token is not one of ours.")
+
+
+seller = APIRouter(prefix="/hagglet/seller", dependencies=[Depends(check_token)])
+
+
+def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
+    """What keeps a notice off the market, in Hagglet's words."""
+    found = []
+
+    def say(field: str, says: str) -> None:
+        found.append({"field": field, "says": says})
+
+    if not 3 <= len(str(notice.get("heading", ""))) <= 80:
+        say("heading", "A heading has 3 to 80 characters.")
+    if not 20 <= len(str(notice.get("text", ""))) <= 4000:
+        say("text", "Tell buyers at least 20 characters, at most 4000.")
+    if notice.get("shelf") not in SHELVES:
+        say("shelf", "We have no such shelf.")
+    if notice.get("shelf") in NEEDS_MATERIAL and not notice.get("details", {}).get("material"):
+        say("details.material", "This shelf asks what it is made of.")
+    if "counterfeit" in str(notice.get("heading", "")).lower():
+        say("heading", "We do not allow this word.")
+    asking = notice.get("asking")
+    if not isinstance(asking, int) or asking < 100:
+        say("asking", "We take notices from 1.00.")
+    units = notice.get("units")
+    if not isinstance(units, int) or not 0 <= units <= 999:
+        say("units", "Between 0 and 999.")
+    if notice.get("condition") not in ("new", "used"):
+        say("condition", "Either new or used.")
+    photos = notice.get("photos") or []
+    if not 1 <= len(photos) <= 12:
+        say("photos", "Between 1 and 12 photos.")
+    if any(memory.row("SELECT 1 FROM picture WHERE id = ?", photo) is None for photo in photos):
+        say("photos", "A photo has not reached us.")
+    return found
+
+
+@seller.get("/hello")
+def hello(memory: World) -> dict[str, Any]:
+    """Who is asking."""
+    return {"market": "Hagglet", "seller": "Quillmoss", "time": memory.now().isoformat()}
+
+
+@seller.post("/photos", status_code=201)
+async def take_photo(request: Request, memory: World) -> dict[str, str]:
+    """Take a photo; the same photo is kept once."""
+    content = await request.body()
+    with memory.writing() as db:
+        name = keep_picture(db, content)
+    if name is None:
+        raise HTTPException(415, "That is not a photo.")
+    return {"photo": name}
+
+
+@seller.post("/notices", status_code=201)
+def place_notice(
+    memory: World, notice: Annotated[dict[str, Any], Body()], request_id: Annotated[str, Header()]
+) -> JSONResponse:
+    """Place a notice, for a fee."""
+    problems = problems_of(notice, memory)
+    if problems:
+        return JSONResponse({"problems": problems}, 422)
+    with memory.writing() as db:
+        if db.execute("SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)).fetchone():
+            return JSONResponse({"error": "This request was taken before."}, 409)
+        ref = f"N{700000 + next_number(db)}"
+        db.execute(
+            "INSERT INTO listing VALUES ('hagglet', ?, ?, ?, ?, 'EUR', ?, 'live', ?, ?, ?)",
+            (
+                ref,
+                notice.get("own_code", ""),
+                notice["heading"],
+                notice["asking"],
+                notice["units"],
+                json.dumps({**notice, "pictures": notice["photos"]}),
+                request_id,
+                memory.now().isoformat(),
+            ),
+        )
+    return JSONResponse({"notice": ref, "page": f"/hagglet/notices/{ref}", "fee": PLACING_FEE_CENTS}, 201)
+
+
+@seller.get("/notices")
+def look_up_notices(
+    memory: World, request: Annotated[str | None, Query()] = None, after: str = "", limit: int = 100
+) -> dict[str, Any]:
+    """The notice of a request, or all notices in pages."""
+    if request is not None:
+        rows = memory.rows("SELECT * FROM listing WHERE channel = 'hagglet' AND request = ?", request)
+    else:
+        rows = memory.rows(
+            "SELECT * FROM listing WHERE channel = 'hagglet' AND ref > ? ORDER BY ref LIMIT ?",
+            after,
+            min(limit, 200),
+        )
+    notices = [
+        {
+            "notice": row["ref"],
+            "own_code": row["sku"],
+            "heading": row["title"],
+            "asking": row["price"],
+            "units": row["quantity"],
+            "open": row["state"] == "live",
+            "page": f"/hagglet/notices/{row['ref']}",
+        }
+        for row in rows
+    ]
+    return {"notices": notices}
+
+
+@seller.patch("/notices/{ref}")
+def change_notice(ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """Change what a notice says."""
+    row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
+    if row is None:
+        return JSONResponse({"error": "No such notice."}, 404)
+    notice = {**loads(row["data"]), **changes, "asking": row["price"], "units": row["quantity"]}
+    problems = problems_of(notice, memory)
+    if problems:
+        return JSONResponse({"problems": problems}, 422)
+    with memory.writing() as db:
+        db.execute(
+            "UPDATE listing SET title = ?, data = ? WHERE channel = 'hagglet' AND ref = ?",
+            (notice["heading"], json.dumps({**notice, "pictures": notice["photos"]}), ref),
+        )
+    return JSONResponse({"notice": ref})
+
+
+def set_rows(
+    memory: Memory, rows: list[dict[str, Any]], column: str, key: str, least: int, most: int
+) -> dict[str, Any]:
+    """Set one number on up to 25 notices, with a verdict for each."""
+    if len(rows) > ROWS_AT_ONCE:
+        raise HTTPException(413, f"At most {ROWS_AT_ONCE} rows at once.")
+    verdicts = []
+    with memory.writing() as db:
+        for row in rows:
+            value = row.get(key)
+            if not isinstance(value, int) or not least <= value <= most:
+                verdicts.append({"notice": row.get("notice"), "ok": False, "says": f"{key} is {least} to {most}."})
+                continue
+            done = db.execute(
+                f"UPDATE listing SET {column} = ? WHERE channel = 'hagglet' AND ref = ?",
+                (value, row.get("notice")),
+            ).rowcount
+            verdicts.append({"notice": row.get("notice"), "ok": bool(done), "says": "" if done else "No such notice."})
+    return {"rows": verdicts}
+
+
+@seller.post("/units")
+def set_units(memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+    """Say how many there are."""
+    return set_rows(memory, rows, "quantity", "units", 0, 999)
+
+
+@seller.post("/asking")
+def set_asking(memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+    """Say what is asked for them, in cents."""
+    return set_rows(memory, rows, "price", "asking", 100, 99_999_900)
+
+
+@seller.post("/notices/{ref}/{deed}")
+def open_or_close(ref: str, deed: str, memory: World) -> dict[str, Any]:
+    """Close a notice, or open it again."""
+    if deed not in ("close", "reopen"):
+        raise HTTPException(404, "We do not do that.")
+    with memory.writing() as db:
+        done = db.execute(
+            "UPDATE listing SET state = ? WHERE channel = 'hagglet' AND ref = ?",
+            ("closed" if deed == "close" else "live", ref),
+        ).rowcount
+    if not done:
+        raise HTTPException(404, "No such notice.")
+    return {"notice": ref, "open": deed == "reopen"}
+
+
+def sale(order: dict[str, Any]) -> dict[str, Any]:
+    """An order in Hagglet's words."""
+    return {
+        "sale": order["number"],
+        "mark": order["seq"],
+        "stage": order["state"],
+        "paid": order["paid"],
+        "when": order["placed_at"],
+        "buyer": order["buyer"],
+        "items": [
+            {
+                "item": line["line"],
+                "notice": line["ref"],
+                "own_code": line["sku"],
+                "heading": line["title"],
+                "units": line["quantity"],
+                "each": line["each"],
+            }
+            for line in order["lines"]
+        ],
+        "postage": order["postage"],
+        "money": order["currency"],
+    }
+
+
+@seller.get("/sales")
+def sales(memory: World, after_mark: int = 0, limit: int = 50) -> dict[str, Any]:
+    """Sales that changed after a mark, oldest change first."""
+    return {"sales": [sale(order) for order in trade.orders_after(memory, "hagglet", after_mark, min(limit, 100))]}
+
+
+@seller.post("/sales/{number}/seen")
+def seen(number: str, memory: World) -> dict[str, Any]:
+    """The seller has the sale."""
+    if not trade.change_order(memory, "hagglet", number, seen=True):
+        raise HTTPException(404, "No such sale.")
+    return {"sale": number}
+
+
+@seller.post("/sales/{number}/sent")
+def sent(number: str, memory: World, parcel: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+    """The goods are on their way, under a code; saying it twice changes nothing."""
+    if not parcel.get("code"):
+        raise HTTPException(422, "A parcel has a code.")
+    kept = {"carrier": parcel.get("carrier", ""), "code": parcel["code"]}
+    if not trade.change_order(memory, "hagglet", number, state="sent", parcel=kept):
+        raise HTTPException(404, "No such sale.")
+    return {"sale": number}

@@ -1,0 +1,127 @@
+"""What the outside world remembers: one SQLite file for all stand-ins, so that it survives a restart."""
+
+import hashlib
+import json
+import sqlite3
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS setting (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS listing (
+    channel TEXT NOT NULL, ref TEXT NOT NULL, sku TEXT NOT NULL, title TEXT NOT NULL, price INTEGER NOT NULL,
+    currency TEXT NOT NULL, quantity INTEGER NOT NULL CHECK (quantity >= 0), state TEXT NOT NULL,
+    data TEXT NOT NULL, request TEXT, placed_at TEXT NOT NULL, PRIMARY KEY (channel, ref)) STRICT;
+CREATE UNIQUE INDEX IF NOT EXISTS listing_request ON listing (channel, request);
+CREATE INDEX IF NOT EXISTS listing_sku ON listing (channel, sku);
+CREATE TABLE IF NOT EXISTS picture (id TEXT PRIMARY KEY, kind TEXT NOT NULL, content BLOB NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS purchase (
+    channel TEXT NOT NULL, number TEXT NOT NULL, seq INTEGER NOT NULL, state TEXT NOT NULL, paid INTEGER NOT NULL,
+    seen INTEGER NOT NULL DEFAULT 0, buyer TEXT NOT NULL, lines TEXT NOT NULL, postage INTEGER NOT NULL,
+    currency TEXT NOT NULL, tracking TEXT NOT NULL, placed_at TEXT NOT NULL, PRIMARY KEY (channel, number)) STRICT;
+CREATE INDEX IF NOT EXISTS purchase_seq ON purchase (channel, seq);
+CREATE TABLE IF NOT EXISTS hook_delivery (
+    id INTEGER PRIMARY KEY, event TEXT NOT NULL, channel TEXT NOT NULL, body TEXT NOT NULL,
+    due REAL NOT NULL, tries INTEGER NOT NULL DEFAULT 0, done INTEGER NOT NULL DEFAULT 0) STRICT;
+CREATE INDEX IF NOT EXISTS hook_due ON hook_delivery (done, due);
+CREATE TABLE IF NOT EXISTS label (
+    code TEXT PRIMARY KEY, client_ref TEXT NOT NULL, product TEXT NOT NULL, cents INTEGER NOT NULL,
+    data TEXT NOT NULL, pdf BLOB NOT NULL, bought_at TEXT NOT NULL) STRICT;
+CREATE UNIQUE INDEX IF NOT EXISTS label_client_ref ON label (client_ref);
+"""
+
+DEFAULTS = {
+    "clock.minutes": "0",
+    "sequence": "0",
+    "scale.grams": "0",
+    "token.hagglet": "hagglet-demo-seller",
+    "token.ownshop": "ownshop-demo-admin",
+    "token.ostrel": "ostrel-demo-account",
+}
+
+
+class Memory:
+    """One connection behind one lock: the world is small, and order matters more than speed."""
+
+    def __init__(self, path: str | Path) -> None:
+        if str(path) != ":memory:":
+            Path(path).parent.mkdir(parents=True, exist_ok=True)
+        self._lock = threading.RLock()
+        self._db = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
+        self._db.row_factory = sqlite3.Row
+        self._db.execute("PRAGMA journal_mode=WAL")
+        self._db.execute("PRAGMA synchronous=NORMAL")
+        self._db.executescript(SCHEMA)
+        for name, value in DEFAULTS.items():
+            self._db.execute("INSERT OR IGNORE INTO setting VALUES (?, ?)", (name, value))
+
+    @contextmanager
+    def writing(self) -> Iterator[sqlite3.Connection]:
+        """One transaction; rolled back when the block raises."""
+        with self._lock:
+            self._db.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._db
+            except BaseException:
+                self._db.execute("ROLLBACK")
+                raise
+            self._db.execute("COMMIT")
+
+    def rows(self, sql: str, *values: Any) -> list[sqlite3.Row]:
+        """All rows of a query."""
+        with self._lock:
+            return self._db.execute(sql, values).fetchall()
+
+    def row(self, sql: str, *values: Any) -> sqlite3.Row | None:
+        """The first row of a query, or none."""
+        with self._lock:
+            found: sqlite3.Row | None = self._db.execute(sql, values).fetchone()
+            return found
+
+    def setting(self, name: str, default: str = "") -> str:
+        """A remembered setting."""
+        found = self.row("SELECT value FROM setting WHERE name = ?", name)
+        return found["value"] if found else default
+
+    def remember(self, name: str, value: str) -> None:
+        """Set a setting."""
+        with self.writing() as db:
+            db.execute(
+                "INSERT INTO setting VALUES (?, ?) ON CONFLICT DO UPDATE SET value = excluded.value",
+                (name, value),
+            )
+
+    def now(self) -> datetime:
+        """The world's time: the machine's, moved on by what tests have advanced it."""
+        return datetime.now(UTC) + timedelta(minutes=int(self.setting("clock.minutes", "0")))
+
+    def close(self) -> None:
+        """Let go of the file."""
+        with self._lock:
+            self._db.close()
+
+
+def next_number(db: sqlite3.Connection) -> int:
+    """The next number of the one sequence all stand-ins count by; inside a transaction."""
+    db.execute("UPDATE setting SET value = CAST(value AS INTEGER) + 1 WHERE name = 'sequence'")
+    return int(db.execute("SELECT value FROM setting WHERE name = 'sequence'").fetchone()["value"])
+
+
+def keep_picture(db: sqlite3.Connection, content: bytes) -> str | None:
+    """Store a PNG, JPEG or WebP under the hash of its content; none when it is no picture."""
+    kinds = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"RIFF": "image/webp"}
+    kind = next((kind for start, kind in kinds.items() if content.startswith(start)), None)
+    if kind is None:
+        return None
+    name = hashlib.sha256(content).hexdigest()
+    db.execute("INSERT OR IGNORE INTO picture VALUES (?, ?, ?)", (name, kind, content))
+    return name
+
+
+def loads(text: str) -> Any:
+    """Read a JSON column."""
+    return json.loads(text)

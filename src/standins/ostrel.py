@@ -1,0 +1,143 @@
+"""Ostrel Post: a parcel carrier. Quotes by route, weight and size; labels with a tracking code."""
+
+import json
+from datetime import timedelta
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Depends, Header, HTTPException
+from fastapi.responses import JSONResponse, Response
+
+from standins.hagglet import World
+from standins.labels import label_pdf
+from standins.memory import loads, next_number
+
+HOME = "IE"
+# product -> (title, most grams, most millimetres on the longest side, cents at home, cents abroad, cents a kilo, days)
+PRODUCTS: dict[str, tuple[str, int, int, int, int | None, int, int]] = {
+    "slim": ("Slim parcel, through the letter box", 2_000, 380, 420, None, 0, 2),
+    "tracked": ("Tracked parcel", 20_000, 1_200, 590, 1_180, 60, 3),
+    "morning": ("Next morning", 10_000, 1_000, 1_290, None, 120, 1),
+    "bulky": ("Bulky parcel", 31_500, 2_000, 1_490, 2_680, 70, 4),
+}
+
+
+def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+    """Only customers with an account."""
+    if authorization != f"Account {memory.setting('token.ostrel')}":
+        raise HTTPException(401, "No such account.")
+
+
+desk = APIRouter(prefix="/ostrel/api", dependencies=[Depends(check_token)])
+
+
+def price_of(product: str, country: str, grams: int, longest: int) -> int | None:
+    """What a parcel costs in cents, or none when this product does not take it."""
+    _, most_grams, most_mm, home, abroad, per_kilo, _ = PRODUCTS[product]
+    base = home if country == HOME else abroad
+    if base is None or not 0 < grams <= most_grams or longest > most_mm:
+        return None
+    return base + per_kilo * (grams // 1000)
+
+
+@desk.get("/account")
+def account() -> dict[str, str]:
+    """Who is asking."""
+    return {"carrier": "Ostrel Post", "account": "Quillmoss"}
+
+
+@desk.post("/quotes")
+def quotes(
+    memory: World, to: Annotated[dict[str, Any], Body()], parcel: Annotated[dict[str, Any], Body()]
+) -> dict[str, Any]:
+    """The products that take this parcel to that place."""
+    longest = max(parcel.get("mm") or [0])
+    found = []
+    for product, facts in PRODUCTS.items():
+        cents = price_of(product, to.get("country", ""), int(parcel.get("grams", 0)), longest)
+        if cents is not None:
+            days = facts[6] if to.get("country") == HOME else facts[6] + 2
+            arrives = (memory.now() + timedelta(days=days)).date().isoformat()
+            found.append({"product": product, "title": facts[0], "cents": cents, "money": "EUR", "arrives": arrives})
+    return {"quotes": found}
+
+
+@desk.post("/labels", status_code=201)
+def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """Buy a label. A `client_ref` buys one label only: asked again, it is refused with the code of the first."""
+    client_ref, product, to, parcel = (order.get(key) for key in ("client_ref", "product", "to", "parcel"))
+    if not client_ref or product not in PRODUCTS or not isinstance(to, dict) or not isinstance(parcel, dict):
+        return JSONResponse({"error": "client_ref, product, to and parcel are needed"}, 422)
+    if not all(to.get(key) for key in ("name", "street", "town", "country")):
+        return JSONResponse({"error": "the address needs name, street, town and country"}, 422)
+    cents = price_of(product, to["country"], int(parcel.get("grams", 0)), max(parcel.get("mm") or [0]))
+    if cents is None:
+        return JSONResponse({"error": "this product does not take that parcel there"}, 422)
+    with memory.writing() as db:
+        before = db.execute("SELECT code FROM label WHERE client_ref = ?", (client_ref,)).fetchone()
+        if before:
+            return JSONResponse({"error": "bought before", "code": before["code"]}, 409)
+        code = f"OP{next_number(db):09d}IE"
+        pdf = label_pdf(
+            code,
+            PRODUCTS[product][0],
+            to,
+            order.get("sender") or {},
+            int(parcel["grams"]),
+            str(order.get("note", "")),
+        )
+        db.execute(
+            "INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (
+                code,
+                client_ref,
+                product,
+                cents,
+                json.dumps({"to": to, "parcel": parcel}),
+                pdf,
+                memory.now().isoformat(),
+            ),
+        )
+    return JSONResponse({"code": code, "cents": cents, "money": "EUR", "track": f"/ostrel/track/{code}"}, 201)
+
+
+@desk.get("/labels")
+def look_up(memory: World, client_ref: str) -> dict[str, Any]:
+    """The label bought under a client reference."""
+    row = memory.row("SELECT * FROM label WHERE client_ref = ?", client_ref)
+    if row is None:
+        raise HTTPException(404, "Nothing bought under that reference.")
+    return {
+        "code": row["code"],
+        "cents": row["cents"],
+        "money": "EUR",
+        "track": f"/ostrel/track/{row['code']}",
+    }
+
+
+@desk.get("/labels/{code}.pdf")
+def label_file(code: str, memory: World) -> Response:
+    """The label to print, A6."""
+    row = memory.row("SELECT pdf FROM label WHERE code = ?", code)
+    if row is None:
+        raise HTTPException(404, "No such label.")
+    return Response(row["pdf"], media_type="application/pdf")
+
+
+def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:
+    """What has happened to a parcel, by the world's clock; none when the code is unknown."""
+    row = memory.row("SELECT * FROM label WHERE code = ?", code)
+    if row is None:
+        return None
+    steps = [(0, "Label made"), (240, "Collected"), (1200, "At the sorting hall"), (3600, "Delivered")]
+    start = memory.now().__class__.fromisoformat(row["bought_at"])
+    return [
+        {"at": (start + timedelta(minutes=after)).isoformat(timespec="minutes"), "what": what}
+        for after, what in steps
+        if start + timedelta(minutes=after) <= memory.now()
+    ]
+
+
+def bought_labels(memory: World) -> list[dict[str, Any]]:
+    """Every label ever bought, for the world API."""
+    rows = memory.rows("SELECT * FROM label ORDER BY code")
+    return [{"code": r["code"], "client_ref": r["client_ref"], "cents": r["cents"], **loads(r["data"])} for r in rows]

@@ -1,0 +1,284 @@
+"""The seller's own web store: items by SKU, stock per store room, order webhooks.
+
+Its dialect: money as decimal text, an item is created or replaced under its SKU by PUT, webhooks are signed
+as the Standard Webhooks specification says.
+"""
+
+import base64
+import hashlib
+import hmac
+import json
+import threading
+import time
+from decimal import Decimal, InvalidOperation
+from typing import Annotated, Any
+
+import httpx
+from fastapi import APIRouter, Body, Depends, Header, HTTPException, Request
+
+from standins import trade
+from standins.hagglet import World
+from standins.memory import Memory, keep_picture, loads
+from standins.weather import Weather
+
+SECTIONS = ("Pots", "Tools", "Soil", "Seeds", "Watering", "Care")
+LEVELS_AT_ONCE = 100
+ROOM = "web"
+
+
+def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+    """Only the shopkeeper."""
+    if authorization != f"Bearer {memory.setting('token.ownshop')}":
+        raise HTTPException(401, "Unknown key.")
+
+
+admin = APIRouter(prefix="/ownshop/admin", dependencies=[Depends(check_token)])
+
+
+def cents(text: Any) -> int | None:
+    """Decimal text as cents; none when it is no amount."""
+    try:
+        amount = Decimal(str(text)) * 100
+    except InvalidOperation:
+        return None
+    return int(amount) if amount == int(amount) and amount > 0 else None
+
+
+@admin.get("/about")
+def about(memory: World) -> dict[str, Any]:
+    """Which store this is."""
+    return {"store": "Quillmoss shop", "currency": "EUR", "rooms": [ROOM], "now": memory.now().isoformat()}
+
+
+@admin.put("/media/{name}")
+async def put_media(name: str, request: Request, memory: World) -> dict[str, str]:
+    """Store a picture under the SHA-256 of its content."""
+    content = await request.body()
+    if hashlib.sha256(content).hexdigest() != name:
+        raise HTTPException(422, "The name of a medium is the SHA-256 of its content.")
+    with memory.writing() as db:
+        if keep_picture(db, content) is None:
+            raise HTTPException(415, "Only PNG, JPEG and WebP.")
+    return {"media": name}
+
+
+def faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
+    """What the store will not take, by field."""
+    found = {}
+    if not 1 <= len(str(item.get("name", ""))) <= 120:
+        found["name"] = "1 to 120 characters"
+    if len(str(item.get("body", ""))) > 20_000:
+        found["body"] = "at most 20,000 characters"
+    if item.get("section") not in SECTIONS:
+        found["section"] = "one of " + ", ".join(SECTIONS)
+    if not isinstance(item.get("weight"), int) or item["weight"] <= 0:
+        found["weight"] = "grams, more than 0"
+    if not item.get("images"):
+        found["images"] = "at least one"
+    elif any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in item["images"]):
+        found["images"] = "send the media first"
+    return found
+
+
+@admin.put("/items/{sku}")
+def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+    """Create an item, or replace what it says; price and stock only count when it is new."""
+    wrong = faults(item, memory)
+    price = cents(item.get("price"))
+    if price is None:
+        wrong["price"] = "decimal text above 0"
+    if wrong:
+        raise HTTPException(422, {"faults": wrong})
+    with memory.writing() as db:
+        db.execute(
+            "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
+            " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
+            (
+                sku,
+                sku,
+                item["name"],
+                price,
+                max(0, int(item.get("stock", {}).get(ROOM, 0))),
+                json.dumps({**item, "pictures": item["images"]}),
+                memory.now().isoformat(),
+            ),
+        )
+    return {"sku": sku, "page": f"/ownshop/items/{sku}"}
+
+
+def as_item(row: Any) -> dict[str, Any]:
+    """An item in the store's words."""
+    return {
+        "sku": row["sku"],
+        "name": row["title"],
+        "price": f"{Decimal(row['price']) / 100:.2f}",
+        "stock": {ROOM: row["quantity"]},
+        "visible": row["state"] == "live",
+        "page": f"/ownshop/items/{row['sku']}",
+    }
+
+
+@admin.get("/items/{sku}")
+def get_item(sku: str, memory: World) -> dict[str, Any]:
+    """One item."""
+    row = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", sku)
+    if row is None:
+        raise HTTPException(404, "No such item.")
+    return as_item(row)
+
+
+@admin.get("/items")
+def list_items(memory: World, after: str = "", limit: int = 100) -> dict[str, Any]:
+    """All items, in pages by SKU."""
+    rows = memory.rows(
+        "SELECT * FROM listing WHERE channel = 'ownshop' AND ref > ? ORDER BY ref LIMIT ?",
+        after,
+        min(limit, 250),
+    )
+    return {"items": [as_item(row) for row in rows]}
+
+
+def set_many(memory: Memory, rows: list[dict[str, Any]], column: str, value_of: Any) -> dict[str, Any]:
+    """Set one number on up to 100 items, with an outcome for each."""
+    if len(rows) > LEVELS_AT_ONCE:
+        raise HTTPException(413, f"At most {LEVELS_AT_ONCE} at once.")
+    outcomes = []
+    with memory.writing() as db:
+        for row in rows:
+            value = value_of(row)
+            fault = "not a number we take" if value is None or value < 0 else None
+            if fault is None:
+                sql = f"UPDATE listing SET {column} = ? WHERE channel = 'ownshop' AND ref = ?"
+                fault = None if db.execute(sql, (value, row.get("sku"))).rowcount else "no such item"
+            outcomes.append({"sku": row.get("sku"), "fault": fault})
+    return {"outcomes": outcomes}
+
+
+@admin.post("/stock")
+def set_stock(memory: World, levels: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+    """Set how many lie in a store room."""
+    return set_many(memory, levels, "quantity", lambda row: row.get("count") if row.get("room") == ROOM else None)
+
+
+@admin.post("/prices")
+def set_prices(memory: World, prices: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+    """Set prices."""
+    return set_many(memory, prices, "price", lambda row: cents(row.get("price")))
+
+
+@admin.put("/items/{sku}/visible")
+def set_visible(sku: str, memory: World, visible: Annotated[bool, Body(embed=True)]) -> dict[str, Any]:
+    """Show or hide an item."""
+    with memory.writing() as db:
+        done = db.execute(
+            "UPDATE listing SET state = ? WHERE channel = 'ownshop' AND ref = ?",
+            ("live" if visible else "hidden", sku),
+        ).rowcount
+    if not done:
+        raise HTTPException(404, "No such item.")
+    return {"sku": sku, "visible": visible}
+
+
+@admin.get("/orders")
+def list_orders(memory: World, changed_after: int = 0, limit: int = 50) -> dict[str, Any]:
+    """Orders changed after a point, oldest change first."""
+    return {"orders": trade.orders_after(memory, "ownshop", changed_after, min(limit, 100))}
+
+
+@admin.put("/orders/{number}/acknowledged")
+def acknowledge(number: str, memory: World) -> dict[str, Any]:
+    """The shopkeeper has the order."""
+    if not trade.change_order(memory, "ownshop", number, seen=True):
+        raise HTTPException(404, "No such order.")
+    return {"number": number}
+
+
+@admin.put("/orders/{number}/dispatches/{code}")
+def dispatch(number: str, code: str, memory: World, carrier: Annotated[str, Body(embed=True)] = "") -> dict[str, Any]:
+    """A parcel left, under a tracking code."""
+    parcel = {"carrier": carrier, "code": code}
+    if not trade.change_order(memory, "ownshop", number, state="sent", parcel=parcel):
+        raise HTTPException(404, "No such order.")
+    return {"number": number}
+
+
+@admin.put("/hook")
+def set_hook(memory: World, url: Annotated[str, Body()], secret: Annotated[str, Body()]) -> dict[str, str]:
+    """Where orders are told, and the secret they are signed with."""
+    memory.remember("hook.url", url)
+    memory.remember("hook.secret", secret)
+    return {"url": url}
+
+
+def signature(secret: str, message: str, timestamp: int, body: str) -> str:
+    """The `webhook-signature` of the Standard Webhooks specification, version 1 (HMAC-SHA256)."""
+    key = base64.b64decode(secret.removeprefix("whsec_"))
+    signed = hmac.new(key, f"{message}.{timestamp}.{body}".encode(), hashlib.sha256).digest()
+    return "v1," + base64.b64encode(signed).decode()
+
+
+class HookSender(threading.Thread):
+    """Delivers webhooks: once in calm weather; twice, late and out of order in any other."""
+
+    def __init__(self, memory: Memory, weather: Weather) -> None:
+        super().__init__(daemon=True, name="hooks")
+        self.memory, self.weather, self.stopped = memory, weather, threading.Event()
+
+    def run(self) -> None:
+        with httpx.Client(timeout=5) as client:
+            while not self.stopped.wait(0.05):
+                url = self.memory.setting("hook.url")
+                for row in self.memory.rows(
+                    "SELECT * FROM hook_delivery WHERE done = 0 AND due <= ? ORDER BY due, id LIMIT 20",
+                    time.time(),
+                ):
+                    if url and not self.stopped.is_set():
+                        self._deliver(client, url, row)
+
+    def _deliver(self, client: httpx.Client, url: str, row: Any) -> None:
+        dice, bad = self.weather.dice("ownshop"), self.weather.kind("ownshop") != "calm"
+        if bad and row["tries"] == 0 and dice.random() < 0.6:
+            self._settle(row["id"], done=False, wait=dice.uniform(0.2, 3))
+            return
+        ok = self._post(client, url, row)
+        if ok and bad and dice.random() < 0.5:
+            self._post(client, url, row)
+        self._settle(row["id"], done=ok, wait=min(30.0, 0.5 * 2 ** min(row["tries"], 6)))
+
+    def _post(self, client: httpx.Client, url: str, row: Any) -> bool:
+        timestamp = int(time.time())
+        headers = {
+            "content-type": "application/json",
+            "webhook-id": row["event"],
+            "webhook-timestamp": str(timestamp),
+            "webhook-signature": signature(self.memory.setting("hook.secret"), row["event"], timestamp, row["body"]),
+        }
+        try:
+            return client.post(url, content=row["body"], headers=headers).is_success
+        except httpx.HTTPError:
+            return False
+
+    def _settle(self, delivery: int, *, done: bool, wait: float) -> None:
+        if self.stopped.is_set():
+            return
+        with self.memory.writing() as db:
+            db.execute(
+                "UPDATE hook_delivery SET done = ?, tries = tries + 1, due = ? WHERE id = ?",
+                (int(done), time.time() + wait, delivery),
+            )
+
+
+def repeat_hooks(memory: Memory, times: int) -> int:
+    """Send every webhook delivered so far again, `times` times; the number queued."""
+    with memory.writing() as db:
+        rows = db.execute("SELECT event, channel, body FROM hook_delivery WHERE done = 1 GROUP BY event").fetchall()
+        for row in rows:
+            for _ in range(times):
+                db.execute("INSERT INTO hook_delivery (event, channel, body, due) VALUES (?, ?, ?, 0)", tuple(row))
+    return len(rows) * times
+
+
+def page_data(row: Any) -> dict[str, Any]:
+    """The text of an item's page."""
+    data: dict[str, Any] = loads(row["data"])
+    return {"text": data.get("body", ""), "shelf": data.get("section", "")}

@@ -1,0 +1,173 @@
+"""What every marketplace and store stand-in does alike: show listings, sell, cancel, take tracking."""
+
+import json
+import sqlite3
+from datetime import datetime
+from typing import Any
+
+from standins.memory import Memory, loads, next_number
+
+VISITORS = (
+    ("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL"),
+    ("Bram Oldacre", "7 Millpond Lane", "Westerholt", "20457", "DE"),
+    ("Cleo Varga", "33 Harbour Steps", "Port Ellery", "D04 X2P1", "IE"),
+    ("Dorrit Haas", "5 Chapel Rise", "Oberlinden", "1140", "AT"),
+    ("Emil Sandoval", "81 Canal Walk", "Brackwater", "9000", "BE"),
+    ("Freya Lindqvist", "2 Orchard End", "Sallowby", "75011", "FR"),
+    ("Goran Pell", "19 Quarry Road", "Nettleford", "10249", "DE"),
+    ("Hanne Overbeek", "44 Lock Street", "Tarnhollow", "4825", "NL"),
+)
+
+
+class NotForSale(Exception):
+    """A purchase that cannot be: nothing like it is shown, or too few are."""
+
+
+def visitor(number: int) -> dict[str, str]:
+    """A made-up buyer."""
+    name, street, town, postcode, country = VISITORS[number % len(VISITORS)]
+    mail = name.lower().replace(" ", ".") + "@example.com"
+    return {
+        "name": name,
+        "street": street,
+        "town": town,
+        "postcode": postcode,
+        "country": country,
+        "mail": mail,
+    }
+
+
+def shown_listings(memory: Memory, channel: str) -> list[dict[str, Any]]:
+    """What buyers see now."""
+    rows = memory.rows("SELECT * FROM listing WHERE channel = ? ORDER BY ref", channel)
+    return [
+        {
+            "ref": row["ref"],
+            "sku": row["sku"],
+            "title": row["title"],
+            "price": row["price"],
+            "currency": row["currency"],
+            "quantity": row["quantity"],
+            "state": row["state"],
+            "pictures": loads(row["data"]).get("pictures", []),
+            "variants": [],
+        }
+        for row in rows
+    ]
+
+
+def purchase(
+    memory: Memory,
+    channel: str,
+    *,
+    ref: str,
+    quantity: int,
+    buyer: dict[str, str] | None,
+    paid: bool,
+    placed_at: datetime | None = None,
+) -> str:
+    """Sell `quantity` of one listing to a visitor; return the order's number. Lowers what is shown."""
+    with memory.writing() as db:
+        listing = db.execute("SELECT * FROM listing WHERE channel = ? AND ref = ?", (channel, ref)).fetchone()
+        if listing is None or listing["state"] != "live":
+            raise NotForSale(f"{ref} is not for sale here.")
+        if listing["quantity"] < quantity:
+            raise NotForSale(f"Only {listing['quantity']} of {listing['title']} are left.")
+        db.execute(
+            "UPDATE listing SET quantity = quantity - ? WHERE channel = ? AND ref = ?",
+            (quantity, channel, ref),
+        )
+        seq = next_number(db)
+        number = f"{'HG' if channel == 'hagglet' else 'WS'}-{40000 + seq}"
+        line = {
+            "line": "1",
+            "ref": ref,
+            "sku": listing["sku"],
+            "title": listing["title"],
+            "quantity": quantity,
+            "each": listing["price"],
+        }
+        db.execute(
+            "INSERT INTO purchase VALUES (?, ?, ?, 'placed', ?, 0, ?, ?, ?, ?, '[]', ?)",
+            (
+                channel,
+                number,
+                seq,
+                int(paid),
+                json.dumps({**visitor(seq), **(buyer or {})}),
+                json.dumps([line]),
+                490,
+                listing["currency"],
+                (placed_at or memory.now()).isoformat(),
+            ),
+        )
+        tell_store(db, channel, number, "order.placed")
+    return number
+
+
+def tell_store(db: sqlite3.Connection, channel: str, number: str, event: str) -> None:
+    """Queue a webhook about an order, on the stand-in that has webhooks."""
+    if channel != "ownshop":
+        return
+    row = db.execute("SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)).fetchone()
+    body = {"type": event, "timestamp": row["placed_at"], "data": order_as_dict(row)}
+    seq = next_number(db)
+    db.execute(
+        "INSERT INTO hook_delivery (event, channel, body, due) VALUES (?, ?, ?, 0)",
+        (f"msg_{seq:08d}", channel, json.dumps(body)),
+    )
+
+
+def order_as_dict(row: sqlite3.Row) -> dict[str, Any]:
+    """An order in plain shape; each stand-in words it in its own dialect."""
+    return {
+        "number": row["number"],
+        "seq": row["seq"],
+        "state": row["state"],
+        "paid": bool(row["paid"]),
+        "buyer": loads(row["buyer"]),
+        "lines": loads(row["lines"]),
+        "postage": row["postage"],
+        "currency": row["currency"],
+        "tracking": loads(row["tracking"]),
+        "placed_at": row["placed_at"],
+    }
+
+
+def orders_after(memory: Memory, channel: str, seq: int, limit: int) -> list[dict[str, Any]]:
+    """Orders changed after a point of the sequence, oldest change first."""
+    rows = memory.rows("SELECT * FROM purchase WHERE channel = ? AND seq > ? ORDER BY seq LIMIT ?", channel, seq, limit)
+    return [order_as_dict(row) for row in rows]
+
+
+def find_order(memory: Memory, channel: str, number: str) -> dict[str, Any] | None:
+    """One order, or none."""
+    row = memory.row("SELECT * FROM purchase WHERE channel = ? AND number = ?", channel, number)
+    return order_as_dict(row) if row else None
+
+
+def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> bool:
+    """Change an order's state, payment or tracking and move it to the end of the sequence."""
+    with memory.writing() as db:
+        row = db.execute("SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)).fetchone()
+        if row is None:
+            return False
+        tracking = loads(row["tracking"])
+        parcel = changes.get("parcel")
+        if parcel and parcel not in tracking:
+            tracking.append(parcel)
+        db.execute(
+            "UPDATE purchase SET state = ?, paid = ?, seen = ?, tracking = ?, seq = ? WHERE channel = ? AND number = ?",
+            (
+                changes.get("state", row["state"]),
+                int(changes.get("paid", row["paid"])),
+                int(changes.get("seen", row["seen"])),
+                json.dumps(tracking),
+                next_number(db),
+                channel,
+                number,
+            ),
+        )
+        if "seen" not in changes:
+            tell_store(db, channel, number, f"order.{changes.get('state', 'changed')}")
+    return True

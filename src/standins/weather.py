@@ -1,0 +1,139 @@
+"""The weather: how badly a stand-in's own interface behaves just now, by a seeded random.
+
+calm - nothing happens; slow - every call takes half a second to two; throttled - few calls a second, the
+rest get 429 with Retry-After; flaky - a fifth fail with 500 or a cut connection, before or after they took
+effect; lost answers - a third of calls take effect and the answer never arrives; down - nobody answers.
+"""
+
+import asyncio
+import random
+import time
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any
+
+from standins.memory import Memory
+
+KINDS = ("calm", "slow", "throttled", "flaky", "lost answers", "down")
+SELLER_SIDES = {"hagglet": "/hagglet/seller/", "ownshop": "/ownshop/admin/", "ostrel": "/ostrel/api/"}
+CALLS_PER_SECOND = {"hagglet": 40.0, "ownshop": 60.0, "ostrel": 20.0}
+THROTTLED_CALLS_PER_SECOND = 3.0
+
+Scope = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+App = Callable[[Scope, Receive, Send], Awaitable[None]]
+
+
+class Bucket:
+    """A token bucket: `rate` calls a second, and twice that at once."""
+
+    def __init__(self, rate: float) -> None:
+        self.rate, self.level, self.at = rate, rate * 2, time.monotonic()
+
+    def take(self) -> float:
+        """Take one call; the seconds to wait when there is none."""
+        now = time.monotonic()
+        self.level = min(self.rate * 2, self.level + (now - self.at) * self.rate)
+        self.at = now
+        if self.level >= 1:
+            self.level -= 1
+            return 0.0
+        return (1 - self.level) / self.rate
+
+
+class Weather:
+    """The weather of every stand-in, remembered across restarts."""
+
+    def __init__(self, memory: Memory) -> None:
+        self.memory = memory
+        self._kinds = {name: memory.setting(f"weather.{name}", "calm") for name in SELLER_SIDES}
+        self._randoms = {name: random.Random(7) for name in SELLER_SIDES}
+        self._buckets = {name: Bucket(rate) for name, rate in CALLS_PER_SECOND.items()}
+
+    def kind(self, name: str) -> str:
+        """The present weather of a stand-in."""
+        return self._kinds[name]
+
+    def change(self, name: str, kind: str, seed: int) -> None:
+        """Set it, with the seed that its dice start from."""
+        self._kinds[name] = kind
+        self._randoms[name] = random.Random(seed)
+        self._buckets[name] = Bucket(THROTTLED_CALLS_PER_SECOND if kind == "throttled" else CALLS_PER_SECOND[name])
+        self.memory.remember(f"weather.{name}", kind)
+
+    def dice(self, name: str) -> random.Random:
+        """The dice of a stand-in."""
+        return self._randoms[name]
+
+    def wait_for_call(self, name: str) -> float:
+        """Count one call against the rate limit; seconds to wait when over it."""
+        return self._buckets[name].take()
+
+
+class WeatherLayer:
+    """Puts the weather between a caller and the seller side of each stand-in."""
+
+    def __init__(self, app: App, weather: Weather) -> None:
+        self.app, self.weather = app, weather
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        path = scope.get("path", "")
+        name = next((name for name, start in SELLER_SIDES.items() if path.startswith(start)), None)
+        if scope["type"] != "http" or name is None:
+            await self.app(scope, receive, send)
+            return
+        wait = self.weather.wait_for_call(name)
+        if wait:
+            await answer(
+                send,
+                429,
+                b'{"error": "too many calls"}',
+                [(b"retry-after", str(max(1, round(wait))).encode())],
+            )
+            return
+        await self._blow(name, scope, receive, send)
+
+    async def _blow(self, name: str, scope: Scope, receive: Receive, send: Send) -> None:
+        kind, dice = self.weather.kind(name), self.weather.dice(name)
+        if kind == "slow":
+            await asyncio.sleep(dice.uniform(0.5, 2.0))
+        if kind == "down":
+            await answer(send, 503, b'{"error": "nobody is here"}')
+            return
+        roll = dice.random()
+        if kind == "flaky" and roll < 0.2:
+            if roll < 0.1:
+                await answer(send, 500, b'{"error": "something broke"}')
+                return
+            if roll < 0.15:
+                await cut(send)
+                return
+            await self.app(scope, receive, swallow)
+            await cut(send)
+            return
+        if kind == "lost answers" and roll < 0.34:
+            await self.app(scope, receive, swallow)
+            await cut(send)
+            return
+        await self.app(scope, receive, send)
+
+
+async def answer(send: Send, status: int, body: bytes, headers: list[tuple[bytes, bytes]] | None = None) -> None:
+    """Send a small JSON answer."""
+    heads = [
+        (b"content-type", b"application/json"),
+        (b"content-length", str(len(body)).encode()),
+        *(headers or []),
+    ]
+    await send({"type": "http.response.start", "status": status, "headers": heads})
+    await send({"type": "http.response.body", "body": body})
+
+
+async def cut(send: Send) -> None:
+    """Promise a body and never deliver it, so that the server cuts the connection."""
+    await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"4096")]})
+    await send({"type": "http.response.body", "body": b" ", "more_body": True})
+
+
+async def swallow(message: MutableMapping[str, Any]) -> None:
+    """Lose an answer."""
