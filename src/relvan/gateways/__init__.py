@@ -1,0 +1,1 @@
+"""Talking to the outside: a small port for each kind, an adapter for each dialect."""

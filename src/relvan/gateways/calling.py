@@ -1,0 +1,108 @@
+"""Calls over HTTP to somebody else's machine: time-outs, and failures sorted by what may be done about them."""
+
+import ipaddress
+import socket
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpx
+
+from relvan.core.refusal import refuse
+
+TIMEOUT = httpx.Timeout(8.0, connect=3.0)
+
+
+class OutsideTrouble(Exception):
+    """The call failed and is worth trying again.
+
+    `unclear`: it may have taken effect all the same. `retry_after`: seconds that the other side asked for.
+    """
+
+    def __init__(self, message: str, *, unclear: bool = False, retry_after: float | None = None) -> None:
+        super().__init__(message)
+        self.unclear, self.retry_after = unclear, retry_after
+
+
+class OutsideRefusal(Exception):
+    """The other side understood and said no; trying again changes nothing. `body` is its answer."""
+
+    def __init__(self, message: str, status: int, body: Any) -> None:
+        super().__init__(message)
+        self.status, self.body = status, body
+
+
+def check_address(address: str, *, private_allowed: bool, field: str = "address") -> None:
+    """Refuse an address that is no plain http(s) one, or leads into a private network where that is not allowed."""
+    parts = urlsplit(address)
+    if parts.scheme not in ("http", "https") or not parts.hostname or parts.username or parts.query or parts.fragment:
+        raise refuse("address", f"“{address[:100]}” must be an http or https address.", "Copy it whole.", field)
+    if private_allowed:
+        return
+    try:
+        found = socket.getaddrinfo(parts.hostname, parts.port or 443, type=socket.SOCK_STREAM)
+    except OSError:
+        raise refuse("address", f"“{parts.hostname}” cannot be found.", "Check the spelling.", field) from None
+    if any(not ipaddress.ip_address(entry[4][0]).is_global for entry in found):
+        message = f"“{parts.hostname}” leads into a private network."
+        raise refuse("address", message, "Only public addresses may be called.", field)
+
+
+class Caller:
+    """One other side: its address, the headers that say who we are, and one pool of connections."""
+
+    def __init__(self, address: str, headers: dict[str, str], *, name: str, private_allowed: bool) -> None:
+        self.name, self.address, self.private_allowed = name, address, private_allowed
+        self._checked = False
+        self._client = httpx.Client(
+            base_url=address.rstrip("/") + "/", headers=headers, timeout=TIMEOUT, follow_redirects=False
+        )
+
+    def call(self, method: str, path: str, **options: Any) -> httpx.Response:
+        """Make one call; only an answer of success comes back."""
+        if not self._checked:
+            check_address(self.address, private_allowed=self.private_allowed)
+            self._checked = True
+        try:
+            answer = self._client.request(method, path, **options)
+        except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
+            raise OutsideTrouble(f"{self.name} cannot be reached: {error}") from error
+        except httpx.HTTPError as error:
+            raise OutsideTrouble(f"{self.name} broke off: {error}", unclear=True) from error
+        return self._sorted(answer)
+
+    def json(self, method: str, path: str, **options: Any) -> Any:
+        """Make one call and read its JSON."""
+        answer = self.call(method, path, **options)
+        try:
+            return answer.json()
+        except ValueError as error:
+            raise OutsideTrouble(f"{self.name} answered something unreadable.", unclear=True) from error
+
+    def close(self) -> None:
+        """Let go of the connections."""
+        self._client.close()
+
+    def _sorted(self, answer: httpx.Response) -> httpx.Response:
+        if answer.is_success:
+            return answer
+        said = f"{self.name} answered {answer.status_code}"
+        if answer.status_code == 429:
+            raise OutsideTrouble(f"{said}: too many calls", retry_after=_seconds(answer.headers.get("retry-after")))
+        if answer.status_code in (401, 403):
+            raise OutsideTrouble(f"{said}: it does not accept our token")
+        if answer.status_code == 503:
+            raise OutsideTrouble(f"{said}: nobody is there", retry_after=_seconds(answer.headers.get("retry-after")))
+        if answer.status_code >= 500 or answer.is_redirect:
+            raise OutsideTrouble(said, unclear=True)
+        try:
+            body = answer.json()
+        except ValueError:
+            body = {}
+        raise OutsideRefusal(said, answer.status_code, body)
+
+
+def _seconds(text: str | None) -> float | None:
+    try:
+        return max(0.0, float(text)) if text else None
+    except ValueError:
+        return None

@@ -1,0 +1,1 @@
+"""Carriers: the port that services call, and an adapter for each."""

@@ -1,0 +1,63 @@
+"""Ostrel Post: quotes, labels bought once under a client reference, labels as A6 PDF."""
+
+from dataclasses import asdict
+from typing import Any
+
+from relvan.core.orders.intake import Address
+from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway, Quote
+
+
+class OstrelGateway:
+    """An account with Ostrel Post."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def test(self) -> str:
+        return str(self._caller.json("GET", "account").get("account"))
+
+    def quotes(self, to: Address, weight_g: int) -> list[Quote]:
+        body = {"to": asdict(to), "parcel": {"grams": weight_g}}
+        found = self._caller.json("POST", "quotes", json=body)["quotes"]
+        return [Quote(q["product"], q["title"], q["cents"], q["money"], q["arrives"]) for q in found]
+
+    def buy_label(self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str) -> BoughtLabel:
+        body = {
+            "client_ref": key,
+            "product": service,
+            "sender": asdict(sender),
+            "to": asdict(to),
+            "parcel": {"grams": weight_g},
+            "note": note,
+        }
+        try:
+            return _label(self._caller.json("POST", "labels", json=body))
+        except OutsideRefusal as refusal:
+            if refusal.status == 409 and (label := self.find_label(key)):
+                return label
+            raise
+
+    def find_label(self, key: str) -> BoughtLabel | None:
+        try:
+            return _label(self._caller.json("GET", "labels", params={"client_ref": key}))
+        except OutsideRefusal as refusal:
+            if refusal.status == 404:
+                return None
+            raise
+
+    def label_file(self, tracking_number: str) -> bytes:
+        return self._caller.call("GET", f"labels/{tracking_number}.pdf").content
+
+    def close(self) -> None:
+        self._caller.close()
+
+
+def _label(found: dict[str, Any]) -> BoughtLabel:
+    return BoughtLabel(found["code"], found["cents"], found["money"], found["track"])
+
+
+def open_carrier(name: str, address: str, token: str, *, private_allowed: bool) -> CarrierGateway:
+    """The gateway of a carrier account."""
+    headers = {"Authorization": f"Account {token}"}
+    return OstrelGateway(Caller(address, headers, name=name, private_allowed=private_allowed))

@@ -1,0 +1,137 @@
+"""The dialect of marketplaces that list item by item and answer at once: notices, shelves, asking prices in cents."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+from relvan.core.money import Money
+from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
+from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.channels.port import (
+    ContentRefused,
+    Dispatched,
+    Offer,
+    Placed,
+    RowVerdict,
+    ShownListing,
+)
+
+NUMBERS = ("dispatch_days",)
+DETAILS = ("material", "colour")
+
+
+class NoticesGateway:
+    """A channel that speaks of notices."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def test(self) -> str:
+        found = self._caller.json("GET", "hello")
+        return f"{found.get('seller')} on {found.get('market')}"
+
+    def publish(self, offer: Offer, key: str) -> Placed:
+        body = {
+            **self._words(offer),
+            "own_code": offer.sku,
+            "asking": offer.price.amount,
+            "units": offer.quantity,
+        }
+        try:
+            found = self._caller.json("POST", "notices", json=body, headers={"Request-Id": key})
+        except OutsideRefusal as refusal:
+            if refusal.status == 409 and (placed := self.find_placed(offer.sku, key)):
+                return placed
+            raise _content_refused(refusal) from refusal
+        return Placed(found["notice"], found["page"])
+
+    def find_placed(self, offer_sku: str, key: str) -> Placed | None:
+        found = self._caller.json("GET", "notices", params={"request": key})["notices"]
+        return Placed(found[0]["notice"], found[0]["page"]) if found else None
+
+    def send_content(self, ref: str, offer: Offer) -> None:
+        try:
+            self._caller.call("PATCH", f"notices/{ref}", json=self._words(offer))
+        except OutsideRefusal as refusal:
+            raise _content_refused(refusal) from refusal
+
+    def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
+        return self._set("units", [{"notice": ref, "units": units} for ref, units in rows])
+
+    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
+        return self._set("asking", [{"notice": ref, "asking": price.amount} for ref, price in rows])
+
+    def set_shown(self, ref: str, shown: bool) -> None:
+        self._caller.call("POST", f"notices/{ref}/{'reopen' if shown else 'close'}")
+
+    def listings_after(self, ref: str, page: int) -> list[ShownListing]:
+        found = self._caller.json("GET", "notices", params={"after": ref, "limit": page})["notices"]
+        return [
+            ShownListing(row["notice"], row["own_code"], row["heading"], row["asking"], row["units"], row["open"])
+            for row in found
+        ]
+
+    def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
+        found = self._caller.json("GET", "sales", params={"after_mark": mark, "limit": page})["sales"]
+        return [_order(sale) for sale in found]
+
+    def acknowledge(self, number: str) -> None:
+        self._caller.call("POST", f"sales/{number}/seen")
+
+    def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
+        body = {"carrier": parcel.carrier, "code": parcel.tracking_number}
+        self._caller.call("POST", f"sales/{number}/sent", json=body)
+
+    def set_webhook(self, url: str, secret: str) -> None:
+        raise NotImplementedError("This dialect has no webhooks; its rulebook says so.")
+
+    def read_webhook(self, body: bytes) -> IncomingOrder | None:
+        return None
+
+    def close(self) -> None:
+        self._caller.close()
+
+    def _words(self, offer: Offer) -> dict[str, Any]:
+        words: dict[str, Any] = {"details": {}}
+        for name, value in offer.fields.items():
+            if name in DETAILS:
+                words["details"][name] = value
+            elif value:
+                words[name] = int(value) if name in NUMBERS else value
+        words["photos"] = [self._photo(picture.path.read_bytes()) for picture in offer.pictures]
+        return words
+
+    def _photo(self, content: bytes) -> str:
+        return str(self._caller.json("POST", "photos", content=content)["photo"])
+
+    def _set(self, path: str, rows: list[dict[str, Any]]) -> list[RowVerdict]:
+        found = self._caller.json("POST", path, json={"rows": rows})["rows"]
+        return [RowVerdict(row["notice"], row["ok"], row["says"]) for row in found]
+
+
+def _content_refused(refusal: OutsideRefusal) -> ContentRefused:
+    problems = refusal.body.get("problems") if isinstance(refusal.body, dict) else None
+    if not problems:
+        return ContentRefused([("", str(refusal))])
+    return ContentRefused([(str(p["field"]).removeprefix("details."), str(p["says"])) for p in problems])
+
+
+def _order(sale: dict[str, Any]) -> IncomingOrder:
+    buyer = sale["buyer"]
+    return IncomingOrder(
+        number=sale["sale"],
+        placed_at=datetime.fromisoformat(sale["when"]),
+        currency=sale["money"],
+        lines=tuple(
+            IncomingLine(item["item"], item["own_code"], item["heading"], item["units"], item["each"], item["notice"])
+            for item in sale["items"]
+        ),
+        ship_to=Address(
+            **{key: str(buyer.get(key, "")) for key in ("name", "street", "town", "postcode", "country", "mail")}
+        ),
+        delivery_price=sale["postage"],
+        paid=sale["paid"],
+        cancelled=sale["stage"] == "cancelled",
+        sent=sale["stage"] == "sent",
+        changed=sale["mark"],
+    )

@@ -1,0 +1,138 @@
+"""What any channel can be asked and told, in our words. An adapter translates to its dialect.
+
+Every call may raise `OutsideTrouble` (try again) or `OutsideRefusal` (it said no).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Protocol
+
+from relvan.core.money import Money
+from relvan.core.orders.intake import IncomingOrder
+
+
+@dataclass(frozen=True)
+class PictureFile:
+    """A picture to send: its SHA-256, its media type, and where its bytes lie."""
+
+    sha: str
+    kind: str
+    path: Path
+
+
+@dataclass(frozen=True)
+class Offer:
+    """Everything a listing says: the rulebook's fields by name, price, units, pictures in order."""
+
+    sku: str
+    fields: dict[str, str]
+    price: Money
+    quantity: int
+    pictures: tuple[PictureFile, ...] = ()
+
+
+@dataclass(frozen=True)
+class Placed:
+    """Where the channel put a listing: its own reference, and the path of the page that buyers see."""
+
+    ref: str
+    page: str
+
+
+@dataclass(frozen=True)
+class RowVerdict:
+    """What the channel said of one row: accepted, or refused with its words."""
+
+    ref: str
+    ok: bool
+    says: str = ""
+
+
+@dataclass(frozen=True)
+class ShownListing:
+    """What the channel shows of one listing now."""
+
+    ref: str
+    sku: str
+    title: str
+    price: int
+    quantity: int
+    live: bool
+
+
+class ContentRefused(Exception):
+    """The channel refused what a listing says: (field, its words) for each problem."""
+
+    def __init__(self, problems: Sequence[tuple[str, str]]) -> None:
+        super().__init__("; ".join(f"{name}: {says}" for name, says in problems))
+        self.problems = tuple(problems)
+
+
+@dataclass(frozen=True)
+class Dispatched:
+    """A parcel that left: which carrier, under which tracking number."""
+
+    carrier: str
+    tracking_number: str
+    lines: tuple[str, ...] = field(default=())
+
+
+class ChannelGateway(Protocol):
+    """A channel."""
+
+    def test(self) -> str:
+        """Whose account this is, in the channel's words."""
+        ...
+
+    def publish(self, offer: Offer, key: str) -> Placed:
+        """Place a listing; `key` marks this wish, so that a lost answer can be looked up. May raise ContentRefused."""
+        ...
+
+    def find_placed(self, offer_sku: str, key: str) -> Placed | None:
+        """Where an earlier `publish` under the same key put the listing; none when it never arrived."""
+        ...
+
+    def send_content(self, ref: str, offer: Offer) -> None:
+        """Replace what a listing says, pictures included. May raise ContentRefused."""
+        ...
+
+    def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
+        """Say how many units each listing (by reference) shows."""
+        ...
+
+    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
+        """Say what each listing costs."""
+        ...
+
+    def set_shown(self, ref: str, shown: bool) -> None:
+        """Put a listing back, or take it down."""
+        ...
+
+    def listings_after(self, ref: str, page: int) -> list[ShownListing]:
+        """A page of what the channel shows, by reference."""
+        ...
+
+    def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
+        """Orders changed after a mark of the channel, oldest change first."""
+        ...
+
+    def acknowledge(self, number: str) -> None:
+        """Say that we have the order."""
+        ...
+
+    def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
+        """Say that a parcel left; saying it again changes nothing."""
+        ...
+
+    def set_webhook(self, url: str, secret: str) -> None:
+        """Where the channel is to tell us of orders."""
+        ...
+
+    def read_webhook(self, body: bytes) -> IncomingOrder | None:
+        """The order in a webhook whose signature was checked; none when it is about something else."""
+        ...
+
+    def close(self) -> None:
+        """Let go of connections."""
+        ...

@@ -1,0 +1,136 @@
+"""The dialect of the seller's own web store: items by SKU, money as decimal text, signed order webhooks."""
+
+import json
+from collections.abc import Sequence
+from datetime import datetime
+from decimal import Decimal
+from typing import Any
+from urllib.parse import quote
+
+from relvan.core.money import Money, as_decimal
+from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
+from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.channels.port import (
+    ContentRefused,
+    Dispatched,
+    Offer,
+    Placed,
+    RowVerdict,
+    ShownListing,
+)
+
+ROOM = "web"
+
+
+class StorefrontGateway:
+    """A channel that speaks of items and store rooms."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def test(self) -> str:
+        return str(self._caller.json("GET", "about").get("store"))
+
+    def publish(self, offer: Offer, key: str) -> Placed:
+        # An item is put under its SKU, which makes the call safe to repeat: no look-up by key is needed.
+        body = {**self._words(offer), "price": _text(offer.price), "stock": {ROOM: offer.quantity}}
+        found = self._put(offer.sku, body)
+        return Placed(found["sku"], found["page"])
+
+    def find_placed(self, offer_sku: str, key: str) -> Placed | None:
+        return None
+
+    def send_content(self, ref: str, offer: Offer) -> None:
+        self._put(ref, {**self._words(offer), "price": _text(offer.price)})
+
+    def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
+        levels = [{"sku": ref, "room": ROOM, "count": units} for ref, units in rows]
+        return _verdicts(self._caller.json("POST", "stock", json={"levels": levels}))
+
+    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
+        prices = [{"sku": ref, "price": _text(price)} for ref, price in rows]
+        return _verdicts(self._caller.json("POST", "prices", json={"prices": prices}))
+
+    def set_shown(self, ref: str, shown: bool) -> None:
+        self._caller.call("PUT", f"items/{quote(ref, safe='')}/visible", json={"visible": shown})
+
+    def listings_after(self, ref: str, page: int) -> list[ShownListing]:
+        found = self._caller.json("GET", "items", params={"after": ref, "limit": page})["items"]
+        return [
+            ShownListing(
+                item["sku"],
+                item["sku"],
+                item["name"],
+                int(Decimal(item["price"]) * 100),
+                item["stock"][ROOM],
+                item["visible"],
+            )
+            for item in found
+        ]
+
+    def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
+        found = self._caller.json("GET", "orders", params={"changed_after": mark, "limit": page})["orders"]
+        return [_order(order) for order in found]
+
+    def acknowledge(self, number: str) -> None:
+        self._caller.call("PUT", f"orders/{number}/acknowledged")
+
+    def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
+        code = quote(parcel.tracking_number, safe="")
+        self._caller.call("PUT", f"orders/{number}/dispatches/{code}", json={"carrier": parcel.carrier})
+
+    def set_webhook(self, url: str, secret: str) -> None:
+        self._caller.call("PUT", "hook", json={"url": url, "secret": secret})
+
+    def read_webhook(self, body: bytes) -> IncomingOrder | None:
+        told = json.loads(body)
+        return _order(told["data"]) if str(told.get("type", "")).startswith("order.") else None
+
+    def close(self) -> None:
+        self._caller.close()
+
+    def _put(self, sku: str, body: dict[str, Any]) -> Any:
+        try:
+            return self._caller.json("PUT", f"items/{quote(sku, safe='')}", json=body)
+        except OutsideRefusal as refusal:
+            detail = refusal.body.get("detail") if isinstance(refusal.body, dict) else None
+            faults = detail.get("faults", {}) if isinstance(detail, dict) else {}
+            raise ContentRefused(list(faults.items()) or [("", str(refusal))]) from refusal
+
+    def _words(self, offer: Offer) -> dict[str, Any]:
+        words: dict[str, Any] = {name: value for name, value in offer.fields.items() if value}
+        if "weight" in words:
+            words["weight"] = int(words["weight"])
+        for picture in offer.pictures:
+            self._caller.call("PUT", f"media/{picture.sha}", content=picture.path.read_bytes())
+        words["images"] = [picture.sha for picture in offer.pictures]
+        return words
+
+
+def _text(price: Money) -> str:
+    return str(as_decimal(price.amount, price.currency))
+
+
+def _verdicts(found: dict[str, Any]) -> list[RowVerdict]:
+    return [RowVerdict(row["sku"], not row["fault"], row["fault"] or "") for row in found["outcomes"]]
+
+
+def _order(order: dict[str, Any]) -> IncomingOrder:
+    buyer = order["buyer"]
+    return IncomingOrder(
+        number=order["number"],
+        placed_at=datetime.fromisoformat(order["placed_at"]),
+        currency=order["currency"],
+        lines=tuple(
+            IncomingLine(line["line"], line["sku"], line["title"], line["quantity"], line["each"], line["ref"])
+            for line in order["lines"]
+        ),
+        ship_to=Address(
+            **{key: str(buyer.get(key, "")) for key in ("name", "street", "town", "postcode", "country", "mail")}
+        ),
+        delivery_price=order["postage"],
+        paid=order["paid"],
+        cancelled=order["state"] == "cancelled",
+        sent=order["state"] == "sent",
+        changed=order["seq"],
+    )

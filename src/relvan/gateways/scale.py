@@ -1,0 +1,12 @@
+"""The scale on the packing bench, read over HTTP."""
+
+from relvan.gateways.calling import Caller
+
+
+def read_scale(address: str, *, private_allowed: bool) -> int:
+    """The steady weight on the scale in grams. May raise `OutsideTrouble`."""
+    caller = Caller(address, {}, name="The scale", private_allowed=private_allowed)
+    try:
+        return int(caller.json("GET", "")["grams"])
+    finally:
+        caller.close()

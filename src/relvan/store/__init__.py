@@ -1,0 +1,1 @@
+"""Tables, migrations and queries: the only floor that knows SQLAlchemy."""

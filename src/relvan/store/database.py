@@ -1,0 +1,101 @@
+"""Opening the database and its transactions.
+
+SQLite runs in WAL mode with foreign keys on; a writing transaction begins IMMEDIATE, so that it waits for its
+turn at the start and never fails in the middle. Another database is named by its URL.
+"""
+
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.orm import Session
+
+BUSY_TIMEOUT_MS = 15_000
+READ_POOL = 12
+
+
+class Database:
+    """The database: `reading()` and `writing()` give a session in one transaction each."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        if self.is_sqlite:
+            Path(url.removeprefix("sqlite:///")).parent.mkdir(parents=True, exist_ok=True)
+        self.engine = _make_engine(url, sqlite=self.is_sqlite)
+
+    @property
+    def is_sqlite(self) -> bool:
+        """Whether this is the database in the box."""
+        return self.url.startswith("sqlite")
+
+    @property
+    def path(self) -> Path:
+        """The file of the database in the box."""
+        return Path(self.url.removeprefix("sqlite:///"))
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session that sees one moment and writes nothing."""
+        with Session(self.engine, autoflush=False) as session:
+            yield session
+            session.rollback()
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """A session in one short write transaction; rolled back when the block raises.
+
+        What was put off by `after_commit` runs once all is saved.
+        """
+        writer = self.engine.execution_options(begin="IMMEDIATE")
+        with Session(writer, expire_on_commit=False) as session:
+            with session.begin():
+                yield session
+            later: list[Callable[[], None]] = session.info.get("later", [])
+        for deed in later:
+            deed()
+
+    def check_is_reachable(self) -> None:
+        """Ask the database for something small; raises when it does not answer."""
+        with self.reading() as session:
+            session.execute(text("SELECT 1"))
+
+    def close(self) -> None:
+        """Let go of all connections."""
+        self.engine.dispose()
+
+
+def after_commit(session: Session, deed: Callable[[], None]) -> None:
+    """Run something small once this transaction is saved, such as waking a worker."""
+    session.info.setdefault("later", []).append(deed)
+
+
+def _make_engine(url: str, *, sqlite: bool) -> Engine:
+    if not sqlite:
+        return create_engine(url, pool_pre_ping=True)
+    engine = create_engine(
+        url, pool_size=READ_POOL, max_overflow=READ_POOL, connect_args={"timeout": BUSY_TIMEOUT_MS / 1000}
+    )
+    event.listen(engine, "connect", _set_up_sqlite)
+    event.listen(engine, "begin", _begin)
+    return engine
+
+
+def _set_up_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
+    connection.isolation_level = None  # we begin transactions ourselves
+    for pragma in (
+        "journal_mode=WAL",
+        "synchronous=FULL",
+        "foreign_keys=ON",
+        f"busy_timeout={BUSY_TIMEOUT_MS}",
+        "cache_size=-32000",
+        "temp_store=MEMORY",
+    ):
+        connection.execute(f"PRAGMA {pragma}")
+
+
+def _begin(connection: Connection) -> None:
+    kind = connection.get_execution_options().get("begin", "DEFERRED")
+    connection.exec_driver_sql(f"BEGIN {kind}")

@@ -1,0 +1,65 @@
+"""Full-text search over products: the one module that is SQLite's own (FTS5, prefixes, accents folded)."""
+
+import re
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import BindParameter, ColumnElement, Integer, bindparam, column, func, insert, select, table, text
+from sqlalchemy.orm import Session
+
+from relvan.store.tables import Product, SkuName
+
+CREATE = (
+    "CREATE VIRTUAL TABLE product_search USING fts5("
+    "sku, title, gtin, alias, brand, prefix='2 3',"
+    " tokenize=\"unicode61 remove_diacritics 2 tokenchars '_'\")"
+)
+DROP = "DROP TABLE product_search"
+MOST_WORDS = 8
+_search = table("product_search", column("rowid", Integer), column("product_search"))
+
+
+def match_text(words: str) -> str | None:
+    """What a person typed, as an FTS5 query: every word must be there, each as a prefix; none when nothing is left."""
+    tokens = re.findall(r"\w+", words.casefold())[:MOST_WORDS]
+    return " ".join(f'"{token}"*' for token in tokens) if tokens else None
+
+
+def matches(words: str) -> ColumnElement[bool] | None:
+    """A condition on `Product.id`, or none when the words hold nothing to search for."""
+    query = match_text(words)
+    if query is None:
+        return None
+    found = select(_search.c.rowid).where(column("product_search").op("MATCH")(query)).select_from(_search)
+    return Product.id.in_(found)
+
+
+def index_products(session: Session, product_ids: Iterable[int]) -> None:
+    """Bring the index up to date for some products; to be called after any change of what is searched."""
+    ids = list(product_ids)
+    if not ids:
+        return
+    wanted: BindParameter[Any] = bindparam("ids", expanding=True)
+    session.execute(text("DELETE FROM product_search WHERE rowid IN :ids").bindparams(wanted), {"ids": ids})
+    aliases = (
+        select(func.coalesce(func.group_concat(SkuName.sku, " "), ""))
+        .where(SkuName.product_id == Product.id, SkuName.alias.is_(True))
+        .scalar_subquery()
+    )
+    rows = select(
+        Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""), aliases, Product.brand
+    ).where(Product.id.in_(ids))
+    target = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
+    session.execute(insert(target).from_select(["rowid", "sku", "title", "gtin", "alias", "brand"], rows))
+
+
+def rebuild(session: Session) -> None:
+    """Fill the whole index anew in one statement."""
+    session.execute(text("DELETE FROM product_search"))
+    session.execute(
+        text(
+            "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
+            " SELECT p.id, p.sku, p.title, coalesce(p.gtin, ''), coalesce((SELECT group_concat(n.sku, ' ')"
+            " FROM sku_name n WHERE n.product_id = p.id AND n.alias = 1), ''), p.brand FROM product p"
+        )
+    )

@@ -1,0 +1,28 @@
+"""Every table, by station. `Table.metadata` knows them all."""
+
+from relvan.store.tables.base import Table
+from relvan.store.tables.catalogue import ListPrice, Picture, PriceList, Product, ProductPicture, SkuName
+from relvan.store.tables.channels import Carrier, Channel, LagSample, OutboxEntry, SupplyWarehouse
+from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
+from relvan.store.tables.listings import BulkJob, BulkJobRow, Listing
+from relvan.store.tables.orders import Order, OrderLine, Reservation
+from relvan.store.tables.people import (
+    ApiToken,
+    AuditEntry,
+    Counter,
+    KeptView,
+    Person,
+    Preference,
+    RepeatedCall,
+    SignInAttempt,
+    Visit,
+)
+from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Warehouse
+
+__all__ = [
+    "ApiToken", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier", "Channel",
+    "Counter", "KeptView", "LagSample", "ListPrice", "Listing", "Movement", "Order", "OrderLine", "OutboxEntry",
+    "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceList", "Product",
+    "ProductPicture", "RepeatedCall", "Reservation", "Shipment", "ShipmentLine", "SignInAttempt", "SkuName",
+    "SupplyWarehouse", "Table", "Visit", "Warehouse",
+]  # fmt: skip

@@ -1,0 +1,38 @@
+"""What all tables share."""
+
+from datetime import datetime
+from typing import Any, ClassVar
+
+from sqlalchemy import MetaData, Text
+from sqlalchemy.orm import DeclarativeBase
+from sqlalchemy.schema import SchemaItem
+
+from relvan.store.types import Flag, Instant, Json
+
+NAMES = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+    "pk": "pk_%(table_name)s",
+}
+STRICT: dict[str, Any] = {"sqlite_strict": True}
+
+
+class Table(DeclarativeBase):
+    """A table; its types are those that STRICT tables take."""
+
+    metadata = MetaData(naming_convention=NAMES)
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        str: Text(),
+        datetime: Instant(),
+        bool: Flag(),
+        dict[str, Any]: Json(),
+        list[Any]: Json(),
+    }
+    __table_args__: Any = STRICT
+
+
+def strict(*items: SchemaItem) -> tuple[Any, ...]:
+    """Table arguments with constraints and indexes."""
+    return (*items, STRICT)

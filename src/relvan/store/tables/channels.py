@@ -1,0 +1,100 @@
+"""Channels and carriers, and what they are still to be told."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import REAL, ForeignKey, Index, text
+from sqlalchemy.orm import Mapped, mapped_column
+
+from relvan.store.tables.base import Table, strict
+
+
+class Channel(Table):
+    """A marketplace or store account that we sell on; its token and webhook secret are encrypted."""
+
+    __tablename__ = "channel"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    rulebook: Mapped[str]
+    address: Mapped[str]
+    token: Mapped[str]
+    hook_secret: Mapped[str] = mapped_column(default="")
+    price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"))
+    price_steps: Mapped[list[Any]] = mapped_column(default=list)
+    stock_policy: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    paused: Mapped[bool] = mapped_column(default=False)
+    failures: Mapped[int] = mapped_column(default=0)
+    last_error: Mapped[str] = mapped_column(default="")
+    last_ok_at: Mapped[datetime | None]
+    probe_at: Mapped[datetime | None]
+    order_mark: Mapped[int] = mapped_column(default=0)
+    orders_read_at: Mapped[datetime | None]
+
+
+class SupplyWarehouse(Table):
+    """The warehouses that feed a channel, in order."""
+
+    __tablename__ = "supply_warehouse"
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"), primary_key=True)
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"), primary_key=True)
+    position: Mapped[int]
+
+
+class Carrier(Table):
+    """A carrier account; its token is encrypted."""
+
+    __tablename__ = "carrier"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    address: Mapped[str]
+    token: Mapped[str]
+
+
+class OutboxEntry(Table):
+    """One thing to tell a channel, kept until it has been accepted, refused or overtaken.
+
+    At most one entry waits for each (channel, subject, topic); one that is being sent is never overwritten.
+    `caused_at` is when the sale behind it became known, for the lag.
+    """
+
+    __tablename__ = "outbox_entry"
+    __table_args__ = strict(
+        Index(
+            "uq_outbox_entry_waiting", "channel_id", "subject", "topic", unique=True,
+            sqlite_where=text("state = 'waiting'"), postgresql_where=text("state = 'waiting'"),
+        ),
+        Index("ix_outbox_entry_due", "state", "channel_id", "urgency", "due_at"),
+        Index("ix_outbox_entry_listing_id", "listing_id"),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    subject: Mapped[str]
+    topic: Mapped[str]
+    urgency: Mapped[int]
+    payload: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(default="waiting")
+    unsure: Mapped[bool] = mapped_column(default=False)
+    attempts: Mapped[int] = mapped_column(default=0)
+    due_at: Mapped[datetime]
+    key: Mapped[str] = mapped_column(unique=True)
+    listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
+    job_row_id: Mapped[int | None] = mapped_column(ForeignKey("bulk_job_row.id"))
+    caused_at: Mapped[datetime | None]
+    created_at: Mapped[datetime]
+    taken_by: Mapped[str] = mapped_column(default="")
+    taken_until: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+    answer: Mapped[str] = mapped_column(default="")
+
+
+class LagSample(Table):
+    """Seconds from a sale being known to a channel having accepted the new quantity."""
+
+    __tablename__ = "lag_sample"
+    __table_args__ = strict(Index("ix_lag_sample_channel_id", "channel_id", "at"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    at: Mapped[datetime]
+    seconds: Mapped[float] = mapped_column(REAL)

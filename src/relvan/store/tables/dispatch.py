@@ -1,0 +1,121 @@
+"""Shipments on their way through the warehouse: pick lists, picks, parcels and labels."""
+
+from datetime import datetime
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from relvan.store.tables.base import Table, strict
+
+
+class Shipment(Table):
+    """The part of an order that leaves from one warehouse."""
+
+    __tablename__ = "shipment"
+    __table_args__ = strict(
+        Index("ix_shipment_state", "state", "id"),
+        Index("ix_shipment_order_id", "order_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    number: Mapped[str] = mapped_column(unique=True)
+    order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    state: Mapped[str] = mapped_column(default="to pick")
+    created_at: Mapped[datetime]
+    dispatched_at: Mapped[datetime | None]
+
+
+class ShipmentLine(Table):
+    """Units of an order line in a shipment, and how many of them have been picked."""
+
+    __tablename__ = "shipment_line"
+    __table_args__ = strict(
+        CheckConstraint("quantity >= 0", name="quantity"),
+        CheckConstraint("picked BETWEEN 0 AND quantity", name="picked"),
+        Index("ix_shipment_line_shipment_id", "shipment_id"),
+        Index("ix_shipment_line_order_line_id", "order_line_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shipment_id: Mapped[int] = mapped_column(ForeignKey("shipment.id"))
+    order_line_id: Mapped[int] = mapped_column(ForeignKey("order_line.id"))
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    quantity: Mapped[int]
+    picked: Mapped[int] = mapped_column(default=0)
+
+
+class PickList(Table):
+    """A walk through one warehouse for one or more shipments."""
+
+    __tablename__ = "pick_list"
+    __table_args__ = strict(Index("ix_pick_list_state", "state", "id"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    number: Mapped[str] = mapped_column(unique=True)
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    state: Mapped[str] = mapped_column(default="open")
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    created_at: Mapped[datetime]
+    finished_at: Mapped[datetime | None]
+
+
+class Pick(Table):
+    """One stop of a walk; `picked` is empty until it has been done, and less than asked after a short pick."""
+
+    __tablename__ = "pick"
+    __table_args__ = strict(
+        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("picked IS NULL OR picked BETWEEN 0 AND quantity", name="picked"),
+        Index("ix_pick_pick_list_id", "pick_list_id", "position"),
+        Index("ix_pick_shipment_line_id", "shipment_line_id"),
+        Index("ix_pick_bin_id", "bin_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    pick_list_id: Mapped[int] = mapped_column(ForeignKey("pick_list.id"))
+    position: Mapped[int]
+    shipment_line_id: Mapped[int] = mapped_column(ForeignKey("shipment_line.id"))
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    bin_id: Mapped[int | None] = mapped_column(ForeignKey("bin.id"))
+    quantity: Mapped[int]
+    picked: Mapped[int | None]
+    picked_at: Mapped[datetime | None]
+
+
+class Parcel(Table):
+    """One box of a shipment with one label. Weight in grams, price in minor units.
+
+    `label_key` is the reference under which the label is bought: written before the carrier is asked, so that
+    a lost answer is looked up and never paid twice.
+    """
+
+    __tablename__ = "parcel"
+    __table_args__ = strict(
+        CheckConstraint("weight_g > 0", name="weight"),
+        Index("ix_parcel_shipment_id", "shipment_id"),
+        Index("ix_parcel_tracking_number", "tracking_number"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shipment_id: Mapped[int] = mapped_column(ForeignKey("shipment.id"))
+    position: Mapped[int]
+    weight_g: Mapped[int]
+    carton: Mapped[str] = mapped_column(default="")
+    label_key: Mapped[str | None] = mapped_column(unique=True)
+    carrier_id: Mapped[int | None] = mapped_column(ForeignKey("carrier.id"))
+    service: Mapped[str] = mapped_column(default="")
+    price: Mapped[int | None]
+    currency: Mapped[str] = mapped_column(default="")
+    tracking_number: Mapped[str | None]
+    track_address: Mapped[str] = mapped_column(default="")
+    label_file: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime]
+
+
+class ParcelLine(Table):
+    """Units of a product in a parcel."""
+
+    __tablename__ = "parcel_line"
+    __table_args__ = strict(
+        UniqueConstraint("parcel_id", "shipment_line_id"), CheckConstraint("quantity > 0", name="quantity")
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    parcel_id: Mapped[int] = mapped_column(ForeignKey("parcel.id", ondelete="CASCADE"))
+    shipment_line_id: Mapped[int] = mapped_column(ForeignKey("shipment_line.id"))
+    quantity: Mapped[int]

@@ -1,0 +1,87 @@
+"""Orders, their lines, and the stock promised to them."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from relvan.store.tables.base import Table, strict
+
+
+class Order(Table):
+    """A customer's order; amounts in minor units. Taken once by (channel, channel's number).
+
+    The facts are worked out from its lines and kept beside, so that lists are fast.
+    """
+
+    __tablename__ = "customer_order"
+    __table_args__ = strict(
+        UniqueConstraint("channel_id", "channel_number"),
+        Index("ix_customer_order_tray", "tray", "id"),
+        Index("ix_customer_order_channel_id", "channel_id", "id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    number: Mapped[str] = mapped_column(unique=True)
+    channel_id: Mapped[int | None] = mapped_column(ForeignKey("channel.id"))
+    channel_number: Mapped[str | None]
+    channel_mark: Mapped[int] = mapped_column(default=0)
+    tray: Mapped[str]
+    customer: Mapped[str]
+    ship_to: Mapped[dict[str, Any]]
+    currency: Mapped[str]
+    delivery_price: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int]
+    paid: Mapped[int] = mapped_column(default=0)
+    units: Mapped[int]
+    placed_at: Mapped[datetime]
+    taken_at: Mapped[datetime]
+    cancelled_at: Mapped[datetime | None]
+    fact_reserved: Mapped[str] = mapped_column(default="none")
+    fact_picked: Mapped[str] = mapped_column(default="none")
+    fact_shipped: Mapped[str] = mapped_column(default="none")
+    fact_invoiced: Mapped[str] = mapped_column(default="none")
+    fact_paid: Mapped[str] = mapped_column(default="none")
+    words: Mapped[str] = mapped_column(default="")
+
+
+class OrderLine(Table):
+    """One line: units and the price of one with tax inside; `product_id` is empty while the product is unknown."""
+
+    __tablename__ = "order_line"
+    __table_args__ = strict(
+        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("picked BETWEEN 0 AND quantity", name="picked"),
+        CheckConstraint("shipped BETWEEN 0 AND quantity", name="shipped"),
+        Index("ix_order_line_order_id", "order_id"),
+        Index("ix_order_line_product_id", "product_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
+    position: Mapped[int]
+    channel_line: Mapped[str] = mapped_column(default="")
+    sku: Mapped[str]
+    title: Mapped[str]
+    product_id: Mapped[int | None] = mapped_column(ForeignKey("product.id"))
+    stocked: Mapped[bool] = mapped_column(default=True)
+    quantity: Mapped[int]
+    unit_price: Mapped[int]
+    tax: Mapped[int] = mapped_column(default=0)
+    picked: Mapped[int] = mapped_column(default=0)
+    shipped: Mapped[int] = mapped_column(default=0)
+
+
+class Reservation(Table):
+    """Units of an order line promised from one warehouse; gone when they leave or are freed."""
+
+    __tablename__ = "reservation"
+    __table_args__ = strict(
+        UniqueConstraint("order_line_id", "warehouse_id"),
+        CheckConstraint("quantity > 0", name="quantity"),
+        Index("ix_reservation_product_id", "product_id", "warehouse_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    order_line_id: Mapped[int] = mapped_column(ForeignKey("order_line.id"))
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    quantity: Mapped[int]

@@ -1,0 +1,113 @@
+"""People, their sign-ins, tokens and kept views; the audit trail; counters."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index
+from sqlalchemy.orm import Mapped, mapped_column
+
+from relvan.store.tables.base import Table, strict
+
+
+class Person(Table):
+    """Somebody who works here."""
+
+    __tablename__ = "person"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    role: Mapped[str]
+    password_hash: Mapped[str]
+    active: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[datetime]
+
+
+class Visit(Table):
+    """A sign-in that is still good, known by the hash of its cookie."""
+
+    __tablename__ = "visit"
+    __table_args__ = strict(Index("ix_visit_expires_at", "expires_at"))
+    token_hash: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    csrf: Mapped[str]
+    created_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+
+
+class SignInAttempt(Table):
+    """A failed sign-in, for the rate limit."""
+
+    __tablename__ = "sign_in_attempt"
+    __table_args__ = strict(Index("ix_sign_in_attempt_at", "at"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str]
+    address: Mapped[str]
+    at: Mapped[datetime]
+
+
+class ApiToken(Table):
+    """A bearer token, known by its hash."""
+
+    __tablename__ = "api_token"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    token_hash: Mapped[str] = mapped_column(unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    created_at: Mapped[datetime]
+
+
+class RepeatedCall(Table):
+    """What a call with an `Idempotency-Key` was answered, so that it is answered so again."""
+
+    __tablename__ = "repeated_call"
+    __table_args__ = strict(Index("ix_repeated_call_at", "at"))
+    token_id: Mapped[int] = mapped_column(ForeignKey("api_token.id"), primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    fingerprint: Mapped[str]
+    status: Mapped[int | None]
+    body: Mapped[str] = mapped_column(default="")
+    at: Mapped[datetime]
+
+
+class KeptView(Table):
+    """A sentence that a person kept."""
+
+    __tablename__ = "kept_view"
+    __table_args__ = strict(Index("ix_kept_view_person_station", "person_id", "station"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    station: Mapped[str]
+    name: Mapped[str]
+    query: Mapped[str]
+
+
+class Preference(Table):
+    """How a person likes a page, such as the columns chosen."""
+
+    __tablename__ = "preference"
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[list[Any]]
+
+
+class AuditEntry(Table):
+    """Who changed what, when, and by what means; never changed itself."""
+
+    __tablename__ = "audit_entry"
+    __table_args__ = strict(Index("ix_audit_entry_subject", "subject_kind", "subject_id", "id"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    via: Mapped[str]
+    subject_kind: Mapped[str]
+    subject_id: Mapped[int]
+    deed: Mapped[str]
+    changes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Counter(Table):
+    """The next number of orders, shipments and pick lists."""
+
+    __tablename__ = "counter"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[int]

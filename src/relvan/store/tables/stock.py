@@ -1,0 +1,87 @@
+"""Warehouses, bins, the ledger of movements and the balances kept beside it."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from relvan.store.tables.base import Table, strict
+
+
+class Warehouse(Table):
+    """A place with stock, and the address that its parcels come from."""
+
+    __tablename__ = "warehouse"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    address: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Bin(Table):
+    """A shelf position; `walk` is its turn on the way through the warehouse."""
+
+    __tablename__ = "bin"
+    __table_args__ = strict(UniqueConstraint("warehouse_id", "code"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    code: Mapped[str]
+    walk: Mapped[int]
+
+
+class Movement(Table):
+    """One entry of the ledger: units added to on hand and to blocked (negative takes away)."""
+
+    __tablename__ = "movement"
+    __table_args__ = strict(
+        CheckConstraint("on_hand <> 0 OR blocked <> 0 OR reason = 'count'", name="moves"),
+        Index("ix_movement_product_id", "product_id", "id"),
+        Index("ix_movement_shipment_id", "shipment_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    bin_id: Mapped[int] = mapped_column(ForeignKey("bin.id"))
+    reason: Mapped[str]
+    on_hand: Mapped[int] = mapped_column(default=0)
+    blocked: Mapped[int] = mapped_column(default=0)
+    note: Mapped[str] = mapped_column(default="")
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    shipment_id: Mapped[int | None] = mapped_column(ForeignKey("shipment.id"))
+    request_key: Mapped[str | None] = mapped_column(unique=True)
+
+
+class Balance(Table):
+    """What the ledger and the reservations add up to, by product and warehouse; `safety` is set by a person."""
+
+    __tablename__ = "balance"
+    __table_args__ = strict(
+        CheckConstraint("on_hand >= 0", name="on_hand"),
+        CheckConstraint("reserved >= 0", name="reserved"),
+        CheckConstraint("blocked >= 0", name="blocked"),
+        CheckConstraint("safety >= 0", name="safety"),
+        Index("ix_balance_warehouse_id", "warehouse_id", "product_id"),
+    )
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"), primary_key=True)
+    on_hand: Mapped[int] = mapped_column(default=0)
+    reserved: Mapped[int] = mapped_column(default=0)
+    blocked: Mapped[int] = mapped_column(default=0)
+    safety: Mapped[int] = mapped_column(default=0)
+
+
+class BinBalance(Table):
+    """What the ledger adds up to by bin."""
+
+    __tablename__ = "bin_balance"
+    __table_args__ = strict(
+        CheckConstraint("on_hand >= 0", name="on_hand"),
+        CheckConstraint("blocked >= 0", name="blocked"),
+        Index("ix_bin_balance_product_id", "product_id"),
+    )
+    bin_id: Mapped[int] = mapped_column(ForeignKey("bin.id"), primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
+    on_hand: Mapped[int] = mapped_column(default=0)
+    blocked: Mapped[int] = mapped_column(default=0)
