@@ -2,11 +2,14 @@
 
 import ipaddress
 import socket
+import threading
+import time
 from typing import Any
 from urllib.parse import urlsplit
 
 import httpx
 
+from relvan.core.channels.sending import TokenBucket
 from relvan.core.refusal import refuse
 
 TIMEOUT = httpx.Timeout(8.0, connect=3.0)
@@ -47,11 +50,29 @@ def check_address(address: str, *, private_allowed: bool, field: str = "address"
         raise refuse("address", message, "Only public addresses may be called.", field)
 
 
+class Pace:
+    """Keeps calls within the other side's rate limit, by making the caller wait for its turn."""
+
+    def __init__(self, per_second: float, burst: int) -> None:
+        self._bucket = TokenBucket(per_second, burst, float(burst), time.monotonic())
+        self._lock = threading.Lock()
+
+    def wait(self) -> None:
+        """Wait until one more call may be made."""
+        with self._lock:
+            self._bucket, seconds = self._bucket.take(time.monotonic())
+        if seconds:
+            time.sleep(seconds)
+
+
 class Caller:
     """One other side: its address, the headers that say who we are, and one pool of connections."""
 
-    def __init__(self, address: str, headers: dict[str, str], *, name: str, private_allowed: bool) -> None:
+    def __init__(
+        self, address: str, headers: dict[str, str], *, name: str, private_allowed: bool, pace: Pace | None = None
+    ) -> None:
         self.name, self.address, self.private_allowed = name, address, private_allowed
+        self._pace = pace or Pace(20, 20)
         self._checked = False
         self._client = httpx.Client(
             base_url=address.rstrip("/") + "/", headers=headers, timeout=TIMEOUT, follow_redirects=False
@@ -62,6 +83,7 @@ class Caller:
         if not self._checked:
             check_address(self.address, private_allowed=self.private_allowed)
             self._checked = True
+        self._pace.wait()
         try:
             answer = self._client.request(method, path, **options)
         except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:

@@ -1,12 +1,12 @@
 """From list price to channel price: the seller's steps in order, then the floor. See docs/rules.md, “Prices”."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
-from typing import Literal
+from decimal import Decimal, InvalidOperation
+from typing import Literal, cast, get_args
 
 from relvan.core.money import Money, as_decimal, round_half_up
-from relvan.core.refusal import Refusal
+from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
 
 Direction = Literal["up", "down", "nearest"]
@@ -110,3 +110,38 @@ def _apply(amount: int, step: PriceStep, currency: str) -> tuple[int, str, str]:
         return max(0, amount + step.amount), "Amount", f"{sign}{as_decimal(step.amount, currency)} {currency}"
     words = " or ".join(f"{ending:02d}" for ending in step.endings)
     return apply_ending(amount, step), "Ending", f"{step.direction} to {words}"
+
+
+def steps_from(data: Sequence[Mapping[str, object]]) -> tuple[PriceStep, ...]:
+    """Steps from plain data: `{"kind": "percent", "percent": "10"}`, `{"kind": "amount", "amount": 100}`,
+    `{"kind": "ending", "endings": [99, 49], "direction": "nearest"}`. Refused: anything else."""
+    return tuple(_step_from(item) for item in data)
+
+
+def steps_data(steps: Sequence[PriceStep]) -> list[dict[str, object]]:
+    """Steps as plain data."""
+    found: list[dict[str, object]] = []
+    for step in steps:
+        if isinstance(step, PercentStep):
+            found.append({"kind": "percent", "percent": str(step.percent)})
+        elif isinstance(step, AmountStep):
+            found.append({"kind": "amount", "amount": step.amount})
+        else:
+            found.append({"kind": "ending", "endings": list(step.endings), "direction": step.direction})
+    return found
+
+
+def _step_from(item: Mapping[str, object]) -> PriceStep:
+    try:
+        if item.get("kind") == "percent":
+            return PercentStep(Decimal(str(item["percent"])))
+        if item.get("kind") == "amount":
+            return AmountStep(int(str(item["amount"])))
+        direction = item.get("direction", "nearest")
+        endings = item["endings"]
+        if item.get("kind") == "ending" and direction in get_args(Direction) and isinstance(endings, list | tuple):
+            return EndingStep(tuple(int(str(ending)) for ending in endings), cast(Direction, direction))
+    except (KeyError, ValueError, InvalidOperation):
+        pass
+    message = "A price step must be a percent, an amount or an ending."
+    raise refuse("form", message, 'Like {"kind": "percent", "percent": "10"}.', "price_steps")

@@ -1,10 +1,10 @@
 """What is free, and how much of it a channel shows. See docs/rules.md, “What is free”."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
-from decimal import Decimal
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, fields
+from decimal import Decimal, InvalidOperation
 
-from relvan.core.refusal import Refusal
+from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
 
 
@@ -117,3 +117,30 @@ def _by_share(free: int, policy: StockPolicy, why: Why) -> tuple[int, Why]:
         quantity = 0
         why = why.then("Least", 0, f"fewer than {policy.least} are not shown at all")
     return quantity, why
+
+
+def policy_from(data: Mapping[str, object]) -> StockPolicy:
+    """A policy from plain data, as the API and the store hold it. Refused: unknown names, wrong types."""
+    unknown = data.keys() - {f.name for f in fields(StockPolicy)}
+    if unknown:
+        raise refuse("unknown", f"“Stock policy” has no {', '.join(sorted(unknown))}.", "", "stock_policy")
+    try:
+        return StockPolicy(
+            share=Decimal(str(data.get("share", 100))),
+            hold_back=int(str(data.get("hold_back") or 0)),
+            cap=_whole(data.get("cap")),
+            least=int(str(data.get("least") or 0)),
+            fixed=_whole(data.get("fixed")),
+            beyond_stock=bool(data.get("beyond_stock", False)),
+        )
+    except (ValueError, InvalidOperation):
+        raise refuse("form", "“Stock policy” must be whole numbers and a percentage.", "", "stock_policy") from None
+
+
+def policy_data(policy: StockPolicy) -> dict[str, object]:
+    """A policy as plain data."""
+    return {**asdict(policy), "share": str(policy.share)}
+
+
+def _whole(value: object) -> int | None:
+    return None if value is None or value == "" else int(str(value))

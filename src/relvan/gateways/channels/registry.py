@@ -7,7 +7,7 @@ import yaml
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import not_found
-from relvan.gateways.calling import Caller
+from relvan.gateways.calling import Caller, Pace
 from relvan.gateways.channels.notices import NoticesGateway
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.gateways.channels.storefront import StorefrontGateway
@@ -38,4 +38,5 @@ def open_gateway(book: Rulebook, address: str, token: str, *, private_allowed: b
     """The gateway of a channel account."""
     adapter, word = DIALECTS[book.dialect]
     headers = {"Authorization": f"{word} {token}"}
-    return adapter(Caller(address, headers, name=book.name, private_allowed=private_allowed))
+    pace = Pace(book.calls.per_second, book.calls.burst)
+    return adapter(Caller(address, headers, name=book.name, private_allowed=private_allowed, pace=pace))

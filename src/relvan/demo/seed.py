@@ -1,0 +1,288 @@
+"""Fills a new workplace with the demo scenario, through the same services and gateways that people use."""
+
+import random
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import httpx
+from sqlalchemy.orm import Session
+
+from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.people.roles import Role
+from relvan.demo.drawings import draw
+from relvan.demo.goods import LIST, SEED, Good, goods
+from relvan.services.catalogue.pictures import add_picture
+from relvan.services.catalogue.save import create_product
+from relvan.services.channels.connect import ConnectChannel, change_channel, connect_carrier, connect_channel
+from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.publish import publish_listings, take_down_listings
+from relvan.services.orders.cancel import cancel_orders
+from relvan.services.orders.read import read_orders
+from relvan.services.orders.release import release_orders
+from relvan.services.orders.take import take_manual_order
+from relvan.services.outbox.deliver import deliver_next
+from relvan.services.packing.parcels import add_parcel
+from relvan.services.people.sign_in import add_person, make_token
+from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.shipping.dispatch import dispatch_shipments
+from relvan.services.shipping.labels import buy_labels, find_services
+from relvan.services.stock.move import MoveStock, move_stock, set_safety
+from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.settings import Settings
+from relvan.store.channels import channels
+from relvan.store.dispatch import pick_rows
+from relvan.store.listings import ListingFilter, listing_page
+from relvan.store.orders import OrderFilter, order_page, shipment_rows
+from relvan.store.schema import bring_up_to_date
+from relvan.store.tables import Bin, PriceList, Warehouse
+
+PASSWORD = "quillmoss-demo"
+PEOPLE = (
+    ("imogen", "Imogen Hartwell", Role.OWNER),
+    ("tobias", "Tobias Renn", Role.CATALOGUE),
+    ("noor", "Noor Adeyemi", Role.ORDERS),
+    ("piet", "Piet Osterhaus", Role.WAREHOUSE),
+)
+NOT_ON_HAGGLET = {"SO-SEED-40", "SO-POT-50", "SO-POT-20", "CA-HOOK", "CA-TWINE", "SE-SALAD", "SE-DILL"}
+NOT_ON_OWNSHOP = {"TL-TWEEZ", "SE-STRAW", "CA-LABEL"}
+SHELVES = {
+    "Pots": "hg-planters",
+    "Tools": "hg-tools",
+    "Soil": "hg-soil",
+    "Seeds": "hg-seeds",
+    "Watering": "hg-watering",
+}
+SENDER = {
+    "name": "Quillmoss",
+    "street": "3 Millrace Yard",
+    "town": "Tarnhollow",
+    "postcode": "T12 R4X8",
+    "country": "IE",
+}
+ORDERS = 36
+
+
+class Seeder:
+    """Lives three weeks of Quillmoss in a minute: the clock is the scenario's."""
+
+    def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
+        self.now = datetime.now(UTC) - timedelta(days=21)
+        self.workplace = Workplace(settings, clock=lambda: self.now)
+        self.world = httpx.Client(base_url=world_url, timeout=20)
+        self.say = say
+        self.dice = random.Random(SEED)
+        self.owner = SYSTEM
+
+    def run(self) -> None:
+        """The whole scenario."""
+        bring_up_to_date(self.workplace.database)
+        self.say("people and warehouses")
+        self._people_and_places()
+        self.say("products with pictures and stock")
+        found = goods()
+        for good in found:
+            self._product(good)
+        self.say("channels and listings")
+        self._channels()
+        self._listings(found)
+        self.say("orders")
+        self._orders()
+        self.say("a few things wrong on purpose")
+        self._wrong_on_purpose()
+        self.now = datetime.now(UTC)
+        self._settle()
+        self.world.close()
+        self.workplace.close()
+
+    def _people_and_places(self) -> None:
+        for login, name, role in PEOPLE:
+            person = add_person(self.workplace, SYSTEM, login, name, role, PASSWORD)
+            if role == Role.OWNER:
+                self.owner = Actor(person, name, role, "hand")
+        if self.workplace.settings.demo_token:
+            make_token(self.workplace, "demo", "imogen", self.workplace.settings.demo_token)
+        with self.workplace.database.writing() as session:
+            _warehouse(session, "millrace", "Millrace", [f"{a}-{n:02d}" for a in "ABCDEFGHIJKL" for n in range(1, 9)])
+            _warehouse(session, "yard", "Coldharbour Yard", [f"Y{a}-{n:02d}" for a in range(1, 4) for n in range(1, 7)])
+            session.add(PriceList(key=LIST, name="Retail", currency=self.workplace.settings.currency, tax_inside=True))
+
+    def _product(self, good: Good) -> None:
+        draft = good.draft
+        create_product(self.workplace, self.owner, draft)
+        if draft.sku != "CA-STAKE":
+            caption = draft.title.split(",")[0]
+            add_picture(self.workplace, self.owner, draft.sku, draw(good.shape, good.colour, caption))
+        if good.units:
+            self._move(draft.sku, good.warehouse, good.units, self._bin(good))
+        if good.units > 30 and good.warehouse == "millrace":
+            self._move(draft.sku, "yard", 6, f"Y3-{self.dice.randint(1, 6):02d}")
+
+    def _move(self, sku: str, warehouse: str, units: int, shelf: str) -> None:
+        wish = MoveStock(sku, warehouse, "opening", change=units, bin=shelf, note="first count")
+        move_stock(self.workplace, self.owner, wish)
+
+    def _bin(self, good: Good) -> str:
+        if good.warehouse == "yard":
+            return f"Y{self.dice.randint(1, 2)}-{self.dice.randint(1, 6):02d}"
+        return f"{self.dice.choice('ABCDEFGHIJKL')}-{self.dice.randint(1, 8):02d}"
+
+    def _channels(self) -> None:
+        there = self.world.get("/world").json()["standins"]
+        for key in ("hagglet", "ownshop"):
+            connect_channel(
+                self.workplace, self.owner, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])
+            )
+        ostrel = there["ostrel"]
+        connect_carrier(self.workplace, self.owner, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"])
+        steps = [{"kind": "percent", "percent": "8"}, {"kind": "ending", "endings": [99, 49], "direction": "nearest"}]
+        wishes: dict[str, Any] = {"price_steps": steps, "stock_policy": {"share": "100", "hold_back": 1, "cap": 12}}
+        change_channel(self.workplace, self.owner, "hagglet", wishes)
+
+    def _listings(self, found: list[Good]) -> None:
+        skus = [good.draft.sku for good in found]
+        on_shop = draft_listings(
+            self.workplace, self.owner, "ownshop", [sku for sku in skus if sku not in NOT_ON_OWNSHOP]
+        )
+        publish_listings(self.workplace, self.owner, on_shop.listing_ids)
+        category = {good.draft.sku: good.draft.category for good in found}
+        listed = [sku for sku in skus if sku not in NOT_ON_HAGGLET]
+        draft_listings(self.workplace, self.owner, "hagglet", listed)
+        with self.workplace.database.reading() as session:
+            rows = listing_page(session, ListingFilter(channel="hagglet"), limit=500)
+        for name, shelf in SHELVES.items():
+            ids = [row.id for row in rows if category[row.sku] == name]
+            change_listings(self.workplace, self.owner, ids, {"shelf": shelf})
+        publish_listings(self.workplace, self.owner, [row.id for row in rows if row.sku != "SE-CORI"])
+        self._settle()
+
+    def _settle(self) -> None:
+        """Deliver all that waits and read all orders, as the worker would."""
+        with self.workplace.database.reading() as session:
+            ids = [channel.id for channel in channels(session)]
+        for channel_id in ids:
+            read_orders(self.workplace, channel_id)
+        for channel_id in ids:
+            while deliver_next(self.workplace, channel_id, "seed").sent:
+                pass
+
+    def _buy(self, channel: str, sku: str, quantity: int, *, paid: bool = True) -> None:
+        body = {"sku": sku, "quantity": quantity, "paid": paid, "placed_at": self.now.isoformat()}
+        answer = self.world.post(f"/world/{channel}/purchases", json=body)
+        if answer.status_code not in (201, 409):
+            answer.raise_for_status()
+
+    def _orders(self) -> None:
+        shown = {key: self.world.get(f"/world/{key}/listings").json() for key in ("hagglet", "ownshop")}
+        for number in range(ORDERS):
+            self.now += timedelta(hours=self.dice.uniform(6, 19))
+            channel = self.dice.choice(("hagglet", "hagglet", "ownshop"))
+            offered = [row["sku"] for row in shown[channel] if row["quantity"] > 2 and row["sku"] != "WA-MISTB"]
+            self._buy(channel, self.dice.choice(offered), self.dice.choice((1, 1, 1, 2)))
+            self._settle()
+            if number % 4 == 3 and number < 24:
+                self._work_the_inbox()
+        self._every_stage()
+
+    def _numbers(self, tray: str = "inbox") -> list[str]:
+        with self.workplace.database.reading() as session:
+            return [row.number for row in reversed(order_page(session, OrderFilter(tray=tray), limit=200))]
+
+    def _shipments(self, state: str, warehouse: str = "millrace") -> list[int]:
+        with self.workplace.database.reading() as session:
+            return [row.id for row in shipment_rows(session, states=[state], warehouse=warehouse)]
+
+    def _work_the_inbox(self) -> None:
+        """One afternoon: release, pick, pack, label, dispatch all there is."""
+        self.now += timedelta(hours=2)
+        release_orders(self.workplace, self.owner, self._numbers())
+        for warehouse in ("millrace", "yard"):
+            waiting = self._shipments("to pick", warehouse)
+            if waiting:
+                self._pick_all(make_pick_list(self.workplace, self.owner, waiting))
+            self._pack_and_label(self._shipments("to pack", warehouse))
+            dispatch_shipments(self.workplace, self.owner, self._shipments("to ship", warehouse))
+        self._settle()
+
+    def _pick_all(self, pick_list: int, most: int = 1000) -> None:
+        with self.workplace.database.reading() as session:
+            rows = pick_rows(session, pick_list)
+        for row in rows[:most]:
+            record_pick(self.workplace, self.owner, pick_list, row.id, row.quantity, row.sku)
+
+    def _pack_and_label(self, shipments: list[int], *, label: bool = True) -> None:
+        for shipment in shipments:
+            add_parcel(self.workplace, self.owner, shipment, [], 400 + self.dice.randint(0, 900), "M2")
+            if label:
+                service = find_services(self.workplace, shipment)[0].service
+                buy_labels(self.workplace, self.owner, shipment, service)
+
+    def _every_stage(self) -> None:
+        """Leave the newest orders in every stage of the warehouse."""
+        numbers = self._numbers()
+        release_orders(self.workplace, self.owner, numbers[:9])
+        waiting = self._shipments("to pick")
+        self._pick_all(make_pick_list(self.workplace, self.owner, waiting[:3]))
+        self._pack_and_label(self._shipments("to pack")[:2], label=False)
+        self._pack_and_label_first()
+        self._pick_all(make_pick_list(self.workplace, self.owner, waiting[3:6]), most=1)
+        cancel_orders(self.workplace, self.owner, numbers[9:10])
+
+    def _pack_and_label_first(self) -> None:
+        shipment = self._shipments("to ship")[0]
+        buy_labels(self.workplace, self.owner, shipment, find_services(self.workplace, shipment)[0].service)
+
+    def _wrong_on_purpose(self) -> None:
+        self._recalled_misters()
+        self._refused_listing()
+        self._unknown_line()
+        self._short_orders()
+        self._buy("hagglet", "SE-BASIL", 1, paid=False)
+        set_safety(self.workplace, self.owner, "PT-14-CEL", "millrace", 2)
+        with self.workplace.database.reading() as session:
+            rows = listing_page(session, ListingFilter(channel="ownshop", state="live"), limit=200)
+        take_down_listings(self.workplace, self.owner, [row.id for row in rows if row.sku == "TL-BRUSH"])
+        change_listings(self.workplace, self.owner, [r.id for r in rows if r.sku == "SE-MINT"],
+                        {"name": "Mint 'Garden Row', seed tin for two window boxes"})  # fmt: skip
+        self._settle()
+
+    def _recalled_misters(self) -> None:
+        wish = MoveStock("WA-MIST", "millrace", "block", change=3, note="recalled: loose spray head")
+        move_stock(self.workplace, self.owner, wish)
+
+    def _refused_listing(self) -> None:
+        with self.workplace.database.reading() as session:
+            rows = listing_page(session, ListingFilter(channel="hagglet", words="SE-CORI"))
+        heading = {"heading": "Coriander seeds, no counterfeit, slow to bolt"}
+        change_listings(self.workplace, self.owner, [row.id for row in rows], heading)
+        publish_listings(self.workplace, self.owner, [row.id for row in rows])
+        self._settle()
+
+    def _unknown_line(self) -> None:
+        """Somebody placed a notice on Hagglet by hand, under a code that the catalogue does not know."""
+        token = self.world.get("/world").json()["standins"]["hagglet"]["token"]
+        head = {"Authorization": f"Token {token}", "Request-Id": "by-hand-1"}
+        photo = self.world.post("/hagglet/seller/photos", content=draw("tin", "#8A7B5C", "Twine"), headers=head)
+        body = {"own_code": "TWINE-G", "heading": "Green garden twine, 60 m", "text": "Jute twine, dyed green, 60 m.",
+                "shelf": "hg-other", "condition": "new", "asking": 699, "units": 5, "details": {},
+                "photos": [photo.json()["photo"]]}  # fmt: skip
+        self.world.post("/hagglet/seller/notices", json=body, headers=head).raise_for_status()
+        self._buy("hagglet", "TWINE-G", 1)
+
+    def _short_orders(self) -> None:
+        """Orders by telephone for more than there is."""
+        for sku, title, units, price, name in (
+            ("WA-MISTB", "Plant mister, brass, 200 ml", 60, 2990, "Larkspur Tea Rooms"),
+            ("PT-24-RUS", "Aubrey pot, rust glaze, 24 cm", 2, 3990, "Odile Marchetti"),
+        ):
+            to = Address(name, "4 Quay Street", "Port Ellery", "D04 K7K2", "IE", "orders@example.com")
+            line = IncomingLine("", sku, title, units, price)
+            take_manual_order(self.workplace, self.owner, (line,), to, paid=True)
+
+
+def _warehouse(session: Session, key: str, name: str, codes: list[str]) -> None:
+    warehouse = Warehouse(key=key, name=name, address=SENDER)
+    session.add(warehouse)
+    session.flush()
+    for walk, code in enumerate(codes, 1):
+        session.add(Bin(warehouse_id=warehouse.id, code=code, walk=walk))

@@ -1,0 +1,1 @@
+"""What a person, a rule or a worker can do: load, decide (in core), save; one transaction each."""

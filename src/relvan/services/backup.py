@@ -1,0 +1,87 @@
+"""Backing up and restoring while everything runs: one archive with the database, the files and the key."""
+
+import os
+import sqlite3
+import tarfile
+import tempfile
+from pathlib import Path
+
+from relvan.core.refusal import refuse
+from relvan.settings import Settings
+from relvan.store.database import Database
+
+DATABASE, FILES, KEY = "relvan.db", "files", "secret.key"
+
+
+def back_up(settings: Settings, target: Path) -> int:
+    """Write a consistent copy to a .tar.gz; its size in bytes. The archive appears whole or not at all."""
+    database = Database(settings.database)
+    if not database.is_sqlite:
+        raise refuse("not-sqlite", "Only the database in the box is backed up here.", "Use your server's own backup.")
+    if not database.path.exists():
+        raise refuse("not-found", f"There is no database at {database.path}.", "Check RELVAN_DATA_DIR.")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=target.parent) as folder:
+        copy = Path(folder) / DATABASE
+        _copy_database(database.path, copy)
+        archive = Path(folder) / "backup.tar.gz"
+        with tarfile.open(archive, "w:gz") as tar:
+            tar.add(copy, DATABASE)
+            if settings.files.exists():
+                tar.add(settings.files, FILES, filter=_no_half_written)
+            if (settings.data_dir / KEY).exists():
+                tar.add(settings.data_dir / KEY, KEY)
+        archive.replace(target)
+    os.chmod(target, 0o600)
+    return target.stat().st_size
+
+
+def restore(settings: Settings, source: Path) -> None:
+    """Put a backup in place of what is there; a running application goes on with the restored data.
+
+    The database is written through SQLite's own backup, in one transaction, so that nobody sees a half.
+    """
+    if not source.exists():
+        raise refuse("not-found", f"There is no file {source}.", "Check the name.")
+    settings.data_dir.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=settings.data_dir) as name:
+        folder = Path(name)
+        try:
+            with tarfile.open(source) as tar:
+                tar.extractall(folder, filter="data")
+            _refuse_broken(folder / DATABASE)
+        except (tarfile.TarError, OSError, sqlite3.DatabaseError, EOFError) as error:
+            raise refuse("no-backup", f"{source} is no sound backup: {error}.", "Choose another file.") from error
+        for file in sorted((folder / FILES).rglob("*")):
+            if file.is_file():
+                place = settings.files / file.relative_to(folder / FILES)
+                place.parent.mkdir(parents=True, exist_ok=True)
+                file.replace(place)
+        if (folder / KEY).exists():
+            (folder / KEY).replace(settings.data_dir / KEY)
+        _copy_database(folder / DATABASE, Database(settings.database).path)
+
+
+def _copy_database(source: Path, target: Path) -> None:
+    target.parent.mkdir(parents=True, exist_ok=True)
+    start, end = sqlite3.connect(source), sqlite3.connect(target, timeout=30)
+    try:
+        start.backup(end)
+    finally:
+        start.close()
+        end.close()
+
+
+def _refuse_broken(path: Path) -> None:
+    database = sqlite3.connect(path)
+    try:
+        verdict = database.execute("PRAGMA integrity_check").fetchone()[0]
+        database.execute("SELECT count(*) FROM product")
+    finally:
+        database.close()
+    if verdict != "ok":
+        raise sqlite3.DatabaseError(verdict)
+
+
+def _no_half_written(item: tarfile.TarInfo) -> tarfile.TarInfo | None:
+    return None if Path(item.name).name.startswith(".") else item

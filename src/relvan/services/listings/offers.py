@@ -1,0 +1,39 @@
+"""What is sent of a listing: its fields, price, quantity and picture files as they are now."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from relvan.core.money import Money
+from relvan.gateways.channels.port import Offer, PictureFile
+from relvan.services.catalogue.pictures import picture_file
+from relvan.services.listings.refresh import WorkedOut, work_out
+from relvan.services.workplace import Workplace
+from relvan.store.channels import channel_settings
+from relvan.store.listings import list_prices, listed_products
+from relvan.store.stock import balances_of
+from relvan.store.tables import Listing, Picture
+
+
+def worked_out_listing(session: Session, workplace: Workplace, listing: Listing) -> WorkedOut:
+    """One listing as the rules give it now, with its sources and whys."""
+    settings = channel_settings(session)[listing.channel_id]
+    ids = [listing.product_id]
+    base = list_prices(session, ids).get((settings.price_list.id, listing.product_id))
+    balances = balances_of(session, ids).get(listing.product_id, {})
+    listed = listed_products(session, ids)[listing.product_id]
+    return work_out(listing, settings, workplace.rulebook(settings.channel), listed, base, balances)
+
+
+def offer_of(session: Session, workplace: Workplace, listing: Listing) -> Offer:
+    """Everything that is sent of a listing. Only for one without gaps."""
+    found = worked_out_listing(session, workplace, listing)
+    listed = listed_products(session, [listing.product_id])[listing.product_id]
+    kinds = dict(session.execute(select(Picture.sha, Picture.kind).where(Picture.sha.in_(listed.pictures))).tuples().all())
+    most = workplace.rulebook(channel_settings(session)[listing.channel_id].channel).pictures.most
+    pictures = tuple(
+        PictureFile(sha, kinds[sha], workplace.files.path(picture_file(sha, kinds[sha])))
+        for sha in listed.pictures[:most]
+    )
+    price = found.price.money if found.price else Money(0, "EUR")
+    fields = {name: value.value for name, value in found.fields.items()}
+    return Offer(listed.product.sku, fields, price, found.shown.quantity, pictures)

@@ -1,0 +1,31 @@
+"""Linking order lines whose product is unknown; one link repairs all lines like it."""
+
+from sqlalchemy import func, select
+
+from relvan.core.people.roles import Right
+from relvan.services import audit
+from relvan.services.orders.reserve import reserve_in
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import find_product
+from relvan.store.tables import Order, OrderLine
+
+
+def link_lines(workplace: Workplace, actor: Actor, line_sku: str, sku: str) -> list[str]:
+    """Say which product an unknown code on order lines means; the numbers of the orders that were repaired."""
+    actor.must(Right.ORDERS)
+    with workplace.database.writing() as session:
+        product = find_product(session, sku)
+        lines = session.scalars(
+            select(OrderLine).where(OrderLine.product_id.is_(None), func.lower(OrderLine.sku) == line_sku.lower())
+        ).all()
+        for line in lines:
+            line.product_id, line.stocked = product.id, product.kind != "service"
+        session.flush()
+        numbers = []
+        for order in session.scalars(select(Order).where(Order.id.in_({line.order_id for line in lines}))).all():
+            changes = {"product": (line_sku, product.sku)}
+            audit.record(session, actor, workplace.now(), "order", order.id, "line linked", changes)
+            if not order.cancelled_at:
+                reserve_in(session, workplace, actor, order)
+            numbers.append(order.number)
+        return numbers

@@ -1,0 +1,101 @@
+"""Reading orders from a channel: by polling a window that overlaps, and by its signed webhooks."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import select
+from standardwebhooks import Webhook, WebhookVerificationError
+
+from relvan.core.orders.intake import IncomingOrder
+from relvan.core.refusal import refuse
+from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
+from relvan.services.orders.take import take_channel_order
+from relvan.services.outbox.deliver import note_call
+from relvan.services.workplace import Workplace
+from relvan.store.channels import channel_by_key
+from relvan.store.tables import Channel, Order
+
+NOTE_EVERY = timedelta(seconds=20)
+MOST_PAGES = 40
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a round of reading brought: our numbers of new or changed orders."""
+
+    numbers: tuple[str, ...] = ()
+    ok: bool = True
+
+
+def read_orders(workplace: Workplace, channel_id: int) -> Reading:
+    """Fetch what changed on a channel since the last round, and a little before, and take it."""
+    with workplace.database.reading() as session:
+        channel = session.get_one(Channel, channel_id)
+        now = workplace.now()
+        if channel.paused or (channel.probe_at is not None and channel.probe_at > now):
+            return Reading()
+        session.expunge(channel)
+    book = workplace.rulebook(channel)
+    gateway = workplace.gateway(channel)
+    mark, numbers = channel.order_mark, list[str]()
+    from_mark = max(0, mark - book.orders.overlap)
+    try:
+        for _ in range(MOST_PAGES):
+            page = gateway.orders_after(from_mark, book.orders.page)
+            numbers += _take_all(workplace, channel_id, page)
+            from_mark = max([order.changed for order in page], default=from_mark)
+            mark = max(mark, from_mark)
+            if len(page) < book.orders.page:
+                break
+    except (OutsideTrouble, OutsideRefusal) as failure:
+        trouble = failure if isinstance(failure, OutsideTrouble) else OutsideTrouble(str(failure))
+        _note(workplace, channel, mark, trouble)
+        return Reading(tuple(numbers), ok=False)
+    _note(workplace, channel, mark, None)
+    return Reading(tuple(numbers))
+
+
+def take_webhook(workplace: Workplace, channel_key: str, headers: dict[str, str], body: bytes) -> str | None:
+    """Take an order from a webhook. Refused when it is not signed with the channel's secret, or is too old."""
+    with workplace.database.reading() as session:
+        channel = channel_by_key(session, channel_key)
+        session.expunge(channel)
+    if not channel.hook_secret:
+        raise refuse("no-webhook", f"{channel.name} has no webhook.", "Connect it again.")
+    try:
+        Webhook(workplace.secrets.open(channel.hook_secret)).verify(body.decode(), headers, json_parse=False)
+        incoming = workplace.gateway(channel).read_webhook(body)
+    except (WebhookVerificationError, UnicodeDecodeError):
+        raise refuse("signature", "The webhook's signature is wrong or too old.", "Check the secret.") from None
+    except (KeyError, TypeError, ValueError):
+        raise refuse("form", "The webhook's content is not an order.", "Send it as the store does.") from None
+    return take_channel_order(workplace, channel.id, incoming) if incoming else None
+
+
+def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) -> list[str]:
+    """Take the orders of a page; those told before are known by one query and cost nothing more."""
+    with workplace.database.reading() as session:
+        known = dict(
+            session.execute(
+                select(Order.channel_number, Order.channel_mark).where(
+                    Order.channel_id == channel_id, Order.channel_number.in_([order.number for order in page])
+                )
+            ).tuples().all()
+        )
+    fresh = [order for order in page if order.changed > known.get(order.number, -1)]
+    taken = [take_channel_order(workplace, channel_id, order) for order in fresh]
+    return [number for number in taken if number]
+
+
+def _note(workplace: Workplace, before: Channel, mark: int, trouble: OutsideTrouble | None) -> None:
+    """Keep the mark, and how the channel does; a quiet round writes only now and then."""
+    now = workplace.now()
+    fresh = before.orders_read_at is not None and now - before.orders_read_at < NOTE_EVERY
+    if trouble is None and mark == before.order_mark and not before.failures and fresh and before.probe_at is None:
+        return
+    with workplace.database.writing() as session:
+        channel = session.get_one(Channel, before.id)
+        channel.order_mark = max(channel.order_mark, mark)
+        if trouble is None:
+            channel.orders_read_at = now
+        note_call(session, workplace, before.id, trouble)

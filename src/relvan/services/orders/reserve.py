@@ -1,0 +1,177 @@
+"""Promising stock to orders and freeing it again. All or nothing: an order that cannot have everything waits."""
+
+from collections import defaultdict
+from collections.abc import Collection, Sequence
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused, refuse
+from relvan.core.stock.reserving import ReservationPlan, Want, plan_reservation
+from relvan.services import audit
+from relvan.services.catalogue.save import Verdict, refused_verdict
+from relvan.services.listings.refresh import Sold, refresh_listings
+from relvan.services.orders.work_out import work_out_orders
+from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.orders import (
+    lines_of,
+    order_by_number,
+    reservations_of,
+    short_orders_wanting,
+    units_in_shipments,
+)
+from relvan.store.stock import balance_row, balances_of
+from relvan.store.tables import Order, OrderLine, Product, Reservation, SupplyWarehouse, Warehouse
+
+
+def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
+    """Promise stock to each order, the first named first; a verdict for each."""
+    actor.must(Right.ORDERS)
+    verdicts = []
+    for number in numbers:
+        try:
+            with workplace.database.writing() as session:
+                order = order_by_number(session, number)
+                plan = reserve_in(session, workplace, actor, order)
+                if not plan.whole:
+                    raise refuse("short", short_message(session, order, plan), "Wait for stock, or move some.")
+            verdicts.append(Verdict(number, True))
+        except Refused as refused:
+            verdicts.append(refused_verdict(number, refused))
+    return verdicts
+
+
+def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
+    """Free what is promised to each order and not yet in a shipment."""
+    actor.must(Right.ORDERS)
+    verdicts = []
+    for number in numbers:
+        try:
+            with workplace.database.writing() as session:
+                order = order_by_number(session, number)
+                freed = free_in(session, workplace, actor, order)
+                if not freed:
+                    raise refuse("nothing", f"Nothing of “{number}” can be freed.", "Take back its shipment first.")
+                work_out_orders(session, workplace, actor, [order])
+                refresh_listings(session, workplace, product_ids=freed)
+            verdicts.append(Verdict(number, True))
+        except Refused as refused:
+            verdicts.append(refused_verdict(number, refused))
+    return verdicts
+
+
+def reserve_in(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    order: Order,
+    *,
+    caused_at: datetime | None = None,
+    sold: Sold = frozenset(),
+) -> ReservationPlan:
+    """Promise stock to one order inside a transaction, bring its facts and all touched listings up to date."""
+    if order.cancelled_at:
+        raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
+    lines = lines_of(session, [order.id])[order.id]
+    held = reservations_of(session, [order.id])
+    wants = [
+        Want(line.id, line.product_id, wanted)
+        for line in lines
+        if line.product_id is not None and line.stocked and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
+    ]
+    products = {line.product_id for line in lines if line.product_id is not None}
+    free = {
+        (product_id, warehouse_id): balance.free
+        for product_id, by_warehouse in balances_of(session, products).items()
+        for warehouse_id, balance in by_warehouse.items()
+    }
+    plan = plan_reservation(wants, free, supply_list_of(session, order))
+    if plan.whole and plan.promises:
+        _promise(session, plan, held)
+        audit.record(session, actor, workplace.now(), "order", order.id, "reserved")
+    work_out_orders(session, workplace, actor, [order])
+    if plan.whole or sold:
+        refresh_listings(session, workplace, product_ids=products, caused_at=caused_at, sold=sold)
+    return plan
+
+
+def free_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> set[int]:
+    """Free what is promised to an order beyond its open shipments; the products whose stock came free."""
+    in_shipments = units_in_shipments(session, [order.id])
+    freed: set[int] = set()
+    for line_id, reservations in reservations_of(session, [order.id]).items():
+        for reservation in reservations:
+            keep = in_shipments.get((line_id, reservation.warehouse_id), 0)
+            if reservation.quantity > keep:
+                lower_reservation(session, reservation, reservation.quantity - keep)
+                freed.add(reservation.product_id)
+    if freed:
+        audit.record(session, actor, workplace.now(), "order", order.id, "freed")
+    session.flush()
+    return freed
+
+
+def lower_reservation(session: Session, reservation: Reservation, units: int) -> None:
+    """Take units off a reservation and off the balance that keeps their sum."""
+    balance_row(session, reservation.product_id, reservation.warehouse_id).reserved -= units
+    if reservation.quantity == units:
+        session.delete(reservation)
+    else:
+        reservation.quantity -= units
+    session.flush()
+
+
+def retry_short_orders(session: Session, workplace: Workplace, product_ids: Collection[int]) -> list[str]:
+    """Try to reserve for orders short of stock, the oldest first, after stock has come; the numbers that got it."""
+    served = []
+    for order_id in short_orders_wanting(session, product_ids):
+        order = session.get_one(Order, order_id)
+        if reserve_in(session, workplace, SYSTEM, order).whole and order.tray != "short":
+            served.append(order.number)
+    return served
+
+
+def supply_list_of(session: Session, order: Order) -> list[int]:
+    """The warehouses that serve an order: its channel's in their order, else all."""
+    if order.channel_id is not None:
+        statement = select(SupplyWarehouse.warehouse_id).where(SupplyWarehouse.channel_id == order.channel_id)
+        return list(session.scalars(statement.order_by(SupplyWarehouse.position)))
+    return list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
+
+
+def short_message(session: Session, order: Order, plan: ReservationPlan) -> str:
+    """Which goods an order lacks, in words."""
+    ids = [missing.product for missing in plan.missing]
+    skus = dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(ids))).tuples().all())
+    parts = [f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing]
+    return f"“{order.number}” is short of {', '.join(parts)}."
+
+
+def _still_wanted(line: OrderLine, held: Sequence[Reservation]) -> int:
+    return line.quantity - line.shipped - sum(reservation.quantity for reservation in held)
+
+
+def _promise(session: Session, plan: ReservationPlan, held: dict[int, list[Reservation]]) -> None:
+    by_place: dict[tuple[int, int], Reservation] = {
+        (line, reservation.warehouse_id): reservation for line, rows in held.items() for reservation in rows
+    }
+    sums: dict[tuple[int, int], int] = defaultdict(int)
+    for promise in plan.promises:
+        sums[promise.product, promise.warehouse] += promise.quantity
+        existing = by_place.get((promise.line, promise.warehouse))
+        if existing:
+            existing.quantity += promise.quantity
+        else:
+            session.add(
+                Reservation(
+                    order_line_id=promise.line,
+                    product_id=promise.product,
+                    warehouse_id=promise.warehouse,
+                    quantity=promise.quantity,
+                )
+            )
+    for (product_id, warehouse_id), units in sums.items():
+        balance_row(session, product_id, warehouse_id).reserved += units
+    session.flush()

@@ -1,0 +1,89 @@
+"""Writing down what a channel must be told, in the transaction of the change that causes it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import select, tuple_
+from sqlalchemy.orm import Session
+
+from relvan.core.channels.sending import Topic
+from relvan.services.workplace import Workplace
+from relvan.store.database import after_commit
+from relvan.store.tables import OutboxEntry
+
+
+@dataclass(frozen=True)
+class Telling:
+    """One thing to tell: about which subject (`listing:12`, `order:HG-1`), on which topic, how urgently."""
+
+    channel_id: int
+    subject: str
+    topic: Topic
+    urgency: int
+    listing_id: int | None = None
+    job_row_id: int | None = None
+    caused_at: datetime | None = None
+    payload: dict[str, Any] = field(default_factory=dict)
+
+
+def listing_subject(listing_id: int) -> str:
+    """The subject of what is told about a listing."""
+    return f"listing:{listing_id}"
+
+
+def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling]) -> None:
+    """Write outbox entries. What waits already on the same topic is brought up to date: the newest content wins.
+
+    The worker is woken once the transaction is saved.
+    """
+    if not tellings:
+        return
+    now = workplace.now()
+    waiting = _waiting(session, tellings)
+    for telling in tellings:
+        entry = waiting.get((telling.channel_id, telling.subject, telling.topic))
+        if entry is None:
+            entry = OutboxEntry(
+                channel_id=telling.channel_id,
+                subject=telling.subject,
+                topic=telling.topic,
+                urgency=telling.urgency,
+                listing_id=telling.listing_id,
+                job_row_id=telling.job_row_id,
+                payload=telling.payload,
+                caused_at=telling.caused_at,
+                due_at=now,
+                created_at=now,
+                key=workplace.new_key(),
+            )
+            session.add(entry)
+            waiting[telling.channel_id, telling.subject, telling.topic] = entry
+        else:
+            _renew(entry, telling)
+    session.flush()
+    for channel_id in {telling.channel_id for telling in tellings}:
+        after_commit(session, lambda channel_id=channel_id: workplace.wake("deliver", channel_id))  # type: ignore[misc]
+
+
+def _waiting(session: Session, tellings: Sequence[Telling]) -> dict[tuple[int, str, str], OutboxEntry]:
+    keys = [(telling.channel_id, telling.subject, str(telling.topic)) for telling in tellings]
+    found: dict[tuple[int, str, str], OutboxEntry] = {}
+    for start in range(0, len(keys), 300):
+        rows = session.scalars(
+            select(OutboxEntry).where(
+                OutboxEntry.state == "waiting",
+                tuple_(OutboxEntry.channel_id, OutboxEntry.subject, OutboxEntry.topic).in_(keys[start : start + 300]),
+            )
+        )
+        found |= {(entry.channel_id, entry.subject, entry.topic): entry for entry in rows}
+    return found
+
+
+def _renew(entry: OutboxEntry, telling: Telling) -> None:
+    entry.urgency = min(entry.urgency, telling.urgency)
+    entry.payload = telling.payload
+    entry.job_row_id = telling.job_row_id or entry.job_row_id
+    if telling.caused_at and not entry.caused_at:
+        entry.caused_at = telling.caused_at

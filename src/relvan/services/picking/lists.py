@@ -1,0 +1,174 @@
+"""Making pick lists from shipments, and picking: with a scanner, in full or short."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from relvan.core.people.roles import Right
+from relvan.core.picking.walk import Ask, check_picked, check_scan, plan_walk
+from relvan.core.refusal import refuse
+from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
+from relvan.core.stock.movements import Reason
+from relvan.services import audit
+from relvan.services.counters import next_number
+from relvan.services.listings.refresh import refresh_listings
+from relvan.services.orders.reserve import lower_reservation
+from relvan.services.orders.work_out import work_out_orders
+from relvan.services.stock.move import write_movement
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.dispatch import PickTarget, pick_list_by_id, pick_target, shipment_by_id, shipment_lines
+from relvan.store.stock import bin_balance_row, places_of
+from relvan.store.tables import (
+    Movement,
+    Order,
+    Pick,
+    PickList,
+    Reservation,
+    Shipment,
+    ShipmentLine,
+    Warehouse,
+)
+
+MOST_SHIPMENTS = 60
+
+
+@dataclass(frozen=True)
+class Picked:
+    """What became of a pick: units taken, whether that was short, whether the walk is over."""
+
+    pick_id: int
+    picked: int
+    short: bool
+    list_done: bool
+
+
+def make_pick_list(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> int:
+    """Plan one walk for shipments of one warehouse; return the pick list's id."""
+    actor.must(Right.DISPATCH)
+    wanted = list(dict.fromkeys(shipment_ids))
+    if not 1 <= len(wanted) <= MOST_SHIPMENTS:
+        raise refuse("shipments", f"A pick list takes 1 to {MOST_SHIPMENTS} shipments; it got {len(wanted)}.", "")
+    with workplace.database.writing() as session:
+        shipments = [shipment_by_id(session, shipment_id) for shipment_id in wanted]
+        warehouse = _one_warehouse(session, shipments)
+        pick_list = PickList(
+            number=next_number(session, "L"),
+            warehouse_id=warehouse.id,
+            state="open",
+            person_id=actor.person_id,
+            created_at=workplace.now(),
+        )
+        session.add(pick_list)
+        lines = shipment_lines(session, wanted)
+        places = places_of(session, warehouse.id, {line.product_id for line in lines})
+        session.flush()
+        asks = [Ask(line.id, line.product_id, line.quantity) for line in lines]
+        for position, planned in enumerate(plan_walk(asks, places), 1):
+            session.add(
+                Pick(
+                    pick_list_id=pick_list.id,
+                    position=position,
+                    shipment_line_id=planned.shipment_line,
+                    product_id=planned.product,
+                    bin_id=planned.bin,
+                    quantity=planned.quantity,
+                )
+            )
+        for shipment in shipments:
+            shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
+        audit.record(session, actor, workplace.now(), "pick list", pick_list.id, "made")
+        return pick_list.id
+
+
+def record_pick(
+    workplace: Workplace, actor: Actor, pick_list_id: int, pick_id: int, quantity: int, code: str | None = None
+) -> Picked:
+    """Say how many were taken. `code` is what the scanner read; fewer than asked is a short pick.
+
+    Said twice the same, the second time changes nothing.
+    """
+    actor.must(Right.DISPATCH)
+    with workplace.database.writing() as session:
+        target = pick_target(session, pick_list_id, pick_id)
+        pick = target.pick
+        if code is not None:
+            check_scan(code, target.sku, target.gtin, target.aliases)
+        check_picked(quantity, pick.quantity)
+        pick_list = pick_list_by_id(session, pick_list_id)
+        if pick.picked is not None:
+            if pick.picked == quantity:
+                return Picked(pick.id, quantity, quantity < pick.quantity, pick_list.state == "done")
+            raise refuse("picked", f"{target.sku} was picked already: {pick.picked} of {pick.quantity}.", "")
+        pick.picked, pick.picked_at = quantity, workplace.now()
+        target.shipment_line.picked += quantity
+        target.order_line.picked += quantity
+        missing = pick.quantity - quantity
+        if missing:
+            _short(session, workplace, actor, target, missing)
+        _finish(session, workplace, actor, target, pick_list)
+        return Picked(pick.id, quantity, bool(missing), pick_list.state == "done")
+
+
+def _one_warehouse(session: Session, shipments: list[Shipment]) -> Warehouse:
+    ids = {shipment.warehouse_id for shipment in shipments}
+    if len(ids) > 1:
+        raise refuse("warehouses", "A pick list is a walk through one warehouse.", "Tick shipments of one warehouse.")
+    return session.get_one(Warehouse, ids.pop())
+
+
+def _short(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int) -> None:
+    """What is not there is taken off the shipment and the promise, and blocked in its bin until somebody counts.
+
+    So what is free does not rise by goods that nobody can find.
+    """
+    pick, line = target.pick, target.shipment_line
+    line.quantity -= missing
+    reservation = session.scalar(
+        select(Reservation).where(
+            Reservation.order_line_id == line.order_line_id,
+            Reservation.warehouse_id == target.shipment.warehouse_id,
+        )
+    )
+    if reservation is not None:
+        lower_reservation(session, reservation, min(missing, reservation.quantity))
+    if pick.bin_id is not None:
+        lies = bin_balance_row(session, pick.bin_id, pick.product_id)
+        blocked = min(missing, max(0, lies.on_hand - lies.blocked))
+        if blocked:
+            write_movement(
+                session,
+                Movement(
+                    at=workplace.now(),
+                    product_id=pick.product_id,
+                    warehouse_id=target.shipment.warehouse_id,
+                    bin_id=pick.bin_id,
+                    reason=Reason.SHORT_PICK,
+                    on_hand=0,
+                    blocked=blocked,
+                    note=f"{target.shipment.number}: {missing} not found, count this bin",
+                    person_id=actor.person_id,
+                    shipment_id=target.shipment.id,
+                ),
+            )
+    deed = f"short pick: {missing} of {target.sku} not found"
+    audit.record(session, actor, workplace.now(), "order", target.shipment.order_id, deed)
+    refresh_listings(session, workplace, product_ids=[pick.product_id])
+
+
+def _finish(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, pick_list: PickList) -> None:
+    """Move the shipment on when its last pick is done, and end the walk with its last stop."""
+    session.flush()
+    shipment = target.shipment
+    open_here = select(Pick.id).join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
+    open_here = open_here.where(ShipmentLine.shipment_id == shipment.id, Pick.picked.is_(None))
+    if session.scalar(open_here.limit(1)) is None:
+        got = any(line.picked for line in shipment_lines(session, [shipment.id]))
+        event = "picked" if got else "none picked"
+        shipment.state = move(SHIPMENT, shipment.number, shipment.state, event)
+    statement = select(Pick.id).where(Pick.pick_list_id == pick_list.id, Pick.picked.is_(None)).limit(1)
+    if session.scalar(statement) is None:
+        pick_list.state = move(PICK_LIST, pick_list.number, pick_list.state, "finish")
+        pick_list.finished_at = workplace.now()
+    work_out_orders(session, workplace, actor, [session.get_one(Order, shipment.order_id)])

@@ -1,0 +1,1 @@
+"""Deeds of the station prices."""

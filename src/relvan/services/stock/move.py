@@ -1,0 +1,157 @@
+"""Moving stock by hand, and what follows: balances, listings, orders that waited for it."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused, refuse, refuse_if_any
+from relvan.core.stock.movements import BY_HAND, MOST_UNITS, Level, Reason, check_note, movement_change
+from relvan.services import audit
+from relvan.services.listings.refresh import refresh_listings
+from relvan.services.orders.reserve import retry_short_orders
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import find_product
+from relvan.store.stock import balance_row, bin_balance_row, find_bin, usual_bin, warehouse_by_key
+from relvan.store.tables import Bin, Movement, Product, Warehouse
+
+
+@dataclass(frozen=True)
+class MoveStock:
+    """One movement by hand: either `change` units or the number `counted` in the bin.
+
+    Without a bin, the one where most of the product lies. The same `request_key` moves once.
+    """
+
+    sku: str
+    warehouse: str
+    reason: str
+    change: int | None = None
+    counted: int | None = None
+    bin: str = ""
+    note: str = ""
+    request_key: str | None = None
+
+
+@dataclass(frozen=True)
+class Moved:
+    """What became of it: on hand and free in that warehouse now, and the orders that could be reserved at last."""
+
+    movement: int | None
+    sku: str
+    warehouse: str
+    bin: str
+    on_hand: int
+    blocked: int
+    served: tuple[str, ...] = ()
+
+
+def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
+    """Write one movement into the ledger."""
+    actor.must(Right.STOCK)
+    reason = _reason(wish.reason)
+    refuse_if_any(check_note(wish.note))
+    with workplace.database.writing() as session:
+        if wish.request_key and (before := _made_before(session, wish.request_key)):
+            return before
+        product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
+        if product.kind in ("family", "kit", "service"):
+            raise refuse("not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku")
+        shelf = _bin(session, product, warehouse, wish.bin)
+        lies = bin_balance_row(session, shelf.id, product.id)
+        level = Level(lies.on_hand, lies.blocked)
+        change = movement_change(reason, level, change=wish.change, counted=wish.counted)
+        _refuse_below_reserved(session, product, warehouse, change.on_hand)
+        movement = Movement(
+            at=workplace.now(),
+            product_id=product.id,
+            warehouse_id=warehouse.id,
+            bin_id=shelf.id,
+            reason=reason,
+            on_hand=change.on_hand,
+            blocked=change.blocked,
+            note=wish.note,
+            person_id=actor.person_id,
+            request_key=wish.request_key,
+        )
+        write_movement(session, movement)
+        refresh_listings(session, workplace, product_ids=[product.id], caused_at=workplace.now())
+        served = retry_short_orders(session, workplace, [product.id])
+        balance = balance_row(session, product.id, warehouse.id)
+        return Moved(
+            movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked, tuple(served)
+        )
+
+
+def write_movement(session: Session, movement: Movement) -> None:
+    """Add a movement and bring both balances along, in the same transaction."""
+    session.add(movement)
+    balance = balance_row(session, movement.product_id, movement.warehouse_id)
+    balance.on_hand += movement.on_hand
+    balance.blocked += movement.blocked
+    lies = bin_balance_row(session, movement.bin_id, movement.product_id)
+    lies.on_hand += movement.on_hand
+    lies.blocked += movement.blocked
+    session.flush()
+
+
+def set_safety(workplace: Workplace, actor: Actor, sku: str, warehouse: str, units: int) -> None:
+    """How many units of a product are kept back in a warehouse, from every channel."""
+    actor.must(Right.STOCK)
+    if not 0 <= units <= MOST_UNITS:
+        raise refuse("out-of-range", f"“Safety” must be 0 to {MOST_UNITS:,}; it got {units:,}.", "", "safety")
+    with workplace.database.writing() as session:
+        product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
+        balance = balance_row(session, product.id, place.id)
+        if balance.safety == units:
+            return
+        changes = {f"safety in {place.name}": (balance.safety, units)}
+        balance.safety = units
+        session.flush()
+        audit.record(session, actor, workplace.now(), "product", product.id, "changed", changes)
+        refresh_listings(session, workplace, product_ids=[product.id])
+        retry_short_orders(session, workplace, [product.id])
+
+
+def _reason(name: str) -> Reason:
+    if name not in BY_HAND:
+        message = f"“Reason” must be one of {', '.join(BY_HAND)}; it got “{name[:30]}”."
+        raise refuse("not-allowed", message, "Choose one of them.", "reason")
+    return Reason(name)
+
+
+def _bin(session: Session, product: Product, warehouse: Warehouse, code: str) -> Bin:
+    if code:
+        try:
+            return find_bin(session, warehouse.id, code)
+        except Refused:
+            message = f"There is no bin “{code[:40]}” in {warehouse.name}."
+            raise refuse("not-found", message, "Type a bin as it is written on the shelf.", "bin") from None
+    shelf = usual_bin(session, product.id, warehouse.id)
+    if shelf is None:
+        raise refuse("no-bin", f"{warehouse.name} has no bins.", "Add one in Setup.", "warehouse")
+    return shelf
+
+
+def _refuse_below_reserved(session: Session, product: Product, warehouse: Warehouse, change: int) -> None:
+    """Goods promised to orders that are being picked cannot vanish from the ledger: their pick is the place to say so.
+
+    A count below what is reserved is taken as it is, since it is the truth; what is free is 0 then.
+    """
+    balance = balance_row(session, product.id, warehouse.id)
+    if balance.on_hand + change < 0:
+        raise refuse("not-enough", f"Only {balance.on_hand} are on hand in {warehouse.name}.", "", "change")
+
+
+def _made_before(session: Session, request_key: str) -> Moved | None:
+    movement = session.scalar(select(Movement).where(Movement.request_key == request_key))
+    if movement is None:
+        return None
+    product, warehouse = (
+        session.get_one(Product, movement.product_id),
+        session.get_one(Warehouse, movement.warehouse_id),
+    )
+    balance = balance_row(session, product.id, warehouse.id)
+    shelf = session.get_one(Bin, movement.bin_id)
+    return Moved(movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked)

@@ -1,0 +1,99 @@
+"""What every service works with: the database, the clock, the files, the gateways, the settings."""
+
+import logging
+import random
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from relvan.core.listings.rulebook import Rulebook
+from relvan.core.people.roles import Right, Role, check_right
+from relvan.gateways.carriers.ostrel import open_carrier
+from relvan.gateways.carriers.port import CarrierGateway
+from relvan.gateways.channels.port import ChannelGateway
+from relvan.gateways.channels.registry import open_gateway, rulebook
+from relvan.services.files import FileStore
+from relvan.services.secret_box import SecretBox
+from relvan.settings import Settings
+from relvan.store.database import Database
+from relvan.store.tables import Carrier, Channel
+
+log = logging.getLogger("relvan")
+
+
+@dataclass(frozen=True)
+class Actor:
+    """Who does something, and by what means: hand, api, channel, bulk job."""
+
+    person_id: int | None
+    name: str
+    role: Role
+    via: str
+
+    def must(self, right: Right) -> None:
+        """Refuse when the role does not include the right."""
+        check_right(self.role, right)
+
+
+SYSTEM = Actor(None, "Relvan", Role.OWNER, "relvan")
+
+
+class Workplace:
+    """One seller's workplace; made once for each process."""
+
+    def __init__(
+        self,
+        settings: Settings,
+        *,
+        clock: Callable[[], datetime] = lambda: datetime.now(UTC),
+        wake: Callable[[str, int], None] = lambda _what, _which: None,
+    ) -> None:
+        self.settings = settings
+        self.database = Database(settings.database)
+        self.now = clock
+        self.wake = wake
+        self.chance = random.SystemRandom().random
+        self.files = FileStore(settings.files)
+        self.secrets = SecretBox(settings.secret_key, settings.data_dir)
+        self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
+        self._carriers: dict[tuple[str, str], CarrierGateway] = {}
+
+    def new_key(self) -> str:
+        """A key that nobody has used or could guess."""
+        return secrets.token_urlsafe(18)
+
+    def rulebook(self, channel: Channel) -> Rulebook:
+        """The rulebook of a channel."""
+        return rulebook(channel.rulebook)
+
+    def gateway(self, channel: Channel) -> ChannelGateway:
+        """The gateway of a channel; opened once for each address and token."""
+        name = (channel.rulebook, channel.address, channel.token)
+        if name not in self._gateways:
+            self._gateways[name] = self.open_gateway(
+                self.rulebook(channel), channel.address, self.secrets.open(channel.token)
+            )
+        return self._gateways[name]
+
+    def open_gateway(self, book: Rulebook, address: str, token: str) -> ChannelGateway:
+        """A gateway that is not kept, for trying a connection."""
+        return open_gateway(book, address, token, private_allowed=self.settings.private_addresses)
+
+    def carrier(self, carrier: Carrier) -> CarrierGateway:
+        """The gateway of a carrier account."""
+        name = (carrier.address, carrier.token)
+        if name not in self._carriers:
+            token = self.secrets.open(carrier.token)
+            self._carriers[name] = open_carrier(
+                carrier.name, carrier.address, token, private_allowed=self.settings.private_addresses
+            )
+        return self._carriers[name]
+
+    def close(self) -> None:
+        """Let go of everything."""
+        for gateway in self._gateways.values():
+            gateway.close()
+        for carrier in self._carriers.values():
+            carrier.close()
+        self.database.close()

@@ -1,0 +1,297 @@
+"""Queries over products: one by its code, and pages of them for the catalogue."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ColumnElement, Select, and_, exists, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.refusal import not_found
+from relvan.store import search
+from relvan.store.tables import (
+    AuditEntry,
+    Balance,
+    Bin,
+    BinBalance,
+    Channel,
+    Listing,
+    ListPrice,
+    Movement,
+    Order,
+    OrderLine,
+    Person,
+    Picture,
+    PriceList,
+    Product,
+    ProductPicture,
+    SkuName,
+    Warehouse,
+)
+
+MOST_COUNTED = 10_000
+
+
+@dataclass(frozen=True)
+class ProductFilter:
+    """Which products a page shows."""
+
+    words: str = ""
+    category: str = ""
+    kind: str = ""
+    on: str = ""
+    not_on: str = ""
+    in_stock: bool | None = None
+    archived: bool = False
+
+
+@dataclass
+class ProductRow:
+    """One product in a list; `price` in minor units, `free` in units, `states` by channel key."""
+
+    id: int
+    sku: str
+    title: str
+    kind: str
+    category: str
+    brand: str
+    gtin: str
+    weight_g: int | None
+    cost: int | None
+    archived: bool
+    changed_at: datetime
+    picture: str = ""
+    price: int | None = None
+    free: int = 0
+    on_hand: int = 0
+    states: dict[str, str] = field(default_factory=dict)
+
+
+def find_product(session: Session, sku: str) -> Product:
+    """A product by its SKU or an alias, without regard to case."""
+    product = session.scalar(
+        select(Product).join(SkuName, SkuName.product_id == Product.id).where(SkuName.key == sku_key(sku))
+    )
+    if product is None:
+        raise not_found("product", sku)
+    return product
+
+
+def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[int, str, str]]:
+    """(id, kind, tax code) of products by the key of their SKU or alias."""
+    rows = session.execute(
+        select(SkuName.key, Product.id, Product.kind, Product.tax_code)
+        .join(Product, Product.id == SkuName.product_id)
+        .where(SkuName.key.in_({sku_key(code) for code in codes}))
+    )
+    return {key: (product_id, kind, tax_code) for key, product_id, kind, tax_code in rows}
+
+
+def product_uses(session: Session, product_id: int) -> str:
+    """Where a product is still in use, in words; "" when nowhere."""
+    placed = session.scalars(
+        select(Channel.name)
+        .join(Listing, Listing.channel_id == Channel.id)
+        .where(Listing.product_id == product_id, Listing.placed.is_(True), Listing.shown.is_(True))
+    ).all()
+    orders = session.scalars(
+        select(Order.number)
+        .join(OrderLine, OrderLine.order_id == Order.id)
+        .where(
+            OrderLine.product_id == product_id,
+            OrderLine.shipped < OrderLine.quantity,
+            Order.tray.in_(("inbox", "floor", "short")),
+        )
+        .limit(3)
+    ).all()
+    parts = [f"listed on {', '.join(placed)}"] if placed else []
+    if orders:
+        parts.append(f"ordered in {', '.join(orders)}")
+    return "; ".join(parts)
+
+
+def _conditions(wanted: ProductFilter) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = [
+        Product.archived_at.is_not(None) if wanted.archived else Product.archived_at.is_(None)
+    ]
+    if wanted.words and (by_words := search.matches(wanted.words)) is not None:
+        found.append(by_words)
+    if wanted.category:
+        found.append(Product.category == wanted.category)
+    if wanted.kind:
+        found.append(Product.kind == wanted.kind)
+    if wanted.on:
+        found.append(_listed_on(wanted.on))
+    if wanted.not_on:
+        found.append(~_listed_on(wanted.not_on))
+    if wanted.in_stock is not None:
+        free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
+        has_stock = exists().where(Balance.product_id == Product.id, free > 0)
+        found.append(has_stock if wanted.in_stock else ~has_stock)
+    return found
+
+
+def _listed_on(channel: str) -> ColumnElement[bool]:
+    channel_id = select(Channel.id).where(Channel.key == channel).scalar_subquery()
+    return exists().where(Listing.product_id == Product.id, Listing.channel_id == channel_id)
+
+
+def product_page(
+    session: Session, wanted: ProductFilter, *, after: str = "", limit: int = 50, price_list: str = ""
+) -> list[ProductRow]:
+    """Products in the order of their SKUs, after one of them; five queries whatever the number of rows."""
+    statement = (
+        select(Product).where(*_conditions(wanted), Product.sku_key > after).order_by(Product.sku_key).limit(limit)
+    )
+    rows = [_row(product) for product in session.scalars(statement)]
+    _fill(session, rows, price_list)
+    return rows
+
+
+def _row(product: Product) -> ProductRow:
+    return ProductRow(
+        product.id, product.sku, product.title, product.kind, product.category, product.brand,
+        product.gtin or "", product.weight_g, product.cost, product.archived_at is not None, product.changed_at,
+    )  # fmt: skip
+
+
+def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
+    by_id = {row.id: row for row in rows}
+    pictures = select(ProductPicture.product_id, ProductPicture.sha).where(ProductPicture.product_id.in_(by_id))
+    for product_id, sha in session.execute(pictures.order_by(ProductPicture.position.desc())):
+        by_id[product_id].picture = sha
+    prices = select(ListPrice.product_id, ListPrice.amount).join(PriceList, PriceList.id == ListPrice.price_list_id)
+    prices = prices.where(ListPrice.product_id.in_(by_id)).order_by(PriceList.id.desc())
+    if price_list:
+        prices = prices.where(PriceList.key == price_list)
+    for product_id, amount in session.execute(prices):
+        by_id[product_id].price = amount
+    for balance in session.scalars(select(Balance).where(Balance.product_id.in_(by_id))):
+        row = by_id[balance.product_id]
+        row.free += max(0, balance.on_hand - balance.reserved - balance.blocked - balance.safety)
+        row.on_hand += balance.on_hand
+    states = select(Listing.product_id, Channel.key, Listing.state).join(Channel, Channel.id == Listing.channel_id)
+    for product_id, key, state in session.execute(states.where(Listing.product_id.in_(by_id))):
+        by_id[product_id].states[key] = state
+
+
+def count_products(session: Session, wanted: ProductFilter) -> int:
+    """How many there are, counted up to 10,000."""
+    return count_up_to(session, select(Product.id).where(*_conditions(wanted)))
+
+
+def count_up_to(session: Session, statement: Select[*tuple[Any, ...]], most: int = MOST_COUNTED) -> int:
+    """The number of rows of a query, counted no further than one above `most`."""
+    return session.scalar(select(func.count()).select_from(statement.limit(most + 1).subquery())) or 0
+
+
+def categories(session: Session) -> list[str]:
+    """The seller's categories in use."""
+    statement = select(Product.category).where(Product.category != "").distinct().order_by(Product.category)
+    return list(session.scalars(statement))
+
+
+def all_skus(session: Session, wanted: ProductFilter, most: int = 100_000) -> list[str]:
+    """Every SKU that a filter matches."""
+    return list(session.scalars(select(Product.sku).where(*_conditions(wanted)).limit(most)))
+
+
+@dataclass(frozen=True)
+class PictureRow:
+    """A picture of a product; sides in pixels."""
+
+    sha: str
+    width: int
+    height: int
+
+
+def product_pictures(session: Session, product_id: int) -> list[PictureRow]:
+    """A product's pictures in order."""
+    rows = session.execute(
+        select(Picture.sha, Picture.width, Picture.height)
+        .join(ProductPicture, ProductPicture.sha == Picture.sha)
+        .where(ProductPicture.product_id == product_id)
+        .order_by(ProductPicture.position)
+    )
+    return [PictureRow(*row) for row in rows]
+
+
+@dataclass(frozen=True)
+class BinRow:
+    """What lies in one bin of a product."""
+
+    warehouse: str
+    bin: str
+    on_hand: int
+    blocked: int
+
+
+def product_bins(session: Session, product_id: int) -> list[BinRow]:
+    """Where a product lies."""
+    rows = session.execute(
+        select(Warehouse.name, Bin.code, BinBalance.on_hand, BinBalance.blocked)
+        .join(Bin, Bin.id == BinBalance.bin_id)
+        .join(Warehouse, Warehouse.id == Bin.warehouse_id)
+        .where(BinBalance.product_id == product_id)
+        .order_by(Warehouse.id, Bin.walk)
+    )
+    return [BinRow(*row) for row in rows]
+
+
+@dataclass(frozen=True)
+class HistoryRow:
+    """One entry of the audit trail."""
+
+    at: datetime
+    who: str
+    via: str
+    deed: str
+    changes: dict[str, Any]
+
+
+def history(session: Session, kind: str, subject_id: int, limit: int = 60) -> list[HistoryRow]:
+    """What was done to a thing, newest first."""
+    rows = session.execute(
+        select(AuditEntry.at, func.coalesce(Person.name, "Relvan"), AuditEntry.via, AuditEntry.deed, AuditEntry.changes)
+        .outerjoin(Person, Person.id == AuditEntry.person_id)
+        .where(and_(AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id))
+        .order_by(AuditEntry.id.desc())
+        .limit(limit)
+    )
+    return [HistoryRow(*row) for row in rows]
+
+
+@dataclass(frozen=True)
+class MovementRow:
+    """One entry of the ledger."""
+
+    at: datetime
+    sku: str
+    warehouse: str
+    bin: str
+    reason: str
+    on_hand: int
+    blocked: int
+    note: str
+    who: str
+
+
+def movements(session: Session, product_id: int | None = None, limit: int = 40) -> list[MovementRow]:
+    """The ledger, newest first."""
+    statement = (
+        select(
+            Movement.at, Product.sku, Warehouse.name, Bin.code, Movement.reason, Movement.on_hand, Movement.blocked,
+            Movement.note, func.coalesce(Person.name, "Relvan"),
+        )
+        .join(Product, Product.id == Movement.product_id)
+        .join(Warehouse, Warehouse.id == Movement.warehouse_id)
+        .join(Bin, Bin.id == Movement.bin_id)
+        .outerjoin(Person, Person.id == Movement.person_id)
+        .order_by(Movement.id.desc())
+        .limit(limit)
+    )  # fmt: skip
+    if product_id is not None:
+        statement = statement.where(Movement.product_id == product_id)
+    return [MovementRow(*row) for row in session.execute(statement)]

@@ -1,0 +1,99 @@
+"""Queries over channels: their settings as core values, their health, what waits for them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.channels.sending import Breaker
+from relvan.core.prices.steps import PriceStep, steps_from
+from relvan.core.refusal import not_found
+from relvan.core.stock.availability import StockPolicy, policy_from
+from relvan.store.tables import Carrier, Channel, LagSample, OutboxEntry, PriceList, SupplyWarehouse
+
+
+@dataclass(frozen=True)
+class ChannelSettings:
+    """What decides prices and quantities on a channel."""
+
+    channel: Channel
+    price_list: PriceList
+    steps: tuple[PriceStep, ...]
+    policy: StockPolicy
+    supply_list: tuple[int, ...]
+
+
+def channel_by_key(session: Session, key: str) -> Channel:
+    """A channel by its key."""
+    channel = session.scalar(select(Channel).where(Channel.key == key))
+    if channel is None:
+        raise not_found("channel", key)
+    return channel
+
+
+def channels(session: Session) -> list[Channel]:
+    """All channels."""
+    return list(session.scalars(select(Channel).order_by(Channel.id)))
+
+
+def carriers(session: Session) -> list[Carrier]:
+    """All carrier accounts."""
+    return list(session.scalars(select(Carrier).order_by(Carrier.id)))
+
+
+def channel_settings(session: Session) -> dict[int, ChannelSettings]:
+    """The settings of every channel by its id, in two queries."""
+    supply: dict[int, list[int]] = {}
+    for row in session.scalars(select(SupplyWarehouse).order_by(SupplyWarehouse.position)):
+        supply.setdefault(row.channel_id, []).append(row.warehouse_id)
+    rows = session.execute(select(Channel, PriceList).join(PriceList, PriceList.id == Channel.price_list_id))
+    return {
+        channel.id: ChannelSettings(
+            channel,
+            price_list,
+            steps_from(channel.price_steps),
+            policy_from(channel.stock_policy),
+            tuple(supply.get(channel.id, ())),
+        )
+        for channel, price_list in rows
+    }
+
+
+@dataclass(frozen=True)
+class ChannelHealth:
+    """How a channel does: calm, in trouble or paused; lag in seconds; updates that wait."""
+
+    state: str
+    lag_p95_s: float | None
+    waiting: int
+    oldest_waiting: datetime | None
+    last_ok_at: datetime | None
+    last_error: str
+
+
+def channel_health(session: Session, found: Sequence[Channel], now: datetime) -> dict[int, ChannelHealth]:
+    """The health of channels by their ids; lag over the last day."""
+    waiting = {
+        row[0]: (row[1], row[2])
+        for row in session.execute(
+            select(OutboxEntry.channel_id, func.count(), func.min(OutboxEntry.created_at))
+            .where(OutboxEntry.state.in_(("waiting", "sending")))
+            .group_by(OutboxEntry.channel_id)
+        )
+    }
+    health = {}
+    for channel in found:
+        samples = session.scalars(
+            select(LagSample.seconds)
+            .where(LagSample.channel_id == channel.id, LagSample.at > now - timedelta(days=1))
+            .order_by(LagSample.seconds)
+        ).all()
+        lag = samples[min(len(samples) - 1, int(len(samples) * 0.95))] if samples else None
+        count, oldest = waiting.get(channel.id, (0, None))
+        state = "paused" if channel.paused else "in trouble" if Breaker(channel.failures).in_trouble else "calm"
+        health[channel.id] = ChannelHealth(
+            state, lag, count, oldest, channel.last_ok_at, channel.last_error if channel.failures else ""
+        )
+    return health

@@ -1,0 +1,225 @@
+"""Queries over pick lists, picks, shipments and parcels."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.refusal import not_found
+from relvan.store.rows import rows_as
+from relvan.store.tables import (
+    Bin,
+    Order,
+    OrderLine,
+    Parcel,
+    ParcelLine,
+    Person,
+    Pick,
+    PickList,
+    Product,
+    ProductPicture,
+    Shipment,
+    ShipmentLine,
+    SkuName,
+    Warehouse,
+)
+
+
+def shipment_by_id(session: Session, shipment_id: int) -> Shipment:
+    """One shipment."""
+    shipment = session.get(Shipment, shipment_id)
+    if shipment is None:
+        raise not_found("shipment", shipment_id)
+    return shipment
+
+
+def pick_list_by_id(session: Session, pick_list_id: int) -> PickList:
+    """One pick list."""
+    pick_list = session.get(PickList, pick_list_id)
+    if pick_list is None:
+        raise not_found("pick list", pick_list_id)
+    return pick_list
+
+
+def shipment_lines(session: Session, shipment_ids: Collection[int]) -> list[ShipmentLine]:
+    """The lines of shipments, in order."""
+    statement = select(ShipmentLine).where(ShipmentLine.shipment_id.in_(shipment_ids)).order_by(ShipmentLine.id)
+    return list(session.scalars(statement))
+
+
+@dataclass(frozen=True)
+class PickRow:
+    """One stop of a walk."""
+
+    id: int
+    position: int
+    sku: str
+    title: str
+    gtin: str | None
+    bin: str | None
+    quantity: int
+    picked: int | None
+    shipment: str
+    shipment_id: int
+    order: str
+    picture: str | None
+
+
+def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
+    """The stops of a walk in order."""
+    picture = (
+        select(ProductPicture.sha)
+        .where(ProductPicture.product_id == Product.id)
+        .order_by(ProductPicture.position)
+        .limit(1)
+        .scalar_subquery()
+    )
+    statement = (
+        select(
+            Pick.id, Pick.position, Product.sku, Product.title, Product.gtin, Bin.code, Pick.quantity, Pick.picked,
+            Shipment.number, Shipment.id, Order.number, picture,
+        )
+        .join(Product, Product.id == Pick.product_id)
+        .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
+        .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
+        .join(Order, Order.id == Shipment.order_id)
+        .outerjoin(Bin, Bin.id == Pick.bin_id)
+        .where(Pick.pick_list_id == pick_list_id)
+        .order_by(Pick.position)
+    )  # fmt: skip
+    return rows_as(PickRow, session, statement)
+
+
+@dataclass(frozen=True)
+class PickListRow:
+    """A pick list in a list."""
+
+    id: int
+    number: str
+    state: str
+    warehouse: str
+    warehouse_key: str
+    who: str
+    created_at: datetime
+    picks: int
+    done: int
+
+
+def pick_list_rows(session: Session, *, state: str = "", pick_list_id: int | None = None) -> list[PickListRow]:
+    """Pick lists, newest first."""
+    statement = (
+        select(
+            PickList.id, PickList.number, PickList.state, Warehouse.name, Warehouse.key,
+            func.coalesce(Person.name, "Relvan"), PickList.created_at, func.count(Pick.id), func.count(Pick.picked),
+        )
+        .join(Warehouse, Warehouse.id == PickList.warehouse_id)
+        .outerjoin(Person, Person.id == PickList.person_id)
+        .outerjoin(Pick, Pick.pick_list_id == PickList.id)
+        .group_by(PickList.id)
+        .order_by(PickList.id.desc())
+        .limit(100)
+    )  # fmt: skip
+    if state:
+        statement = statement.where(PickList.state == state)
+    if pick_list_id is not None:
+        statement = statement.where(PickList.id == pick_list_id)
+    return rows_as(PickListRow, session, statement)
+
+
+@dataclass(frozen=True)
+class ShipmentLineRow:
+    """One line of a shipment; `packed` units lie in a parcel."""
+
+    id: int
+    sku: str
+    title: str
+    quantity: int
+    picked: int
+    packed: int
+    weight_g: int | None
+
+
+def shipment_line_rows(session: Session, shipment_id: int) -> list[ShipmentLineRow]:
+    """The lines of a shipment with what is packed of them."""
+    packed = (
+        select(func.coalesce(func.sum(ParcelLine.quantity), 0))
+        .where(ParcelLine.shipment_line_id == ShipmentLine.id)
+        .scalar_subquery()
+    )
+    statement = (
+        select(
+            ShipmentLine.id, Product.sku, Product.title, ShipmentLine.quantity, ShipmentLine.picked, packed,
+            Product.weight_g,
+        )
+        .join(Product, Product.id == ShipmentLine.product_id)
+        .where(ShipmentLine.shipment_id == shipment_id)
+        .order_by(ShipmentLine.id)
+    )  # fmt: skip
+    return rows_as(ShipmentLineRow, session, statement)
+
+
+def parcels_of(session: Session, shipment_id: int) -> list[Parcel]:
+    """The parcels of a shipment in order."""
+    return list(session.scalars(select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)))
+
+
+def parcel_by_id(session: Session, parcel_id: int) -> Parcel:
+    """One parcel."""
+    parcel = session.get(Parcel, parcel_id)
+    if parcel is None:
+        raise not_found("parcel", parcel_id)
+    return parcel
+
+
+@dataclass(frozen=True)
+class ParcelContent:
+    """Units of a product in a parcel."""
+
+    parcel_id: int
+    sku: str
+    title: str
+    quantity: int
+
+
+def parcel_contents(session: Session, shipment_id: int) -> list[ParcelContent]:
+    """What lies in the parcels of a shipment."""
+    statement = (
+        select(ParcelLine.parcel_id, Product.sku, Product.title, ParcelLine.quantity)
+        .join(ShipmentLine, ShipmentLine.id == ParcelLine.shipment_line_id)
+        .join(Product, Product.id == ShipmentLine.product_id)
+        .where(ShipmentLine.shipment_id == shipment_id)
+        .order_by(ParcelLine.id)
+    )
+    return rows_as(ParcelContent, session, statement)
+
+
+@dataclass(frozen=True)
+class PickTarget:
+    """A pick with the codes that a scanner may read for it."""
+
+    pick: Pick
+    sku: str
+    gtin: str | None
+    aliases: tuple[str, ...]
+    order_line: OrderLine
+    shipment_line: ShipmentLine
+    shipment: Shipment
+
+
+def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget:
+    """One pick of a list with everything around it."""
+    found = session.execute(
+        select(Pick, Product.sku, Product.gtin, OrderLine, ShipmentLine, Shipment)
+        .join(Product, Product.id == Pick.product_id)
+        .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
+        .join(OrderLine, OrderLine.id == ShipmentLine.order_line_id)
+        .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
+        .where(Pick.id == pick_id, Pick.pick_list_id == pick_list_id)
+    ).first()
+    if found is None:
+        raise not_found("pick", pick_id)
+    pick, sku, gtin, order_line, line, shipment = found.tuple()
+    aliases = session.scalars(select(SkuName.sku).where(SkuName.product_id == pick.product_id, SkuName.alias.is_(True)))
+    return PickTarget(pick, sku, gtin, tuple(aliases), order_line, line, shipment)

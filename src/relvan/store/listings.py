@@ -1,0 +1,248 @@
+"""Queries over listings: what the rules need to work them out, and pages of them for the screen."""
+
+from collections import defaultdict
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import ColumnElement, Select, func, or_, select
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.cascade import ListedProduct
+from relvan.core.refusal import not_found
+from relvan.store import search
+from relvan.store.catalogue import count_up_to
+from relvan.store.rows import rows_as
+from relvan.store.tables import (
+    BulkJob,
+    BulkJobRow,
+    Channel,
+    Listing,
+    ListPrice,
+    OutboxEntry,
+    Person,
+    Picture,
+    Product,
+    ProductPicture,
+)
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A product as its listings need it: what it gives, its floor in minor units, its pictures' names in order."""
+
+    product: ListedProduct
+    floor: int | None
+    pictures: tuple[str, ...]
+    kind: str
+
+
+def listing_by_id(session: Session, listing_id: int) -> Listing:
+    """One listing."""
+    listing = session.get(Listing, listing_id)
+    if listing is None:
+        raise not_found("listing", listing_id)
+    return listing
+
+
+def listings_of(
+    session: Session,
+    *,
+    product_ids: Collection[int] | None = None,
+    listing_ids: Collection[int] | None = None,
+    channel_id: int | None = None,
+) -> list[Listing]:
+    """The listings of products, by ids, or of a whole channel."""
+    statement = select(Listing).order_by(Listing.id)
+    if product_ids is not None:
+        statement = statement.where(Listing.product_id.in_(product_ids))
+    if listing_ids is not None:
+        statement = statement.where(Listing.id.in_(listing_ids))
+    if channel_id is not None:
+        statement = statement.where(Listing.channel_id == channel_id)
+    return list(session.scalars(statement))
+
+
+def listed_products(session: Session, product_ids: Collection[int]) -> dict[int, Listed]:
+    """Products as their listings need them, in two queries."""
+    pictures: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    rows = session.execute(
+        select(ProductPicture.product_id, Picture.sha, func.min(Picture.width, Picture.height))
+        .join(Picture, Picture.sha == ProductPicture.sha)
+        .where(ProductPicture.product_id.in_(product_ids))
+        .order_by(ProductPicture.product_id, ProductPicture.position)
+    )
+    for product_id, sha, side in rows:
+        pictures[product_id].append((sha, side))
+    found = {}
+    for product in session.scalars(select(Product).where(Product.id.in_(product_ids))):
+        kept = pictures[product.id]
+        given = ListedProduct(
+            sku=product.sku,
+            title=product.title,
+            brand=product.brand,
+            description=product.description,
+            gtin=product.gtin or "",
+            category=product.category,
+            weight_g=product.weight_g,
+            attributes=product.attributes,
+            picture_sides=tuple(side for _, side in kept),
+        )
+        found[product.id] = Listed(given, product.floor, tuple(sha for sha, _ in kept), product.kind)
+    return found
+
+
+def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
+    """List prices in minor units by (price list, product)."""
+    rows = session.execute(
+        select(ListPrice.price_list_id, ListPrice.product_id, ListPrice.amount).where(
+            ListPrice.product_id.in_(product_ids)
+        )
+    )
+    return {(list_id, product_id): amount for list_id, product_id, amount in rows}
+
+
+def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
+    """(listing, topic) of what is being sent just now."""
+    rows = session.execute(
+        select(OutboxEntry.listing_id, OutboxEntry.topic).where(
+            OutboxEntry.listing_id.in_(listing_ids), OutboxEntry.state == "sending"
+        )
+    )
+    return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
+
+
+@dataclass(frozen=True)
+class ListingFilter:
+    """Which listings a page shows."""
+
+    words: str = ""
+    channel: str = ""
+    state: str = ""
+    gap: str = ""
+
+
+@dataclass(frozen=True)
+class ListingRow:
+    """One listing in a list; price in minor units."""
+
+    id: int
+    sku: str
+    title: str
+    channel: str
+    channel_key: str
+    state: str
+    behind: str
+    gap_count: int
+    demands: int
+    met: int
+    price: int | None
+    floored: bool
+    sent_price: int | None
+    quantity: int
+    sent_quantity: int | None
+    ref: str
+    cost: int | None
+    changed_at: datetime
+
+
+def _listing_conditions(wanted: ListingFilter) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = [Product.archived_at.is_(None)]
+    if wanted.words and (by_words := search.matches(wanted.words)) is not None:
+        found.append(by_words)
+    if wanted.channel:
+        found.append(Channel.key == wanted.channel)
+    if wanted.state:
+        found.append(Listing.state == wanted.state)
+    if wanted.gap:
+        found.append(Listing.gaps.like(f'%"field": "{wanted.gap}"%'))
+    return found
+
+
+def _joined(statement: Select[tuple[int]]) -> Select[tuple[int]]:
+    return statement.join(Product, Product.id == Listing.product_id).join(Channel, Channel.id == Listing.channel_id)
+
+
+def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
+    """Listings, newest first, after one of them; one query."""
+    statement = (
+        select(
+            Listing.id, Product.sku, Product.title, Channel.name, Channel.key, Listing.state, Listing.behind,
+            Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
+            Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
+        )
+        .join(Product, Product.id == Listing.product_id)
+        .join(Channel, Channel.id == Listing.channel_id)
+        .where(*_listing_conditions(wanted))
+        .order_by(Listing.id.desc())
+        .limit(limit)
+    )  # fmt: skip
+    if after:
+        statement = statement.where(Listing.id < after)
+    return rows_as(ListingRow, session, statement)
+
+
+def count_listings(session: Session, wanted: ListingFilter) -> int:
+    """How many there are, counted up to 10,000."""
+    return count_up_to(session, _joined(select(Listing.id)).where(*_listing_conditions(wanted)))
+
+
+def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:
+    """The listings of some products, by SKU and channel."""
+    statement = (
+        select(
+            Listing.id, Product.sku, Product.title, Channel.name, Channel.key, Listing.state, Listing.behind,
+            Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
+            Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
+        )
+        .join(Product, Product.id == Listing.product_id)
+        .join(Channel, Channel.id == Listing.channel_id)
+        .where(Listing.product_id.in_(product_ids))
+        .order_by(Product.sku_key, Channel.id)
+    )  # fmt: skip
+    return rows_as(ListingRow, session, statement)
+
+
+@dataclass(frozen=True)
+class JobRow:
+    """A bulk job in a list."""
+
+    id: int
+    kind: str
+    title: str
+    state: str
+    total: int
+    done: int
+    refused: int
+    who: str
+    created_at: datetime
+    ended_at: datetime | None
+
+
+def job_rows(session: Session, *, job_id: int | None = None, since: datetime | None = None) -> list[JobRow]:
+    """Bulk jobs, newest first: one, those that run or ended since a moment, or the last fifty."""
+    statement = (
+        select(
+            BulkJob.id, BulkJob.kind, BulkJob.title, BulkJob.state, BulkJob.total, BulkJob.done, BulkJob.refused,
+            func.coalesce(Person.name, "Relvan"), BulkJob.created_at, BulkJob.ended_at,
+        )
+        .outerjoin(Person, Person.id == BulkJob.person_id)
+        .order_by(BulkJob.id.desc())
+        .limit(50)
+    )  # fmt: skip
+    if job_id is not None:
+        statement = statement.where(BulkJob.id == job_id)
+    if since is not None:
+        statement = statement.where(or_(BulkJob.state == "running", BulkJob.ended_at > since))
+    return rows_as(JobRow, session, statement)
+
+
+def job_verdicts(session: Session, job_id: int, *, after: int = 0, limit: int = 200) -> list[BulkJobRow]:
+    """The rows of a bulk job in order."""
+    statement = (
+        select(BulkJobRow)
+        .where(BulkJobRow.job_id == job_id, BulkJobRow.position > after)
+        .order_by(BulkJobRow.position)
+        .limit(limit)
+    )
+    return list(session.scalars(statement))

@@ -1,0 +1,270 @@
+"""Queries over orders: what the rules need, and pages of them for the screen."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy.orm import Session
+
+from relvan.core.orders.facts import LineFacts
+from relvan.core.refusal import not_found
+from relvan.store.catalogue import count_up_to
+from relvan.store.rows import rows_as
+from relvan.store.tables import (
+    Channel,
+    Order,
+    OrderLine,
+    OutboxEntry,
+    Parcel,
+    Reservation,
+    Shipment,
+    ShipmentLine,
+    Warehouse,
+)
+
+OPEN = ("to pick", "picking", "to pack", "to ship")
+
+
+def order_by_number(session: Session, number: str) -> Order:
+    """An order by our number."""
+    order = session.scalar(select(Order).where(Order.number == number))
+    if order is None:
+        raise not_found("order", number)
+    return order
+
+
+def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[OrderLine]]:
+    """Lines by order, in order."""
+    found: dict[int, list[OrderLine]] = {order_id: [] for order_id in order_ids}
+    statement = select(OrderLine).where(OrderLine.order_id.in_(order_ids)).order_by(OrderLine.id)
+    for line in session.scalars(statement):
+        found[line.order_id].append(line)
+    return found
+
+
+def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Reservation]]:
+    """Reservations by order line."""
+    statement = (
+        select(Reservation)
+        .join(OrderLine, OrderLine.id == Reservation.order_line_id)
+        .where(OrderLine.order_id.in_(order_ids))
+        .order_by(Reservation.warehouse_id)
+    )
+    found: dict[int, list[Reservation]] = {}
+    for reservation in session.scalars(statement):
+        found.setdefault(reservation.order_line_id, []).append(reservation)
+    return found
+
+
+def shipments_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Shipment]]:
+    """Shipments by order."""
+    found: dict[int, list[Shipment]] = {order_id: [] for order_id in order_ids}
+    for shipment in session.scalars(select(Shipment).where(Shipment.order_id.in_(order_ids)).order_by(Shipment.id)):
+        found[shipment.order_id].append(shipment)
+    return found
+
+
+def units_in_shipments(session: Session, order_ids: Collection[int]) -> dict[tuple[int, int], int]:
+    """Units in open shipments by (order line, warehouse)."""
+    rows = session.execute(
+        select(ShipmentLine.order_line_id, Shipment.warehouse_id, func.sum(ShipmentLine.quantity))
+        .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
+        .where(Shipment.order_id.in_(order_ids), Shipment.state.in_(OPEN))
+        .group_by(ShipmentLine.order_line_id, Shipment.warehouse_id)
+    )
+    return {(line_id, warehouse_id): units for line_id, warehouse_id, units in rows}
+
+
+def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFacts:
+    """A kept line as the rules see it."""
+    return LineFacts(
+        quantity=line.quantity,
+        stocked=line.stocked,
+        reserved=sum(reservation.quantity for reservation in reservations),
+        picked=line.picked,
+        shipped=line.shipped,
+        known=line.product_id is not None,
+    )
+
+
+def short_orders_wanting(session: Session, product_ids: Collection[int], limit: int = 200) -> list[int]:
+    """Orders short of stock that want one of these products, the oldest first."""
+    statement = (
+        select(Order.id)
+        .join(OrderLine, OrderLine.order_id == Order.id)
+        .where(Order.tray == "short", OrderLine.product_id.in_(product_ids), Order.cancelled_at.is_(None))
+        .group_by(Order.id)
+        .order_by(Order.placed_at, Order.id)
+        .limit(limit)
+    )
+    return list(session.scalars(statement))
+
+
+@dataclass(frozen=True)
+class OrderFilter:
+    """Which orders a page shows."""
+
+    words: str = ""
+    tray: str = ""
+    channel: str = ""
+    fact: str = ""
+
+
+FACTS = {
+    "reserved": Order.fact_reserved == "all",
+    "not reserved": Order.fact_reserved != "all",
+    "picked": Order.fact_picked == "all",
+    "shipped": Order.fact_shipped == "all",
+    "not shipped": Order.fact_shipped != "all",
+    "paid": Order.fact_paid == "all",
+    "not paid": Order.fact_paid != "all",
+}
+
+
+@dataclass(frozen=True)
+class OrderRow:
+    """One order in a list; amounts in minor units."""
+
+    id: int
+    number: str
+    channel: str | None
+    channel_number: str | None
+    tray: str
+    customer: str
+    country: str
+    units: int
+    total: int
+    currency: str
+    placed_at: datetime
+    words: str
+
+
+def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = []
+    if wanted.tray:
+        found.append(Order.tray == wanted.tray)
+    if wanted.channel == "none":
+        found.append(Order.channel_id.is_(None))
+    elif wanted.channel:
+        found.append(Order.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
+    if wanted.fact in FACTS:
+        found.append(FACTS[wanted.fact])
+    if wanted.words:
+        found.append(_by_words(wanted.words))
+    return found
+
+
+def _by_words(words: str) -> ColumnElement[bool]:
+    """By the start of a number, of the customer's name, or a tracking number."""
+    text = words.strip().replace("%", "").replace("_", "")
+    tracked = (
+        select(Shipment.order_id)
+        .join(Parcel, Parcel.shipment_id == Shipment.id)
+        .where(Parcel.tracking_number == text.upper())
+    )
+    return or_(
+        Order.number.like(f"{text}%"),
+        Order.channel_number.like(f"{text}%"),
+        Order.customer.like(f"{text}%"),
+        Order.id.in_(tracked),
+    )
+
+
+def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: int = 50) -> list[OrderRow]:
+    """Orders, newest first, after one of them; one query."""
+    statement = (
+        select(
+            Order.id, Order.number, Channel.name, Order.channel_number, Order.tray, Order.customer,
+            func.json_extract(Order.ship_to, "$.country"), Order.units, Order.total, Order.currency,
+            Order.placed_at, Order.words,
+        )
+        .outerjoin(Channel, Channel.id == Order.channel_id)
+        .where(*_order_conditions(wanted))
+        .order_by(Order.id.desc())
+        .limit(limit)
+    )  # fmt: skip
+    if after:
+        statement = statement.where(Order.id < after)
+    return rows_as(OrderRow, session, statement)
+
+
+def count_orders(session: Session, wanted: OrderFilter) -> int:
+    """How many there are, counted up to 10,000."""
+    return count_up_to(session, select(Order.id).where(*_order_conditions(wanted)))
+
+
+@dataclass(frozen=True)
+class StuckRow:
+    """How many orders lie in a tray, and how much money in minor units."""
+
+    tray: str
+    orders: int
+    amount: int
+
+
+def money_in_trays(session: Session) -> list[StuckRow]:
+    """What lies in the open trays."""
+    statement = (
+        select(Order.tray, func.count(), func.sum(Order.total))
+        .where(Order.tray.in_(("inbox", "floor", "short")))
+        .group_by(Order.tray)
+    )
+    return rows_as(StuckRow, session, statement)
+
+
+@dataclass(frozen=True)
+class ShipmentRow:
+    """A shipment in a list."""
+
+    id: int
+    number: str
+    state: str
+    order: str
+    customer: str
+    country: str
+    warehouse: str
+    warehouse_key: str
+    units: int
+    picked: int
+    placed_at: datetime
+    dispatched_at: datetime | None
+
+
+def shipment_rows(
+    session: Session, *, states: Sequence[str] = (), order_id: int | None = None, warehouse: str = "", limit: int = 200
+) -> list[ShipmentRow]:
+    """Shipments, oldest first (those that left: newest first)."""
+    units, picked = func.sum(ShipmentLine.quantity), func.sum(ShipmentLine.picked)
+    statement = (
+        select(
+            Shipment.id, Shipment.number, Shipment.state, Order.number, Order.customer,
+            func.json_extract(Order.ship_to, "$.country"), Warehouse.name, Warehouse.key, units, picked,
+            Order.placed_at, Shipment.dispatched_at,
+        )
+        .join(Order, Order.id == Shipment.order_id)
+        .join(Warehouse, Warehouse.id == Shipment.warehouse_id)
+        .join(ShipmentLine, ShipmentLine.shipment_id == Shipment.id)
+        .group_by(Shipment.id)
+        .order_by(Shipment.id.desc() if "dispatched" in states else Shipment.id)
+        .limit(limit)
+    )  # fmt: skip
+    if states:
+        statement = statement.where(Shipment.state.in_(states))
+    if order_id is not None:
+        statement = statement.where(Shipment.order_id == order_id)
+    if warehouse:
+        statement = statement.where(Warehouse.key == warehouse)
+    return rows_as(ShipmentRow, session, statement)
+
+
+def tellings_of(session: Session, subject: str) -> list[OutboxEntry]:
+    """What the outside world was told about a subject, newest first."""
+    statement = select(OutboxEntry).where(OutboxEntry.subject == subject).order_by(OutboxEntry.id.desc()).limit(20)
+    return list(session.scalars(statement))
+
+
+def as_address(ship_to: dict[str, Any]) -> dict[str, str]:
+    """A kept address with every part as text."""
+    return {name: str(ship_to.get(name, "")) for name in ("name", "street", "town", "postcode", "country", "mail")}

@@ -1,0 +1,14 @@
+"""Turns the rows of a query into the flat, typed rows that a view takes."""
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from sqlalchemy import Select
+from sqlalchemy.orm import Session
+
+Row = TypeVar("Row")
+
+
+def rows_as(kind: Callable[..., Row], session: Session, statement: Select[*tuple[Any, ...]]) -> list[Row]:
+    """Run a query whose columns are the fields of `kind`, in order."""
+    return [kind(*row) for row in session.execute(statement).all()]

@@ -1,0 +1,166 @@
+"""Queries over stock: balances of products, bins with what may be picked from them."""
+
+from collections import defaultdict
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from sqlalchemy import case, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.picking.walk import Place
+from relvan.core.refusal import not_found
+from relvan.core.stock.availability import Balance as CoreBalance
+from relvan.store.tables import (
+    Balance,
+    Bin,
+    BinBalance,
+    Pick,
+    PickList,
+    Product,
+    Shipment,
+    ShipmentLine,
+    Warehouse,
+)
+
+
+def warehouse_by_key(session: Session, key: str) -> Warehouse:
+    """A warehouse by its key."""
+    warehouse = session.scalar(select(Warehouse).where(Warehouse.key == key))
+    if warehouse is None:
+        raise not_found("warehouse", key)
+    return warehouse
+
+
+def warehouses(session: Session) -> list[Warehouse]:
+    """All warehouses."""
+    return list(session.scalars(select(Warehouse).order_by(Warehouse.id)))
+
+
+def balances_of(session: Session, product_ids: Collection[int]) -> dict[int, dict[int, CoreBalance]]:
+    """Balances by product and warehouse."""
+    rows = session.execute(
+        select(Balance, Warehouse.name)
+        .join(Warehouse, Warehouse.id == Balance.warehouse_id)
+        .where(Balance.product_id.in_(product_ids))
+    )
+    found: dict[int, dict[int, CoreBalance]] = defaultdict(dict)
+    for balance, name in rows:
+        found[balance.product_id][balance.warehouse_id] = CoreBalance(
+            name, balance.on_hand, balance.reserved, balance.blocked, balance.safety
+        )
+    return found
+
+
+@dataclass(frozen=True)
+class StockRow:
+    """One product in one warehouse."""
+
+    product_id: int
+    sku: str
+    title: str
+    warehouse: str
+    warehouse_key: str
+    on_hand: int
+    reserved: int
+    blocked: int
+    safety: int
+
+    @property
+    def free(self) -> int:
+        """What may be sold from here."""
+        return max(0, self.on_hand - self.reserved - self.blocked - self.safety)
+
+
+def stock_rows(session: Session, product_ids: Collection[int]) -> list[StockRow]:
+    """Every product and warehouse of these, by SKU."""
+    rows = session.execute(
+        select(
+            Product.id, Product.sku, Product.title, Warehouse.name, Warehouse.key,
+            func.coalesce(Balance.on_hand, 0), func.coalesce(Balance.reserved, 0),
+            func.coalesce(Balance.blocked, 0), func.coalesce(Balance.safety, 0),
+        )
+        .select_from(Product)
+        .join(Warehouse, Warehouse.id > 0)
+        .outerjoin(Balance, (Balance.product_id == Product.id) & (Balance.warehouse_id == Warehouse.id))
+        .where(Product.id.in_(product_ids))
+        .order_by(Product.sku_key, Warehouse.id)
+    )  # fmt: skip
+    return [StockRow(*row) for row in rows]
+
+
+def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance:
+    """The balance of a product in a warehouse, made when there is none yet."""
+    balance = session.get(Balance, (product_id, warehouse_id))
+    if balance is None:
+        balance = Balance(product_id=product_id, warehouse_id=warehouse_id, on_hand=0, reserved=0, blocked=0, safety=0)
+        session.add(balance)
+    return balance
+
+
+def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalance:
+    """The balance of a product in a bin, made when there is none yet."""
+    balance = session.get(BinBalance, (bin_id, product_id))
+    if balance is None:
+        balance = BinBalance(bin_id=bin_id, product_id=product_id, on_hand=0, blocked=0)
+        session.add(balance)
+    return balance
+
+
+def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
+    """All bins of a warehouse on the way through it."""
+    return list(session.scalars(select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk, Bin.code)))
+
+
+def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
+    """A bin by its code, without regard to case."""
+    found = session.scalar(select(Bin).where(Bin.warehouse_id == warehouse_id, func.upper(Bin.code) == code.upper()))
+    if found is None:
+        raise not_found("bin", code)
+    return found
+
+
+def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | None:
+    """The bin where most of a product lies, else the first of the warehouse."""
+    most = session.scalar(
+        select(Bin)
+        .join(BinBalance, BinBalance.bin_id == Bin.id)
+        .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id == product_id)
+        .order_by(BinBalance.on_hand.desc(), Bin.walk)
+        .limit(1)
+    )
+    return most or session.scalar(select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk).limit(1))
+
+
+def places_of(session: Session, warehouse_id: int, product_ids: Collection[int]) -> dict[int, list[Place]]:
+    """Bins of a warehouse by product, with what nobody is about to take or has taken from them."""
+    taken = (
+        select(Pick.bin_id, Pick.product_id, func.sum(case((Pick.picked.is_(None), Pick.quantity), else_=Pick.picked)))
+        .join(PickList, PickList.id == Pick.pick_list_id)
+        .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
+        .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
+        .where(
+            Pick.product_id.in_(product_ids),
+            PickList.state != "cancelled",
+            Shipment.state.in_(("to pick", "picking", "to pack", "to ship")),
+        )
+        .group_by(Pick.bin_id, Pick.product_id)
+    )
+    gone = {(bin_id, product_id): units for bin_id, product_id, units in session.execute(taken)}
+    rows = session.execute(
+        select(BinBalance.product_id, Bin.id, Bin.code, Bin.walk, BinBalance.on_hand - BinBalance.blocked)
+        .join(Bin, Bin.id == BinBalance.bin_id)
+        .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id.in_(product_ids))
+    )
+    found: dict[int, list[Place]] = defaultdict(list)
+    for product_id, bin_id, code, walk, there in rows:
+        left = there - gone.get((bin_id, product_id), 0)
+        if left > 0:
+            found[product_id].append(Place(bin_id, code, walk, left))
+    return found
+
+
+def stock_of_sku(session: Session, sku: str) -> list[StockRow]:
+    """A product's balances by its SKU."""
+    ids = session.scalars(select(Product.id).where(Product.sku_key == sku_key(sku))).all()
+    return stock_rows(session, ids)

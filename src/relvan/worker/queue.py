@@ -1,0 +1,33 @@
+"""The queue: Huey on SQLite in the box, on Redis when a URL names it. What must happen lies in our own tables,
+so that losing the queue loses nothing."""
+
+import contextlib
+from typing import Any
+
+from huey import RedisHuey, SqliteHuey
+from huey.api import Huey
+
+from relvan.settings import Settings
+
+
+def open_queue(settings: Settings, *, immediate: bool = False) -> Huey:
+    """The queue that the settings name."""
+    if settings.queue_url:
+        return RedisHuey("relvan", url=settings.queue_url, immediate=immediate)
+    settings.data_dir.mkdir(parents=True, exist_ok=True)
+    return SqliteHuey("relvan", filename=str(settings.data_dir / "queue.db"), immediate=immediate, fsync=False)
+
+
+class Waker:
+    """Puts a note into the queue that there is something to do; best effort, the schedule finds it otherwise."""
+
+    def __init__(self, queue: Huey) -> None:
+        self.tasks: dict[str, Any] = {"deliver": queue.task(name="deliver")(_nobody)}
+
+    def __call__(self, what: str, which: int) -> None:
+        with contextlib.suppress(Exception):  # the queue may be lost; the work lies in the outbox
+            self.tasks[what](which)
+
+
+def _nobody(_which: int) -> None:
+    raise NotImplementedError("Only a worker carries this out.")

@@ -1,0 +1,152 @@
+"""The worker process: Huey's consumer for what is woken, and a schedule that finds whatever was not.
+
+One round per channel at a time. Killed at any moment, the next start goes on where this one stood.
+"""
+
+import fcntl
+import logging
+import os
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import IO
+
+from huey.consumer import Consumer
+
+from relvan.services.orders.read import read_orders
+from relvan.services.outbox.deliver import deliver_next, reclaim
+from relvan.services.workplace import Workplace
+from relvan.settings import Settings
+from relvan.store.channels import channels
+from relvan.store.schema import bring_up_to_date
+from relvan.worker.queue import Waker, open_queue
+
+log = logging.getLogger("relvan.worker")
+TICK_S = 0.2
+RECLAIM_EVERY_S = 30.0
+MOST_ROUNDS = 200
+NAME = "worker-1"
+
+
+class Rounds:
+    """One kind of round for every channel, never two at once for the same channel."""
+
+    def __init__(self, deed: Callable[[int], None]) -> None:
+        self.deed = deed
+        self._locks: dict[int, threading.Lock] = {}
+        self._again: set[int] = set()
+
+    def run(self, channel_id: int) -> None:
+        """Run a round; when one is running, it runs once more after it."""
+        lock = self._locks.setdefault(channel_id, threading.Lock())
+        self._again.add(channel_id)
+        while channel_id in self._again and lock.acquire(blocking=False):
+            self._again.discard(channel_id)
+            try:
+                self.deed(channel_id)
+            except Exception:  # one channel's trouble must not stop the others
+                log.exception("A round for channel %s failed", channel_id)
+            finally:
+                lock.release()
+
+
+class Worker:
+    """Delivers and reads for every channel until it is stopped."""
+
+    def __init__(self, workplace: Workplace, name: str = NAME) -> None:
+        self.workplace, self.name = workplace, name
+        self.stopped = threading.Event()
+        self.deliveries = Rounds(self._deliver)
+        self.readings = Rounds(self._read)
+        self._threads: list[threading.Thread] = []
+        self._read_at: dict[int, float] = {}
+
+    def start(self) -> None:
+        """Take back what an earlier worker of this name left, and start the schedule."""
+        reclaim(self.workplace, self.name)
+        for target in (self._keep_delivering, self._keep_reading):
+            thread = threading.Thread(target=target, daemon=True, name=target.__name__)
+            thread.start()
+            self._threads.append(thread)
+
+    def stop(self) -> None:
+        """Finish the present rounds and stop."""
+        self.stopped.set()
+        for thread in self._threads:
+            thread.join(timeout=15)
+
+    def _deliver(self, channel_id: int) -> None:
+        for _ in range(MOST_ROUNDS):
+            if self.stopped.is_set():
+                return
+            delivery = deliver_next(self.workplace, channel_id, self.name)
+            if not delivery.sent or delivery.wait_s:
+                return
+
+    def _read(self, channel_id: int) -> None:
+        read_orders(self.workplace, channel_id)
+
+    def _keep_delivering(self) -> None:
+        reclaimed_at = time.monotonic()
+        while not self.stopped.wait(TICK_S):
+            if time.monotonic() - reclaimed_at > RECLAIM_EVERY_S:
+                reclaimed_at = time.monotonic()
+                reclaim(self.workplace)
+            self._for_each_channel(self.deliveries)
+
+    def _keep_reading(self) -> None:
+        while not self.stopped.wait(TICK_S / 2):
+            self._for_each_channel(self.readings, due=self._reading_is_due)
+
+    def _reading_is_due(self, channel_id: int, every_s: float) -> bool:
+        now = time.monotonic()
+        if now - self._read_at.get(channel_id, 0.0) < every_s:
+            return False
+        self._read_at[channel_id] = now
+        return True
+
+    def _for_each_channel(self, rounds: Rounds, due: Callable[[int, float], bool] | None = None) -> None:
+        """Run a round for every channel side by side, so that a slow one keeps no other waiting."""
+        try:
+            with self.workplace.database.reading() as session:
+                found = [(c.id, self.workplace.rulebook(c).orders.poll_every_s) for c in channels(session)]
+        except Exception:
+            log.exception("The channels could not be read")
+            self.stopped.wait(1)
+            return
+        for channel_id, every_s in found:
+            if due is None or due(channel_id, every_s):
+                lock = rounds._locks.get(channel_id)
+                if lock is None or not lock.locked():
+                    threading.Thread(target=rounds.run, args=(channel_id,), daemon=True).start()
+
+
+@contextmanager
+def only_one(settings: Settings) -> Iterator[IO[str]]:
+    """One worker for each data folder: a second one waits until the first has gone."""
+    settings.data_dir.mkdir(parents=True, exist_ok=True)
+    with open(settings.data_dir / "worker.lock", "w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        file.write(str(os.getpid()))
+        file.flush()
+        yield file
+
+
+def run_worker(settings: Settings) -> None:
+    """Run until interrupted."""
+    with only_one(settings):
+        queue = open_queue(settings)
+        workplace = Workplace(settings)
+        bring_up_to_date(workplace.database)
+        worker = Worker(workplace)
+        waker = Waker(queue)
+        queue._registry.unregister(waker.tasks["deliver"].task_class)
+        queue.task(name="deliver")(worker.deliveries.run)
+        worker.start()
+        consumer = Consumer(queue, workers=4, periodic=False, initial_delay=0.05, backoff=1.15, max_delay=0.2)
+        try:
+            consumer.run()
+        finally:
+            worker.stop()
+            workplace.close()
