@@ -44,6 +44,7 @@ class ProductFilter:
     on: str = ""
     not_on: str = ""
     in_stock: bool | None = None
+    lacking: bool = False
     archived: bool = False
 
 
@@ -61,6 +62,7 @@ class ProductRow:
     weight_g: int | None
     cost: int | None
     archived: bool
+    lacking: int
     changed_at: datetime
     picture: str = ""
     price: int | None = None
@@ -120,6 +122,8 @@ def _conditions(wanted: ProductFilter) -> list[ColumnElement[bool]]:
         found.append(by_words)
     if wanted.category:
         found.append(Product.category == wanted.category)
+    if wanted.lacking:
+        found.append(Product.lacking > 0)
     if wanted.kind:
         found.append(Product.kind == wanted.kind)
     if wanted.on:
@@ -153,7 +157,8 @@ def product_page(
 def _row(product: Product) -> ProductRow:
     return ProductRow(
         product.id, product.sku, product.title, product.kind, product.category, product.brand,
-        product.gtin or "", product.weight_g, product.cost, product.archived_at is not None, product.changed_at,
+        product.gtin or "", product.weight_g, product.cost, product.archived_at is not None, product.lacking,
+        product.changed_at,
     )  # fmt: skip
 
 

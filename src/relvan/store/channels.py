@@ -97,3 +97,35 @@ def channel_health(session: Session, found: Sequence[Channel], now: datetime) ->
             state, lag, count, oldest, channel.last_ok_at, channel.last_error if channel.failures else ""
         )
     return health
+
+
+def waiting_by_topic(session: Session, channel_id: int) -> list[tuple[str, int]]:
+    """How many updates wait or are on their way, by topic."""
+    rows = session.execute(
+        select(OutboxEntry.topic, func.count())
+        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state.in_(("waiting", "sending")))
+        .group_by(OutboxEntry.topic)
+    )
+    return [(topic, count) for topic, count in rows]
+
+
+def refused_entries(session: Session, channel_id: int, limit: int = 10) -> list[OutboxEntry]:
+    """What the channel refused of late, newest first."""
+    statement = (
+        select(OutboxEntry)
+        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state == "refused")
+        .order_by(OutboxEntry.id.desc())
+        .limit(limit)
+    )
+    return list(session.scalars(statement))
+
+
+def recent_lags(session: Session, channel_id: int, now: datetime, limit: int = 60) -> list[float]:
+    """The last lags in seconds, oldest first."""
+    statement = (
+        select(LagSample.seconds)
+        .where(LagSample.channel_id == channel_id, LagSample.at > now - timedelta(hours=24))
+        .order_by(LagSample.id.desc())
+        .limit(limit)
+    )
+    return list(reversed(session.scalars(statement).all()))

@@ -130,6 +130,7 @@ class OrderRow:
     id: int
     number: str
     channel: str | None
+    channel_key: str | None
     channel_number: str | None
     tray: str
     customer: str
@@ -176,7 +177,7 @@ def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: 
     """Orders, newest first, after one of them; one query."""
     statement = (
         select(
-            Order.id, Order.number, Channel.name, Order.channel_number, Order.tray, Order.customer,
+            Order.id, Order.number, Channel.name, Channel.key, Order.channel_number, Order.tray, Order.customer,
             func.json_extract(Order.ship_to, "$.country"), Order.units, Order.total, Order.currency,
             Order.placed_at, Order.words,
         )

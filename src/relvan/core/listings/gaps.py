@@ -45,7 +45,7 @@ def find_gaps(
     live: bool,
 ) -> Readiness:
     """All gaps of one listing. `price` in minor units; a listing that is live may stand at zero stock."""
-    category = fields["category"].value if "category" in fields else ""
+    category = next((fields[rule.name].value for rule in rulebook.fields if rule.kind == "category"), "")
     gaps: list[Gap] = []
     demands = 0
     for rule in rulebook.fields:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
 from relvan.services import audit
+from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
@@ -59,6 +60,7 @@ def add_picture(workplace: Workplace, actor: Actor, sku: str, content: bytes) ->
         )
         if _append(session, product.id, sha):
             audit.record(session, actor, workplace.now(), "product", product.id, "picture added")
+            settle_completeness(session, [product.id])
             refresh_listings(session, workplace, product_ids=[product.id])
     return sha
 
@@ -76,6 +78,7 @@ def remove_picture(workplace: Workplace, actor: Actor, sku: str, sha: str) -> No
         session.delete(use)
         session.flush()
         audit.record(session, actor, workplace.now(), "product", product.id, "picture removed")
+        settle_completeness(session, [product.id])
         refresh_listings(session, workplace, product_ids=[product.id])
 
 

@@ -12,6 +12,7 @@ from relvan.core.catalogue.product import ProductDraft, Size, check_product
 from relvan.core.people.roles import Right
 from relvan.core.refusal import NotFound, Refusal, Refused, not_found, refuse, refuse_if_any
 from relvan.services import audit
+from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
@@ -60,6 +61,7 @@ def create_in(session: Session, workplace: Workplace, actor: Actor, draft: Produ
     _save_codes(session, product, draft)
     _save_prices(session, product, draft.prices)
     search.index_products(session, [product.id])
+    settle_completeness(session, [product.id])
     audit.record(session, actor, now, "product", product.id, "created")
     return product
 
@@ -84,7 +86,7 @@ def change_product(workplace: Workplace, actor: Actor, sku: str, draft: ProductD
         if changes.keys() & {"sku", "title", "gtin", "brand", "aliases"}:
             search.index_products(session, [product.id])
         audit.record(session, actor, workplace.now(), "product", product.id, "changed", changes)
-        session.flush()
+        settle_completeness(session, [product.id])
         refresh_listings(session, workplace, product_ids=[product.id])
     return draft.sku
 

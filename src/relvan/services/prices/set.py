@@ -7,6 +7,7 @@ from relvan.core.money import MOST_MINOR
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse_if_any
 from relvan.services import audit
+from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
@@ -34,6 +35,7 @@ def set_list_price(workplace: Workplace, actor: Actor, sku: str, list_key: str, 
         elif amount is not None:
             session.add(ListPrice(price_list_id=price_list.id, product_id=product.id, amount=amount))
         session.flush()
+        settle_completeness(session, [product.id])
         changes = {f"price {list_key}": (before, amount)}
         audit.record(session, actor, workplace.now(), "product", product.id, "changed", changes)
         refresh_listings(session, workplace, product_ids=[product.id])

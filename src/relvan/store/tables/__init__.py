@@ -15,6 +15,7 @@ from relvan.store.tables.people import (
     Preference,
     RepeatedCall,
     SignInAttempt,
+    Toast,
     Visit,
 )
 from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Warehouse
@@ -24,5 +25,5 @@ __all__ = [
     "Counter", "KeptView", "LagSample", "ListPrice", "Listing", "Movement", "Order", "OrderLine", "OutboxEntry",
     "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceList", "Product",
     "ProductPicture", "RepeatedCall", "Reservation", "Shipment", "ShipmentLine", "SignInAttempt", "SkuName",
-    "SupplyWarehouse", "Table", "Visit", "Warehouse",
+    "SupplyWarehouse", "Table", "Toast", "Visit", "Warehouse",
 ]  # fmt: skip

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, UniqueConstraint
+from sqlalchemy import ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -22,6 +22,7 @@ class Listing(Table):
         Index("ix_listing_product_id", "product_id"),
         Index("ix_listing_state", "state", "id"),
         Index("ix_listing_ref", "channel_id", "ref"),
+        Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))

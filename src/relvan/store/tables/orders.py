@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -20,6 +20,8 @@ class Order(Table):
         UniqueConstraint("channel_id", "channel_number"),
         Index("ix_customer_order_tray", "tray", "id"),
         Index("ix_customer_order_channel_id", "channel_id", "id"),
+        Index("ix_customer_order_customer", text("customer COLLATE NOCASE")),
+        Index("ix_customer_order_channel_number", text("channel_number COLLATE NOCASE")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     number: Mapped[str] = mapped_column(unique=True)

@@ -90,6 +90,20 @@ class Preference(Table):
     value: Mapped[list[Any]]
 
 
+class Toast(Table):
+    """What was just done, told on the next page, with the way to undo it."""
+
+    __tablename__ = "toast"
+    __table_args__ = strict(Index("ix_toast_at", "at"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    words: Mapped[str]
+    tone: Mapped[str] = mapped_column(default="good")
+    undo_path: Mapped[str] = mapped_column(default="")
+    undo_fields: Mapped[list[Any]] = mapped_column(default=list)
+
+
 class AuditEntry(Table):
     """Who changed what, when, and by what means; never changed itself."""
 

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -63,6 +63,7 @@ class Balance(Table):
         CheckConstraint("blocked >= 0", name="blocked"),
         CheckConstraint("safety >= 0", name="safety"),
         Index("ix_balance_warehouse_id", "warehouse_id", "product_id"),
+        Index("ix_balance_blocked", "product_id", sqlite_where=text("blocked > 0")),
     )
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"), primary_key=True)

@@ -86,6 +86,7 @@ def upgrade() -> None:
         sa.Column("cost", sa.Integer(), nullable=True),
         sa.Column("floor", sa.Integer(), nullable=True),
         sa.Column("tax_code", sa.Text(), nullable=False),
+        sa.Column("lacking", sa.Integer(), nullable=False),
         sa.Column("archived_at", relvan.store.types.Instant(), nullable=True),
         sa.Column("created_at", relvan.store.types.Instant(), nullable=False),
         sa.Column("changed_at", relvan.store.types.Instant(), nullable=False),
@@ -99,6 +100,9 @@ def upgrade() -> None:
     with op.batch_alter_table("product", schema=None) as batch_op:
         batch_op.create_index("ix_product_category", ["category", "sku_key"], unique=False)
         batch_op.create_index("ix_product_gtin_key", ["gtin_key"], unique=False)
+        batch_op.create_index(
+            "ix_product_lacking", ["sku_key"], unique=False, sqlite_where=sa.text("lacking > 0 AND archived_at IS NULL")
+        )
         batch_op.create_index(
             "ix_product_listed", ["sku_key"], unique=False, sqlite_where=sa.text("archived_at IS NULL")
         )
@@ -172,6 +176,7 @@ def upgrade() -> None:
         sqlite_strict=True,
     )
     with op.batch_alter_table("balance", schema=None) as batch_op:
+        batch_op.create_index("ix_balance_blocked", ["product_id"], unique=False, sqlite_where=sa.text("blocked > 0"))
         batch_op.create_index("ix_balance_warehouse_id", ["warehouse_id", "product_id"], unique=False)
 
     op.create_table(
@@ -315,6 +320,22 @@ def upgrade() -> None:
         batch_op.create_index("ix_sku_name_product_id", ["product_id"], unique=False)
 
     op.create_table(
+        "toast",
+        sa.Column("id", sa.Integer(), nullable=False),
+        sa.Column("person_id", sa.Integer(), nullable=False),
+        sa.Column("at", relvan.store.types.Instant(), nullable=False),
+        sa.Column("words", sa.Text(), nullable=False),
+        sa.Column("tone", sa.Text(), nullable=False),
+        sa.Column("undo_path", sa.Text(), nullable=False),
+        sa.Column("undo_fields", relvan.store.types.Json(), nullable=False),
+        sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_toast_person_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_toast")),
+        sqlite_strict=True,
+    )
+    with op.batch_alter_table("toast", schema=None) as batch_op:
+        batch_op.create_index("ix_toast_at", ["at"], unique=False)
+
+    op.create_table(
         "visit",
         sa.Column("token_hash", sa.Text(), nullable=False),
         sa.Column("person_id", sa.Integer(), nullable=False),
@@ -427,6 +448,7 @@ def upgrade() -> None:
         sqlite_strict=True,
     )
     with op.batch_alter_table("listing", schema=None) as batch_op:
+        batch_op.create_index("ix_listing_floored", ["id"], unique=False, sqlite_where=sa.text("floored = 1"))
         batch_op.create_index("ix_listing_product_id", ["product_id"], unique=False)
         batch_op.create_index("ix_listing_ref", ["channel_id", "ref"], unique=False)
         batch_op.create_index("ix_listing_state", ["state", "id"], unique=False)
@@ -757,6 +779,7 @@ def downgrade() -> None:
         batch_op.drop_index("ix_listing_state")
         batch_op.drop_index("ix_listing_ref")
         batch_op.drop_index("ix_listing_product_id")
+        batch_op.drop_index("ix_listing_floored", sqlite_where=sa.text("floored = 1"))
 
     op.drop_table("listing")
     with op.batch_alter_table("lag_sample", schema=None) as batch_op:
@@ -776,6 +799,10 @@ def downgrade() -> None:
         batch_op.drop_index("ix_visit_expires_at")
 
     op.drop_table("visit")
+    with op.batch_alter_table("toast", schema=None) as batch_op:
+        batch_op.drop_index("ix_toast_at")
+
+    op.drop_table("toast")
     with op.batch_alter_table("sku_name", schema=None) as batch_op:
         batch_op.drop_index("ix_sku_name_product_id")
 
@@ -802,6 +829,7 @@ def downgrade() -> None:
     op.drop_table("bin")
     with op.batch_alter_table("balance", schema=None) as batch_op:
         batch_op.drop_index("ix_balance_warehouse_id")
+        batch_op.drop_index("ix_balance_blocked", sqlite_where=sa.text("blocked > 0"))
 
     op.drop_table("balance")
     with op.batch_alter_table("audit_entry", schema=None) as batch_op:
@@ -816,6 +844,7 @@ def downgrade() -> None:
     op.drop_table("sign_in_attempt")
     with op.batch_alter_table("product", schema=None) as batch_op:
         batch_op.drop_index("ix_product_listed", sqlite_where=sa.text("archived_at IS NULL"))
+        batch_op.drop_index("ix_product_lacking", sqlite_where=sa.text("lacking > 0 AND archived_at IS NULL"))
         batch_op.drop_index("ix_product_gtin_key")
         batch_op.drop_index("ix_product_category")
 

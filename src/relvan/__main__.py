@@ -1,0 +1,6 @@
+"""`python -m relvan`."""
+
+from relvan.cli import main
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""JSON over HTTP, /api/v1."""

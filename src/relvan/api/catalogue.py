@@ -1,0 +1,163 @@
+"""Products over HTTP."""
+
+from typing import Annotated, Any
+
+from fastapi import File, Query, UploadFile
+from pydantic import ValidationError
+
+from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.shapes import ManyProducts, ProductChange, amount_of
+from relvan.core.catalogue.product import ProductDraft
+from relvan.core.refusal import NotFound, Refusal, Refused, refuse
+from relvan.services.catalogue.pictures import add_picture, remove_picture
+from relvan.services.catalogue.read import ProductView, view_product
+from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
+from relvan.store.catalogue import ProductFilter, product_page
+
+router = api_router(tags=["products"])
+Limit = Annotated[int, Query(ge=1, le=500)]
+
+
+def product_shape(view: ProductView, currency: str) -> dict[str, Any]:
+    """A product as the API says it."""
+    draft = view.draft
+    size = {"l": draft.size.length, "w": draft.size.width, "h": draft.size.height} if draft.size else None
+    return {
+        "sku": draft.sku,
+        "kind": draft.kind,
+        "title": draft.title,
+        "brand": draft.brand,
+        "description": draft.description,
+        "gtin": draft.gtin,
+        "category": draft.category,
+        "attributes": dict(draft.attributes),
+        "pictures": [{"sha": p.sha, "width": p.width, "height": p.height} for p in view.pictures],
+        "weight_g": draft.weight_g,
+        "size_mm": size,
+        "cost": amount_of(draft.cost, currency),
+        "floor": amount_of(draft.floor, currency),
+        "prices": {key: amount_of(amount, currency) for key, amount in draft.prices.items()},
+        "tax_code": draft.tax_code,
+        "family": None,
+        "traits": {},
+        "parts": [],
+        "aliases": list(draft.aliases),
+        "case_pack": None,
+        "archived": view.archived,
+    }
+
+
+@router.get("/products")
+def list_products(
+    by: By,
+    q: str = "",
+    not_on: str = "",
+    on: str = "",
+    category: str = "",
+    kind: str = "",
+    in_stock: bool | None = None,
+    limit: Limit = 50,
+    after: str = "",
+) -> dict[str, Any]:
+    """Products that match, in the order of their SKUs."""
+    wanted = ProductFilter(words=q, category=category, kind=kind, on=on, not_on=not_on, in_stock=in_stock)
+    currency = by.workplace.settings.currency
+    with by.workplace.database.reading() as session:
+        rows, following = page_of(
+            product_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.sku.casefold()
+        )
+    items = [
+        {
+            "sku": row.sku,
+            "kind": row.kind,
+            "title": row.title,
+            "brand": row.brand,
+            "category": row.category,
+            "gtin": row.gtin or None,
+            "price": amount_of(row.price, currency),
+            "free": row.free,
+            "on_hand": row.on_hand,
+            "listings": row.states,
+        }
+        for row in rows
+    ]
+    return {"items": items, "next": following}
+
+
+@router.post("/products", status_code=201)
+def post_product(by: By, change: ProductChange) -> dict[str, Any]:
+    """Make a product."""
+    sku = create_product(by.workplace, by.actor, change.draft(None, by.workplace.settings.currency))
+    return _shape(by, sku)
+
+
+@router.post("/products/bulk")
+def post_products(by: By, many: ManyProducts) -> dict[str, Any]:
+    """Make or change many products; a verdict for each. One that is refused does not stop the others."""
+    drafts = [_draft(by, item) for item in many.items]
+    verdicts = save_many(by.workplace, by.actor, drafts)
+    return {
+        "items": [{"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts]
+    }
+
+
+def _draft(by: Caller, item: dict[str, Any]) -> tuple[str, ProductDraft | Refused]:
+    sku = str(item.get("sku", ""))
+    currency = by.workplace.settings.currency
+    try:
+        change = ProductChange.model_validate(item)
+        try:
+            before: ProductDraft | None = view_product(by.workplace, sku).draft
+        except NotFound:
+            before = None
+        return sku, change.draft(before, currency)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        return sku, Refused(Refusal("invalid", f"“{place}”: {first['msg']}.", "See /api/docs.", place))
+    except Refused as refused:
+        return sku, refused
+
+
+@router.get("/products/{sku:path}")
+def get_product(by: By, sku: str) -> dict[str, Any]:
+    """One product, by its SKU or an alias."""
+    return _shape(by, sku)
+
+
+@router.patch("/products/{sku:path}")
+def patch_product(by: By, sku: str, change: ProductChange) -> dict[str, Any]:
+    """Change what is given."""
+    draft = change.draft(view_product(by.workplace, sku).draft, by.workplace.settings.currency)
+    return _shape(by, change_product(by.workplace, by.actor, sku, draft))
+
+
+@router.delete("/products/{sku:path}")
+def delete_product(by: By, sku: str) -> dict[str, Any]:
+    """Put a product into the archive; refused while it is listed or ordered."""
+    verdict = archive_products(by.workplace, by.actor, [sku], archived=True)[0]
+    if not verdict.ok:
+        kind = NotFound if verdict.code == "not-found" else Refused
+        raise kind(Refusal(verdict.code, verdict.message, verdict.fix, "sku"))
+    return {"sku": sku, "archived": True}
+
+
+@router.post("/product-pictures", status_code=201)
+def post_picture(by: By, sku: str, file: Annotated[UploadFile, File()]) -> dict[str, Any]:
+    """Add a picture to a product: PNG, JPEG or WebP."""
+    most = by.workplace.settings.largest_picture_mb * 1_000_000
+    content = file.file.read(most + 1)
+    if not content:
+        raise refuse("missing", "“file” must not be empty.", "Send a picture.", "file")
+    return {"sku": sku, "sha": add_picture(by.workplace, by.actor, sku, content)}
+
+
+@router.delete("/product-pictures")
+def delete_picture(by: By, sku: str, sha: str) -> dict[str, Any]:
+    """Take a picture off a product."""
+    remove_picture(by.workplace, by.actor, sku, sha)
+    return {"sku": sku, "sha": sha}
+
+
+def _shape(by: Caller, sku: str) -> dict[str, Any]:
+    return product_shape(view_product(by.workplace, sku), by.workplace.settings.currency)

@@ -1,0 +1,200 @@
+"""Pick lists, shipments, parcels and labels over HTTP."""
+
+from typing import Annotated, Any
+
+from fastapi import Query
+from fastapi.responses import Response
+
+from relvan.api.desk import By, Caller, api_router
+from relvan.api.shapes import LabelChoice, NewParcel, NewPickList, PickShape, amount_of
+from relvan.core.packing.parcels import Packed
+from relvan.core.refusal import NotFound, Refusal, Refused, not_found
+from relvan.documents.packing_slip import packing_slip_pdf
+from relvan.documents.pick_list import pick_list_pdf
+from relvan.services.packing.parcels import add_parcel
+from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.shipping.dispatch import dispatch_shipments
+from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.papers import packing_slip, walk_sheet
+from relvan.store.dispatch import (
+    parcel_contents,
+    parcels_of,
+    pick_list_rows,
+    pick_rows,
+    shipment_by_id,
+    shipment_line_rows,
+)
+from relvan.store.orders import shipment_rows
+from relvan.store.tables import Order, Warehouse
+
+router = api_router(tags=["dispatch"])
+
+
+def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
+    with by.workplace.database.reading() as session:
+        found = pick_list_rows(session, pick_list_id=pick_list_id)
+        picks = pick_rows(session, pick_list_id)
+    if not found:
+        raise not_found("pick list", pick_list_id)
+    return {
+        "id": found[0].id,
+        "number": found[0].number,
+        "warehouse": found[0].warehouse_key,
+        "state": found[0].state,
+        "picks": [
+            {
+                "id": pick.id,
+                "sku": pick.sku,
+                "bin": pick.bin,
+                "quantity": pick.quantity,
+                "picked": pick.picked,
+                "shipment": pick.shipment_id,
+            }
+            for pick in picks
+        ],
+    }
+
+
+@router.get("/pick-lists")
+def list_pick_lists(by: By, state: str = "") -> dict[str, Any]:
+    """Pick lists, the newest first."""
+    with by.workplace.database.reading() as session:
+        rows = pick_list_rows(session, state=state)
+    items = [
+        {"id": row.id, "number": row.number, "warehouse": row.warehouse_key, "state": row.state, "picks": row.picks}
+        for row in rows
+    ]
+    return {"items": items, "next": None}
+
+
+@router.post("/pick-lists", status_code=201)
+def post_pick_list(by: By, wish: NewPickList) -> dict[str, Any]:
+    """Plan one walk for shipments of one warehouse."""
+    return _pick_list(by, make_pick_list(by.workplace, by.actor, wish.shipments))
+
+
+@router.get("/pick-lists/{pick_list_id}")
+def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
+    """One walk, its stops in order."""
+    return _pick_list(by, pick_list_id)
+
+
+@router.get("/pick-lists/{pick_list_id}/sheet.pdf")
+def get_sheet(by: By, pick_list_id: int) -> Response:
+    """The walk on paper."""
+    return Response(pick_list_pdf(walk_sheet(by.workplace, pick_list_id)), media_type="application/pdf")
+
+
+@router.post("/pick-lists/{pick_list_id}/picks")
+def post_pick(by: By, pick_list_id: int, pick: PickShape) -> dict[str, Any]:
+    """Say what was taken at one stop; fewer than asked is a short pick."""
+    picked = record_pick(by.workplace, by.actor, pick_list_id, pick.pick, pick.quantity, pick.code)
+    return {**_pick_list(by, pick_list_id), "short": picked.short}
+
+
+def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
+    with by.workplace.database.reading() as session:
+        shipment = shipment_by_id(session, shipment_id)
+        order = session.get_one(Order, shipment.order_id)
+        warehouse = session.get_one(Warehouse, shipment.warehouse_id)
+        lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
+        contents = parcel_contents(session, shipment_id)
+    return {
+        "id": shipment.id,
+        "number": shipment.number,
+        "order": order.number,
+        "warehouse": warehouse.key,
+        "state": shipment.state,
+        "lines": [
+            {"sku": line.sku, "quantity": line.quantity, "picked": line.picked, "packed": line.packed} for line in lines
+        ],
+        "parcels": [
+            {
+                "id": parcel.id,
+                "weight_g": parcel.weight_g,
+                "carton": parcel.carton,
+                "lines": [
+                    {"sku": content.sku, "quantity": content.quantity}
+                    for content in contents
+                    if content.parcel_id == parcel.id
+                ],
+                "tracking_number": parcel.tracking_number,
+                "price": amount_of(parcel.price, parcel.currency),
+                "label": f"/api/v1/parcels/{parcel.id}/label.pdf" if parcel.tracking_number else None,
+            }
+            for parcel in parcels
+        ],
+    }
+
+
+@router.get("/shipments")
+def list_shipments(
+    by: By, state: str = "", warehouse: str = "", limit: Annotated[int, Query(ge=1, le=500)] = 200
+) -> dict[str, Any]:
+    """Shipments, the oldest first."""
+    with by.workplace.database.reading() as session:
+        rows = shipment_rows(session, states=(state,) if state else (), warehouse=warehouse, limit=limit)
+    items = [
+        {"id": row.id, "number": row.number, "order": row.order, "warehouse": row.warehouse_key, "state": row.state}
+        for row in rows
+    ]
+    return {"items": items, "next": None}
+
+
+@router.get("/shipments/{shipment_id}")
+def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
+    """One shipment with its parcels."""
+    return _shipment(by, shipment_id)
+
+
+@router.get("/shipments/{shipment_id}/packing-slip.pdf")
+def get_slip(by: By, shipment_id: int) -> Response:
+    """The packing slip."""
+    return Response(packing_slip_pdf(packing_slip(by.workplace, shipment_id)), media_type="application/pdf")
+
+
+@router.post("/shipments/{shipment_id}/parcels", status_code=201)
+def post_parcel(by: By, shipment_id: int, wish: NewParcel) -> dict[str, Any]:
+    """Close one parcel."""
+    lines = [Packed(line.sku, line.quantity) for line in wish.lines]
+    parcel_id = add_parcel(by.workplace, by.actor, shipment_id, lines, wish.weight_g, wish.carton)
+    return {**_shipment(by, shipment_id), "parcel": parcel_id}
+
+
+@router.get("/shipments/{shipment_id}/services")
+def get_services(by: By, shipment_id: int) -> dict[str, Any]:
+    """The services that take every parcel of the shipment, the cheapest first."""
+    items = [
+        {
+            "service": service.service,
+            "carrier": service.carrier,
+            "name": service.name,
+            "price": amount_of(service.price, service.currency),
+            "arrives": service.arrives,
+        }
+        for service in find_services(by.workplace, shipment_id)
+    ]
+    return {"items": items, "next": None}
+
+
+@router.post("/shipments/{shipment_id}/labels", status_code=201)
+def post_labels(by: By, shipment_id: int, wish: LabelChoice) -> dict[str, Any]:
+    """Buy a label for every parcel that has none."""
+    buy_labels(by.workplace, by.actor, shipment_id, wish.service)
+    return _shipment(by, shipment_id)
+
+
+@router.post("/shipments/{shipment_id}/dispatch")
+def post_dispatch(by: By, shipment_id: int) -> dict[str, Any]:
+    """Send a shipment off; once it has left, nothing happens again."""
+    verdict = dispatch_shipments(by.workplace, by.actor, [shipment_id])[0]
+    if not verdict.ok:
+        kind = NotFound if verdict.code == "not-found" else Refused
+        raise kind(Refusal(verdict.code, verdict.message, verdict.fix))
+    return _shipment(by, shipment_id)
+
+
+@router.get("/parcels/{parcel_id}/label.pdf")
+def get_label(by: By, parcel_id: int) -> Response:
+    """The label, A6."""
+    return Response(keep_label_file(by.workplace, parcel_id), media_type="application/pdf")

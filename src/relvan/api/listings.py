@@ -1,0 +1,110 @@
+"""Listings over HTTP."""
+
+from typing import Annotated, Any
+
+from fastapi import Query
+
+from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.jobs import job_shape
+from relvan.api.shapes import Ids, ListingChange, NewListings, amount_of
+from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.offers import worked_out_listing
+from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
+from relvan.store.listings import ListingFilter, listing_by_id, listing_page
+from relvan.store.tables import Channel, Product
+
+router = api_router(tags=["listings"])
+
+
+def _shape(by: Caller, listing_id: int) -> dict[str, Any]:
+    with by.workplace.database.reading() as session:
+        listing = listing_by_id(session, listing_id)
+        found = worked_out_listing(session, by.workplace, listing)
+        channel = session.get_one(Channel, listing.channel_id)
+        return {
+            "id": listing.id,
+            "channel": channel.key,
+            "sku": session.get_one(Product, listing.product_id).sku,
+            "state": listing.state,
+            "ref": listing.ref or None,
+            "fields": {name: {"value": v.value, "source": v.source} for name, v in found.fields.items()},
+            "gaps": [{name: gap[name] for name in ("field", "kind", "message", "mend")} for gap in listing.gaps],
+            "behind": listing.behind.split(),
+            "price": amount_of(listing.price, by.workplace.rulebook(channel).currency),
+            "quantity": listing.quantity,
+        }
+
+
+@router.get("/listings")
+def list_listings(
+    by: By,
+    channel: str = "",
+    state: str = "",
+    q: str = "",
+    limit: Annotated[int, Query(ge=1, le=500)] = 50,
+    after: int = 0,
+) -> dict[str, Any]:
+    """Listings, the newest first."""
+    with by.workplace.database.reading() as session:
+        wanted = ListingFilter(words=q, channel=channel, state=state)
+        rows, following = page_of(
+            listing_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id
+        )
+    items = [
+        {
+            "id": row.id,
+            "channel": row.channel_key,
+            "sku": row.sku,
+            "state": row.state,
+            "ref": row.ref or None,
+            "gap_count": row.gap_count,
+            "behind": row.behind.split(),
+            "price": amount_of(row.price, by.workplace.settings.currency),
+            "quantity": row.quantity,
+        }
+        for row in rows
+    ]
+    return {"items": items, "next": following}
+
+
+@router.post("/listings", status_code=201)
+def post_listings(by: By, wish: NewListings) -> dict[str, Any]:
+    """Draft listings of products on a channel; a verdict for each SKU."""
+    drafted = draft_listings(by.workplace, by.actor, wish.channel, wish.skus)
+    ids = iter(drafted.listing_ids)
+    items = [
+        {"sku": v.subject, "ok": v.ok, "id": next(ids) if v.ok else None, "code": v.code, "message": v.message}
+        for v in drafted.verdicts
+    ]
+    return {"items": items, "next": None}
+
+
+@router.post("/listings/publish", status_code=202)
+def post_publish(by: By, wish: Ids) -> dict[str, Any]:
+    """Send listings to their channels; answers a bulk job."""
+    return job_shape(by, publish_listings(by.workplace, by.actor, wish.ids))
+
+
+@router.post("/listings/take-down", status_code=202)
+def post_take_down(by: By, wish: Ids) -> dict[str, Any]:
+    """Take listings off their channels; answers a bulk job."""
+    return job_shape(by, take_down_listings(by.workplace, by.actor, wish.ids))
+
+
+@router.post("/listings/put-back", status_code=202)
+def post_put_back(by: By, wish: Ids) -> dict[str, Any]:
+    """Offer listings again; answers a bulk job."""
+    return job_shape(by, put_back_listings(by.workplace, by.actor, wish.ids))
+
+
+@router.get("/listings/{listing_id}")
+def get_listing(by: By, listing_id: int) -> dict[str, Any]:
+    """One listing with its fields, their sources, and its gaps."""
+    return _shape(by, listing_id)
+
+
+@router.patch("/listings/{listing_id}")
+def patch_listing(by: By, listing_id: int, change: ListingChange) -> dict[str, Any]:
+    """Give a listing values of its own."""
+    change_listings(by.workplace, by.actor, [listing_id], change.fields)
+    return _shape(by, listing_id)

@@ -1,0 +1,196 @@
+"""Orders over HTTP."""
+
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+from fastapi import Query
+
+from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
+from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.refusal import Refusal, Refused, refuse
+from relvan.services.catalogue.save import Verdict
+from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
+from relvan.services.orders.release import release_orders
+from relvan.services.orders.reserve import reserve_orders, unreserve_orders
+from relvan.services.orders.take import take_manual_order
+from relvan.store.catalogue import find_product
+from relvan.store.listings import list_prices
+from relvan.store.orders import (
+    OrderFilter,
+    as_address,
+    lines_of,
+    order_by_number,
+    order_page,
+    reservations_of,
+    shipment_rows,
+)
+from relvan.store.prices import price_lists
+from relvan.store.tables import Channel, Order
+
+router = api_router(tags=["orders"])
+
+
+def _shape(by: Caller, number: str) -> dict[str, Any]:
+    with by.workplace.database.reading() as session:
+        order = order_by_number(session, number)
+        channel = session.get(Channel, order.channel_id) if order.channel_id else None
+        lines = lines_of(session, [order.id])[order.id]
+        held = reservations_of(session, [order.id])
+        shipments = shipment_rows(session, order_id=order.id)
+    return {
+        "number": order.number,
+        "channel": channel.key if channel else None,
+        "channel_number": order.channel_number,
+        "tray": order.tray,
+        "facts": _facts(order),
+        "open": order.words,
+        "customer": {"name": order.customer, "mail": as_address(order.ship_to)["mail"]},
+        "ship_to": as_address(order.ship_to),
+        "lines": [
+            {
+                "id": line.id,
+                "sku": line.sku,
+                "title": line.title,
+                "known": line.product_id is not None,
+                "quantity": line.quantity,
+                "price": amount_of(line.unit_price, order.currency),
+                "tax": amount_of(line.tax, order.currency),
+                "reserved": sum(reservation.quantity for reservation in held.get(line.id, [])),
+                "picked": line.picked,
+                "shipped": line.shipped,
+            }
+            for line in lines
+        ],
+        "totals": {
+            "delivery": amount_of(order.delivery_price, order.currency),
+            "total": amount_of(order.total, order.currency),
+            "paid": amount_of(order.paid, order.currency),
+        },
+        "shipments": [
+            {"id": row.id, "number": row.number, "warehouse": row.warehouse_key, "state": row.state}
+            for row in shipments
+        ],
+        "placed_at": order.placed_at.isoformat(),
+        "cancelled": order.cancelled_at is not None,
+    }
+
+
+def _facts(order: Order) -> dict[str, str]:
+    return {
+        "reserved": order.fact_reserved,
+        "picked": order.fact_picked,
+        "shipped": order.fact_shipped,
+        "invoiced": order.fact_invoiced,
+        "paid": order.fact_paid,
+    }
+
+
+@router.get("/orders")
+def list_orders(
+    by: By,
+    q: str = "",
+    tray: str = "",
+    channel: str = "",
+    channel_number: str = "",
+    limit: Annotated[int, Query(ge=1, le=500)] = 50,
+    after: int = 0,
+) -> dict[str, Any]:
+    """Orders, the newest first."""
+    with by.workplace.database.reading() as session:
+        wanted = OrderFilter(words=channel_number or q, tray=tray, channel=channel)
+        rows, following = page_of(order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id)
+    items = [
+        {
+            "number": row.number,
+            "channel": row.channel_key,
+            "channel_number": row.channel_number,
+            "tray": row.tray,
+            "open": row.words,
+            "customer": row.customer,
+            "units": row.units,
+            "total": amount_of(row.total, row.currency),
+            "placed_at": row.placed_at.isoformat(),
+        }
+        for row in rows
+    ]
+    return {"items": items, "next": following}
+
+
+@router.post("/orders", status_code=201)
+def post_order(by: By, wish: NewOrder) -> dict[str, Any]:
+    """Take an order by hand; stock is reserved at once where there is enough."""
+    lines = tuple(_line(by, line.sku, line.quantity, minor(line.price, by.workplace.settings.currency, "price")
+                        if line.price else None) for line in wish.lines)  # fmt: skip
+    to = Address(**wish.ship_to.model_dump())
+    return _shape(by, take_manual_order(by.workplace, by.actor, lines, to, paid=wish.paid))
+
+
+def _line(by: Caller, sku: str, quantity: int, price: int | None) -> IncomingLine:
+    with by.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        if price is None:
+            price = list_prices(session, [product.id]).get((price_lists(session)[0].id, product.id))
+        if price is None:
+            raise refuse("no-price", f"“{sku}” has no list price.", "Give the line a price.", "lines")
+        return IncomingLine("", product.sku, product.title, quantity, price)
+
+
+@router.get("/orders/{number}")
+def get_order(by: By, number: str) -> dict[str, Any]:
+    """One order."""
+    return _shape(by, number)
+
+
+@router.patch("/orders/{number}")
+def patch_order(by: By, number: str, change: OrderChange) -> dict[str, Any]:
+    """Put an order into another tray."""
+    if change.tray is not None:
+        verdict = move_orders(by.workplace, by.actor, [number], change.tray)[0]
+        if not verdict.ok:
+            raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))
+    return _shape(by, number)
+
+
+def _verdicts(verdicts: Sequence[Verdict]) -> dict[str, Any]:
+    return {
+        "items": [
+            {"number": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts
+        ]
+    }
+
+
+@router.post("/orders/reserve")
+def post_reserve(by: By, wish: OrderNumbers) -> dict[str, Any]:
+    """Promise stock; a verdict per order."""
+    return _verdicts(reserve_orders(by.workplace, by.actor, wish.numbers))
+
+
+@router.post("/orders/unreserve")
+def post_unreserve(by: By, wish: OrderNumbers) -> dict[str, Any]:
+    """Free stock; a verdict per order."""
+    return _verdicts(unreserve_orders(by.workplace, by.actor, wish.numbers))
+
+
+@router.post("/orders/release")
+def post_release(by: By, wish: OrderNumbers) -> dict[str, Any]:
+    """Let orders go to the warehouse, each as a shipment; a verdict per order, naming the shipments."""
+    return _verdicts(release_orders(by.workplace, by.actor, wish.numbers))
+
+
+@router.post("/orders/take-back")
+def post_take_back(by: By, wish: OrderNumbers) -> dict[str, Any]:
+    """Undo the release of orders that nobody has picked; a verdict per order."""
+    return _verdicts(take_back_shipments(by.workplace, by.actor, wish.numbers))
+
+
+@router.post("/orders/cancel")
+def post_cancel(by: By, wish: OrderNumbers) -> dict[str, Any]:
+    """Cancel orders; a verdict per order."""
+    return _verdicts(cancel_orders(by.workplace, by.actor, wish.numbers))
+
+
+@router.post("/orders/move")
+def post_move(by: By, wish: OrderMove) -> dict[str, Any]:
+    """Put orders into a tray; a verdict per order."""
+    return _verdicts(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))

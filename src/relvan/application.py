@@ -1,0 +1,82 @@
+"""The whole web application: pages, API and webhooks on one workplace."""
+
+import gc
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+import anyio.to_thread
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import Response
+from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+from relvan import __version__
+from relvan.api.app import add_api, problem_of_error
+from relvan.core.refusal import Refused
+from relvan.services.workplace import Workplace
+from relvan.settings import Settings
+from relvan.store.schema import bring_up_to_date
+from relvan.web.app import HEADERS, add_pages, page_of_error
+from relvan.web.desk import NotSignedIn
+from relvan.worker.queue import Waker, open_queue
+
+MOST_BODY = 64_000_000
+
+
+def make_application(settings: Settings | None = None, workplace: Workplace | None = None) -> FastAPI:
+    """The application, its database brought up to date."""
+    settings = settings or Settings()
+    own = workplace or Workplace(settings, wake=Waker(open_queue(settings)))
+    bring_up_to_date(own.database)
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        anyio.to_thread.current_default_thread_limiter().total_tokens = settings.threads
+        gc.collect()
+        gc.freeze()
+        yield
+        own.close()
+
+    app = FastAPI(
+        title="Relvan", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )  # fmt: skip
+    app.state.workplace = own
+    add_api(app)
+    add_pages(app)
+    for kind in (Refused, NotSignedIn, HTTPException, RequestValidationError, Exception):
+        app.add_exception_handler(kind, tell_error)
+    app.add_middleware(Guard)
+    return app
+
+
+def tell_error(request: Request, error: Exception) -> Response:
+    """Errors of the API as problem+json, all others as pages."""
+    if request.url.path.startswith(("/api/", "/hooks/")):
+        return problem_of_error(request, error)
+    return page_of_error(request, error)
+
+
+class Guard:
+    """Puts the security headers on every answer, and takes no body beyond what a picture may be."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        if any(name == b"content-length" and int(value) > MOST_BODY for name, value in scope["headers"]):
+            await Response("That is too large to be taken.", 413)(scope, receive, send)
+            return
+
+        async def with_headers(message) -> None:  # type: ignore[no-untyped-def]
+            if message["type"] == "http.response.start":
+                there = {name.lower() for name, _ in message["headers"]}
+                extra = [(k.lower().encode(), v.encode()) for k, v in HEADERS.items()]
+                message["headers"] = [*message["headers"], *(h for h in extra if h[0] not in there)]
+            await send(message)
+
+        await self.app(scope, receive, with_headers)

@@ -1,0 +1,145 @@
+"""The `relvan` command."""
+
+import json
+import logging
+import os
+import runpy
+import subprocess
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+import uvicorn
+
+from relvan.application import make_application
+from relvan.core.people.roles import Role
+from relvan.core.refusal import Refused
+from relvan.demo.run import run_demo
+from relvan.services.backup import back_up
+from relvan.services.backup import restore as restore_backup
+from relvan.services.check import check as check_database
+from relvan.services.people.sign_in import add_person, make_token
+from relvan.services.workplace import SYSTEM, Workplace
+from relvan.settings import Settings
+from relvan.store.people import active_people
+from relvan.store.schema import bring_up_to_date
+from relvan.worker.run import run_worker
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, help="Sell the same goods on several channels.")
+people_app = typer.Typer(help="List and add the people who work here.", invoke_without_command=True)
+app.add_typer(people_app, name="people")
+
+
+def workplace() -> Workplace:
+    """The workplace of the settings, its database up to date."""
+    found = Workplace(Settings())
+    bring_up_to_date(found.database)
+    return found
+
+
+@app.command()
+def demo(
+    fresh: Annotated[bool, typer.Option(help="Start over with new demo data.")] = False,
+    port: Annotated[int, typer.Option(help="Where the application listens.")] = 8100,
+    world_port: Annotated[int, typer.Option(help="Where the outside world listens.")] = 8101,
+    data: Annotated[Path, typer.Option(help="Where the demo data lie.")] = Path("var/demo"),
+    scale: Annotated[int, typer.Option(help="So many further products, for a large demo.")] = 0,
+) -> None:
+    """Prepare the demo data and run everything: application, worker, outside world. Ctrl+C ends all of it."""
+    sys.exit(run_demo(data, port=port, world_port=world_port, fresh=fresh, scale=scale, say=typer.echo))
+
+
+@app.command()
+def serve(host: str = "127.0.0.1", port: int = 8100, log_level: Annotated[str, typer.Option()] = "warning") -> None:
+    """Serve the pages and the API."""
+    logging.basicConfig(level=log_level.upper())
+    uvicorn.run(make_application(), host=host, port=port, log_level=log_level, timeout_graceful_shutdown=3)
+
+
+@app.command()
+def worker() -> None:
+    """Deliver updates to the channels and read their orders."""
+    logging.basicConfig(level="WARNING")
+    run_worker(Settings())
+
+
+@app.command()
+def world(
+    port: int = 8101, data: Annotated[Path, typer.Option()] = Path("var/world/world.db"), host: str = "127.0.0.1"
+) -> None:
+    """Run the outside world: stand-ins for marketplaces, the own shop, a carrier, the scale."""
+    command = [sys.executable, "-m", "standins", "--host", host, "--port", str(port), "--data", str(data)]
+    sys.exit(subprocess.run(command, check=False).returncode)
+
+
+@people_app.callback()
+def people(context: typer.Context) -> None:
+    """List the people who work here."""
+    if context.invoked_subcommand is None:
+        place = workplace()
+        with place.database.reading() as session:
+            for person in active_people(session):
+                typer.echo(f"{person.login}\t{person.role}\t{person.name}")
+
+
+@people_app.command("add")
+def people_add(login: str, name: str, role: Role = Role.OWNER) -> None:
+    """Add somebody; the password is asked for, or read from RELVAN_NEW_PASSWORD."""
+    password = os.environ.get("RELVAN_NEW_PASSWORD") or typer.prompt("Password", hide_input=True)
+    add_person(workplace(), SYSTEM, login, name, role, password)
+    typer.echo(f"{login} may sign in.")
+
+
+@app.command()
+def token(name: str, login: Annotated[str, typer.Option(help="Whose rights it has.")] = "") -> None:
+    """Make a bearer token for the API and show it once."""
+    place = workplace()
+    with place.database.reading() as session:
+        owners = [person.login for person in active_people(session) if person.role == Role.OWNER]
+    typer.echo(make_token(place, name, login or (owners[0] if owners else "")))
+
+
+@app.command()
+def backup(file: Path) -> None:
+    """Write a consistent copy of database, files and key, while everything runs."""
+    typer.echo(f"{file}: {back_up(Settings(), file):,} bytes")
+
+
+@app.command()
+def restore(file: Path) -> None:
+    """Put a backup in place of what is there."""
+    restore_backup(Settings(), file)
+    typer.echo(f"Restored from {file}.")
+
+
+@app.command()
+def check() -> None:
+    """Verify the invariants of the database; exits with 1 on any breach."""
+    breaches = check_database(workplace().database)
+    for breach in breaches:
+        typer.echo(f"{breach.invariant}: {breach.detail}")
+    typer.echo(f"{len(breaches)} breaches." if breaches else "All is well.")
+    sys.exit(1 if breaches else 0)
+
+
+@app.command()
+def bench(name: Annotated[str, typer.Argument(help="Which one; all when left out.")] = "") -> None:
+    """Run the benchmarks of the bench folder; each prints JSON."""
+    folder = Path("bench")
+    scripts = sorted(folder.glob(f"{name or 'bench_*'}.py"))
+    if not scripts:
+        typer.echo(json.dumps({"error": f"no benchmark {name} in {folder.resolve().name}"}))
+        sys.exit(1)
+    for script in scripts:
+        runpy.run_path(str(script), run_name="__main__")
+
+
+def main() -> None:
+    """Run the command; a refusal is told in words."""
+    try:
+        app()
+    except Refused as refused:
+        for refusal in refused.refusals:
+            typer.echo(f"{refusal.message} {refusal.fix}", err=True)
+        sys.exit(1)

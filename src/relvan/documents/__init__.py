@@ -1,0 +1,1 @@
+"""Making files that leave us: PDFs to print."""

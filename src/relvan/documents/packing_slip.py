@@ -1,0 +1,10 @@
+"""The packing slip that goes into a parcel."""
+
+from typing import Any
+
+from relvan.documents.paper import paper
+
+
+def packing_slip_pdf(slip: Any) -> bytes:
+    """A4, one page or more: who sends what to whom, with the shipment's number as a barcode."""
+    return paper("packing_slip.html", slip=slip)

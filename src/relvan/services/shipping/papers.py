@@ -1,0 +1,75 @@
+"""Gathers what papers say: the packing slip of a shipment, the sheet of a walk."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from relvan.core.refusal import not_found
+from relvan.services.workplace import Workplace
+from relvan.store.dispatch import PickListRow, PickRow, pick_list_rows, pick_rows, shipment_by_id, shipment_line_rows
+from relvan.store.orders import as_address
+from relvan.store.tables import Channel, Order, Warehouse
+
+
+@dataclass(frozen=True)
+class PaperLine:
+    """One line on paper."""
+
+    sku: str
+    title: str
+    quantity: int
+
+
+@dataclass(frozen=True)
+class PackingSlip:
+    """What goes into the box on paper."""
+
+    shipment: str
+    order: str
+    channel: str
+    channel_number: str
+    placed_at: datetime
+    sender: dict[str, str]
+    to: dict[str, str]
+    lines: tuple[PaperLine, ...]
+
+
+@dataclass(frozen=True)
+class WalkSheet:
+    """A walk on paper."""
+
+    pick_list: PickListRow
+    picks: tuple[PickRow, ...]
+
+
+def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
+    """The packing slip of a shipment: what was picked, or is to be picked while nothing was."""
+    with workplace.database.reading() as session:
+        shipment = shipment_by_id(session, shipment_id)
+        order = session.get_one(Order, shipment.order_id)
+        channel = session.get(Channel, order.channel_id) if order.channel_id else None
+        warehouse = session.get_one(Warehouse, shipment.warehouse_id)
+        waiting = shipment.state in ("to pick", "picking")
+        lines = tuple(
+            PaperLine(row.sku, row.title, row.quantity if waiting else row.picked)
+            for row in shipment_line_rows(session, shipment_id)
+            if waiting or row.picked
+        )
+        return PackingSlip(
+            shipment.number,
+            order.number,
+            channel.name if channel else "",
+            order.channel_number or "",
+            order.placed_at,
+            as_address(warehouse.address),
+            as_address(order.ship_to),
+            lines,
+        )
+
+
+def walk_sheet(workplace: Workplace, pick_list_id: int) -> WalkSheet:
+    """A pick list to print."""
+    with workplace.database.reading() as session:
+        found = pick_list_rows(session, pick_list_id=pick_list_id)
+        if not found:
+            raise not_found("pick list", pick_list_id)
+        return WalkSheet(found[0], tuple(pick_rows(session, pick_list_id)))

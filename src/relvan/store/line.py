@@ -1,0 +1,63 @@
+"""What waits for a person at each station: one statement, every count stopped at a thousand."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+MOST = 1000
+# station -> what waits there, as a query of ids
+WAITING = {
+    "catalogue": "SELECT 1 FROM product WHERE lacking > 0 AND archived_at IS NULL",
+    "listings": "SELECT 1 FROM listing WHERE state IN ('draft', 'ready', 'refused', 'behind')",
+    "stock": "SELECT 1 FROM balance WHERE blocked > 0",
+    "prices": "SELECT 1 FROM listing WHERE floored = 1",
+    "orders": "SELECT 1 FROM customer_order WHERE tray IN ('inbox', 'short')",
+    "dispatch": "SELECT 1 FROM shipment WHERE state IN ('to pick', 'picking', 'to pack', 'to ship')",
+}
+# the finer counts that Today tells
+TODAY = {
+    "inbox": "SELECT 1 FROM customer_order WHERE tray = 'inbox'",
+    "short": "SELECT 1 FROM customer_order WHERE tray = 'short'",
+    "to_pick": "SELECT 1 FROM shipment WHERE state = 'to pick'",
+    "picking": "SELECT 1 FROM shipment WHERE state = 'picking'",
+    "to_pack": "SELECT 1 FROM shipment WHERE state = 'to pack'",
+    "to_ship": "SELECT 1 FROM shipment WHERE state = 'to ship'",
+    "refused": "SELECT 1 FROM listing WHERE state = 'refused'",
+    "draft": "SELECT 1 FROM listing WHERE state = 'draft'",
+    "ready": "SELECT 1 FROM listing WHERE state = 'ready'",
+    "behind": "SELECT 1 FROM listing WHERE state = 'behind'",
+    "lacking": WAITING["catalogue"],
+    "blocked": WAITING["stock"],
+    "floored": WAITING["prices"],
+    "trouble": "SELECT 1 FROM channel WHERE failures >= 5 OR paused = 1",
+}
+
+
+@dataclass(frozen=True)
+class Count:
+    """A number, or a thousand and more."""
+
+    number: int
+
+    def __str__(self) -> str:
+        return f"{self.number:,}" if self.number < MOST else "999+"
+
+    def __bool__(self) -> bool:
+        return self.number > 0
+
+
+def line_counts(session: Session) -> dict[str, Count]:
+    """What waits at each station."""
+    return _counts(session, WAITING)
+
+
+def today_counts(session: Session) -> dict[str, Count]:
+    """What Today tells."""
+    return _counts(session, TODAY)
+
+
+def _counts(session: Session, queries: dict[str, str]) -> dict[str, Count]:
+    columns = ", ".join(f"(SELECT count(*) FROM ({query} LIMIT {MOST})) AS {name}" for name, query in queries.items())
+    row = session.execute(text(f"SELECT {columns}")).one()
+    return {name: Count(number) for name, number in zip(queries, row, strict=True)}

@@ -1,0 +1,1 @@
+"""Pages for people: routes, templates, static files."""

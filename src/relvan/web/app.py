@@ -1,0 +1,91 @@
+"""Puts the pages together: routers, security headers, static files, one translator of errors."""
+
+import logging
+import secrets
+from urllib.parse import quote
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from relvan.core.refusal import NotAllowed, NotFound, Refusal, Refused
+from relvan.services.people.sign_in import find_visit
+from relvan.web.desk import COOKIE, Desk, NotSignedIn
+from relvan.web.pages import catalogue, dispatch, frame, listings, orders, people, prices, setup, stock, today
+from relvan.web.rendering import STATIC, make_environment, render
+
+log = logging.getLogger("relvan.web")
+CSP = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+    "connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'; object-src 'none'"
+)
+HEADERS = {
+    "Content-Security-Policy": CSP,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
+}
+
+
+def add_pages(app: FastAPI) -> None:
+    """Add every page to the application, whose `state.workplace` is set."""
+    app.state.environment = make_environment(app.state.workplace.settings)
+    app.mount("/static", KeptStatic(directory=STATIC), name="static")
+    for page in (people, today, listings, stock, prices, orders, dispatch, setup, frame, catalogue):
+        app.include_router(page.router, include_in_schema=False)
+
+
+class KeptStatic(StaticFiles):
+    """Static files may be kept for ever: their address changes with their content."""
+
+    def file_response(self, *args, **kwargs) -> Response:  # type: ignore[no-untyped-def]
+        answer = super().file_response(*args, **kwargs)
+        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return answer
+
+
+def page_of_error(request: Request, error: Exception) -> Response:
+    """The one place where a page or fragment tells of an error."""
+    if isinstance(error, NotSignedIn):
+        wanted = request.url.path if request.method == "GET" else "/"
+        query = f"?{request.url.query}" if request.url.query else ""
+        target = f"/sign-in?next={quote(wanted + query)}"
+        if request.headers.get("HX-Request"):
+            return Response(status_code=204, headers={"HX-Redirect": target})
+        return RedirectResponse(target, 303)
+    status, refusals = _told(error)
+    if request.headers.get("HX-Request"):
+        return HTMLResponse(
+            render(request.app.state.environment, "parts/_refused.html", {"refusals": refusals}),
+            status,
+            headers={"HX-Retarget": "#toasts", "HX-Reswap": "beforeend"},
+        )
+    visit = find_visit(request.app.state.workplace, request.cookies.get(COOKIE, ""))
+    if visit is None:
+        values = {"refusals": refusals, "status": status}
+        return HTMLResponse(render(request.app.state.environment, "parts/bare_error.html", values), status)
+    desk = Desk(request, request.app.state.workplace, visit, request.app.state.environment)
+    return desk.page("parts/error.html", "", status=status, refusals=refusals, code=status)
+
+
+def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
+    if isinstance(error, NotFound):
+        return 404, error.refusals
+    if isinstance(error, NotAllowed):
+        return 403, error.refusals
+    if isinstance(error, Refused):
+        return 422, error.refusals
+    if isinstance(error, HTTPException):
+        words = {404: "There is nothing at this address.", 405: "This address does not do that.",
+                 413: "That is too large to be taken."}  # fmt: skip
+        message = words.get(error.status_code, str(error.detail))
+        return error.status_code, (Refusal("http", message, "Go back, or look for it by Ctrl+K."),)
+    if isinstance(error, RequestValidationError):
+        return 422, (Refusal("form", "The address or form holds something unreadable.", "Go back and try again."),)
+    reference = secrets.token_hex(4)
+    log.exception("Reference %s", reference, exc_info=error)
+    message = f"Something broke on our side. Nothing was half done. Reference {reference}."
+    return 500, (Refusal("bug", message, "Try again; if it stays, tell us the reference."),)

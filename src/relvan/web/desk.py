@@ -1,0 +1,186 @@
+"""What every page needs: who is signed in, the posted form with its CSRF token checked, and how to answer."""
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any
+from urllib.parse import urlencode
+
+from fastapi import Depends, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from jinja2 import Environment
+from starlette.datastructures import FormData
+
+from relvan.core.people.roles import RIGHTS, Right
+from relvan.core.refusal import NotAllowed, Refusal, Refused
+from relvan.services.catalogue.save import Verdict
+from relvan.services.people.desk import frame_of, leave_toast
+from relvan.services.people.sign_in import SignedIn, find_visit
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.line import line_counts
+from relvan.web.rendering import render
+
+COOKIE = "relvan_visit"
+
+
+class NotSignedIn(Exception):
+    """Nobody is signed in; the page asks who it is."""
+
+
+@dataclass(frozen=True)
+class Desk:
+    """One request of somebody who is signed in."""
+
+    request: Request
+    workplace: Workplace
+    signed_in: SignedIn
+    environment: Environment
+
+    @property
+    def actor(self) -> Actor:
+        """Who does it."""
+        return self.signed_in.actor
+
+    def may(self, right: Right) -> bool:
+        """Whether this person may change a station."""
+        return right in RIGHTS[self.actor.role]
+
+    def page(self, name: str, station: str, *, status: int = 200, **values: Any) -> HTMLResponse:
+        """A whole page in the frame."""
+        query = self.request.query_params
+        toast_id = int(query["toast"]) if query.get("toast", "").isdigit() else None
+        frame = frame_of(self.workplace, self.actor, station, toast_id)
+        with self.workplace.database.reading() as session:
+            counts = line_counts(session)
+        context = {
+            **self._context(station),
+            **frame,
+            "counts": counts,
+            "chosen_columns": frame["columns"],
+            "refusals": values.pop("refusals", ()),
+            **values,
+        }
+        return HTMLResponse(render(self.environment, name, context), status)
+
+    def fragment(self, name: str, station: str = "", *, status: int = 200, **values: Any) -> HTMLResponse:
+        """A piece of a page, for htmx."""
+        context = {**self._context(station), "refusals": (), "chosen_columns": None, **values}
+        return HTMLResponse(render(self.environment, name, context), status)
+
+    def done(
+        self,
+        path: str,
+        words: str,
+        *,
+        tone: str = "good",
+        undo_path: str = "",
+        undo_fields: Sequence[tuple[str, str]] = (),
+    ) -> Response:
+        """Go on to a page, which tells what was done and how to undo it."""
+        toast = leave_toast(self.workplace, self.actor, words, tone=tone, undo_path=undo_path, undo_fields=undo_fields)
+        joined = f"{path}{'&' if '?' in path else '?'}{urlencode({'toast': toast})}"
+        if self.request.headers.get("HX-Request"):
+            return Response(status_code=204, headers={"HX-Redirect": joined})
+        return RedirectResponse(joined, 303)
+
+    def verdicts(
+        self, path: str, verdicts: Sequence[Verdict], deed: str, *, undo_path: str = "", field: str = "pick"
+    ) -> Response:
+        """Go on after a deed on many: how many it was done to, and why not to the others."""
+        done = [verdict for verdict in verdicts if verdict.ok]
+        refused = [verdict for verdict in verdicts if not verdict.ok]
+        words = f"{deed}: {len(done)} of {len(verdicts)}." if refused else f"{deed}: {len(done)}."
+        if refused:
+            words += " " + " ".join(verdict.message for verdict in refused[:3])
+            words += f" And {len(refused) - 3} more." if len(refused) > 3 else ""
+        undo = [(field, verdict.subject) for verdict in done] if undo_path and done else []
+        return self.done(
+            path, words, tone="look" if refused else "good", undo_path=undo_path if undo else "", undo_fields=undo
+        )
+
+    def _context(self, station: str) -> dict[str, Any]:
+        return {
+            "request": self.request,
+            "station": station,
+            "me": self.actor,
+            "csrf": self.signed_in.csrf,
+            "may": lambda right: self.may(Right(right)),
+            "url_for": lambda name, **path: self.request.app.url_path_for(name, **path),
+            "currency": self.workplace.settings.currency,
+        }
+
+
+def workplace_of(request: Request) -> Workplace:
+    """The workplace of this application."""
+    found: Workplace = request.app.state.workplace
+    return found
+
+
+def signed_in(request: Request) -> Desk:
+    """The desk of whoever the cookie belongs to."""
+    workplace = workplace_of(request)
+    visit = find_visit(workplace, request.cookies.get(COOKIE, ""))
+    if visit is None:
+        raise NotSignedIn
+    return Desk(request, workplace, visit, request.app.state.environment)
+
+
+At = Annotated[Desk, Depends(signed_in)]
+
+
+class PostedForm(Mapping[str, str]):
+    """A posted form: the first value of each field as text, all values of one, the files."""
+
+    def __init__(self, data: FormData) -> None:
+        self._data = data
+
+    def __getitem__(self, name: str) -> str:
+        value = self._data[name]
+        if not isinstance(value, str):
+            raise KeyError(name)
+        return value
+
+    def __iter__(self) -> Any:
+        return iter(name for name, value in self._data.items() if isinstance(value, str))
+
+    def __len__(self) -> int:
+        return len(self._data)
+
+    def all(self, name: str) -> list[str]:
+        """Every value of a field, such as the ticked rows."""
+        return [value for value in self._data.getlist(name) if isinstance(value, str)]
+
+    def ids(self, name: str) -> list[int]:
+        """Every value of a field that is a whole number."""
+        return [int(value) for value in self.all(name) if value.isascii() and value.isdigit()]
+
+    def files(self, name: str) -> list[UploadFile]:
+        """The files of a field."""
+        return [v for v in self._data.getlist(name) if not isinstance(v, str) and v.filename]  # type: ignore[misc]
+
+
+async def posted(request: Request, desk: At) -> PostedForm:
+    """The posted form of somebody signed in; refused when it does not carry the visit's own token."""
+    data = await request.form(max_fields=2000)
+    sent = request.headers.get("X-CSRF-Token") or str(data.get("csrf", ""))
+    if not secrets.compare_digest(sent.encode(), desk.signed_in.csrf.encode()):
+        raise NotAllowed(
+            Refusal("csrf", "This form is from another sign-in.", "Load the page again and send it once more.")
+        )
+    return PostedForm(data)
+
+
+Form = Annotated[PostedForm, Depends(posted)]
+
+
+def first_by_field(refusals: Sequence[Refusal]) -> dict[str, Refusal]:
+    """The first refusal of each field."""
+    found: dict[str, Refusal] = {}
+    for refusal in refusals:
+        found.setdefault(refusal.field, refusal)
+    return found
+
+
+def refusals_of(refused: Refused) -> tuple[Refusal, ...]:
+    """All refusals, for a template."""
+    return refused.refusals

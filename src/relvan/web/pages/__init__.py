@@ -1,0 +1,1 @@
+"""The routes, a file per station."""

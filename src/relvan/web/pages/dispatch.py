@@ -1,0 +1,221 @@
+"""Dispatch: pick lists and the walk with a scanner, packing, labels, sending off."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.packing.parcels import Packed
+from relvan.core.refusal import Refused, not_found, refuse
+from relvan.documents.packing_slip import packing_slip_pdf
+from relvan.documents.pick_list import pick_list_pdf
+from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
+from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.shipping.dispatch import dispatch_shipments
+from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.papers import packing_slip, walk_sheet
+from relvan.store.dispatch import (
+    parcel_contents,
+    parcels_of,
+    pick_list_rows,
+    pick_rows,
+    shipment_by_id,
+    shipment_line_rows,
+)
+from relvan.store.orders import shipment_rows
+from relvan.store.stock import warehouses
+from relvan.store.tables import Order, Warehouse
+from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.reading import FormReader
+
+router = APIRouter(prefix="/dispatch")
+STAGES = (("to pick", "To pick"), ("picking", "Being picked"), ("to pack", "To pack"), ("to ship", "To ship"),
+          ("dispatched", "Dispatched"))  # fmt: skip
+
+
+@router.get("", name="dispatch_index")
+def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTMLResponse:
+    """Shipments by stage, and the pick lists that are open."""
+    stage = stage if stage in dict(STAGES) else "to pick"
+    with desk.workplace.database.reading() as session:
+        everything = shipment_rows(session, states=("to pick", "picking", "to pack", "to ship"), limit=2000)
+        rows = shipment_rows(session, states=(stage,), warehouse=warehouse)
+        values: dict[str, Any] = {
+            "stage": stage,
+            "stages": STAGES,
+            "warehouse": warehouse,
+            "warehouses": [(one.key, one.name) for one in warehouses(session)],
+            "rows": rows,
+            "stage_counts": {key: sum(row.state == key for row in everything) for key, _ in STAGES},
+            "lists": pick_list_rows(session, state="open"),
+        }
+    return desk.page("dispatch/index.html", "dispatch", **values)
+
+
+@router.post("/pick-lists", name="pick_list_make")
+def pick_list_make(desk: At, form: Form) -> Response:
+    """Plan one walk for the ticked shipments."""
+    pick_list_id = make_pick_list(desk.workplace, desk.actor, form.ids("pick"))
+    return desk.done(f"/dispatch/pick-lists/{pick_list_id}", "The walk is planned.")
+
+
+def _walk(desk: Desk, pick_list_id: int, *, refused: Refused | None = None, scanned: str = "") -> HTMLResponse:
+    with desk.workplace.database.reading() as session:
+        lists = pick_list_rows(session, pick_list_id=pick_list_id)
+        rows = pick_rows(session, pick_list_id)
+    if not lists:
+        raise not_found("pick list", pick_list_id)
+    current = next((row for row in rows if row.picked is None), None)
+    values: dict[str, Any] = {
+        "pick_list": lists[0],
+        "rows": rows,
+        "current": current,
+        "scanned": scanned,
+        "errors": first_by_field(refused.refusals) if refused else {},
+        "refusals": refused.refusals if refused else (),
+    }
+    return desk.page("dispatch/walk.html", "dispatch", status=422 if refused else 200, **values)
+
+
+@router.get("/pick-lists/{pick_list_id:int}", name="pick_list_show")
+def pick_list_show(desk: At, pick_list_id: int) -> HTMLResponse:
+    """The walk, one stop at a time."""
+    return _walk(desk, pick_list_id)
+
+
+@router.post("/pick-lists/{pick_list_id:int}/picks", name="pick_record")
+def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
+    """What the scanner read at one stop, and how many were taken."""
+    read = FormReader(form)
+    quantity, pick = read.needed_whole("quantity", "Quantity"), read.needed_whole("pick", "Pick")
+    code = read.text("code")
+    try:
+        read.raise_if_refused()
+        if not code and quantity:
+            raise refuse("no-scan", "Nothing was scanned.", "Scan the goods, or type their SKU.", "code")
+        picked = record_pick(desk.workplace, desk.actor, pick_list_id, pick, quantity, code or None)
+    except Refused as refused:
+        return _walk(desk, pick_list_id, refused=refused, scanned=code)
+    path = f"/dispatch/pick-lists/{pick_list_id}"
+    if picked.short:
+        return desk.done(path, "Short pick noted: what is missing is blocked until the bin is counted.", tone="look")
+    return desk.done(path, "The walk is done." if picked.list_done else "Taken.")
+
+
+@router.get("/pick-lists/{pick_list_id:int}/sheet.pdf", name="pick_list_sheet")
+def pick_list_sheet(desk: At, pick_list_id: int) -> Response:
+    """The walk on paper."""
+    pdf = pick_list_pdf(walk_sheet(desk.workplace, pick_list_id))
+    return Response(pdf, media_type="application/pdf")
+
+
+def _shipment(
+    desk: Desk,
+    shipment_id: int,
+    *,
+    refused: Refused | None = None,
+    typed: dict[str, str] | None = None,
+    weight: int | None = None,
+) -> HTMLResponse:
+    services: list[Any] = []
+    trouble = None
+    with desk.workplace.database.reading() as session:
+        shipment = shipment_by_id(session, shipment_id)
+        order = session.get_one(Order, shipment.order_id)
+        warehouse = session.get_one(Warehouse, shipment.warehouse_id)
+        lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
+        contents = parcel_contents(session, shipment_id)
+    if shipment.state == "to ship" and any(parcel.tracking_number is None for parcel in parcels):
+        try:
+            services = find_services(desk.workplace, shipment_id)
+        except Refused as failure:
+            trouble = failure.first
+    content_g = sum((line.weight_g or 0) * (line.picked - line.packed) for line in lines)
+    values: dict[str, Any] = {
+        "shipment": shipment,
+        "order": order,
+        "warehouse": warehouse,
+        "lines": lines,
+        "parcels": parcels,
+        "contents": contents,
+        "services": services,
+        "trouble": trouble,
+        "content_g": content_g,
+        "weight": weight,
+        "typed": typed or {},
+        "stages": STAGES,
+        "errors": first_by_field(refused.refusals) if refused else {},
+        "refusals": refused.refusals if refused else (),
+    }
+    return desk.page("dispatch/shipment.html", "dispatch", status=422 if refused else 200, **values)
+
+
+@router.get("/shipments/{shipment_id:int}", name="shipment_show")
+def shipment_show(desk: At, shipment_id: int) -> HTMLResponse:
+    """Packing and shipping of one shipment."""
+    return _shipment(desk, shipment_id)
+
+
+@router.post("/shipments/{shipment_id:int}/weigh", name="shipment_weigh")
+def shipment_weigh(desk: At, form: Form, shipment_id: int) -> Response:
+    """Read the scale into the form."""
+    try:
+        return _shipment(desk, shipment_id, weight=weigh(desk.workplace, desk.actor), typed=dict(form))
+    except Refused as refused:
+        return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
+
+
+@router.post("/shipments/{shipment_id:int}/parcels", name="parcel_add")
+def parcel_add(desk: At, form: Form, shipment_id: int) -> Response:
+    """Close a parcel."""
+    read = FormReader(form)
+    grams = read.needed_whole("weight_g", "Weight")
+    lines = [
+        Packed(name.removeprefix("units_"), read.whole(name, "Units") or 0)
+        for name in form
+        if name.startswith("units_")
+    ]
+    try:
+        read.raise_if_refused()
+        add_parcel(desk.workplace, desk.actor, shipment_id, [line for line in lines if line.quantity], grams,
+                   read.text("carton"))  # fmt: skip
+    except Refused as refused:
+        return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
+    return desk.done(f"/dispatch/shipments/{shipment_id}", "Parcel packed.")
+
+
+@router.post("/shipments/{shipment_id:int}/parcels/{parcel_id:int}/remove", name="parcel_remove")
+def parcel_remove(desk: At, form: Form, shipment_id: int, parcel_id: int) -> Response:
+    """Unpack a parcel."""
+    remove_parcel(desk.workplace, desk.actor, parcel_id)
+    return desk.done(f"/dispatch/shipments/{shipment_id}", "Parcel unpacked.")
+
+
+@router.post("/shipments/{shipment_id:int}/labels", name="label_buy")
+def label_buy(desk: At, form: Form, shipment_id: int) -> Response:
+    """Buy the labels of all parcels."""
+    try:
+        numbers = buy_labels(desk.workplace, desk.actor, shipment_id, form.get("service", ""))
+    except Refused as refused:
+        return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
+    return desk.done(f"/dispatch/shipments/{shipment_id}", f"Label bought: {', '.join(numbers)}.")
+
+
+@router.post("/do/dispatch", name="shipment_dispatch")
+def shipment_dispatch(desk: At, form: Form) -> Response:
+    """Send off the ticked shipments."""
+    verdicts = dispatch_shipments(desk.workplace, desk.actor, form.ids("pick"))
+    back = form.get("back", "")
+    return desk.verdicts(back if back.startswith("/dispatch") else "/dispatch?stage=to+ship", verdicts, "Dispatched")
+
+
+@router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
+def packing_slip_show(desk: At, shipment_id: int) -> Response:
+    """The packing slip, to print."""
+    return Response(packing_slip_pdf(packing_slip(desk.workplace, shipment_id)), media_type="application/pdf")
+
+
+@router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")
+def label_show(desk: At, parcel_id: int) -> Response:
+    """The label, to print."""
+    return Response(keep_label_file(desk.workplace, parcel_id), media_type="application/pdf")

@@ -1,0 +1,79 @@
+"""Signing in and out."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Request
+from fastapi import Form as Field
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from relvan.core.refusal import Refused, not_found
+from relvan.services.people.sign_in import SignedIn, find_visit, open_visit, sign_in, sign_out
+from relvan.store.people import active_people, person_by_login
+from relvan.web.desk import COOKIE, Form, first_by_field, workplace_of
+from relvan.web.rendering import render
+
+router = APIRouter()
+Typed = Annotated[str, Field(max_length=300)]
+
+
+def sign_in_page(request: Request, *, login: str = "", refused: Refused | None = None) -> HTMLResponse:
+    """The page that asks who it is; in the demo it offers the demo's people."""
+    workplace = workplace_of(request)
+    offered = []
+    if workplace.settings.demo:
+        with workplace.database.reading() as session:
+            offered = [(person.login, person.name, person.role) for person in active_people(session)]
+    errors = first_by_field(refused.refusals) if refused else {}
+    values = {"login": login, "errors": errors, "offered": offered, "next": request.query_params.get("next", "")}
+    return HTMLResponse(render(request.app.state.environment, "people/sign_in.html", values), 422 if refused else 200)
+
+
+@router.get("/sign-in", name="sign_in_show")
+def sign_in_show(request: Request) -> Response:
+    """Ask who it is, unless that is known."""
+    if find_visit(workplace_of(request), request.cookies.get(COOKIE, "")):
+        return RedirectResponse("/", 303)
+    return sign_in_page(request)
+
+
+@router.post("/sign-in", name="sign_in_send")
+def sign_in_send(request: Request, login: Typed = "", password: Typed = "", next: Typed = "") -> Response:
+    """Check name and password."""
+    address = request.client.host if request.client else ""
+    try:
+        visit = sign_in(workplace_of(request), login, password, address)
+    except Refused as refused:
+        return sign_in_page(request, login=login, refused=refused)
+    return _welcome(request, visit, next)
+
+
+@router.post("/sign-in/demo", name="sign_in_demo")
+def sign_in_demo(request: Request, login: Typed = "", next: Typed = "") -> Response:
+    """In the demo, and only there, a person is chosen from a list."""
+    workplace = workplace_of(request)
+    if not workplace.settings.demo:
+        raise not_found("page", "sign-in/demo")
+    with workplace.database.reading() as session:
+        person = person_by_login(session, login)
+        if person is None:
+            raise not_found("person", login[:40])
+        session.expunge(person)
+    return _welcome(request, open_visit(workplace, person, login), next)
+
+
+@router.post("/sign-out", name="sign_out")
+def sign_out_send(request: Request, form: Form) -> Response:
+    """End the visit."""
+    sign_out(workplace_of(request), request.cookies.get(COOKIE, ""))
+    answer = RedirectResponse("/sign-in", 303)
+    answer.delete_cookie(COOKIE)
+    return answer
+
+
+def _welcome(request: Request, visit: SignedIn, wanted: str) -> Response:
+    """On to where the person wanted to go, on this site only."""
+    inside = wanted.startswith("/") and not wanted.startswith(("//", "/\\"))
+    answer = RedirectResponse(wanted if inside else "/", 303)
+    secure = workplace_of(request).settings.base_url.startswith("https")
+    answer.set_cookie(COOKIE, visit.cookie, max_age=14 * 86400, httponly=True, samesite="lax", secure=secure)
+    return answer

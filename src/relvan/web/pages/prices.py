@@ -1,0 +1,71 @@
+"""Prices: list price, floor and what each channel shows, with the why."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.refusal import Refused
+from relvan.services.prices.set import set_floor, set_list_price
+from relvan.store.catalogue import ProductFilter, count_products, product_page
+from relvan.store.channels import channels
+from relvan.store.listings import listings_of_products
+from relvan.store.prices import price_lists
+from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.reading import FormReader
+from relvan.web.sentence import read_sentence
+
+router = APIRouter(prefix="/prices")
+PAGE = 50
+
+
+def _index(
+    desk: Desk,
+    *,
+    after: str = "",
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
+    sentence = read_sentence("Prices of products", "/prices", (), desk.request.query_params, hint="SKU or title")
+    wanted = ProductFilter(words=sentence.words)
+    with desk.workplace.database.reading() as session:
+        products = product_page(session, wanted, after=after, limit=PAGE + 1)
+        listings = listings_of_products(session, [product.id for product in products[:PAGE]])
+        values: dict[str, Any] = {
+            "sentence": sentence,
+            "rows": products[:PAGE],
+            "by_product": {(row.sku, row.channel_key): row for row in listings},
+            "channels": channels(session),
+            "price_list": price_lists(session)[0],
+            "total": count_products(session, wanted),
+            "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
+            "first": sentence.url() if after else "",
+            "typed": typed or {},
+            "errors": first_by_field(refused.refusals) if refused else {},
+            "refusals": refused.refusals if refused else (),
+        }
+    return desk.page("prices/index.html", "prices", status=status, **values)
+
+
+@router.get("", name="price_index")
+def price_index(desk: At, after: str = "") -> HTMLResponse:
+    """Every product with its list price and what each channel shows."""
+    return _index(desk, after=after)
+
+
+@router.post("", name="price_set")
+def price_set(desk: At, form: Form) -> Response:
+    """Set one list price, and the floor when it is given."""
+    read = FormReader(form)
+    sku, currency = read.text("sku"), desk.workplace.settings.currency
+    amount = read.amount("amount", currency)
+    try:
+        read.raise_if_refused()
+        if "floor" in form:
+            set_floor(desk.workplace, desk.actor, sku, read.amount("floor", currency))
+        set_list_price(desk.workplace, desk.actor, sku, read.text("list"), amount)
+    except Refused as refused:
+        return _index(desk, status=422, typed=dict(form), refused=refused)
+    words = f"{sku} has a new list price." if amount is not None else f"{sku} has no list price now."
+    return desk.done(f"/prices?q={read.text('q')}" if read.text("q") else "/prices", words)

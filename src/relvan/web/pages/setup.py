@@ -1,0 +1,175 @@
+"""Setup: channels, carriers, warehouses and people."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.prices.steps import steps_from
+from relvan.core.refusal import Refusal, Refused
+from relvan.gateways.channels.registry import rulebooks
+from relvan.services.channels.connect import (
+    ConnectChannel,
+    change_channel,
+    connect_carrier,
+    connect_channel,
+    test_channel,
+)
+from relvan.store.catalogue import history
+from relvan.store.channels import (
+    carriers,
+    channel_by_key,
+    channel_health,
+    channel_settings,
+    channels,
+    recent_lags,
+    refused_entries,
+    waiting_by_topic,
+)
+from relvan.store.people import active_people
+from relvan.store.prices import price_lists
+from relvan.store.stock import warehouses
+from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.reading import FormReader
+
+router = APIRouter(prefix="/setup")
+
+
+def _index(desk: Desk, *, status: int = 200, typed: dict[str, str] | None = None,
+           refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+    with desk.workplace.database.reading() as session:
+        found = channels(session)
+        health = channel_health(session, found, desk.workplace.now())
+        connected = {channel.rulebook for channel in found}
+        values: dict[str, Any] = {
+            "channels": [(channel, health[channel.id]) for channel in found],
+            "offered": [book for key, book in rulebooks().items() if key not in connected],
+            "carriers": carriers(session),
+            "warehouses": warehouses(session),
+            "people": active_people(session),
+            "typed": typed or {},
+            "errors": first_by_field(refused.refusals) if refused else {},
+            "refusals": refused.refusals if refused else (),
+        }
+        return desk.page("setup/index.html", "setup", status=status, **values)
+
+
+@router.get("", name="setup_index")
+def setup_index(desk: At) -> HTMLResponse:
+    """Everything that is set up once."""
+    return _index(desk)
+
+
+@router.post("/channels", name="channel_connect")
+def channel_connect(desk: At, form: Form) -> Response:
+    """Connect a channel, or renew its connection."""
+    wish = ConnectChannel(form.get("rulebook", ""), form.get("address", "").strip(), form.get("token", "").strip())
+    try:
+        key = connect_channel(desk.workplace, desk.actor, wish)
+    except Refused as refused:
+        return _index(desk, status=422, typed=dict(form), refused=refused)
+    return desk.done(f"/setup/channels/{key}", "Connected: the channel knows us.")
+
+
+@router.post("/carriers", name="carrier_connect")
+def carrier_connect(desk: At, form: Form) -> Response:
+    """Connect the carrier account."""
+    try:
+        connect_carrier(desk.workplace, desk.actor, "ostrel", "Ostrel Post", form.get("carrier_address", "").strip(),
+                        form.get("carrier_token", "").strip())  # fmt: skip
+    except Refused as refused:
+        renamed = Refused(*(Refusal(r.code, r.message, r.fix, f"carrier_{r.field}") for r in refused.refusals))
+        return _index(desk, status=422, typed=dict(form), refused=renamed)
+    return desk.done("/setup", "Connected: the carrier knows us.")
+
+
+def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] | None = None,
+             refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+    with desk.workplace.database.reading() as session:
+        channel = channel_by_key(session, key)
+        settings = channel_settings(session)[channel.id]
+        names = {warehouse.id: warehouse for warehouse in warehouses(session)}
+        values: dict[str, Any] = {
+            "channel": channel,
+            "settings": settings,
+            "book": desk.workplace.rulebook(channel),
+            "health": channel_health(session, [channel], desk.workplace.now())[channel.id],
+            "supply": [names[warehouse_id] for warehouse_id in settings.supply_list],
+            "others": [one for one in names.values() if one.id not in settings.supply_list],
+            "price_lists": price_lists(session),
+            "waiting": waiting_by_topic(session, channel.id),
+            "refused_entries": refused_entries(session, channel.id),
+            "lags": recent_lags(session, channel.id, desk.workplace.now()),
+            "history": history(session, "channel", channel.id, 20),
+            "step_rows": [*channel.price_steps, {"kind": ""}],
+            "typed": typed or {},
+            "errors": first_by_field(refused.refusals) if refused else {},
+            "refusals": refused.refusals if refused else (),
+        }
+        return desk.page("setup/channel.html", "setup", status=status, **values)
+
+
+@router.get("/channels/{key}", name="channel_show")
+def channel_show(desk: At, key: str) -> HTMLResponse:
+    """One channel: what is in step, how it does, and its settings."""
+    return _channel(desk, key)
+
+
+@router.post("/channels/{key}/test", name="channel_test")
+def channel_test(desk: At, form: Form, key: str) -> Response:
+    """Ask the channel whose account this is."""
+    try:
+        who = test_channel(desk.workplace, desk.actor, key)
+    except Refused as refused:
+        return _channel(desk, key, status=422, refused=refused)
+    return desk.done(f"/setup/channels/{key}", f"It answers: {who}.")
+
+
+@router.post("/channels/{key}/{setting}", name="channel_change")
+def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
+    """Save one group of settings at once."""
+    try:
+        wishes = _WISHES[setting](form) if setting in _WISHES else {}
+        change_channel(desk.workplace, desk.actor, key, wishes)
+    except Refused as refused:
+        return _channel(desk, key, status=422, typed=dict(form), refused=refused)
+    return desk.done(f"/setup/channels/{key}", "Saved; every listing there is worked out again.")
+
+
+def _policy_wish(form: PostedForm) -> dict[str, Any]:
+    read = FormReader(form)
+    policy = {
+        "share": read.text("share") or "100",
+        "hold_back": read.whole("hold_back", "Hold-back") or 0,
+        "cap": read.whole("cap", "Cap"),
+        "least": read.whole("least", "Least") or 0,
+        "fixed": read.whole("fixed", "Fixed number"),
+    }
+    read.raise_if_refused()
+    return {"stock_policy": policy}
+
+
+def _steps_wish(form: PostedForm) -> dict[str, Any]:
+    steps: list[dict[str, Any]] = []
+    rows = zip(form.all("step_kind"), form.all("step_value"), form.all("step_direction"), strict=False)
+    for kind, value, direction in rows:
+        if kind == "percent":
+            steps.append({"kind": kind, "percent": value.replace(",", ".").strip()})
+        elif kind == "amount":
+            steps.append({"kind": kind, "amount": value.strip()})
+        elif kind == "ending":
+            endings = [part.strip() for part in value.replace(";", ",").split(",") if part.strip()]
+            steps.append({"kind": kind, "endings": endings, "direction": direction or "nearest"})
+    steps_from(steps)
+    return {"price_steps": steps, "price_list": form.get("price_list", "")}
+
+
+def _supply_wish(form: PostedForm) -> dict[str, Any]:
+    return {"supply_list": form.all("supply")}
+
+
+def _pause_wish(form: PostedForm) -> dict[str, Any]:
+    return {"paused": form.get("paused") == "yes"}
+
+
+_WISHES = {"policy": _policy_wish, "prices": _steps_wish, "supply": _supply_wish, "pause": _pause_wish}

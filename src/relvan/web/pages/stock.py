@@ -1,0 +1,127 @@
+"""Stock: what lies where, one product's balances and ledger, and moving stock by hand."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.refusal import Refused
+from relvan.core.stock.movements import BY_HAND
+from relvan.services.stock.move import MoveStock, move_stock, set_safety
+from relvan.store.catalogue import (
+    ProductFilter,
+    count_products,
+    find_product,
+    movements,
+    product_bins,
+    product_page,
+)
+from relvan.store.stock import stock_rows, warehouses
+from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.reading import FormReader
+from relvan.web.sentence import Chip, Choice, read_sentence
+
+router = APIRouter(prefix="/stock")
+PAGE = 50
+COLUMNS = (
+    ("title", "Title"),
+    ("on_hand", "On hand"),
+    ("reserved", "Reserved"),
+    ("blocked", "Blocked"),
+    ("safety", "Safety"),
+    ("free", "Free"),
+)
+SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
+
+
+@router.get("", name="stock_index")
+def stock_index(desk: At, after: str = "") -> HTMLResponse:
+    """Every product, with its balance in each warehouse."""
+    chips = (Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),)
+    sentence = read_sentence("Stock of products", "/stock", chips, desk.request.query_params, hint="SKU or title")
+    in_stock = {"yes": True, "no": False}.get(sentence.chosen.get("stock", ""))
+    wanted = ProductFilter(words=sentence.words, in_stock=in_stock)
+    with desk.workplace.database.reading() as session:
+        products = product_page(session, wanted, after=after, limit=PAGE + 1)
+        rows = stock_rows(session, [product.id for product in products[:PAGE]])
+        total = count_products(session, wanted)
+        recent = movements(session, limit=12)
+    values: dict[str, Any] = {
+        "sentence": sentence,
+        "rows": rows,
+        "total": total,
+        "recent": recent,
+        "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
+        "first": sentence.url() if after else "",
+        "columns": COLUMNS,
+        "shown_first": SHOWN_FIRST,
+    }
+    return desk.page("stock/index.html", "stock", **values)
+
+
+def _show(
+    desk: Desk, sku: str, *, status: int = 200, typed: dict[str, str] | None = None, refused: Refused | None = None
+) -> HTMLResponse:
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        values: dict[str, Any] = {
+            "product": product,
+            "stock": stock_rows(session, [product.id]),
+            "bins": product_bins(session, product.id),
+            "movements": movements(session, product.id, limit=60),
+            "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
+            "reasons": BY_HAND,
+            "typed": typed or {},
+            "key": desk.workplace.new_key(),
+            "errors": first_by_field(refused.refusals) if refused else {},
+            "refusals": refused.refusals if refused else (),
+        }
+    return desk.page("stock/show.html", "stock", status=status, **values)
+
+
+@router.get("/{sku:path}", name="stock_show")
+def stock_show(desk: At, sku: str) -> HTMLResponse:
+    """One product's balances, bins and ledger."""
+    return _show(desk, sku)
+
+
+@router.post("/{sku:path}/safety", name="stock_safety")
+def stock_safety(desk: At, form: Form, sku: str) -> Response:
+    """How many are kept back."""
+    read = FormReader(form)
+    units = read.needed_whole("safety", "Safety")
+    try:
+        read.raise_if_refused()
+        set_safety(desk.workplace, desk.actor, sku, form.get("warehouse", ""), units)
+    except Refused as refused:
+        return _show(desk, sku, status=422, typed=dict(form), refused=refused)
+    return desk.done(f"/stock/{sku}", f"{units} of {sku} are kept back.")
+
+
+@router.post("/{sku:path}", name="stock_move")
+def stock_move(desk: At, form: Form, sku: str) -> Response:
+    """Write one movement."""
+    read = FormReader(form)
+    reason = read.text("reason")
+    units = read.needed_whole("units", "Units")
+    counts = reason == "count"
+    wish = MoveStock(
+        sku=sku,
+        warehouse=read.text("warehouse"),
+        reason=reason,
+        change=None if counts else (-units if reason in ("write-off", "unblock") else units),
+        counted=units if counts else None,
+        bin=read.text("bin"),
+        note=read.text("note"),
+        request_key=read.text("key")[:60] or None,
+    )
+    try:
+        read.raise_if_refused()
+        moved = move_stock(desk.workplace, desk.actor, wish)
+    except Refused as refused:
+        return _show(desk, sku, status=422, typed=dict(form), refused=refused)
+    words = f"{moved.sku}: {moved.on_hand} on hand in {moved.warehouse}, bin {moved.bin}."
+    if moved.served:
+        words += f" Reserved at last: {', '.join(moved.served)}."
+    back = form.get("back", "")
+    return desk.done(back if back.startswith("/catalogue/") else f"/stock/{sku}", words)

@@ -1,0 +1,59 @@
+"""Reads what a person typed into a form, and gathers what is wrong with it, field by field."""
+
+from collections.abc import Mapping
+
+from relvan.core.money import parse_amount
+from relvan.core.refusal import Refusal, Refused
+
+MOST_DIGITS = 9
+
+
+class FormReader:
+    """A form that was posted: typed values out, refusals gathered."""
+
+    def __init__(self, form: Mapping[str, str]) -> None:
+        self.form = form
+        self.refusals: list[Refusal] = []
+
+    def text(self, name: str) -> str:
+        """A text without space around it."""
+        return self.form.get(name, "").strip()
+
+    def lines(self, name: str) -> str:
+        """A text of several lines, its line ends as one character."""
+        return self.form.get(name, "").replace("\r\n", "\n").strip()
+
+    def whole(self, name: str, label: str) -> int | None:
+        """A whole number, or nothing when the field is empty."""
+        typed = self.text(name).replace(" ", "").replace(",", "")
+        if not typed:
+            return None
+        digits = typed.removeprefix("-").removeprefix("+")
+        if not digits.isascii() or not digits.isdigit() or len(digits) > MOST_DIGITS:
+            message = f"“{label}” must be a whole number; it got “{self.text(name)[:30]}”."
+            self.refusals.append(Refusal("form", message, "Type digits only.", name))
+            return None
+        return int(typed)
+
+    def needed_whole(self, name: str, label: str) -> int:
+        """A whole number that must be there; 0 stands in when it is not."""
+        value = self.whole(name, label)
+        if value is None and not any(refusal.field == name for refusal in self.refusals):
+            self.refusals.append(Refusal("missing", f"“{label}” must not be empty.", "Type a number.", name))
+        return value or 0
+
+    def amount(self, name: str, currency: str) -> int | None:
+        """An amount in minor units, or nothing when the field is empty."""
+        typed = self.text(name)
+        if not typed:
+            return None
+        try:
+            return parse_amount(typed, currency, name)
+        except Refused as refused:
+            self.refusals += refused.refusals
+            return None
+
+    def raise_if_refused(self) -> None:
+        """Raise what was gathered, all together."""
+        if self.refusals:
+            raise Refused(*self.refusals)

@@ -1,0 +1,69 @@
+"""The sentence bar: says in words what a page shows, and is the filter at the same time. The URL holds all of it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from urllib.parse import urlencode
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One value of a chip, and how the sentence says it."""
+
+    value: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Chip:
+    """One part of the sentence that can be chosen."""
+
+    key: str
+    title: str
+    choices: tuple[Choice, ...]
+
+    def words_for(self, value: str) -> str:
+        """How the sentence says a value."""
+        return next((choice.words for choice in self.choices if choice.value == value), value)
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """A noun, the chips chosen, the words searched for; `path` is the page's own."""
+
+    noun: str
+    path: str
+    chips: tuple[Chip, ...]
+    chosen: Mapping[str, str] = field(default_factory=dict)
+    words: str = ""
+    hint: str = ""
+
+    @property
+    def parts(self) -> list[tuple[Chip, str]]:
+        """The chips in the sentence, each with its words."""
+        return [(chip, chip.words_for(self.chosen[chip.key])) for chip in self.chips if self.chosen.get(chip.key)]
+
+    @property
+    def open_chips(self) -> list[Chip]:
+        """The chips that can still be added."""
+        return [chip for chip in self.chips if not self.chosen.get(chip.key)]
+
+    @property
+    def query(self) -> str:
+        """The sentence as a query string."""
+        return urlencode({**{k: v for k, v in self.chosen.items() if v}, **({"q": self.words} if self.words else {})})
+
+    def url(self, key: str = "", value: str = "", **more: str) -> str:
+        """The page with one chip changed, or taken away when the value is empty."""
+        chosen = {**self.chosen, **({key: value} if key else {})}
+        pairs = {k: v for k, v in {**chosen, "q": self.words, **more}.items() if v}
+        return f"{self.path}?{urlencode(pairs)}" if pairs else self.path
+
+
+def read_sentence(
+    noun: str, path: str, chips: tuple[Chip, ...], query: Mapping[str, str], *, hint: str = ""
+) -> Sentence:
+    """The sentence of a request: only values that a chip offers count."""
+    chosen = {
+        chip.key: query[chip.key] for chip in chips if query.get(chip.key) in {choice.value for choice in chip.choices}
+    }
+    return Sentence(noun, path, chips, chosen, query.get("q", "").strip()[:100], hint)
