@@ -41,7 +41,7 @@ class Database:
         """A session that sees one moment and writes nothing."""
         with Session(self.engine, autoflush=False) as session:
             yield session
-            session.rollback()
+            session.expunge_all()  # what was read stays readable
 
     @contextmanager
     def writing(self) -> Iterator[Session]:

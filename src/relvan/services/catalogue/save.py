@@ -8,7 +8,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import gtin_key, sku_key
-from relvan.core.catalogue.product import ProductDraft, Size, check_product
+from relvan.core.catalogue.product import ProductDraft, ProductKind, Size, check_product
 from relvan.core.people.roles import Right
 from relvan.core.refusal import NotFound, Refusal, Refused, not_found, refuse, refuse_if_any
 from relvan.services import audit
@@ -141,6 +141,7 @@ def draft_of(session: Session, product: Product) -> ProductDraft:
     length, width, height = product.length_mm, product.width_mm, product.height_mm
     size = Size(length, width, height) if length and width and height else None
     values: dict[str, Any] = {name: getattr(product, name) for name in PLAIN}
+    values["kind"] = ProductKind(product.kind)
     return ProductDraft(size=size, aliases=tuple(aliases), prices=dict(prices.tuples().all()), **values)
 
 

@@ -70,7 +70,6 @@ def test_channel(workplace: Workplace, actor: Actor, key: str) -> str:
     actor.must(Right.SETUP)
     with workplace.database.reading() as session:
         channel = channel_by_key(session, key)
-        session.expunge(channel)
     try:
         return workplace.gateway(channel).test()
     except (OutsideTrouble, OutsideRefusal) as failure:

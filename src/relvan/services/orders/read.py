@@ -34,7 +34,6 @@ def read_orders(workplace: Workplace, channel_id: int) -> Reading:
         now = workplace.now()
         if channel.paused or (channel.probe_at is not None and channel.probe_at > now):
             return Reading()
-        session.expunge(channel)
     book = workplace.rulebook(channel)
     gateway = workplace.gateway(channel)
     mark, numbers = channel.order_mark, list[str]()
@@ -59,7 +58,6 @@ def take_webhook(workplace: Workplace, channel_key: str, headers: dict[str, str]
     """Take an order from a webhook. Refused when it is not signed with the channel's secret, or is too old."""
     with workplace.database.reading() as session:
         channel = channel_by_key(session, channel_key)
-        session.expunge(channel)
     if not channel.hook_secret:
         raise refuse("no-webhook", f"{channel.name} has no webhook.", "Connect it again.")
     try:

@@ -45,8 +45,6 @@ def sign_in(workplace: Workplace, login: str, password: str, address: str) -> Si
     _refuse_too_many_guesses(workplace, login, address)
     with workplace.database.reading() as session:
         person = session.scalar(select(Person).where(Person.login == login, Person.active.is_(True)))
-        if person is not None:
-            session.expunge(person)
     if not _password_fits(person.password_hash if person else _nobody, password) or person is None:
         with workplace.database.writing() as session:
             session.add(SignInAttempt(login=login, address=address, at=workplace.now()))

@@ -57,7 +57,6 @@ def find_services(workplace: Workplace, shipment_id: int) -> list[Service]:
         to = Address(**as_address(session.get_one(Order, shipment.order_id).ship_to))
         weights = [parcel.weight_g for parcel in parcels_of(session, shipment_id)]
         carriers = session.scalars(select(Carrier).order_by(Carrier.id)).all()
-        session.expunge_all()
     if not weights:
         raise refuse("not-packed", "Pack at least one parcel first.", "The price depends on its weight.")
     if not carriers:
@@ -91,7 +90,6 @@ def keep_label_file(workplace: Workplace, parcel_id: int) -> bytes:
         if parcel.tracking_number is None or parcel.carrier_id is None:
             raise not_found("label", f"parcel {parcel_id}")
         carrier, number = session.get_one(Carrier, parcel.carrier_id), parcel.tracking_number
-        session.expunge_all()
     name = f"labels/{number}.pdf"
     path = workplace.files.path(name)
     if not path.exists():

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ForeignKey, Index, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -20,16 +20,16 @@ class Order(Table):
         UniqueConstraint("channel_id", "channel_number"),
         Index("ix_customer_order_tray", "tray", "id"),
         Index("ix_customer_order_channel_id", "channel_id", "id"),
-        Index("ix_customer_order_customer", text("customer COLLATE NOCASE")),
-        Index("ix_customer_order_channel_number", text("channel_number COLLATE NOCASE")),
+        Index("ix_customer_order_customer", "customer"),
+        Index("ix_customer_order_channel_number", "channel_number"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    number: Mapped[str] = mapped_column(unique=True)
+    number: Mapped[str] = mapped_column(Text(collation="NOCASE"), unique=True)
     channel_id: Mapped[int | None] = mapped_column(ForeignKey("channel.id"))
-    channel_number: Mapped[str | None]
+    channel_number: Mapped[str | None] = mapped_column(Text(collation="NOCASE"))
     channel_mark: Mapped[int] = mapped_column(default=0)
     tray: Mapped[str]
-    customer: Mapped[str]
+    customer: Mapped[str] = mapped_column(Text(collation="NOCASE"))
     ship_to: Mapped[dict[str, Any]]
     currency: Mapped[str]
     delivery_price: Mapped[int] = mapped_column(default=0)

@@ -57,7 +57,6 @@ def sign_in_demo(request: Request, login: Typed = "", next: Typed = "") -> Respo
         person = person_by_login(session, login)
         if person is None:
             raise not_found("person", login[:40])
-        session.expunge(person)
     return _welcome(request, open_visit(workplace, person, login), next)
 
 

@@ -101,12 +101,19 @@ def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] |
             "refused_entries": refused_entries(session, channel.id),
             "lags": recent_lags(session, channel.id, desk.workplace.now()),
             "history": history(session, "channel", channel.id, 20),
-            "step_rows": [*channel.price_steps, {"kind": ""}],
+            "step_rows": [*(_step_row(step) for step in channel.price_steps), _step_row({})],
             "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
             "refusals": refused.refusals if refused else (),
         }
         return desk.page("setup/channel.html", "setup", status=status, **values)
+
+
+def _step_row(step: dict[str, Any]) -> dict[str, str]:
+    """A price step as its row of the form shows it."""
+    endings = ", ".join(f"{ending:02d}" for ending in step.get("endings", ()))
+    value = str(step.get("percent", step.get("amount", endings)))
+    return {"kind": step.get("kind", ""), "value": value, "direction": step.get("direction", "nearest")}
 
 
 @router.get("/channels/{key}", name="channel_show")

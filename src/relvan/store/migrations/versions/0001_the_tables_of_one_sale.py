@@ -368,12 +368,12 @@ def upgrade() -> None:
     op.create_table(
         "customer_order",
         sa.Column("id", sa.Integer(), nullable=False),
-        sa.Column("number", sa.Text(), nullable=False),
+        sa.Column("number", sa.Text(collation="NOCASE"), nullable=False),
         sa.Column("channel_id", sa.Integer(), nullable=True),
-        sa.Column("channel_number", sa.Text(), nullable=True),
+        sa.Column("channel_number", sa.Text(collation="NOCASE"), nullable=True),
         sa.Column("channel_mark", sa.Integer(), nullable=False),
         sa.Column("tray", sa.Text(), nullable=False),
-        sa.Column("customer", sa.Text(), nullable=False),
+        sa.Column("customer", sa.Text(collation="NOCASE"), nullable=False),
         sa.Column("ship_to", relvan.store.types.Json(), nullable=False),
         sa.Column("currency", sa.Text(), nullable=False),
         sa.Column("delivery_price", sa.Integer(), nullable=False),
@@ -397,6 +397,8 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("customer_order", schema=None) as batch_op:
         batch_op.create_index("ix_customer_order_channel_id", ["channel_id", "id"], unique=False)
+        batch_op.create_index("ix_customer_order_channel_number", ["channel_number"], unique=False)
+        batch_op.create_index("ix_customer_order_customer", ["customer"], unique=False)
         batch_op.create_index("ix_customer_order_tray", ["tray", "id"], unique=False)
 
     op.create_table(
@@ -788,6 +790,8 @@ def downgrade() -> None:
     op.drop_table("lag_sample")
     with op.batch_alter_table("customer_order", schema=None) as batch_op:
         batch_op.drop_index("ix_customer_order_tray")
+        batch_op.drop_index("ix_customer_order_customer")
+        batch_op.drop_index("ix_customer_order_channel_number")
         batch_op.drop_index("ix_customer_order_channel_id")
 
     op.drop_table("customer_order")
