@@ -1,11 +1,19 @@
 """Money: whole minor units with an ISO 4217 code; `Decimal` inside a computation, never a float."""
 
+import re
 from dataclasses import dataclass
-from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+from decimal import ROUND_HALF_UP, Decimal
 
 from relvan.core.refusal import refuse
 
 MOST_MINOR = 99_999_999_99
+# Plain digits with decimals, and digits in groups of three parted by the other sign.
+AMOUNTS = (
+    re.compile(r"(?P<whole>[0-9]*)[.,](?P<part>[0-9]{1,2})"),
+    re.compile(r"(?P<whole>[0-9]{1,3}(?:\.[0-9]{3})+)(?:,(?P<part>[0-9]{1,2}))?"),
+    re.compile(r"(?P<whole>[0-9]{1,3}(?:,[0-9]{3})+)(?:\.(?P<part>[0-9]{1,2}))?"),
+    re.compile(r"(?P<whole>[0-9]+)(?P<part>)"),
+)
 MINOR_DIGITS = {"EUR": 2, "CHF": 2, "GBP": 2, "USD": 2, "SEK": 2, "DKK": 2, "NOK": 2, "PLN": 2, "JPY": 0}
 
 
@@ -41,20 +49,15 @@ def parse_amount(text: str, currency: str, field: str = "") -> int:
     Refused: anything else, more digits than the currency has, a negative amount, more than 99,999,999.99.
     """
     digits = minor_digits(currency)
-    cleaned = text.strip().replace(" ", "").replace("\u00a0", "").replace("'", "")
-    separator = max(cleaned.rfind("."), cleaned.rfind(","))
-    if separator >= 0 and len(cleaned) - separator - 1 <= max(digits, 2):
-        whole = cleaned[:separator].replace(".", "").replace(",", "")
-        cleaned = f"{whole or '0'}.{cleaned[separator + 1 :]}"
-    else:
-        cleaned = cleaned.replace(",", "").replace(".", "")
+    cleaned = re.sub(r"[ \u00a0']", "", text.strip())
     example = f"Type it like {as_decimal(2400, currency)}."
-    try:
-        value = Decimal(cleaned).scaleb(digits)
-    except InvalidOperation:
-        raise refuse("amount", f"“{text}” must be an amount in {currency}.", example, field) from None
-    if not value.is_finite() or value != value.to_integral_value():
-        raise refuse("amount", f"“{text}” must be an amount with at most {digits} decimals.", example, field)
-    if not 0 <= value <= MOST_MINOR:
-        raise refuse("amount", f"“{text}” must be between 0 and 99,999,999.99.", example, field)
-    return int(value)
+    found = next((match for form in AMOUNTS if (match := form.fullmatch(cleaned))), None)
+    if found is None:
+        raise refuse("amount", f"“{text[:40]}” must be an amount in {currency}.", example, field)
+    whole, part = re.sub(r"[.,]", "", found["whole"]), found["part"] or ""
+    if len(part) > digits:
+        raise refuse("amount", f"“{text[:40]}” must have at most {digits} decimals.", example, field)
+    value = int((whole or "0") + part.ljust(digits, "0"))
+    if value > MOST_MINOR:
+        raise refuse("amount", f"“{text[:40]}” must be at most 99,999,999.99.", example, field)
+    return value

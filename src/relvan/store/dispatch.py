@@ -220,6 +220,6 @@ def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget
     ).first()
     if found is None:
         raise not_found("pick", pick_id)
-    pick, sku, gtin, order_line, line, shipment = found.tuple()
+    pick, sku, gtin, order_line, line, shipment = found
     aliases = session.scalars(select(SkuName.sku).where(SkuName.product_id == pick.product_id, SkuName.alias.is_(True)))
     return PickTarget(pick, sku, gtin, tuple(aliases), order_line, line, shipment)

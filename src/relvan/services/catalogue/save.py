@@ -142,7 +142,7 @@ def draft_of(session: Session, product: Product) -> ProductDraft:
     size = Size(length, width, height) if length and width and height else None
     values: dict[str, Any] = {name: getattr(product, name) for name in PLAIN}
     values["kind"] = ProductKind(product.kind)
-    return ProductDraft(size=size, aliases=tuple(aliases), prices=dict(prices.tuples().all()), **values)
+    return ProductDraft(size=size, aliases=tuple(aliases), prices=dict(prices.all()), **values)
 
 
 def difference(old: ProductDraft, new: ProductDraft) -> dict[str, tuple[Any, Any]]:
@@ -230,7 +230,7 @@ def _save_codes(session: Session, product: Product, draft: ProductDraft) -> None
 
 
 def _save_prices(session: Session, product: Product, prices: Mapping[str, int]) -> None:
-    lists = dict(session.execute(select(PriceList.key, PriceList.id)).tuples().all())
+    lists = dict(session.execute(select(PriceList.key, PriceList.id)).all())
     for key in prices:
         if key not in lists:
             raise not_found("price list", key)

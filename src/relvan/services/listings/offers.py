@@ -28,9 +28,7 @@ def offer_of(session: Session, workplace: Workplace, listing: Listing) -> Offer:
     """Everything that is sent of a listing. Only for one without gaps."""
     found = worked_out_listing(session, workplace, listing)
     listed = listed_products(session, [listing.product_id])[listing.product_id]
-    kinds = dict(
-        session.execute(select(Picture.sha, Picture.kind).where(Picture.sha.in_(listed.pictures))).tuples().all()
-    )
+    kinds = dict(session.execute(select(Picture.sha, Picture.kind).where(Picture.sha.in_(listed.pictures))).all())
     most = workplace.rulebook(channel_settings(session)[listing.channel_id].channel).pictures.most
     pictures = tuple(
         PictureFile(sha, kinds[sha], workplace.files.path(picture_file(sha, kinds[sha])))

@@ -78,9 +78,7 @@ def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) 
                 select(Order.channel_number, Order.channel_mark).where(
                     Order.channel_id == channel_id, Order.channel_number.in_([order.number for order in page])
                 )
-            )
-            .tuples()
-            .all()
+            ).all()
         )
     fresh = [order for order in page if order.changed > known.get(order.number, -1)]
     taken = [take_channel_order(workplace, channel_id, order) for order in fresh]

@@ -144,7 +144,7 @@ def supply_list_of(session: Session, order: Order) -> list[int]:
 def short_message(session: Session, order: Order, plan: ReservationPlan) -> str:
     """Which goods an order lacks, in words."""
     ids = [missing.product for missing in plan.missing]
-    skus = dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(ids))).tuples().all())
+    skus = dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(ids))).all())
     parts = [f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing]
     return f"“{order.number}” is short of {', '.join(parts)}."
 

@@ -110,7 +110,7 @@ def _end_promise(session: Session, shipment: Shipment, line: ShipmentLine) -> No
 def _tell_tracking(session: Session, workplace: Workplace, order: Order, parcels: Sequence[Parcel]) -> None:
     if order.channel_id is None:
         return
-    names = dict(session.execute(select(Carrier.id, Carrier.name)).tuples().all())
+    names = dict(session.execute(select(Carrier.id, Carrier.name)).all())
     tell(
         session,
         workplace,

@@ -1,0 +1,191 @@
+"""What tests share: a workplace on a real SQLite file, the outside world on a port of its own."""
+
+import shutil
+import socket
+import threading
+import time
+from datetime import UTC, datetime, timedelta
+
+import httpx
+import pytest
+import uvicorn
+from hypothesis import HealthCheck
+from hypothesis import settings as hypothesis_settings
+
+from relvan.core.people.roles import Role
+from relvan.services.people.sign_in import add_person
+from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.settings import Settings
+from relvan.store.database import Database
+from relvan.store.schema import bring_up_to_date
+from relvan.store.tables import Bin, PriceList, Warehouse
+from standins.app import make_world_app
+
+hypothesis_settings.register_profile(
+    "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
+)
+hypothesis_settings.load_profile("relvan")
+ADDRESS = {"name": "Quillmoss", "street": "3 Millrace Yard", "town": "Tarnhollow", "postcode": "T12", "country": "IE"}
+
+
+class Clock:
+    """A clock that stands still until it is moved."""
+
+    def __init__(self):
+        self.now = datetime(2026, 11, 2, 9, 0, tzinfo=UTC)
+
+    def __call__(self):
+        return self.now
+
+    def move(self, **how):
+        self.now += timedelta(**how)
+
+
+def free_port():
+    """A port nobody listens on."""
+    with socket.socket() as listener:
+        listener.bind(("127.0.0.1", 0))
+        return listener.getsockname()[1]
+
+
+@pytest.fixture(scope="session")
+def furnished(tmp_path_factory):
+    """A database with people, two warehouses with bins and a price list, made once and copied for each test."""
+    folder = tmp_path_factory.mktemp("furnished")
+    workplace = Workplace(Settings(data_dir=folder, _env_file=None))
+    bring_up_to_date(workplace.database)
+    for login, role in (("owner", Role.OWNER), ("picker", Role.WAREHOUSE), ("lister", Role.CATALOGUE)):
+        add_person(workplace, SYSTEM, login, login.title(), role, "a good password")
+    with workplace.database.writing() as session:
+        for key, name, codes in (
+            ("millrace", "Millrace", ("A-01", "A-02", "B-01")),
+            ("yard", "Yard", ("Y-01", "Y-02")),
+        ):
+            warehouse = Warehouse(key=key, name=name, address=ADDRESS)
+            session.add(warehouse)
+            session.flush()
+            for walk, code in enumerate(codes, 1):
+                session.add(Bin(warehouse_id=warehouse.id, code=code, walk=walk))
+        session.add(PriceList(key="retail", name="Retail", currency="EUR", tax_inside=True))
+    workplace.close()
+    return folder
+
+
+@pytest.fixture
+def clock():
+    return Clock()
+
+
+@pytest.fixture
+def settings(tmp_path, furnished):
+    shutil.copytree(furnished, tmp_path / "data")
+    return Settings(data_dir=tmp_path / "data", private_addresses=True, _env_file=None)
+
+
+@pytest.fixture
+def workplace(settings, clock):
+    """A furnished workplace whose clock stands still; what would wake the worker is remembered in `woken`."""
+    woken = []
+    place = Workplace(settings, clock=clock, wake=lambda what, which: woken.append((what, which)))
+    place.woken = woken
+    yield place
+    place.close()
+
+
+@pytest.fixture
+def owner():
+    return Actor(1, "Owner", Role.OWNER, "hand")
+
+
+@pytest.fixture
+def picker():
+    return Actor(2, "Picker", Role.WAREHOUSE, "hand")
+
+
+class World:
+    """The outside world as a visitor and as its weather god."""
+
+    def __init__(self, url):
+        self.url = url
+        self.client = httpx.Client(base_url=url, timeout=20)
+
+    def listings(self, channel):
+        return {row["sku"]: row for row in self.client.get(f"/world/{channel}/listings").json()}
+
+    def buy(self, channel, sku, quantity=1, **more):
+        answer = self.client.post(f"/world/{channel}/purchases", json={"sku": sku, "quantity": quantity, **more})
+        assert answer.status_code == 201, answer.text
+        return answer.json()["order"]
+
+    def order(self, channel, number):
+        return self.client.get(f"/world/{channel}/orders/{number}").json()
+
+    def orders(self, channel):
+        return self.client.get(f"/world/{channel}/orders").json()
+
+    def weather(self, name, kind, seed=7):
+        self.client.put(f"/world/{name}/weather", json={"kind": kind, "seed": seed}).raise_for_status()
+
+    def labels(self):
+        return self.client.get("/world/ostrel/labels").json()
+
+    def token(self, name):
+        return self.client.get("/world").json()["standins"][name]["token"]
+
+    def seller_api(self, name):
+        return self.client.get("/world").json()["standins"][name]["seller_api"]
+
+
+class Served:
+    """An ASGI application served by a thread, on a port of its own."""
+
+    def __init__(self, make):
+        self.port = free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        config = uvicorn.Config(make(self.url), port=self.port, log_level="critical", timeout_graceful_shutdown=1)
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+
+    def __enter__(self):
+        self.thread.start()
+        until = time.monotonic() + 15
+        while not self.server.started:
+            assert time.monotonic() < until, "the server did not start"
+            time.sleep(0.01)
+        return self
+
+    def __exit__(self, *_):
+        self.server.should_exit = True
+        self.thread.join(timeout=10)
+
+
+@pytest.fixture
+def world(tmp_path):
+    """The outside world, fresh and calm."""
+    with Served(lambda url: make_world_app(tmp_path / "world.db", url)) as served:
+        found = World(served.url)
+        yield found
+        found.client.close()
+
+
+@pytest.fixture
+def count_queries():
+    """Counts the statements that a database runs inside a block."""
+    from contextlib import contextmanager
+
+    from sqlalchemy import event
+
+    @contextmanager
+    def counting(database: Database):
+        seen = []
+
+        def note(_connection, _cursor, statement, *_):
+            seen.append(statement)
+
+        event.listen(database.engine, "before_cursor_execute", note)
+        try:
+            yield seen
+        finally:
+            event.remove(database.engine, "before_cursor_execute", note)
+
+    return counting

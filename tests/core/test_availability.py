@@ -1,0 +1,109 @@
+"""What is free, and how much of it a channel shows."""
+
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from relvan.core.refusal import Refused
+from relvan.core.stock.availability import (
+    Balance,
+    StockPolicy,
+    check_policy,
+    free_over,
+    policy_data,
+    policy_from,
+    shown_quantity,
+)
+
+MILL, YARD = Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)
+
+
+def test_the_worked_example_of_the_rules():
+    shown = shown_quantity([MILL, YARD], StockPolicy(Decimal(60), 1, 5, 2))
+    assert (shown.free, shown.quantity) == (14, 5)
+    assert [(step.label, step.value) for step in shown.why.steps] == [
+        ("Millrace", "9"), ("Yard", "5"), ("Free", "14"), ("Share", "8"), ("Hold-back", "7"), ("Cap", "5"),
+        ("Shown", "5"),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("balance", "free"),
+    [(Balance("w"), 0), (Balance("w", 5), 5), (Balance("w", 5, 5), 0), (Balance("w", 5, 9), 0),
+     (Balance("w", 5, 1, 1, 1), 2), (Balance("w", 0, 0, 0, 4), 0)],
+)  # fmt: skip
+def test_what_is_free_in_a_warehouse_is_never_below_nothing(balance, free):
+    assert balance.free == free
+
+
+def test_a_short_warehouse_takes_nothing_from_another():
+    assert free_over([Balance("a", 0, 3), Balance("b", 4)])[0] == 4
+
+
+@pytest.mark.parametrize(
+    ("free", "policy", "most", "shown"),
+    [
+        (10, StockPolicy(), None, 10),
+        (10, StockPolicy(Decimal("33.4")), None, 3),
+        (10, StockPolicy(Decimal(0)), None, 0),
+        (3, StockPolicy(hold_back=5), None, 0),
+        (10, StockPolicy(cap=4), None, 4),
+        (10, StockPolicy(cap=0), None, 0),
+        (3, StockPolicy(least=4), None, 0),
+        (4, StockPolicy(least=4), None, 4),
+        (10, StockPolicy(fixed=3), None, 3),
+        (2, StockPolicy(fixed=3), None, 2),
+        (2, StockPolicy(fixed=3, beyond_stock=True), None, 3),
+        (0, StockPolicy(fixed=3000, beyond_stock=True), 999, 999),
+        (5000, StockPolicy(), 999, 999),
+    ],
+)
+def test_the_policy_decides_how_much_is_shown(free, policy, most, shown):
+    assert shown_quantity([Balance("w", free)], policy, most).quantity == shown
+
+
+policies = st.builds(
+    StockPolicy,
+    share=st.decimals(0, 100, places=1),
+    hold_back=st.integers(0, 50),
+    cap=st.none() | st.integers(0, 50),
+    least=st.integers(0, 50),
+    fixed=st.none() | st.integers(0, 50),
+)
+balances = st.lists(
+    st.builds(Balance, st.just("w"), st.integers(0, 99), st.integers(0, 99), st.integers(0, 99), st.integers(0, 99)),
+    max_size=4,
+)
+
+
+@given(balances, policies)
+def test_no_policy_shows_more_than_is_free_or_less_than_nothing(found, policy):
+    shown = shown_quantity(found, policy)
+    assert 0 <= shown.quantity <= shown.free == sum(balance.free for balance in found)
+    assert shown.why.steps[-1].value == str(shown.quantity)
+
+
+@given(policies)
+def test_a_policy_survives_being_kept_as_data(policy):
+    assert policy_from(policy_data(policy)) == policy
+
+
+@pytest.mark.parametrize(
+    "data", [{"shar": 10}, {"share": "half"}, {"cap": "many"}, {"hold_back": "1.5"}, {"share": 50, "fixed": []}]
+)
+def test_data_that_is_no_policy_is_refused(data):
+    with pytest.raises(Refused) as refused:
+        policy_from(data)
+    assert refused.value.first.field == "stock_policy"
+
+
+@pytest.mark.parametrize(
+    ("policy", "field"),
+    [(StockPolicy(Decimal(101)), "share"), (StockPolicy(Decimal(-1)), "share"),
+     (StockPolicy(hold_back=-1), "hold_back"),
+     (StockPolicy(cap=-1), "cap"), (StockPolicy(least=-2), "least"), (StockPolicy(fixed=-3), "fixed")],
+)  # fmt: skip
+def test_a_policy_out_of_bounds_is_refused_beside_its_field(policy, field):
+    assert [refusal.field for refusal in check_policy(policy)] == [field]

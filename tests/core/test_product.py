@@ -1,0 +1,79 @@
+"""What may be said of a product."""
+
+from dataclasses import replace
+
+import pytest
+
+from relvan.core.catalogue.completeness import missing_facts
+from relvan.core.catalogue.product import ProductDraft, ProductKind, Size, check_product
+
+GOOD = ProductDraft(sku="PT-14", title="Pot", weight_g=720, size=Size(1, 2, 3), cost=520, prices={"retail": 1690})
+
+
+def test_a_whole_product_is_accepted():
+    assert check_product(GOOD) == []
+
+
+def test_the_least_that_makes_a_product_is_a_sku_and_a_title():
+    assert check_product(ProductDraft(sku="A", title="B")) == []
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"sku": ""}, "sku"),
+        ({"title": "  "}, "title"),
+        ({"title": "x" * 201}, "title"),
+        ({"title": "a\x00b"}, "title"),
+        ({"kind": ProductKind.KIT}, "kind"),
+        ({"brand": "x" * 121}, "brand"),
+        ({"category": "x" * 121}, "category"),
+        ({"description": "x" * 20_001}, "description"),
+        ({"gtin": "4006381333932"}, "gtin"),
+        ({"weight_g": 0}, "weight_g"),
+        ({"weight_g": -5}, "weight_g"),
+        ({"weight_g": 2_000_001}, "weight_g"),
+        ({"size": Size(1, 0, 1)}, "size"),
+        ({"size": Size(1, 20_001, 1)}, "size"),
+        ({"cost": -1}, "cost"),
+        ({"floor": -1}, "floor"),
+        ({"prices": {"retail": 0}}, "price"),
+        ({"prices": {"retail": -100}}, "price"),
+        ({"tax_code": "luxury"}, "tax_code"),
+        ({"attributes": {"": "x"}}, "attributes"),
+        ({"attributes": {"a": "x" * 121}}, "attributes"),
+        ({"attributes": {str(n): "x" for n in range(61)}}, "attributes"),
+        ({"aliases": ("PT-14",)}, "aliases"),
+        ({"aliases": ("pt-14",)}, "aliases"),
+        ({"aliases": ("A", "a")}, "aliases"),
+        ({"aliases": (" A",)}, "aliases"),
+        ({"aliases": tuple(f"A{n}" for n in range(51))}, "aliases"),
+    ],
+)
+def test_each_fault_is_refused_beside_its_field(change, field):
+    refusals = check_product(replace(GOOD, **change))
+    assert {refusal.field for refusal in refusals} == {field}
+    assert all("“" in refusal.message and refusal.code for refusal in refusals)
+
+
+def test_all_faults_are_told_together():
+    wrong = replace(GOOD, sku="", title="", weight_g=-1, gtin="1")
+    assert {refusal.field for refusal in check_product(wrong)} == {"sku", "title", "weight_g", "gtin"}
+
+
+def test_a_script_tag_is_text_like_any_other():
+    assert check_product(replace(GOOD, title="<script>alert(1)</script>")) == []
+
+
+@pytest.mark.parametrize(
+    ("kind", "facts", "missing"),
+    [
+        ("single", {"description": "x", "weight_g": 1, "prices": 1, "pictures": 1}, ()),
+        ("single", {"description": " ", "weight_g": None, "prices": 0, "pictures": 0},
+         ("description", "weight", "price", "picture")),
+        ("service", {"description": "x", "weight_g": None, "prices": 1, "pictures": 0}, ()),
+        ("service", {"description": "", "weight_g": None, "prices": 0, "pictures": 0}, ("description", "price")),
+    ],
+)  # fmt: skip
+def test_the_basic_facts_that_are_missing_are_named(kind, facts, missing):
+    assert missing_facts(kind, **facts) == missing

@@ -1,0 +1,36 @@
+"""The core takes values and gives decisions: it imports nothing that reads a clock, a file or a network."""
+
+import ast
+import doctest
+import importlib
+from pathlib import Path
+
+import pytest
+
+import relvan.core
+
+ROOT = Path(relvan.core.__file__).parent
+FILES = sorted(ROOT.rglob("*.py"))
+ALLOWED = {"__future__", "abc", "collections", "dataclasses", "datetime", "decimal", "enum", "functools", "itertools",
+           "math", "operator", "re", "string", "types", "typing", "unicodedata", "pydantic", "stdnum"}  # fmt: skip
+
+
+def imports_of(path):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            yield from (name.name for name in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            yield node.module or ""
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(ROOT)))
+def test_a_core_module_imports_values_only_and_reads_no_clock(path):
+    outside = {name for name in imports_of(path) if not name.startswith("relvan.core")}
+    assert {name.partition(".")[0] for name in outside} <= ALLOWED
+    assert "datetime.now" not in path.read_text()
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(ROOT)))
+def test_the_examples_in_docstrings_are_true(path):
+    name = ".".join(("relvan", "core", *path.relative_to(ROOT).with_suffix("").parts)).removesuffix(".__init__")
+    assert doctest.testmod(importlib.import_module(name)).failed == 0

@@ -1,0 +1,121 @@
+"""Small verbs for tests: what a person at Quillmoss would have done before."""
+
+import io
+
+from PIL import Image
+
+from relvan.core.catalogue.product import ProductDraft
+from relvan.services.catalogue.pictures import add_picture
+from relvan.services.catalogue.save import create_product
+from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.check import check
+from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.publish import publish_listings
+from relvan.services.orders.read import read_orders
+from relvan.services.outbox.deliver import deliver_next
+from relvan.services.stock.move import MoveStock, move_stock
+from relvan.store.channels import channels
+from relvan.store.orders import OrderFilter, order_page
+
+TEXT = "A stoneware pot with a glaze, thrown by hand."
+
+
+def png(colour="green", side=400):
+    """A picture file."""
+    out = io.BytesIO()
+    Image.new("RGB", (side, side), colour).save(out, "PNG")
+    return out.getvalue()
+
+
+def pot(sku="PT-14", **facts):
+    """The draft of a product that every channel takes."""
+    start = {"title": f"Pot {sku}", "description": TEXT, "category": "Pots", "weight_g": 700, "cost": 500,
+             "attributes": {"material": "stoneware"}, "prices": {"retail": 1690}}  # fmt: skip
+    return ProductDraft(sku=sku, **{**start, **facts})
+
+
+def add_pot(workplace, owner, sku="PT-14", units=10, warehouse="millrace", **facts):
+    """A product with a picture and stock."""
+    create_product(workplace, owner, pot(sku, **facts))
+    add_picture(workplace, owner, sku, png(side=400 + len(sku)))
+    if units:
+        receive(workplace, owner, sku, units, warehouse)
+    return sku
+
+
+def receive(workplace, owner, sku, units, warehouse="millrace", **more):
+    return move_stock(workplace, owner, MoveStock(sku, warehouse, "receipt", change=units, **more))
+
+
+def count(workplace, owner, sku, units, warehouse="millrace", **more):
+    return move_stock(workplace, owner, MoveStock(sku, warehouse, "count", counted=units, **more))
+
+
+def connect(workplace, owner, world, *keys):
+    """Connect channels and the carrier."""
+    for key in keys or ("hagglet", "ownshop"):
+        connect_channel(workplace, owner, ConnectChannel(key, world.seller_api(key), world.token(key)))
+    connect_carrier(workplace, owner, "ostrel", "Ostrel Post", world.seller_api("ostrel"), world.token("ostrel"))
+
+
+def channel_ids(workplace):
+    with workplace.database.reading() as session:
+        return {channel.key: channel.id for channel in channels(session)}
+
+
+def list_everywhere(workplace, owner, *skus):
+    """Draft on every channel, close the gaps, publish, deliver; listing ids by (channel, SKU)."""
+    found = {}
+    for key in channel_ids(workplace):
+        ids = draft_listings(workplace, owner, key, skus).listing_ids
+        found |= {(key, sku): listing_id for sku, listing_id in zip(skus, ids, strict=True)}
+        if key == "hagglet":
+            change_listings(workplace, owner, ids, {"shelf": "hg-planters"})
+        publish_listings(workplace, owner, ids)
+    deliver(workplace)
+    return found
+
+
+def deliver(workplace, worker="test", most=200):
+    """Deliver everything that is due, channel by channel; how many updates went out."""
+    sent = 0
+    for channel_id in channel_ids(workplace).values():
+        for _ in range(most):
+            delivery = deliver_next(workplace, channel_id, worker)
+            sent += delivery.sent
+            if not delivery.sent:
+                break
+    return sent
+
+
+def persist(workplace, rounds=400):
+    """Deliver through bad weather, moving the clock on whenever there is nothing due, until nothing waits."""
+    for _ in range(rounds):
+        waits = []
+        for channel_id in channel_ids(workplace).values():
+            delivery = deliver_next(workplace, channel_id, "test")
+            if delivery.wait_s is not None or delivery.sent:
+                waits.append(0 if delivery.sent else delivery.wait_s)
+        if not waits:
+            return
+        workplace.now.move(seconds=min(waits) + 0.001)
+    raise AssertionError("updates still wait")
+
+
+def read(workplace):
+    """Read the orders of every channel."""
+    return [
+        number
+        for channel_id in channel_ids(workplace).values()
+        for number in read_orders(workplace, channel_id).numbers
+    ]
+
+
+def orders(workplace, **wanted):
+    with workplace.database.reading() as session:
+        return order_page(session, OrderFilter(**wanted), limit=500)
+
+
+def assert_sound(workplace):
+    """Every invariant of the database holds."""
+    assert check(workplace.database) == []
