@@ -11,6 +11,7 @@ from relvan.gateways.channels.port import (
     ContentRefused,
     Dispatched,
     Offer,
+    PictureFile,
     Placed,
     RowVerdict,
     ShownListing,
@@ -25,6 +26,8 @@ class NoticesGateway:
 
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
+        # Photos that the channel has, by our hash: a throttled notice must not spend its calls on them again.
+        self._photos: dict[str, str] = {}
 
     def test(self) -> str:
         found = self._caller.json("GET", "hello")
@@ -42,7 +45,7 @@ class NoticesGateway:
         except OutsideRefusal as refusal:
             if refusal.status == 409 and (placed := self.find_placed(offer.sku, key)):
                 return placed
-            raise _content_refused(refusal) from refusal
+            raise self._refused(refusal) from refusal
         return Placed(found["notice"], found["page"])
 
     def find_placed(self, offer_sku: str, key: str) -> Placed | None:
@@ -53,7 +56,7 @@ class NoticesGateway:
         try:
             self._caller.call("PATCH", f"notices/{ref}", json=self._words(offer))
         except OutsideRefusal as refusal:
-            raise _content_refused(refusal) from refusal
+            raise self._refused(refusal) from refusal
 
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
         return self._set("units", [{"notice": ref, "units": units} for ref, units in rows])
@@ -98,11 +101,18 @@ class NoticesGateway:
                 words["details"][name] = value
             elif value:
                 words[name] = int(value) if name in NUMBERS else value
-        words["photos"] = [self._photo(picture.path.read_bytes()) for picture in offer.pictures]
+        words["photos"] = [self._photo(picture) for picture in offer.pictures]
         return words
 
-    def _photo(self, content: bytes) -> str:
-        return str(self._caller.json("POST", "photos", content=content)["photo"])
+    def _photo(self, picture: PictureFile) -> str:
+        if picture.sha not in self._photos:
+            found = self._caller.json("POST", "photos", content=picture.path.read_bytes())
+            self._photos[picture.sha] = str(found["photo"])
+        return self._photos[picture.sha]
+
+    def _refused(self, refusal: OutsideRefusal) -> ContentRefused:
+        self._photos.clear()  # perhaps it lost one of them
+        return _content_refused(refusal)
 
     def _set(self, path: str, rows: list[dict[str, Any]]) -> list[RowVerdict]:
         found = self._caller.json("POST", path, json={"rows": rows})["rows"]

@@ -27,6 +27,8 @@ class StorefrontGateway:
 
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
+        # Media that the store has: a throttled item must not spend its calls on them again.
+        self._media: set[str] = set()
 
     def test(self) -> str:
         return str(self._caller.json("GET", "about").get("store"))
@@ -93,6 +95,7 @@ class StorefrontGateway:
         try:
             return self._caller.json("PUT", f"items/{quote(sku, safe='')}", json=body)
         except OutsideRefusal as refusal:
+            self._media.clear()  # perhaps it lost one of them
             detail = refusal.body.get("detail") if isinstance(refusal.body, dict) else None
             faults = detail.get("faults", {}) if isinstance(detail, dict) else {}
             raise ContentRefused(list(faults.items()) or [("", str(refusal))]) from refusal
@@ -102,7 +105,9 @@ class StorefrontGateway:
         if "weight" in words:
             words["weight"] = int(words["weight"])
         for picture in offer.pictures:
-            self._caller.call("PUT", f"media/{picture.sha}", content=picture.path.read_bytes())
+            if picture.sha not in self._media:
+                self._caller.call("PUT", f"media/{picture.sha}", content=picture.path.read_bytes())
+                self._media.add(picture.sha)
         words["images"] = [picture.sha for picture in offer.pictures]
         return words
 

@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import delete, func, or_, select
+from sqlalchemy import case, delete, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Role, check_password
@@ -149,7 +149,7 @@ def _refuse_too_many_guesses(workplace: Workplace, login: str, address: str) -> 
 def _guesses(session: Session, workplace: Workplace, login: str, address: str) -> tuple[int, int]:
     same_login, same_address = SignInAttempt.login == login, SignInAttempt.address == address
     counted = session.execute(
-        select(func.sum(same_login), func.sum(same_address)).where(
+        select(func.sum(case((same_login, 1), else_=0)), func.sum(case((same_address, 1), else_=0))).where(
             SignInAttempt.at > workplace.now() - GUESS_WINDOW, or_(same_login, same_address)
         )
     ).one()
