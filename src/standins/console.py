@@ -240,7 +240,7 @@ def hagglet_page(ref: str, memory: World) -> HTMLResponse:
     return item_page("hagglet", ref, memory)
 
 
-@router.get("/ownshop/items/{ref}", response_class=HTMLResponse)
+@router.get("/ownshop/items/{ref:path}", response_class=HTMLResponse)
 def ownshop_page(ref: str, memory: World) -> HTMLResponse:
     """An item of the own shop."""
     return item_page("ownshop", ref, memory)
@@ -259,7 +259,7 @@ def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLRes
                 pictures=data.get("pictures", []), buyer=buyer, sorry=sorry)  # fmt: skip
 
 
-@router.post("/{channel}/buy/{ref}", response_class=HTMLResponse)
+@router.post("/{channel}/buy/{ref:path}", response_class=HTMLResponse)
 async def buy(channel: str, ref: str, request: Request, memory: World) -> Response:
     """A visitor buys."""
     market_or_404(channel)

@@ -12,6 +12,7 @@ import threading
 import time
 from decimal import Decimal, InvalidOperation
 from typing import Annotated, Any
+from urllib.parse import quote
 
 import httpx
 from fastapi import APIRouter, Body, Depends, Header, HTTPException, Request
@@ -80,32 +81,6 @@ def faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
     return found
 
 
-@admin.put("/items/{sku}")
-def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    """Create an item, or replace what it says; price and stock only count when it is new."""
-    wrong = faults(item, memory)
-    price = cents(item.get("price"))
-    if price is None:
-        wrong["price"] = "decimal text above 0"
-    if wrong:
-        raise HTTPException(422, {"faults": wrong})
-    with memory.writing() as db:
-        db.execute(
-            "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
-            " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
-            (
-                sku,
-                sku,
-                item["name"],
-                price,
-                max(0, int(item.get("stock", {}).get(ROOM, 0))),
-                json.dumps({**item, "pictures": item["images"]}),
-                memory.now().isoformat(),
-            ),
-        )
-    return {"sku": sku, "page": f"/ownshop/items/{sku}"}
-
-
 def as_item(row: Any) -> dict[str, Any]:
     """An item in the store's words."""
     return {
@@ -114,17 +89,8 @@ def as_item(row: Any) -> dict[str, Any]:
         "price": f"{Decimal(row['price']) / 100:.2f}",
         "stock": {ROOM: row["quantity"]},
         "visible": row["state"] == "live",
-        "page": f"/ownshop/items/{row['sku']}",
+        "page": f"/ownshop/items/{quote(row['sku'], safe='')}",
     }
-
-
-@admin.get("/items/{sku}")
-def get_item(sku: str, memory: World) -> dict[str, Any]:
-    """One item."""
-    row = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", sku)
-    if row is None:
-        raise HTTPException(404, "No such item.")
-    return as_item(row)
 
 
 @admin.get("/items")
@@ -166,7 +132,7 @@ def set_prices(memory: World, prices: Annotated[list[dict[str, Any]], Body(embed
     return set_many(memory, prices, "price", lambda row: cents(row.get("price")))
 
 
-@admin.put("/items/{sku}/visible")
+@admin.put("/items/{sku:path}/visible")
 def set_visible(sku: str, memory: World, visible: Annotated[bool, Body(embed=True)]) -> dict[str, Any]:
     """Show or hide an item."""
     with memory.writing() as db:
@@ -177,6 +143,41 @@ def set_visible(sku: str, memory: World, visible: Annotated[bool, Body(embed=Tru
     if not done:
         raise HTTPException(404, "No such item.")
     return {"sku": sku, "visible": visible}
+
+
+@admin.put("/items/{sku:path}")
+def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+    """Create an item, or replace what it says; price and stock only count when it is new."""
+    wrong = faults(item, memory)
+    price = cents(item.get("price"))
+    if price is None:
+        wrong["price"] = "decimal text above 0"
+    if wrong:
+        raise HTTPException(422, {"faults": wrong})
+    with memory.writing() as db:
+        db.execute(
+            "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
+            " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
+            (
+                sku,
+                sku,
+                item["name"],
+                price,
+                max(0, int(item.get("stock", {}).get(ROOM, 0))),
+                json.dumps({**item, "pictures": item["images"]}),
+                memory.now().isoformat(),
+            ),
+        )
+    return {"sku": sku, "page": f"/ownshop/items/{quote(sku, safe='')}"}
+
+
+@admin.get("/items/{sku:path}")
+def get_item(sku: str, memory: World) -> dict[str, Any]:
+    """One item."""
+    row = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", sku)
+    if row is None:
+        raise HTTPException(404, "No such item.")
+    return as_item(row)
 
 
 @admin.get("/orders")

@@ -204,7 +204,8 @@ def test_an_unknown_line_is_shown_and_one_link_repairs_all_like_it(shop, owner, 
 
     photo = world.client.post("/hagglet/seller/photos", content=png(), headers=token).json()["photo"]
     notice = {"own_code": "STRANGE", "heading": "A strange pot", "text": "Placed by hand, long ago.",
-              "shelf": "hg-other", "condition": "new", "asking": 999, "units": 5, "details": {}, "photos": [photo]}  # fmt: skip
+              "shelf": "hg-other", "condition": "new", "asking": 999, "units": 5, "details": {},
+              "photos": [photo]}  # fmt: skip
     world.client.post("/hagglet/seller/notices", json=notice, headers={**token, "Request-Id": "x"}).raise_for_status()
     world.buy("hagglet", "STRANGE")
     world.buy("hagglet", "STRANGE")

@@ -7,6 +7,6 @@ def read_scale(address: str, *, private_allowed: bool) -> int:
     """The steady weight on the scale in grams. May raise `OutsideTrouble`."""
     caller = Caller(address, {}, name="The scale", private_allowed=private_allowed)
     try:
-        return int(caller.json("GET", "")["grams"])
+        return int(caller.json("GET", address)["grams"])
     finally:
         caller.close()

@@ -1,7 +1,7 @@
 """What every page needs: who is signed in, the posted form with its CSRF token checked, and how to answer."""
 
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import AsyncIterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any
 from urllib.parse import urlencode
@@ -12,7 +12,7 @@ from jinja2 import Environment
 from starlette.datastructures import FormData
 
 from relvan.core.people.roles import RIGHTS, Right
-from relvan.core.refusal import NotAllowed, Refusal, Refused
+from relvan.core.refusal import NotAllowed, Refusal
 from relvan.services.catalogue.save import Verdict
 from relvan.services.people.desk import frame_of, leave_toast
 from relvan.services.people.sign_in import SignedIn, find_visit
@@ -159,15 +159,19 @@ class PostedForm(Mapping[str, str]):
         return [v for v in self._data.getlist(name) if not isinstance(v, str) and v.filename]  # type: ignore[misc]
 
 
-async def posted(request: Request, desk: At) -> PostedForm:
+async def posted(request: Request, desk: At) -> AsyncIterator[PostedForm]:
     """The posted form of somebody signed in; refused when it does not carry the visit's own token."""
-    data = await request.form(max_fields=2000)
+    async with request.form(max_fields=2000) as data:
+        _refuse_other_visit(request, desk, data)
+        yield PostedForm(data)
+
+
+def _refuse_other_visit(request: Request, desk: Desk, data: FormData) -> None:
     sent = request.headers.get("X-CSRF-Token") or str(data.get("csrf", ""))
     if not secrets.compare_digest(sent.encode(), desk.signed_in.csrf.encode()):
         raise NotAllowed(
             Refusal("csrf", "This form is from another sign-in.", "Load the page again and send it once more.")
         )
-    return PostedForm(data)
 
 
 Form = Annotated[PostedForm, Depends(posted)]
@@ -179,8 +183,3 @@ def first_by_field(refusals: Sequence[Refusal]) -> dict[str, Refusal]:
     for refusal in refusals:
         found.setdefault(refusal.field, refusal)
     return found
-
-
-def refusals_of(refused: Refused) -> tuple[Refusal, ...]:
-    """All refusals, for a template."""
-    return refused.refusals

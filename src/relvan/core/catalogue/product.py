@@ -156,6 +156,6 @@ def check_aliases(sku: str, aliases: tuple[str, ...]) -> list[Refusal]:
     for alias in aliases:
         if alias.casefold() in seen:
             message = f"“Aliases” must differ from the SKU and each other; “{alias}” is there twice."
-            found.append(Refusal("sku-taken", message, "Remove one of them.", "aliases"))
+            found.append(Refusal("twice", message, "Remove one of them.", "aliases"))
         seen.add(alias.casefold())
     return found

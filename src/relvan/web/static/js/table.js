@@ -1,9 +1,8 @@
 // Rows: ticking by mouse or x, moving by arrow keys, opening by Enter; ticks turn the sentence bar into the deed bar.
+// The rows may be swapped for others at any time, so they are looked up afresh each time.
 export function table(page) {
-  const body = page.querySelector("[data-rows]");
-  if (!body) return;
-  const ticks = () => [...body.querySelectorAll("input[name=pick]")];
-  const all = page.querySelector("[data-tick-all]");
+  if (!page.querySelector("#rows, [data-rows]")) return;
+  const ticks = () => [...page.querySelectorAll("[data-rows] input[name=pick]")];
   const bar = page.querySelector("[data-bar]");
 
   function settle() {
@@ -11,17 +10,23 @@ export function table(page) {
     for (const box of ticks()) box.closest("tr").classList.toggle("ticked", box.checked);
     bar?.classList.toggle("ticking", ticked.length > 0);
     for (const place of page.querySelectorAll("[data-ticked]")) place.textContent = ticked.length;
+    const all = page.querySelector("[data-tick-all]");
     if (all) all.checked = ticked.length > 0 && ticked.length === ticks().length;
     if (!ticked.length) page.querySelector("#foresee")?.replaceChildren();
   }
+  function tickAll(checked) {
+    for (const box of ticks()) box.checked = checked;
+    settle();
+  }
 
-  body.addEventListener("change", (event) => { if (event.target.name === "pick") settle(); });
-  all?.addEventListener("change", () => { for (const box of ticks()) box.checked = all.checked; settle(); });
-  page.querySelector("[data-untick]")?.addEventListener("click", () => { for (const box of ticks()) box.checked = false; settle(); });
-
+  page.addEventListener("change", (event) => {
+    if (event.target.matches("[data-tick-all]")) tickAll(event.target.checked);
+    else if (event.target.name === "pick") settle();
+  });
+  page.addEventListener("click", (event) => { if (event.target.closest("[data-untick]")) tickAll(false); });
   page.addEventListener("keydown", (event) => {
     if (event.target.closest("input:not([type=checkbox]), textarea, select, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
-    const rows = [...body.querySelectorAll("tr[tabindex]")];
+    const rows = [...page.querySelectorAll("[data-rows] tr[tabindex]")];
     const row = page.activeElement?.closest?.("tr[tabindex]");
     const at = rows.indexOf(row);
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
@@ -30,10 +35,10 @@ export function table(page) {
     } else if (row && event.key === "x") {
       const box = row.querySelector("input[name=pick]");
       if (box) { box.checked = !box.checked; settle(); event.preventDefault(); }
-    } else if (row === page.activeElement && row && event.key === "Enter") {
+    } else if (row && row === page.activeElement && event.key === "Enter") {
       row.querySelector("a")?.click();
     }
   });
-  page.addEventListener("htmx:afterSwap", settle);
+  page.addEventListener("htmx:afterSettle", settle);
   settle();
 }

@@ -1,0 +1,184 @@
+"""Every gateway keeps the same promises, in calm weather and in bad."""
+
+import pytest
+
+from relvan.core.money import Money
+from relvan.core.orders.intake import Address
+from relvan.gateways.calling import Caller, OutsideRefusal, OutsideTrouble
+from relvan.gateways.carriers.ostrel import open_carrier
+from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile
+from relvan.gateways.channels.registry import open_gateway, rulebook, rulebooks
+from relvan.gateways.scale import read_scale
+from tests.house import TEXT, png
+
+FIELDS = {
+    "hagglet": {"heading": "A pot", "text": TEXT, "shelf": "hg-planters", "material": "clay", "condition": "new",
+                "dispatch_days": "2", "delivery": "by post", "returns": "yes", "barcode": ""},
+    "ownshop": {"name": "A pot", "body": TEXT, "section": "Pots", "weight": "700", "barcode": ""},
+}  # fmt: skip
+TITLE = {"hagglet": "heading", "ownshop": "name"}
+BUYER = Address("Ada", "1 Row", "Tarnhollow", "4821", "NL", "")
+SENDER = Address("Quillmoss", "3 Yard", "Tarnhollow", "T12", "IE", "")
+
+
+@pytest.fixture(params=sorted(rulebooks()))
+def channel(request, world):
+    key = request.param
+    gateway = open_gateway(rulebook(key), world.seller_api(key), world.token(key), private_allowed=True)
+    yield key, gateway
+    gateway.close()
+
+
+@pytest.fixture
+def offer(channel, tmp_path):
+    import hashlib
+
+    (tmp_path / "pot.png").write_bytes(png())
+    sha = hashlib.sha256(png()).hexdigest()
+    picture = PictureFile(sha, "image/png", tmp_path / "pot.png")
+    return Offer("PT/14", FIELDS[channel[0]], Money(1690, "EUR"), 7, (picture,))
+
+
+def shown(world, channel, sku="PT/14"):
+    return world.listings(channel[0])[sku]
+
+
+def test_it_says_whose_account_it_is(channel):
+    assert "Quillmoss" in channel[1].test()
+
+
+def test_a_wrong_token_is_trouble_and_not_a_refusal(channel, world):
+    gateway = open_gateway(rulebook(channel[0]), world.seller_api(channel[0]), "wrong", private_allowed=True)
+    with pytest.raises(OutsideTrouble, match="token"):
+        gateway.test()
+    gateway.close()
+
+
+def test_what_is_published_is_shown_and_can_be_changed(channel, offer, world):
+    placed = channel[1].publish(offer, "key-1")
+    row = shown(world, channel)
+    assert (row["title"], row["price"], row["quantity"], len(row["pictures"])) == ("A pot", 1690, 7, 1)
+    assert world.client.get(placed.page).status_code == 200
+    channel[1].send_content(
+        placed.ref, Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug"}})
+    )
+    assert channel[1].set_quantities([(placed.ref, 3)])[0].ok
+    assert channel[1].set_prices([(placed.ref, Money(1999, "EUR"))])[0].ok
+    row = shown(world, channel)
+    assert (row["title"], row["price"], row["quantity"]) == ("A jug", 1999, 3)
+    channel[1].set_shown(placed.ref, False)
+    assert shown(world, channel)["state"] != "live"
+    channel[1].set_shown(placed.ref, True)
+    assert shown(world, channel)["state"] == "live"
+    (read,) = channel[1].listings_after("", 50)
+    assert (read.ref, read.sku, read.price, read.quantity, read.live) == (placed.ref, "PT/14", 1999, 3, True)
+
+
+def test_publishing_twice_under_one_key_places_one_listing(channel, offer, world):
+    first = channel[1].publish(offer, "key-1")
+    assert channel[1].publish(offer, "key-1") == first
+    assert len(world.listings(channel[0])) == 1
+
+
+def test_content_that_the_channel_refuses_names_the_field(channel, offer):
+    bad = Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: ""}})
+    with pytest.raises(ContentRefused) as refused:
+        channel[1].publish(bad, "key-1")
+    assert TITLE[channel[0]] in dict(refused.value.problems)
+
+
+def test_an_unknown_listing_is_refused_row_by_row(channel):
+    verdicts = channel[1].set_quantities([("nowhere", 1)])
+    assert [(verdict.ok, bool(verdict.says)) for verdict in verdicts] == [(False, True)]
+
+
+def test_orders_are_told_in_our_words_and_in_order(channel, offer, world):
+    channel[1].publish(offer, "key-1")
+    numbers = [world.buy(channel[0], "PT/14") for _ in range(3)]
+    found = channel[1].orders_after(0, 50)
+    assert [order.number for order in found] == numbers
+    assert [order.changed for order in found] == sorted(order.changed for order in found)
+    first = found[0]
+    assert (first.currency, first.paid, first.lines[0].sku, first.lines[0].unit_price) == ("EUR", True, "PT/14", 1690)
+    assert first.ship_to.street
+    assert [order.number for order in channel[1].orders_after(found[1].changed, 50)] == numbers[2:]
+    assert len(channel[1].orders_after(0, 2)) == 2
+
+
+def test_tracking_reaches_the_buyer_and_saying_it_again_changes_nothing(channel, offer, world):
+    channel[1].publish(offer, "key-1")
+    number = world.buy(channel[0], "PT/14")
+    channel[1].acknowledge(number)
+    for _ in range(2):
+        channel[1].tell_dispatched(number, Dispatched("Ostrel Post", "OP1"))
+    seen = world.order(channel[0], number)
+    assert (seen["state"], seen["tracking"]) == ("sent", [{"carrier": "Ostrel Post", "code": "OP1"}])
+    with pytest.raises(OutsideRefusal):
+        channel[1].acknowledge("NONE")
+
+
+@pytest.mark.parametrize(
+    ("kind", "unclear"), [("down", False), ("lost answers", True), ("flaky", None), ("throttled", None)]
+)
+def test_bad_weather_is_trouble_that_says_what_may_have_happened(channel, world, kind, unclear):
+    world.weather(channel[0], kind, seed=2)
+    troubles = []
+    for _ in range(40):
+        try:
+            channel[1].test()
+        except OutsideTrouble as trouble:
+            troubles.append(trouble)
+    assert troubles
+    if unclear is not None:
+        assert {trouble.unclear for trouble in troubles} == {unclear}
+    if kind == "throttled":
+        assert all(trouble.retry_after >= 1 and not trouble.unclear for trouble in troubles)
+
+
+def test_nobody_at_the_address_is_trouble_that_changed_nothing():
+    caller = Caller("http://127.0.0.1:9", {}, name="Nobody", private_allowed=True)
+    with pytest.raises(OutsideTrouble) as trouble:
+        caller.call("GET", "x")
+    assert not trouble.value.unclear
+
+
+@pytest.fixture
+def carrier(world):
+    found = open_carrier("Ostrel Post", world.seller_api("ostrel"), world.token("ostrel"), private_allowed=True)
+    yield found
+    found.close()
+
+
+@pytest.mark.parametrize(
+    ("country", "grams", "services"),
+    [("IE", 500, ["slim", "tracked", "morning", "bulky"]), ("NL", 500, ["tracked", "bulky"]), ("NL", 25_000, ["bulky"]),
+     ("IE", 40_000, [])],
+)  # fmt: skip
+def test_a_carrier_offers_what_takes_the_parcel_there(carrier, country, grams, services):
+    to = Address("Ada", "1 Row", "T", "1", country, "")
+    assert [quote.service for quote in carrier.quotes(to, grams)] == services
+
+
+def test_a_label_is_bought_once_under_its_key(carrier, world):
+    assert carrier.find_label("k") is None
+    first = carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1")
+    assert carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1") == carrier.find_label("k") == first
+    assert carrier.label_file(first.tracking_number).startswith(b"%PDF")
+    assert len(world.labels()) == 1
+    with pytest.raises(OutsideRefusal):
+        carrier.buy_label("k2", "slim", SENDER, BUYER, 900, "")
+
+
+def test_the_scale_is_read(world):
+    world.client.put("/devices/scale", json={"grams": 1234}).raise_for_status()
+    assert read_scale(f"{world.url}/devices/scale", private_allowed=True) == 1234
+
+
+@pytest.mark.parametrize("book", rulebooks().values(), ids=lambda book: book.key)
+def test_a_rulebook_is_whole(book):
+    names = [rule.name for rule in book.fields]
+    assert len(names) == len(set(names))
+    assert sum(rule.kind == "category" for rule in book.fields) == 1
+    keys = {category.key for category in book.categories}
+    assert all(set(rule.required_in) <= keys for rule in book.fields)
+    assert all(rule.default in rule.choices for rule in book.fields if rule.kind == "choice" and rule.default)

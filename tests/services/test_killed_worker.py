@@ -1,0 +1,103 @@
+"""Bad weather with real processes: the worker is killed in the middle and started again, and all ends right."""
+
+import os
+import random
+import subprocess
+import sys
+import time
+from contextlib import suppress
+
+import pytest
+
+from relvan.core.people.roles import Role
+from relvan.services.orders.release import release_orders
+from relvan.services.workplace import Actor, Workplace
+from relvan.worker.queue import Waker, open_queue
+from tests.conftest import Served
+from tests.house import add_pot, assert_sound, connect, list_everywhere, orders
+
+OWNER = Actor(1, "Owner", Role.OWNER, "hand")
+SKUS = [f"PX-{n}" for n in range(6)]
+
+
+@pytest.fixture
+def place(settings):
+    """A workplace on the machine's clock, whose changes wake a real queue."""
+    found = Workplace(settings, wake=Waker(open_queue(settings)))
+    yield found
+    found.close()
+
+
+class Worker:
+    """The worker as a process of its own."""
+
+    def __init__(self, settings):
+        self.environment = {**os.environ, "RELVAN_DATA_DIR": str(settings.data_dir), "RELVAN_PRIVATE_ADDRESSES": "true"}
+        self.process = None
+
+    def start(self):
+        self.process = subprocess.Popen([sys.executable, "-m", "relvan", "worker"], env=self.environment)
+
+    def kill(self):
+        self.process.kill()
+        self.process.wait()
+
+
+@pytest.fixture
+def worker(settings):
+    found = Worker(settings)
+    found.start()
+    yield found
+    found.kill()
+
+
+def settled(place, world):
+    """Whether every order is in and both channels show what is free."""
+    taken = {row.channel_number for row in orders(place)}
+    sold = {row["number"] for name in ("hagglet", "ownshop") for row in world.orders(name)}
+    shown = [{sku: row["quantity"] for sku, row in world.listings(name).items()} for name in ("hagglet", "ownshop")]
+    return taken == sold and shown[0] == shown[1]
+
+
+def test_killed_again_and_again_in_bad_weather_nothing_is_lost_or_doubled(place, settings, worker, world):
+    from relvan.application import make_application
+
+    with Served(lambda url: serve_at(url, settings, make_application)):
+        connect(place, OWNER, world)
+        for sku in SKUS:
+            add_pot(place, OWNER, sku, units=20)
+        list_everywhere(place, OWNER, *SKUS)
+        dice = random.Random(4)
+        for number, kind in enumerate(("flaky", "throttled", "lost answers", "down", "flaky", "calm")):
+            for name in ("hagglet", "ownshop"):
+                world.weather(name, kind, seed=number)
+            for _ in range(5):
+                with suppress(AssertionError):
+                    world.buy(dice.choice(("hagglet", "ownshop")), dice.choice(SKUS))
+                time.sleep(dice.uniform(0.05, 0.3))
+            worker.kill()
+            time.sleep(0.2)
+            worker.start()
+            world.client.post("/world/ownshop/repeat-webhooks", json={"times": 3}).raise_for_status()
+        until = time.monotonic() + 90
+        while not settled(place, world):
+            assert time.monotonic() < until, "the channels did not come into step"
+            time.sleep(0.3)
+        numbers = [row.channel_number for row in orders(place)]
+        assert len(numbers) == len(set(numbers))
+        sold = dict.fromkeys(SKUS, 0)
+        for name in ("hagglet", "ownshop"):
+            for order in world.orders(name):
+                for line in order["lines"]:
+                    sold[line["sku"]] += line["quantity"]
+        assert {sku: row["quantity"] for sku, row in world.listings("hagglet").items()} == {
+            sku: 20 - units for sku, units in sold.items()
+        }
+        assert_sound(place)
+        assert all(verdict.ok for verdict in release_orders(place, OWNER, [row.number for row in orders(place)]))
+
+
+def serve_at(url, settings, make_application):
+    """The application at an address that the own shop can call its webhooks at."""
+    settings.base_url = url
+    return make_application(settings)
