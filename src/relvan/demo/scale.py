@@ -27,6 +27,7 @@ from relvan.store.tables import (
 CHUNK = 5_000
 WORDS = ("fern", "moss", "stone", "birch", "river", "amber", "slate", "linen", "copper", "willow", "harbour", "meadow")
 THINGS = ("pot", "tray", "trowel", "tin", "mister", "stake", "basket", "saucer", "lamp", "bell", "hook", "sieve")
+BUYER = {"name": "A buyer", "street": "1 Road", "town": "Town", "postcode": "1000", "country": "NL", "mail": ""}
 CATEGORIES = ("Pots", "Tools", "Soil", "Seeds", "Watering", "Care")
 
 
@@ -95,7 +96,7 @@ def _add_orders(database: Database, count: int, products: range, dice: random.Ra
             orders.append({
                 "id": order_id, "number": f"B-{order_id}", "tray": "closed", "currency": "EUR",
                 "customer": f"{dice.choice(WORDS).title()} {dice.choice(WORDS).title()}", "total": units * price,
-                "ship_to": {"name": "A buyer", "street": "1 Road", "town": "Town", "country": "NL"},
+                "ship_to": BUYER,
                 "paid": units * price, "units": units, "placed_at": now, "taken_at": now, "words": "shipped, paid",
                 "fact_reserved": "all", "fact_picked": "all", "fact_shipped": "all", "fact_paid": "all",
             })  # fmt: skip

@@ -21,7 +21,7 @@ class Instant(TypeDecorator[datetime]):
         return None if value is None else value.astimezone(UTC).strftime(FORMAT)
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> datetime | None:
-        return None if value is None else datetime.strptime(value, FORMAT).replace(tzinfo=UTC)
+        return None if value is None else datetime.fromisoformat(value)
 
 
 class Json(TypeDecorator[Any]):

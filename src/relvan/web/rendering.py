@@ -1,14 +1,14 @@
 """Renders templates: the seller's locale for numbers, money and dates; static files under a hash of their content."""
 
 import hashlib
-from datetime import UTC, datetime
-from decimal import Decimal
-from functools import cache
+from datetime import UTC, date, datetime, timedelta
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from babel.dates import format_datetime, format_timedelta
+from babel import Locale
+from babel.dates import format_date, format_datetime, format_timedelta
 from babel.numbers import format_currency, format_decimal
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
@@ -28,6 +28,63 @@ def static_path(name: str) -> str:
     return f"/static/{name}?v={digest}"
 
 
+class SellersHand:
+    """Writes numbers, money and times as the seller does. What is written often is remembered."""
+
+    def __init__(self, settings: Settings) -> None:
+        self.currency = settings.currency
+        self.locale = Locale.parse(settings.locale)
+        self.zone = ZoneInfo(settings.time_zone)
+        self._money = lru_cache(20_000)(self._write_money)
+        self._ago = lru_cache(5_000)(self._write_ago)
+
+    def money(self, amount: int | None, currency: str = "") -> str:
+        """Minor units with their sign; nothing when there is no amount."""
+        return "" if amount is None else self._money(amount, currency or self.currency)
+
+    def amount(self, value: int | None, currency: str = "") -> str:
+        """A plain figure for an input."""
+        return "" if value is None else str(as_decimal(value, currency or self.currency))
+
+    def number(self, value: float | None) -> str:
+        """A number with the seller's separators."""
+        return "" if value is None else str(format_decimal(value, locale=self.locale))
+
+    def grams(self, value: int | None) -> str:
+        """A weight: grams below a kilogram, kilograms above."""
+        if value is None:
+            return ""
+        if value < 1000:
+            return f"{self.number(value)} g"
+        return f"{format_decimal(value / 1000, '0.###', self.locale)} kg"
+
+    def exact(self, moment: datetime | None) -> str:
+        """A moment in the seller's zone."""
+        if moment is None:
+            return ""
+        return str(format_datetime(moment.astimezone(self.zone), "d MMM y, HH:mm", locale=self.locale))
+
+    def day(self, text: str) -> str:
+        """A day given as ISO 8601."""
+        return str(format_date(date.fromisoformat(text), "EEE d MMM", locale=self.locale))
+
+    def when(self, moment: datetime | None) -> Markup:
+        """A moment as people say it, exact on hover."""
+        if moment is None:
+            return Markup("")
+        seconds = (moment - datetime.now(UTC)).total_seconds()
+        words = "just now" if abs(seconds) < 45 else self._ago(round(seconds / 60))
+        local = moment.astimezone(self.zone).strftime("%d.%m.%Y, %H:%M")
+        return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), local, words)
+
+    def _write_money(self, amount: int, currency: str) -> str:
+        return str(format_currency(as_decimal(amount, currency), currency, locale=self.locale))
+
+    def _write_ago(self, minutes: int) -> str:
+        delta = timedelta(minutes=minutes)
+        return str(format_timedelta(delta, add_direction=True, locale=self.locale, threshold=1.2))
+
+
 def make_environment(settings: Settings) -> Environment:
     """The templates with the seller's filters."""
     environment = Environment(
@@ -37,46 +94,15 @@ def make_environment(settings: Settings) -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    zone = ZoneInfo(settings.time_zone)
-
-    def money(amount: int | None, currency: str = settings.currency) -> str:
-        if amount is None:
-            return ""
-        return format_currency(as_decimal(amount, currency), currency, locale=settings.locale)
-
-    def amount(value: int | None, currency: str = settings.currency) -> str:
-        """A plain figure for an input."""
-        return "" if value is None else str(as_decimal(value, currency))
-
-    def number(value: float | Decimal | None) -> str:
-        return "" if value is None else format_decimal(value, locale=settings.locale)
-
-    def exact(moment: datetime | None) -> str:
-        if moment is None:
-            return ""
-        return str(format_datetime(moment.astimezone(zone), "d MMM y, HH:mm", locale=settings.locale))
-
-    def when(moment: datetime | None) -> Markup:
-        if moment is None:
-            return Markup("")
-        delta = moment - datetime.now(UTC)
-        words = format_timedelta(delta, add_direction=True, locale=settings.locale, threshold=1.2)
-        if abs(delta.total_seconds()) < 45:
-            words = "just now"
-        return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), exact(moment), words)
-
-    def grams(value: int | None) -> str:
-        if value is None:
-            return ""
-        return f"{number(value)} g" if value < 1000 else f"{format_decimal(value / 1000, '0.###', settings.locale)} kg"
-
+    seller = SellersHand(settings)
     environment.filters |= {
-        "money": money,
-        "amount": amount,
-        "number": number,
-        "when": when,
-        "exact": exact,
-        "grams": grams,
+        "money": seller.money,
+        "amount": seller.amount,
+        "number": seller.number,
+        "when": seller.when,
+        "day": seller.day,
+        "exact": seller.exact,
+        "grams": seller.grams,
         "tray": lambda tray: TRAY_NAMES[tray],
     }
     environment.globals |= {"static": static_path, "demo": settings.demo}

@@ -2,6 +2,7 @@
 so that losing the queue loses nothing."""
 
 import contextlib
+from collections.abc import Callable
 from typing import Any
 
 from huey import RedisHuey, SqliteHuey
@@ -18,11 +19,20 @@ def open_queue(settings: Settings, *, immediate: bool = False) -> Huey:
     return SqliteHuey("relvan", filename=str(settings.data_dir / "queue.db"), immediate=immediate, fsync=False)
 
 
+def register_delivery(queue: Huey, deed: Callable[[int], None]) -> Any:
+    """The one task of the queue. Defined here for those who wake and those who work, so that its name is the same."""
+
+    def deliver(which: int) -> None:
+        deed(which)
+
+    return queue.task(name="deliver")(deliver)
+
+
 class Waker:
     """Puts a note into the queue that there is something to do; best effort, the schedule finds it otherwise."""
 
     def __init__(self, queue: Huey) -> None:
-        self.tasks: dict[str, Any] = {"deliver": queue.task(name="deliver")(_nobody)}
+        self.tasks: dict[str, Any] = {"deliver": register_delivery(queue, _nobody)}
 
     def __call__(self, what: str, which: int) -> None:
         with contextlib.suppress(Exception):  # the queue may be lost; the work lies in the outbox

@@ -20,7 +20,7 @@ from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.schema import bring_up_to_date
-from relvan.worker.queue import Waker, open_queue
+from relvan.worker.queue import open_queue, register_delivery
 
 log = logging.getLogger("relvan.worker")
 TICK_S = 0.2
@@ -140,9 +140,7 @@ def run_worker(settings: Settings) -> None:
         workplace = Workplace(settings)
         bring_up_to_date(workplace.database)
         worker = Worker(workplace)
-        waker = Waker(queue)
-        queue._registry.unregister(waker.tasks["deliver"].task_class)
-        queue.task(name="deliver")(worker.deliveries.run)
+        register_delivery(queue, worker.deliveries.run)
         worker.start()
         consumer = Consumer(queue, workers=4, periodic=False, initial_delay=0.05, backoff=1.15, max_delay=0.2)
         try:

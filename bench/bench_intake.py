@@ -1,0 +1,79 @@
+"""Durable order intakes per second: each order taken, reserved, told to two channels, and committed to disk.
+
+Floor: the rows of the same orders written by raw SQLite, one durable commit each.
+"""
+
+import sqlite3
+from datetime import UTC, datetime
+from time import perf_counter
+
+from sqlalchemy import insert
+
+from ground import OWNER, new_workplace, report, temporary
+from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
+from relvan.services.orders.take import take_channel_order
+from relvan.services.stock.move import MoveStock, move_stock
+from relvan.store.tables import Channel, Listing, SupplyWarehouse
+from tests.house import add_pot
+
+ORDERS = 600
+SKUS = 40
+TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
+
+
+def main() -> None:
+    """Take the orders, then write the same rows raw."""
+    with temporary() as folder:
+        workplace = new_workplace(folder)
+        skus = [add_pot(workplace, OWNER, f"PX-{n:03d}", units=0) for n in range(SKUS)]
+        for sku in skus:
+            move_stock(workplace, OWNER, MoveStock(sku, "millrace", "receipt", change=1000))
+        with workplace.database.writing() as session:
+            for key in ("hagglet", "ownshop"):
+                session.add(Channel(key=key, name=key, rulebook=key, address="", token="", price_list_id=1))
+            session.flush()
+            session.execute(
+                insert(SupplyWarehouse), [{"channel_id": c, "warehouse_id": 1, "position": 0} for c in (1, 2)]
+            )
+            now = datetime.now(UTC)
+            session.execute(insert(Listing), [
+                {"channel_id": c, "product_id": p, "own": {}, "refusal": [], "gaps": [], "placed": True, "shown": True,
+                 "wish": "live", "ref": f"R{c}-{p}", "created_at": now, "changed_at": now}
+                for c in (1, 2) for p in range(1, SKUS + 1)
+            ])  # fmt: skip
+        start = perf_counter()
+        for number in range(ORDERS):
+            line = IncomingLine("1", skus[number % SKUS], "A pot", 1, 1690, f"R1-{number % SKUS + 1}")
+            incoming = IncomingOrder(
+                f"HG-{number}", datetime.now(UTC), "EUR", (line,), TO, 490, paid=True, changed=number + 1
+            )
+            take_channel_order(workplace, 1, incoming)
+        ours = ORDERS / (perf_counter() - start)
+        floor = raw(str(workplace.database.path) + ".raw")
+        workplace.close()
+    report("intake", {"orders": ORDERS, "ours_per_s": round(ours), "floor_raw_rows_per_s": round(floor),
+                      "ratio": round(floor / ours, 2), "target_per_s": 200})  # fmt: skip
+
+
+def raw(path: str) -> float:
+    """The rows of one order, by bare statements, one durable commit each; orders per second."""
+    db = sqlite3.connect(path, isolation_level=None)
+    for pragma in ("journal_mode=WAL", "synchronous=FULL"):
+        db.execute(f"PRAGMA {pragma}")
+    for table in ("o", "l", "r", "b", "a", "x"):
+        db.execute(f"CREATE TABLE {table} (id INTEGER PRIMARY KEY, a TEXT, b TEXT, c TEXT, d TEXT, e INTEGER)")
+    start = perf_counter()
+    for number in range(ORDERS):
+        db.execute("BEGIN IMMEDIATE")
+        for table in ("o", "l", "r", "b", "a", "a", "x", "x", "x"):
+            db.execute(
+                f"INSERT INTO {table} (a, b, c, d, e) VALUES (?, ?, ?, ?, ?)", ("x" * 40, "y" * 40, "z", "w", number)
+            )
+        db.execute("COMMIT")
+    taken = perf_counter() - start
+    db.close()
+    return ORDERS / taken
+
+
+if __name__ == "__main__":
+    main()

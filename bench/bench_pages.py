@@ -1,0 +1,73 @@
+"""Product list, order list, order page and search with 100,000 products and 100,000 orders.
+
+Beside each: the floor of an empty page of the same application, and the raw query of fifty rows.
+"""
+
+import sqlite3
+
+from fastapi.testclient import TestClient
+from sqlalchemy import event
+
+from ground import figures, new_workplace, report, temporary, timed
+from relvan.application import make_application
+from relvan.demo.scale import add_many
+
+PRODUCTS = ORDERS = 100_000
+TIMES = 60
+PAGES = {
+    "product list": "/catalogue",
+    "product list, page from the middle": "/catalogue?after=bulk-0050000",
+    "product list, in a category with stock": "/catalogue?category=Pots&stock=yes",
+    "product list, not on a channel": "/catalogue?not_on=ownshop",
+    "search, two words": "/catalogue?q=fern+pot",
+    "search, one letter": "/catalogue?q=p",
+    "search, a SKU": "/catalogue?q=bulk-0077",
+    "listing list": "/listings",
+    "listing list, drafts": "/listings?state=draft",
+    "stock list": "/stock",
+    "order list": "/orders",
+    "order list, by customer": "/orders?q=fern",
+    "order list, a tray": "/orders?tray=closed",
+    "order page": "/orders/B-50000",
+    "product page": "/catalogue/BULK-0050000",
+    "command box": "/find?q=BULK-00500",
+    "today": "/",
+}
+RAW = {
+    "product list": "SELECT * FROM product WHERE archived_at IS NULL AND sku_key > '' ORDER BY sku_key LIMIT 51",
+    "order list": "SELECT * FROM customer_order ORDER BY id DESC LIMIT 51",
+    "order page": "SELECT * FROM customer_order WHERE number = 'B-50000'",
+}
+
+
+def main() -> None:
+    """Fill, measure, print."""
+    with temporary() as folder:
+        workplace = new_workplace(folder)
+        add_many(workplace.database, PRODUCTS, orders=ORDERS)
+        with workplace.database.writing() as session:
+            session.connection().exec_driver_sql("ANALYZE")
+        app = make_application(workplace.settings, workplace)
+        with TestClient(app) as client:
+            client.post("/sign-in", data={"login": "owner", "password": "a good password"})
+            seen: list[str] = []
+            engine = workplace.database.engine
+            event.listen(engine, "before_cursor_execute", lambda *call: seen.append(call[2]))
+            empty = timed(lambda: client.get("/healthz"), TIMES)
+            frame = timed(lambda: client.get("/consignments"), TIMES)
+            pages = {}
+            for name, path in PAGES.items():
+                assert client.get(path).status_code == 200, path
+                seen.clear()
+                samples = timed(lambda path=path: client.get(path), TIMES)
+                queries = len([text for text in seen if not text.startswith("BEGIN")])
+                pages[name] = {**figures(samples), "queries": queries // TIMES}
+            raw = sqlite3.connect(workplace.database.path)
+            floors = {name: figures(timed(lambda q=q: raw.execute(q).fetchall(), 200)) for name, q in RAW.items()}
+            raw.close()
+    floor = {"empty answer": figures(empty), "empty page in the frame": figures(frame), "raw query": floors}
+    report("pages", {"products": PRODUCTS, "orders": ORDERS, "floor": floor, "pages": pages})
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,64 @@
+"""What the benchmarks share: a workplace to measure in, and figures from samples."""
+
+import json
+import statistics
+import sys
+import tempfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from time import perf_counter
+from typing import Any
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from relvan.core.people.roles import Role  # noqa: E402 - the tests' helpers are found from the root
+from relvan.services.people.sign_in import add_person  # noqa: E402
+from relvan.services.workplace import SYSTEM, Actor, Workplace  # noqa: E402
+from relvan.settings import Settings  # noqa: E402
+from relvan.store.schema import bring_up_to_date  # noqa: E402
+from relvan.store.tables import Bin, PriceList, Warehouse  # noqa: E402
+
+OWNER = Actor(1, "Owner", Role.OWNER, "hand")
+
+
+def new_workplace(folder: str | Path, **more: Any) -> Workplace:
+    """A furnished workplace in an empty folder."""
+    workplace = Workplace(Settings(data_dir=Path(folder), private_addresses=True, _env_file=None), **more)
+    bring_up_to_date(workplace.database)
+    add_person(workplace, SYSTEM, "owner", "Owner", Role.OWNER, "a good password")
+    with workplace.database.writing() as session:
+        warehouse = Warehouse(key="millrace", name="Millrace", address={})
+        session.add(warehouse)
+        session.flush()
+        session.add(Bin(warehouse_id=warehouse.id, code="A-01", walk=1))
+        session.add(PriceList(key="retail", name="Retail", currency="EUR", tax_inside=True))
+    return workplace
+
+
+def temporary() -> tempfile.TemporaryDirectory[str]:
+    """A folder that goes away, beside the project so that it lies on the same disk."""
+    (ROOT / "var").mkdir(exist_ok=True)
+    return tempfile.TemporaryDirectory(dir=ROOT / "var")
+
+
+def timed(call: Callable[[], object], times: int) -> list[float]:
+    """Seconds of each of so many calls."""
+    found = []
+    for _ in range(times):
+        start = perf_counter()
+        call()
+        found.append(perf_counter() - start)
+    return found
+
+
+def figures(samples: Sequence[float]) -> dict[str, float]:
+    """Median and 95th percentile in milliseconds."""
+    ordered = sorted(samples)
+    p95 = ordered[min(len(ordered) - 1, int(len(ordered) * 0.95))]
+    return {"p50_ms": round(statistics.median(ordered) * 1000, 2), "p95_ms": round(p95 * 1000, 2)}
+
+
+def report(name: str, values: dict[str, Any]) -> None:
+    """Print one benchmark as JSON."""
+    print(json.dumps({"benchmark": name, **values}, indent=1))
