@@ -8,7 +8,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from babel import Locale
-from babel.dates import format_date, format_datetime, format_timedelta
+from babel.dates import format_date, format_timedelta
 from babel.numbers import format_currency, format_decimal
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
@@ -58,12 +58,6 @@ class SellersHand:
             return f"{self.number(value)} g"
         return f"{format_decimal(value / 1000, '0.###', self.locale)} kg"
 
-    def exact(self, moment: datetime | None) -> str:
-        """A moment in the seller's zone."""
-        if moment is None:
-            return ""
-        return str(format_datetime(moment.astimezone(self.zone), "d MMM y, HH:mm", locale=self.locale))
-
     def day(self, text: str) -> str:
         """A day given as ISO 8601."""
         return str(format_date(date.fromisoformat(text), "EEE d MMM", locale=self.locale))
@@ -101,7 +95,6 @@ def make_environment(settings: Settings) -> Environment:
         "number": seller.number,
         "when": seller.when,
         "day": seller.day,
-        "exact": seller.exact,
         "grams": seller.grams,
         "tray": lambda tray: TRAY_NAMES[tray],
     }

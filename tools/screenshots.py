@@ -1,0 +1,77 @@
+"""Takes the pictures of the README from fresh demo data, at 1280 x 800."""
+
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parent.parent
+OUT = ROOT / "docs/screenshots"
+PORT, WORLD_PORT = 8140, 8141
+BASE = f"http://127.0.0.1:{PORT}"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+
+
+def link(page: Page, path: str, selector: str) -> str:
+    """Where the first link of a kind on a page leads."""
+    page.goto(BASE + path)
+    return page.locator(selector).first.get_attribute("href") or "/"
+
+
+def take(page: Page, name: str, path: str) -> None:
+    """One picture."""
+    page.goto(BASE + path)
+    page.wait_for_timeout(600)
+    page.screenshot(path=OUT / f"{name}.png")
+    print(name)
+
+
+def take_all(page: Page) -> None:
+    """Sign in and walk through the main views."""
+    page.goto(f"{BASE}/sign-in")
+    page.get_by_text("Imogen Hartwell").click()
+    views = {
+        "today": "/", "catalogue": "/catalogue", "product": "/catalogue/PT-14-CEL", "listings": "/listings",
+        "stock": "/stock", "prices": "/prices", "orders": "/orders", "dispatch": "/dispatch",
+        "channel": "/setup/channels/hagglet",
+        "listing": link(page, "/listings?state=draft&channel=hagglet", "td.sku a"),
+        "order": link(page, "/orders?tray=floor", "td.sku a"),
+        "walk": link(page, "/dispatch?stage=picking", "a[href*='/pick-lists/']"),
+        "shipment": link(page, "/dispatch?stage=to+ship", "td.sku a"),
+    }  # fmt: skip
+    for name, path in views.items():
+        take(page, name, path)
+    page.goto(f"{BASE}/listings?channel=hagglet&state=live")
+    page.locator("[data-why*='/why/quantity/']").nth(3).click()
+    page.locator("#why .ladder").wait_for()
+    page.wait_for_timeout(400)
+    page.screenshot(path=OUT / "why.png")
+
+
+def main() -> None:
+    """Start a demo of its own, take the pictures, stop it."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        command = [sys.executable, "-m", "relvan", "demo", "--port", str(PORT), "--world-port", str(WORLD_PORT),
+                   "--data", f"{folder}/data"]  # fmt: skip
+        demo = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+        try:
+            assert demo.stdout is not None
+            for line in demo.stdout:
+                if "Ctrl+C" in line:
+                    break
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                take_all(browser.new_page(viewport={"width": 1280, "height": 800}))
+                browser.close()
+        finally:
+            demo.send_signal(signal.SIGTERM)
+            demo.wait(timeout=30)
+
+
+if __name__ == "__main__":
+    main()
