@@ -1,5 +1,8 @@
 """The whole sale by the API alone; and every wrong input gets a clear refusal."""
 
+import base64
+from urllib.parse import quote
+
 import pytest
 from fastapi.testclient import TestClient
 
@@ -29,7 +32,7 @@ def put_in(api, sku="PT-14", units=10, **facts):
     product = {**GOOD, "sku": sku, "gtin": None, "aliases": [], **facts}
     assert api.post("/api/v1/products", json=product).status_code == 201
     files = {"file": ("pot.png", png(), "image/png")}
-    assert api.post("/api/v1/product-pictures", params={"sku": sku}, files=files).status_code == 201
+    assert api.post(f"/api/v1/products/{quote(sku, safe='')}/pictures", files=files).status_code == 201
     if units:
         move = {"sku": sku, "warehouse": "millrace", "change": units, "reason": "receipt"}
         assert api.post("/api/v1/stock/movements", json=move).status_code == 201
@@ -110,6 +113,33 @@ def test_a_product_comes_back_as_it_went_in(api):
     assert (changed["title"], changed["weight_g"], changed["cost"]) == ("New", None, GOOD["cost"])
     assert api.delete("/api/v1/products/PT-14").json()["archived"]
     assert api.get("/api/v1/products").json()["items"] == []
+
+
+def test_what_was_read_can_be_sent_back_unchanged(api):
+    api.post("/api/v1/products", json=GOOD)
+    api.post("/api/v1/products/PT-14/pictures", files={"file": ("pot.png", png())})
+    read = api.get("/api/v1/products/PT-14").json()
+    assert api.patch("/api/v1/products/PT-14", json=read).json() == read
+    sha = read["pictures"][0]["sha"]
+    assert api.delete(f"/api/v1/products/PT-14/pictures/{sha}").json()["pictures"] == []
+    refused = api.patch("/api/v1/products/PT-14", json={"family": "POTS"})
+    assert problem(refused, 422)["code"] == "later"
+
+
+def test_pictures_may_come_with_the_product(api):
+    picture = {"content": base64.b64encode(png()).decode()}
+    made = api.post("/api/v1/products", json={**GOOD, "pictures": [picture]}).json()
+    assert [(p["width"], p["height"]) for p in made["pictures"]] == [(400, 400)]
+    answer = api.post("/api/v1/products", json={**GOOD, "sku": "B", "gtin": None, "pictures": [{"content": "%%"}]})
+    assert problem(answer, 422)["errors"][0]["field"] == "pictures"
+    assert api.get("/api/v1/products/B").status_code == 404
+
+
+def test_empty_query_values_are_no_values(api):
+    api.post("/api/v1/products", json=GOOD)
+    path = "/api/v1/products?q=&not_on=&on=&category=&in_stock=&kind=&limit=&after="
+    assert [item["sku"] for item in api.get(path).json()["items"]] == ["PT-14"]
+    assert api.get("/api/v1/orders?limit=&after=").json() == {"items": [], "next": None}
 
 
 def test_a_sku_with_a_slash_has_an_address(api):
@@ -206,7 +236,7 @@ def test_a_token_has_the_rights_of_its_person(api, workplace):
 )
 def test_a_file_that_is_no_picture_is_refused(api, content, status):
     api.post("/api/v1/products", json=GOOD)
-    answer = api.post("/api/v1/product-pictures", params={"sku": "PT-14"}, files={"file": ("a.png", content)})
+    answer = api.post("/api/v1/products/PT-14/pictures", files={"file": ("a.png", content)})
     problem(answer, status)
     assert api.get("/api/v1/products/PT-14").json()["pictures"] == []
 

@@ -257,9 +257,64 @@ def test_what_a_deed_would_do_is_shown_before_it_is_done(shop, web):
     assert orders(shop)[0].tray == "inbox"
 
 
+@pytest.mark.parametrize(
+    ("path", "picks", "words"),
+    [
+        ("/orders/foresee/release", ["O-1001"], "1 would go to the warehouse"),
+        ("/orders/foresee/reserve", ["O-1001"], "1 stay: reserved already"),
+        ("/orders/foresee/unreserve", ["O-1001"], "1 would give their stock back"),
+        ("/orders/foresee/cancel", ["O-1001"], "1 would be cancelled, for good"),
+        ("/catalogue/foresee/archive", ["PT-14"], "stays: listed on Hagglet, Own shop"),
+        ("/catalogue/foresee/draft", ["PT-14"], "on Hagglet: 0 new, 1 there already"),
+        ("/listings/foresee/publish", ["1"], "1 have nothing to send"),
+        ("/listings/foresee/put-back", ["1"], "1 are not down"),
+    ],
+)
+def test_each_deed_foresees_what_it_would_do(shop, web, path, picks, words):
+    answer = web.post(path, data={"pick": picks}, headers={"X-CSRF-Token": web.csrf})
+    assert words in " ".join(html.fromstring(answer.text).text_content().split())
+    assert (orders(shop)[0].tray, orders(shop)[0].words) == ("inbox", "1 of 1 to pick, paid")
+
+
+def undo(client, answer):
+    form = html.fromstring(answer.text).cssselect(".toast-note form")[0]
+    fields = {field.get("name"): field.get("value") for field in form.cssselect("input")}
+    return client.post(form.get("action"), data=fields)
+
+
+def test_a_movement_a_price_and_a_move_can_be_undone(shop, owner, web):
+    answer = post(web, "/stock/PT-14", warehouse="millrace", reason="receipt", units="5", key="a")
+    assert "Taken back: 10 of PT-14 on hand" in undo(web, answer).text
+    assert "Taken back: 10 of PT-14 on hand" in undo(web, answer).text
+    answer = post(web, "/prices", sku="PT-14", list="retail", amount="30", q="")
+    assert "PT-14 has a new list price." in answer.text
+    undo(web, answer)
+    assert html.fromstring(web.get("/prices").text).cssselect("[name=amount]")[0].get("value") == "16.90"
+    undo(web, post(web, "/orders/do/move", pick="O-1001", tray="closed", back="/orders"))
+    assert orders(shop)[0].tray == "inbox"
+    assert_sound(shop)
+
+
+def test_goods_that_have_moved_on_cannot_be_taken_back(workplace, owner, web):
+    add_pot(workplace, owner, "PT-14", units=0)
+    answer = post(web, "/stock/PT-14", warehouse="millrace", reason="receipt", units="5", key="a")
+    post(web, "/stock/PT-14", warehouse="millrace", reason="write-off", units="3", key="b")
+    refused = undo(web, answer)
+    assert refused.status_code == 422
+    assert "have moved on since" in refused.text
+
+
+def test_today_counts_lead_to_what_they_count(shop, owner, web):
+    post(web, "/stock/PT-14", warehouse="millrace", reason="block", units="2", key="a")
+    rows = html.fromstring(web.get("/stock?blocked=yes").text).cssselect("#rows td.sku")
+    assert {row.text_content() for row in rows} == {"PT-14"}
+    assert "No product is like that" in web.get("/prices?floor=held").text
+
+
 def test_a_view_is_kept_with_its_sentence_and_dropped(web):
     answer = post(web, "/views/orders", path="/orders", query="tray=inbox", name="Mine")
-    assert [a.get("href") for a in html.fromstring(answer.text).cssselect(".views a")] == ["/orders?tray=inbox"]
+    (tab,) = html.fromstring(answer.text).cssselect(".views a")
+    assert (tab.get("href"), tab.text_content().split()) == ("/orders?tray=inbox", ["Mine", "0"])
     assert "at most" not in post(web, "/views/orders", path="/orders", query="tray=short", name="").text
     answer = post(web, "/views/drop/1", path="/orders")
     assert not html.fromstring(answer.text).cssselect(".views a")

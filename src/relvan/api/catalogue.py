@@ -2,10 +2,10 @@
 
 from typing import Annotated, Any
 
-from fastapi import File, Query, UploadFile
+from fastapi import File, UploadFile
 from pydantic import ValidationError
 
-from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.desk import By, Caller, Limit, YesOrNo, api_router, page_of
 from relvan.api.shapes import ManyProducts, ProductChange, amount_of
 from relvan.core.catalogue.product import ProductDraft
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
@@ -15,7 +15,6 @@ from relvan.services.catalogue.save import archive_products, change_product, cre
 from relvan.store.catalogue import ProductFilter, product_page
 
 router = api_router(tags=["products"])
-Limit = Annotated[int, Query(ge=1, le=500)]
 
 
 def product_shape(view: ProductView, currency: str) -> dict[str, Any]:
@@ -55,7 +54,7 @@ def list_products(
     on: str = "",
     category: str = "",
     kind: str = "",
-    in_stock: bool | None = None,
+    in_stock: YesOrNo = None,
     limit: Limit = 50,
     after: str = "",
 ) -> dict[str, Any]:
@@ -87,7 +86,11 @@ def list_products(
 @router.post("/products", status_code=201)
 def post_product(by: By, change: ProductChange) -> dict[str, Any]:
     """Make a product."""
-    sku = create_product(by.workplace, by.actor, change.draft(None, by.workplace.settings.currency))
+    draft = change.draft(None, by.workplace.settings.currency)
+    contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
+    sku = create_product(by.workplace, by.actor, draft)
+    for content in contents:
+        add_picture(by.workplace, by.actor, sku, content)
     return _shape(by, sku)
 
 
@@ -119,6 +122,24 @@ def _draft(by: Caller, item: dict[str, Any]) -> tuple[str, ProductDraft | Refuse
         return sku, refused
 
 
+@router.post("/products/{sku:path}/pictures", status_code=201)
+def post_picture(by: By, sku: str, file: Annotated[UploadFile, File()]) -> dict[str, Any]:
+    """Add a picture to a product: PNG, JPEG or WebP."""
+    most = by.workplace.settings.largest_picture_mb * 1_000_000
+    content = file.file.read(most + 1)
+    if not content:
+        raise refuse("missing", "“file” must not be empty.", "Send a picture.", "file")
+    add_picture(by.workplace, by.actor, sku, content)
+    return _shape(by, sku)
+
+
+@router.delete("/products/{sku:path}/pictures/{sha}")
+def delete_picture(by: By, sku: str, sha: str) -> dict[str, Any]:
+    """Take a picture off a product."""
+    remove_picture(by.workplace, by.actor, sku, sha)
+    return _shape(by, sku)
+
+
 @router.get("/products/{sku:path}")
 def get_product(by: By, sku: str) -> dict[str, Any]:
     """One product, by its SKU or an alias."""
@@ -129,7 +150,11 @@ def get_product(by: By, sku: str) -> dict[str, Any]:
 def patch_product(by: By, sku: str, change: ProductChange) -> dict[str, Any]:
     """Change what is given."""
     draft = change.draft(view_product(by.workplace, sku).draft, by.workplace.settings.currency)
-    return _shape(by, change_product(by.workplace, by.actor, sku, draft))
+    contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
+    now = change_product(by.workplace, by.actor, sku, draft)
+    for content in contents:
+        add_picture(by.workplace, by.actor, now, content)
+    return _shape(by, now)
 
 
 @router.delete("/products/{sku:path}")
@@ -140,23 +165,6 @@ def delete_product(by: By, sku: str) -> dict[str, Any]:
         kind = NotFound if verdict.code == "not-found" else Refused
         raise kind(Refusal(verdict.code, verdict.message, verdict.fix, "sku"))
     return {"sku": sku, "archived": True}
-
-
-@router.post("/product-pictures", status_code=201)
-def post_picture(by: By, sku: str, file: Annotated[UploadFile, File()]) -> dict[str, Any]:
-    """Add a picture to a product: PNG, JPEG or WebP."""
-    most = by.workplace.settings.largest_picture_mb * 1_000_000
-    content = file.file.read(most + 1)
-    if not content:
-        raise refuse("missing", "“file” must not be empty.", "Send a picture.", "file")
-    return {"sku": sku, "sha": add_picture(by.workplace, by.actor, sku, content)}
-
-
-@router.delete("/product-pictures")
-def delete_picture(by: By, sku: str, sha: str) -> dict[str, Any]:
-    """Take a picture off a product."""
-    remove_picture(by.workplace, by.actor, sku, sha)
-    return {"sku": sku, "sha": sha}
 
 
 def _shape(by: Caller, sku: str) -> dict[str, Any]:

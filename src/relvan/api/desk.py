@@ -5,8 +5,9 @@ from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.routing import APIRoute
+from pydantic import BeforeValidator
 from starlette.concurrency import run_in_threadpool
 
 from relvan.core.refusal import Refusal, Refused
@@ -14,7 +15,15 @@ from relvan.services.people.repeated import Repeated, begin_call, end_call, forg
 from relvan.services.people.sign_in import find_token
 from relvan.services.workplace import Actor, Workplace
 
-MOST_LIMIT = 500
+
+def _nothing(value: object) -> object:
+    """An empty query value is no value."""
+    return None if value == "" else value
+
+
+Limit = Annotated[int, BeforeValidator(lambda value: 50 if value == "" else value), Query(ge=1, le=500)]
+Cursor = Annotated[int, BeforeValidator(lambda value: 0 if value == "" else value), Query(ge=0)]
+YesOrNo = Annotated[bool | None, BeforeValidator(_nothing), Query()]
 
 
 class NoToken(Refused):

@@ -1,11 +1,10 @@
 """Pick lists, shipments, parcels and labels over HTTP."""
 
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import Query
 from fastapi.responses import Response
 
-from relvan.api.desk import By, Caller, api_router
+from relvan.api.desk import By, Caller, Limit, api_router
 from relvan.api.shapes import LabelChoice, NewParcel, NewPickList, PickShape, amount_of
 from relvan.core.packing.parcels import Packed
 from relvan.core.refusal import NotFound, Refusal, Refused, not_found
@@ -128,9 +127,7 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
 
 
 @router.get("/shipments")
-def list_shipments(
-    by: By, state: str = "", warehouse: str = "", limit: Annotated[int, Query(ge=1, le=500)] = 200
-) -> dict[str, Any]:
+def list_shipments(by: By, state: str = "", warehouse: str = "", limit: Limit = 50) -> dict[str, Any]:
     """Shipments, the oldest first."""
     with by.workplace.database.reading() as session:
         rows = shipment_rows(session, states=(state,) if state else (), warehouse=warehouse, limit=limit)

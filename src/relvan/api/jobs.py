@@ -2,12 +2,11 @@
 
 import csv
 import io
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import Query
 from fastapi.responses import Response
 
-from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.core.refusal import not_found
 from relvan.store.listings import job_rows, job_verdicts
 
@@ -41,7 +40,7 @@ def get_job(by: By, job_id: int) -> dict[str, Any]:
 
 
 @router.get("/bulk-jobs/{job_id}/rows")
-def get_rows(by: By, job_id: int, limit: Annotated[int, Query(ge=1, le=500)] = 100, after: int = 0) -> dict[str, Any]:
+def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
     """The verdict on each row."""
     job_shape(by, job_id)
     with by.workplace.database.reading() as session:

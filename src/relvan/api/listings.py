@@ -1,10 +1,8 @@
 """Listings over HTTP."""
 
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import Query
-
-from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.api.jobs import job_shape
 from relvan.api.shapes import Ids, ListingChange, NewListings, amount_of
 from relvan.services.listings.draft import change_listings, draft_listings
@@ -41,8 +39,8 @@ def list_listings(
     channel: str = "",
     state: str = "",
     q: str = "",
-    limit: Annotated[int, Query(ge=1, le=500)] = 50,
-    after: int = 0,
+    limit: Limit = 50,
+    after: Cursor = 0,
 ) -> dict[str, Any]:
     """Listings, the newest first."""
     with by.workplace.database.reading() as session:

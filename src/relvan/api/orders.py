@@ -1,11 +1,9 @@
 """Orders over HTTP."""
 
 from collections.abc import Sequence
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import Query
-
-from relvan.api.desk import By, Caller, api_router, page_of
+from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.refusal import Refusal, Refused, refuse
@@ -93,8 +91,8 @@ def list_orders(
     tray: str = "",
     channel: str = "",
     channel_number: str = "",
-    limit: Annotated[int, Query(ge=1, le=500)] = 50,
-    after: int = 0,
+    limit: Limit = 50,
+    after: Cursor = 0,
 ) -> dict[str, Any]:
     """Orders, the newest first."""
     with by.workplace.database.reading() as session:

@@ -1,5 +1,6 @@
 """The shapes that the API takes and gives; names as in docs/guide/api.md."""
 
+import base64
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -42,6 +43,29 @@ class SizeShape(Shape):
     h: int = Field(ge=-MOST_INT, le=MOST_INT)
 
 
+class PictureShape(Shape):
+    """A picture: one that is there, by its SHA-256, or a new one as base64 in `content`."""
+
+    sha: str | None = None
+    width: int | None = None
+    height: int | None = None
+    content: str | None = None
+
+    def read(self, most_mb: int) -> bytes:
+        """The bytes of a new picture."""
+        text = (self.content or "").rpartition(",")[2]
+        if len(text) > most_mb * 1_400_000:
+            raise refuse("too-large", f"“Picture” must have at most {most_mb} MB.", "Save it smaller.", "pictures")
+        try:
+            return base64.b64decode(text, validate=True)
+        except ValueError:
+            raise refuse("form", "“Picture” must be base64.", "Or send it as a file.", "pictures") from None
+
+
+LATER = {"family", "traits", "parts", "case_pack"}
+READ_ONLY = {*LATER, "pictures", "archived"}
+
+
 class ProductChange(Shape):
     """What may be said of a product; what is left out stays as it is."""
 
@@ -60,14 +84,31 @@ class ProductChange(Shape):
     prices: dict[str, Amount] | None = None
     tax_code: str | None = Field(default=None, max_length=40)
     aliases: list[str] | None = None
+    pictures: list[PictureShape] | None = Field(default=None, max_length=30)
+    family: str | None = None
+    traits: dict[str, str] | None = None
+    parts: list[Any] | None = None
+    case_pack: dict[str, Any] | None = None
+    archived: bool | None = None
 
     def draft(self, before: ProductDraft | None, currency: str) -> ProductDraft:
         """The whole product after the change; `before` is empty for a new one."""
         start = before or ProductDraft(sku="", title="")
         values: dict[str, Any] = {name: getattr(start, name) for name in ProductDraft.__dataclass_fields__}
-        for name in self.model_fields_set:
+        for name in self.model_fields_set - READ_ONLY:
             values |= self._value(name, currency)
+        for name in LATER & self.model_fields_set:
+            if getattr(self, name):
+                raise refuse("later", f"“{name}” cannot be set yet.", "Leave it out.", name)
         return ProductDraft(**values)
+
+    def new_pictures(self, most_mb: int) -> list[bytes]:
+        """The contents of pictures that are sent along; those that are only named are there already."""
+        found = []
+        for picture in self.pictures or ():
+            if picture.content is not None:
+                found.append(picture.read(most_mb))
+        return found
 
     def _value(self, name: str, currency: str) -> dict[str, Any]:
         given = getattr(self, name)

@@ -2,9 +2,9 @@
 
 from typing import Annotated, Any
 
-from fastapi import Header, Query
+from fastapi import Header
 
-from relvan.api.desk import By, api_router, page_of
+from relvan.api.desk import By, Limit, api_router, page_of
 from relvan.api.shapes import MovementShape, money_shape
 from relvan.services.prices.explain import explain_price
 from relvan.services.stock.availability import availability
@@ -28,9 +28,7 @@ def _shape(row: StockRow) -> dict[str, Any]:
 
 
 @router.get("/stock")
-def list_stock(
-    by: By, sku: str = "", limit: Annotated[int, Query(ge=1, le=500)] = 50, after: str = ""
-) -> dict[str, Any]:
+def list_stock(by: By, sku: str = "", limit: Limit = 50, after: str = "") -> dict[str, Any]:
     """Balances by product and warehouse: of one product, or of all in the order of their SKUs."""
     with by.workplace.database.reading() as session:
         if sku:

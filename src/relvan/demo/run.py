@@ -22,6 +22,8 @@ from relvan.store.tables import LagSample
 READY = "ready"
 TOKEN = "relvan-demo-token"
 PATIENCE_S = 60.0
+MOST_RESTARTS = 8
+RESTART_WINDOW_S = 20.0
 
 
 def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int, say: Callable[[str], None]) -> int:
@@ -43,35 +45,28 @@ def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int,
         data_dir=data, base_url=base, private_addresses=True, scale_url=f"{world}/devices/scale", demo=True,
         demo_token=token,
     )  # fmt: skip
-    running: list[subprocess.Popen[bytes]] = []
+    running = Processes(environment)
     try:
         signal.signal(signal.SIGTERM, _stop)
+        signal.signal(signal.SIGHUP, _stop)
         _refuse_taken(base, world)
-        running.append(
-            _start(["-m", "standins", "--port", str(world_port), "--data", str(data / "world.db")], environment)
-        )
+        running.start("-m", "standins", "--port", str(world_port), "--data", str(data / "world.db"))
         _wait_for(f"{world}/world", running)
         if not (data / READY).exists():
             _prepare(settings, world, scale, say)
             (data / READY).write_text("The demo data are complete.\n")
-        running.append(_start(["-m", "relvan", "worker"], environment))
-        running.append(_start(["-m", "relvan", "serve", "--port", str(port)], environment))
+        running.start("-m", "relvan", "worker")
+        running.start("-m", "relvan", "serve", "--port", str(port))
         _wait_for(f"{base}/healthz", running)
         _tell(base, world, token, say)
-        return _watch(running, say)
+        return running.watch(say)
     except KeyboardInterrupt:
         return 0
     except Refused as refused:
         say(f"{refused.first.message} {refused.first.fix}")
         return 1
     finally:
-        for process in reversed(running):
-            process.terminate()
-        for process in running:
-            try:
-                process.wait(timeout=10)
-            except subprocess.TimeoutExpired:
-                process.kill()
+        running.stop()
 
 
 def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], None]) -> None:
@@ -97,15 +92,52 @@ def _tell(base: str, world: str, token: str, say: Callable[[str], None]) -> None
     say("Ctrl+C ends all of it.")
 
 
-def _start(arguments: list[str], environment: dict[str, str]) -> subprocess.Popen[bytes]:
-    """Start a process in its own session, so that Ctrl+C reaches us first and we stop it in order."""
-    return subprocess.Popen([sys.executable, *arguments], env=environment, start_new_session=True)
+class Processes:
+    """The processes of the demo. One that ends is started again; one that keeps ending ends the demo."""
+
+    def __init__(self, environment: dict[str, str]) -> None:
+        self._environment = environment
+        self._running: dict[tuple[str, ...], subprocess.Popen[bytes]] = {}
+        self._restarts: list[float] = []
+
+    def start(self, *arguments: str) -> None:
+        """Start a process in its own session, so that Ctrl+C reaches us first and we stop it in order."""
+        command = [sys.executable, *arguments]
+        self._running[arguments] = subprocess.Popen(command, env=self._environment, start_new_session=True)
+
+    def ended(self) -> list[tuple[str, ...]]:
+        """Those that have ended."""
+        return [arguments for arguments, process in self._running.items() if process.poll() is not None]
+
+    def watch(self, say: Callable[[str], None]) -> int:
+        """Keep them running until Ctrl+C; the exit code when that is of no use."""
+        while True:
+            for arguments in self.ended():
+                now = time.monotonic()
+                self._restarts = [*(at for at in self._restarts if now - at < RESTART_WINDOW_S), now]
+                if len(self._restarts) > MOST_RESTARTS:
+                    say(f"{' '.join(arguments[1:3])} keeps ending; stopping the demo.")
+                    return 1
+                say(f"{' '.join(arguments[1:3])} ended; starting it again.")
+                self.start(*arguments)
+            time.sleep(0.3)
+
+    def stop(self) -> None:
+        """End all of them, the last started first."""
+        processes = list(reversed(self._running.values()))
+        for process in processes:
+            process.terminate()
+        for process in processes:
+            try:
+                process.wait(timeout=10)
+            except subprocess.TimeoutExpired:
+                process.kill()
 
 
-def _wait_for(address: str, running: list[subprocess.Popen[bytes]]) -> None:
+def _wait_for(address: str, running: Processes) -> None:
     until = time.monotonic() + PATIENCE_S
     while time.monotonic() < until:
-        if any(process.poll() is not None for process in running):
+        if running.ended():
             raise SystemExit("One of the demo's processes ended; its words are above.")
         try:
             if httpx.get(address, timeout=2).is_success:
@@ -124,13 +156,6 @@ def _refuse_taken(*addresses: str) -> None:
         except httpx.HTTPError:
             pass
         raise SystemExit(f"Something answers at {address} already. Stop it, or choose another port.")
-
-
-def _watch(running: list[subprocess.Popen[bytes]], say: Callable[[str], None]) -> int:
-    while all(process.poll() is None for process in running):
-        time.sleep(0.3)
-    say("One of the demo's processes ended; stopping the others.")
-    return 1
 
 
 def _stop(_number: int, _frame: object) -> None:

@@ -45,6 +45,8 @@ class ProductFilter:
     not_on: str = ""
     in_stock: bool | None = None
     lacking: bool = False
+    blocked: bool = False
+    floored: bool = False
     archived: bool = False
 
 
@@ -124,6 +126,10 @@ def _conditions(wanted: ProductFilter) -> list[ColumnElement[bool]]:
         found.append(Product.category == wanted.category)
     if wanted.lacking:
         found.append(Product.lacking > 0)
+    if wanted.blocked:
+        found.append(Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0)))
+    if wanted.floored:
+        found.append(Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True))))
     if wanted.kind:
         found.append(Product.kind == wanted.kind)
     if wanted.on:

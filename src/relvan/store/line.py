@@ -48,8 +48,9 @@ class Count:
 
 
 def line_counts(session: Session) -> dict[str, Count]:
-    """What waits at each station."""
-    return _counts(session, WAITING)
+    """What waits at each station; at Today, all of it."""
+    counts = _counts(session, WAITING)
+    return {"today": Count(min(MOST, sum(count.number for count in counts.values()))), **counts}
 
 
 def today_counts(session: Session) -> dict[str, Count]:

@@ -1,10 +1,10 @@
 """What every page needs: who is signed in, the posted form with its CSRF token checked, and how to answer."""
 
 import secrets
-from collections.abc import AsyncIterator, Mapping, Sequence
+from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any
-from urllib.parse import urlencode
+from urllib.parse import parse_qsl, urlencode
 
 from fastapi import Depends, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -45,17 +45,29 @@ class Desk:
         """Whether this person may change a station."""
         return right in RIGHTS[self.actor.role]
 
-    def page(self, name: str, station: str, *, status: int = 200, **values: Any) -> HTMLResponse:
-        """A whole page in the frame."""
+    def page(
+        self,
+        name: str,
+        station: str,
+        *,
+        status: int = 200,
+        count_view: Callable[[Any, Mapping[str, str]], int] | None = None,
+        **values: Any,
+    ) -> HTMLResponse:
+        """A whole page in the frame; `count_view` counts what a kept view shows."""
         query = self.request.query_params
         toast_id = int(query["toast"]) if query.get("toast", "").isdigit() else None
         frame = frame_of(self.workplace, self.actor, station, toast_id)
         with self.workplace.database.reading() as session:
             counts = line_counts(session)
+            view_counts = {
+                view.id: count_view(session, dict(parse_qsl(view.query))) for view in frame["views"] if count_view
+            }
         context = {
             **self._context(station),
             **frame,
             "counts": counts,
+            "view_counts": view_counts,
             "chosen_columns": frame["columns"],
             "refusals": values.pop("refusals", ()),
             **values,

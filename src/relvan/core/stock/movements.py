@@ -24,6 +24,7 @@ class Reason(StrEnum):
     UNBLOCK = "unblock"
     SHORT_PICK = "short pick"
     DISPATCH = "dispatch"
+    UNDO = "undo"
 
 
 # What a person may choose by hand; the others follow from picking and dispatching.
@@ -110,6 +111,14 @@ def _move(reason: Reason, level: Level, change: int) -> Change:
 def _refuse_more_than(size: int, there: int, word: str) -> None:
     if size > there:
         raise refuse("not-enough", f"{size} units are more than the {there} {word}.", "Count the bin first.", "change")
+
+
+def reversed_change(change: Change, level: Level) -> Change:
+    """What takes a movement back. Refused when the goods have moved on since."""
+    after = Level(level.on_hand - change.on_hand, level.blocked - change.blocked)
+    if not 0 <= after.blocked <= after.on_hand:
+        raise refuse("moved-on", "These units have moved on since.", "Count the bin instead.")
+    return Change(-change.on_hand, -change.blocked)
 
 
 def check_note(note: str) -> list[Refusal]:

@@ -14,8 +14,8 @@ from relvan.store.catalogue import find_product
 from relvan.store.tables import ListPrice, PriceList
 
 
-def set_list_price(workplace: Workplace, actor: Actor, sku: str, list_key: str, amount: int | None) -> None:
-    """Set a product's price on a list in minor units, or take it off the list."""
+def set_list_price(workplace: Workplace, actor: Actor, sku: str, list_key: str, amount: int | None) -> int | None:
+    """Set a product's price on a list in minor units, or take it off the list; what it was before."""
     actor.must(Right.PRICES)
     if amount is not None:
         refuse_if_any(check_price(list_key, amount))
@@ -27,7 +27,7 @@ def set_list_price(workplace: Workplace, actor: Actor, sku: str, list_key: str, 
         kept = session.get(ListPrice, (price_list.id, product.id))
         before = kept.amount if kept else None
         if before == amount:
-            return
+            return before
         if kept is not None and amount is None:
             session.delete(kept)
         elif kept is not None and amount is not None:
@@ -39,6 +39,7 @@ def set_list_price(workplace: Workplace, actor: Actor, sku: str, list_key: str, 
         changes = {f"price {list_key}": (before, amount)}
         audit.record(session, actor, workplace.now(), "product", product.id, "changed", changes)
         refresh_listings(session, workplace, product_ids=[product.id])
+        return before
 
 
 def set_floor(workplace: Workplace, actor: Actor, sku: str, floor: int | None) -> None:

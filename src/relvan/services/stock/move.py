@@ -6,8 +6,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refused, refuse, refuse_if_any
-from relvan.core.stock.movements import BY_HAND, MOST_UNITS, Level, Reason, check_note, movement_change
+from relvan.core.refusal import Refused, not_found, refuse, refuse_if_any
+from relvan.core.stock.movements import (
+    BY_HAND,
+    MOST_UNITS,
+    Change,
+    Level,
+    Reason,
+    check_note,
+    movement_change,
+    reversed_change,
+)
 from relvan.services import audit
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.orders.reserve import retry_short_orders
@@ -82,6 +91,38 @@ def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
         return Moved(
             movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked, tuple(served)
         )
+
+
+def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved:
+    """Take a movement made by hand back, by one that is its opposite; taken back twice, it happens once."""
+    actor.must(Right.STOCK)
+    with workplace.database.writing() as session:
+        first = session.get(Movement, movement_id)
+        if first is None or first.reason not in BY_HAND:
+            raise not_found("movement", movement_id)
+        key = f"undo:{movement_id}"
+        if before := _made_before(session, key):
+            return before
+        lies = bin_balance_row(session, first.bin_id, first.product_id)
+        change = reversed_change(Change(first.on_hand, first.blocked), Level(lies.on_hand, lies.blocked))
+        movement = Movement(
+            at=workplace.now(),
+            product_id=first.product_id,
+            warehouse_id=first.warehouse_id,
+            bin_id=first.bin_id,
+            reason=Reason.UNDO,
+            on_hand=change.on_hand,
+            blocked=change.blocked,
+            note=f"takes back a {first.reason}",
+            person_id=actor.person_id,
+            request_key=key,
+        )
+        write_movement(session, movement)
+        refresh_listings(session, workplace, product_ids=[first.product_id], caused_at=workplace.now())
+        retry_short_orders(session, workplace, [first.product_id])
+        done = _made_before(session, key)
+        assert done is not None
+        return done
 
 
 def write_movement(session: Session, movement: Movement) -> None:

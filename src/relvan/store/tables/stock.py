@@ -35,7 +35,7 @@ class Movement(Table):
 
     __tablename__ = "movement"
     __table_args__ = strict(
-        CheckConstraint("on_hand <> 0 OR blocked <> 0 OR reason = 'count'", name="moves"),
+        CheckConstraint("on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')", name="moves"),
         Index("ix_movement_product_id", "product_id", "id"),
         Index("ix_movement_shipment_id", "shipment_id"),
     )

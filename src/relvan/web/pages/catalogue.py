@@ -1,5 +1,7 @@
 """The catalogue: the list, a product's own page, making and changing products, pictures, the archive."""
 
+from collections import Counter
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
@@ -27,6 +29,7 @@ from relvan.store.catalogue import (
     product_bins,
     product_page,
     product_pictures,
+    product_uses,
 )
 from relvan.store.channels import channels
 from relvan.store.listings import listings_of_products
@@ -38,6 +41,7 @@ from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/catalogue")
 PAGE = 50
+MOST_FORESEEN = 500
 COLUMNS = (
     ("title", "Title"),
     ("category", "Category"),
@@ -53,7 +57,7 @@ COLUMNS = (
 SHOWN_FIRST = ("title", "category", "price", "free", "listed", "changed")
 
 
-def _sentence(desk: Desk) -> Sentence:
+def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = [(channel.key, channel.name) for channel in channels(session)]
         own = categories(session)
@@ -66,7 +70,7 @@ def _sentence(desk: Desk) -> Sentence:
         Chip("archive", "Archive", (Choice("yes", "in the archive"),)),
     )
     hint = "SKU, title, GTIN or alias"
-    return read_sentence("Products", "/catalogue", chips, desk.request.query_params, hint=hint)
+    return read_sentence("Products", "/catalogue", chips, query, hint=hint)
 
 
 def _filter(sentence: Sentence) -> ProductFilter:
@@ -85,7 +89,7 @@ def _filter(sentence: Sentence) -> ProductFilter:
 @router.get("", name="product_index")
 def product_index(desk: At, after: str = "") -> HTMLResponse:
     """The list; its rows alone when htmx asks for them."""
-    sentence = _sentence(desk)
+    sentence = _sentence(desk, desk.request.query_params)
     wanted = _filter(sentence)
     with desk.workplace.database.reading() as session:
         rows = product_page(session, wanted, after=after, limit=PAGE + 1)
@@ -101,7 +105,32 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
         "shown_first": SHOWN_FIRST,
         "channel_names": named,
     }
-    return desk.page("catalogue/index.html", "catalogue", **values)
+    return desk.page(
+        "catalogue/index.html",
+        "catalogue",
+        count_view=lambda s, q: count_products(s, _filter(_sentence(desk, q))),
+        **values,
+    )
+
+
+@router.post("/foresee/archive", name="product_foresee_archive")
+def product_foresee_archive(desk: At, form: Form) -> HTMLResponse:
+    """Which of the ticked products would go into the archive, before they do."""
+    skus = form.all("pick")
+    with desk.workplace.database.reading() as session:
+        uses = {sku: product_uses(session, find_product(session, sku).id) for sku in skus[:MOST_FORESEEN]}
+    return desk.fragment("catalogue/_foresee.html", count=len(skus), uses={k: v for k, v in uses.items() if v})
+
+
+@router.post("/foresee/draft", name="product_foresee_draft")
+def product_foresee_draft(desk: At, form: Form) -> HTMLResponse:
+    """How many drafts would be made on which channel, before they are."""
+    skus = form.all("pick")[:MOST_FORESEEN]
+    with desk.workplace.database.reading() as session:
+        ids = [find_product(session, sku).id for sku in skus]
+        there = Counter(row.channel_key for row in listings_of_products(session, ids))
+        named = [(channel.key, channel.name, there[channel.key]) for channel in channels(session)]
+    return desk.fragment("catalogue/_draft.html", count=len(skus), named=named)
 
 
 def _draft(form: PostedForm, currency: str) -> ProductDraft:

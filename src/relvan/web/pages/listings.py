@@ -1,6 +1,7 @@
 """Listings: the list, a listing's own page, drafting, publishing, taking down and putting back."""
 
 from collections import Counter
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
@@ -42,21 +43,25 @@ COLUMNS = (
 SHOWN_FIRST = ("title", "channel", "state", "demands", "price", "quantity")
 
 
-def _sentence(desk: Desk) -> Sentence:
+def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = [(channel.key, channel.name) for channel in channels(session)]
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in named)),
         Chip("state", "State", tuple(Choice(state, f"that are {state}") for state in STATES)),
     )
-    return read_sentence("Listings", "/listings", chips, desk.request.query_params, hint="SKU, title, GTIN or alias")
+    return read_sentence("Listings", "/listings", chips, query, hint="SKU, title, GTIN or alias")
+
+
+def _filter(sentence: Sentence) -> ListingFilter:
+    return ListingFilter(sentence.words, sentence.chosen.get("channel", ""), sentence.chosen.get("state", ""))
 
 
 @router.get("", name="listing_index")
 def listing_index(desk: At, after: int = 0) -> HTMLResponse:
     """The list."""
-    sentence = _sentence(desk)
-    wanted = ListingFilter(sentence.words, sentence.chosen.get("channel", ""), sentence.chosen.get("state", ""))
+    sentence = _sentence(desk, desk.request.query_params)
+    wanted = _filter(sentence)
     with desk.workplace.database.reading() as session:
         rows = listing_page(session, wanted, after=after, limit=PAGE + 1)
         total = count_listings(session, wanted)
@@ -69,7 +74,12 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
     }
-    return desk.page("listings/index.html", "listings", **values)
+    return desk.page(
+        "listings/index.html",
+        "listings",
+        count_view=lambda s, q: count_listings(s, _filter(_sentence(desk, q))),
+        **values,
+    )
 
 
 @router.post("/draft", name="listing_draft")

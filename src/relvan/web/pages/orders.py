@@ -1,5 +1,7 @@
 """Orders: the list, an order's own page, and deeds on one or many."""
 
+from collections import Counter
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
@@ -25,7 +27,7 @@ from relvan.store.orders import (
     tellings_of,
 )
 from relvan.store.stock import warehouses
-from relvan.store.tables import Channel
+from relvan.store.tables import Channel, Order
 from relvan.web.desk import At, Desk, Form
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
@@ -44,7 +46,7 @@ COLUMNS = (
 SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 
-def _sentence(desk: Desk) -> Sentence:
+def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = [(channel.key, channel.name) for channel in channels(session)]
     chips = (
@@ -56,16 +58,20 @@ def _sentence(desk: Desk) -> Sentence:
         ),
         Chip("fact", "Facts", tuple(Choice(fact, f"that are {fact}") for fact in FACTS)),
     )
-    hint = "number, customer or tracking number"
-    return read_sentence("Orders", "/orders", chips, desk.request.query_params, hint=hint)
+    hint = "number, customer, tracking number"
+    return read_sentence("Orders", "/orders", chips, query, hint=hint)
+
+
+def _filter(sentence: Sentence) -> OrderFilter:
+    chosen = sentence.chosen
+    return OrderFilter(sentence.words, chosen.get("tray", ""), chosen.get("channel", ""), chosen.get("fact", ""))
 
 
 @router.get("", name="order_index")
 def order_index(desk: At, after: int = 0) -> HTMLResponse:
     """The list."""
-    sentence = _sentence(desk)
-    chosen = sentence.chosen
-    wanted = OrderFilter(sentence.words, chosen.get("tray", ""), chosen.get("channel", ""), chosen.get("fact", ""))
+    sentence = _sentence(desk, desk.request.query_params)
+    wanted = _filter(sentence)
     with desk.workplace.database.reading() as session:
         rows = order_page(session, wanted, after=after, limit=PAGE + 1)
         total = count_orders(session, wanted)
@@ -81,7 +87,9 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
     }
-    return desk.page("orders/index.html", "orders", **values)
+    return desk.page(
+        "orders/index.html", "orders", count_view=lambda s, q: count_orders(s, _filter(_sentence(desk, q))), **values
+    )
 
 
 @router.get("/{number}", name="order_show")
@@ -106,24 +114,32 @@ def order_show(desk: At, number: str) -> HTMLResponse:
     return desk.page("orders/show.html", "orders", **values)
 
 
-@router.post("/foresee/release", name="order_foresee")
-def order_foresee(desk: At, form: Form) -> HTMLResponse:
-    """How many of the ticked orders can be released, before it is done."""
+@router.post("/foresee/{deed}", name="order_foresee")
+def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
+    """What a deed would do to the ticked orders, before it is done."""
     with desk.workplace.database.reading() as session:
         found = [order_by_number(session, number) for number in form.all("pick")[:1000]]
-        whole = [
-            order
-            for order in found
-            if order.fact_reserved == "all" and order.fact_shipped != "all" and not order.cancelled_at
-        ]
-        paid = [order for order in whole if order.fact_paid == "all" or order.channel_id is None]
-    values: dict[str, Any] = {
-        "count": len(found),
-        "ready": len(paid),
-        "short": len(found) - len(whole),
-        "unpaid": len(whole) - len(paid),
-    }
-    return desk.fragment("orders/_foresee.html", **values)
+    would = Counter(_would(deed, order) for order in found)
+    ready = sum(number for words, number in would.items() if words.startswith("would"))
+    return desk.fragment("orders/_foresee.html", deed=deed, would=would, ready=ready, count=len(found))
+
+
+def _would(deed: str, order: Order) -> str:
+    if order.cancelled_at:
+        return "stay: cancelled"
+    if order.fact_shipped == "all":
+        return "stay: shipped already"
+    if deed == "release":
+        if order.fact_reserved != "all":
+            return "stay: not reserved whole"
+        unpaid = order.fact_paid != "all" and order.channel_id is not None
+        return "stay: not paid" if unpaid else "would go to the warehouse"
+    if deed == "reserve":
+        return "stay: reserved already" if order.fact_reserved == "all" else "would be reserved, if there is enough"
+    if deed == "unreserve":
+        on_floor = order.fact_reserved == "none" or order.tray == "floor"
+        return "stay: nothing to free" if on_floor else "would give their stock back"
+    return "stay: picked in part" if order.fact_picked != "none" else "would be cancelled, for good"
 
 
 @router.post("/do/{deed}", name="order_deed")
@@ -133,8 +149,7 @@ def order_deed(desk: At, form: Form, deed: str) -> Response:
     back = _back(form.get("back", ""))
     if deed == "move":
         tray = form.get("tray", "")
-        verdicts = move_orders(desk.workplace, desk.actor, numbers, tray)
-        return desk.verdicts(back, verdicts, f"Moved to {TRAY_NAMES[Tray(tray)]}")
+        return _move(desk, numbers, tray, back)
     service, words, undo = {
         "reserve": (reserve_orders, "Reserved", "/orders/do/unreserve"),
         "unreserve": (unreserve_orders, "Freed", "/orders/do/reserve"),
@@ -143,6 +158,16 @@ def order_deed(desk: At, form: Form, deed: str) -> Response:
         "cancel": (cancel_orders, "Cancelled", ""),
     }.get(deed, (reserve_orders, "Reserved", ""))
     return desk.verdicts(back, service(desk.workplace, desk.actor, numbers), words, undo_path=undo)
+
+
+def _move(desk: Desk, numbers: list[str], tray: str, back: str) -> Response:
+    with desk.workplace.database.reading() as session:
+        before = {order_by_number(session, number).tray for number in numbers[:1000]}
+    verdicts = move_orders(desk.workplace, desk.actor, numbers, tray)
+    undo = [("tray", before.pop())] if len(before) == 1 else []
+    fields = [*undo, *(("pick", verdict.subject) for verdict in verdicts if verdict.ok)]
+    words = f"Moved to {TRAY_NAMES[Tray(tray)]}: {sum(verdict.ok for verdict in verdicts)} of {len(verdicts)}."
+    return desk.done(back, words, undo_path="/orders/do/move" if undo else "", undo_fields=fields)
 
 
 def _back(path: str) -> str:

@@ -1,10 +1,12 @@
 """Prices: list price, floor and what each channel shows, with the why."""
 
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.money import as_decimal
 from relvan.core.refusal import Refused
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.catalogue import ProductFilter, count_products, product_page
@@ -13,7 +15,7 @@ from relvan.store.listings import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.reading import FormReader
-from relvan.web.sentence import read_sentence
+from relvan.web.sentence import Chip, Choice, read_sentence
 
 router = APIRouter(prefix="/prices")
 PAGE = 50
@@ -27,8 +29,9 @@ def _index(
     typed: dict[str, str] | None = None,
     refused: Refused | None = None,
 ) -> HTMLResponse:
-    sentence = read_sentence("Prices of products", "/prices", (), desk.request.query_params, hint="SKU or title")
-    wanted = ProductFilter(words=sentence.words)
+    chips = (Chip("floor", "Floor", (Choice("held", "held by the floor"),)),)
+    sentence = read_sentence("Prices of products", "/prices", chips, desk.request.query_params, hint="SKU or title")
+    wanted = ProductFilter(words=sentence.words, floored=bool(sentence.chosen.get("floor")))
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         listings = listings_of_products(session, [product.id for product in products[:PAGE]])
@@ -64,8 +67,11 @@ def price_set(desk: At, form: Form) -> Response:
         read.raise_if_refused()
         if "floor" in form:
             set_floor(desk.workplace, desk.actor, sku, read.amount("floor", currency))
-        set_list_price(desk.workplace, desk.actor, sku, read.text("list"), amount)
+        before = set_list_price(desk.workplace, desk.actor, sku, read.text("list"), amount)
     except Refused as refused:
         return _index(desk, status=422, typed=dict(form), refused=refused)
     words = f"{sku} has a new list price." if amount is not None else f"{sku} has no list price now."
-    return desk.done(f"/prices?q={read.text('q')}" if read.text("q") else "/prices", words)
+    path = f"/prices?{urlencode({'q': read.text('q')})}" if read.text("q") else "/prices"
+    was = "" if before is None else str(as_decimal(before, currency))
+    undo = [("sku", sku), ("list", read.text("list")), ("q", read.text("q")), ("amount", was)]
+    return desk.done(path, words, undo_path="/prices", undo_fields=undo)

@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import Refused
 from relvan.core.stock.movements import BY_HAND
-from relvan.services.stock.move import MoveStock, move_stock, set_safety
+from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_movement
 from relvan.store.catalogue import (
     ProductFilter,
     count_products,
@@ -37,10 +37,13 @@ SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 @router.get("", name="stock_index")
 def stock_index(desk: At, after: str = "") -> HTMLResponse:
     """Every product, with its balance in each warehouse."""
-    chips = (Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),)
+    chips = (
+        Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),
+        Chip("blocked", "Blocked", (Choice("yes", "with blocked units"),)),
+    )
     sentence = read_sentence("Stock of products", "/stock", chips, desk.request.query_params, hint="SKU or title")
     in_stock = {"yes": True, "no": False}.get(sentence.chosen.get("stock", ""))
-    wanted = ProductFilter(words=sentence.words, in_stock=in_stock)
+    wanted = ProductFilter(sentence.words, in_stock=in_stock, blocked=bool(sentence.chosen.get("blocked")))
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         rows = stock_rows(session, [product.id for product in products[:PAGE]])
@@ -77,6 +80,15 @@ def _show(
             "refusals": refused.refusals if refused else (),
         }
     return desk.page("stock/show.html", "stock", status=status, **values)
+
+
+@router.post("/undo/{movement_id:int}", name="stock_undo")
+def stock_undo(desk: At, form: Form, movement_id: int) -> Response:
+    """Take a movement back."""
+    moved = undo_movement(desk.workplace, desk.actor, movement_id)
+    back = form.get("back", "")
+    path = back if back.startswith(("/catalogue/", "/stock/")) else f"/stock/{moved.sku}"
+    return desk.done(path, f"Taken back: {moved.on_hand} of {moved.sku} on hand in {moved.warehouse}.")
 
 
 @router.get("/{sku:path}", name="stock_show")
@@ -124,4 +136,5 @@ def stock_move(desk: At, form: Form, sku: str) -> Response:
     if moved.served:
         words += f" Reserved at last: {', '.join(moved.served)}."
     back = form.get("back", "")
-    return desk.done(back if back.startswith("/catalogue/") else f"/stock/{sku}", words)
+    path = back if back.startswith("/catalogue/") else f"/stock/{sku}"
+    return desk.done(path, words, undo_path=f"/stock/undo/{moved.movement}", undo_fields=[("back", path)])

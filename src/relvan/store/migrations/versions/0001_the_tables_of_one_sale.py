@@ -557,7 +557,9 @@ def upgrade() -> None:
         sa.Column("person_id", sa.Integer(), nullable=True),
         sa.Column("shipment_id", sa.Integer(), nullable=True),
         sa.Column("request_key", sa.Text(), nullable=True),
-        sa.CheckConstraint("on_hand <> 0 OR blocked <> 0 OR reason = 'count'", name=op.f("ck_movement_moves")),
+        sa.CheckConstraint(
+            "on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')", name=op.f("ck_movement_moves")
+        ),
         sa.ForeignKeyConstraint(["bin_id"], ["bin.id"], name=op.f("fk_movement_bin_id")),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_movement_person_id")),
         sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_movement_product_id")),
