@@ -13,7 +13,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from relvan import __version__
 from relvan.api.app import add_api, problem_of_error
-from relvan.core.refusal import Refused
+from relvan.core.refusal import UNSTORABLE, Refused
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
@@ -40,12 +40,12 @@ def make_application(settings: Settings | None = None, workplace: Workplace | No
 
     app = FastAPI(
         title="Relvan", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
-        openapi_url="/api/openapi.json",
+        openapi_url="/api/openapi.json", max_body_size=MOST_BODY,
     )  # fmt: skip
     app.state.workplace = own
     add_api(app)
     add_pages(app)
-    for kind in (Refused, NotSignedIn, HTTPException, RequestValidationError, Exception):
+    for kind in (Refused, NotSignedIn, HTTPException, RequestValidationError, *UNSTORABLE, Exception):
         app.add_exception_handler(kind, tell_error)
     app.add_middleware(Guard)
     return app
@@ -59,7 +59,7 @@ def tell_error(request: Request, error: Exception) -> Response:
 
 
 class Guard:
-    """Puts the security headers on every answer, and takes no body beyond what a picture may be."""
+    """Puts the security headers on every answer."""
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
@@ -67,9 +67,6 @@ class Guard:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
-            return
-        if any(name == b"content-length" and int(value) > MOST_BODY for name, value in scope["headers"]):
-            await Response("That is too large to be taken.", 413)(scope, receive, send)
             return
 
         async def with_headers(message) -> None:  # type: ignore[no-untyped-def]

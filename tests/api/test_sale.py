@@ -203,6 +203,8 @@ def test_a_script_tag_is_kept_as_text_and_shown_escaped(api, workplace):
         ("POST", "/shipments/99/dispatch", None, 404, "not-found"),
         ("GET", "/bulk-jobs/99", None, 404, "not-found"),
         ("PATCH", "/channels/moon", {"paused": True}, 404, "not-found"),
+        ("GET", "/listings/99999999999999999999", None, 422, "form"),
+        ("GET", "/orders?after=99999999999999999999", None, 422, "form"),
         ("GET", "/nothing/here", None, 404, "http"),
         ("PUT", "/products", {}, 405, "http"),
     ],
@@ -210,6 +212,12 @@ def test_a_script_tag_is_kept_as_text_and_shown_escaped(api, workplace):
 def test_every_wrong_call_is_told_in_one_grammar(api, method, path, body, status, code):
     api.post("/api/v1/products", json=GOOD)
     assert problem(api.request(method, f"/api/v1{path}", json=body), status)["code"] == code
+
+
+def test_text_that_cannot_be_written_down_is_refused(api):
+    body = b'{"sku": "X", "title": "half \\ud800 a pair"}'
+    answer = api.post("/api/v1/products", content=body, headers={"content-type": "application/json"})
+    assert problem(answer, 422)["code"] == "invalid"
 
 
 def test_json_that_is_none_is_refused(api):

@@ -287,6 +287,36 @@ def test_what_a_killed_worker_was_sending_is_looked_up_and_not_placed_twice(shop
     assert listing(shop, ids[0]).state == "live"
 
 
+def test_a_listing_taken_down_while_it_is_being_placed_does_not_stay_up(shop, owner, world, monkeypatch):
+    ids = draft_listings(shop, owner, "hagglet", ["PT-14"]).listing_ids
+    change_listings(shop, owner, ids, {"shelf": "hg-planters"})
+    publish_listings(shop, owner, ids)
+    with shop.database.reading() as session:
+        gateway = shop.gateway(channel_by_key(session, "hagglet"))
+    publish = gateway.publish
+
+    def slow(offer, key):
+        placed = publish(offer, key)
+        take_down_listings(shop, owner, ids)
+        return placed
+
+    monkeypatch.setattr(gateway, "publish", slow)
+    deliver(shop)
+    assert (world.listings("hagglet")["PT-14"]["state"], listing(shop, ids[0]).state) == ("closed", "down")
+
+
+def test_an_update_that_is_accepted_ends_an_earlier_refusal(shop, owner, world):
+    listing_id = list_everywhere(shop, owner, "PT-14")["hagglet", "PT-14"]
+    change_listings(shop, owner, [listing_id], {"heading": "A counterfeit pot"})
+    publish_listings(shop, owner, [listing_id])
+    deliver(shop)
+    assert listing(shop, listing_id).state == "refused"
+    change_listings(shop, owner, [listing_id], {"heading": "An honest pot"})
+    publish_listings(shop, owner, [listing_id])
+    deliver(shop)
+    assert (listing(shop, listing_id).state, listing(shop, listing_id).gaps) == ("live", [])
+
+
 def test_a_lease_that_is_over_is_taken_back_and_the_late_answer_counts_for_nothing(shop, owner, world):
     list_everywhere(shop, owner, "PT-14")
     count(shop, owner, "PT-14", 3)

@@ -334,6 +334,23 @@ def test_addresses_that_lead_nowhere_say_so(web):
         assert "Not found" in html.fromstring(answer.text).cssselect("h1")[0].text
 
 
+def test_numbers_beyond_all_bounds_are_refused_and_not_a_bug(web):
+    for path in ("/listings/99999999999999999999", "/jobs/99999999999999999999", "/orders?after=99999999999999999999"):
+        assert web.get(path).status_code == 422
+
+
+def test_a_body_beyond_all_bounds_is_not_taken(web):
+    files = {"picture": ("pot.png", b"x" * 70_000_000, "image/png")}
+    assert web.post("/catalogue/new", data={"csrf": web.csrf}, files=files).status_code == 413
+
+
+def test_history_says_amounts_as_money_and_settings_in_words(shop, web):
+    post(web, "/prices", sku="PT-14", list="retail", amount="20", q="")
+    assert "€16.90 → €20.00" in html.fromstring(web.get("/catalogue/PT-14").text).text_content()
+    post(web, "/setup/channels/hagglet/policy", share="50", hold_back="1")
+    assert "hold back 1, share 50" in html.fromstring(web.get("/setup/channels/hagglet").text).text_content()
+
+
 def test_a_bug_is_told_with_a_reference(web, monkeypatch):
     def broken(*_args, **_more):
         raise RuntimeError("secret inside")

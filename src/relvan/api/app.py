@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 from relvan.api import catalogue, channels, dispatch, hooks, jobs, listings, orders, stock
 from relvan.api.desk import NoToken
 from relvan.api.docs import api_page
-from relvan.core.refusal import NotAllowed, NotFound, Refusal, Refused
+from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
 
 log = logging.getLogger("relvan.api")
 ROUTERS = (catalogue, stock, channels, listings, jobs, orders, dispatch)
@@ -64,6 +64,8 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         return 422, tuple(_invalid(entry) for entry in error.errors())
     if isinstance(error, HTTPException):
         return error.status_code, (Refusal("http", str(error.detail), "See /api/docs."),)
+    if isinstance(error, UNSTORABLE):
+        return 422, (unstorable(),)
     reference = secrets.token_hex(4)
     log.exception("Reference %s", reference, exc_info=error)
     return 500, (Refusal("bug", f"Something broke on our side. Reference {reference}.", "Try again."),)

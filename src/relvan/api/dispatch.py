@@ -23,8 +23,8 @@ from relvan.store.dispatch import (
     shipment_by_id,
     shipment_line_rows,
 )
-from relvan.store.orders import shipment_rows
-from relvan.store.tables import Order, Warehouse
+from relvan.store.orders import order_by_id, shipment_rows
+from relvan.store.stock import warehouse_by_id
 
 router = api_router(tags=["dispatch"])
 
@@ -94,8 +94,8 @@ def post_pick(by: By, pick_list_id: int, pick: PickShape) -> dict[str, Any]:
 def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
-        order = session.get_one(Order, shipment.order_id)
-        warehouse = session.get_one(Warehouse, shipment.warehouse_id)
+        order = order_by_id(session, shipment.order_id)
+        warehouse = warehouse_by_id(session, shipment.warehouse_id)
         lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
         contents = parcel_contents(session, shipment_id)
     return {

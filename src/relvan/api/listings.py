@@ -8,8 +8,9 @@ from relvan.api.shapes import Ids, ListingChange, NewListings, amount_of
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
+from relvan.store.catalogue import product_by_id
+from relvan.store.channels import channel_by_id
 from relvan.store.listings import ListingFilter, listing_by_id, listing_page
-from relvan.store.tables import Channel, Product
 
 router = api_router(tags=["listings"])
 
@@ -18,11 +19,11 @@ def _shape(by: Caller, listing_id: int) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
         found = worked_out_listing(session, by.workplace, listing)
-        channel = session.get_one(Channel, listing.channel_id)
+        channel = channel_by_id(session, listing.channel_id)
         return {
             "id": listing.id,
             "channel": channel.key,
-            "sku": session.get_one(Product, listing.product_id).sku,
+            "sku": product_by_id(session, listing.product_id).sku,
             "state": listing.state,
             "ref": listing.ref or None,
             "fields": {name: {"value": v.value, "source": v.source} for name, v in found.fields.items()},

@@ -7,12 +7,13 @@ from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.refusal import Refusal, Refused, refuse
-from relvan.services.catalogue.save import Verdict
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.reserve import reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
+from relvan.services.verdicts import Verdict
 from relvan.store.catalogue import find_product
+from relvan.store.channels import channel_by_id
 from relvan.store.listings import list_prices
 from relvan.store.orders import (
     OrderFilter,
@@ -24,7 +25,7 @@ from relvan.store.orders import (
     shipment_rows,
 )
 from relvan.store.prices import price_lists
-from relvan.store.tables import Channel, Order
+from relvan.store.tables import Order
 
 router = api_router(tags=["orders"])
 
@@ -32,7 +33,7 @@ router = api_router(tags=["orders"])
 def _shape(by: Caller, number: str) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         order = order_by_number(session, number)
-        channel = session.get(Channel, order.channel_id) if order.channel_id else None
+        channel = channel_by_id(session, order.channel_id) if order.channel_id else None
         lines = lines_of(session, [order.id])[order.id]
         held = reservations_of(session, [order.id])
         shipments = shipment_rows(session, order_id=order.id)

@@ -42,6 +42,15 @@ class NotAllowed(Refused):
     """This person may not do that."""
 
 
+# What Python can hold and a database cannot: a number beyond 64 bits, half of a surrogate pair.
+UNSTORABLE = (OverflowError, UnicodeEncodeError)
+
+
+def unstorable() -> Refusal:
+    """A number or text that no database could keep."""
+    return Refusal("form", "A number is too large, or a text cannot be written down.", "Correct it and send it again.")
+
+
 def refuse(code: str, message: str, fix: str = "", field: str = "") -> Refused:
     """A `Refused` of one refusal, ready to raise."""
     return Refused(Refusal(code, message, fix, field))

@@ -15,6 +15,7 @@ from sqlalchemy import delete
 from relvan.core.refusal import Refused
 from relvan.demo.scale import add_many
 from relvan.demo.seed import PASSWORD, PEOPLE, Seeder
+from relvan.services.people.sign_in import make_token
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.tables import LagSample
@@ -55,6 +56,7 @@ def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int,
         if not (data / READY).exists():
             _prepare(settings, world, scale, say)
             (data / READY).write_text("The demo data are complete.\n")
+        _keep_token(settings)
         running.start("-m", "relvan", "worker")
         running.start("-m", "relvan", "serve", "--port", str(port))
         _wait_for(f"{base}/healthz", running)
@@ -81,6 +83,13 @@ def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], No
         add_many(workplace.database, scale)
     workplace.close()
     say(f"  ready after {time.monotonic() - started:.0f} s")
+
+
+def _keep_token(settings: Settings) -> None:
+    """The API token of this start is good, whichever the demo was first made with."""
+    workplace = Workplace(settings)
+    make_token(workplace, "demo", PEOPLE[0][0], settings.demo_token)
+    workplace.close()
 
 
 def _tell(base: str, world: str, token: str, say: Callable[[str], None]) -> None:

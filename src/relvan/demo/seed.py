@@ -23,7 +23,7 @@ from relvan.services.orders.release import release_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.outbox.deliver import deliver_next
 from relvan.services.packing.parcels import add_parcel
-from relvan.services.people.sign_in import add_person, make_token
+from relvan.services.people.sign_in import add_person
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services
@@ -100,8 +100,6 @@ class Seeder:
             person = add_person(self.workplace, SYSTEM, login, name, role, PASSWORD)
             if role == Role.OWNER:
                 self.owner = Actor(person, name, role, "hand")
-        if self.workplace.settings.demo_token:
-            make_token(self.workplace, "demo", "imogen", self.workplace.settings.demo_token)
         with self.workplace.database.writing() as session:
             _warehouse(session, "millrace", "Millrace", [f"{a}-{n:02d}" for a in "ABCDEFGHIJKL" for n in range(1, 9)])
             _warehouse(session, "yard", "Coldharbour Yard", [f"Y{a}-{n:02d}" for a in range(1, 4) for n in range(1, 7)])

@@ -73,6 +73,11 @@ class ProductRow:
     states: dict[str, str] = field(default_factory=dict)
 
 
+def product_by_id(session: Session, product_id: int) -> Product:
+    """A product that is known to be there."""
+    return session.get_one(Product, product_id)
+
+
 def find_product(session: Session, sku: str) -> Product:
     """A product by its SKU or an alias, without regard to case."""
     product = session.scalar(

@@ -25,6 +25,11 @@ class ChannelSettings:
     supply_list: tuple[int, ...]
 
 
+def channel_by_id(session: Session, channel_id: int) -> Channel:
+    """A channel that is known to be there."""
+    return session.get_one(Channel, channel_id)
+
+
 def channel_by_key(session: Session, key: str) -> Channel:
     """A channel by its key."""
     channel = session.scalar(select(Channel).where(Channel.key == key))

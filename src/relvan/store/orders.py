@@ -27,6 +27,11 @@ from relvan.store.tables import (
 OPEN = ("to pick", "picking", "to pack", "to ship")
 
 
+def order_by_id(session: Session, order_id: int) -> Order:
+    """A order that is known to be there."""
+    return session.get_one(Order, order_id)
+
+
 def order_by_number(session: Session, number: str) -> Order:
     """An order by our number."""
     order = session.scalar(select(Order).where(Order.number == number))

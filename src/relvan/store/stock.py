@@ -24,6 +24,11 @@ from relvan.store.tables import (
 )
 
 
+def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:
+    """A warehouse that is known to be there."""
+    return session.get_one(Warehouse, warehouse_id)
+
+
 def warehouse_by_key(session: Session, key: str) -> Warehouse:
     """A warehouse by its key."""
     warehouse = session.scalar(select(Warehouse).where(Warehouse.key == key))

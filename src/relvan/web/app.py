@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
-from relvan.core.refusal import NotAllowed, NotFound, Refusal, Refused
+from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
 from relvan.services.people.sign_in import find_visit
 from relvan.web.desk import COOKIE, Desk, NotSignedIn
 from relvan.web.pages import catalogue, dispatch, frame, listings, orders, people, prices, setup, stock, today
@@ -85,6 +85,8 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         return error.status_code, (Refusal("http", message, "Go back, or look for it by Ctrl+K."),)
     if isinstance(error, RequestValidationError):
         return 422, (Refusal("form", "The address or form holds something unreadable.", "Go back and try again."),)
+    if isinstance(error, UNSTORABLE):
+        return 422, (unstorable(),)
     reference = secrets.token_hex(4)
     log.exception("Reference %s", reference, exc_info=error)
     message = f"Something broke on our side. Nothing was half done. Reference {reference}."

@@ -13,9 +13,9 @@ from starlette.datastructures import FormData
 
 from relvan.core.people.roles import RIGHTS, Right
 from relvan.core.refusal import NotAllowed, Refusal
-from relvan.services.catalogue.save import Verdict
 from relvan.services.people.desk import frame_of, leave_toast
 from relvan.services.people.sign_in import SignedIn, find_visit
+from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.line import line_counts
 from relvan.web.rendering import render

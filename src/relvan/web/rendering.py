@@ -19,6 +19,7 @@ from relvan.settings import Settings
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
+MONEY_FIELDS = ("price ", "cost", "floor", "paid")
 
 
 @cache
@@ -71,6 +72,18 @@ class SellersHand:
         local = moment.astimezone(self.zone).strftime("%d.%m.%Y, %H:%M")
         return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), local, words)
 
+    def told(self, value: Any, name: str = "") -> str:
+        """A value of the history in words: money by its field's name, lists and settings without brackets."""
+        if value in (None, "", [], {}):
+            return "nothing"
+        if isinstance(value, int) and not isinstance(value, bool) and name.startswith(MONEY_FIELDS):
+            return self.money(value)
+        if isinstance(value, dict):
+            return ", ".join(f"{key.replace('_', ' ')} {self.told(part)}" for key, part in value.items() if part)
+        if isinstance(value, list):
+            return "; ".join(self.told(part) for part in value)
+        return str(value)
+
     def _write_money(self, amount: int, currency: str) -> str:
         return str(format_currency(as_decimal(amount, currency), currency, locale=self.locale))
 
@@ -96,6 +109,7 @@ def make_environment(settings: Settings) -> Environment:
         "when": seller.when,
         "day": seller.day,
         "grams": seller.grams,
+        "told": seller.told,
         "tray": lambda tray: TRAY_NAMES[tray],
     }
     environment.globals |= {"static": static_path, "demo": settings.demo}

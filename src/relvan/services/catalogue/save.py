@@ -1,7 +1,6 @@
 """Creating, changing, archiving and putting back products, one or many, with who changed what."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import delete, select
@@ -14,6 +13,7 @@ from relvan.core.refusal import NotFound, Refusal, Refused, not_found, refuse, r
 from relvan.services import audit
 from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.listings.refresh import refresh_listings
+from relvan.services.verdicts import Verdict, for_each, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
 from relvan.store.catalogue import find_product, product_uses
@@ -23,23 +23,6 @@ PLAIN = (
     "sku", "title", "kind", "brand", "description", "gtin", "category", "attributes",
     "weight_g", "cost", "floor", "tax_code",
 )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Verdict:
-    """What became of one item of many."""
-
-    subject: str
-    ok: bool
-    message: str = ""
-    code: str = ""
-    fix: str = ""
-
-
-def refused_verdict(subject: str, refused: Refused) -> Verdict:
-    """The verdict on an item that was refused."""
-    first = refused.first
-    return Verdict(subject, False, first.message, first.code, first.fix)
 
 
 def create_product(workplace: Workplace, actor: Actor, draft: ProductDraft) -> str:
@@ -94,15 +77,7 @@ def change_product(workplace: Workplace, actor: Actor, sku: str, draft: ProductD
 def archive_products(workplace: Workplace, actor: Actor, skus: Sequence[str], *, archived: bool) -> list[Verdict]:
     """Put products into the archive, or take them out. One that is still offered somewhere stays."""
     actor.must(Right.CATALOGUE)
-    verdicts = []
-    with workplace.database.writing() as session:
-        for sku in skus:
-            try:
-                _archive(session, workplace, actor, sku, archived)
-                verdicts.append(Verdict(sku, True))
-            except Refused as refused:
-                verdicts.append(refused_verdict(sku, refused))
-    return verdicts
+    return for_each(workplace, skus, lambda session, sku: _archive(session, workplace, actor, sku, archived))
 
 
 def save_many(

@@ -9,8 +9,8 @@ from relvan.core.listings.rulebook import FieldRule
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
 from relvan.services import audit
-from relvan.services.catalogue.save import Verdict, refused_verdict
 from relvan.services.listings.refresh import refresh_listings
+from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key

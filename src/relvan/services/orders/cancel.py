@@ -7,13 +7,13 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.trays import TRAY_NAMES, Tray
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refused, refuse
+from relvan.core.refusal import refuse
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
 from relvan.services import audit
-from relvan.services.catalogue.save import Verdict, refused_verdict
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.orders.reserve import free_in, retry_short_orders
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
+from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.tables import Order, Pick, PickList, Shipment, ShipmentLine
@@ -22,19 +22,15 @@ from relvan.store.tables import Order, Pick, PickList, Shipment, ShipmentLine
 def cancel_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Cancel each order and free its stock. Refused once something has been picked or sent."""
     actor.must(Right.ORDERS)
-    verdicts = []
-    for number in numbers:
-        try:
-            with workplace.database.writing() as session:
-                order = order_by_number(session, number)
-                if order.fact_picked != "none" or order.fact_shipped != "none":
-                    raise refuse("under-way", f"“{number}” is picked or sent in part.", "Finish or return it.")
-                if order.cancelled_at is None:
-                    cancel_in(session, workplace, actor, order, "cancelled")
-            verdicts.append(Verdict(number, True))
-        except Refused as refused:
-            verdicts.append(refused_verdict(number, refused))
-    return verdicts
+
+    def deed(session: Session, number: str) -> None:
+        order = order_by_number(session, number)
+        if order.fact_picked != "none" or order.fact_shipped != "none":
+            raise refuse("under-way", f"“{number}” is picked or sent in part.", "Finish or return it.")
+        if order.cancelled_at is None:
+            cancel_in(session, workplace, actor, order, "cancelled")
+
+    return for_each(workplace, numbers, deed)
 
 
 def cancel_in(session: Session, workplace: Workplace, actor: Actor, order: Order, deed: str) -> None:
@@ -57,40 +53,32 @@ def move_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str], tray
     if tray not in TRAY_NAMES or tray == Tray.CANCELLED:
         allowed = ", ".join(t for t in TRAY_NAMES if t != Tray.CANCELLED)
         raise refuse("not-allowed", f"“Tray” must be one of {allowed}; it got “{tray[:30]}”.", "", "tray")
-    verdicts = []
-    with workplace.database.writing() as session:
-        for number in numbers:
-            try:
-                order = order_by_number(session, number)
-                if order.cancelled_at:
-                    raise refuse("cancelled", f"“{number}” is cancelled.", "It stays where it is.")
-                put_in_tray(session, workplace, actor, order, Tray(tray))
-                verdicts.append(Verdict(number, True))
-            except Refused as refused:
-                verdicts.append(refused_verdict(number, refused))
-    return verdicts
+
+    def deed(session: Session, number: str) -> None:
+        order = order_by_number(session, number)
+        if order.cancelled_at:
+            raise refuse("cancelled", f"“{number}” is cancelled.", "It stays where it is.")
+        put_in_tray(session, workplace, actor, order, Tray(tray))
+
+    return for_each(workplace, numbers, deed)
 
 
 def take_back_shipments(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Undo the release of orders: their shipments that nobody has picked are cancelled, the stock stays reserved."""
     actor.must(Right.ORDERS)
-    verdicts = []
-    for number in numbers:
-        try:
-            with workplace.database.writing() as session:
-                order = order_by_number(session, number)
-                found = [s for s in shipments_of(session, [order.id])[order.id] if s.state in ("to pick", "picking")]
-                if not found or any(_picked(session, shipment) for shipment in found):
-                    raise refuse("under-way", f"“{number}” has nothing that can be taken back.", "Finish picking it.")
-                for shipment in found:
-                    take_back_shipment_in(session, shipment)
-                    shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
-                audit.record(session, actor, workplace.now(), "order", order.id, "release taken back")
-                work_out_orders(session, workplace, actor, [order])
-            verdicts.append(Verdict(number, True))
-        except Refused as refused:
-            verdicts.append(refused_verdict(number, refused))
-    return verdicts
+
+    def deed(session: Session, number: str) -> None:
+        order = order_by_number(session, number)
+        found = [s for s in shipments_of(session, [order.id])[order.id] if s.state in ("to pick", "picking")]
+        if not found or any(_picked(session, shipment) for shipment in found):
+            raise refuse("under-way", f"“{number}” has nothing that can be taken back.", "Finish picking it.")
+        for shipment in found:
+            take_back_shipment_in(session, shipment)
+            shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
+        audit.record(session, actor, workplace.now(), "order", order.id, "release taken back")
+        work_out_orders(session, workplace, actor, [order])
+
+    return for_each(workplace, numbers, deed)
 
 
 def take_back_shipment_in(session: Session, shipment: Shipment) -> None:

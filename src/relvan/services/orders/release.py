@@ -6,11 +6,11 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import Extent
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refused, refuse
+from relvan.core.refusal import refuse
 from relvan.services import audit
-from relvan.services.catalogue.save import Verdict, refused_verdict
 from relvan.services.counters import next_number
 from relvan.services.orders.work_out import work_out_orders
+from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import order_by_number, reservations_of, units_in_shipments
 from relvan.store.tables import Order, Shipment, ShipmentLine
@@ -19,15 +19,11 @@ from relvan.store.tables import Order, Shipment, ShipmentLine
 def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Release each order; a verdict for each. Released twice, nothing happens the second time."""
     actor.must(Right.ORDERS)
-    verdicts = []
-    for number in numbers:
-        try:
-            with workplace.database.writing() as session:
-                made = _release(session, workplace, actor, order_by_number(session, number))
-            verdicts.append(Verdict(number, True, ", ".join(made)))
-        except Refused as refused:
-            verdicts.append(refused_verdict(number, refused))
-    return verdicts
+
+    def deed(session: Session, number: str) -> str:
+        return ", ".join(_release(session, workplace, actor, order_by_number(session, number)))
+
+    return for_each(workplace, numbers, deed)
 
 
 def _release(session: Session, workplace: Workplace, actor: Actor, order: Order) -> list[str]:

@@ -8,12 +8,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refused, refuse
+from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import ReservationPlan, Want, plan_reservation
 from relvan.services import audit
-from relvan.services.catalogue.save import Verdict, refused_verdict
 from relvan.services.listings.refresh import Sold, refresh_listings
 from relvan.services.orders.work_out import work_out_orders
+from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.orders import (
     lines_of,
@@ -29,37 +29,29 @@ from relvan.store.tables import Order, OrderLine, Product, Reservation, SupplyWa
 def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Promise stock to each order, the first named first; a verdict for each."""
     actor.must(Right.ORDERS)
-    verdicts = []
-    for number in numbers:
-        try:
-            with workplace.database.writing() as session:
-                order = order_by_number(session, number)
-                plan = reserve_in(session, workplace, actor, order)
-                if not plan.whole:
-                    raise refuse("short", short_message(session, order, plan), "Wait for stock, or move some.")
-            verdicts.append(Verdict(number, True))
-        except Refused as refused:
-            verdicts.append(refused_verdict(number, refused))
-    return verdicts
+
+    def deed(session: Session, number: str) -> None:
+        order = order_by_number(session, number)
+        plan = reserve_in(session, workplace, actor, order)
+        if not plan.whole:
+            raise refuse("short", short_message(session, order, plan), "Wait for stock, or move some.")
+
+    return for_each(workplace, numbers, deed)
 
 
 def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Free what is promised to each order and not yet in a shipment."""
     actor.must(Right.ORDERS)
-    verdicts = []
-    for number in numbers:
-        try:
-            with workplace.database.writing() as session:
-                order = order_by_number(session, number)
-                freed = free_in(session, workplace, actor, order)
-                if not freed:
-                    raise refuse("nothing", f"Nothing of “{number}” can be freed.", "Take back its shipment first.")
-                work_out_orders(session, workplace, actor, [order])
-                refresh_listings(session, workplace, product_ids=freed)
-            verdicts.append(Verdict(number, True))
-        except Refused as refused:
-            verdicts.append(refused_verdict(number, refused))
-    return verdicts
+
+    def deed(session: Session, number: str) -> None:
+        order = order_by_number(session, number)
+        freed = free_in(session, workplace, actor, order)
+        if not freed:
+            raise refuse("nothing", f"Nothing of “{number}” can be freed.", "Take back its shipment first.")
+        work_out_orders(session, workplace, actor, [order])
+        refresh_listings(session, workplace, product_ids=freed)
+
+    return for_each(workplace, numbers, deed)
 
 
 def reserve_in(

@@ -6,13 +6,14 @@ from datetime import timedelta
 
 from sqlalchemy.orm import Session
 
-from relvan.core.channels.sending import Topic, retry_wait
+from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.channels.port import Placed
 from relvan.services import audit
 from relvan.services.jobs import settle_row
 from relvan.services.listings.refresh import refresh_listings, refusal_gaps, settle_state
 from relvan.services.outbox.envelopes import Envelope, Outcome
+from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.store.tables import LagSample, Listing, OutboxEntry
@@ -75,11 +76,21 @@ def _accepted(session: Session, workplace: Workplace, entry: OutboxEntry, answer
         listing.placed, listing.shown = True, True
         listing.ref, listing.page = answer.verdict.ref, answer.verdict.page
         audit.record(session, SYSTEM, now, "listing", listing.id, "went live")
-    settle_state(listing)
+    listing.refusal = []  # what it has accepted since outweighs what it refused before
+    _keep_refusal(listing)
     if entry.topic == Topic.PUBLISH:
-        # What changed while the channel was answering is told now that the listing has a place.
-        session.flush()
-        refresh_listings(session, workplace, listing_ids=[listing.id])
+        _after_placing(session, workplace, listing)
+
+
+def _after_placing(session: Session, workplace: Workplace, listing: Listing) -> None:
+    """What changed while the channel was answering is told now that the listing has a place; a change of mind too."""
+    if listing.wish != "live":
+        listing.wish = "down"
+        urgency = topic_urgency(Topic.SHOWN)
+        tell(session, workplace, [
+            Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)
+        ])  # fmt: skip
+    refresh_listings(session, workplace, listing_ids=[listing.id])
 
 
 def _refused(session: Session, workplace: Workplace, entry: OutboxEntry, problems: list[tuple[str, str]]) -> None:

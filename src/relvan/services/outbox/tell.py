@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select, tuple_
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic
@@ -68,13 +68,15 @@ def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling]) ->
 
 
 def _waiting(session: Session, tellings: Sequence[Telling]) -> dict[tuple[int, str, str], OutboxEntry]:
-    keys = [(telling.channel_id, telling.subject, str(telling.topic)) for telling in tellings]
+    subjects = [telling.subject for telling in tellings]
+    channels = {telling.channel_id for telling in tellings}
     found: dict[tuple[int, str, str], OutboxEntry] = {}
-    for start in range(0, len(keys), 300):
+    for start in range(0, len(subjects), 500):
         rows = session.scalars(
             select(OutboxEntry).where(
                 OutboxEntry.state == "waiting",
-                tuple_(OutboxEntry.channel_id, OutboxEntry.subject, OutboxEntry.topic).in_(keys[start : start + 300]),
+                OutboxEntry.channel_id.in_(channels),
+                OutboxEntry.subject.in_(subjects[start : start + 500]),
             )
         )
         found |= {(entry.channel_id, entry.subject, entry.topic): entry for entry in rows}

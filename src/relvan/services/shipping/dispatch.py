@@ -7,16 +7,16 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refused, refuse
+from relvan.core.refusal import refuse
 from relvan.core.shipping.life import SHIPMENT, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
-from relvan.services.catalogue.save import Verdict, refused_verdict
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.move import write_movement
+from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import parcels_of, shipment_by_id, shipment_lines
 from relvan.store.tables import (
@@ -35,18 +35,13 @@ from relvan.store.tables import (
 def dispatch_shipments(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> list[Verdict]:
     """Send off each shipment whose parcels all have labels; one that has left already is left alone."""
     actor.must(Right.DISPATCH)
-    verdicts = []
-    for shipment_id in shipment_ids:
-        try:
-            with workplace.database.writing() as session:
-                shipment = shipment_by_id(session, shipment_id)
-                if shipment.state != "dispatched":
-                    _dispatch(session, workplace, actor, shipment)
-                name = shipment.number
-            verdicts.append(Verdict(name, True))
-        except Refused as refused:
-            verdicts.append(refused_verdict(str(shipment_id), refused))
-    return verdicts
+
+    def deed(session: Session, shipment_id: str) -> None:
+        shipment = shipment_by_id(session, int(shipment_id))
+        if shipment.state != "dispatched":
+            _dispatch(session, workplace, actor, shipment)
+
+    return for_each(workplace, map(str, shipment_ids), deed)
 
 
 def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:

@@ -71,7 +71,6 @@ def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
         lies = bin_balance_row(session, shelf.id, product.id)
         level = Level(lies.on_hand, lies.blocked)
         change = movement_change(reason, level, change=wish.change, counted=wish.counted)
-        _refuse_below_reserved(session, product, warehouse, change.on_hand)
         movement = Movement(
             at=workplace.now(),
             product_id=product.id,
@@ -173,16 +172,6 @@ def _bin(session: Session, product: Product, warehouse: Warehouse, code: str) ->
     if shelf is None:
         raise refuse("no-bin", f"{warehouse.name} has no bins.", "Add one in Setup.", "warehouse")
     return shelf
-
-
-def _refuse_below_reserved(session: Session, product: Product, warehouse: Warehouse, change: int) -> None:
-    """Goods promised to orders that are being picked cannot vanish from the ledger: their pick is the place to say so.
-
-    A count below what is reserved is taken as it is, since it is the truth; what is free is 0 then.
-    """
-    balance = balance_row(session, product.id, warehouse.id)
-    if balance.on_hand + change < 0:
-        raise refuse("not-enough", f"Only {balance.on_hand} are on hand in {warehouse.name}.", "", "change")
 
 
 def _made_before(session: Session, request_key: str) -> Moved | None:

@@ -22,9 +22,8 @@ from relvan.store.dispatch import (
     shipment_by_id,
     shipment_line_rows,
 )
-from relvan.store.orders import shipment_rows
-from relvan.store.stock import warehouses
-from relvan.store.tables import Order, Warehouse
+from relvan.store.orders import order_by_id, shipment_rows
+from relvan.store.stock import warehouse_by_id, warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.reading import FormReader
 
@@ -121,8 +120,8 @@ def _shipment(
     trouble = None
     with desk.workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
-        order = session.get_one(Order, shipment.order_id)
-        warehouse = session.get_one(Warehouse, shipment.warehouse_id)
+        order = order_by_id(session, shipment.order_id)
+        warehouse = warehouse_by_id(session, shipment.warehouse_id)
         lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
         contents = parcel_contents(session, shipment_id)
     if shipment.state == "to ship" and any(parcel.tracking_number is None for parcel in parcels):

@@ -14,11 +14,11 @@ from relvan.core.why import Why
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import facts_of
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
-from relvan.store.catalogue import ProductFilter, find_product, product_page
+from relvan.store.catalogue import ProductFilter, find_product, product_by_id, product_page
+from relvan.store.channels import channel_by_id
 from relvan.store.listings import job_rows, job_verdicts, listing_by_id
 from relvan.store.orders import OrderFilter, order_page
 from relvan.store.stock import balances_of
-from relvan.store.tables import Channel, Product
 from relvan.web.desk import At, Desk, Form
 
 router = APIRouter()
@@ -143,8 +143,8 @@ def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
     """Why a listing shows this quantity or price, or stands as it does."""
     with desk.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
-        channel = session.get_one(Channel, listing.channel_id)
-        product = session.get_one(Product, listing.product_id)
+        channel = channel_by_id(session, listing.channel_id)
+        product = product_by_id(session, listing.product_id)
         found = worked_out_listing(session, desk.workplace, listing)
         _, state_why = listing_state(facts_of(listing))
     name = f"{product.sku} on {channel.name}"

@@ -12,8 +12,8 @@ from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.outbox.tell import listing_subject
-from relvan.store.catalogue import history, product_pictures
-from relvan.store.channels import channel_by_key, channels
+from relvan.store.catalogue import history, product_by_id, product_pictures
+from relvan.store.channels import channel_by_id, channel_by_key, channels
 from relvan.store.listings import (
     ListingFilter,
     count_listings,
@@ -23,7 +23,6 @@ from relvan.store.listings import (
     listings_of_products,
 )
 from relvan.store.orders import tellings_of
-from relvan.store.tables import Channel, Product
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
@@ -143,8 +142,8 @@ def _show(desk: Desk, listing_id: int, *, status: int = 200, typed: dict[str, st
           refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
     with desk.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
-        channel = session.get_one(Channel, listing.channel_id)
-        product = session.get_one(Product, listing.product_id)
+        channel = channel_by_id(session, listing.channel_id)
+        product = product_by_id(session, listing.product_id)
         book = desk.workplace.rulebook(channel)
         values: dict[str, Any] = {
             "listing": listing,

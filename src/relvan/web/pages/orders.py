@@ -13,7 +13,7 @@ from relvan.services.orders.link import link_lines
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.reserve import reserve_orders, unreserve_orders
 from relvan.store.catalogue import history
-from relvan.store.channels import channels
+from relvan.store.channels import channel_by_id, channels
 from relvan.store.orders import (
     FACTS,
     OrderFilter,
@@ -27,7 +27,7 @@ from relvan.store.orders import (
     tellings_of,
 )
 from relvan.store.stock import warehouses
-from relvan.store.tables import Channel, Order
+from relvan.store.tables import Order
 from relvan.web.desk import At, Desk, Form
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
@@ -99,7 +99,7 @@ def order_show(desk: At, number: str) -> HTMLResponse:
         order = order_by_number(session, number)
         lines = lines_of(session, [order.id])[order.id]
         held = reservations_of(session, [order.id])
-        channel = session.get(Channel, order.channel_id) if order.channel_id else None
+        channel = channel_by_id(session, order.channel_id) if order.channel_id else None
         names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
         subject = f"order:{order.channel_number}"
         values: dict[str, Any] = {
