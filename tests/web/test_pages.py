@@ -132,6 +132,14 @@ def test_another_persons_session_ends_when_they_sign_out(workplace, web):
     assert stolen.get("/", follow_redirects=False).status_code == 303
 
 
+def test_deeds_that_a_role_may_not_do_are_not_offered(shop):
+    picker = sign_in(client_of(shop), "picker")
+    for path, deed in (("/orders", "Release"), ("/catalogue", "New product"), ("/listings", "Publish")):
+        page = picker.get(path).text
+        assert f">{deed}</" not in page
+        assert "Your role may look here, not change." in page
+
+
 def test_a_person_without_the_right_is_told_so(workplace):
     picker = sign_in(client_of(workplace), "picker")
     answer = post(picker, "/catalogue/new", sku="A", title="B")
