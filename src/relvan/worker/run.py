@@ -50,6 +50,11 @@ class Rounds:
             finally:
                 lock.release()
 
+    def running(self, channel_id: int) -> bool:
+        """Whether a round runs for a channel just now."""
+        lock = self._locks.get(channel_id)
+        return lock is not None and lock.locked()
+
 
 class Worker:
     """Delivers and reads for every channel until it is stopped."""
@@ -60,6 +65,8 @@ class Worker:
         self.deliveries = Rounds(self._deliver)
         self.readings = Rounds(self._read)
         self._threads: list[threading.Thread] = []
+        self._rounds: list[threading.Thread] = []
+        self._rounds_lock = threading.Lock()
         self._read_at: dict[int, float] = {}
 
     def start(self) -> None:
@@ -73,7 +80,7 @@ class Worker:
     def stop(self) -> None:
         """Finish the present rounds and stop."""
         self.stopped.set()
-        for thread in self._threads:
+        for thread in [*self._threads, *self._rounds]:
             thread.join(timeout=15)
 
     def _deliver(self, channel_id: int) -> None:
@@ -116,10 +123,14 @@ class Worker:
             self.stopped.wait(1)
             return
         for channel_id, every_s in found:
-            if due is None or due(channel_id, every_s):
-                lock = rounds._locks.get(channel_id)
-                if lock is None or not lock.locked():
-                    threading.Thread(target=rounds.run, args=(channel_id,), daemon=True).start()
+            if (due is None or due(channel_id, every_s)) and not rounds.running(channel_id):
+                self._start_round(rounds, channel_id)
+
+    def _start_round(self, rounds: Rounds, channel_id: int) -> None:
+        thread = threading.Thread(target=rounds.run, args=(channel_id,), daemon=True)
+        thread.start()
+        with self._rounds_lock:
+            self._rounds = [*(running for running in self._rounds if running.is_alive()), thread]
 
 
 @contextmanager

@@ -1,0 +1,135 @@
+"""The background: one round for a channel at a time, nothing that waits is missed, trouble stops nobody else."""
+
+import threading
+import time
+
+import pytest
+from huey.api import Huey
+
+from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.publish import publish_listings
+from relvan.services.workplace import Workplace
+from relvan.worker.queue import Waker, open_queue, register_delivery
+from relvan.worker.run import Rounds, Worker, only_one
+from tests.browser.conftest import wait_until
+from tests.house import add_pot, connect, count
+
+
+def test_a_round_asked_for_while_one_runs_is_run_after_it():
+    started, go_on, seen = threading.Event(), threading.Event(), []
+
+    def deed(channel):
+        seen.append(channel)
+        started.set()
+        go_on.wait(5)
+
+    rounds = Rounds(deed)
+    first = threading.Thread(target=rounds.run, args=(1,))
+    first.start()
+    started.wait(5)
+    rounds.run(1)  # comes back at once: the first will run once more
+    assert seen == [1]
+    go_on.set()
+    first.join(5)
+    assert seen == [1, 1]
+
+
+def test_a_slow_channel_keeps_no_other_waiting():
+    seen, go_on = [], threading.Event()
+
+    def deed(channel):
+        if channel == 1:
+            go_on.wait(5)
+        seen.append(channel)
+
+    rounds = Rounds(deed)
+    slow = threading.Thread(target=rounds.run, args=(1,))
+    slow.start()
+    rounds.run(2)
+    assert seen == [2]
+    go_on.set()
+    slow.join(5)
+    assert seen == [2, 1]
+
+
+def test_a_round_that_fails_leaves_the_next_one_free(caplog):
+    seen = []
+
+    def deed(channel):
+        seen.append(channel)
+        if len(seen) == 1:
+            raise RuntimeError("first")
+
+    rounds = Rounds(deed)
+    rounds.run(1)
+    rounds.run(1)
+    assert seen == [1, 1]
+    assert "A round for channel 1 failed" in caplog.text
+
+
+def test_the_note_of_a_change_reaches_the_worker_under_the_same_name(settings):
+    waking, working = open_queue(settings), open_queue(settings)
+    seen = []
+    register_delivery(working, seen.append)
+    Waker(waking)("deliver", 7)
+    working.execute(working.dequeue())
+    assert seen == [7]
+    for queue in (waking, working):
+        queue.storage.close()
+
+
+def test_a_lost_queue_stops_no_change(workplace, owner, monkeypatch):
+    def lost(*_args, **_more):
+        raise OSError("the queue is gone")
+
+    workplace.wake = Waker(open_queue(workplace.settings, immediate=True))
+    monkeypatch.setattr(Huey, "enqueue", lost)
+    workplace.wake("deliver", 1)
+    add_pot(workplace, owner, "PT-14")
+
+
+def test_only_one_worker_works_on_a_folder(settings):
+    order = []
+
+    def second():
+        with only_one(settings):
+            order.append("second")
+
+    with only_one(settings):
+        thread = threading.Thread(target=second, daemon=True)
+        thread.start()
+        time.sleep(0.2)
+        order.append("first")
+    thread.join(5)
+    assert order == ["first", "second"]
+
+
+@pytest.fixture
+def place(settings, world):
+    """A workplace on the machine's clock whose changes wake nobody; it lets go of the world before that ends."""
+    found = Workplace(settings)
+    yield found
+    found.close()
+
+
+def test_the_schedule_finds_what_nobody_was_woken_for(place, owner, world):
+    connect(place, owner, world)
+    add_pot(place, owner, "PT-14")
+    for key in ("hagglet", "ownshop"):
+        ids = draft_listings(place, owner, key, ["PT-14"]).listing_ids
+        if key == "hagglet":
+            change_listings(place, owner, ids, {"shelf": "hg-planters"})
+        publish_listings(place, owner, ids)
+    worker = Worker(place, "worker-t")
+    worker.start()
+    try:
+        wait_until(lambda: all("PT-14" in world.listings(key) for key in ("hagglet", "ownshop")))
+        world.weather("hagglet", "down")  # one channel in trouble keeps the other from nothing
+        count(place, owner, "PT-14", 3)
+        wait_until(lambda: world.listings("ownshop")["PT-14"]["quantity"] == 3)
+        world.weather("hagglet", "calm")
+        wait_until(lambda: world.listings("hagglet")["PT-14"]["quantity"] == 3, 20)
+        world.buy("hagglet", "PT-14")
+        assert wait_until(lambda: world.listings("ownshop")["PT-14"]["quantity"] == 2) < 3
+    finally:
+        worker.stop()
