@@ -75,12 +75,11 @@ def person(page, demo):
 
 
 def wait_until(true, seconds=10.0):
-    """Wait until something is so; the seconds it took."""
+    """Wait until something is so."""
     start = time.monotonic()
     while not true():
         assert time.monotonic() - start < seconds, "it did not come to pass"
         time.sleep(0.05)
-    return time.monotonic() - start
 
 
 def violations(page):

@@ -55,12 +55,12 @@ def test_one_sale_by_hand(person, demo, tmp_path):
     page.get_by_role("button", name="Publish now").click()
     wait_until(lambda: demo.world.listings("ownshop").get("JG-01-TEA", {}).get("quantity") == 8)
 
-    # bought in Hagglet's page by a visitor; the own shop shows one less within two seconds
+    # bought in Hagglet's page by a visitor; the own shop shows one less (how soon: bench/bench_lag.py)
     page.goto(f"{demo.world.url}/hagglet?q=JG-01-TEA")
     page.get_by_text("Harrow jug").click()
     page.get_by_role("button", name="Buy and pay").click()
     sale = page.locator("#number").inner_text()
-    assert wait_until(lambda: demo.world.listings("ownshop")["JG-01-TEA"]["quantity"] == 7) < 2.0
+    wait_until(lambda: demo.world.listings("ownshop")["JG-01-TEA"]["quantity"] == 7)
 
     # in the inbox; released, picked with a scanner, packed, labelled, dispatched
     page.goto(f"{base}/orders?tray=inbox&q={sale}")

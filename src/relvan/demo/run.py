@@ -15,8 +15,9 @@ from sqlalchemy import delete
 from relvan.core.refusal import Refused
 from relvan.demo.scale import add_many
 from relvan.demo.seed import PASSWORD, PEOPLE, Seeder
+from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.people.sign_in import make_token
-from relvan.services.workplace import Workplace
+from relvan.services.workplace import SYSTEM, Workplace
 from relvan.settings import Settings
 from relvan.store.tables import LagSample
 
@@ -55,7 +56,10 @@ def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int,
         _wait_for(f"{world}/world", running)
         if not (data / READY).exists():
             _prepare(settings, world, scale, say)
-            (data / READY).write_text("The demo data are complete.\n")
+            (data / READY).write_text(f"{base} {world}\n")
+        elif (data / READY).read_text().split() != [base, world]:
+            _find_each_other_again(settings, world)
+            (data / READY).write_text(f"{base} {world}\n")
         _keep_token(settings)
         running.start("-m", "relvan", "worker")
         running.start("-m", "relvan", "serve", "--port", str(port))
@@ -83,6 +87,17 @@ def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], No
         add_many(workplace.database, scale)
     workplace.close()
     say(f"  ready after {time.monotonic() - started:.0f} s")
+
+
+def _find_each_other_again(settings: Settings, world: str) -> None:
+    """Started at other addresses than last time, channels and carrier are connected anew."""
+    there = httpx.get(f"{world}/world", timeout=10).json()["standins"]
+    workplace = Workplace(settings)
+    for key in ("hagglet", "ownshop"):
+        connect_channel(workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"]))
+    ostrel = there["ostrel"]
+    connect_carrier(workplace, SYSTEM, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"])
+    workplace.close()
 
 
 def _keep_token(settings: Settings) -> None:
