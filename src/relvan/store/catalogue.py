@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.refusal import not_found
 from relvan.store import search
+from relvan.store.rows import rows_as
 from relvan.store.tables import (
     AuditEntry,
     Balance,
@@ -63,7 +64,7 @@ class ProductRow:
     gtin: str
     weight_g: int | None
     cost: int | None
-    archived: bool
+    archived_at: datetime | None
     lacking: int
     changed_at: datetime
     picture: str = ""
@@ -158,19 +159,18 @@ def product_page(
 ) -> list[ProductRow]:
     """Products in the order of their SKUs, after one of them; five queries whatever the number of rows."""
     statement = (
-        select(Product).where(*_conditions(wanted), Product.sku_key > after).order_by(Product.sku_key).limit(limit)
-    )
-    rows = [_row(product) for product in session.scalars(statement)]
+        select(
+            Product.id, Product.sku, Product.title, Product.kind, Product.category, Product.brand,
+            func.coalesce(Product.gtin, ""), Product.weight_g, Product.cost, Product.archived_at, Product.lacking,
+            Product.changed_at,
+        )
+        .where(*_conditions(wanted), Product.sku_key > after)
+        .order_by(Product.sku_key)
+        .limit(limit)
+    )  # fmt: skip
+    rows = rows_as(ProductRow, session, statement)
     _fill(session, rows, price_list)
     return rows
-
-
-def _row(product: Product) -> ProductRow:
-    return ProductRow(
-        product.id, product.sku, product.title, product.kind, product.category, product.brand,
-        product.gtin or "", product.weight_g, product.cost, product.archived_at is not None, product.lacking,
-        product.changed_at,
-    )  # fmt: skip
 
 
 def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
@@ -184,10 +184,11 @@ def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
         prices = prices.where(PriceList.key == price_list)
     for product_id, amount in session.execute(prices):
         by_id[product_id].price = amount
-    for balance in session.scalars(select(Balance).where(Balance.product_id.in_(by_id))):
-        row = by_id[balance.product_id]
-        row.free += max(0, balance.on_hand - balance.reserved - balance.blocked - balance.safety)
-        row.on_hand += balance.on_hand
+    free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
+    balances = select(Balance.product_id, Balance.on_hand, free).where(Balance.product_id.in_(by_id))
+    for product_id, on_hand, free_here in session.execute(balances):
+        by_id[product_id].free += max(0, free_here)
+        by_id[product_id].on_hand += on_hand
     states = select(Listing.product_id, Channel.key, Listing.state).join(Channel, Channel.id == Listing.channel_id)
     for product_id, key, state in session.execute(states.where(Listing.product_id.in_(by_id))):
         by_id[product_id].states[key] = state

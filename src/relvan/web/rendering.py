@@ -37,6 +37,7 @@ class SellersHand:
         self.locale = Locale.parse(settings.locale)
         self.zone = ZoneInfo(settings.time_zone)
         self._money = lru_cache(20_000)(self._write_money)
+        self._number = lru_cache(5_000)(self._write_number)
         self._ago = lru_cache(5_000)(self._write_ago)
 
     def money(self, amount: int | None, currency: str = "") -> str:
@@ -49,7 +50,7 @@ class SellersHand:
 
     def number(self, value: float | None) -> str:
         """A number with the seller's separators."""
-        return "" if value is None else str(format_decimal(value, locale=self.locale))
+        return "" if value is None else self._number(value)
 
     def grams(self, value: int | None) -> str:
         """A weight: grams below a kilogram, kilograms above."""
@@ -83,6 +84,9 @@ class SellersHand:
         if isinstance(value, list):
             return "; ".join(self.told(part) for part in value)
         return str(value)
+
+    def _write_number(self, value: float) -> str:
+        return str(format_decimal(value, locale=self.locale))
 
     def _write_money(self, amount: int, currency: str) -> str:
         return str(format_currency(as_decimal(amount, currency), currency, locale=self.locale))
