@@ -9,6 +9,7 @@ from huey.api import Huey
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
 from relvan.services.workplace import Workplace
+from relvan.store.channels import channel_by_key
 from relvan.worker.queue import Waker, open_queue, register_delivery
 from relvan.worker.run import Rounds, Worker, only_one
 from tests.browser.conftest import wait_until
@@ -133,3 +134,24 @@ def test_the_schedule_finds_what_nobody_was_woken_for(place, owner, world):
         wait_until(lambda: world.listings("ownshop")["PT-14"]["quantity"] == 2)
     finally:
         worker.stop()
+
+
+def test_two_rounds_at_once_share_one_gateway(place, owner, world, monkeypatch):
+    connect(place, owner, world, "hagglet")
+    with place.database.reading() as session:
+        channel = channel_by_key(session, "hagglet")
+    opened = []
+    open_slowly = place.open_gateway
+
+    def slow(*arguments):
+        time.sleep(0.1)
+        opened.append(open_slowly(*arguments))
+        return opened[-1]
+
+    monkeypatch.setattr(place, "open_gateway", slow)
+    threads = [threading.Thread(target=place.gateway, args=(channel,)) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(5)
+    assert len(opened) == 1

@@ -3,6 +3,7 @@
 import logging
 import random
 import secrets
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -58,6 +59,7 @@ class Workplace:
         self.secrets = SecretBox(settings.secret_key, settings.data_dir)
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
+        self._opening = threading.Lock()  # two rounds must not open two gateways, each with a pace of its own
 
     def new_key(self) -> str:
         """A key that nobody has used or could guess."""
@@ -70,11 +72,12 @@ class Workplace:
     def gateway(self, channel: Channel) -> ChannelGateway:
         """The gateway of a channel; opened once for each address and token."""
         name = (channel.rulebook, channel.address, channel.token)
-        if name not in self._gateways:
-            self._gateways[name] = self.open_gateway(
-                self.rulebook(channel), channel.address, self.secrets.open(channel.token)
-            )
-        return self._gateways[name]
+        with self._opening:
+            if name not in self._gateways:
+                self._gateways[name] = self.open_gateway(
+                    self.rulebook(channel), channel.address, self.secrets.open(channel.token)
+                )
+            return self._gateways[name]
 
     def open_gateway(self, book: Rulebook, address: str, token: str) -> ChannelGateway:
         """A gateway that is not kept, for trying a connection."""
@@ -83,12 +86,13 @@ class Workplace:
     def carrier(self, carrier: Carrier) -> CarrierGateway:
         """The gateway of a carrier account."""
         name = (carrier.address, carrier.token)
-        if name not in self._carriers:
-            token = self.secrets.open(carrier.token)
-            self._carriers[name] = open_carrier(
-                carrier.name, carrier.address, token, private_allowed=self.settings.private_addresses
-            )
-        return self._carriers[name]
+        with self._opening:
+            if name not in self._carriers:
+                token = self.secrets.open(carrier.token)
+                self._carriers[name] = open_carrier(
+                    carrier.name, carrier.address, token, private_allowed=self.settings.private_addresses
+                )
+            return self._carriers[name]
 
     def close(self) -> None:
         """Let go of everything."""
