@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import Session
@@ -163,9 +164,9 @@ def _joined(statement: Select[tuple[int]]) -> Select[tuple[int]]:
     return statement.join(Product, Product.id == Listing.product_id).join(Channel, Channel.id == Listing.channel_id)
 
 
-def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
-    """Listings, newest first, after one of them; one query."""
-    statement = (
+def _listing_rows() -> Select[*tuple[Any, ...]]:
+    """The columns of a `ListingRow`, joined from listing, product and channel."""
+    return (
         select(
             Listing.id, Product.sku, Product.title, Channel.name, Channel.key, Listing.state, Listing.behind,
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
@@ -173,10 +174,12 @@ def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, lim
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)
-        .where(*_listing_conditions(wanted))
-        .order_by(Listing.id.desc())
-        .limit(limit)
     )  # fmt: skip
+
+
+def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
+    """Listings, newest first, after one of them; one query."""
+    statement = _listing_rows().where(*_listing_conditions(wanted)).order_by(Listing.id.desc()).limit(limit)
     if after:
         statement = statement.where(Listing.id < after)
     return rows_as(ListingRow, session, statement)
@@ -189,17 +192,7 @@ def count_listings(session: Session, wanted: ListingFilter) -> int:
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:
     """The listings of some products, by SKU and channel."""
-    statement = (
-        select(
-            Listing.id, Product.sku, Product.title, Channel.name, Channel.key, Listing.state, Listing.behind,
-            Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
-            Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
-        )
-        .join(Product, Product.id == Listing.product_id)
-        .join(Channel, Channel.id == Listing.channel_id)
-        .where(Listing.product_id.in_(product_ids))
-        .order_by(Product.sku_key, Channel.id)
-    )  # fmt: skip
+    statement = _listing_rows().where(Listing.product_id.in_(product_ids)).order_by(Product.sku_key, Channel.id)
     return rows_as(ListingRow, session, statement)
 
 
