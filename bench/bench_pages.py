@@ -1,11 +1,16 @@
 """Product list, order list, order page and search with 100,000 products and 100,000 orders.
 
-Beside each: the floor of an empty page of the same application, and the raw query of fifty rows.
+Beside each: the floor of an empty page of the same application, the raw query of fifty rows, and a bare page: fifty
+rows of twelve columns, written by a plain template after one raw query, in an application that does nothing else.
 """
 
 import sqlite3
+from pathlib import Path
 
+from fastapi import FastAPI
+from fastapi.responses import HTMLResponse
 from fastapi.testclient import TestClient
+from jinja2 import Environment
 from sqlalchemy import event
 
 from ground import figures, new_workplace, report, temporary, timed
@@ -40,6 +45,31 @@ RAW = {
 }
 
 
+BARE = """<table>{% for row in rows %}<tr>{% for value in row %}<td>{{ value }}</td>{% endfor %}</tr>{% endfor %}
+</table>"""
+TWELVE = (
+    "SELECT id, sku, title, kind, category, brand, coalesce(gtin, ''), weight_g, cost, floor, tax_code, changed_at"
+    " FROM product WHERE archived_at IS NULL AND sku_key > '' ORDER BY sku_key LIMIT 50"
+)
+
+
+def bare_page(path: Path) -> list[float]:
+    """The floor that floors.md names: a page of 50 x 12 and nothing else; seconds of each call."""
+    template = Environment(autoescape=True).from_string(BARE)
+    raw = sqlite3.connect(path, check_same_thread=False)
+    app = FastAPI()
+
+    @app.get("/")
+    def page() -> HTMLResponse:
+        return HTMLResponse(template.render(rows=raw.execute(TWELVE).fetchall()))
+
+    with TestClient(app) as client:
+        client.get("/")
+        samples = timed(lambda: client.get("/"), TIMES)
+    raw.close()
+    return samples
+
+
 def main() -> None:
     """Fill, measure, print."""
     with temporary() as folder:
@@ -62,10 +92,19 @@ def main() -> None:
                 samples = timed(lambda path=path: client.get(path), TIMES)
                 queries = len([text for text in seen if not text.startswith("BEGIN")])
                 pages[name] = {**figures(samples), "queries": queries // TIMES}
-            raw = sqlite3.connect(workplace.database.path)
-            floors = {name: figures(timed(lambda q=q: raw.execute(q).fetchall(), 200)) for name, q in RAW.items()}
-            raw.close()
-    floor = {"empty answer": figures(empty), "empty page in the frame": figures(frame), "raw query": floors}
+        bare = figures(bare_page(workplace.database.path))
+        raw = sqlite3.connect(workplace.database.path)
+        floors = {name: figures(timed(lambda q=q: raw.execute(q).fetchall(), 200)) for name, q in RAW.items()}
+        raw.close()
+    floor = {
+        "bare page of 50 x 12": bare,
+        "empty answer": figures(empty),
+        "empty page in the frame": figures(frame),
+        "raw query": floors,
+    }
+    for page in pages.values():
+        page["of_bare_page"] = {"p50": round(page["p50_ms"] / bare["p50_ms"], 1)}
+        page["of_bare_page"]["p95"] = round(page["p95_ms"] / bare["p95_ms"], 1)
     report("pages", {"products": PRODUCTS, "orders": ORDERS, "floor": floor, "pages": pages})
 
 

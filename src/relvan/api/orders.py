@@ -1,6 +1,6 @@
 """Orders over HTTP."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
@@ -12,12 +12,12 @@ from relvan.services.orders.release import release_orders
 from relvan.services.orders.reserve import reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.verdicts import Verdict
+from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_id
 from relvan.store.listings import list_prices
 from relvan.store.orders import (
     OrderFilter,
-    as_address,
     lines_of,
     order_by_number,
     order_page,
@@ -44,8 +44,8 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
         "tray": order.tray,
         "facts": _facts(order),
         "open": order.words,
-        "customer": {"name": order.customer, "mail": as_address(order.ship_to)["mail"]},
-        "ship_to": as_address(order.ship_to),
+        "customer": {"name": order.customer, "mail": Address.read(order.ship_to).mail},
+        "ship_to": Address.read(order.ship_to).as_dict(),
         "lines": [
             {
                 "id": line.id,
@@ -159,34 +159,28 @@ def _verdicts(verdicts: Sequence[Verdict]) -> dict[str, Any]:
     }
 
 
-@router.post("/orders/reserve")
-def post_reserve(by: By, wish: OrderNumbers) -> dict[str, Any]:
-    """Promise stock; a verdict per order."""
-    return _verdicts(reserve_orders(by.workplace, by.actor, wish.numbers))
+BulkDeed = Callable[[Workplace, Actor, Sequence[str]], list[Verdict]]
+# what can be done to many orders at once -> the deed, and what the API says of it
+BULK: dict[str, tuple[BulkDeed, str]] = {
+    "reserve": (reserve_orders, "Promise stock; a verdict per order."),
+    "unreserve": (unreserve_orders, "Free stock; a verdict per order."),
+    "release": (
+        release_orders,
+        "Let orders go to the warehouse, each as a shipment; a verdict per order, naming the shipments.",
+    ),
+    "take-back": (take_back_shipments, "Undo the release of orders that nobody has picked; a verdict per order."),
+    "cancel": (cancel_orders, "Cancel orders; a verdict per order."),
+}
 
 
-@router.post("/orders/unreserve")
-def post_unreserve(by: By, wish: OrderNumbers) -> dict[str, Any]:
-    """Free stock; a verdict per order."""
-    return _verdicts(unreserve_orders(by.workplace, by.actor, wish.numbers))
+def _offer(name: str, deed: BulkDeed, words: str) -> None:
+    @router.post(f"/orders/{name}", name=f"post_{name.replace('-', '_')}", description=words)
+    def post_deed(by: By, wish: OrderNumbers) -> dict[str, Any]:
+        return _verdicts(deed(by.workplace, by.actor, wish.numbers))
 
 
-@router.post("/orders/release")
-def post_release(by: By, wish: OrderNumbers) -> dict[str, Any]:
-    """Let orders go to the warehouse, each as a shipment; a verdict per order, naming the shipments."""
-    return _verdicts(release_orders(by.workplace, by.actor, wish.numbers))
-
-
-@router.post("/orders/take-back")
-def post_take_back(by: By, wish: OrderNumbers) -> dict[str, Any]:
-    """Undo the release of orders that nobody has picked; a verdict per order."""
-    return _verdicts(take_back_shipments(by.workplace, by.actor, wish.numbers))
-
-
-@router.post("/orders/cancel")
-def post_cancel(by: By, wish: OrderNumbers) -> dict[str, Any]:
-    """Cancel orders; a verdict per order."""
-    return _verdicts(cancel_orders(by.workplace, by.actor, wish.numbers))
+for _name, (_deed, _words) in BULK.items():
+    _offer(_name, _deed, _words)
 
 
 @router.post("/orders/move")

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from relvan.core.listings.cascade import ListedProduct
 from relvan.core.refusal import not_found
 from relvan.store import search
-from relvan.store.catalogue import count_up_to
+from relvan.store.counting import count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     BulkJob,
@@ -187,7 +187,7 @@ def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, lim
 
 def count_listings(session: Session, wanted: ListingFilter) -> int:
     """How many there are, counted up to 10,000."""
-    return count_up_to(session, _joined(select(Listing.id)).where(*_listing_conditions(wanted)))
+    return count_up_to(session, _joined(select(Listing.id)).where(*_listing_conditions(wanted)), wanted)
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:

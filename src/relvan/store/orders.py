@@ -3,14 +3,13 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import LineFacts
 from relvan.core.refusal import not_found
-from relvan.store.catalogue import count_up_to
+from relvan.store.counting import count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Channel,
@@ -198,7 +197,7 @@ def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: 
 
 def count_orders(session: Session, wanted: OrderFilter) -> int:
     """How many there are, counted up to 10,000."""
-    return count_up_to(session, select(Order.id).where(*_order_conditions(wanted)))
+    return count_up_to(session, select(Order.id).where(*_order_conditions(wanted)), wanted)
 
 
 @dataclass(frozen=True)
@@ -269,8 +268,3 @@ def tellings_of(session: Session, subject: str) -> list[OutboxEntry]:
     """What the outside world was told about a subject, newest first."""
     statement = select(OutboxEntry).where(OutboxEntry.subject == subject).order_by(OutboxEntry.id.desc()).limit(20)
     return list(session.scalars(statement))
-
-
-def as_address(ship_to: dict[str, Any]) -> dict[str, str]:
-    """A kept address with every part as text."""
-    return {name: str(ship_to.get(name, "")) for name in ("name", "street", "town", "postcode", "country", "mail")}

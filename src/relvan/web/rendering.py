@@ -39,6 +39,7 @@ class SellersHand:
         self._money = lru_cache(20_000)(self._write_money)
         self._number = lru_cache(5_000)(self._write_number)
         self._ago = lru_cache(5_000)(self._write_ago)
+        self._time = lru_cache(20_000)(self._write_time)
 
     def money(self, amount: int | None, currency: str = "") -> str:
         """Minor units with their sign; nothing when there is no amount."""
@@ -70,8 +71,7 @@ class SellersHand:
             return Markup("")
         seconds = (moment - datetime.now(UTC)).total_seconds()
         words = "just now" if abs(seconds) < 45 else self._ago(round(seconds / 60))
-        local = moment.astimezone(self.zone).strftime("%d.%m.%Y, %H:%M")
-        return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), local, words)
+        return self._time(moment, words)
 
     def told(self, value: Any, name: str = "") -> str:
         """A value of the history in words: money by its field's name, lists and settings without brackets."""
@@ -84,6 +84,10 @@ class SellersHand:
         if isinstance(value, list):
             return "; ".join(self.told(part) for part in value)
         return str(value)
+
+    def _write_time(self, moment: datetime, words: str) -> Markup:
+        exact = moment.astimezone(self.zone).strftime("%d.%m.%Y, %H:%M")
+        return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), exact, words)
 
     def _write_number(self, value: float) -> str:
         return str(format_decimal(value, locale=self.locale))

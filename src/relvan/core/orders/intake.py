@@ -1,7 +1,9 @@
 """An order as it comes in, from whichever channel and in whichever dialect, said in our words."""
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, fields
 from datetime import datetime
+from typing import Any
 
 from relvan.core.refusal import Refusal
 
@@ -19,6 +21,19 @@ class Address:
     postcode: str = ""
     country: str = ""
     mail: str = ""
+
+    @classmethod
+    def read(cls, told: Mapping[str, Any]) -> "Address":
+        """An address from plain data; what is not told stays empty.
+
+        >>> Address.read({"name": "Ada", "house": 12}).name
+        'Ada'
+        """
+        return cls(**{part.name: str(told.get(part.name, "")) for part in fields(cls)})
+
+    def as_dict(self) -> dict[str, str]:
+        """Every part by its name."""
+        return asdict(self)
 
 
 @dataclass(frozen=True)

@@ -127,7 +127,6 @@ def _content_refused(refusal: OutsideRefusal) -> ContentRefused:
 
 
 def _order(sale: dict[str, Any]) -> IncomingOrder:
-    buyer = sale["buyer"]
     return IncomingOrder(
         number=sale["sale"],
         placed_at=datetime.fromisoformat(sale["when"]),
@@ -136,9 +135,7 @@ def _order(sale: dict[str, Any]) -> IncomingOrder:
             IncomingLine(item["item"], item["own_code"], item["heading"], item["units"], item["each"], item["notice"])
             for item in sale["items"]
         ),
-        ship_to=Address(
-            **{key: str(buyer.get(key, "")) for key in ("name", "street", "town", "postcode", "country", "mail")}
-        ),
+        ship_to=Address.read(sale["buyer"]),
         delivery_price=sale["postage"],
         paid=sale["paid"],
         cancelled=sale["stage"] == "cancelled",

@@ -121,7 +121,6 @@ def _verdicts(found: dict[str, Any]) -> list[RowVerdict]:
 
 
 def _order(order: dict[str, Any]) -> IncomingOrder:
-    buyer = order["buyer"]
     return IncomingOrder(
         number=order["number"],
         placed_at=datetime.fromisoformat(order["placed_at"]),
@@ -130,9 +129,7 @@ def _order(order: dict[str, Any]) -> IncomingOrder:
             IncomingLine(line["line"], line["sku"], line["title"], line["quantity"], line["each"], line["ref"])
             for line in order["lines"]
         ),
-        ship_to=Address(
-            **{key: str(buyer.get(key, "")) for key in ("name", "street", "town", "postcode", "country", "mail")}
-        ),
+        ship_to=Address.read(order["buyer"]),
         delivery_price=order["postage"],
         paid=order["paid"],
         cancelled=order["state"] == "cancelled",

@@ -1,7 +1,5 @@
 """Taking orders in: each once by (channel, channel's number), reserved at intake; a newer telling updates it."""
 
-from dataclasses import asdict
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -74,7 +72,7 @@ def _save(session: Session, workplace: Workplace, channel: Channel | None, incom
         channel_mark=incoming.changed,
         tray=Tray.INBOX,
         customer=incoming.ship_to.name,
-        ship_to=asdict(incoming.ship_to),
+        ship_to=incoming.ship_to.as_dict(),
         currency=incoming.currency,
         delivery_price=incoming.delivery_price,
         total=total,
@@ -158,7 +156,7 @@ def _update(session: Session, workplace: Workplace, order: Order, incoming: Inco
         audit.record(session, SYSTEM, now, "order", order.id, "paid", {"paid": (order.paid, order.total)})
         order.paid = order.total
         changed = True
-    ship_to = asdict(incoming.ship_to)
+    ship_to = incoming.ship_to.as_dict()
     if ship_to != order.ship_to and order.fact_shipped == "none":
         audit.record(session, SYSTEM, now, "order", order.id, "address changed", {"ship to": (order.ship_to, ship_to)})
         order.ship_to, order.customer = ship_to, incoming.ship_to.name

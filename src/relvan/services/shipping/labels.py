@@ -17,7 +17,6 @@ from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import parcel_by_id, parcels_of, shipment_by_id
-from relvan.store.orders import as_address
 from relvan.store.tables import Carrier, Order, Parcel, Shipment, Warehouse
 
 TRIES = 4
@@ -54,7 +53,7 @@ def find_services(workplace: Workplace, shipment_id: int) -> list[Service]:
     """The services that take every parcel of a shipment, the cheapest first."""
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
-        to = Address(**as_address(session.get_one(Order, shipment.order_id).ship_to))
+        to = Address.read(session.get_one(Order, shipment.order_id).ship_to)
         weights = [parcel.weight_g for parcel in parcels_of(session, shipment_id)]
         carriers = session.scalars(select(Carrier).order_by(Carrier.id)).all()
     if not weights:
@@ -149,8 +148,8 @@ def _order(
         asked_before,
         parcel.weight_g,
         product,
-        Address(**as_address(warehouse.address)),
-        Address(**as_address(order.ship_to)),
+        Address.read(warehouse.address),
+        Address.read(order.ship_to),
         f"{order.number} / {shipment.number}",
     )
 

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from relvan.core.orders.intake import Address
 from relvan.core.refusal import not_found
 from relvan.services.workplace import Workplace
 from relvan.store.dispatch import PickListRow, PickRow, pick_list_rows, pick_rows, shipment_by_id, shipment_line_rows
-from relvan.store.orders import as_address
 from relvan.store.tables import Channel, Order, Warehouse
 
 
@@ -60,8 +60,8 @@ def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
             channel.name if channel else "",
             order.channel_number or "",
             order.placed_at,
-            as_address(warehouse.address),
-            as_address(order.ship_to),
+            Address.read(warehouse.address).as_dict(),
+            Address.read(order.ship_to).as_dict(),
             lines,
         )
 

@@ -1,0 +1,30 @@
+"""Counting for lists: no further than a cap, since an exact count of everything costs more than the page itself."""
+
+import time
+from collections.abc import Hashable
+from typing import Any
+
+from sqlalchemy import Select, func, select
+from sqlalchemy.orm import Session
+
+MOST_COUNTED = 10_000
+REMEMBERED_S = 60.0
+_full: dict[Hashable, float] = {}
+
+
+def count_up_to(session: Session, statement: Select[*tuple[Any, ...]], name: Hashable, most: int = MOST_COUNTED) -> int:
+    """The number of rows of a query, counted no further than one above `most`.
+
+    `name` tells one query from another. That there are more than `most` is remembered for a minute: what a page
+    then says ("10,000+") hardly ever stops being true, and counting so far is the slowest part of a list.
+    """
+    key = (session.get_bind(), name, most)
+    now = time.monotonic()
+    if _full.get(key, 0.0) > now:
+        return most + 1
+    found = session.scalar(select(func.count()).select_from(statement.limit(most + 1).subquery())) or 0
+    if found > most:
+        _full[key] = now + REMEMBERED_S
+        for old in [other for other, until in _full.items() if until <= now]:
+            del _full[old]
+    return found
