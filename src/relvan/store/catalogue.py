@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.refusal import not_found
 from relvan.store import search
-from relvan.store.counting import count_up_to
+from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     AuditEntry,
@@ -121,12 +121,12 @@ def product_uses(session: Session, product_id: int) -> str:
     return "; ".join(parts)
 
 
-def _conditions(wanted: ProductFilter) -> list[ColumnElement[bool]]:
+def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[bool]]:
     found: list[ColumnElement[bool]] = [
         Product.archived_at.is_not(None) if wanted.archived else Product.archived_at.is_(None)
     ]
-    if wanted.words and (by_words := search.matches(wanted.words)) is not None:
-        found.append(by_words)
+    if wanted.words and (found_by := search.look_for(session, wanted.words)):
+        found.append(found_by.condition(Product.__table__.c.id))
     if wanted.category:
         found.append(Product.category == wanted.category)
     if wanted.lacking:
@@ -163,7 +163,7 @@ def product_page(
             func.coalesce(Product.gtin, ""), Product.weight_g, Product.cost, Product.archived_at, Product.lacking,
             Product.changed_at,
         )
-        .where(*_conditions(wanted), Product.sku_key > after)
+        .where(*_conditions(session, wanted), Product.sku_key > after)
         .order_by(Product.sku_key)
         .limit(limit)
     )  # fmt: skip
@@ -210,9 +210,11 @@ def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
         by_id[product_id].states[key] = state
 
 
-def count_products(session: Session, wanted: ProductFilter) -> int:
-    """How many there are, counted up to 10,000."""
-    return count_up_to(session, select(Product.id).where(*_conditions(wanted)), wanted)
+def count_products(session: Session, wanted: ProductFilter) -> Count:
+    """How many there are, counted up to 10,000; of those that words find, up to 2,000."""
+    found_by = search.look_for(session, wanted.words)
+    most = search.BROAD if found_by and found_by.broad else MOST_COUNTED
+    return count_up_to(session, select(Product.id).where(*_conditions(session, wanted)), wanted, most)
 
 
 def categories(session: Session) -> list[str]:
@@ -223,7 +225,7 @@ def categories(session: Session) -> list[str]:
 
 def all_skus(session: Session, wanted: ProductFilter, most: int = 100_000) -> list[str]:
     """Every SKU that a filter matches."""
-    return list(session.scalars(select(Product.sku).where(*_conditions(wanted)).limit(most)))
+    return list(session.scalars(select(Product.sku).where(*_conditions(session, wanted)).limit(most)))
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Hashable
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Select, func, select
@@ -12,7 +13,23 @@ REMEMBERED_S = 60.0
 _full: dict[Hashable, float] = {}
 
 
-def count_up_to(session: Session, statement: Select[*tuple[Any, ...]], name: Hashable, most: int = MOST_COUNTED) -> int:
+@dataclass(frozen=True)
+class Count:
+    """A number, or `most` and more."""
+
+    number: int
+    most: int = MOST_COUNTED
+
+    def __str__(self) -> str:
+        return f"{self.number:,}" if self.number <= self.most else f"{self.most:,}+"
+
+    def __bool__(self) -> bool:
+        return self.number > 0
+
+
+def count_up_to(
+    session: Session, statement: Select[*tuple[Any, ...]], name: Hashable, most: int = MOST_COUNTED
+) -> Count:
     """The number of rows of a query, counted no further than one above `most`.
 
     `name` tells one query from another. That there are more than `most` is remembered for a minute: what a page
@@ -21,10 +38,10 @@ def count_up_to(session: Session, statement: Select[*tuple[Any, ...]], name: Has
     key = (session.get_bind(), name, most)
     now = time.monotonic()
     if _full.get(key, 0.0) > now:
-        return most + 1
+        return Count(most + 1, most)
     found = session.scalar(select(func.count()).select_from(statement.limit(most + 1).subquery())) or 0
     if found > most:
         _full[key] = now + REMEMBERED_S
         for old in [other for other, until in _full.items() if until <= now]:
             del _full[old]
-    return found
+    return Count(found, most)

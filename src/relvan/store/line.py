@@ -1,11 +1,11 @@
-"""What waits for a person at each station: one statement, every count stopped at a thousand."""
-
-from dataclasses import dataclass
+"""What waits for a person at each station: one statement, no count goes beyond 999."""
 
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-MOST = 1000
+from relvan.store.counting import Count
+
+MOST = 999
 # station -> what waits there, as a query of ids
 WAITING = {
     "catalogue": "SELECT 1 FROM product WHERE lacking > 0 AND archived_at IS NULL",
@@ -34,23 +34,10 @@ TODAY = {
 }
 
 
-@dataclass(frozen=True)
-class Count:
-    """A number, or a thousand and more."""
-
-    number: int
-
-    def __str__(self) -> str:
-        return f"{self.number:,}" if self.number < MOST else "999+"
-
-    def __bool__(self) -> bool:
-        return self.number > 0
-
-
 def line_counts(session: Session) -> dict[str, Count]:
     """What waits at each station; at Today, all of it."""
     counts = _counts(session, WAITING)
-    return {"today": Count(min(MOST, sum(count.number for count in counts.values()))), **counts}
+    return {"today": Count(sum(count.number for count in counts.values()), MOST), **counts}
 
 
 def today_counts(session: Session) -> dict[str, Count]:
@@ -59,6 +46,8 @@ def today_counts(session: Session) -> dict[str, Count]:
 
 
 def _counts(session: Session, queries: dict[str, str]) -> dict[str, Count]:
-    columns = ", ".join(f"(SELECT count(*) FROM ({query} LIMIT {MOST})) AS {name}" for name, query in queries.items())
+    columns = ", ".join(
+        f"(SELECT count(*) FROM ({query} LIMIT {MOST + 1})) AS {name}" for name, query in queries.items()
+    )
     row = session.execute(text(f"SELECT {columns}")).one()
-    return {name: Count(number) for name, number in zip(queries, row, strict=True)}
+    return {name: Count(number, MOST) for name, number in zip(queries, row, strict=True)}

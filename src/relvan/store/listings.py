@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from relvan.core.listings.cascade import ListedProduct
 from relvan.core.refusal import not_found
 from relvan.store import search
-from relvan.store.counting import count_up_to
+from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     BulkJob,
@@ -147,21 +147,19 @@ class ListingRow:
     changed_at: datetime
 
 
-def _listing_conditions(wanted: ListingFilter) -> list[ColumnElement[bool]]:
-    found: list[ColumnElement[bool]] = [Product.archived_at.is_(None)]
-    if wanted.words and (by_words := search.matches(wanted.words)) is not None:
-        found.append(by_words)
+def _listing_conditions(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
+    """Conditions on the listing alone, so that counting joins nothing."""
+    archived = select(Product.id).where(Product.archived_at.is_not(None))
+    found: list[ColumnElement[bool]] = [Listing.product_id.not_in(archived)]
+    if wanted.words and (found_by := search.look_for(session, wanted.words)):
+        found.append(found_by.condition(Listing.__table__.c.product_id))
     if wanted.channel:
-        found.append(Channel.key == wanted.channel)
+        found.append(Listing.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
     if wanted.state:
         found.append(Listing.state == wanted.state)
     if wanted.gap:
         found.append(Listing.gaps.like(f'%"field": "{wanted.gap}"%'))
     return found
-
-
-def _joined(statement: Select[tuple[int]]) -> Select[tuple[int]]:
-    return statement.join(Product, Product.id == Listing.product_id).join(Channel, Channel.id == Listing.channel_id)
 
 
 def _listing_rows() -> Select[*tuple[Any, ...]]:
@@ -179,15 +177,15 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
 
 def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
     """Listings, newest first, after one of them; one query."""
-    statement = _listing_rows().where(*_listing_conditions(wanted)).order_by(Listing.id.desc()).limit(limit)
+    statement = _listing_rows().where(*_listing_conditions(session, wanted)).order_by(Listing.id.desc()).limit(limit)
     if after:
         statement = statement.where(Listing.id < after)
     return rows_as(ListingRow, session, statement)
 
 
-def count_listings(session: Session, wanted: ListingFilter) -> int:
+def count_listings(session: Session, wanted: ListingFilter) -> Count:
     """How many there are, counted up to 10,000."""
-    return count_up_to(session, _joined(select(Listing.id)).where(*_listing_conditions(wanted)), wanted)
+    return count_up_to(session, select(Listing.id).where(*_listing_conditions(session, wanted)), wanted)
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:

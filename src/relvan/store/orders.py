@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import LineFacts
 from relvan.core.refusal import not_found
-from relvan.store.counting import count_up_to
+from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Channel,
@@ -195,7 +195,7 @@ def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: 
     return rows_as(OrderRow, session, statement)
 
 
-def count_orders(session: Session, wanted: OrderFilter) -> int:
+def count_orders(session: Session, wanted: OrderFilter) -> Count:
     """How many there are, counted up to 10,000."""
     return count_up_to(session, select(Order.id).where(*_order_conditions(wanted)), wanted)
 

@@ -2,9 +2,22 @@
 
 import re
 from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, Integer, bindparam, column, func, insert, select, table, text
+from sqlalchemy import (
+    BindParameter,
+    ColumnElement,
+    Integer,
+    Select,
+    bindparam,
+    column,
+    func,
+    insert,
+    select,
+    table,
+    text,
+)
 from sqlalchemy.orm import Session
 
 from relvan.store.tables import Product, SkuName
@@ -16,6 +29,7 @@ CREATE = (
 )
 DROP = "DROP TABLE product_search"
 MOST_WORDS = 8
+BROAD = 2_000
 _search = table("product_search", column("rowid", Integer), column("product_search"))
 
 
@@ -25,13 +39,42 @@ def match_text(words: str) -> str | None:
     return " ".join(f'"{token}"*' for token in tokens) if tokens else None
 
 
-def matches(words: str) -> ColumnElement[bool] | None:
-    """A condition on `Product.id`, or none when the words hold nothing to search for."""
+@dataclass(frozen=True)
+class Matches:
+    """What words find: the ids of the products as a JSON list, or none when there are more than `BROAD`."""
+
+    query: str
+    ids: str | None
+
+    @property
+    def broad(self) -> bool:
+        """Whether so many match that walking along a sorted list finds a page sooner than fetching every match."""
+        return self.ids is None
+
+    def condition(self, product_id: ColumnElement[int]) -> ColumnElement[bool]:
+        """That a product is one of them."""
+        if self.ids is not None:
+            listed = func.json_each(self.ids).table_valued("value")
+            return product_id.in_(select(listed.c.value))
+        # Plus 0 keeps the database from fetching every match by its id.
+        return (product_id + 0).in_(_found(self.query))
+
+
+def look_for(session: Session, words: str) -> Matches | None:
+    """What words find, looked up once for each session; none when they hold nothing to search for."""
     query = match_text(words)
     if query is None:
         return None
-    found = select(_search.c.rowid).where(column("product_search").op("MATCH")(query)).select_from(_search)
-    return Product.id.in_(found)
+    known: dict[str, Matches] = session.info.setdefault("searches", {})
+    if query not in known:
+        rows = _found(query).limit(BROAD + 1).subquery()
+        ids, count = session.execute(select(func.json_group_array(rows.c.rowid), func.count())).one()
+        known[query] = Matches(query, ids if count <= BROAD else None)
+    return known[query]
+
+
+def _found(query: str) -> Select[*tuple[int]]:
+    return select(_search.c.rowid).where(column("product_search").op("MATCH")(query)).select_from(_search)
 
 
 def index_products(session: Session, product_ids: Iterable[int]) -> None:
@@ -39,6 +82,7 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
     ids = list(product_ids)
     if not ids:
         return
+    session.info.pop("searches", None)
     wanted: BindParameter[Any] = bindparam("ids", expanding=True)
     session.execute(text("DELETE FROM product_search WHERE rowid IN :ids").bindparams(wanted), {"ids": ids})
     aliases = (

@@ -17,6 +17,7 @@ from relvan.services.people.desk import frame_of, leave_toast
 from relvan.services.people.sign_in import SignedIn, find_visit
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.counting import Count
 from relvan.store.line import line_counts
 from relvan.web.rendering import render
 
@@ -51,7 +52,7 @@ class Desk:
         station: str,
         *,
         status: int = 200,
-        count_view: Callable[[Any, Mapping[str, str]], int] | None = None,
+        count_view: Callable[[Any, Mapping[str, str]], Count] | None = None,
         **values: Any,
     ) -> HTMLResponse:
         """A whole page in the frame; `count_view` counts what a kept view shows."""

@@ -5,6 +5,13 @@ from alembic import context
 from relvan.store.tables import Table
 
 connection = context.config.attributes["connection"]
-context.configure(connection=connection, target_metadata=Table.metadata, render_as_batch=True)
+
+
+def is_ours(name: str | None, kind: str, _parents: object) -> bool:
+    """All but the tables that the search index keeps for itself."""
+    return kind != "table" or not (name or "").startswith("product_search")
+
+
+context.configure(connection=connection, target_metadata=Table.metadata, render_as_batch=True, include_name=is_ours)
 with context.begin_transaction():
     context.run_migrations()

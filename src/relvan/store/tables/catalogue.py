@@ -17,6 +17,7 @@ class Product(Table):
         Index("ix_product_gtin_key", "gtin_key"),
         Index("ix_product_listed", "sku_key", sqlite_where=text("archived_at IS NULL")),
         Index("ix_product_category", "category", "sku_key"),
+        Index("ix_product_archived", "id", sqlite_where=text("archived_at IS NOT NULL")),
         Index("ix_product_lacking", "sku_key", sqlite_where=text("lacking > 0 AND archived_at IS NULL")),
         CheckConstraint("weight_g IS NULL OR weight_g > 0", name="weight"),
         CheckConstraint("cost IS NULL OR cost >= 0", name="cost"),
