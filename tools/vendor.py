@@ -26,6 +26,7 @@ PACKAGES = {
         "dist/css/bootstrap.min.css": "bootstrap.min.css",
         "dist/js/bootstrap.bundle.min.js": "bootstrap.bundle.min.js",
     }),
+    "sortablejs": ("1.15.6", STATIC / "sortable", {"Sortable.min.js": "Sortable.min.js"}),
     "bootstrap-icons": ("1.13.1", STATIC / "icons", {f"icons/{name}.svg": f"{name}.svg" for name in ICONS}),
     NEXT: ("5.3.0", STATIC / "fonts/next", {
         f"files/atkinson-hyperlegible-next-{part}-{weight}-{style}.woff2": f"next-{part}-{weight}-{style}.woff2"

@@ -4,7 +4,8 @@ from dataclasses import replace
 
 import pytest
 
-from relvan.core.catalogue.completeness import missing_facts
+from relvan.core.catalogue.attributes import Ask
+from relvan.core.catalogue.completeness import completeness
 from relvan.core.catalogue.product import ProductDraft, ProductKind, Size, check_product
 
 GOOD = ProductDraft(sku="PT-14", title="Pot", weight_g=720, size=Size(1, 2, 3), cost=520, prices={"retail": 1690})
@@ -65,15 +66,25 @@ def test_a_script_tag_is_text_like_any_other():
     assert check_product(replace(GOOD, title="<script>alert(1)</script>")) == []
 
 
+WHOLE = {"description": "x", "weight_g": 1, "price retail": 1}
+
+
 @pytest.mark.parametrize(
-    ("kind", "facts", "missing"),
+    ("facts", "pictures", "asked", "missing"),
     [
-        ("single", {"description": "x", "weight_g": 1, "prices": 1, "pictures": 1}, ()),
-        ("single", {"description": " ", "weight_g": None, "prices": 0, "pictures": 0},
-         ("description", "weight", "price", "picture")),
-        ("service", {"description": "x", "weight_g": None, "prices": 1, "pictures": 0}, ()),
-        ("service", {"description": "", "weight_g": None, "prices": 0, "pictures": 0}, ("description", "price")),
+        ({"kind": "single", **WHOLE}, 1, {}, ()),
+        ({"kind": "single", "description": " "}, 0, {}, ("description", "weight", "price", "picture")),
+        ({"kind": "service", "description": "x", "price retail": 1}, 0, {}, ()),
+        ({"kind": "service"}, 0, {}, ("description", "price")),
+        ({"kind": "kit", "description": "x", "price retail": 1}, 1, {}, ("parts",)),
+        ({"kind": "family", "description": "x"}, 1, {"Material": Ask("Material")}, ()),
+        ({"kind": "single", **WHOLE}, 1, {"Material": Ask("Material")}, ("Material",)),
+        ({"kind": "single", **WHOLE, "attribute material": "clay"}, 1, {"Material": Ask("Material")}, ()),
+        ({"kind": "variant", **WHOLE, "trait Glaze": "Ink"}, 1, {"Glaze": Ask("Glaze")}, ()),
+        ({"kind": "single", **WHOLE}, 1, {"Saucer": Ask("Saucer", needed=False)}, ()),
     ],
-)  # fmt: skip
-def test_the_basic_facts_that_are_missing_are_named(kind, facts, missing):
-    assert missing_facts(kind, **facts) == missing
+)
+def test_what_is_missing_is_named(facts, pictures, asked, missing):
+    found = completeness(facts, pictures=pictures, asked=asked)
+    assert found.missing == missing
+    assert found.met == found.asked - len(missing)

@@ -1,14 +1,15 @@
 """Queries over products: one by its code, and pages of them for the catalogue."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, and_, bindparam, exists, func, select
+from sqlalchemy import BindParameter, ColumnElement, and_, bindparam, exists, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
 from relvan.store import search
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
@@ -19,6 +20,7 @@ from relvan.store.tables import (
     Bin,
     BinBalance,
     Channel,
+    KitPart,
     Listing,
     ListPrice,
     Movement,
@@ -89,13 +91,41 @@ def find_product(session: Session, sku: str) -> Product:
 
 
 def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[int, str, str]]:
-    """(id, kind, tax code) of products by the key of their SKU or alias."""
+    """(id, kind, tax code) of what may be sold, by the key of its SKU or alias."""
     rows = session.execute(
         select(SkuName.key, Product.id, Product.kind, Product.tax_code)
         .join(Product, Product.id == SkuName.product_id)
-        .where(SkuName.key.in_({sku_key(code) for code in codes}))
+        .where(SkuName.key.in_({sku_key(code) for code in codes}), Product.kind != ProductKind.FAMILY)
     )
     return {key: (product_id, kind, tax_code) for key, product_id, kind, tax_code in rows}
+
+
+def sku_of(session: Session, code: str) -> str:
+    """A SKU or alias as it was typed when it was made."""
+    return session.scalars(select(SkuName.sku).where(SkuName.key == sku_key(code))).one()
+
+
+def skus_of(session: Session, product_ids: Collection[int]) -> dict[int, str]:
+    """SKUs by id."""
+    return dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(product_ids))).all())
+
+
+def titles_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, str]]:
+    """(SKU, title) by id."""
+    rows = session.execute(select(Product.id, Product.sku, Product.title).where(Product.id.in_(product_ids))).all()
+    return {product_id: (sku, title) for product_id, sku, title in rows}
+
+
+def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, bool]]:
+    """(kind, whether its parts may travel apart) by id."""
+    statement = select(Product.id, Product.kind, Product.parts_apart).where(Product.id.in_(product_ids))
+    return {product_id: (kind, apart) for product_id, kind, apart in session.execute(statement).all()}
+
+
+def holds_stock(session: Session, product_ids: Collection[int]) -> set[int]:
+    """Those of the products that lie somewhere or are promised."""
+    lies = or_(Balance.on_hand > 0, Balance.reserved > 0, Balance.blocked > 0)
+    return set(session.scalars(select(Balance.product_id).where(Balance.product_id.in_(product_ids), lies)).all())
 
 
 def product_uses(session: Session, product_id: int) -> str:
@@ -115,7 +145,18 @@ def product_uses(session: Session, product_id: int) -> str:
         )
         .limit(3)
     ).all()
+    kits = session.scalars(
+        select(Product.sku)
+        .join(KitPart, KitPart.kit_id == Product.id)
+        .where(KitPart.part_id == product_id, Product.archived_at.is_(None))
+        .limit(3)
+    ).all()
+    variants = session.scalars(
+        select(Product.sku).where(Product.family_id == product_id, Product.archived_at.is_(None)).limit(3)
+    ).all()
     parts = [f"listed on {', '.join(placed)}"] if placed else []
+    parts += [f"a part of {', '.join(kits)}"] if kits else []
+    parts += [f"the family of {', '.join(variants)}"] if variants else []
     if orders:
         parts.append(f"ordered in {', '.join(orders)}")
     return "; ".join(parts)

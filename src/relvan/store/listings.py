@@ -1,6 +1,5 @@
 """Queries over listings: what the rules need to work them out, and pages of them for the screen."""
 
-from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,7 +8,6 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.core.listings.cascade import ListedProduct
 from relvan.core.refusal import not_found
 from relvan.store import search
 from relvan.store.counting import Count, count_up_to
@@ -22,20 +20,8 @@ from relvan.store.tables import (
     ListPrice,
     OutboxEntry,
     Person,
-    Picture,
     Product,
-    ProductPicture,
 )
-
-
-@dataclass(frozen=True)
-class Listed:
-    """A product as its listings need it: what it gives, its floor in minor units, its pictures' names in order."""
-
-    product: ListedProduct
-    floor: int | None
-    pictures: tuple[str, ...]
-    kind: str
 
 
 def listing_by_id(session: Session, listing_id: int) -> Listing:
@@ -64,43 +50,24 @@ def listings_of(
     return list(session.scalars(statement))
 
 
-def listed_products(session: Session, product_ids: Collection[int]) -> dict[int, Listed]:
-    """Products as their listings need them, in two queries."""
-    pictures: dict[int, list[tuple[str, int]]] = defaultdict(list)
-    rows = session.execute(
-        select(ProductPicture.product_id, Picture.sha, func.min(Picture.width, Picture.height))
-        .join(Picture, Picture.sha == ProductPicture.sha)
-        .where(ProductPicture.product_id.in_(product_ids))
-        .order_by(ProductPicture.product_id, ProductPicture.position)
-    )
-    for product_id, sha, side in rows:
-        pictures[product_id].append((sha, side))
-    found = {}
-    for product in session.scalars(select(Product).where(Product.id.in_(product_ids))):
-        kept = pictures[product.id]
-        given = ListedProduct(
-            sku=product.sku,
-            title=product.title,
-            brand=product.brand,
-            description=product.description,
-            gtin=product.gtin or "",
-            category=product.category,
-            weight_g=product.weight_g,
-            attributes=product.attributes,
-            picture_sides=tuple(side for _, side in kept),
-        )
-        found[product.id] = Listed(given, product.floor, tuple(sha for sha, _ in kept), product.kind)
-    return found
-
-
 def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
-    """List prices in minor units by (price list, product)."""
+    """List prices in minor units by (price list, product); a variant without one has its family's."""
+    families = select(Product.id, Product.family_id).where(Product.id.in_(product_ids), Product.family_id.is_not(None))
+    heads = {variant: family for variant, family in session.execute(families).all() if family is not None}
     rows = session.execute(
         select(ListPrice.price_list_id, ListPrice.product_id, ListPrice.amount).where(
-            ListPrice.product_id.in_(product_ids)
+            ListPrice.product_id.in_({*product_ids, *heads.values()})
         )
-    )
-    return {(list_id, product_id): amount for list_id, product_id, amount in rows}
+    ).all()
+    own = {(list_id, product_id): amount for list_id, product_id, amount in rows}
+    lists = {list_id for list_id, _ in own}
+    lent = {
+        (list_id, variant): own[list_id, family]
+        for variant, family in heads.items()
+        for list_id in lists
+        if (list_id, family) in own
+    }
+    return {**lent, **own}
 
 
 def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
@@ -166,7 +133,8 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
     """The columns of a `ListingRow`, joined from listing, product and channel."""
     return (
         select(
-            Listing.id, Product.sku, Product.title, Channel.name, Channel.key, Listing.state, Listing.behind,
+            Listing.id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Product.title, Channel.name,
+            Channel.key, Listing.state, Listing.behind,
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
             Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
         )

@@ -1,22 +1,58 @@
-"""The basic facts that every product should have before anybody lists it, and which of them are missing."""
+"""Which facts a product should have before anybody lists it, and which of them are missing."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from relvan.core.catalogue.attributes import Ask
 from relvan.core.catalogue.product import ProductKind
 
-FACTS = ("description", "weight", "price", "picture")
+# kind -> what every product of that kind should have
+WANTED: dict[str, tuple[str, ...]] = {
+    ProductKind.SINGLE: ("description", "weight", "price", "picture"),
+    ProductKind.VARIANT: ("description", "weight", "price", "picture"),
+    ProductKind.KIT: ("description", "price", "picture", "parts"),
+    ProductKind.FAMILY: ("description", "picture"),
+    ProductKind.SERVICE: ("description", "price"),
+}
 
 
-def missing_facts(kind: str, *, description: str, weight_g: int | None, prices: int, pictures: int) -> tuple[str, ...]:
-    """The names of the missing facts. A service has neither weight nor picture.
+@dataclass(frozen=True)
+class Completeness:
+    """How many facts are asked for, and the names of those missing."""
 
-    >>> missing_facts("single", description="A pot.", weight_g=None, prices=1, pictures=0)
+    asked: int
+    missing: tuple[str, ...]
+
+    @property
+    def met(self) -> int:
+        """How many are there."""
+        return self.asked - len(self.missing)
+
+
+def completeness(facts: Mapping[str, Any], *, pictures: int, asked: Mapping[str, Ask]) -> Completeness:
+    """What a product lacks. `facts` are flat facts with what its family lends; `asked` what its category asks for.
+
+    Attributes that the category merely likes to have do not count. A family is asked for none: its variants are.
+
+    >>> completeness({"kind": "single", "description": "A pot.", "price retail": 1690}, pictures=0, asked={}).missing
     ('weight', 'picture')
     """
+    kind = str(facts.get("kind", ProductKind.SINGLE))
     there = {
-        "description": bool(description.strip()),
-        "weight": weight_g is not None,
-        "price": prices > 0,
+        "description": bool(str(facts.get("description", "")).strip()),
+        "weight": facts.get("weight_g") is not None,
+        "price": any(name.startswith("price ") for name in facts),
         "picture": pictures > 0,
+        "parts": bool(facts.get("parts")),
     }
-    if kind == ProductKind.SERVICE:
-        there |= {"weight": True, "picture": True}
-    return tuple(name for name in FACTS if not there[name])
+    wanted = list(WANTED[kind])
+    missing = [name for name in wanted if not there[name]]
+    if kind != ProductKind.FAMILY:
+        given = {name.casefold() for name in facts}
+        traits = {name.removeprefix("trait ").casefold() for name in facts if name.startswith("trait ")}
+        for name in (ask.attribute for ask in asked.values() if ask.needed):
+            wanted.append(name)
+            if f"attribute {name}".casefold() not in given and name.casefold() not in traits:
+                missing.append(name)
+    return Completeness(len(wanted), tuple(missing))

@@ -1,4 +1,4 @@
-"""What a listing says: for each field the first found of its own value, the product's, the rulebook's default."""
+"""What a listing says: for each field the first found of its own value, the product's, its family's, the default."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -12,6 +12,7 @@ class Source(StrEnum):
 
     LISTING = "listing"
     PRODUCT = "product"
+    FAMILY = "family"
     RULEBOOK = "rulebook"
     NONE = "none"
 
@@ -26,7 +27,10 @@ class FieldValue:
 
 @dataclass(frozen=True)
 class ListedProduct:
-    """What a product gives its listings; weight in grams, sides of pictures in pixels."""
+    """What a product gives its listings; weight in grams, sides of pictures in pixels.
+
+    `family` is what the family of a variant gives where the variant itself says nothing.
+    """
 
     sku: str
     title: str
@@ -37,6 +41,7 @@ class ListedProduct:
     weight_g: int | None = None
     attributes: Mapping[str, str] = field(default_factory=dict)
     picture_sides: tuple[int, ...] = ()
+    family: "ListedProduct | None" = None
 
 
 def resolve_fields(rulebook: Rulebook, own: Mapping[str, str], product: ListedProduct) -> dict[str, FieldValue]:
@@ -45,14 +50,15 @@ def resolve_fields(rulebook: Rulebook, own: Mapping[str, str], product: ListedPr
 
 
 def resolve_field(rule: FieldRule, rulebook: Rulebook, own: str, product: ListedProduct) -> FieldValue:
-    """One field: the listing's own value, else the product's, else the rulebook's default."""
+    """One field: the listing's own value, else the product's, its family's, the rulebook's default."""
     if own:
         return FieldValue(own, Source.LISTING)
-    given = product_value(rule.origin, product)
-    if given and rule.kind == "category":
-        given = match_category(given, rulebook)
-    if given:
-        return FieldValue(given, Source.PRODUCT)
+    for giver, source in ((product, Source.PRODUCT), (product.family, Source.FAMILY)):
+        given = product_value(rule.origin, giver) if giver else ""
+        if given and rule.kind == "category":
+            given = match_category(given, rulebook)
+        if given:
+            return FieldValue(given, source)
     if rule.default:
         return FieldValue(rule.default, Source.RULEBOOK)
     return FieldValue("", Source.NONE)

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from decimal import Decimal, InvalidOperation
+from typing import Protocol
 
 from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
@@ -22,6 +23,41 @@ class Balance:
     def free(self) -> int:
         """What may be sold from here: never below 0."""
         return max(0, self.on_hand - self.reserved - self.blocked - self.safety)
+
+    @property
+    def words(self) -> str:
+        """How it came about."""
+        parts = [f"{self.on_hand} on hand"]
+        taken = ((self.reserved, "reserved"), (self.blocked, "blocked"), (self.safety, "safety"))
+        return " ".join([*parts, *(f"- {number} {word}" for number, word in taken if number)])
+
+
+@dataclass(frozen=True)
+class KitStock:
+    """How many of a kit one warehouse can make; `words` name the scarcest part."""
+
+    warehouse: str
+    free: int
+    words: str
+
+
+class Holding(Protocol):
+    """What lies in one place of one product: stock, or what can be made from the stock of parts."""
+
+    @property
+    def warehouse(self) -> str:
+        """The place."""
+        ...
+
+    @property
+    def free(self) -> int:
+        """What may be sold from here."""
+        ...
+
+    @property
+    def words(self) -> str:
+        """How it came about."""
+        ...
 
 
 @dataclass(frozen=True)
@@ -64,24 +100,16 @@ def check_policy(policy: StockPolicy) -> list[Refusal]:
     return found
 
 
-def free_over(balances: Sequence[Balance]) -> tuple[int, Why]:
+def free_over(holdings: Sequence[Holding]) -> tuple[int, Why]:
     """What is free over all warehouses of a supply list, in units, with a rung for each."""
     why, total = Why(), 0
-    for balance in balances:
-        total += balance.free
-        parts = [f"{balance.on_hand} on hand"]
-        for number, word in (
-            (balance.reserved, "reserved"),
-            (balance.blocked, "blocked"),
-            (balance.safety, "safety"),
-        ):
-            if number:
-                parts.append(f"- {number} {word}")
-        why = why.then(balance.warehouse, balance.free, " ".join(parts))
-    return total, why.then("Free", total, "sum of the warehouses" if len(balances) > 1 else "")
+    for holding in holdings:
+        total += holding.free
+        why = why.then(holding.warehouse, holding.free, holding.words)
+    return total, why.then("Free", total, "sum of the warehouses" if len(holdings) > 1 else "")
 
 
-def shown_quantity(balances: Sequence[Balance], policy: StockPolicy, most: int | None = None) -> Shown:
+def shown_quantity(holdings: Sequence[Holding], policy: StockPolicy, most: int | None = None) -> Shown:
     """What a channel shows: `q = floor(free * s) - h`, capped, 0 below the least.
 
     `most` is the largest number the channel's rulebook takes.
@@ -90,7 +118,7 @@ def shown_quantity(balances: Sequence[Balance], policy: StockPolicy, most: int |
     >>> shown_quantity([mill, yard], StockPolicy(Decimal(60), 1, 5, 2)).quantity
     5
     """
-    free, why = free_over(balances)
+    free, why = free_over(holdings)
     if policy.fixed is not None:
         quantity = policy.fixed if policy.beyond_stock else min(policy.fixed, free)
         detail = "may sell beyond stock" if policy.beyond_stock else f"never more than {free} free"

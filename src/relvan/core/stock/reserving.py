@@ -6,11 +6,17 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Want:
-    """One order line that still wants stock: `quantity` units of a product."""
+    """One order line that still wants stock: `quantity` units of a product.
+
+    Lines with the same `together` are the parts of one kit, `each` units of every one in a kit: a kit's parts come
+    from the same warehouse.
+    """
 
     line: int
     product: int
     quantity: int
+    together: int | None = None
+    each: int = 1
 
 
 @dataclass(frozen=True)
@@ -52,7 +58,7 @@ def plan_reservation(wants: Sequence[Want], free: Free, supply_list: Sequence[in
     """Promise stock for the wants. `free[(product, warehouse)]` is in units; `supply_list` in order of choice.
 
     The first warehouse that has everything serves everything. Otherwise each line is served by the first
-    warehouse that has all of it, else by several in order.
+    warehouse that has all of it, else by several in order; kits go first, since they are harder to serve.
     """
     for warehouse in supply_list:
         left = dict(free)
@@ -72,14 +78,57 @@ def _take(want: Want, warehouse: int, left: dict[tuple[int, int], int]) -> Promi
 def _split(wants: Sequence[Want], left: dict[tuple[int, int], int], supply_list: Sequence[int]) -> ReservationPlan:
     promises: list[Promise] = []
     missing: list[Missing] = []
+    kits: dict[int, list[Want]] = {}
     for want in wants:
-        whole = next((w for w in supply_list if left.get((want.product, w), 0) >= want.quantity), None)
-        open_units = want.quantity
-        for warehouse in [whole] if whole is not None else supply_list:
-            promise = _take(Want(want.line, want.product, open_units), warehouse, left)
-            if promise.quantity:
-                promises.append(promise)
-                open_units -= promise.quantity
-        if open_units:
-            missing.append(Missing(want.line, want.product, open_units))
+        if want.together is not None:
+            kits.setdefault(want.together, []).append(want)
+    for parts in kits.values():
+        _split_kit(parts, left, supply_list, promises, missing)
+    for want in wants:
+        if want.together is None:
+            _split_line(want, left, supply_list, promises, missing)
     return ReservationPlan(tuple(promises), tuple(missing))
+
+
+def _split_line(
+    want: Want,
+    left: dict[tuple[int, int], int],
+    supply_list: Sequence[int],
+    promises: list[Promise],
+    missing: list[Missing],
+) -> None:
+    whole = next((w for w in supply_list if left.get((want.product, w), 0) >= want.quantity), None)
+    open_units = want.quantity
+    for warehouse in [whole] if whole is not None else supply_list:
+        promise = _take(Want(want.line, want.product, open_units), warehouse, left)
+        if promise.quantity:
+            promises.append(promise)
+            open_units -= promise.quantity
+    if open_units:
+        missing.append(Missing(want.line, want.product, open_units))
+
+
+def _split_kit(
+    parts: Sequence[Want],
+    left: dict[tuple[int, int], int],
+    supply_list: Sequence[int],
+    promises: list[Promise],
+    missing: list[Missing],
+) -> None:
+    """Whole kits from each warehouse in turn; all of them from one where that can be."""
+    kits = max(-(-part.quantity // part.each) for part in parts)
+
+    def makes(warehouse: int) -> int:
+        return min(left.get((part.product, warehouse), 0) // part.each for part in parts)
+
+    whole = next((w for w in supply_list if makes(w) >= kits), None)
+    open_units = {part.line: part.quantity for part in parts}
+    for warehouse in [whole] if whole is not None else supply_list:
+        made = min(kits, makes(warehouse))
+        kits -= made
+        for part in parts:
+            units = min(made * part.each, open_units[part.line])
+            if units:
+                promises.append(_take(Want(part.line, part.product, units), warehouse, left))
+                open_units[part.line] -= units
+    missing += [Missing(part.line, part.product, open_units[part.line]) for part in parts if open_units[part.line]]

@@ -1,29 +1,56 @@
-"""Keeping count of the basic facts that products lack, for the line and the lists."""
+"""Keeping count of the facts that products lack, for the line and the lists."""
 
 from collections.abc import Collection
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import bindparam, select, update
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.completeness import missing_facts
-from relvan.store.tables import ListPrice, Product, ProductPicture
+from relvan.core.catalogue.attributes import asked_of
+from relvan.core.catalogue.completeness import Completeness, completeness
+from relvan.store.facts import asks_by_category, facts_by_id, in_chunks, picture_counts, whole_facts
+from relvan.store.tables import Product
 
 
 def settle_completeness(session: Session, product_ids: Collection[int]) -> None:
-    """Bring the kept count of some products up to date; after any change of facts, prices or pictures."""
+    """Bring the kept counts of some products up to date; after any change of facts, prices or pictures."""
     session.flush()
-    prices = select(func.count()).where(ListPrice.product_id == Product.id).scalar_subquery()
-    pictures = select(func.count()).where(ProductPicture.product_id == Product.id).scalar_subquery()
-    for product, priced, pictured in session.execute(
-        select(Product, prices, pictures).where(Product.id.in_(product_ids))
-    ):
-        missing = missing_facts(
-            product.kind,
-            description=product.description,
-            weight_g=product.weight_g,
-            prices=priced,
-            pictures=pictured,
+    for ids in in_chunks(product_ids):
+        kept = {i: (asked, lacking) for i, asked, lacking in session.execute(
+            select(Product.id, Product.asked, Product.lacking).where(Product.id.in_(ids))).all()}  # fmt: skip
+        found = completeness_of(session, ids)
+        rows = [
+            {"b_id": product_id, "asked": now.asked, "lacking": len(now.missing)}
+            for product_id, now in found.items()
+            if kept[product_id] != (now.asked, len(now.missing))
+        ]
+        if rows:
+            table: Any = Product.__table__
+            counted = update(table).where(table.c.id == bindparam("b_id"))
+            session.execute(counted.values(asked=bindparam("asked"), lacking=bindparam("lacking")), rows)
+    session.expire_all()
+
+
+def completeness_of(session: Session, product_ids: Collection[int]) -> dict[int, Completeness]:
+    """What each product is asked for and lacks, with what its family lends it."""
+    own = facts_by_id(session, product_ids)
+    asks = asks_by_category(session)
+    pictures = picture_counts(session, product_ids)
+    heads = family_pictures(session, product_ids)
+    return {
+        product_id: completeness(
+            facts,
+            pictures=pictures.get(product_id, 0) or heads.get(product_id, 0),
+            asked=asked_of(str(facts.get("category", "")), asks),
         )
-        if product.lacking != len(missing):
-            product.lacking = len(missing)
-    session.flush()
+        for product_id, facts in whole_facts(session, own).items()
+    }
+
+
+def family_pictures(session: Session, product_ids: Collection[int]) -> dict[int, int]:
+    """How many pictures the families of variants have, by variant."""
+    rows = session.execute(
+        select(Product.id, Product.family_id).where(Product.id.in_(product_ids), Product.family_id.is_not(None))
+    ).all()
+    counted = picture_counts(session, {family for _, family in rows if family is not None})
+    return {variant: counted.get(family, 0) for variant, family in rows if family is not None}

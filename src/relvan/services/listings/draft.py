@@ -4,7 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.listings.rulebook import FieldRule
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
@@ -12,8 +15,9 @@ from relvan.services import audit
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import find_product
+from relvan.store.catalogue import find_product, sku_of
 from relvan.store.channels import channel_by_key
+from relvan.store.facts import relatives, traits_of_variants
 from relvan.store.listings import listing_by_id
 from relvan.store.tables import Channel, Listing
 
@@ -29,23 +33,28 @@ class Drafted:
 
 
 def draft_listings(workplace: Workplace, actor: Actor, channel_key: str, skus: Sequence[str]) -> Drafted:
-    """Draft a listing of each product on a channel. One that is there already is left as it is, and said."""
+    """Draft a listing of each product on a channel. One that is there already is left as it is, and said.
+
+    A family is drafted as its variants; an alias gets a listing of its own, beside that of its product.
+    """
     actor.must(Right.LISTINGS)
     made: list[Listing] = []
     verdicts = []
     with workplace.database.writing() as session:
         channel = channel_by_key(session, channel_key)
-        for sku in skus:
+        for sku in _with_variants(session, skus):
             try:
                 product = find_product(session, sku)
+                alias = sku_of(session, sku) if sku_key(sku) != product.sku_key else ""
                 if product.archived_at:
                     raise refuse("archived", f"“{sku}” is in the archive.", "Take it out first.")
                 there = select(Listing.id).where(Listing.channel_id == channel.id, Listing.product_id == product.id)
-                if session.scalar(there):
+                if session.scalar(there.where(Listing.alias == alias)):
                     raise refuse("exists", f"“{sku}” is on {channel.name} already.", "Open its listing instead.")
                 listing = Listing(
                     channel_id=channel.id,
                     product_id=product.id,
+                    alias=alias,
                     own={},
                     refusal=[],
                     gaps=[],
@@ -63,6 +72,19 @@ def draft_listings(workplace: Workplace, actor: Actor, channel_key: str, skus: S
         if ids:
             refresh_listings(session, workplace, listing_ids=ids)
     return Drafted(ids, tuple(verdicts))
+
+
+def _with_variants(session: Session, skus: Sequence[str]) -> list[str]:
+    """The SKUs with those of families replaced by their variants'."""
+    found: list[str] = []
+    known = relatives(session, skus)
+    for sku in skus:
+        head = known.get(sku_key(sku))
+        if head is None or head.kind != ProductKind.FAMILY:
+            found.append(sku)
+        else:
+            found += [variant for _, variant, _ in traits_of_variants(session, head.id)]
+    return found
 
 
 def change_listings(workplace: Workplace, actor: Actor, listing_ids: Sequence[int], values: Mapping[str, str]) -> None:

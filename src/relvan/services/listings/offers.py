@@ -7,10 +7,11 @@ from relvan.core.money import Money
 from relvan.gateways.channels.port import Offer, PictureFile
 from relvan.services.catalogue.pictures import picture_file
 from relvan.services.listings.refresh import WorkedOut, work_out
+from relvan.services.stock.holdings import load_holdings
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_settings
-from relvan.store.listings import list_prices, listed_products
-from relvan.store.stock import balances_of
+from relvan.store.listed import listed_products
+from relvan.store.listings import list_prices
 from relvan.store.tables import Listing, Picture
 
 
@@ -19,15 +20,15 @@ def worked_out_listing(session: Session, workplace: Workplace, listing: Listing)
     settings = channel_settings(session)[listing.channel_id]
     ids = [listing.product_id]
     base = list_prices(session, ids).get((settings.price_list.id, listing.product_id))
-    balances = balances_of(session, ids).get(listing.product_id, {})
+    supplied = load_holdings(session, ids).of(listing.product_id, settings.supply_list)
     listed = listed_products(session, ids)[listing.product_id]
-    return work_out(listing, settings, workplace.rulebook(settings.channel), listed, base, balances)
+    return work_out(listing, settings, workplace.rulebook(settings.channel), listed, base, supplied)
 
 
 def offer_of(session: Session, workplace: Workplace, listing: Listing) -> Offer:
     """Everything that is sent of a listing. Only for one without gaps."""
     found = worked_out_listing(session, workplace, listing)
-    listed = listed_products(session, [listing.product_id])[listing.product_id]
+    listed = listed_products(session, [listing.product_id])[listing.product_id].under(listing.alias)
     kinds = dict(session.execute(select(Picture.sha, Picture.kind).where(Picture.sha.in_(listed.pictures))).all())
     most = workplace.rulebook(channel_settings(session)[listing.channel_id].channel).pictures.most
     pictures = tuple(

@@ -5,12 +5,13 @@ Runs inside the transaction of the change, for what the change touches and nothi
 
 import hashlib
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
 from relvan.core.listings.cascade import FieldValue, resolve_fields
 from relvan.core.listings.gaps import Gap, Readiness, find_gaps
@@ -18,14 +19,16 @@ from relvan.core.listings.rulebook import Rulebook
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
 from relvan.core.money import Money
 from relvan.core.prices.steps import Price, channel_price
-from relvan.core.stock.availability import Balance, Shown, shown_quantity
+from relvan.core.stock.availability import Holding, Shown, shown_quantity
 from relvan.core.why import Why
 from relvan.gateways.channels.registry import rulebook
 from relvan.services.outbox.tell import Telling, listing_subject, tell
+from relvan.services.stock.holdings import load_holdings
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
-from relvan.store.listings import Listed, list_prices, listed_products, listings_of, topics_under_way
-from relvan.store.stock import balances_of
+from relvan.store.facts import kits_above
+from relvan.store.listed import Listed, listed_products
+from relvan.store.listings import list_prices, listings_of, topics_under_way
 from relvan.store.tables import Listing
 
 CHUNK = 500
@@ -56,6 +59,8 @@ def refresh_listings(
 ) -> list[Listing]:
     """Work listings out again. `sold` holds (channel, product) pairs that a channel itself has just lowered."""
     session.flush()
+    if product_ids is not None:  # what touches a part touches every kit that holds it
+        product_ids = {*product_ids, *kits_above(session, product_ids)}
     listings = listings_of(session, product_ids=product_ids, listing_ids=listing_ids, channel_id=channel_id)
     settings = channel_settings(session) if listings else {}
     for start in range(0, len(listings), CHUNK):
@@ -72,7 +77,7 @@ def _refresh(
     sold: Sold,
 ) -> None:
     ids = {listing.product_id for listing in listings}
-    products, prices, balances = listed_products(session, ids), list_prices(session, ids), balances_of(session, ids)
+    products, prices, holdings = listed_products(session, ids), list_prices(session, ids), load_holdings(session, ids)
     tellings: list[Telling] = []
     under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
     for listing in listings:
@@ -80,7 +85,7 @@ def _refresh(
         base = prices.get((found.price_list.id, listing.product_id))
         worked_out = work_out(
             listing, found, rulebook(found.channel.rulebook), products[listing.product_id],
-            base, balances.get(listing.product_id, {}),
+            base, holdings.of(listing.product_id, found.supply_list),
         )  # fmt: skip
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
@@ -95,13 +100,15 @@ def work_out(
     book: Rulebook,
     listed: Listed,
     base: int | None,
-    balances: dict[int, Balance],
+    supplied: Sequence[Holding],
 ) -> WorkedOut:
     """What the rules give for one listing, from loaded values only."""
-    supplied = [balances[warehouse] for warehouse in settings.supply_list if warehouse in balances]
     shown = shown_quantity(supplied, settings.policy, book.most_units)
     if listed.kind == "service":
         shown = Shown(book.most_units, book.most_units, Why().then("Service", book.most_units, "not counted"))
+    if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
+        base = face.prices.get(settings.price_list.key, base)
+        listed = listed.under(listing.alias)
     price = price_on(settings, base, listed.floor)
     fields = resolve_fields(book, listing.own, listed.product)
     amount = price.money.amount if price else None

@@ -2,8 +2,11 @@
 
 from sqlalchemy import func, select
 
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.people.roles import Right
+from relvan.core.refusal import refuse
 from relvan.services import audit
+from relvan.services.orders.lines import add_parts, is_stocked, kits_among
 from relvan.services.orders.reserve import reserve_in
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
@@ -15,12 +18,15 @@ def link_lines(workplace: Workplace, actor: Actor, line_sku: str, sku: str) -> l
     actor.must(Right.ORDERS)
     with workplace.database.writing() as session:
         product = find_product(session, sku)
+        if product.kind == ProductKind.FAMILY:
+            raise refuse("family", f"“{product.sku}” is a family, which is never sold.", "Name a variant of it.", "sku")
         lines = session.scalars(
             select(OrderLine).where(OrderLine.product_id.is_(None), func.lower(OrderLine.sku) == line_sku.lower())
         ).all()
         for line in lines:
-            line.product_id, line.stocked = product.id, product.kind != "service"
+            line.product_id, line.stocked = product.id, is_stocked(product.kind)
         session.flush()
+        add_parts(session, lines, kits_among([product]))
         numbers = []
         for order in session.scalars(select(Order).where(Order.id.in_({line.order_id for line in lines}))).all():
             changes = {"product": (line_sku, product.sku)}

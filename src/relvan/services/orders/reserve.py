@@ -1,7 +1,7 @@
 """Promising stock to orders and freeing it again. All or nothing: an order that cannot have everything waits."""
 
 from collections import defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
 
 from sqlalchemy import select
@@ -68,8 +68,9 @@ def reserve_in(
         raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
     lines = lines_of(session, [order.id])[order.id]
     held = reservations_of(session, [order.id])
+    units = {line.id: line.quantity for line in lines}
     wants = [
-        Want(line.id, line.product_id, wanted)
+        Want(line.id, line.product_id, wanted, *_together(line, units))
         for line in lines
         if line.product_id is not None and line.stocked and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
     ]
@@ -139,6 +140,13 @@ def short_message(session: Session, order: Order, plan: ReservationPlan) -> str:
     skus = dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(ids))).all())
     parts = [f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing]
     return f"“{order.number}” is short of {', '.join(parts)}."
+
+
+def _together(line: OrderLine, units: Mapping[int, int]) -> tuple[int | None, int]:
+    """The kit whose parts must come from one warehouse with this line, and the units of it in one kit."""
+    if line.part_of is None or line.apart:
+        return None, 1
+    return line.part_of, line.quantity // units[line.part_of]
 
 
 def _still_wanted(line: OrderLine, held: Sequence[Reservation]) -> int:

@@ -13,11 +13,12 @@ from relvan.core.refusal import refuse_if_any
 from relvan.services import audit
 from relvan.services.counters import next_number
 from relvan.services.orders.cancel import cancel_in
+from relvan.services.orders.lines import add_parts, is_stocked
 from relvan.services.orders.reserve import reserve_in
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
-from relvan.store.catalogue import products_by_code
+from relvan.store.catalogue import kinds_of, products_by_code
 from relvan.store.tables import Channel, Listing, Order, OrderLine, Product
 
 PRODUCT_FACTS = tuple[int, str, str]
@@ -84,10 +85,11 @@ def _save(session: Session, workplace: Workplace, channel: Channel | None, incom
     session.add(order)
     session.flush()
     known = _known_products(session, channel, incoming.lines)
+    lines = []
     for position, line in enumerate(incoming.lines, 1):
         product_id, kind, tax_code = known.get(position, (None, "", "standard"))
         gross = line.unit_price * line.quantity
-        session.add(
+        lines.append(
             OrderLine(
                 order_id=order.id,
                 position=position,
@@ -95,13 +97,16 @@ def _save(session: Session, workplace: Workplace, channel: Channel | None, incom
                 sku=line.sku,
                 title=line.title,
                 product_id=product_id,
-                stocked=kind != "service",
+                stocked=is_stocked(kind),
                 quantity=line.quantity,
                 unit_price=line.unit_price,
-                tax=tax_inside(gross, TAX_PERCENT[tax_code]),
+                tax=tax_inside(gross, TAX_PERCENT[tax_code or "standard"]),
             )
         )
+    session.add_all(lines)
     session.flush()
+    kinds = kinds_of(session, [product_id for product_id, kind, _ in known.values() if kind == "kit"])
+    add_parts(session, lines, {product_id: apart for product_id, (_, apart) in kinds.items()})
     return order
 
 

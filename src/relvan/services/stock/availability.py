@@ -1,21 +1,21 @@
 """Why so many are free, and why a channel shows so many."""
 
 from relvan.core.stock.availability import Shown, free_over, shown_quantity
+from relvan.services.stock.holdings import load_holdings
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key, channel_settings
-from relvan.store.stock import balances_of
 
 
 def availability(workplace: Workplace, sku: str, channel_key: str = "") -> Shown:
     """What is free of a product, and what a channel shows or would show of it; without a channel, all that is free."""
     with workplace.database.reading() as session:
         product = find_product(session, sku)
-        balances = balances_of(session, [product.id]).get(product.id, {})
+        holdings = load_holdings(session, [product.id])
         if not channel_key:
-            free, why = free_over([balances[key] for key in sorted(balances)])
+            free, why = free_over(holdings.of(product.id))
             return Shown(free, free, why)
         channel = channel_by_key(session, channel_key)
         settings = channel_settings(session)[channel.id]
-        supplied = [balances[warehouse] for warehouse in settings.supply_list if warehouse in balances]
+        supplied = holdings.of(product.id, settings.supply_list)
         return shown_quantity(supplied, settings.policy, workplace.rulebook(channel).most_units)

@@ -1,10 +1,23 @@
 """Every table, by station. `Table.metadata` knows them all."""
 
 from relvan.store.tables.base import Table
-from relvan.store.tables.catalogue import ListPrice, Picture, PriceList, Product, ProductPicture, SkuName
+from relvan.store.tables.catalogue import (
+    Attribute,
+    Category,
+    CategoryAttribute,
+    KitPart,
+    ListPrice,
+    Picture,
+    PriceBreak,
+    PriceList,
+    Product,
+    ProductPicture,
+    SkuName,
+)
 from relvan.store.tables.channels import Carrier, Channel, LagSample, OutboxEntry, SupplyWarehouse
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
-from relvan.store.tables.listings import BulkJob, BulkJobRow, Listing
+from relvan.store.tables.jobs import BulkJob, BulkJobRow, Mapping
+from relvan.store.tables.listings import Listing
 from relvan.store.tables.orders import Order, OrderLine, Reservation
 from relvan.store.tables.people import (
     ApiToken,
@@ -21,9 +34,9 @@ from relvan.store.tables.people import (
 from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Warehouse
 
 __all__ = [
-    "ApiToken", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier", "Channel",
-    "Counter", "KeptView", "LagSample", "ListPrice", "Listing", "Movement", "Order", "OrderLine", "OutboxEntry",
-    "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceList", "Product",
-    "ProductPicture", "RepeatedCall", "Reservation", "Shipment", "ShipmentLine", "SignInAttempt", "SkuName",
-    "SupplyWarehouse", "Table", "Toast", "Visit", "Warehouse",
+    "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier",
+    "Category", "CategoryAttribute", "Channel", "Counter", "KeptView", "KitPart", "LagSample", "ListPrice", "Listing",
+    "Mapping", "Movement", "Order", "OrderLine", "OutboxEntry", "Parcel", "ParcelLine", "Person", "Pick", "PickList",
+    "Picture", "Preference", "PriceBreak", "PriceList", "Product", "ProductPicture", "RepeatedCall", "Reservation",
+    "Shipment", "ShipmentLine", "SignInAttempt", "SkuName", "SupplyWarehouse", "Table", "Toast", "Visit", "Warehouse",
 ]  # fmt: skip

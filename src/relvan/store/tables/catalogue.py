@@ -1,4 +1,4 @@
-"""Products, their codes, pictures and list prices."""
+"""Products, their codes, parts, pictures and list prices; the seller's tree of categories and its attributes."""
 
 from datetime import datetime
 from typing import Any
@@ -10,13 +10,20 @@ from relvan.store.tables.base import Table, strict
 
 
 class Product(Table):
-    """Anything with a SKU. Weight in grams, sides in millimetres, amounts in minor units of the seller's currency."""
+    """Anything with a SKU. Weight in grams, sides in millimetres, amounts in minor units of the seller's currency.
+
+    A variant has its `family_id`, its value on each trait in `traits` and these joined in `combination`; a family
+    has `axes`. What a variant leaves empty its family says. `asked` facts should be there, `lacking` are not.
+    """
 
     __tablename__ = "product"
     __table_args__ = strict(
         Index("ix_product_gtin_key", "gtin_key"),
         Index("ix_product_listed", "sku_key", sqlite_where=text("archived_at IS NULL")),
         Index("ix_product_category", "category", "sku_key"),
+        Index("ix_product_kind", "kind", "sku_key"),
+        Index("ix_product_family_id", "family_id", sqlite_where=text("family_id IS NOT NULL")),
+        Index("uq_product_combination", "family_id", "combination", unique=True),
         Index("ix_product_archived", "id", sqlite_where=text("archived_at IS NOT NULL")),
         Index("ix_product_lacking", "sku_key", sqlite_where=text("lacking > 0 AND archived_at IS NULL")),
         CheckConstraint("weight_g IS NULL OR weight_g > 0", name="weight"),
@@ -45,10 +52,43 @@ class Product(Table):
     archived_at: Mapped[datetime | None]
     created_at: Mapped[datetime]
     changed_at: Mapped[datetime]
+    asked: Mapped[int] = mapped_column(default=4, server_default="4")
+    family_id: Mapped[int | None] = mapped_column(ForeignKey("product.id"))
+    traits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    axes: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
+    combination: Mapped[str | None]
+    parts_apart: Mapped[bool] = mapped_column(default=False, server_default="0")
+    case_quantity: Mapped[int | None]
+    case_weight_g: Mapped[int | None]
+    case_length_mm: Mapped[int | None]
+    case_width_mm: Mapped[int | None]
+    case_height_mm: Mapped[int | None]
+    hazardous: Mapped[bool] = mapped_column(default=False, server_default="0")
+    fragile: Mapped[bool] = mapped_column(default=False, server_default="0")
+    this_way_up: Mapped[bool] = mapped_column(default=False, server_default="0")
+    origin: Mapped[str] = mapped_column(default="", server_default="")
+    hs_code: Mapped[str] = mapped_column(default="", server_default="")
+    supplier: Mapped[str] = mapped_column(default="", server_default="")
+    minimum_order: Mapped[int | None]
+
+
+class KitPart(Table):
+    """Units of a part in one kit."""
+
+    __tablename__ = "kit_part"
+    __table_args__ = strict(
+        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("kit_id <> part_id", name="itself"),
+        Index("ix_kit_part_part_id", "part_id"),
+    )
+    kit_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"), primary_key=True)
+    part_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
+    quantity: Mapped[int]
+    position: Mapped[int] = mapped_column(default=0)
 
 
 class SkuName(Table):
-    """The one space of SKUs and aliases: every key leads to one product."""
+    """The one space of SKUs and aliases: every key leads to one product. An alias may say some things of its own."""
 
     __tablename__ = "sku_name"
     __table_args__ = strict(Index("ix_sku_name_product_id", "product_id"))
@@ -56,6 +96,39 @@ class SkuName(Table):
     sku: Mapped[str]
     alias: Mapped[bool]
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"))
+    title: Mapped[str] = mapped_column(default="", server_default="")
+    picture: Mapped[str] = mapped_column(default="", server_default="")
+    prices: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+
+
+class Category(Table):
+    """A place in the seller's tree, by its whole path (`Pots / Indoors`)."""
+
+    __tablename__ = "category"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    path: Mapped[str]
+    path_key: Mapped[str] = mapped_column(unique=True)
+
+
+class Attribute(Table):
+    """An attribute that the seller defined: its kind, unit and choices."""
+
+    __tablename__ = "attribute"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    name_key: Mapped[str] = mapped_column(unique=True)
+    kind: Mapped[str]
+    unit: Mapped[str] = mapped_column(default="")
+    choices: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class CategoryAttribute(Table):
+    """That a category, and those below it, ask for an attribute."""
+
+    __tablename__ = "category_attribute"
+    category_id: Mapped[int] = mapped_column(ForeignKey("category.id", ondelete="CASCADE"), primary_key=True)
+    attribute_id: Mapped[int] = mapped_column(ForeignKey("attribute.id", ondelete="CASCADE"), primary_key=True)
+    needed: Mapped[bool] = mapped_column(default=True)
 
 
 class Picture(Table):
@@ -71,7 +144,7 @@ class Picture(Table):
 
 
 class ProductPicture(Table):
-    """A product's use of a picture, at a position (0 is the main one)."""
+    """A product's use of a picture, at a position: the first is the main one. `role`: shown, or description."""
 
     __tablename__ = "product_picture"
     __table_args__ = strict(UniqueConstraint("product_id", "sha"))
@@ -79,10 +152,11 @@ class ProductPicture(Table):
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"))
     sha: Mapped[str] = mapped_column(ForeignKey("picture.sha"))
     position: Mapped[int]
+    role: Mapped[str] = mapped_column(default="shown", server_default="shown")
 
 
 class PriceList(Table):
-    """A set of base prices in one currency."""
+    """A set of base prices in one currency, with or without tax inside."""
 
     __tablename__ = "price_list"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -101,4 +175,19 @@ class ListPrice(Table):
     )
     price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"), primary_key=True)
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"), primary_key=True)
+    amount: Mapped[int]
+
+
+class PriceBreak(Table):
+    """The price of one when at least so many are bought, in minor units of its list's currency."""
+
+    __tablename__ = "price_break"
+    __table_args__ = strict(
+        CheckConstraint("amount > 0", name="amount"),
+        CheckConstraint("least > 1", name="least"),
+        Index("ix_price_break_product_id", "product_id"),
+    )
+    price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"), primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"), primary_key=True)
+    least: Mapped[int] = mapped_column(primary_key=True)
     amount: Mapped[int]

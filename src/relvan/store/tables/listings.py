@@ -1,16 +1,16 @@
-"""Listings, and bulk jobs with a verdict per row."""
+"""Listings."""
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy import ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
 
 
 class Listing(Table):
-    """Our offer of one product on one channel.
+    """Our offer of one product on one channel; `alias` is the second SKU that it is offered under, or empty.
 
     `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
     state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent.
@@ -18,7 +18,7 @@ class Listing(Table):
 
     __tablename__ = "listing"
     __table_args__ = strict(
-        UniqueConstraint("channel_id", "product_id"),
+        Index("uq_listing_place", "channel_id", "product_id", "alias", unique=True),
         Index("ix_listing_product_id", "product_id"),
         Index("ix_listing_state", "state", "id"),
         Index("ix_listing_ref", "channel_id", "ref"),
@@ -51,34 +51,4 @@ class Listing(Table):
     sent_quantity: Mapped[int | None]
     created_at: Mapped[datetime]
     changed_at: Mapped[datetime]
-
-
-class BulkJob(Table):
-    """One change to many, running in the background."""
-
-    __tablename__ = "bulk_job"
-    __table_args__ = strict(Index("ix_bulk_job_state", "state", "id"))
-    id: Mapped[int] = mapped_column(primary_key=True)
-    kind: Mapped[str]
-    title: Mapped[str]
-    state: Mapped[str] = mapped_column(default="running")
-    total: Mapped[int] = mapped_column(default=0)
-    done: Mapped[int] = mapped_column(default=0)
-    refused: Mapped[int] = mapped_column(default=0)
-    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
-    created_at: Mapped[datetime]
-    ended_at: Mapped[datetime | None]
-
-
-class BulkJobRow(Table):
-    """One row of a bulk job and its verdict: waiting, done or refused, with the reason."""
-
-    __tablename__ = "bulk_job_row"
-    __table_args__ = strict(Index("ix_bulk_job_row_job_id", "job_id", "position"))
-    id: Mapped[int] = mapped_column(primary_key=True)
-    job_id: Mapped[int] = mapped_column(ForeignKey("bulk_job.id"))
-    position: Mapped[int]
-    subject: Mapped[str]
-    listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
-    verdict: Mapped[str] = mapped_column(default="waiting")
-    reason: Mapped[str] = mapped_column(default="")
+    alias: Mapped[str] = mapped_column(default="", server_default="")

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, Text, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -48,7 +48,11 @@ class Order(Table):
 
 
 class OrderLine(Table):
-    """One line: units and the price of one with tax inside; `product_id` is empty while the product is unknown."""
+    """One line: units and the price of one with tax inside; `product_id` is empty while the product is unknown.
+
+    The line of a kit is not stocked: lines of its parts follow it, which are (`part_of` the kit's line, price 0).
+    `apart`: these parts may come from different warehouses.
+    """
 
     __tablename__ = "order_line"
     __table_args__ = strict(
@@ -57,6 +61,7 @@ class OrderLine(Table):
         CheckConstraint("shipped BETWEEN 0 AND quantity", name="shipped"),
         Index("ix_order_line_order_id", "order_id"),
         Index("ix_order_line_product_id", "product_id"),
+        Index("ix_order_line_part_of", "part_of", sqlite_where=text("part_of IS NOT NULL")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
@@ -71,6 +76,8 @@ class OrderLine(Table):
     tax: Mapped[int] = mapped_column(default=0)
     picked: Mapped[int] = mapped_column(default=0)
     shipped: Mapped[int] = mapped_column(default=0)
+    part_of: Mapped[int | None] = mapped_column(ForeignKey("order_line.id"))
+    apart: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
 class Reservation(Table):

@@ -108,7 +108,10 @@ class AuditEntry(Table):
     """Who changed what, when, and by what means; never changed itself."""
 
     __tablename__ = "audit_entry"
-    __table_args__ = strict(Index("ix_audit_entry_subject", "subject_kind", "subject_id", "id"))
+    __table_args__ = strict(
+        Index("ix_audit_entry_subject", "subject_kind", "subject_id", "id"),
+        Index("ix_audit_entry_kind", "subject_kind", "id"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     at: Mapped[datetime]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -117,6 +120,7 @@ class AuditEntry(Table):
     subject_id: Mapped[int]
     deed: Mapped[str]
     changes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("bulk_job.id"))
 
 
 class Counter(Table):

@@ -8,9 +8,9 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from relvan.core.catalogue.completeness import missing_facts
 from relvan.core.catalogue.product import TAX_CODES, ProductDraft, ProductKind, Size
 from relvan.core.refusal import Refusal, Refused, not_found
+from relvan.services.catalogue.complete import completeness_of
 from relvan.services.catalogue.pictures import (
     THUMBNAILS,
     add_picture,
@@ -268,13 +268,7 @@ def _show(
             "channels": [(channel.key, channel.name) for channel in channels(session)],
             "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
             "history": history(session, "product", product.id),
-            "missing": missing_facts(
-                product.kind,
-                description=product.description,
-                weight_g=product.weight_g,
-                prices=len(draft.prices),
-                pictures=len(pictures),
-            ),
+            "missing": completeness_of(session, [product.id])[product.id].missing,
         }
     values |= _form_values(desk)
     values |= typed or _typed(draft)

@@ -9,16 +9,15 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from relvan.core.listings.state import listing_state
 from relvan.core.refusal import Refused, not_found
-from relvan.core.stock.availability import free_over
 from relvan.core.why import Why
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import facts_of
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
-from relvan.store.catalogue import ProductFilter, find_product, product_by_id, product_page
+from relvan.services.stock.availability import availability
+from relvan.store.catalogue import ProductFilter, product_by_id, product_page
 from relvan.store.channels import channel_by_id
 from relvan.store.listings import job_rows, job_verdicts, listing_by_id
 from relvan.store.orders import OrderFilter, order_page
-from relvan.store.stock import balances_of
 from relvan.web.desk import At, Desk, Form
 
 router = APIRouter()
@@ -131,11 +130,8 @@ def _size(value: str) -> float:
 @router.get("/why/free", name="why_free")
 def why_free(desk: At, sku: str) -> HTMLResponse:
     """Why so many are free."""
-    with desk.workplace.database.reading() as session:
-        product = find_product(session, sku)
-        balances = balances_of(session, [product.id]).get(product.id, {})
-    _, why = free_over(list(balances.values()))
-    return _why(desk, f"Free of {product.sku}", why, [("Stock of this product", f"/stock/{quote(product.sku)}")])
+    shown = availability(desk.workplace, sku)
+    return _why(desk, f"Free of {sku}", shown.why, [("Stock of this product", f"/stock/{quote(sku)}")])
 
 
 @router.get("/why/{what}/{listing_id:int}", name="why_listing")

@@ -1,0 +1,225 @@
+"""What a product says of others, checked where the others are: codes that are taken, families, parts, circles."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.facts import Changes, Facts
+from relvan.core.catalogue.families import check_traits, combination_key, doubled
+from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.catalogue.kits import circle_refusal, find_circle
+from relvan.core.catalogue.product import STOCKED, ProductKind, Trait
+from relvan.core.refusal import Refusal
+from relvan.store.catalogue import holds_stock, skus_of
+from relvan.store.facts import (
+    Relative,
+    codes,
+    combinations,
+    owners_of_gtins,
+    parts_below,
+    relatives,
+    traits_of_variants,
+    variants_of,
+)
+
+PART_KINDS = (ProductKind.SINGLE, ProductKind.VARIANT, ProductKind.KIT)
+
+
+@dataclass
+class Wish:
+    """What one product is to become: its facts before and after. `id` is empty for one that is to be made."""
+
+    id: int | None
+    old: Facts
+    new: Facts
+    changes: Changes = field(default_factory=dict)
+    refusals: list[Refusal] = field(default_factory=list)
+
+    @property
+    def sku(self) -> str:
+        """Its SKU, as it is to be."""
+        return str(self.new.get("sku", ""))
+
+    @property
+    def kind(self) -> str:
+        """Its kind, as it is to be."""
+        return str(self.new.get("kind", ProductKind.SINGLE))
+
+    def touches(self, *names: str) -> bool:
+        """Whether one of these facts changes; a name that ends in a space stands for all that begin so."""
+        return any(
+            change == name or (name.endswith(" ") and change.startswith(name))
+            for change in self.changes
+            for name in names
+        )
+
+
+@dataclass
+class Surroundings:
+    """Other products as the wishes name them, with those that the wishes themselves make."""
+
+    codes: dict[str, tuple[int, str, bool]]
+    known: dict[str, Relative]
+    planned: dict[str, Wish]
+
+    def kind_of(self, sku: str) -> str | None:
+        """The kind of the product that a SKU leads to, or none."""
+        planned = self.planned.get(sku_key(sku))
+        if planned is not None:
+            return planned.kind
+        found = self.known.get(sku_key(sku))
+        return found.kind if found else None
+
+    def axes_of(self, sku: str) -> list[Trait]:
+        """The traits of a family."""
+        planned = self.planned.get(sku_key(sku))
+        found = self.known.get(sku_key(sku))
+        axes = planned.new.get("axes", []) if planned is not None else found.axes if found else []
+        return [Trait(name, tuple(values)) for name, values in axes]
+
+
+def check_references(session: Session, wishes: Sequence[Wish], planned: dict[str, Wish] | None = None) -> Surroundings:
+    """Give each wish the refusals that follow from other products. `planned` are wishes that come before or with
+    these, by the key of their SKU: what they make may be named already."""
+    own = {sku_key(wish.sku): wish for wish in wishes}
+    named = {str(wish.new["family"]) for wish in wishes if wish.new.get("family")}
+    named |= {str(sku) for wish in wishes if wish.touches("parts") for sku, _ in wish.new.get("parts", ())}
+    wanted = {code for wish in wishes for code in _codes_of(wish)}
+    around = Surroundings(codes(session, wanted), relatives(session, named), {**(planned or {}), **own})
+    _check_codes(wishes, around)
+    _check_gtins(session, wishes)
+    _check_families(session, wishes, around)
+    _check_axes(session, wishes)
+    _check_parts(session, wishes, around)
+    _check_kinds(session, wishes)
+    return around
+
+
+def _codes_of(wish: Wish) -> list[str]:
+    if wish.id is not None and not wish.touches("sku", "aliases"):
+        return []
+    return [wish.sku, *wish.new.get("aliases", ())]
+
+
+def _check_codes(wishes: Sequence[Wish], around: Surroundings) -> None:
+    """SKUs and aliases are free, in the catalogue and among the wishes."""
+    seen: dict[str, Wish] = {}
+    for wish in wishes:
+        for code in _codes_of(wish):
+            key = sku_key(code)
+            place = "sku" if key == sku_key(wish.sku) else "aliases"
+            owner = around.codes.get(key)
+            if owner is not None and owner[0] != wish.id:
+                message = f"“{code}” is taken already, by {owner[1]}."
+                wish.refusals.append(Refusal("sku-taken", message, "Choose another code.", place))
+            other = seen.setdefault(key, wish)
+            if other is not wish:
+                message = f"“{code}” is given to {other.sku} as well."
+                wish.refusals.append(Refusal("sku-taken", message, "Choose another code.", place))
+
+
+def _check_gtins(session: Session, wishes: Sequence[Wish]) -> None:
+    wanted = {gtin_key(wish.new["gtin"]): wish for wish in wishes if wish.touches("gtin") and wish.new.get("gtin")}
+    owners = owners_of_gtins(session, wanted)
+    seen: dict[str, Wish] = {}
+    for wish in wishes:
+        if not wish.touches("gtin") or not wish.new.get("gtin"):
+            continue
+        key = gtin_key(wish.new["gtin"])
+        other = next((sku for product_id, sku in owners.get(key, ()) if product_id != wish.id), None)
+        if other is None and seen.setdefault(key, wish) is not wish:
+            other = seen[key].sku
+        if other is not None:
+            message = f"“{wish.new['gtin']}” is the GTIN of {other} already."
+            fix = "Make this an alias of it, or correct the number."
+            wish.refusals.append(Refusal("gtin-taken", message, fix, "gtin"))
+
+
+def _check_families(session: Session, wishes: Sequence[Wish], around: Surroundings) -> None:
+    """Each variant's family is one, its traits fit, and no combination is there twice."""
+    family_ids = {found.id for found in around.known.values() if found.kind == ProductKind.FAMILY}
+    taken = combinations(session, family_ids) if family_ids else {}
+    moving = {wish.id for wish in wishes if wish.id is not None and wish.touches("family", "trait ", "kind")}
+    seen: dict[tuple[str, str], Wish] = {}
+    for wish in wishes:
+        family = wish.new.get("family")
+        if not family or not (wish.id is None or wish.touches("family", "trait ", "kind")):
+            continue
+        kind = around.kind_of(family)
+        if kind != ProductKind.FAMILY:
+            found = "is not in the catalogue" if kind is None else f"is a {kind}"
+            message = f"“{family}” must be a family; it {found}."
+            wish.refusals.append(Refusal("no-family", message, "Make the family first.", "family"))
+            continue
+        axes = around.axes_of(family)
+        traits = {name.removeprefix("trait "): str(v) for name, v in wish.new.items() if name.startswith("trait ")}
+        wish.refusals += check_traits(wish.sku, axes, traits)
+        key = combination_key(axes, traits)
+        head = around.known.get(sku_key(family))
+        other = taken.get((head.id, key)) if head else None
+        if other and other[0] != wish.id and other[0] not in moving:
+            wish.refusals.append(doubled(wish.sku, other[1], axes, traits))
+        first = seen.setdefault((sku_key(family), key), wish)
+        if first is not wish:
+            wish.refusals.append(doubled(wish.sku, first.sku, axes, traits))
+
+
+def _check_axes(session: Session, wishes: Sequence[Wish]) -> None:
+    """A family that changes its traits keeps those that its variants have values on, unless they change as well."""
+    along = {wish.id for wish in wishes}
+    for wish in wishes:
+        if wish.id is None or wish.kind != ProductKind.FAMILY or not wish.touches("axes"):
+            continue
+        axes = [Trait(name, tuple(values)) for name, values in wish.new.get("axes", [])]
+        for variant, sku, traits in traits_of_variants(session, wish.id):
+            if variant not in along and (wrong := check_traits(sku, axes, traits)):
+                wish.refusals.append(Refusal("traits", wrong[0].message, "Change its variants first.", "axes"))
+                break
+
+
+def _check_parts(session: Session, wishes: Sequence[Wish], around: Surroundings) -> None:
+    """Each part is a single, a variant or a kit, and no kit holds itself."""
+    kits = [wish for wish in wishes if wish.touches("parts") and wish.new.get("parts")]
+    if not kits:
+        return
+    known = {found.id: found.sku for found in around.known.values()}
+    below = parts_below(session, [found.id for found in around.known.values() if found.kind == ProductKind.KIT])
+    names = skus_of(session, {*below, *(part for parts in below.values() for part, _ in parts)}) | known
+    graph: dict[str, list[str]] = {
+        sku_key(names[kit]): [sku_key(names[part]) for part, _ in parts] for kit, parts in below.items()
+    }
+    for wish in around.planned.values():
+        if wish.new.get("parts"):
+            graph[sku_key(wish.sku)] = [sku_key(sku) for sku, _ in wish.new["parts"]]
+    spelled = {sku_key(name): name for name in names.values()} | {k: w.sku for k, w in around.planned.items()}
+    for wish in kits:
+        for sku, _ in wish.new["parts"]:
+            kind = around.kind_of(sku)
+            if kind not in PART_KINDS:
+                found = "is not in the catalogue" if kind is None else f"is a {kind}"
+                message = f"“{sku}” must be a single, a variant or a kit to be a part; it {found}."
+                wish.refusals.append(Refusal("no-part", message, "Correct the SKU.", "parts"))
+        way = find_circle(sku_key(wish.sku), graph)
+        if way:
+            wish.refusals.append(circle_refusal([spelled.get(key, key) for key in way]))
+
+
+def _check_kinds(session: Session, wishes: Sequence[Wish]) -> None:
+    """A kind may change only while nothing hangs on it."""
+    turning = [wish for wish in wishes if wish.id is not None and wish.touches("kind")]
+    if not turning:
+        return
+    stocked = holds_stock(session, [wish.id for wish in turning if wish.id is not None])
+    members: dict[int, bool] = defaultdict(bool)
+    for wish in turning:
+        assert wish.id is not None
+        if wish.kind not in STOCKED and wish.id in stocked:
+            message = f"“{wish.sku}” has stock, so it cannot become a {wish.kind}."
+            wish.refusals.append(Refusal("has-stock", message, "Move its stock to another product first.", "kind"))
+        if wish.old.get("kind") == ProductKind.FAMILY:
+            members[wish.id] = bool(variants_of(session, [wish.id]))
+        if members[wish.id]:
+            message = f"“{wish.sku}” has variants, so it stays a family."
+            wish.refusals.append(Refusal("has-variants", message, "Dissolve the family first.", "kind"))

@@ -1,0 +1,55 @@
+"""What may be sold of products, kits worked out from their parts: by warehouse, for a supply list or over all."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.kits import PartStock, can_be_made, leaves_of
+from relvan.core.catalogue.product import ProductKind
+from relvan.core.stock.availability import Balance, Holding
+from relvan.store.catalogue import kinds_of, skus_of
+from relvan.store.facts import parts_below
+from relvan.store.stock import balances_of, warehouses
+
+
+@dataclass(frozen=True)
+class Holdings:
+    """Stock of some products: balances, and the stocked parts of the kits among them."""
+
+    names: Mapping[int, str]
+    balances: Mapping[int, Mapping[int, Balance]]
+    kits: Mapping[int, Sequence[PartStock]] = field(default_factory=dict)
+    apart: Mapping[int, bool] = field(default_factory=dict)
+
+    def of(self, product_id: int, supply_list: Sequence[int] | None = None) -> list[Holding]:
+        """What each warehouse of a supply list has of a product, in its order; of all warehouses without one."""
+        places = list(self.names) if supply_list is None else supply_list
+        if product_id in self.kits:
+            named = {where: self.names[where] for where in places}
+            return list(can_be_made(self.kits[product_id], named, apart=self.apart[product_id]).values())
+        held = self.balances.get(product_id, {})
+        return [held[where] for where in places if where in held]
+
+    def free(self, product_id: int) -> int:
+        """What may be sold of a product over all warehouses."""
+        return sum(holding.free for holding in self.of(product_id))
+
+
+def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
+    """The stock of products; for the kits among them that of their parts. At most a handful of queries."""
+    names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+    kinds = kinds_of(session, product_ids)
+    kits = [product_id for product_id, (kind, _) in kinds.items() if kind == ProductKind.KIT]
+    if not kits:
+        return Holdings(names, balances_of(session, product_ids))
+    below = parts_below(session, kits)
+    leaves = {kit: leaves_of(kit, below) for kit in kits}
+    parts = {part for units in leaves.values() for part in units}
+    balances = balances_of(session, {*product_ids, *parts})
+    skus = skus_of(session, parts)
+    stocked = {
+        kit: [PartStock(skus[part], quantity, balances.get(part, {})) for part, quantity in units.items()]
+        for kit, units in leaves.items()
+    }
+    return Holdings(names, balances, stocked, {kit: kinds[kit][1] for kit in kits})

@@ -1,0 +1,251 @@
+"""Products as flat facts, many at once: what history, bulk jobs, files and saving read. See `core.catalogue.facts`."""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, aliased
+
+from relvan.core.catalogue.attributes import Ask, AttributeKind, AttributeRule
+from relvan.core.catalogue.facts import Facts, inherited
+from relvan.store.tables import (
+    Attribute,
+    Category,
+    CategoryAttribute,
+    KitPart,
+    ListPrice,
+    PriceBreak,
+    PriceList,
+    Product,
+    ProductPicture,
+    SkuName,
+)
+
+CHUNK = 1_000
+# facts that are a column of their own, as they stand
+COLUMNS = (
+    "sku", "kind", "title", "brand", "description", "gtin", "category", "tax_code", "weight_g", "length_mm",
+    "width_mm", "height_mm", "cost", "floor", "parts_apart", "case_quantity", "case_weight_g", "case_length_mm",
+    "case_width_mm", "case_height_mm", "hazardous", "fragile", "this_way_up", "origin", "hs_code", "supplier",
+    "minimum_order",
+)  # fmt: skip
+_PRODUCT = Product.__table__.c
+_family = aliased(Product)
+
+
+def in_chunks(values: Collection[Any], size: int = CHUNK) -> Iterable[list[Any]]:
+    """Values in lists that one statement takes."""
+    listed = list(values)
+    return (listed[start : start + size] for start in range(0, len(listed), size))
+
+
+def facts_by_id(session: Session, product_ids: Collection[int]) -> dict[int, Facts]:
+    """The own facts of products; six queries for every thousand."""
+    found: dict[int, Facts] = {}
+    for ids in in_chunks(product_ids):
+        found |= _products(session, ids)
+        _add_prices(session, ids, found)
+        _add_codes(session, ids, found)
+        _add_parts(session, ids, found)
+    return found
+
+
+def whole_facts(session: Session, facts: dict[int, Facts]) -> dict[int, Facts]:
+    """The same with what families lend their variants; two more queries, and none when there is no variant."""
+    heads = {held["family"] for held in facts.values() if held.get("family")}
+    if not heads:
+        return facts
+    ids = {key: product_id for key, (product_id, _, _) in codes(session, heads).items()}
+    lent = facts_by_id(session, set(ids.values()))
+    return {
+        product_id: inherited(held, lent[ids[held["family"].casefold()]]) if held.get("family") else held
+        for product_id, held in facts.items()
+    }
+
+
+def _products(session: Session, ids: Sequence[int]) -> dict[int, Facts]:
+    statement = (
+        select(
+            Product.id, *(_PRODUCT[name] for name in COLUMNS), Product.attributes, Product.traits, Product.axes,
+            _family.sku, Product.archived_at,
+        )
+        .outerjoin(_family, _family.id == Product.family_id)
+        .where(Product.id.in_(ids))
+    )  # fmt: skip
+    found = {}
+    for product_id, *values, attributes, traits, axes, family, archived in session.execute(statement).all():
+        facts: Facts = {
+            name: value
+            for name, value in zip(COLUMNS, values, strict=True)
+            if value is not None and value != "" and value is not False
+        }
+        for name, value in attributes.items():
+            facts[f"attribute {name}"] = value
+        for name, value in traits.items():
+            facts[f"trait {name}"] = value
+        if axes:
+            facts["axes"] = axes
+        if family:
+            facts["family"] = family
+        if archived:
+            facts["archived"] = True
+        found[product_id] = facts
+    return found
+
+
+def _add_prices(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
+    prices = select(ListPrice.product_id, PriceList.key, ListPrice.amount)
+    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(ListPrice.product_id.in_(ids))
+    for product_id, key, amount in session.execute(prices).all():
+        found[product_id][f"price {key}"] = amount
+    breaks = select(PriceBreak.product_id, PriceList.key, PriceBreak.least, PriceBreak.amount)
+    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(PriceBreak.product_id.in_(ids))
+    for product_id, key, least, amount in session.execute(breaks).all():
+        found[product_id][f"break {key} {least}"] = amount
+
+
+def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
+    statement = select(SkuName.product_id, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices)
+    statement = statement.where(SkuName.product_id.in_(ids), SkuName.alias.is_(True)).order_by(SkuName.key)
+    for product_id, sku, title, picture, prices in session.execute(statement).all():
+        found[product_id].setdefault("aliases", []).append(sku)
+        if title or picture or prices:
+            found[product_id][f"alias {sku}"] = {"title": title, "picture": picture, "prices": prices}
+
+
+def _add_parts(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
+    statement = select(KitPart.kit_id, Product.sku, KitPart.quantity).join(Product, Product.id == KitPart.part_id)
+    statement = statement.where(KitPart.kit_id.in_(ids)).order_by(KitPart.kit_id, KitPart.position, Product.sku_key)
+    for kit_id, sku, quantity in session.execute(statement).all():
+        found[kit_id].setdefault("parts", []).append([sku, quantity])
+
+
+def codes(session: Session, skus: Iterable[str]) -> dict[str, tuple[int, str, bool]]:
+    """(product, its SKU as typed, whether it is an alias) by the key of a SKU or alias."""
+    found: dict[str, tuple[int, str, bool]] = {}
+    for keys in in_chunks({sku.strip().casefold() for sku in skus}):
+        rows = session.execute(
+            select(SkuName.key, SkuName.product_id, Product.sku, SkuName.alias)
+            .join(Product, Product.id == SkuName.product_id)
+            .where(SkuName.key.in_(keys))
+        ).all()
+        found |= {key: (product_id, sku, alias) for key, product_id, sku, alias in rows}
+    return found
+
+
+@dataclass(frozen=True)
+class Relative:
+    """A product that another names: its kind, and the traits when it is a family."""
+
+    id: int
+    sku: str
+    kind: str
+    axes: list[Any]
+    archived: bool
+
+
+def relatives(session: Session, skus: Iterable[str]) -> dict[str, Relative]:
+    """Products by the key of a SKU or alias, as families and parts are looked up."""
+    found: dict[str, Relative] = {}
+    for keys in in_chunks({sku.strip().casefold() for sku in skus}):
+        rows = session.execute(
+            select(SkuName.key, Product.id, Product.sku, Product.kind, Product.axes, Product.archived_at)
+            .join(Product, Product.id == SkuName.product_id)
+            .where(SkuName.key.in_(keys))
+        ).all()
+        found |= {key: Relative(i, sku, kind, axes, bool(archived)) for key, i, sku, kind, axes, archived in rows}
+    return found
+
+
+def owners_of_gtins(session: Session, keys: Iterable[str]) -> dict[str, list[tuple[int, str]]]:
+    """(product, SKU) by the key of a GTIN."""
+    found: dict[str, list[tuple[int, str]]] = defaultdict(list)
+    for chunk in in_chunks(set(keys)):
+        rows = select(Product.gtin_key, Product.id, Product.sku).where(Product.gtin_key.in_(chunk))
+        for key, product_id, sku in session.execute(rows).all():
+            found[str(key)].append((product_id, sku))
+    return found
+
+
+def combinations(session: Session, family_ids: Collection[int]) -> dict[tuple[int, str], tuple[int, str]]:
+    """(product, SKU) by family and combination."""
+    rows = session.execute(
+        select(Product.family_id, Product.combination, Product.id, Product.sku).where(
+            Product.family_id.in_(family_ids), Product.combination.is_not(None)
+        )
+    ).all()
+    return {(family or 0, combination or ""): (product_id, sku) for family, combination, product_id, sku in rows}
+
+
+def variants_of(session: Session, family_ids: Collection[int]) -> list[int]:
+    """The ids of the variants of families."""
+    return list(session.scalars(select(Product.id).where(Product.family_id.in_(family_ids))).all())
+
+
+def traits_of_variants(session: Session, family_id: int) -> list[tuple[int, str, dict[str, str]]]:
+    """(id, SKU, trait values) of the variants of a family."""
+    statement = select(Product.id, Product.sku, Product.traits).where(Product.family_id == family_id)
+    return [(i, sku, traits) for i, sku, traits in session.execute(statement.order_by(Product.sku_key)).all()]
+
+
+def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
+    """Every kit that holds one of these products, through kits within kits."""
+    found: set[int] = set()
+    open_ids = set(product_ids)
+    while open_ids:
+        above: set[int] = set()
+        for ids in in_chunks(open_ids):
+            above |= set(session.scalars(select(KitPart.kit_id).where(KitPart.part_id.in_(ids))).all())
+        open_ids = above - found
+        found |= above
+    return found
+
+
+def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tuple[int, int]]]:
+    """(part, quantity) by kit, for these kits and every kit within them; one query a level."""
+    found: dict[int, list[tuple[int, int]]] = {}
+    open_ids = set(kit_ids)
+    while open_ids:
+        level: dict[int, list[tuple[int, int]]] = defaultdict(list)
+        for ids in in_chunks(open_ids):
+            rows = select(KitPart.kit_id, KitPart.part_id, KitPart.quantity).where(KitPart.kit_id.in_(ids))
+            for kit_id, part_id, quantity in session.execute(rows.order_by(KitPart.position)).all():
+                level[kit_id].append((part_id, quantity))
+        found |= level
+        open_ids = {part for parts in level.values() for part, _ in parts} - found.keys()
+    return found
+
+
+def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, int]:
+    """How many pictures products have of their own."""
+    found: dict[int, int] = {}
+    for ids in in_chunks(product_ids):
+        rows = select(ProductPicture.product_id, func.count()).where(ProductPicture.product_id.in_(ids))
+        found |= dict(session.execute(rows.group_by(ProductPicture.product_id)).all())
+    return found
+
+
+def attribute_rules(session: Session) -> dict[str, AttributeRule]:
+    """The attributes that the seller defined, by their names in lower case."""
+    rows = session.execute(
+        select(Attribute.name_key, Attribute.name, Attribute.kind, Attribute.unit, Attribute.choices)
+    ).all()
+    return {
+        key: AttributeRule(name, AttributeKind(kind), unit, tuple(choices)) for key, name, kind, unit, choices in rows
+    }
+
+
+def asks_by_category(session: Session) -> dict[str, list[Ask]]:
+    """What categories ask for, by their paths in lower case."""
+    rows = session.execute(
+        select(Category.path_key, Attribute.name, CategoryAttribute.needed)
+        .join(CategoryAttribute, CategoryAttribute.category_id == Category.id)
+        .join(Attribute, Attribute.id == CategoryAttribute.attribute_id)
+        .order_by(Attribute.name_key)
+    ).all()
+    found: dict[str, list[Ask]] = defaultdict(list)
+    for path, name, needed in rows:
+        found[path].append(Ask(name, needed))
+    return found

@@ -1,0 +1,123 @@
+"""Products as their listings need them: what each gives, what its family lends, what an alias says of its own."""
+
+from collections import defaultdict
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.cascade import ListedProduct
+from relvan.store.facts import parts_below
+from relvan.store.tables import Picture, Product, ProductPicture, SkuName
+
+
+@dataclass(frozen=True)
+class Face:
+    """What an alias says of its own; empty is the product's. Prices in minor units by price list."""
+
+    sku: str
+    title: str
+    picture: str
+    prices: Mapping[str, int]
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A product as its listings need it: what it gives, its floor in minor units, its pictures' names in order."""
+
+    product: ListedProduct
+    floor: int | None
+    pictures: tuple[str, ...]
+    kind: str
+    faces: Mapping[str, Face] = field(default_factory=dict)
+
+    def under(self, alias: str) -> "Listed":
+        """The same as an alias shows it."""
+        face = self.faces.get(alias.casefold())
+        if face is None:
+            return self
+        first = (face.picture,) if face.picture else ()
+        product = replace(self.product, sku=face.sku, title=face.title or self.product.title)
+        return replace(self, product=product, pictures=(*first, *(sha for sha in self.pictures if sha not in first)))
+
+
+def listed_products(session: Session, product_ids: Collection[int]) -> dict[int, Listed]:
+    """Products as their listings need them; a handful of queries however many."""
+    products = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(product_ids))).all()}
+    heads = {row.family_id for row in products.values() if row.family_id is not None} - products.keys()
+    families = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(heads))).all()}
+    everything = {**products, **families}
+    pictures = _pictures(session, everything)
+    faces = _faces(session, products)
+    weights = _kit_weights(session, [row.id for row in products.values() if row.kind == "kit" and not row.weight_g])
+    found = {}
+    for product_id, row in products.items():
+        family = everything[row.family_id] if row.family_id is not None else None
+        kept = pictures[product_id] or (pictures[family.id] if family else [])
+        given = _given(row, kept, weights.get(product_id))
+        if family is not None:
+            given = replace(given, family=_given(family, pictures[family.id], None))
+        floor = row.floor if row.floor is not None or family is None else family.floor
+        shown = tuple(sha for sha, _ in kept)
+        found[product_id] = Listed(given, floor, shown, row.kind, faces.get(product_id, {}))
+    return found
+
+
+def _given(row: Product, pictures: list[tuple[str, int]], weight_g: int | None) -> ListedProduct:
+    return ListedProduct(
+        sku=row.sku,
+        title=row.title,
+        brand=row.brand,
+        description=row.description,
+        gtin=row.gtin or "",
+        category=row.category,
+        weight_g=row.weight_g or weight_g,
+        attributes={**row.traits, **row.attributes},
+        picture_sides=tuple(side for _, side in pictures),
+    )
+
+
+def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, int]]]:
+    """(name, shorter side) of the pictures that are shown, in order."""
+    found: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    rows = session.execute(
+        select(ProductPicture.product_id, Picture.sha, func.min(Picture.width, Picture.height))
+        .join(Picture, Picture.sha == ProductPicture.sha)
+        .where(ProductPicture.product_id.in_(product_ids), ProductPicture.role == "shown")
+        .order_by(ProductPicture.product_id, ProductPicture.position)
+    ).all()
+    for product_id, sha, side in rows:
+        found[product_id].append((sha, side))
+    return found
+
+
+def _faces(session: Session, product_ids: Collection[int]) -> dict[int, dict[str, Face]]:
+    found: dict[int, dict[str, Face]] = defaultdict(dict)
+    rows: Any = session.execute(
+        select(SkuName.product_id, SkuName.key, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices).where(
+            SkuName.product_id.in_(product_ids), SkuName.alias.is_(True)
+        )
+    ).all()
+    for product_id, key, sku, title, picture, prices in rows:
+        found[product_id][key] = Face(sku, title, picture, prices)
+    return found
+
+
+def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
+    """What kits weigh in grams by their parts, where every part says what it weighs."""
+    if not kits:
+        return {}
+    below = parts_below(session, kits)
+    parts = {part for held in below.values() for part, _ in held}
+    rows = session.execute(select(Product.id, Product.weight_g).where(Product.id.in_({*parts, *kits}))).all()
+    known = dict(rows)
+
+    def weight(product_id: int) -> int | None:
+        if known.get(product_id) or product_id not in below:
+            return known.get(product_id)
+        parts_of = [(weight(part), quantity) for part, quantity in below[product_id]]
+        return None if any(w is None for w, _ in parts_of) else sum((w or 0) * quantity for w, quantity in parts_of)
+
+    return {kit: found for kit in kits if (found := weight(kit))}

@@ -1,0 +1,65 @@
+"""Bulk jobs: one change to many, with its rows, verdicts and undo; and the mappings of files kept by name."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index
+from sqlalchemy.orm import Mapped, mapped_column
+
+from relvan.store.tables.base import Table, strict
+
+
+class BulkJob(Table):
+    """One change to many, running in the background; `spec` is what it was asked to do."""
+
+    __tablename__ = "bulk_job"
+    __table_args__ = strict(Index("ix_bulk_job_state", "state", "id"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    title: Mapped[str]
+    state: Mapped[str] = mapped_column(default="running")
+    total: Mapped[int] = mapped_column(default=0)
+    done: Mapped[int] = mapped_column(default=0)
+    refused: Mapped[int] = mapped_column(default=0)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    created_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    spec: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    counts: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    trouble: Mapped[str] = mapped_column(default="", server_default="")
+
+
+class BulkJobRow(Table):
+    """One row of a bulk job and its verdict, with the reason.
+
+    Rows that say one thing together (the parts of a kit) share a `leader`, the position of the first of them; it
+    alone holds the `change`: fact -> [old, new]. `turn` is the order in which things are applied.
+    """
+
+    __tablename__ = "bulk_job_row"
+    __table_args__ = strict(
+        Index("ix_bulk_job_row_job_id", "job_id", "position"),
+        Index("ix_bulk_job_row_verdict", "job_id", "verdict", "turn", "position"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("bulk_job.id"))
+    position: Mapped[int]
+    subject: Mapped[str]
+    listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
+    verdict: Mapped[str] = mapped_column(default="waiting")
+    reason: Mapped[str] = mapped_column(default="")
+    change: Mapped[dict[str, Any] | None]
+    leader: Mapped[int | None]
+    turn: Mapped[int] = mapped_column(default=0, server_default="0")
+
+
+class Mapping(Table):
+    """Which column of a file is which fact, kept by name for the next file of that kind."""
+
+    __tablename__ = "mapping"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    name: Mapped[str]
+    name_key: Mapped[str] = mapped_column(unique=True)
+    columns: Mapped[list[Any]]
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict)
