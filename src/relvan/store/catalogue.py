@@ -265,8 +265,9 @@ def categories(session: Session) -> list[str]:
 
 
 def all_skus(session: Session, wanted: ProductFilter, most: int = 100_000) -> list[str]:
-    """Every SKU that a filter matches."""
-    return list(session.scalars(select(Product.sku).where(*_conditions(session, wanted)).limit(most)))
+    """Every SKU that a filter matches, in order."""
+    statement = select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)
+    return list(session.scalars(statement.limit(most)).all())
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from sqlalchemy import case, func, select
+from sqlalchemy import case, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
@@ -30,8 +30,10 @@ def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:
 
 
 def warehouse_by_key(session: Session, key: str) -> Warehouse:
-    """A warehouse by its key."""
-    warehouse = session.scalar(select(Warehouse).where(Warehouse.key == key))
+    """A warehouse by its key or name, without regard to case."""
+    lowered = key.strip().lower()
+    same = or_(Warehouse.key == key, func.lower(Warehouse.key) == lowered, func.lower(Warehouse.name) == lowered)
+    warehouse = session.scalar(select(Warehouse).where(same))
     if warehouse is None:
         raise not_found("warehouse", key)
     return warehouse

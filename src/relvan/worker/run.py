@@ -14,6 +14,7 @@ from typing import IO
 
 from huey.consumer import Consumer
 
+from relvan.services.jobs.work import work_next
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.workplace import Workplace
@@ -72,7 +73,7 @@ class Worker:
     def start(self) -> None:
         """Take back what an earlier worker of this name left, and start the schedule."""
         reclaim(self.workplace, self.name)
-        for target in (self._keep_delivering, self._keep_reading):
+        for target in (self._keep_delivering, self._keep_reading, self._keep_working):
             thread = threading.Thread(target=target, daemon=True, name=target.__name__)
             thread.start()
             self._threads.append(thread)
@@ -105,6 +106,16 @@ class Worker:
     def _keep_reading(self) -> None:
         while not self.stopped.wait(TICK_S / 2):
             self._for_each_channel(self.readings, due=self._reading_is_due)
+
+    def _keep_working(self) -> None:
+        """Bulk jobs, one at a time: the outbox and the orders go on beside them."""
+        while not self.stopped.wait(TICK_S):
+            try:
+                while not self.stopped.is_set() and work_next(self.workplace, stopped=self.stopped.is_set):
+                    pass
+            except Exception:
+                log.exception("Bulk jobs could not be worked on")
+                self.stopped.wait(1)
 
     def _reading_is_due(self, channel_id: int, every_s: float) -> bool:
         now = time.monotonic()

@@ -3,23 +3,25 @@
 import hashlib
 import io
 import warnings
+from collections.abc import Sequence
 
 from PIL import Image, ImageOps
-from sqlalchemy import func, select
+from sqlalchemy import delete, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
 from relvan.services import audit
-from relvan.services.catalogue.complete import settle_completeness
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.catalogue.write import settle_products
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.tables import Picture, ProductPicture
+from relvan.store.tables import Picture, Product, ProductPicture
 
 KINDS = {"PNG": ("image/png", "png"), "JPEG": ("image/jpeg", "jpg"), "WEBP": ("image/webp", "webp")}
 THUMBNAILS = (96, 480)
+ROLES = ("main", "further", "description")
 MOST_PIXELS = 40_000_000
 MOST_PICTURES = 30
 
@@ -35,9 +37,13 @@ def thumbnail_file(sha: str, side: int) -> str:
     return f"thumbnails/{side}/{sha[:2]}/{sha}.webp"
 
 
-def add_picture(workplace: Workplace, actor: Actor, sku: str, content: bytes) -> str:
-    """Keep a picture and put it last on a product; return its SHA-256. The same file twice changes nothing."""
+def add_picture(workplace: Workplace, actor: Actor, sku: str, content: bytes, *, role: str = "further") -> str:
+    """Keep a picture and put it last on a product, or first as the main one; return its SHA-256.
+
+    The same file again changes nothing but its place.
+    """
     actor.must(Right.CATALOGUE)
+    check_role(role)
     picture = _read_picture(content, workplace.settings.largest_picture_mb)
     sha = hashlib.sha256(content).hexdigest()
     kind = KINDS[str(picture.format)][0]
@@ -46,22 +52,14 @@ def add_picture(workplace: Workplace, actor: Actor, sku: str, content: bytes) ->
         workplace.files.keep(thumbnail_file(sha, side), _thumbnail(picture, side))
     with workplace.database.writing() as session:
         product = find_product(session, sku)
-        session.execute(
-            insert(Picture)
-            .values(
-                sha=sha,
-                kind=kind,
-                width=picture.width,
-                height=picture.height,
-                bytes=len(content),
-                created_at=workplace.now(),
-            )
-            .on_conflict_do_nothing()
-        )
-        if _append(session, product.id, sha):
-            audit.record(session, actor, workplace.now(), "product", product.id, "picture added")
-            settle_completeness(session, [product.id])
-            refresh_listings(session, workplace, product_ids=[product.id])
+        values = {"sha": sha, "kind": kind, "width": picture.width, "height": picture.height,
+                  "bytes": len(content), "created_at": workplace.now()}  # fmt: skip
+        session.execute(insert(Picture).values(**values).on_conflict_do_nothing())
+        kept = _uses(session, product.id)
+        if sha not in {use.sha for use in kept} or role != "further":
+            order = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
+            order = [(sha, role), *order] if role == "main" else [*order, (sha, role)]
+            _arrange(session, workplace, actor, product, order)
     return sha
 
 
@@ -70,16 +68,25 @@ def remove_picture(workplace: Workplace, actor: Actor, sku: str, sha: str) -> No
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         product = find_product(session, sku)
-        use = session.scalar(
-            select(ProductPicture).where(ProductPicture.product_id == product.id, ProductPicture.sha == sha)
-        )
-        if use is None:
+        kept = _uses(session, product.id)
+        if sha not in {use.sha for use in kept}:
             raise not_found("picture", sha[:12])
-        session.delete(use)
-        session.flush()
-        audit.record(session, actor, workplace.now(), "product", product.id, "picture removed")
-        settle_completeness(session, [product.id])
-        refresh_listings(session, workplace, product_ids=[product.id])
+        _arrange(session, workplace, actor, product, [(u.sha, role_of(u, kept)) for u in kept if u.sha != sha])
+
+
+def arrange_pictures(workplace: Workplace, actor: Actor, sku: str, order: Sequence[tuple[str, str]]) -> None:
+    """Put a product's pictures in an order, each with its role: the first that is not in the description is the
+    main one. Pictures that are left out are taken off."""
+    actor.must(Right.CATALOGUE)
+    for _, role in order:
+        check_role(role)
+    with workplace.database.writing() as session:
+        product = find_product(session, sku)
+        known = set(session.scalars(select(Picture.sha).where(Picture.sha.in_([sha for sha, _ in order]))).all())
+        for sha, _ in order:
+            if sha not in known:
+                raise not_found("picture", sha[:12])
+        _arrange(session, workplace, actor, product, list(dict(order).items()))
 
 
 def put_picture_first(workplace: Workplace, actor: Actor, sku: str, sha: str) -> None:
@@ -87,29 +94,73 @@ def put_picture_first(workplace: Workplace, actor: Actor, sku: str, sha: str) ->
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         product = find_product(session, sku)
-        uses = session.scalars(
-            select(ProductPicture).where(ProductPicture.product_id == product.id).order_by(ProductPicture.position)
-        ).all()
-        if sha not in {use.sha for use in uses}:
+        kept = _uses(session, product.id)
+        if sha not in {use.sha for use in kept}:
             raise not_found("picture", sha[:12])
-        for position, use in enumerate(sorted(uses, key=lambda use: use.sha != sha)):
-            use.position = position
-        session.flush()
-        audit.record(session, actor, workplace.now(), "product", product.id, "main picture changed")
-        refresh_listings(session, workplace, product_ids=[product.id])
+        others = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
+        _arrange(session, workplace, actor, product, [(sha, "main"), *others])
 
 
-def _append(session: Session, product_id: int, sha: str) -> bool:
-    count, last = session.execute(
-        select(func.count(), func.max(ProductPicture.position)).where(ProductPicture.product_id == product_id)
-    ).one()
-    if count >= MOST_PICTURES:
+def picture_shas(workplace: Workplace, sku: str) -> list[str]:
+    """The names of a product's own pictures in order."""
+    with workplace.database.reading() as session:
+        return [use.sha for use in _uses(session, find_product(session, sku).id)]
+
+
+def check_role(role: str) -> None:
+    """Refuse a role that a picture cannot have."""
+    if role not in ROLES:
+        message = f"“Role” must be one of {', '.join(ROLES)}; it got “{role[:40]}”."
+        raise refuse("not-allowed", message, "Choose one of them.", "role")
+
+
+def role_of(use: ProductPicture, kept: Sequence[ProductPicture]) -> str:
+    """A picture's role among the others: main, further or description."""
+    if use.role == "description":
+        return "description"
+    first = next(other for other in kept if other.role != "description")
+    return "main" if first is use else "further"
+
+
+def _uses(session: Session, product_id: int) -> list[ProductPicture]:
+    statement = select(ProductPicture).where(ProductPicture.product_id == product_id)
+    return list(session.scalars(statement.order_by(ProductPicture.position)).all())
+
+
+def _arrange(
+    session: Session, workplace: Workplace, actor: Actor, product: Product, order: Sequence[tuple[str, str]]
+) -> None:
+    """Write a product's pictures down as given; what follows from it is brought along."""
+    if len(order) > MOST_PICTURES:
         raise refuse("too-many", f"“Pictures” must be at most {MOST_PICTURES}.", "Remove one first.", "picture")
-    position = 0 if last is None else last + 1
-    added = session.execute(
-        insert(ProductPicture).values(product_id=product_id, sha=sha, position=position).on_conflict_do_nothing()
+    before = [f"{use.sha[:12]} {use.role}" for use in _uses(session, product.id)]
+    ranked = sorted(order, key=lambda pair: pair[1] != "main")  # a picture called main comes first
+    rows = [
+        {
+            "product_id": product.id,
+            "sha": sha,
+            "position": n,
+            "role": "description" if role == "description" else "shown",
+        }
+        for n, (sha, role) in enumerate(ranked)
+    ]
+    session.execute(delete(ProductPicture).where(ProductPicture.product_id == product.id))
+    if rows:
+        session.execute(insert(ProductPicture), rows)
+    after = [f"{sha[:12]} {'description' if role == 'description' else 'shown'}" for sha, role in ranked]
+    if before == after:
+        return
+    audit.record(
+        session, actor, workplace.now(), "product", product.id, _deed(before, after), {"pictures": (before, after)}
     )
-    return bool(added.rowcount)  # type: ignore[attr-defined]
+    families = [product.id] if product.kind == ProductKind.FAMILY else []
+    settle_products(session, workplace, [product.id], families=families)
+
+
+def _deed(before: Sequence[str], after: Sequence[str]) -> str:
+    if len(after) == len(before):
+        return "pictures arranged"
+    return "picture added" if len(after) > len(before) else "picture removed"
 
 
 def _read_picture(content: bytes, most_mb: int) -> Image.Image:

@@ -3,13 +3,14 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.facts import Changes, Facts
 from relvan.core.catalogue.families import check_traits, combination_key, doubled
 from relvan.core.catalogue.identity import gtin_key, sku_key
-from relvan.core.catalogue.kits import circle_refusal, find_circle
+from relvan.core.catalogue.kits import MOST_DEPTH, circle_refusal, find_circle
 from relvan.core.catalogue.product import STOCKED, ProductKind, Trait
 from relvan.core.refusal import Refusal
 from relvan.store.catalogue import holds_stock, skus_of
@@ -57,12 +58,53 @@ class Wish:
 
 
 @dataclass
+class Planned:
+    """All wishes that belong together, though they may be looked at in parts: what they make may be named already,
+    and what two of them claim is claimed twice. The claims are kept from part to part."""
+
+    by_key: dict[str, Wish]
+    codes: dict[str, Wish] = field(default_factory=dict)
+    gtins: dict[str, Wish] = field(default_factory=dict)
+    places: dict[tuple[str, str], Wish] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, wishes: Sequence[Wish]) -> "Planned":
+        """All of them, by the keys of their SKUs."""
+        return cls({sku_key(wish.sku): wish for wish in wishes})
+
+    @cached_property
+    def kits(self) -> dict[str, list[str]]:
+        """The parts of the kits among them, by key."""
+        return {
+            key: [sku_key(sku) for sku, _ in wish.new["parts"]]
+            for key, wish in self.by_key.items()
+            if wish.new.get("parts")
+        }
+
+    def depth(self, wish: Wish) -> int:
+        """How many kits lie within one another below a kit: those inside are written first."""
+        if wish.kind != ProductKind.KIT or not self.kits:
+            return 0
+
+        def below(key: str, left: int) -> int:
+            inner = [part for part in self.kits.get(key, ()) if part in self.kits]
+            return 1 + max((below(part, left - 1) for part in inner), default=-1) if left else 0
+
+        return below(sku_key(wish.sku), MOST_DEPTH)
+
+
+@dataclass
 class Surroundings:
     """Other products as the wishes name them, with those that the wishes themselves make."""
 
     codes: dict[str, tuple[int, str, bool]]
     known: dict[str, Relative]
-    planned: dict[str, Wish]
+    plan: Planned
+
+    @property
+    def planned(self) -> dict[str, Wish]:
+        """The wishes that belong together, by key."""
+        return self.plan.by_key
 
     def kind_of(self, sku: str) -> str | None:
         """The kind of the product that a SKU leads to, or none."""
@@ -80,21 +122,19 @@ class Surroundings:
         return [Trait(name, tuple(values)) for name, values in axes]
 
 
-def check_references(session: Session, wishes: Sequence[Wish], planned: dict[str, Wish] | None = None) -> Surroundings:
-    """Give each wish the refusals that follow from other products. `planned` are wishes that come before or with
-    these, by the key of their SKU: what they make may be named already."""
-    own = {sku_key(wish.sku): wish for wish in wishes}
+def check_references(session: Session, wishes: Sequence[Wish], plan: Planned | None = None) -> None:
+    """Give each wish the refusals that follow from other products. `plan` are the wishes that these are a part of."""
+    plan = plan or Planned.of(wishes)
     named = {str(wish.new["family"]) for wish in wishes if wish.new.get("family")}
     named |= {str(sku) for wish in wishes if wish.touches("parts") for sku, _ in wish.new.get("parts", ())}
     wanted = {code for wish in wishes for code in _codes_of(wish)}
-    around = Surroundings(codes(session, wanted), relatives(session, named), {**(planned or {}), **own})
+    around = Surroundings(codes(session, wanted), relatives(session, named), plan)
     _check_codes(wishes, around)
-    _check_gtins(session, wishes)
+    _check_gtins(session, wishes, plan)
     _check_families(session, wishes, around)
-    _check_axes(session, wishes)
+    _check_axes(session, wishes, around)
     _check_parts(session, wishes, around)
     _check_kinds(session, wishes)
-    return around
 
 
 def _codes_of(wish: Wish) -> list[str]:
@@ -105,7 +145,7 @@ def _codes_of(wish: Wish) -> list[str]:
 
 def _check_codes(wishes: Sequence[Wish], around: Surroundings) -> None:
     """SKUs and aliases are free, in the catalogue and among the wishes."""
-    seen: dict[str, Wish] = {}
+    seen = around.plan.codes
     for wish in wishes:
         for code in _codes_of(wish):
             key = sku_key(code)
@@ -120,10 +160,10 @@ def _check_codes(wishes: Sequence[Wish], around: Surroundings) -> None:
                 wish.refusals.append(Refusal("sku-taken", message, "Choose another code.", place))
 
 
-def _check_gtins(session: Session, wishes: Sequence[Wish]) -> None:
+def _check_gtins(session: Session, wishes: Sequence[Wish], plan: Planned) -> None:
     wanted = {gtin_key(wish.new["gtin"]): wish for wish in wishes if wish.touches("gtin") and wish.new.get("gtin")}
     owners = owners_of_gtins(session, wanted)
-    seen: dict[str, Wish] = {}
+    seen = plan.gtins
     for wish in wishes:
         if not wish.touches("gtin") or not wish.new.get("gtin"):
             continue
@@ -141,8 +181,10 @@ def _check_families(session: Session, wishes: Sequence[Wish], around: Surroundin
     """Each variant's family is one, its traits fit, and no combination is there twice."""
     family_ids = {found.id for found in around.known.values() if found.kind == ProductKind.FAMILY}
     taken = combinations(session, family_ids) if family_ids else {}
-    moving = {wish.id for wish in wishes if wish.id is not None and wish.touches("family", "trait ", "kind")}
-    seen: dict[tuple[str, str], Wish] = {}
+    moving = {
+        wish.id for wish in around.planned.values() if wish.id is not None and wish.touches("family", "trait ", "kind")
+    }
+    seen = around.plan.places
     for wish in wishes:
         family = wish.new.get("family")
         if not family or not (wish.id is None or wish.touches("family", "trait ", "kind")):
@@ -166,9 +208,9 @@ def _check_families(session: Session, wishes: Sequence[Wish], around: Surroundin
             wish.refusals.append(doubled(wish.sku, first.sku, axes, traits))
 
 
-def _check_axes(session: Session, wishes: Sequence[Wish]) -> None:
+def _check_axes(session: Session, wishes: Sequence[Wish], around: Surroundings) -> None:
     """A family that changes its traits keeps those that its variants have values on, unless they change as well."""
-    along = {wish.id for wish in wishes}
+    along = {wish.id for wish in around.planned.values()}
     for wish in wishes:
         if wish.id is None or wish.kind != ProductKind.FAMILY or not wish.touches("axes"):
             continue
@@ -190,10 +232,9 @@ def _check_parts(session: Session, wishes: Sequence[Wish], around: Surroundings)
     graph: dict[str, list[str]] = {
         sku_key(names[kit]): [sku_key(names[part]) for part, _ in parts] for kit, parts in below.items()
     }
-    for wish in around.planned.values():
-        if wish.new.get("parts"):
-            graph[sku_key(wish.sku)] = [sku_key(sku) for sku, _ in wish.new["parts"]]
-    spelled = {sku_key(name): name for name in names.values()} | {k: w.sku for k, w in around.planned.items()}
+    graph |= around.plan.kits
+    spelled = {sku_key(name): name for name in names.values()}
+    spelled |= {key: around.planned[key].sku for key in around.plan.kits}
     for wish in kits:
         for sku, _ in wish.new["parts"]:
             kind = around.kind_of(sku)

@@ -10,7 +10,7 @@ from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
-from relvan.services.jobs import NewRow, open_job
+from relvan.services.jobs.rows import NewRow, open_job
 from relvan.services.listings.refresh import refresh_listings, settle_state
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import Actor, Workplace

@@ -10,7 +10,7 @@ from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.channels.port import Placed
 from relvan.services import audit
-from relvan.services.jobs import settle_row
+from relvan.services.jobs.rows import settle_row
 from relvan.services.listings.refresh import refresh_listings, refusal_gaps, settle_state
 from relvan.services.outbox.envelopes import Envelope, Outcome
 from relvan.services.outbox.tell import Telling, listing_subject, tell

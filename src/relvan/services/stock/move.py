@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.product import STOCKED
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, not_found, refuse, refuse_if_any
 from relvan.core.stock.movements import (
@@ -23,7 +24,7 @@ from relvan.services.orders.reserve import retry_short_orders
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.stock import balance_row, bin_balance_row, find_bin, usual_bin, warehouse_by_key
-from relvan.store.tables import Bin, Movement, Product, Warehouse
+from relvan.store.tables import Bin, BinBalance, Movement, Product, Warehouse
 
 
 @dataclass(frozen=True)
@@ -65,8 +66,7 @@ def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
         if wish.request_key and (before := _made_before(session, wish.request_key)):
             return before
         product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
-        if product.kind in ("family", "kit", "service"):
-            raise refuse("not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku")
+        _refuse_unstocked(product)
         shelf = _bin(session, product, warehouse, wish.bin)
         lies = bin_balance_row(session, shelf.id, product.id)
         level = Level(lies.on_hand, lies.blocked)
@@ -134,6 +134,27 @@ def write_movement(session: Session, movement: Movement) -> None:
     lies.on_hand += movement.on_hand
     lies.blocked += movement.blocked
     session.flush()
+
+
+def find_movement(workplace: Workplace, request_key: str) -> int | None:
+    """The movement made under a key of ours, or none."""
+    with workplace.database.reading() as session:
+        return session.scalar(select(Movement.id).where(Movement.request_key == request_key))
+
+
+def lies_in_bin(workplace: Workplace, sku: str, warehouse: str, shelf: str) -> tuple[str, str, int]:
+    """(warehouse, bin, units there) for a SKU; without a bin, the one where most of it lies. Refused: no such place."""
+    with workplace.database.reading() as session:
+        product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
+        _refuse_unstocked(product)
+        found = _bin(session, product, place, shelf)
+        there = session.get(BinBalance, (found.id, product.id))
+        return place.key, found.code, there.on_hand if there else 0
+
+
+def _refuse_unstocked(product: Product) -> None:
+    if product.kind not in STOCKED:
+        raise refuse("not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku")
 
 
 def set_safety(workplace: Workplace, actor: Actor, sku: str, warehouse: str, units: int) -> None:

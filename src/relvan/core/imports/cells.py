@@ -1,0 +1,195 @@
+"""What one cell of a file says: numbers, amounts, dates and codes, however the file's maker wrote them."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+from typing import Any
+
+from relvan.core.imports.kinds import Column
+from relvan.core.money import MOST_MINOR, minor_digits
+from relvan.core.refusal import Refused, refuse
+
+Raw = str | int | float | bool | date | datetime | None
+MOST_CELL = 32_767  # what a spreadsheet's cell can hold
+DATE_ORDERS = ("ymd", "dmy", "mdy")
+# a unit that a file may use -> how many of ours it is
+UNITS: dict[str, dict[str, Decimal]] = {
+    "g": {"g": Decimal(1), "kg": Decimal(1000), "oz": Decimal("28.349523125"), "lb": Decimal("453.59237")},
+    "mm": {"mm": Decimal(1), "cm": Decimal(10), "m": Decimal(1000), "in": Decimal("25.4")},
+}
+YES = {"yes", "y", "true", "1", "x", "on"}
+NO = {"no", "n", "false", "0", "off", "-"}
+FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How the cells of a column are read: the decimal sign, the order of dates, the file's unit, a constant."""
+
+    decimal: str = "."
+    dates: str = "ymd"
+    unit: str = ""
+    constant: str = ""
+
+
+def plain_text(raw: Raw) -> str:
+    """A cell as text without space around it; whole numbers without a point, dates as ISO 8601.
+
+    A leading apostrophe that keeps a spreadsheet from reading a formula is taken off.
+    """
+    if raw is None:
+        return ""
+    if isinstance(raw, bool):
+        return "yes" if raw else "no"
+    if isinstance(raw, float):
+        return str(int(raw)) if raw.is_integer() and abs(raw) < 1e15 else repr(raw)
+    if isinstance(raw, datetime):
+        return raw.date().isoformat() if raw.time() == datetime.min.time() else raw.isoformat(" ")
+    if isinstance(raw, date):
+        return raw.isoformat()
+    text = str(raw).replace("\r\n", "\n").replace("\r", "\n").strip(" \t\n\u00a0\ufeff")
+    return text[1:] if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1 else text
+
+
+def safe_text(text: str) -> str:
+    """Text that no spreadsheet takes for a formula.
+
+    >>> safe_text("=1+1"), plain_text(safe_text("=1+1"))
+    ("'=1+1", '=1+1')
+    """
+    return f"'{text}" if text.startswith(FORMULA_STARTS) or text.startswith("'") else text
+
+
+def read_cell(raw: Raw, column: Column, how: Reading, currency: str) -> Any:
+    """The value of a cell: text, whole number, minor units, yes or no, a list of codes; None when it is empty.
+
+    Refused, naming the column: what has not the form of the column.
+    """
+    text = plain_text(raw) or how.constant
+    if not text:
+        return None
+    if len(text) > MOST_CELL:
+        raise _wrong(column, f"{text[:20]}…", f"at most {MOST_CELL:,} characters")
+    if column.form == "whole":
+        return _whole(text, column, how)
+    if column.form == "amount":
+        return _amount(text, column, how, currency)
+    if column.form == "flag":
+        return _flag(text, column)
+    if column.form == "list":
+        return [part.strip() for part in re.split(r"[;,\n]", text) if part.strip()]
+    if column.form == "date":
+        return read_date(text, column, how.dates)
+    return text
+
+
+def _wrong(column: Column, text: str, wanted: str) -> Refused:
+    message = f"“{column.heading}” must be {wanted}; it got “{text[:60]}”."
+    return refuse("form", message, "Correct the cell.", column.name)
+
+
+def read_number(text: str, decimal: str) -> Decimal | None:
+    """A number as written with that decimal sign, groups of three allowed; None when it is none.
+
+    >>> read_number("1.234,50", ","), read_number("1 234.50", "."), read_number("1.234", ".")
+    (Decimal('1234.50'), Decimal('1234.50'), Decimal('1.234'))
+    """
+    bare = text.replace("\u00a0", " ").replace("\u202f", " ").strip()
+    sign, bare = ("-", bare[1:]) if bare.startswith(("-", "\u2212")) else ("", bare)
+    group = "." if decimal == "," else ","
+    form = rf"(?:\d+|\d{{1,3}}(?:[{re.escape(group)} '’]\d{{3}})+)?(?:{re.escape(decimal)}\d+)?"
+    if not bare or not re.fullmatch(form, bare) or not any(c.isdigit() for c in bare):
+        return None
+    cleaned = re.sub(rf"[{re.escape(group)} '’]", "", bare).replace(decimal, ".")
+    try:
+        return Decimal(sign + cleaned)
+    except InvalidOperation:
+        return None
+
+
+def _decimal(text: str, column: Column, how: Reading, wanted: str) -> Decimal:
+    value = read_number(text, how.decimal)
+    if value is None and re.fullmatch(r"-?\d+(\.\d+)?(e[+-]?\d+)?", text):
+        value = Decimal(text)  # a number cell of a spreadsheet, whatever the column's sign
+    if value is None:
+        raise _wrong(column, text, wanted)
+    return value
+
+
+def _whole(text: str, column: Column, how: Reading) -> int:
+    bare, unit = text, how.unit
+    if column.unit:
+        match = re.fullmatch(r"(.*?)\s*([a-zA-Z]+)", text)
+        if match and match[2].casefold() in UNITS[column.unit]:
+            bare, unit = match[1], match[2].casefold()
+    value = _decimal(bare, column, how, f"a whole number{f' of {column.unit}' if column.unit else ''}")
+    if column.unit and unit:
+        value = (value * UNITS[column.unit][unit]).quantize(Decimal(1), ROUND_HALF_UP)
+    if value != value.to_integral_value() or abs(value) > 2_000_000_000:
+        raise _wrong(column, text, "a whole number")
+    return int(value)
+
+
+def _amount(text: str, column: Column, how: Reading, currency: str) -> int:
+    bare = re.sub(r"^(€|\$|£|CHF|EUR|USD|GBP)\s*|\s*(€|\$|£|CHF|EUR|USD|GBP)$", "", text)
+    value = _decimal(bare, column, how, f"an amount in {currency}")
+    minor = value.scaleb(minor_digits(currency))
+    if minor != minor.to_integral_value():
+        rounded = minor.quantize(Decimal(1), ROUND_HALF_UP)
+        if abs(rounded - minor) > Decimal("0.000001"):  # 16.900000000000002 of a spreadsheet is 16.90
+            raise _wrong(column, text, f"an amount with at most {minor_digits(currency)} decimals")
+        minor = rounded
+    if not 0 <= minor <= MOST_MINOR:
+        raise _wrong(column, text, "between 0 and 99,999,999.99")
+    return int(minor)
+
+
+def _flag(text: str, column: Column) -> bool:
+    if text.casefold() in YES:
+        return True
+    if text.casefold() in NO:
+        return False
+    raise _wrong(column, text, "yes or no")
+
+
+def read_date(text: str, column: Column, order: str) -> str:
+    """A date as ISO 8601: `2026-03-31`, `31.03.2026`, `3/31/26`, by the order of its parts."""
+    iso = re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})([ T].*)?", text)
+    parts = list(iso.groups()[:3]) if iso else re.split(r"[./\- ]+", text)
+    order = "ymd" if iso else order
+    if len(parts) != 3 or not all(part and part.isdigit() for part in parts):
+        raise _wrong(column, text, "a date")
+    by_letter = dict(zip(order, (int(str(part)) for part in parts), strict=True))
+    year = by_letter["y"] + (2000 if by_letter["y"] < 100 else 0)
+    try:
+        return date(year, by_letter["m"], by_letter["d"]).isoformat()
+    except ValueError:
+        raise _wrong(column, text, "a date") from None
+
+
+def guess_decimal(samples: Sequence[str]) -> str:
+    """The decimal sign that a column's numbers are written with; a point when nothing speaks for a comma.
+
+    >>> guess_decimal(["16,90", "1.234,50"]), guess_decimal(["1,234", "12.5"]), guess_decimal(["1,234"])
+    (',', '.', '.')
+    """
+    comma = sum(bool(re.search(r",\d{1,2}$|,\d{4,}$|\.\d{3},", text)) for text in samples)
+    point = sum(bool(re.search(r"\.\d{1,2}$|\.\d{4,}$|,\d{3}\.", text)) for text in samples)
+    return "," if comma > point else "."
+
+
+def guess_date_order(samples: Sequence[str]) -> str:
+    """Year first, day first or month first, by which numbers cannot be a month.
+
+    >>> guess_date_order(["31.03.2026"]), guess_date_order(["03/31/2026"]), guess_date_order(["2026-03-31"])
+    ('dmy', 'mdy', 'ymd')
+    """
+    split = [re.split(r"[./\- ]+", text) for text in samples]
+    numbers = [[int(part) for part in parts] for parts in split if len(parts) == 3 and all(p.isdigit() for p in parts)]
+    if not numbers or any(parts[0] > 31 for parts in numbers):
+        return "ymd"
+    if any(parts[1] > 12 for parts in numbers):
+        return "mdy"
+    return "dmy"

@@ -1,0 +1,221 @@
+"""Which column of a file is which fact: guessed from headings and values, corrected by a person, kept by name."""
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from relvan.core.catalogue.identity import check_gtin
+from relvan.core.imports.cells import DATE_ORDERS, UNITS, Raw, Reading, guess_date_order, guess_decimal, plain_text
+from relvan.core.imports.kinds import Column, Kind
+from relvan.core.refusal import Refusal, refuse
+
+MOST_COLUMNS = 400
+MOST_HEADER_ROWS = 15
+UNIT_WORDS = {"gram": "g", "grams": "g", "kilogram": "kg", "kilograms": "kg", "cm": "cm", "mm": "mm", "m": "m",
+              "kg": "kg", "g": "g", "inch": "in", "inches": "in", "in": "in", "lb": "lb", "oz": "oz"}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MappedColumn:
+    """One column of a file: its heading there, the fact it is (empty: left out), and how its cells are read."""
+
+    heading: str
+    name: str
+    reading: Reading = Reading()
+
+
+def norm(heading: str) -> str:
+    """A heading as headings are compared: lower case, words parted by one space, without unit and marks.
+
+    >>> norm("Weight (kg) *"), norm("Product_Code:")
+    ('weight', 'product code')
+    """
+    text = re.sub(r"[\(\[].*?[\)\]]", " ", heading.casefold())
+    words = re.sub(r"[^\w]+|_", " ", text).split()
+    return " ".join(words)
+
+
+def unit_of(heading: str) -> str:
+    """The unit that a heading names, or "": `Weight (kg)`, `Length cm`."""
+    words = re.findall(r"[a-zA-Z]+", heading.casefold())
+    return next((UNIT_WORDS[word] for word in reversed(words) if word in UNIT_WORDS), "") if len(words) > 1 else ""
+
+
+def guess_mapping(
+    kind: Kind,
+    headings: Sequence[str],
+    samples: Sequence[Sequence[Raw]],
+    *,
+    lists: Collection[str] = (),
+    known_skus: Collection[str] = (),
+) -> list[MappedColumn]:
+    """A fact for every column that is likely one, each fact once; the others are left out.
+
+    First by heading; then, for what is still missing, by values: valid GTINs are the GTIN, known SKUs the SKU.
+    `samples` are the first rows; `known_skus` those of their cells that are SKUs, in lower case.
+    """
+    taken: set[str] = set()
+    guessed: list[str] = []
+    for heading in headings[:MOST_COLUMNS]:
+        name = _by_heading(kind, heading, lists)
+        if name in taken:
+            name = ""
+        taken.add(name)
+        guessed.append(name)
+    columns = [[plain_text(row[n]) if n < len(row) else "" for row in samples] for n in range(len(guessed))]
+    _by_values(kind, guessed, columns, taken, {sku.casefold() for sku in known_skus})
+    return [
+        MappedColumn(heading, name, guess_reading(kind.column(name), heading, values))
+        for heading, name, values in zip(headings, guessed, columns, strict=False)
+    ]
+
+
+def _by_heading(kind: Kind, heading: str, lists: Collection[str]) -> str:
+    words = norm(heading)
+    if not words:
+        return ""
+    for column in kind.columns:
+        if words in {norm(column.heading), norm(column.name), norm(f"{column.heading} {column.unit}")}:
+            return column.name
+    group, colon, rest = heading.partition(":")
+    if colon and norm(group) in kind.many and rest.strip():
+        return f"{norm(group)} {rest.strip()}"
+    without_unit = " ".join(word for word in words.split() if word not in UNIT_WORDS)
+    for column in kind.columns:
+        if without_unit in {norm(other) for other in (*column.also, column.heading)}:
+            return column.name
+    if "price" in kind.many:
+        for key in lists:
+            if words in {f"{norm(key)} price", f"price {norm(key)}"}:
+                return f"price {key}"
+        if words == "price" and lists:
+            return f"price {next(iter(lists))}"
+    return ""
+
+
+def _by_values(
+    kind: Kind, guessed: list[str], columns: Sequence[Sequence[str]], taken: set[str], known: Collection[str]
+) -> None:
+    for wanted, fits in (("gtin", _looks_like_gtin), ("sku", lambda text: text.casefold() in known)):
+        if wanted in taken or kind.column(wanted) is None:
+            continue
+        for n, values in enumerate(columns):
+            filled = [value for value in values if value]
+            if not guessed[n] and len(filled) >= 3 and sum(map(fits, filled)) >= 0.8 * len(filled):
+                guessed[n] = wanted
+                break
+
+
+def _looks_like_gtin(text: str) -> bool:
+    return len(text) >= 8 and not check_gtin(text)
+
+
+def guess_reading(column: Column | None, heading: str, values: Sequence[str]) -> Reading:
+    """How the cells of a column are written."""
+    filled = [value for value in values if value]
+    unit = unit_of(heading)
+    if column is None or not column.unit or unit not in UNITS[column.unit]:
+        unit = ""
+    return Reading(guess_decimal(filled), guess_date_order(filled), unit)
+
+
+def find_header(rows: Sequence[Sequence[Raw]], kind: Kind) -> int:
+    """Which of the first rows holds the headings: the one with the most that this kind knows, else the fullest."""
+    scored = []
+    for n, row in enumerate(rows[:MOST_HEADER_ROWS]):
+        texts = [plain_text(cell) for cell in row]
+        known = sum(bool(_by_heading(kind, text, ())) for text in texts)
+        scored.append((known, sum(map(bool, texts)), -n))
+    best = max(scored, default=(0, 0, 0))
+    return -best[2]
+
+
+def headings_of(rows: Sequence[Sequence[Raw]], header: int) -> list[str]:
+    """The headings, each with that of the merged cell above it where the row above has one over several columns.
+
+    A column without a heading is called by its letter, as spreadsheets do.
+    """
+    row = [plain_text(cell) for cell in rows[header]] if header < len(rows) else []
+    above = [plain_text(cell) for cell in rows[header - 1]] if header else []
+    merged = _spread(above, len(row)) if above and sum(map(bool, above)) < len(above) else [""] * len(row)
+    doubled = {text.casefold() for text in row if text and row.count(text) > 1}
+    found = []
+    for n, text in enumerate(row):
+        over = merged[n] if text.casefold() in doubled else ""
+        found.append(f"{over} {text}".strip() or f"column {letter(n)}")
+    return found
+
+
+def _spread(row: Sequence[str], width: int) -> list[str]:
+    """A row of merged cells, each text repeated until the next."""
+    found, last = [], ""
+    for n in range(width):
+        last = row[n] if n < len(row) and row[n] else last
+        found.append(last)
+    return found
+
+
+def letter(n: int) -> str:
+    """A column's letter: 0 is A, 26 is AA."""
+    text = ""
+    n += 1
+    while n:
+        n, rest = divmod(n - 1, 26)
+        text = chr(65 + rest) + text
+    return text
+
+
+def check_mapping(kind: Kind, columns: Sequence[MappedColumn]) -> list[Refusal]:
+    """Every fact is known to the kind and named once, and none that is required is missing."""
+    found: list[Refusal] = []
+    named = [column.name for column in columns if column.name]
+    for name in named:
+        if kind.column(name) is None:
+            found.append(Refusal("unknown", f"“{name}” is no column of {kind.title}.", "Choose another.", "mapping"))
+        if named.count(name) > 1:
+            message = f"“{_heading(kind, name)}” is mapped twice."
+            found.append(Refusal("twice", message, "Leave one of the columns out.", "mapping"))
+    for column in kind.required:
+        if column.name not in named:
+            message = f"No column is “{column.heading}”."
+            found.append(Refusal("missing", message, "Say which column it is.", "mapping"))
+    return list(dict.fromkeys(found))
+
+
+def _heading(kind: Kind, name: str) -> str:
+    column = kind.column(name)
+    return column.heading if column else name
+
+
+def mapping_data(columns: Sequence[MappedColumn]) -> list[dict[str, Any]]:
+    """A mapping as plain data."""
+    return [{"heading": column.heading, "name": column.name, **asdict(column.reading)} for column in columns]
+
+
+def mapping_from(data: Sequence[Mapping[str, Any]]) -> list[MappedColumn]:
+    """A mapping from plain data. Refused: what has not its form."""
+    found = []
+    try:
+        for item in data:
+            how = Reading(
+                str(item.get("decimal") or "."), str(item.get("dates") or "ymd"),
+                str(item.get("unit") or ""), str(item.get("constant") or ""),
+            )  # fmt: skip
+            if how.decimal not in ".," or how.dates not in DATE_ORDERS:
+                raise ValueError(how)
+            found.append(MappedColumn(str(item["heading"]), str(item.get("name") or ""), how))
+    except (KeyError, TypeError, ValueError, AttributeError):
+        example = '[{"heading": "Item", "name": "sku"}]'
+        raise refuse("form", "“mapping” must be a list of columns.", f"Like {example}.", "mapping") from None
+    return found
+
+
+def remap(kept: Sequence[MappedColumn], headings: Sequence[str]) -> list[MappedColumn]:
+    """A kept mapping laid over the headings of another file: columns are found by their headings."""
+    by_heading = {norm(column.heading): column for column in kept}
+    found = []
+    for heading in headings:
+        same = by_heading.get(norm(heading))
+        found.append(MappedColumn(heading, same.name if same else "", same.reading if same else Reading()))
+    return found

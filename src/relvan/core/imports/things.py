@@ -1,0 +1,307 @@
+"""Which rows of a file say one thing together, and what that thing is to become beside what it is now."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from relvan.core.catalogue.facts import Facts, with_facts
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.product import ProductKind
+from relvan.core.imports.cells import Raw, read_cell
+from relvan.core.imports.kinds import Column, FileKind, Kind
+from relvan.core.imports.mapping import MappedColumn
+from relvan.core.refusal import Refusal, Refused
+
+ADD, REPLACE = "add", "replace"
+
+
+@dataclass(frozen=True)
+class Options:
+    """What the person chose: whether unknown SKUs are made; whether rows are added to a family's variants or a
+    kit's parts or replace them; whether an empty cell empties the fact or leaves it."""
+
+    create: bool = True
+    members: str = ADD
+    clear: bool = False
+
+
+@dataclass
+class Row:
+    """One row of a file: its number there, its values by fact, and the cells that cannot be read."""
+
+    position: int
+    values: dict[str, Any]
+    refusals: list[Refusal] = field(default_factory=list)
+    empty: frozenset[str] = frozenset()
+
+    def text(self, name: str) -> str:
+        """A value as text; empty when the row does not say."""
+        value = self.values.get(name)
+        return "" if value is None else str(value)
+
+
+@dataclass
+class Thing:
+    """One thing that rows say something of. `group` joins things that are taken or refused together.
+
+    `implied` is not 0 for what no row is about but several rows imply, such as the head of a family: a number below 0
+    under which it is kept beside the rows.
+    """
+
+    sku: str
+    rows: list[Row]
+    facts: Facts = field(default_factory=dict)
+    parts: list[tuple[str, int]] | None = None
+    aliases: list[str] = field(default_factory=list)
+    group: str = ""
+    creates: bool = True
+    refusals: list[Refusal] = field(default_factory=list)
+    implied: int = 0
+
+    @property
+    def key(self) -> str:
+        """What it is found by."""
+        return sku_key(self.sku)
+
+    @property
+    def leader(self) -> int:
+        """The position of its first row, or the number under which it is implied."""
+        return self.implied or self.rows[0].position
+
+
+def read_row(
+    position: int,
+    cells: Sequence[Raw],
+    columns: Sequence[tuple[int, Column, MappedColumn]],
+    currencies: Mapping[str, str],
+) -> Row:
+    """One row by its mapping; `columns` are (place in the row, our column, how it is mapped). `currencies` by
+    price list; "" is the seller's own."""
+    row = Row(position, {})
+    empty = []
+    for place, column, mapped in columns:
+        raw = cells[place] if 0 <= place < len(cells) else None
+        try:
+            key = column.name.removeprefix("price ") if column.name.startswith("price ") else ""
+            value = read_cell(raw, column, mapped.reading, currencies.get(key, currencies[""]))
+        except Refused as refused:
+            row.refusals += refused.refusals
+            continue
+        if value is None:
+            empty.append(column.name)
+        else:
+            row.values[column.name] = value
+    row.empty = frozenset(empty)
+    return row
+
+
+def gather(kind: Kind, rows: Iterable[Row], options: Options) -> list[Thing]:
+    """The things that rows say, in the order in which they first come up."""
+    things = _GATHER[kind.key](rows, options)
+    for thing in things:
+        for column in kind.required:
+            for row in thing.rows:
+                if row.values.get(column.name) is None and not any(r.field == column.name for r in row.refusals):
+                    message = f"“{column.heading}” is empty."
+                    row.refusals.append(Refusal("missing", message, "Fill the cell.", column.name))
+    return things
+
+
+def target(thing: Thing, now: Facts | None, options: Options) -> Facts:
+    """What a thing's facts are to be; `now` are its present ones, none when it is to be made."""
+    facts = with_facts(now or {"kind": "single"}, thing.facts)
+    if now is None:
+        facts.setdefault("title", thing.sku)
+    if facts.pop("archived", None) and "archived" not in thing.facts:
+        pass  # naming a product in a file takes it out of the archive
+    elif thing.facts.get("archived"):
+        facts["archived"] = True
+    if thing.parts is not None:
+        held = {} if options.members == REPLACE else {sku_key(sku): [sku, q] for sku, q in (now or {}).get("parts", [])}
+        held |= {sku_key(sku): [held.get(sku_key(sku), [sku])[0], quantity] for sku, quantity in thing.parts}
+        facts["parts"] = list(held.values())
+    if thing.aliases:
+        known = {sku_key(alias): alias for alias in (now or {}).get("aliases", [])}
+        known |= {sku_key(alias): known.get(sku_key(alias), alias) for alias in thing.aliases}
+        facts["aliases"] = sorted(known.values(), key=str.casefold)
+    return facts
+
+
+def turn_of(kind: str, depth: int = 0) -> int:
+    """The order in which things are written: families, then what lies in stock, then kits from the inside out."""
+    return 0 if kind == ProductKind.FAMILY else 2 + depth if kind == ProductKind.KIT else 1
+
+
+def _products(rows: Iterable[Row], options: Options) -> list[Thing]:
+    things: dict[str, Thing] = {}
+    for row in rows:
+        facts = {name: value for name, value in row.values.items() if name != "aliases"}
+        facts |= dict.fromkeys(row.empty - {"kind", "sku"}) if options.clear else {}
+        sku = row.text("sku")
+        _settle_kind(row, facts)
+        first = things.get(sku_key(sku)) if sku else None
+        if first is not None:
+            message = f"“{sku}” is in row {first.leader} already."
+            row.refusals.append(Refusal("twice", message, "Join the rows.", "sku"))
+        thing = Thing(sku, [row], facts)
+        if "aliases" in row.values or ("aliases" in row.empty and options.clear):
+            thing.facts["aliases"] = sorted(row.values.get("aliases", []), key=str.casefold)
+        if first is None and sku:
+            things[sku_key(sku)] = thing
+        else:
+            things[f"row {row.position}"] = thing
+    return list(things.values())
+
+
+def _settle_kind(row: Row, facts: Facts) -> None:
+    kind = row.values.get("kind")
+    if kind is not None:
+        lowered = str(kind).casefold()
+        if lowered not in set(ProductKind):
+            message = f"“Kind” must be one of {', '.join(ProductKind)}; it got “{str(kind)[:40]}”."
+            row.refusals.append(Refusal("not-allowed", message, "Correct the cell.", "kind"))
+            facts.pop("kind")
+        else:
+            facts["kind"] = lowered
+    elif facts.get("family"):
+        facts["kind"] = "variant"
+
+
+def _families(rows: Iterable[Row], options: Options) -> list[Thing]:
+    heads: dict[str, Thing] = {}
+    variants: list[Thing] = []
+    seen: dict[str, int] = {}
+    for row in rows:
+        head = row.text("head")
+        group = sku_key(head) or f"row {row.position}"
+        facts: Facts = {"sku": head, "kind": "family"}
+        family = heads.setdefault(group, Thing(head, [], facts, group=group, implied=-1 - len(heads)))
+        family.rows.append(row)
+        if row.text("head_title"):
+            family.facts["title"] = row.text("head_title")
+        if not row.text("sku"):
+            continue
+        key = sku_key(row.text("sku"))
+        if key in seen:
+            message = f"“{row.text('sku')}” is in row {seen[key]} already."
+            row.refusals.append(Refusal("twice", message, "Write each variant once.", "sku"))
+            continue
+        seen[key] = row.position
+        traits = _traits_of(row)
+        facts = {"sku": row.text("sku"), "kind": "variant", "family": head}
+        facts |= {f"trait {name}": value for name, value in traits.items()}
+        facts |= {name: value for name, value in row.values.items() if name == "title" or name.startswith("price ")}
+        variants.append(Thing(row.text("sku"), [row], facts, group=group))
+        _add_axes(family, traits)
+    return [*heads.values(), *variants]
+
+
+def _traits_of(row: Row) -> dict[str, str]:
+    found = {name.removeprefix("trait "): str(v) for name, v in row.values.items() if name.startswith("trait ")}
+    for n in (1, 2, 3):
+        if row.text(f"trait_{n}") and row.text(f"value_{n}"):
+            found[row.text(f"trait_{n}")] = row.text(f"value_{n}")
+    return found
+
+
+def _add_axes(family: Thing, traits: Mapping[str, str]) -> None:
+    axes: list[list[Any]] = family.facts.setdefault("axes", [])
+    for name, value in traits.items():
+        axis = next((axis for axis in axes if axis[0].casefold() == name.casefold()), None)
+        if axis is None:
+            axis = [name, []]
+            axes.append(axis)
+        if value.casefold() not in {held.casefold() for held in axis[1]}:
+            axis[1].append(value)
+
+
+def join_axes(now: Sequence[Any], new: Sequence[Any]) -> list[list[Any]]:
+    """A family's traits as they are, with the values that a file adds; traits it does not have yet come last."""
+    found = [[name, list(values)] for name, values in now]
+    for name, values in new:
+        axis = next((axis for axis in found if axis[0].casefold() == name.casefold()), None)
+        if axis is None:
+            found.append([name, list(values)])
+            continue
+        known = {held.casefold() for held in axis[1]}
+        axis[1] += [value for value in values if value.casefold() not in known]
+    return found
+
+
+def _kits(rows: Iterable[Row], options: Options) -> list[Thing]:
+    kits: dict[str, Thing] = {}
+    for row in rows:
+        sku = row.text("kit")
+        group = sku_key(sku) or f"row {row.position}"
+        kit = kits.setdefault(group, Thing(sku, [], {"sku": sku, "kind": "kit"}, parts=[], group=group))
+        kit.rows.append(row)
+        if row.text("kit_title"):
+            kit.facts["title"] = row.text("kit_title")
+        kit.facts |= {n: v for n, v in row.values.items() if n.startswith("price ") or n == "parts_apart"}
+        part, quantity = row.text("part"), row.values.get("quantity")
+        assert kit.parts is not None
+        if part and isinstance(quantity, int):
+            if sku_key(part) in {sku_key(held) for held, _ in kit.parts}:
+                message = f"“{part}” is a part of “{sku}” twice."
+                row.refusals.append(Refusal("twice", message, "Write it once, with the sum.", "part"))
+            kit.parts.append((part, quantity))
+    return list(kits.values())
+
+
+def _aliases(rows: Iterable[Row], options: Options) -> list[Thing]:
+    things: dict[str, Thing] = {}
+    for row in rows:
+        sku, alias = row.text("sku"), row.text("alias")
+        thing = things.setdefault(sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False))
+        thing.rows.append(row)
+        if not alias:
+            continue
+        thing.aliases.append(alias)
+        prices = {n.removeprefix("price "): v for n, v in row.values.items() if n.startswith("price ")}
+        if row.text("title") or prices:
+            thing.facts[f"alias {alias}"] = {"title": row.text("title"), "picture": "", "prices": prices}
+    return list(things.values())
+
+
+def _prices(rows: Iterable[Row], options: Options) -> list[Thing]:
+    things: dict[str, Thing] = {}
+    for row in rows:
+        sku, key = row.text("sku"), row.text("list").casefold()
+        thing = things.setdefault(sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False))
+        thing.rows.append(row)
+        least = row.values.get("least")
+        name = f"break {key} {least}" if isinstance(least, int) and least > 1 else f"price {key}"
+        if name in thing.facts and row.values.get("price") is not None:
+            message = f"“{sku}” has that price of “{key}” in another row already."
+            row.refusals.append(Refusal("twice", message, "Leave one of them out.", "price"))
+        if row.values.get("price") is not None:
+            thing.facts[name] = row.values["price"]
+    return list(things.values())
+
+
+def _attributes(rows: Iterable[Row], options: Options) -> list[Thing]:
+    things: dict[str, Thing] = {}
+    for row in rows:
+        sku, name = row.text("sku"), row.text("attribute")
+        thing = things.setdefault(sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False))
+        thing.rows.append(row)
+        if name:
+            thing.facts[f"attribute {name}"] = row.text("value") or None
+    return list(things.values())
+
+
+def _alone(rows: Iterable[Row], options: Options) -> list[Thing]:
+    """Counts and pictures: each row is a thing of its own."""
+    return [Thing(row.text("sku"), [row], dict(row.values), creates=False) for row in rows]
+
+
+_GATHER = {
+    FileKind.PRODUCTS: _products,
+    FileKind.FAMILIES: _families,
+    FileKind.KITS: _kits,
+    FileKind.ALIASES: _aliases,
+    FileKind.PRICES: _prices,
+    FileKind.COUNTS: _alone,
+    FileKind.PICTURES: _alone,
+    FileKind.ATTRIBUTES: _attributes,
+}

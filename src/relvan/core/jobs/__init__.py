@@ -1,0 +1,1 @@
+"""Bulk jobs: their life, and what becomes of each row."""

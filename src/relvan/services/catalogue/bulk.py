@@ -1,0 +1,114 @@
+"""Changing many products on screen: rehearsed as a bulk job, then applied and, if need be, taken back."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.bulk import Operation, carry_out, check_operations
+from relvan.core.catalogue.facts import Facts, difference, label_of
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.jobs.life import plain
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused, refuse
+from relvan.services.catalogue.references import check_references
+from relvan.services.catalogue.write import make_wishes
+from relvan.services.jobs.life import end_job, find_job, open_background_job
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import ProductFilter, all_skus
+from relvan.store.facts import codes, facts_by_id
+from relvan.store.imports import add_rows, count_verdicts, forget_rows, subjects_of
+
+CHUNK = 1_000
+MOST_PRODUCTS = 200_000
+
+
+def change_many(
+    workplace: Workplace,
+    actor: Actor,
+    operations: Sequence[Operation],
+    *,
+    skus: Sequence[str] = (),
+    wanted: ProductFilter | None = None,
+) -> int:
+    """Open the bulk job that rehearses a change of the products named, or of all that a filter matches; its id."""
+    actor.must(Right.CATALOGUE)
+    check_operations(operations)
+    carry_out(operations, {"kind": "single"}, workplace.settings.currency)  # what cannot be read is refused at once
+    with workplace.database.writing() as session:
+        chosen = all_skus(session, wanted, MOST_PRODUCTS) if wanted is not None else list(dict.fromkeys(skus))
+        if not chosen:
+            raise refuse("missing", "No product is chosen.", "Tick some, or all that match.", "pick")
+        names = ", ".join(label_of(operation.fact).lower() for operation in operations)
+        title = f"Change {names} of {len(chosen):,} {'product' if len(chosen) == 1 else 'products'}"
+        spec: dict[str, Any] = {"kind": "change", "operations": [asdict(operation) for operation in operations]}
+        job = open_background_job(session, workplace, actor, "change", title, "reading", spec)
+        job.total = len(chosen)
+        for start in range(0, len(chosen), CHUNK):
+            rows = enumerate(chosen[start : start + CHUNK], start + 1)
+            add_rows(session, [{"job_id": job.id, "position": n, "subject": sku, "turn": 1} for n, sku in rows])
+        return job.id
+
+
+def foresee(
+    workplace: Workplace, operations: Sequence[Operation], skus: Sequence[str]
+) -> list[tuple[str, dict[str, tuple[Any, Any]]]]:
+    """(SKU, fact -> (old, new)) for a few products, to look at before anything is opened."""
+    check_operations(operations)
+    with workplace.database.reading() as session:
+        known = codes(session, skus)
+        facts = facts_by_id(session, {known[sku_key(sku)][0] for sku in skus if sku_key(sku) in known})
+    return [
+        (str(held["sku"]), difference(held, carry_out(operations, held, workplace.settings.currency)))
+        for held in facts.values()
+    ]
+
+
+def rehearse_change(workplace: Workplace, job_id: int) -> None:
+    """Work out old and new for every product of a job."""
+    with workplace.database.reading() as session:
+        spec: Mapping[str, Any] = find_job(session, job_id).spec
+        subjects = subjects_of(session, job_id)
+    operations = [Operation(**operation) for operation in spec["operations"]]
+    for start in range(0, len(subjects), CHUNK):
+        with workplace.database.writing() as session:
+            chunk = subjects[start : start + CHUNK]
+            rows = _rehearsed(session, workplace, operations, chunk)
+            forget_rows(session, job_id, [position for position, _ in chunk])
+            add_rows(session, [{"job_id": job_id, **row} for row in rows])
+            find_job(session, job_id).done = start + len(rows)
+    with workplace.database.writing() as session:
+        counts = count_verdicts(session, job_id)
+        end_job(session, workplace, job_id, "read", counts=counts, refused=counts.get("refused", 0))
+
+
+def _rehearsed(
+    session: Session, workplace: Workplace, operations: Sequence[Operation], subjects: Sequence[tuple[int, str]]
+) -> list[dict[str, Any]]:
+    known = codes(session, [sku for _, sku in subjects])
+    old = facts_by_id(session, {found[0] for found in known.values()})
+    rows: list[dict[str, Any]] = []
+    wanted: list[tuple[int | None, Facts]] = []
+    for position, sku in subjects:
+        row: dict[str, Any] = {"position": position, "subject": sku, "turn": 1, "leader": position, "change": None,
+                               "verdict": "refused", "reason": ""}  # fmt: skip
+        rows.append(row)
+        found = known.get(sku_key(sku))
+        if found is None:
+            row["reason"] = f"“{sku}” is not in the catalogue."
+            continue
+        try:
+            wanted.append((found[0], carry_out(operations, old[found[0]], workplace.settings.currency)))
+            row["verdict"] = "same"
+        except Refused as refused:
+            row["reason"] = refused.first.message
+    wishes = make_wishes(session, wanted, old=old)
+    check_references(session, [wish for wish in wishes if not wish.refusals and wish.changes])
+    tried = (row for row in rows if row["verdict"] == "same")
+    for row, wish in zip(tried, wishes, strict=True):
+        if wish.refusals:
+            row |= {"verdict": "refused", "reason": f"{wish.refusals[0].message} {wish.refusals[0].fix}"[:400]}
+        elif wish.changes:
+            row |= {"verdict": "changes", "change": plain(wish.changes)}
+    return rows

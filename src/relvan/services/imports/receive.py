@@ -1,0 +1,163 @@
+"""Taking a file in: kept once, looked at, its kind of table and mapping guessed."""
+
+import hashlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from relvan.core.imports.cells import Raw, plain_text
+from relvan.core.imports.kinds import Kind, find_kind
+from relvan.core.imports.mapping import (
+    MappedColumn,
+    check_mapping,
+    find_header,
+    guess_mapping,
+    headings_of,
+    mapping_data,
+    mapping_from,
+    remap,
+)
+from relvan.core.refusal import refuse, refuse_if_any
+from relvan.documents.tables import SPREADSHEETS, CsvForm, TableFile, first_rows, guess_form, sheets_of
+from relvan.services.jobs.life import find_job, move_job, open_background_job, right_for
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.facts import codes
+from relvan.store.imports import mapping_by_name, price_list_keys
+
+MOST_BYTES = 60_000_000
+ENDINGS = (*SPREADSHEETS, ".csv", ".tsv", ".txt")
+SHOWN_ROWS = 8
+OPTIONS = {"create": True, "members": "add", "clear": False}
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A file as it was understood: sheets, headings, first rows and the mapping; `spec` is how the job says it."""
+
+    kind: Kind
+    sheets: list[str]
+    headings: list[str]
+    samples: list[Sequence[Raw]]
+    mapping: list[MappedColumn]
+    spec: dict[str, Any]
+
+
+def receive_file(
+    workplace: Workplace,
+    actor: Actor,
+    kind_key: str,
+    name: str,
+    content: bytes,
+    *,
+    mapping: Sequence[Mapping[str, Any]] | str | None = None,
+    options: Mapping[str, Any] | None = None,
+    rehearse: bool = True,
+) -> int:
+    """Keep a file and open its job; the job's id. With `rehearse` the worker reads it at once, with the mapping
+    given (columns, or the name of a kept one) or guessed; without, the job waits for a person to look at it."""
+    kind = kind_of(kind_key)
+    actor.must(right_for(kind_key))
+    spec = {**_keep(workplace, name, content), "kind": kind_key, "options": read_options(options or {})}
+    seen = look_at(workplace, {**spec, "mapping": mapping})
+    if rehearse:
+        refuse_if_any(check_mapping(kind, seen.mapping))
+    with workplace.database.writing() as session:
+        state = "reading" if rehearse else "to map"
+        title = f"{kind.title} from {seen.spec['name']}"
+        return open_background_job(session, workplace, actor, "import", title, state, seen.spec).id
+
+
+def kind_of(key: str) -> Kind:
+    """A kind of file by its key."""
+    kind = find_kind(key)
+    if kind is None:
+        message = f"“kind” must be a kind of file that can be brought in; it got “{key[:40]}”."
+        raise refuse("not-allowed", message, "See the list of kinds.", "kind")
+    return kind
+
+
+def read_options(given: Mapping[str, Any]) -> dict[str, Any]:
+    """What the person chose, with the usual where nothing was said."""
+    unknown = given.keys() - OPTIONS.keys()
+    members = given.get("members", "add")
+    if unknown or members not in ("add", "replace"):
+        raise refuse("not-allowed", "“options” are create, members (add or replace) and clear.", "", "options")
+    return {"create": bool(given.get("create", True)), "members": members, "clear": bool(given.get("clear", False))}
+
+
+def _keep(workplace: Workplace, name: str, content: bytes) -> dict[str, Any]:
+    name = Path(name.replace("\\", "/")).name[:120] or "file.csv"
+    ending = Path(name).suffix.casefold()
+    if ending not in ENDINGS:
+        message = f"“{name}” must be a CSV, XLSX, XLS or ODS file."
+        raise refuse("no-table", message, "Save it as one of them.", "file")
+    if not content:
+        raise refuse("missing", f"“{name}” is empty.", "Choose another file.", "file")
+    if len(content) > MOST_BYTES:
+        message = f"“{name}” must have at most {MOST_BYTES // 1_000_000} MB."
+        raise refuse("too-large", message, "Send it in parts.", "file")
+    kept = f"imports/{hashlib.sha256(content).hexdigest()}{ending}"
+    workplace.files.keep(kept, content)
+    return {"file": kept, "name": name}
+
+
+def table_of(workplace: Workplace, spec: Mapping[str, Any]) -> TableFile:
+    """The kept file of a job."""
+    form = CsvForm(spec["encoding"], spec["delimiter"]) if spec.get("encoding") and spec.get("delimiter") else None
+    return TableFile(workplace.files.path(spec["file"]), spec["name"], spec.get("sheet", ""), form)
+
+
+def look_at(workplace: Workplace, spec: Mapping[str, Any]) -> Seen:
+    """What a file holds, by what is said of it so far and guesses for the rest."""
+    kind = kind_of(spec["kind"])
+    table = table_of(workplace, spec)
+    settled = dict(spec)
+    if not table.is_spreadsheet and table.form is None:
+        form = guess_form(table.path)
+        settled |= {"encoding": form.encoding, "delimiter": form.delimiter}
+        table = table_of(workplace, settled)
+    check_encoding(settled.get("encoding", "utf-8"))
+    sheets = sheets_of(table)
+    rows = first_rows(table)
+    if not any(plain_text(cell) for row in rows for cell in row):
+        raise refuse("empty", f"“{spec['name']}” holds no rows.", "Choose another file or sheet.", "file")
+    header = spec.get("header")
+    header = find_header(rows, kind) if header is None else min(int(header), len(rows) - 1)
+    headings = headings_of(rows, header)
+    samples = rows[header + 1 :]
+    mapping = _mapping(workplace, kind, headings, samples, spec.get("mapping"))
+    settled |= {"header": header, "mapping": mapping_data(mapping)}
+    return Seen(kind, sheets, headings, samples[:SHOWN_ROWS], mapping, settled)
+
+
+def check_encoding(name: str) -> None:
+    """Refuse an encoding that nobody knows."""
+    try:
+        "".encode(name)
+    except LookupError:
+        raise refuse("encoding", f"There is no encoding “{name[:40]}”.", "Try utf-8 or cp1252.", "encoding") from None
+
+
+def _mapping(
+    workplace: Workplace, kind: Kind, headings: list[str], samples: Sequence[Sequence[Raw]], given: Any
+) -> list[MappedColumn]:
+    if isinstance(given, str) and given:
+        with workplace.database.reading() as session:
+            return remap(mapping_from(mapping_by_name(session, given).columns), headings)
+    if given:
+        return remap(mapping_from(given), headings)
+    with workplace.database.reading() as session:
+        lists = price_list_keys(session)
+        cells = {text for row in samples for cell in row if 0 < len(text := plain_text(cell)) <= 64}
+        known = codes(session, cells)
+    return guess_mapping(kind, headings, samples, lists=lists, known_skus=known)
+
+
+def change_mapping(workplace: Workplace, actor: Actor, job_id: int, changes: Mapping[str, Any]) -> None:
+    """Correct how a file is read (`sheet, encoding, delimiter, header, mapping, options`) and rehearse it."""
+    with workplace.database.reading() as session:
+        job = find_job(session, job_id)
+    seen = look_at(workplace, {**job.spec, **changes})
+    refuse_if_any(check_mapping(seen.kind, seen.mapping))
+    move_job(workplace, actor, job_id, "rehearse", spec=seen.spec)

@@ -1,0 +1,255 @@
+"""Rehearsing a file: reads all of it and says of every row what it would do, changing nothing."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.facts import Facts, difference
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.imports.cells import plain_text
+from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.mapping import mapping_from
+from relvan.core.imports.things import REPLACE, Options, Row, Thing, gather, join_axes, read_row, target, turn_of
+from relvan.core.jobs.life import plain
+from relvan.core.refusal import Refusal, Refused
+from relvan.documents.tables import rows_of
+from relvan.services.catalogue.references import Planned, Wish, check_references
+from relvan.services.catalogue.write import make_wishes
+from relvan.services.imports.receive import kind_of, table_of
+from relvan.services.imports.special import rehearse_alone
+from relvan.services.jobs.life import end_job, find_job
+from relvan.services.workplace import Workplace
+from relvan.store.facts import codes, facts_by_id, traits_of_variants
+from relvan.store.imports import add_rows, count_verdicts, forget_rows, list_currencies
+from relvan.store.tables import BulkJob
+
+CHUNK = 1_000
+MOST_REASON = 400
+
+
+@dataclass
+class Rehearsal:
+    """One thing with what became of it."""
+
+    thing: Thing
+    verdict: str = "same"
+    change: dict[str, Any] | None = None
+    turn: int = 1
+    refusals: list[Refusal] = field(default_factory=list)
+
+
+def rehearse_import(workplace: Workplace, job_id: int) -> None:
+    """Read the file of a job and write down a verdict for each row. Begun anew after a break, from the start."""
+    with workplace.database.writing() as session:
+        job = find_job(session, job_id)
+        forget_rows(session, job_id)
+        job.done = job.total = 0
+        spec = dict(job.spec)
+    kind, options = kind_of(spec["kind"]), Options(**spec["options"])
+    rows = list(_read(workplace, spec))
+    _progress(workplace, job_id, total=len(rows))
+    things = gather(kind, rows, options)
+    if kind.key in (FileKind.COUNTS, FileKind.PICTURES):
+        found = rehearse_alone(workplace, kind.key, things)
+        rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
+    else:
+        rehearsals = _rehearse(workplace, job_id, kind.key, things, options)
+    _spread_over_groups(rehearsals)
+    _write_down(workplace, job_id, rehearsals)
+    with workplace.database.writing() as session:
+        counts = count_verdicts(session, job_id)
+        end_job(session, workplace, job_id, "read", counts=counts, refused=counts.get("refused", 0), done=len(rows))
+
+
+def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
+    """Every row of the file that says something."""
+    kind = kind_of(spec["kind"])
+    with workplace.database.reading() as session:
+        currencies = {"": workplace.settings.currency, **list_currencies(session)}
+    columns = [
+        (place, column, mapped)
+        for place, mapped in enumerate(mapping_from(spec["mapping"]))
+        if mapped.name and (column := kind.column(mapped.name)) is not None
+    ]
+    with rows_of(table_of(workplace, spec)) as rows:
+        for number, cells in enumerate(rows):
+            if number > spec["header"] and any(plain_text(cell) for cell in cells):
+                yield read_row(number + 1, cells, columns, currencies)
+
+
+def _progress(workplace: Workplace, job_id: int, **values: int) -> None:
+    with workplace.database.writing() as session:
+        job = find_job(session, job_id)
+        for name, value in values.items():
+            setattr(job, name, value)
+
+
+def _rehearse(workplace: Workplace, job_id: int, kind: str, things: list[Thing], options: Options) -> list[Rehearsal]:
+    """What each thing would do to the catalogue; things may name one another, in any order."""
+    with workplace.database.reading() as session:
+        if kind == FileKind.FAMILIES and options.members == REPLACE:
+            things = [*things, *_left_out(session, things)]
+        wishes = _wishes(session, things, options)
+    planned = Planned.of([wish for wish in wishes if wish is not None])
+    found: list[Rehearsal] = []
+    for start in range(0, len(things), CHUNK):
+        pairs = list(zip(things, wishes, strict=True))[start : start + CHUNK]
+        with workplace.database.reading() as session:
+            open_wishes = [wish for _, wish in pairs if wish is not None and not wish.refusals]
+            check_references(session, open_wishes, planned)
+        found += [_judge(thing, wish, planned) for thing, wish in pairs]
+        _progress(workplace, job_id, done=sum(len(rehearsal.thing.rows) for rehearsal in found))
+    return _without_the_refused(found)
+
+
+def _wishes(session: Session, things: Sequence[Thing], options: Options) -> list[Wish | None]:
+    """A wish for each thing whose rows can be read; none for the others."""
+    wishes: list[Wish | None] = []
+    for start in range(0, len(things), CHUNK):
+        chunk = things[start : start + CHUNK]
+        known = codes(session, [thing.sku for thing in chunk if thing.sku])
+        ids = [known[thing.key][0] if thing.key in known else None for thing in chunk]
+        old = facts_by_id(session, {product_id for product_id in ids if product_id is not None})
+        wanted: list[tuple[int | None, Facts]] = []
+        places: list[int] = []
+        for n, (thing, product_id) in enumerate(zip(chunk, ids, strict=True)):
+            now = old[product_id] if product_id is not None else None
+            if thing.sku and now is None and not (thing.creates and options.create):
+                message = f"“{thing.sku}” is not in the catalogue."
+                fix = "Correct the SKU, or let unknown ones be made." if thing.creates else "Correct the SKU."
+                thing.refusals.append(Refusal("unknown-sku", message, fix, "sku"))
+            if thing.sku and not thing.refusals and not any(row.refusals for row in thing.rows):
+                wanted.append((product_id, _target(thing, now, options)))
+                places.append(n)
+        made = make_wishes(session, wanted, old=old)
+        by_place = dict(zip(places, made, strict=True))
+        wishes += [by_place.get(n) for n in range(len(chunk))]
+    return wishes
+
+
+def _target(thing: Thing, now: Facts | None, options: Options) -> Facts:
+    facts = target(thing, now, options)
+    if now is not None:
+        facts["sku"] = now["sku"]
+        if "axes" in thing.facts:
+            facts["axes"] = join_axes(now.get("axes", []), thing.facts["axes"])
+        if thing.facts.get("kind") in ("single", "variant") and now.get("kind") in ("single", "variant"):
+            facts["kind"] = "variant" if facts.get("family") else "single"
+        # space around a text is nothing that a file could say
+        facts |= {name: old for name, old in now.items() if isinstance(old, str) and old.strip() == facts.get(name)}
+    if facts.get("kind") != "variant":
+        facts = {name: value for name, value in facts.items() if name != "family" and not name.startswith("trait ")}
+    return facts
+
+
+def _left_out(session: Session, things: Sequence[Thing]) -> list[Thing]:
+    """Variants of the families that the file does not name: they become singles when members are replaced."""
+    named = {thing.key for thing in things}
+    heads = {thing.key: thing for thing in things if thing.facts.get("kind") == "family" and thing.sku}
+    found: list[Thing] = []
+    for key, (product_id, _, _) in codes(session, heads).items():
+        for _, sku, traits in traits_of_variants(session, product_id):
+            if sku_key(sku) not in named:
+                gone: Facts = {"kind": "single", "family": None, **{f"trait {name}": None for name in traits}}
+                head = heads[key]
+                number = -1 - len(things) - len(found)
+                found.append(Thing(sku, [], gone, group=head.group, creates=False, implied=number))
+    return found
+
+
+def _judge(thing: Thing, wish: Wish | None, planned: Planned) -> Rehearsal:
+    rehearsal = Rehearsal(thing, refusals=[*thing.refusals, *(wish.refusals if wish else [])])
+    if rehearsal.refusals or any(row.refusals for row in thing.rows) or wish is None:
+        rehearsal.verdict = "refused"
+        return rehearsal
+    change = difference(wish.old, wish.new)
+    if wish.id is None or change:
+        rehearsal.verdict = "new" if wish.id is None else "changes"
+        rehearsal.change = plain(change)
+        rehearsal.turn = turn_of(wish.kind, planned.depth(wish))
+    return rehearsal
+
+
+def _without_the_refused(found: list[Rehearsal]) -> list[Rehearsal]:
+    """What names something that was to be made and is refused, is refused with it, however indirectly."""
+    refused = {held.thing.key for held in found if held.verdict == "refused" and held.thing.creates and held.thing.sku}
+    made = {held.thing.key for held in found if held.verdict == "new"}
+    while refused:
+        hit = []
+        for held in found:
+            if held.change is None:
+                continue
+            names = [
+                held.change.get("family", [None, None])[1],
+                *(s for s, _ in held.change.get("parts", [0, ()])[1] or ()),
+            ]
+            broken = [name for name in names if name and sku_key(name) in refused and sku_key(name) not in made]
+            if broken:
+                message = f"“{broken[0]}”, which it names, is refused."
+                held.verdict, held.change = "refused", None
+                held.refusals.append(Refusal("with-it", message, "Correct that row first.", ""))
+                hit.append(held)
+        refused = {held.thing.key for held in hit}
+        made -= refused
+    return found
+
+
+def _spread_over_groups(rehearsals: Iterable[Rehearsal]) -> None:
+    """When one thing of a group is refused, all of it is."""
+    groups: dict[str, list[Rehearsal]] = {}
+    for held in rehearsals:
+        if held.thing.group:
+            groups.setdefault(held.thing.group, []).append(held)
+    for group in groups.values():
+        culprit = next((held for held in group if held.verdict == "refused"), None)
+        if culprit is None:
+            continue
+        message = f"It goes together with “{culprit.thing.sku or 'a row without a SKU'}”, which is refused."
+        for held in group:
+            if held.verdict != "refused":
+                held.verdict, held.change = "refused", None
+                held.refusals.append(Refusal("with-it", message, "Correct that row first."))
+
+
+def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsal]) -> None:
+    """The rows of the job, each with the verdict on its thing; what rows only imply gets a row below 0."""
+    rows: dict[int, dict[str, Any]] = {}
+    for held in sorted(rehearsals, key=lambda held: bool(held.thing.implied)):
+        value = {"job_id": job_id, "subject": held.thing.sku, "verdict": held.verdict, "leader": held.thing.leader,
+                 "turn": held.turn}  # fmt: skip
+        for row in held.thing.rows:
+            if row.position not in rows:
+                leads = row.position == held.thing.leader
+                reason = _reason(held, row)[:MOST_REASON]
+                change = held.change if leads else None
+                rows[row.position] = {**value, "position": row.position, "reason": reason, "change": change}
+        if held.thing.implied and held.change is not None:
+            rows[held.thing.implied] = {**value, "position": held.thing.implied, "reason": "", "change": held.change}
+    values = list(rows.values())
+    for start in range(0, len(values), CHUNK):
+        with workplace.database.writing() as session:
+            add_rows(session, values[start : start + CHUNK])
+
+
+def _reason(held: Rehearsal, row: Row) -> str:
+    """Why a row is refused: its own cells, else its thing, else another row of the same thing."""
+    own = "; ".join(_told(refusal) for refusal in row.refusals)
+    if own or held.verdict != "refused":
+        return own
+    bad = next((other.position for other in held.thing.rows if other.refusals), None)
+    if bad is not None:
+        return f"It goes together with row {bad}, which is refused."
+    return "; ".join(_told(refusal) for refusal in held.refusals)
+
+
+def _told(refusal: Refusal) -> str:
+    return f"{refusal.message} {refusal.fix}".strip()
+
+
+def failed_rehearsal(workplace: Workplace, job_id: int, refused: Refused) -> None:
+    """The file cannot be read: the job says so and can be tried again."""
+    with workplace.database.writing() as session:
+        job: BulkJob = find_job(session, job_id)
+        end_job(session, workplace, job.id, "fail", trouble=_told(refused.first)[:MOST_REASON])

@@ -1,0 +1,111 @@
+"""Files whose rows are not facts of products: counts of bins, and pictures by their addresses."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.things import Thing
+from relvan.core.jobs.life import moved_on
+from relvan.core.refusal import NotFound, Refusal, Refused, refuse
+from relvan.gateways.calling import check_address
+from relvan.gateways.fetching import fetch_picture
+from relvan.services.catalogue.pictures import ROLES, add_picture, picture_shas, remove_picture
+from relvan.services.stock.move import MoveStock, find_movement, lies_in_bin, move_stock, undo_movement
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.facts import codes
+from relvan.store.tables import BulkJobRow
+
+Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
+
+
+def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]) -> list[Found]:
+    """(thing, verdict, change, refusals) of each row."""
+    with workplace.database.reading() as session:
+        known = codes(session, [thing.sku for thing in things])
+    seen: dict[Any, int] = {}
+    found: list[Found] = []
+    for thing in things:
+        refusals = list(thing.refusals)
+        change: dict[str, Any] | None = None
+        if thing.sku and thing.key not in known:
+            refusals.append(
+                Refusal("unknown-sku", f"“{thing.sku}” is not in the catalogue.", "Correct the SKU.", "sku")
+            )
+        elif not thing.rows[0].refusals:
+            try:
+                change = (_count if kind == FileKind.COUNTS else _picture)(workplace, thing, seen)
+            except Refused as refused:
+                refusals += refused.refusals
+        broken = bool(refusals or thing.rows[0].refusals)
+        same = change is not None and all(old == new for old, new in change.values())
+        verdict = "refused" if broken else "same" if same else "changes"
+        found.append((thing, verdict, None if broken or same else change, refusals))
+    return found
+
+
+def _count(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
+    facts = thing.facts
+    place = (thing.key, str(facts["warehouse"]).casefold(), str(facts.get("bin") or "").casefold())
+    first = seen.setdefault(place, thing.leader)
+    if first != thing.leader:
+        raise refuse("twice", f"That bin of “{thing.sku}” is in row {first} already.", "Join the rows.", "bin")
+    if facts["counted"] < 0:
+        raise refuse("out-of-range", f"“Counted” must be at least 0; it got {facts['counted']}.", "", "counted")
+    warehouse, shelf, there = lies_in_bin(workplace, thing.sku, str(facts["warehouse"]), str(facts.get("bin") or ""))
+    return {"counted": [there, facts["counted"]], "warehouse": [warehouse, warehouse], "bin": [shelf, shelf]}
+
+
+def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
+    address, role = str(thing.facts["address"]), str(thing.facts.get("role") or "further").casefold()
+    check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
+    if role not in ROLES:
+        message = f"“Role” must be one of {', '.join(ROLES)}; it got “{role[:40]}”."
+        raise refuse("not-allowed", message, "Correct the cell.", "role")
+    first = seen.setdefault((thing.key, address), thing.leader)
+    if first != thing.leader:
+        raise refuse("twice", f"That picture of “{thing.sku}” is in row {first} already.", "Leave one out.", "address")
+    return {"picture": [None, address], "role": [None, role]}
+
+
+def apply_alone(workplace: Workplace, actor: Actor, kind: str, row: BulkJobRow) -> dict[str, Any] | None:
+    """Carry out one row; what else is to be kept with its change. Refused when it has changed since."""
+    assert row.change is not None
+    if kind == FileKind.PICTURES:
+        return _fetch(workplace, actor, row)
+    (_, counted), (_, warehouse), (_, shelf) = (row.change[name] for name in ("counted", "warehouse", "bin"))
+    key = f"job:{row.job_id}:{row.position}"
+    if find_movement(workplace, key) is None:
+        _, _, there = lies_in_bin(workplace, row.subject, warehouse, shelf)
+        if there != row.change["counted"][0]:
+            raise Refused(moved_on(["counted"], {"counted": there}))
+        wish = MoveStock(row.subject, warehouse, "count", counted=counted, bin=shelf, request_key=key)
+        move_stock(workplace, actor, wish)
+    return None
+
+
+def _fetch(workplace: Workplace, actor: Actor, row: BulkJobRow) -> dict[str, Any]:
+    assert row.change is not None
+    content = fetch_picture(
+        row.change["picture"][1],
+        private_allowed=workplace.settings.private_addresses,
+        most_bytes=workplace.settings.largest_picture_mb * 1_000_000,
+    )
+    before = picture_shas(workplace, row.subject)
+    sha = add_picture(workplace, actor, row.subject, content, role=row.change["role"][1])
+    return {"sha": [None, "" if sha in before else sha]}
+
+
+def undo_alone(workplace: Workplace, actor: Actor, kind: str, row: BulkJobRow) -> None:
+    """Take one row back."""
+    assert row.change is not None
+    if kind == FileKind.PICTURES:
+        sha = row.change.get("sha", [None, ""])[1]
+        try:
+            if sha:
+                remove_picture(workplace, actor, row.subject, sha)
+        except NotFound:
+            pass  # somebody took it off already
+        return
+    movement = find_movement(workplace, f"job:{row.job_id}:{row.position}")
+    if movement is not None:
+        undo_movement(workplace, actor, movement)

@@ -1,0 +1,1 @@
+"""Bulk jobs: opening them, carrying them out in the background, taking them back."""

@@ -1,0 +1,196 @@
+"""What the worker does for bulk jobs: rehearse, apply, take back, in short transactions that survive a break.
+
+Each chunk of rows is carried out and given its verdicts in one transaction: killed at any moment, a job goes on
+where it stood, and no row is applied twice.
+"""
+
+import logging
+import secrets
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from sqlalchemy import update
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.facts import Facts, with_facts
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.imports.kinds import FileKind
+from relvan.core.jobs.life import later_touched, moved_on, plain
+from relvan.core.refusal import Refused
+from relvan.gateways.calling import OutsideTrouble
+from relvan.services.catalogue.bulk import rehearse_change
+from relvan.services.catalogue.write import make_wishes, write_wishes
+from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
+from relvan.services.imports.special import apply_alone, undo_alone
+from relvan.services.jobs.life import actor_of, end_job, find_job
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.facts import codes, facts_by_id
+from relvan.store.imports import count_verdicts, next_changes, next_working_job, settle_rows
+from relvan.store.tables import BulkJob, BulkJobRow
+
+log = logging.getLogger("relvan.jobs")
+CHUNK = 400
+ALONE = (FileKind.COUNTS, FileKind.PICTURES)
+OPEN = ("new", "changes")
+
+
+def work_next(workplace: Workplace, *, stopped: Callable[[], bool] = lambda: False) -> bool:
+    """Carry out the oldest job that waits, to its next resting place; whether there was one."""
+    with workplace.database.reading() as session:
+        job_id = next_working_job(session)
+        if job_id is None:
+            return False
+        job = find_job(session, job_id)
+    try:
+        if job.state == "reading":
+            (rehearse_import if job.kind == "import" else rehearse_change)(workplace, job_id)
+        elif job.state == "applying":
+            _apply(workplace, job, stopped)
+        else:
+            _undo(workplace, job, stopped)
+    except Refused as refused:
+        failed_rehearsal(workplace, job_id, refused)
+    except Exception as error:  # a fault of ours must neither stop the worker nor be tried for ever
+        reference = secrets.token_hex(4)
+        log.exception("Job %s failed, reference %s", job_id, reference, exc_info=error)
+        with workplace.database.writing() as session:
+            trouble = f"Something broke on our side. Reference {reference}."
+            session.execute(update(BulkJob).where(BulkJob.id == job_id).values(state="failed", trouble=trouble))
+    return True
+
+
+def _apply(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
+    alone = job.spec.get("kind") in ALONE
+    while not stopped():
+        if not (_apply_one(workplace, job) if alone else _apply_chunk(workplace, job)):
+            _finish(workplace, job.id)
+            return
+
+
+def _finish(workplace: Workplace, job_id: int) -> None:
+    with workplace.database.writing() as session:
+        counts = count_verdicts(session, job_id)
+        done = counts.get("taken back", 0) if find_job(session, job_id).state == "undoing" else counts.get("done", 0)
+        end_job(session, workplace, job_id, "end", done=done, refused=counts.get("refused", 0))
+
+
+def _via(job: BulkJob) -> str:
+    return "import" if job.kind == "import" else "bulk job"
+
+
+def _apply_chunk(workplace: Workplace, job: BulkJob) -> bool:
+    """The next rows, all in one transaction; whether there were any."""
+    with workplace.database.writing() as session:
+        rows = next_changes(session, job.id, OPEN, CHUNK)
+        if not rows:
+            return False
+        turn = rows[0].turn
+        rows = [row for row in rows if row.turn == turn]  # a kit must not be written before its parts
+        done = _write(session, workplace, actor_of(session, job, _via(job)), job, rows, undo=False)
+        find_job(session, job.id).done += done
+    return True
+
+
+def _write(
+    session: Session, workplace: Workplace, actor: Actor, job: BulkJob, rows: Sequence[BulkJobRow], *, undo: bool
+) -> int:
+    """Write the changes of some rows, or their opposite, where nothing else has touched the same facts since."""
+    known = codes(session, [row.subject for row in rows])
+    ids = {row.id: known[sku_key(row.subject)][0] for row in rows if sku_key(row.subject) in known}
+    old = facts_by_id(session, set(ids.values()))
+    wanted: list[tuple[int | None, Facts]] = []
+    trying: list[BulkJobRow] = []
+    refused: list[tuple[BulkJobRow, str]] = []
+    for row in rows:
+        now = old.get(ids.get(row.id, 0), {})
+        change = row.change or {}
+        made = change.get("sku", [0, 0])[0] is None
+        touched = later_touched(change, now, undo=undo)
+        if made and not undo and row.id in ids:
+            refused.append((row, f"“{row.subject}” has been made by somebody else meanwhile."))
+        elif touched and not (made and undo):
+            refused.append((row, moved_on(touched, now).message))
+        elif made and undo:
+            wanted.append((ids[row.id], with_facts(now, {"archived": True})))
+            trying.append(row)
+        else:
+            new = with_facts(now, {name: pair[0 if undo else 1] for name, pair in change.items()})
+            wanted.append((ids.get(row.id), new))
+            trying.append(row)
+    wishes = make_wishes(session, wanted, old=old)
+    write_wishes(session, workplace, actor, wishes, job_id=job.id)
+    for row, wish in zip(trying, wishes, strict=True):
+        if wish.refusals:
+            refused.append((row, f"{wish.refusals[0].message} {wish.refusals[0].fix}".strip()))
+    broken = {row.id for row, _ in refused}
+    fine = [row.position for row in trying if row.id not in broken]
+    done = settle_rows(session, job.id, fine, "taken back" if undo else "done")
+    for row, reason in refused:
+        settle_rows(session, job.id, [row.position], "not taken back" if undo else "refused", reason[:400])
+    return done
+
+
+def _apply_one(workplace: Workplace, job: BulkJob) -> bool:
+    """The next row that stands alone; what goes over the network happens outside a transaction."""
+    with workplace.database.reading() as session:
+        rows = next_changes(session, job.id, OPEN, 1)
+        if not rows:
+            return False
+        actor = actor_of(session, job, _via(job))
+    row = rows[0]
+    verdict, reason, more = "done", "", None
+    try:
+        more = apply_alone(workplace, actor, job.spec["kind"], row)
+    except Refused as refused:
+        verdict, reason = "refused", f"{refused.first.message} {refused.first.fix}".strip()
+    except OutsideTrouble as trouble:
+        verdict, reason = "refused", f"{trouble}. Rehearse and apply it again later."
+    _settle_one(workplace, job, row, verdict, reason, more)
+    return True
+
+
+def _settle_one(
+    workplace: Workplace, job: BulkJob, row: BulkJobRow, verdict: str, reason: str, more: dict[str, Any] | None
+) -> None:
+    with workplace.database.writing() as session:
+        settle_rows(session, job.id, [row.position], verdict, reason[:400])
+        if more:
+            kept = session.get_one(BulkJobRow, row.id)
+            kept.change = plain({**(row.change or {}), **more})
+        find_job(session, job.id).done += verdict in ("done", "taken back")
+
+
+def _undo(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
+    alone = job.spec.get("kind") in ALONE
+    while not stopped():
+        if not (_undo_one(workplace, job) if alone else _undo_chunk(workplace, job)):
+            _finish(workplace, job.id)
+            return
+
+
+def _undo_chunk(workplace: Workplace, job: BulkJob) -> bool:
+    with workplace.database.writing() as session:
+        rows = next_changes(session, job.id, ["done"], CHUNK, backwards=True)
+        if not rows:
+            return False
+        turn = rows[0].turn
+        rows = [row for row in rows if row.turn == turn]
+        find_job(session, job.id).done += _write(
+            session, workplace, actor_of(session, job, "undo"), job, rows, undo=True
+        )
+    return True
+
+
+def _undo_one(workplace: Workplace, job: BulkJob) -> bool:
+    with workplace.database.reading() as session:
+        rows = next_changes(session, job.id, ["done"], 1, backwards=True)
+        if not rows:
+            return False
+        actor = actor_of(session, job, "undo")
+    verdict, reason = "taken back", ""
+    try:
+        undo_alone(workplace, actor, job.spec["kind"], rows[0])
+    except Refused as refused:
+        verdict, reason = "not taken back", f"{refused.first.message} {refused.first.fix}".strip()
+    _settle_one(workplace, job, rows[0], verdict, reason, None)
+    return True

@@ -1,0 +1,95 @@
+"""Queries over bulk jobs as the worker sees them, kept mappings, price lists by key."""
+
+from collections.abc import Collection, Sequence
+from typing import Any
+
+from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy.orm import Session
+
+from relvan.core.jobs.life import WORKING
+from relvan.core.refusal import not_found
+from relvan.store.tables import BulkJob, BulkJobRow, Mapping, PriceList
+
+
+def price_list_keys(session: Session) -> list[str]:
+    """The keys of all price lists, the first made first."""
+    return list(session.scalars(select(PriceList.key).order_by(PriceList.id)).all())
+
+
+def list_currencies(session: Session) -> dict[str, str]:
+    """The currency of each price list by its key."""
+    return dict(session.execute(select(PriceList.key, PriceList.currency)).all())
+
+
+def mapping_by_name(session: Session, name: str) -> Mapping:
+    """A kept mapping by its name, without regard to case."""
+    found = session.scalar(select(Mapping).where(Mapping.name_key == name.strip().casefold()))
+    if found is None:
+        raise not_found("mapping", name)
+    return found
+
+
+def mappings(session: Session, kind: str = "") -> list[Mapping]:
+    """All kept mappings, or those of a kind."""
+    statement = select(Mapping).order_by(Mapping.name_key)
+    return list(session.scalars(statement.where(Mapping.kind == kind) if kind else statement).all())
+
+
+def next_working_job(session: Session) -> int | None:
+    """The oldest job that the worker has something to do for."""
+    return session.scalar(select(BulkJob.id).where(BulkJob.state.in_(WORKING)).order_by(BulkJob.id).limit(1))
+
+
+def forget_rows(session: Session, job_id: int, positions: Collection[int] | None = None) -> None:
+    """Take away the rows of a rehearsal that is begun anew, or some of them."""
+    statement = delete(BulkJobRow).where(BulkJobRow.job_id == job_id)
+    session.execute(statement if positions is None else statement.where(BulkJobRow.position.in_(positions)))
+
+
+def add_rows(session: Session, rows: Sequence[dict[str, Any]]) -> None:
+    """Add rows of a job."""
+    if rows:
+        session.execute(insert(BulkJobRow), rows)
+
+
+def next_changes(
+    session: Session, job_id: int, verdicts: Sequence[str], limit: int, *, backwards: bool = False
+) -> list[BulkJobRow]:
+    """The next leading rows with these verdicts in their turn: what is to be applied, or backwards taken back."""
+    statement = select(BulkJobRow).where(
+        BulkJobRow.job_id == job_id, BulkJobRow.verdict.in_(verdicts), BulkJobRow.change.is_not(None)
+    )
+    order = (BulkJobRow.turn, BulkJobRow.position)
+    statement = statement.order_by(*(column.desc() for column in order)) if backwards else statement.order_by(*order)
+    return list(session.scalars(statement.limit(limit)).all())
+
+
+def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = "") -> int:
+    """Give the rows of things, by the positions of their leaders, a verdict; how many rows of the file that were."""
+    if not leaders:
+        return 0
+    done = session.execute(
+        update(BulkJobRow)
+        .where(BulkJobRow.job_id == job_id, func.coalesce(BulkJobRow.leader, BulkJobRow.position).in_(leaders))
+        .values(verdict=verdict, reason=reason)
+    )
+    return int(done.rowcount) - sum(leader < 0 for leader in leaders)  # type: ignore[attr-defined]
+
+
+def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:
+    """(position, subject) of every row."""
+    rows = select(BulkJobRow.position, BulkJobRow.subject).where(BulkJobRow.job_id == job_id)
+    return [(position, subject) for position, subject in session.execute(rows.order_by(BulkJobRow.position)).all()]
+
+
+def count_verdicts(session: Session, job_id: int) -> dict[str, int]:
+    """How many rows of the file of a job have which verdict."""
+    rows = select(BulkJobRow.verdict, func.count()).where(BulkJobRow.job_id == job_id, BulkJobRow.position > 0)
+    rows = rows.group_by(BulkJobRow.verdict)
+    return dict(session.execute(rows).all())
+
+
+def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, str]]:
+    """(verdict, reason) of every row."""
+    rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(BulkJobRow.job_id == job_id)
+    return {position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()}
