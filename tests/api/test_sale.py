@@ -123,7 +123,7 @@ def test_what_was_read_can_be_sent_back_unchanged(api):
     sha = read["pictures"][0]["sha"]
     assert api.delete(f"/api/v1/products/PT-14/pictures/{sha}").json()["pictures"] == []
     refused = api.patch("/api/v1/products/PT-14", json={"family": "POTS"})
-    assert problem(refused, 422)["code"] == "later"
+    assert problem(refused, 422)["code"] == "no-family"
 
 
 def test_pictures_may_come_with_the_product(api):

@@ -11,7 +11,7 @@ from relvan.demo.goods import goods
 from relvan.demo.scale import add_many
 from relvan.gateways.channels.registry import rulebooks
 from relvan.services.check import check
-from relvan.store.catalogue import ProductFilter, count_products
+from relvan.store.product_list import ProductFilter, count_products
 
 
 def test_the_goods_are_always_the_same_and_all_of_them_good():

@@ -23,8 +23,10 @@ from relvan.services.prices.set import set_list_price
 from relvan.services.stock.availability import availability
 from relvan.services.stock.move import MoveStock, move_stock, set_safety
 from relvan.services.workplace import SYSTEM, Actor
-from relvan.store.catalogue import ProductFilter, count_products, find_product, history, product_page
+from relvan.store.catalogue import find_product
 from relvan.store.database import Database
+from relvan.store.history import history
+from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.tables import Channel, Movement, Picture
 from tests.house import add_pot, assert_sound, connect, count, list_everywhere, png, pot, receive
 

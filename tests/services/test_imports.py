@@ -14,7 +14,7 @@ from relvan.services.jobs.work import work_next
 from relvan.services.stock.availability import availability
 from relvan.store.catalogue import find_product
 from relvan.store.facts import facts_by_id
-from relvan.store.listings import job_rows, job_verdicts
+from relvan.store.jobs import job_rows, job_verdicts
 from tests.house import add_pot, assert_sound, count, receive
 
 

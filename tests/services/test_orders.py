@@ -16,8 +16,8 @@ from relvan.services.orders.release import release_orders
 from relvan.services.orders.reserve import reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.workplace import Actor
-from relvan.store.catalogue import history
 from relvan.store.channels import channel_by_key
+from relvan.store.history import history
 from relvan.store.orders import lines_of, order_by_number
 from tests.house import (
     add_pot,

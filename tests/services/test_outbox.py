@@ -12,7 +12,8 @@ from relvan.services.listings.publish import publish_listings, put_back_listings
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.channels import channel_by_key, channel_health
-from relvan.store.listings import job_rows, job_verdicts, listing_by_id
+from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.listings import listing_by_id
 from relvan.store.tables import Channel, Listing, OutboxEntry
 from tests.house import (
     add_pot,

@@ -9,13 +9,13 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from relvan.api import catalogue, channels, dispatch, hooks, jobs, listings, orders, stock
+from relvan.api import catalogue, channels, dispatch, families, hooks, imports, jobs, listings, orders, setup, stock
 from relvan.api.desk import NoToken
 from relvan.api.docs import api_page
 from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
 
 log = logging.getLogger("relvan.api")
-ROUTERS = (catalogue, stock, channels, listings, jobs, orders, dispatch)
+ROUTERS = (imports, setup, families, catalogue, stock, channels, listings, jobs, orders, dispatch)
 
 
 def add_api(app: FastAPI) -> None:
@@ -58,7 +58,15 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, NotAllowed):
         return 403, error.refusals
     if isinstance(error, Refused):
-        conflict = error.first.code in ("sku-taken", "gtin-taken", "still-running", "wrong-state", "exists", "in-use")
+        conflict = error.first.code in (
+            "sku-taken",
+            "gtin-taken",
+            "still-running",
+            "wrong-state",
+            "exists",
+            "in-use",
+            "doubled",
+        )
         return (409 if conflict else 422), error.refusals
     if isinstance(error, RequestValidationError):
         return 422, tuple(_invalid(entry) for entry in error.errors())

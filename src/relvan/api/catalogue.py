@@ -6,44 +6,23 @@ from fastapi import File, UploadFile
 from pydantic import ValidationError
 
 from relvan.api.desk import By, Caller, Limit, YesOrNo, api_router, page_of
-from relvan.api.shapes import ManyProducts, ProductChange, amount_of
+from relvan.api.product_shapes import ManyProducts, ProductChange, product_shape
+from relvan.api.shapes import amount_of
 from relvan.core.catalogue.product import ProductDraft
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.services.catalogue.pictures import add_picture, remove_picture
-from relvan.services.catalogue.read import ProductView, view_product
+from relvan.services.catalogue.read import view_product
 from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
-from relvan.store.catalogue import ProductFilter, product_page
+from relvan.store.imports import list_currencies
+from relvan.store.product_list import ProductFilter, product_page
 
 router = api_router(tags=["products"])
 
 
-def product_shape(view: ProductView, currency: str) -> dict[str, Any]:
-    """A product as the API says it."""
-    draft = view.draft
-    size = {"l": draft.size.length, "w": draft.size.width, "h": draft.size.height} if draft.size else None
-    return {
-        "sku": draft.sku,
-        "kind": draft.kind,
-        "title": draft.title,
-        "brand": draft.brand,
-        "description": draft.description,
-        "gtin": draft.gtin,
-        "category": draft.category,
-        "attributes": dict(draft.attributes),
-        "pictures": [{"sha": p.sha, "width": p.width, "height": p.height} for p in view.pictures],
-        "weight_g": draft.weight_g,
-        "size_mm": size,
-        "cost": amount_of(draft.cost, currency),
-        "floor": amount_of(draft.floor, currency),
-        "prices": {key: amount_of(amount, currency) for key, amount in draft.prices.items()},
-        "tax_code": draft.tax_code,
-        "family": None,
-        "traits": {},
-        "parts": [],
-        "aliases": list(draft.aliases),
-        "case_pack": None,
-        "archived": view.archived,
-    }
+def currencies_of(by: Caller) -> dict[str, str]:
+    """The currency of every price list; "" is the seller's own."""
+    with by.workplace.database.reading() as session:
+        return {"": by.workplace.settings.currency, **list_currencies(session)}
 
 
 @router.get("/products")
@@ -54,12 +33,15 @@ def list_products(
     on: str = "",
     category: str = "",
     kind: str = "",
+    family: str = "",
     in_stock: YesOrNo = None,
     limit: Limit = 50,
     after: str = "",
 ) -> dict[str, Any]:
     """Products that match, in the order of their SKUs."""
-    wanted = ProductFilter(words=q, category=category, kind=kind, on=on, not_on=not_on, in_stock=in_stock)
+    wanted = ProductFilter(
+        words=q, category=category, kind=kind, family=family, on=on, not_on=not_on, in_stock=in_stock
+    )
     currency = by.workplace.settings.currency
     with by.workplace.database.reading() as session:
         rows, following = page_of(
@@ -86,34 +68,34 @@ def list_products(
 @router.post("/products", status_code=201)
 def post_product(by: By, change: ProductChange) -> dict[str, Any]:
     """Make a product."""
-    draft = change.draft(None, by.workplace.settings.currency)
+    draft = change.draft(None, currencies_of(by))
     contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
     sku = create_product(by.workplace, by.actor, draft)
-    for content in contents:
-        add_picture(by.workplace, by.actor, sku, content)
+    for content, role in contents:
+        add_picture(by.workplace, by.actor, sku, content, role=role)
     return _shape(by, sku)
 
 
 @router.post("/products/bulk")
 def post_products(by: By, many: ManyProducts) -> dict[str, Any]:
     """Make or change many products; a verdict for each. One that is refused does not stop the others."""
-    drafts = [_draft(by, item) for item in many.items]
+    currencies = currencies_of(by)
+    drafts = [_draft(by, item, currencies) for item in many.items]
     verdicts = save_many(by.workplace, by.actor, drafts)
     return {
         "items": [{"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts]
     }
 
 
-def _draft(by: Caller, item: dict[str, Any]) -> tuple[str, ProductDraft | Refused]:
+def _draft(by: Caller, item: dict[str, Any], currencies: dict[str, str]) -> tuple[str, ProductDraft | Refused]:
     sku = str(item.get("sku", ""))
-    currency = by.workplace.settings.currency
     try:
         change = ProductChange.model_validate(item)
         try:
-            before: ProductDraft | None = view_product(by.workplace, sku).draft
+            view = view_product(by.workplace, sku)
         except NotFound:
-            before = None
-        return sku, change.draft(before, currency)
+            return sku, change.draft(None, currencies)
+        return sku, change.draft(view.draft, currencies, view.whole)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
@@ -149,23 +131,30 @@ def get_product(by: By, sku: str) -> dict[str, Any]:
 @router.patch("/products/{sku:path}")
 def patch_product(by: By, sku: str, change: ProductChange) -> dict[str, Any]:
     """Change what is given."""
-    draft = change.draft(view_product(by.workplace, sku).draft, by.workplace.settings.currency)
+    view = view_product(by.workplace, sku)
+    draft = change.draft(view.draft, currencies_of(by), view.whole)
     contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
     now = change_product(by.workplace, by.actor, sku, draft)
-    for content in contents:
-        add_picture(by.workplace, by.actor, now, content)
+    for content, role in contents:
+        add_picture(by.workplace, by.actor, now, content, role=role)
+    if change.archived is not None:
+        _archive(by, now, archived=change.archived)
     return _shape(by, now)
 
 
 @router.delete("/products/{sku:path}")
 def delete_product(by: By, sku: str) -> dict[str, Any]:
     """Put a product into the archive; refused while it is listed or ordered."""
-    verdict = archive_products(by.workplace, by.actor, [sku], archived=True)[0]
-    if not verdict.ok:
-        kind = NotFound if verdict.code == "not-found" else Refused
-        raise kind(Refusal(verdict.code, verdict.message, verdict.fix, "sku"))
+    _archive(by, sku, archived=True)
     return {"sku": sku, "archived": True}
 
 
+def _archive(by: Caller, sku: str, *, archived: bool) -> None:
+    verdict = archive_products(by.workplace, by.actor, [sku], archived=archived)[0]
+    if not verdict.ok:
+        kind = NotFound if verdict.code == "not-found" else Refused
+        raise kind(Refusal(verdict.code, verdict.message, verdict.fix, "sku"))
+
+
 def _shape(by: Caller, sku: str) -> dict[str, Any]:
-    return product_shape(view_product(by.workplace, sku), by.workplace.settings.currency)
+    return product_shape(view_product(by.workplace, sku), currencies_of(by))

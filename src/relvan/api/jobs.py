@@ -1,14 +1,14 @@
 """Bulk jobs over HTTP."""
 
-import csv
-import io
-from typing import Any
+from typing import Any, Literal
 
-from fastapi.responses import Response
+from fastapi.responses import StreamingResponse
 
 from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.core.refusal import not_found
-from relvan.store.listings import job_rows, job_verdicts
+from relvan.services.imports.result import result_file
+from relvan.services.jobs.life import move_job
+from relvan.store.jobs import JobRow, job_rows, job_verdicts
 
 router = api_router(tags=["bulk jobs"])
 
@@ -19,7 +19,10 @@ def job_shape(by: Caller, job_id: int) -> dict[str, Any]:
         found = job_rows(session, job_id=job_id)
     if not found:
         raise not_found("bulk job", job_id)
-    job = found[0]
+    return _shape(found[0])
+
+
+def _shape(job: JobRow) -> dict[str, Any]:
     return {
         "id": job.id,
         "kind": job.kind,
@@ -28,6 +31,8 @@ def job_shape(by: Caller, job_id: int) -> dict[str, Any]:
         "total": job.total,
         "done": job.done,
         "refused": job.refused,
+        "counts": job.counts,
+        "trouble": job.trouble,
         "created_at": job.created_at.isoformat(),
         "ended_at": job.ended_at.isoformat() if job.ended_at else None,
     }
@@ -54,6 +59,7 @@ def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[
             "listing": row.listing_id,
             "verdict": row.verdict,
             "reason": row.reason,
+            "change": row.change,
         }
         for row in rows
     ]
@@ -61,17 +67,22 @@ def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[
 
 
 @router.get("/bulk-jobs/{job_id}/result.csv")
-def get_result(by: By, job_id: int) -> Response:
-    """Every row with its verdict, as CSV; nothing in it is a formula."""
+def get_result(by: By, job_id: int) -> StreamingResponse:
+    """Every row as it came, with its verdict and the reason: ready to correct and send again."""
     job_shape(by, job_id)
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["row", "subject", "verdict", "reason"])
+    return StreamingResponse(result_file(by.workplace, job_id), media_type="text/csv; charset=utf-8")
+
+
+@router.get("/bulk-jobs")
+def list_jobs(by: By) -> dict[str, Any]:
+    """The last bulk jobs."""
     with by.workplace.database.reading() as session:
-        for row in job_verdicts(session, job_id, limit=100_000):
-            writer.writerow([row.position, *(_plain(text) for text in (row.subject, row.verdict, row.reason))])
-    return Response(out.getvalue(), media_type="text/csv")
+        found = job_rows(session)
+    return {"items": [_shape(job) for job in found]}
 
 
-def _plain(text: str) -> str:
-    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
+@router.post("/bulk-jobs/{job_id}/{event}", status_code=202)
+def post_event(by: By, job_id: int, event: Literal["apply", "undo", "rehearse", "drop"]) -> dict[str, Any]:
+    """Apply a rehearsed job, undo one that has ended, rehearse one anew, or drop it."""
+    move_job(by.workplace, by.actor, job_id, event)
+    return job_shape(by, job_id)

@@ -1,11 +1,9 @@
 """The shapes that the API takes and gives; names as in docs/guide/api.md."""
 
-import base64
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from relvan.core.catalogue.product import ProductDraft, ProductKind, Size
 from relvan.core.money import Money
 from relvan.core.refusal import refuse
 
@@ -35,116 +33,12 @@ def money_shape(money: Money | None) -> dict[str, Any] | None:
     return None if money is None else {"amount": money.amount, "currency": money.currency}
 
 
-class SizeShape(Shape):
-    """Sides in millimetres."""
-
-    l: int = Field(ge=-MOST_INT, le=MOST_INT)  # noqa: E741 - the name of the API
-    w: int = Field(ge=-MOST_INT, le=MOST_INT)
-    h: int = Field(ge=-MOST_INT, le=MOST_INT)
-
-
-class PictureShape(Shape):
-    """A picture: one that is there, by its SHA-256, or a new one as base64 in `content`."""
-
-    sha: str | None = None
-    width: int | None = None
-    height: int | None = None
-    content: str | None = None
-
-    def read(self, most_mb: int) -> bytes:
-        """The bytes of a new picture."""
-        text = (self.content or "").rpartition(",")[2]
-        if len(text) > most_mb * 1_400_000:
-            raise refuse("too-large", f"“Picture” must have at most {most_mb} MB.", "Save it smaller.", "pictures")
-        try:
-            return base64.b64decode(text, validate=True)
-        except ValueError:
-            raise refuse("form", "“Picture” must be base64.", "Or send it as a file.", "pictures") from None
-
-
-LATER = {"family", "traits", "parts", "case_pack"}
-READ_ONLY = {*LATER, "pictures", "archived"}
-
-
-class ProductChange(Shape):
-    """What may be said of a product; what is left out stays as it is."""
-
-    sku: str | None = Field(default=None, max_length=1000)
-    kind: str | None = Field(default=None, max_length=40)
-    title: str | None = Field(default=None, max_length=10_000)
-    brand: str | None = Field(default=None, max_length=10_000)
-    description: str | None = Field(default=None, max_length=200_000)
-    gtin: str | None = Field(default=None, max_length=200)
-    category: str | None = Field(default=None, max_length=10_000)
-    attributes: dict[str, str] | None = None
-    weight_g: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
-    size_mm: SizeShape | None = None
-    cost: Amount | None = None
-    floor: Amount | None = None
-    prices: dict[str, Amount] | None = None
-    tax_code: str | None = Field(default=None, max_length=40)
-    aliases: list[str] | None = None
-    pictures: list[PictureShape] | None = Field(default=None, max_length=30)
-    family: str | None = None
-    traits: dict[str, str] | None = None
-    parts: list[Any] | None = None
-    case_pack: dict[str, Any] | None = None
-    archived: bool | None = None
-
-    def draft(self, before: ProductDraft | None, currency: str) -> ProductDraft:
-        """The whole product after the change; `before` is empty for a new one."""
-        start = before or ProductDraft(sku="", title="")
-        values: dict[str, Any] = {name: getattr(start, name) for name in ProductDraft.__dataclass_fields__}
-        for name in self.model_fields_set - READ_ONLY:
-            values |= self._value(name, currency)
-        for name in LATER & self.model_fields_set:
-            if getattr(self, name):
-                raise refuse("later", f"“{name}” cannot be set yet.", "Leave it out.", name)
-        return ProductDraft(**values)
-
-    def new_pictures(self, most_mb: int) -> list[bytes]:
-        """The contents of pictures that are sent along; those that are only named are there already."""
-        found = []
-        for picture in self.pictures or ():
-            if picture.content is not None:
-                found.append(picture.read(most_mb))
-        return found
-
-    def _value(self, name: str, currency: str) -> dict[str, Any]:
-        given = getattr(self, name)
-        if name == "size_mm":
-            return {"size": Size(given.l, given.w, given.h) if given else None}
-        if name in ("cost", "floor"):
-            return {name: minor(given, currency, name) if given else None}
-        if name == "prices":
-            return {name: {key: minor(amount, currency, "prices") for key, amount in (given or {}).items()}}
-        if name == "aliases":
-            return {name: tuple(given or ())}
-        if name == "kind":
-            if given not in {kind.value for kind in ProductKind}:
-                raise refuse(
-                    "not-allowed", f"“Kind” must be one of our kinds; it got “{given}”.", "Use single.", "kind"
-                )
-            return {name: ProductKind(given)}
-        if name == "gtin":
-            return {name: given or None}
-        return {
-            name: given if given is not None else ({} if name == "attributes" else None if name == "weight_g" else "")
-        }
-
-
 def minor(amount: Amount, currency: str, field: str) -> int:
     """The minor units of an amount in the seller's currency."""
     if amount.currency != currency:
         message = f"“{field}” must be in {currency}; it got {amount.currency[:3]}."
         raise refuse("currency", message, "Convert it first.", field)
     return amount.amount
-
-
-class ManyProducts(Shape):
-    """Many products at once."""
-
-    items: list[dict[str, Any]] = Field(max_length=5_000)
 
 
 class MovementShape(Shape):

@@ -9,7 +9,8 @@ from relvan.api.shapes import MovementShape, money_shape
 from relvan.services.prices.explain import explain_price
 from relvan.services.stock.availability import availability
 from relvan.services.stock.move import MoveStock, move_stock
-from relvan.store.catalogue import ProductFilter, find_product, product_page
+from relvan.store.catalogue import find_product
+from relvan.store.product_list import ProductFilter, product_page
 from relvan.store.stock import StockRow, stock_rows
 
 router = api_router(tags=["stock and prices"])

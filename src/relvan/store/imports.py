@@ -1,5 +1,6 @@
 """Queries over bulk jobs as the worker sees them, kept mappings, price lists by key."""
 
+from collections import defaultdict
 from collections.abc import Collection, Sequence
 from typing import Any
 
@@ -8,7 +9,18 @@ from sqlalchemy.orm import Session
 
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
-from relvan.store.tables import BulkJob, BulkJobRow, Mapping, PriceList
+from relvan.store.tables import (
+    Attribute,
+    Bin,
+    BinBalance,
+    BulkJob,
+    BulkJobRow,
+    Mapping,
+    PriceList,
+    Product,
+    ProductPicture,
+    Warehouse,
+)
 
 
 def price_list_keys(session: Session) -> list[str]:
@@ -93,3 +105,43 @@ def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, 
     """(verdict, reason) of every row."""
     rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(BulkJobRow.job_id == job_id)
     return {position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()}
+
+
+def many_names(session: Session) -> dict[str, list[str]]:
+    """What there can be many of in a file, by group: price lists, attributes in use, traits of families."""
+    key = func.json_each(Product.attributes).table_valued("key", name="held")
+    used = session.scalars(select(key.c.key).select_from(Product, key).distinct()).all()
+    defined = session.scalars(select(Attribute.name)).all()
+    axes = session.scalars(select(Product.axes).where(Product.kind == "family")).all()
+    attributes = {name.casefold(): name for name in (*used, *defined)}
+    traits = {axis[0]: None for held in axes for axis in held}
+    return {"price": price_list_keys(session), "attribute": sorted(attributes.values()), "trait": sorted(traits)}
+
+
+def counted_bins(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, str, int]]]:
+    """(warehouse, bin, units) of products, in the order of the walk."""
+    rows = session.execute(
+        select(BinBalance.product_id, Warehouse.key, Bin.code, BinBalance.on_hand)
+        .join(Bin, Bin.id == BinBalance.bin_id)
+        .join(Warehouse, Warehouse.id == Bin.warehouse_id)
+        .where(BinBalance.product_id.in_(product_ids))
+        .order_by(Warehouse.id, Bin.walk)
+    ).all()
+    found: dict[int, list[tuple[str, str, int]]] = defaultdict(list)
+    for product_id, warehouse, shelf, units in rows:
+        found[product_id].append((warehouse, shelf, units))
+    return found
+
+
+def picture_uses(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, str]]]:
+    """(name, role) of the pictures of products in order; the first that is shown is the main one."""
+    rows = session.execute(
+        select(ProductPicture.product_id, ProductPicture.sha, ProductPicture.role)
+        .where(ProductPicture.product_id.in_(product_ids))
+        .order_by(ProductPicture.product_id, ProductPicture.position)
+    ).all()
+    found: dict[int, list[tuple[str, str]]] = defaultdict(list)
+    for product_id, sha, role in rows:
+        first = role == "shown" and all(held == "description" for _, held in found[product_id])
+        found[product_id].append((sha, "main" if first else "further" if role == "shown" else "description"))
+    return found

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, func, or_, select
+from sqlalchemy import ColumnElement, Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
@@ -13,13 +13,10 @@ from relvan.store import search
 from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
-    BulkJob,
-    BulkJobRow,
     Channel,
     Listing,
     ListPrice,
     OutboxEntry,
-    Person,
     Product,
 )
 
@@ -160,48 +157,3 @@ def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[L
     """The listings of some products, by SKU and channel."""
     statement = _listing_rows().where(Listing.product_id.in_(product_ids)).order_by(Product.sku_key, Channel.id)
     return rows_as(ListingRow, session, statement)
-
-
-@dataclass(frozen=True)
-class JobRow:
-    """A bulk job in a list."""
-
-    id: int
-    kind: str
-    title: str
-    state: str
-    total: int
-    done: int
-    refused: int
-    who: str
-    created_at: datetime
-    ended_at: datetime | None
-
-
-def job_rows(session: Session, *, job_id: int | None = None, since: datetime | None = None) -> list[JobRow]:
-    """Bulk jobs, newest first: one, those that run or ended since a moment, or the last fifty."""
-    statement = (
-        select(
-            BulkJob.id, BulkJob.kind, BulkJob.title, BulkJob.state, BulkJob.total, BulkJob.done, BulkJob.refused,
-            func.coalesce(Person.name, "Relvan"), BulkJob.created_at, BulkJob.ended_at,
-        )
-        .outerjoin(Person, Person.id == BulkJob.person_id)
-        .order_by(BulkJob.id.desc())
-        .limit(50)
-    )  # fmt: skip
-    if job_id is not None:
-        statement = statement.where(BulkJob.id == job_id)
-    if since is not None:
-        statement = statement.where(or_(BulkJob.state == "running", BulkJob.ended_at > since))
-    return rows_as(JobRow, session, statement)
-
-
-def job_verdicts(session: Session, job_id: int, *, after: int = 0, limit: int = 200) -> list[BulkJobRow]:
-    """The rows of a bulk job in order."""
-    statement = (
-        select(BulkJobRow)
-        .where(BulkJobRow.job_id == job_id, BulkJobRow.position > after)
-        .order_by(BulkJobRow.position)
-        .limit(limit)
-    )
-    return list(session.scalars(statement))

@@ -16,9 +16,9 @@ from relvan.services.catalogue.references import check_references
 from relvan.services.catalogue.write import make_wishes
 from relvan.services.jobs.life import end_job, find_job, open_background_job
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import ProductFilter, all_skus
 from relvan.store.facts import codes, facts_by_id
 from relvan.store.imports import add_rows, count_verdicts, forget_rows, subjects_of
+from relvan.store.product_list import ProductFilter, all_skus
 
 CHUNK = 1_000
 MOST_PRODUCTS = 200_000

@@ -55,12 +55,28 @@ def add_picture(workplace: Workplace, actor: Actor, sku: str, content: bytes, *,
         values = {"sha": sha, "kind": kind, "width": picture.width, "height": picture.height,
                   "bytes": len(content), "created_at": workplace.now()}  # fmt: skip
         session.execute(insert(Picture).values(**values).on_conflict_do_nothing())
-        kept = _uses(session, product.id)
-        if sha not in {use.sha for use in kept} or role != "further":
-            order = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
-            order = [(sha, role), *order] if role == "main" else [*order, (sha, role)]
-            _arrange(session, workplace, actor, product, order)
+        _use(session, workplace, actor, product, sha, role)
     return sha
+
+
+def use_picture(workplace: Workplace, actor: Actor, sku: str, sha: str, *, role: str = "further") -> None:
+    """Put a picture that is kept already on a product."""
+    actor.must(Right.CATALOGUE)
+    check_role(role)
+    with workplace.database.writing() as session:
+        product = find_product(session, sku)
+        if session.get(Picture, sha) is None:
+            raise not_found("picture", sha[:12])
+        _use(session, workplace, actor, product, sha, role)
+
+
+def _use(session: Session, workplace: Workplace, actor: Actor, product: Product, sha: str, role: str) -> None:
+    kept = _uses(session, product.id)
+    if sha in {use.sha for use in kept} and role == "further":
+        return
+    order = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
+    order = [(sha, role), *order] if role == "main" else [*order, (sha, role)]
+    _arrange(session, workplace, actor, product, order)
 
 
 def remove_picture(workplace: Workplace, actor: Actor, sku: str, sha: str) -> None:
@@ -101,10 +117,17 @@ def put_picture_first(workplace: Workplace, actor: Actor, sku: str, sha: str) ->
         _arrange(session, workplace, actor, product, [(sha, "main"), *others])
 
 
-def picture_shas(workplace: Workplace, sku: str) -> list[str]:
-    """The names of a product's own pictures in order."""
+def picture_roles(workplace: Workplace, sku: str) -> list[tuple[str, str]]:
+    """(name, role) of a product's own pictures in order."""
     with workplace.database.reading() as session:
-        return [use.sha for use in _uses(session, find_product(session, sku).id)]
+        kept = _uses(session, find_product(session, sku).id)
+        return [(use.sha, role_of(use, kept)) for use in kept]
+
+
+def picture_is_kept(workplace: Workplace, sha: str) -> bool:
+    """Whether there is a picture of that name."""
+    with workplace.database.reading() as session:
+        return session.get(Picture, sha) is not None
 
 
 def check_role(role: str) -> None:

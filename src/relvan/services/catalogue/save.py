@@ -53,9 +53,15 @@ def archive_products(workplace: Workplace, actor: Actor, skus: Sequence[str], *,
     return change_facts(workplace, actor, [(sku, {"archived": archived}) for sku in skus])
 
 
-def change_facts(workplace: Workplace, actor: Actor, changes: Sequence[tuple[str, dict[str, object]]]) -> list[Verdict]:
+def change_facts(
+    workplace: Workplace,
+    actor: Actor,
+    changes: Sequence[tuple[str, dict[str, object]]],
+    *,
+    right: Right = Right.CATALOGUE,
+) -> list[Verdict]:
     """Change some facts of each product; a verdict for each, and one that is refused stops no other."""
-    actor.must(Right.CATALOGUE)
+    actor.must(right)
     verdicts: list[Verdict] = []
     for start in range(0, len(changes), CHUNK):
         chunk = changes[start : start + CHUNK]

@@ -9,12 +9,20 @@ from relvan.core.jobs.life import moved_on
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.gateways.calling import check_address
 from relvan.gateways.fetching import fetch_picture
-from relvan.services.catalogue.pictures import ROLES, add_picture, picture_shas, remove_picture
+from relvan.services.catalogue.pictures import (
+    ROLES,
+    add_picture,
+    picture_is_kept,
+    picture_roles,
+    remove_picture,
+    use_picture,
+)
 from relvan.services.stock.move import MoveStock, find_movement, lies_in_bin, move_stock, undo_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
 from relvan.store.tables import BulkJobRow
 
+HELD = "picture:"  # a picture that is here already, by its name
 Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 
 
@@ -57,13 +65,19 @@ def _count(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str
 
 def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
     address, role = str(thing.facts["address"]), str(thing.facts.get("role") or "further").casefold()
-    check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
+    held = address.removeprefix(HELD) if address.startswith(HELD) else ""
+    if not held:
+        check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
+    elif not picture_is_kept(workplace, held):
+        raise refuse("not-found", f"There is no picture “{held[:12]}” here.", "Give its address.", "address")
     if role not in ROLES:
         message = f"“Role” must be one of {', '.join(ROLES)}; it got “{role[:40]}”."
         raise refuse("not-allowed", message, "Correct the cell.", "role")
     first = seen.setdefault((thing.key, address), thing.leader)
     if first != thing.leader:
         raise refuse("twice", f"That picture of “{thing.sku}” is in row {first} already.", "Leave one out.", "address")
+    if held and (held, role) in picture_roles(workplace, thing.sku):
+        return {"picture": [address, address], "role": [role, role]}
     return {"picture": [None, address], "role": [None, role]}
 
 
@@ -85,13 +99,18 @@ def apply_alone(workplace: Workplace, actor: Actor, kind: str, row: BulkJobRow) 
 
 def _fetch(workplace: Workplace, actor: Actor, row: BulkJobRow) -> dict[str, Any]:
     assert row.change is not None
-    content = fetch_picture(
-        row.change["picture"][1],
-        private_allowed=workplace.settings.private_addresses,
-        most_bytes=workplace.settings.largest_picture_mb * 1_000_000,
-    )
-    before = picture_shas(workplace, row.subject)
-    sha = add_picture(workplace, actor, row.subject, content, role=row.change["role"][1])
+    address, role = row.change["picture"][1], row.change["role"][1]
+    before = [sha for sha, _ in picture_roles(workplace, row.subject)]
+    if address.startswith(HELD):
+        sha = address.removeprefix(HELD)
+        use_picture(workplace, actor, row.subject, sha, role=role)
+    else:
+        content = fetch_picture(
+            address,
+            private_allowed=workplace.settings.private_addresses,
+            most_bytes=workplace.settings.largest_picture_mb * 1_000_000,
+        )
+        sha = add_picture(workplace, actor, row.subject, content, role=role)
     return {"sha": [None, "" if sha in before else sha]}
 
 

@@ -7,9 +7,9 @@ from relvan.core.money import Money
 from relvan.gateways.channels.port import Offer, PictureFile
 from relvan.services.catalogue.pictures import picture_file
 from relvan.services.listings.refresh import WorkedOut, work_out
-from relvan.services.stock.holdings import load_holdings
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_settings
+from relvan.store.holdings import load_holdings
 from relvan.store.listed import listed_products
 from relvan.store.listings import list_prices
 from relvan.store.tables import Listing, Picture

@@ -23,10 +23,10 @@ from relvan.core.stock.availability import Holding, Shown, shown_quantity
 from relvan.core.why import Why
 from relvan.gateways.channels.registry import rulebook
 from relvan.services.outbox.tell import Telling, listing_subject, tell
-from relvan.services.stock.holdings import load_holdings
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.facts import kits_above
+from relvan.store.holdings import load_holdings
 from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import list_prices, listings_of, topics_under_way
 from relvan.store.tables import Listing

@@ -1,10 +1,10 @@
 """Why so many are free, and why a channel shows so many."""
 
 from relvan.core.stock.availability import Shown, free_over, shown_quantity
-from relvan.services.stock.holdings import load_holdings
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key, channel_settings
+from relvan.store.holdings import load_holdings
 
 
 def availability(workplace: Workplace, sku: str, channel_key: str = "") -> Shown:

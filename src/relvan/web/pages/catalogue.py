@@ -19,21 +19,13 @@ from relvan.services.catalogue.pictures import (
     thumbnail_file,
 )
 from relvan.services.catalogue.save import archive_products, change_product, create_product, draft_of
-from relvan.store.catalogue import (
-    ProductFilter,
-    categories,
-    count_products,
-    find_product,
-    history,
-    movements,
-    product_bins,
-    product_page,
-    product_pictures,
-    product_uses,
-)
+from relvan.store.catalogue import find_product, movements, product_bins, product_pictures, product_uses
+from relvan.store.categories import category_paths
 from relvan.store.channels import channels
+from relvan.store.history import history
 from relvan.store.listings import listings_of_products
 from relvan.store.prices import price_lists
+from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.stock import stock_rows, warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
@@ -60,7 +52,7 @@ SHOWN_FIRST = ("title", "category", "price", "free", "listed", "changed")
 def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = [(channel.key, channel.name) for channel in channels(session)]
-        own = categories(session)
+        own = category_paths(session)
     chips = (
         Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in own)),
         Chip("on", "Listed on", tuple(Choice(key, f"on {name}") for key, name in named)),
@@ -203,7 +195,7 @@ def _retyped(form: PostedForm) -> dict[str, Any]:
 def _form_values(desk: Desk) -> dict[str, Any]:
     with desk.workplace.database.reading() as session:
         return {
-            "categories": categories(session),
+            "categories": category_paths(session),
             "price_lists": [(one.key, one.name, one.currency) for one in price_lists(session)],
             "tax_codes": TAX_CODES,
         }

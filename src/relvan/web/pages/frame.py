@@ -14,10 +14,12 @@ from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import facts_of
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
 from relvan.services.stock.availability import availability
-from relvan.store.catalogue import ProductFilter, product_by_id, product_page
+from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
-from relvan.store.listings import job_rows, job_verdicts, listing_by_id
+from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.listings import listing_by_id
 from relvan.store.orders import OrderFilter, order_page
+from relvan.store.product_list import ProductFilter, product_page
 from relvan.web.desk import At, Desk, Form
 
 router = APIRouter()

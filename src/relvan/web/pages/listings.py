@@ -12,8 +12,9 @@ from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.outbox.tell import listing_subject
-from relvan.store.catalogue import history, product_by_id, product_pictures
+from relvan.store.catalogue import product_by_id, product_pictures
 from relvan.store.channels import channel_by_id, channel_by_key, channels
+from relvan.store.history import history
 from relvan.store.listings import (
     ListingFilter,
     count_listings,

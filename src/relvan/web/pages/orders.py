@@ -12,8 +12,8 @@ from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_
 from relvan.services.orders.link import link_lines
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.reserve import reserve_orders, unreserve_orders
-from relvan.store.catalogue import history
 from relvan.store.channels import channel_by_id, channels
+from relvan.store.history import history
 from relvan.store.orders import (
     FACTS,
     OrderFilter,

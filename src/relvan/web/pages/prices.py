@@ -9,10 +9,10 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.money import as_decimal
 from relvan.core.refusal import Refused
 from relvan.services.prices.set import set_floor, set_list_price
-from relvan.store.catalogue import ProductFilter, count_products, product_page
 from relvan.store.channels import channels
 from relvan.store.listings import listings_of_products
 from relvan.store.prices import price_lists
+from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.reading import FormReader
 from relvan.web.sentence import Chip, Choice, read_sentence

@@ -15,7 +15,6 @@ from relvan.services.channels.connect import (
     connect_channel,
     test_channel,
 )
-from relvan.store.catalogue import history
 from relvan.store.channels import (
     carriers,
     channel_by_key,
@@ -26,6 +25,7 @@ from relvan.store.channels import (
     refused_entries,
     waiting_by_topic,
 )
+from relvan.store.history import history
 from relvan.store.people import active_people
 from relvan.store.prices import price_lists
 from relvan.store.stock import warehouses

@@ -8,14 +8,8 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.refusal import Refused
 from relvan.core.stock.movements import BY_HAND
 from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_movement
-from relvan.store.catalogue import (
-    ProductFilter,
-    count_products,
-    find_product,
-    movements,
-    product_bins,
-    product_page,
-)
+from relvan.store.catalogue import find_product, movements, product_bins
+from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.stock import stock_rows, warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.reading import FormReader

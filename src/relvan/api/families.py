@@ -1,0 +1,138 @@
+"""Families over HTTP: proposing, linking, generating, moving variants."""
+
+from typing import Any
+
+from pydantic import Field
+
+from relvan.api.catalogue import currencies_of
+from relvan.api.desk import By, api_router
+from relvan.api.product_shapes import ProductChange, TraitShape, product_shape
+from relvan.api.shapes import Shape
+from relvan.core.catalogue.facts import SHARED, facts_of
+from relvan.core.catalogue.product import ProductDraft, Trait
+from relvan.services.catalogue.families import (
+    NewFamily,
+    dissolve,
+    fill_hole,
+    generate_family,
+    link_family,
+    propose_family,
+    rename_trait,
+    set_traits,
+    split_off,
+)
+from relvan.services.catalogue.grid import family_grid
+from relvan.services.catalogue.read import view_product
+
+router = api_router(tags=["families"])
+
+
+class Skus(Shape):
+    """Products by their SKUs."""
+
+    skus: list[str] = Field(min_length=1, max_length=1000)
+
+
+class FamilyShape(Shape):
+    """A family to be made: of `members` that exist (SKU -> trait -> value), or of every combination of the values
+    of its `axes`, with SKU and title by a pattern such as `PT-{Diameter:2}-{Glaze:3}`."""
+
+    sku: str
+    title: str = ""
+    axes: list[TraitShape] = Field(default_factory=list, max_length=10)
+    members: dict[str, dict[str, str]] = Field(default_factory=dict)
+    sku_pattern: str = ""
+    title_pattern: str = ""
+    shared: ProductChange | None = None
+
+
+class VariantShape(Shape):
+    """A variant to be made where the grid has a hole, or a product that takes the place."""
+
+    sku: str
+    title: str = ""
+    traits: dict[str, str]
+
+
+class TraitRename(Shape):
+    """A trait's old and new name."""
+
+    old: str
+    new: str
+
+
+class TraitValues(Shape):
+    """New values by SKU and trait."""
+
+    values: dict[str, dict[str, str]]
+
+
+@router.post("/families/propose")
+def post_proposal(by: By, wish: Skus) -> dict[str, Any]:
+    """Traits and values from what differs between products."""
+    found = propose_family(by.workplace, wish.skus)
+    return {"title": found.title, "traits": list(found.traits), "values": found.values, "distinct": found.tells_apart}
+
+
+@router.post("/families", status_code=201)
+def post_family(by: By, wish: FamilyShape) -> dict[str, Any]:
+    """Make a family: by linking products that exist, or by generating its variants."""
+    shared: dict[str, Any] = {}
+    if wish.shared is not None:
+        said = facts_of(wish.shared.draft(ProductDraft(sku="", title=""), currencies_of(by)))
+        shared = {n: v for n, v in said.items() if n in SHARED or n.startswith(("attribute ", "price "))}
+    axes = tuple(Trait(axis.name, tuple(axis.values)) for axis in wish.axes)
+    family = NewFamily(wish.sku, wish.title or wish.sku, axes, shared)
+    if wish.members:
+        link_family(by.workplace, by.actor, family, wish.members)
+    else:
+        title = wish.title_pattern or f"{family.title}, {', '.join('{' + axis.name + '}' for axis in axes)}"
+        generate_family(by.workplace, by.actor, family, wish.sku_pattern, title)
+    return product_shape(view_product(by.workplace, wish.sku), currencies_of(by))
+
+
+@router.get("/families/{sku:path}/grid")
+def get_grid(by: By, sku: str) -> dict[str, Any]:
+    """Every combination of the family's values, with the variant that has it or a hole."""
+    grid = family_grid(by.workplace, sku)
+    return {
+        "sku": grid.sku,
+        "axes": [{"name": trait.name, "values": list(trait.values)} for trait in grid.axes],
+        "cells": [
+            {"traits": cell.traits, "sku": cell.row.sku if cell.row else None} for cell in grid.every_cell()
+        ],
+    }  # fmt: skip
+
+
+@router.post("/families/{sku:path}/variants", status_code=201)
+def post_variant(by: By, sku: str, wish: VariantShape) -> dict[str, Any]:
+    """Fill a hole of the grid."""
+    fill_hole(by.workplace, by.actor, sku, wish.traits, sku=wish.sku, title=wish.title)
+    return product_shape(view_product(by.workplace, wish.sku), currencies_of(by))
+
+
+@router.post("/families/{sku:path}/traits")
+def post_traits(by: By, sku: str, wish: TraitValues) -> dict[str, Any]:
+    """Give variants other values on their traits, all at once."""
+    set_traits(by.workplace, by.actor, wish.values)
+    return product_shape(view_product(by.workplace, sku), currencies_of(by))
+
+
+@router.post("/families/{sku:path}/rename-trait")
+def post_rename(by: By, sku: str, wish: TraitRename) -> dict[str, Any]:
+    """Call a trait another name."""
+    rename_trait(by.workplace, by.actor, sku, wish.old, wish.new)
+    return product_shape(view_product(by.workplace, sku), currencies_of(by))
+
+
+@router.post("/families/{sku:path}/dissolve")
+def post_dissolve(by: By, sku: str) -> dict[str, Any]:
+    """Make all variants singles again; the family goes into the archive."""
+    return {"skus": dissolve(by.workplace, by.actor, sku)}
+
+
+@router.post("/families/split-off")
+def post_split_off(by: By, wish: Skus) -> dict[str, Any]:
+    """Make variants singles again."""
+    split_off(by.workplace, by.actor, wish.skus)
+    return {"skus": wish.skus}

@@ -1,0 +1,185 @@
+"""Files in and out over HTTP, kept mappings, changes of many products at once."""
+
+import json
+from typing import Annotated, Any
+
+from fastapi import File, Form, UploadFile
+from fastapi.responses import StreamingResponse
+from pydantic import Field
+
+from relvan.api.desk import By, YesOrNo, api_router
+from relvan.api.jobs import job_shape
+from relvan.api.shapes import Shape
+from relvan.core.catalogue.bulk import Operation
+from relvan.core.imports.kinds import KINDS
+from relvan.core.refusal import refuse
+from relvan.services.catalogue.bulk import change_many
+from relvan.services.imports.mappings import drop_mapping, keep_mapping
+from relvan.services.imports.receive import MOST_BYTES, change_mapping, receive_file
+from relvan.services.imports.take_out import TakenOut, columns_for, take_out, template
+from relvan.store.imports import mappings
+from relvan.store.product_list import ProductFilter
+
+router = api_router(tags=["files and bulk changes"])
+
+
+class MappingShape(Shape):
+    """A mapping to keep: which column of a file is which fact."""
+
+    kind: str
+    name: str
+    columns: list[dict[str, Any]] = Field(max_length=400)
+
+
+class ReadAgain(Shape):
+    """How a file is to be read instead."""
+
+    mapping: list[dict[str, Any]] | None = Field(default=None, max_length=400)
+    sheet: str | None = None
+    encoding: str | None = None
+    delimiter: str | None = Field(default=None, max_length=1)
+    header: int | None = Field(default=None, ge=0, le=100)
+    options: dict[str, Any] | None = None
+
+
+class OperationShape(Shape):
+    """One thing to do to one fact: set, empty, replace, before, after, more or percent."""
+
+    fact: str = Field(max_length=200)
+    deed: str = Field(max_length=20)
+    value: str = Field(default="", max_length=20_000)
+    by: str = Field(default="", max_length=20_000)
+
+
+class ChangeMany(Shape):
+    """Products by SKU, or all that match a filter, and what to do to them."""
+
+    operations: list[OperationShape] = Field(min_length=1, max_length=12)
+    skus: list[str] = Field(default_factory=list, max_length=200_000)
+    match: dict[str, Any] | None = None
+
+
+@router.get("/imports/kinds")
+def get_kinds(by: By) -> dict[str, Any]:
+    """The kinds of files, each with its columns."""
+    return {
+        "items": [
+            {
+                "kind": kind.key,
+                "title": kind.title,
+                "words": kind.words,
+                "columns": [
+                    {"name": column.name, "heading": column.heading, "form": column.form, "required": column.required}
+                    for column in columns_for(by.workplace, kind)
+                ],
+            }
+            for kind in KINDS.values()
+        ]
+    }
+
+
+@router.post("/imports", status_code=202)
+def post_import(
+    by: By,
+    file: Annotated[UploadFile, File()],
+    kind: Annotated[str, Form()],
+    mapping: Annotated[str, Form()] = "",
+    options: Annotated[str, Form()] = "",
+) -> dict[str, Any]:
+    """Rehearse a file. `mapping` is the name of a kept one or a JSON list of columns; `options` JSON:
+    `{"create": true, "members": "add", "clear": false}`."""
+    content = file.file.read(MOST_BYTES + 1)
+    chosen: Any = mapping
+    if mapping.strip().startswith("["):
+        chosen = _json(mapping, "mapping")
+    asked = _json(options, "options") if options.strip() else {}
+    if not isinstance(asked, dict):
+        raise refuse("form", "“options” must be a JSON object.", "Like {}.", "options")
+    job = receive_file(by.workplace, by.actor, kind, file.filename or "", content, mapping=chosen, options=asked)
+    return job_shape(by, job)
+
+
+def _json(text: str, name: str) -> Any:
+    try:
+        return json.loads(text)
+    except ValueError:
+        raise refuse("form", f"“{name}” must be JSON.", "Correct it.", name) from None
+
+
+@router.post("/imports/{job_id}/read-again", status_code=202)
+def post_read_again(by: By, job_id: int, wish: ReadAgain) -> dict[str, Any]:
+    """Correct how a file is read, and rehearse it anew."""
+    change_mapping(by.workplace, by.actor, job_id, wish.model_dump(exclude_none=True))
+    return job_shape(by, job_id)
+
+
+@router.get("/imports/templates/{kind}.{form}")
+def get_template(by: By, kind: str, form: str) -> StreamingResponse:
+    """An example file of a kind."""
+    return send(template(by.workplace, kind, form))
+
+
+@router.get("/exports/{kind}.{form}")
+def get_export(
+    by: By,
+    kind: str,
+    form: str,
+    q: str = "",
+    category: str = "",
+    product_kind: str = "",
+    family: str = "",
+    on: str = "",
+    not_on: str = "",
+    in_stock: YesOrNo = None,
+    archived: YesOrNo = None,
+    columns: str = "",
+) -> StreamingResponse:
+    """Products that match, as a file that can be brought in again. `columns` are names parted by commas."""
+    wanted = ProductFilter(words=q, category=category, kind=product_kind, family=family, on=on, not_on=not_on,
+                           in_stock=in_stock, archived=bool(archived))  # fmt: skip
+    chosen = [name.strip() for name in columns.split(",") if name.strip()]
+    return send(take_out(by.workplace, kind, form, wanted=wanted, chosen=chosen))
+
+
+def send(taken: TakenOut) -> StreamingResponse:
+    """A file as the answer to a call."""
+    head = {"Content-Disposition": f'attachment; filename="{taken.name}"'}
+    return StreamingResponse(taken.content, media_type=taken.media, headers=head)
+
+
+@router.get("/mappings")
+def get_mappings(by: By, kind: str = "") -> dict[str, Any]:
+    """The kept mappings."""
+    with by.workplace.database.reading() as session:
+        found = mappings(session, kind)
+    return {"items": [{"kind": kept.kind, "name": kept.name, "columns": kept.columns} for kept in found]}
+
+
+@router.post("/mappings", status_code=201)
+def post_mapping(by: By, wish: MappingShape) -> dict[str, Any]:
+    """Keep a mapping under a name; the same name again replaces it."""
+    keep_mapping(by.workplace, by.actor, wish.kind, wish.name, wish.columns)
+    return wish.model_dump()
+
+
+@router.delete("/mappings/{name}")
+def delete_mapping(by: By, name: str) -> dict[str, Any]:
+    """Forget a mapping."""
+    drop_mapping(by.workplace, by.actor, name)
+    return {"name": name}
+
+
+@router.post("/products/change", status_code=202)
+def post_change(by: By, wish: ChangeMany) -> dict[str, Any]:
+    """Rehearse a change of many products; apply the bulk job that it answers."""
+    operations = [Operation(**operation.model_dump()) for operation in wish.operations]
+    wanted = None
+    if wish.match is not None:
+        names = {"q": "words", "category": "category", "kind": "kind", "family": "family", "on": "on",
+                 "not_on": "not_on", "in_stock": "in_stock"}  # fmt: skip
+        unknown = wish.match.keys() - names.keys()
+        if unknown:
+            raise refuse("unknown", f"“match” has no {', '.join(sorted(unknown))}.", "See /api/docs.", "match")
+        wanted = ProductFilter(**{names[name]: value for name, value in wish.match.items()})
+    job = change_many(by.workplace, by.actor, operations, skus=wish.skus, wanted=wanted)
+    return job_shape(by, job)

@@ -1,0 +1,212 @@
+"""Categories, attributes, price lists and history over HTTP."""
+
+from datetime import datetime
+from typing import Any
+
+from pydantic import Field
+
+from relvan.api.catalogue import currencies_of
+from relvan.api.desk import By, Cursor, Limit, api_router, page_of
+from relvan.api.product_shapes import PictureShape
+from relvan.api.shapes import Shape
+from relvan.core.refusal import refuse
+from relvan.services.catalogue.categories import (
+    add_category,
+    ask_for,
+    attribute_rule,
+    drop_attribute,
+    drop_category,
+    rename_category,
+    save_attribute,
+)
+from relvan.services.catalogue.pictures import arrange_pictures
+from relvan.services.catalogue.read import facts_at, view_product
+from relvan.services.imports.by_address import fetch_pictures
+from relvan.services.prices.lists import Cell, NewPriceList, add_price_list, set_prices
+from relvan.store.categories import attributes, category_rows
+from relvan.store.history import HistoryFilter, HistoryRow, history, product_history
+from relvan.store.prices import price_lists
+
+router = api_router(tags=["catalogue set-up and history"])
+
+
+class CategoryShape(Shape):
+    """A category by its path; `to` renames or moves it, `asks` says which attributes it asks for."""
+
+    path: str
+    to: str | None = None
+    asks: dict[str, bool] | None = None
+
+
+class AttributeShape(Shape):
+    """An attribute: text, number, one of, several of, yes/no or date; `was` is the name of the one to change."""
+
+    name: str
+    kind: str = "text"
+    unit: str = ""
+    choices: list[str] = Field(default_factory=list, max_length=1000)
+    was: str = ""
+
+
+class PriceListShape(Shape):
+    """A price list to be made."""
+
+    key: str
+    name: str
+    currency: str
+    tax_inside: bool = True
+
+
+class PriceCell(Shape):
+    """One price as typed; empty takes it off the list."""
+
+    sku: str
+    price: str = Field(max_length=40)
+    least: int = Field(default=1, ge=1, le=1_000_000)
+
+
+class PriceCells(Shape):
+    """Prices of one list."""
+
+    cells: list[PriceCell] = Field(max_length=20_000)
+
+
+class Addresses(Shape):
+    """Pictures by their addresses on the web."""
+
+    addresses: list[str] = Field(min_length=1, max_length=30)
+    role: str = "further"
+
+
+class Arranged(Shape):
+    """A product's pictures in order."""
+
+    pictures: list[PictureShape] = Field(max_length=60)
+
+
+@router.get("/categories")
+def get_categories(by: By) -> dict[str, Any]:
+    """The whole tree, in order."""
+    with by.workplace.database.reading() as session:
+        rows = category_rows(session)
+    return {"items": [{"path": row.path, "products": row.products, "asks": dict(row.asks)} for row in rows]}
+
+
+@router.post("/categories", status_code=201)
+def post_category(by: By, wish: CategoryShape) -> dict[str, Any]:
+    """Make a category, rename or move it, or say what it asks for."""
+    path = wish.path
+    if wish.to is not None:
+        rename_category(by.workplace, by.actor, path, wish.to)
+        path = wish.to
+    else:
+        path = add_category(by.workplace, by.actor, path)
+    if wish.asks is not None:
+        ask_for(by.workplace, by.actor, path, wish.asks)
+    return {"path": path}
+
+
+@router.delete("/categories/{path:path}")
+def delete_category(by: By, path: str) -> dict[str, Any]:
+    """Take an empty category out of the tree."""
+    drop_category(by.workplace, by.actor, path)
+    return {"path": path}
+
+
+@router.get("/attributes")
+def get_attributes(by: By) -> dict[str, Any]:
+    """The attributes that are defined."""
+    with by.workplace.database.reading() as session:
+        found = attributes(session)
+    return {"items": [{"name": a.name, "kind": a.kind, "unit": a.unit, "choices": a.choices} for a in found]}
+
+
+@router.post("/attributes", status_code=201)
+def post_attribute(by: By, wish: AttributeShape) -> dict[str, Any]:
+    """Define an attribute, or change one."""
+    rule = attribute_rule(wish.name, wish.kind, wish.unit, wish.choices)
+    save_attribute(by.workplace, by.actor, rule, name=wish.was)
+    return {"name": rule.name, "kind": rule.kind, "unit": rule.unit, "choices": list(rule.choices)}
+
+
+@router.delete("/attributes/{name:path}")
+def delete_attribute(by: By, name: str) -> dict[str, Any]:
+    """Forget an attribute's definition; the values stay."""
+    drop_attribute(by.workplace, by.actor, name)
+    return {"name": name}
+
+
+@router.get("/price-lists")
+def get_price_lists(by: By) -> dict[str, Any]:
+    """All price lists."""
+    with by.workplace.database.reading() as session:
+        found = price_lists(session)
+    items = [{"key": p.key, "name": p.name, "currency": p.currency, "tax_inside": p.tax_inside} for p in found]
+    return {"items": items}
+
+
+@router.post("/price-lists", status_code=201)
+def post_price_list(by: By, wish: PriceListShape) -> dict[str, Any]:
+    """Make a price list."""
+    key = add_price_list(by.workplace, by.actor, NewPriceList(**wish.model_dump()))
+    return {**wish.model_dump(), "key": key}
+
+
+@router.post("/price-lists/{key}/prices")
+def post_prices(by: By, key: str, wish: PriceCells) -> dict[str, Any]:
+    """Write many prices of a list; a verdict for each product."""
+    cells = [Cell(cell.sku, key, cell.price, cell.least) for cell in wish.cells]
+    verdicts = set_prices(by.workplace, by.actor, cells)
+    return {
+        "items": [{"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts]
+    }
+
+
+@router.put("/products/{sku:path}/pictures")
+def put_pictures(by: By, sku: str, wish: Arranged) -> dict[str, Any]:
+    """Put a product's pictures in order, each with its role; those left out are taken off."""
+    order = []
+    for picture in wish.pictures:
+        if not picture.sha:
+            raise refuse("missing", "A picture must be named by its sha.", "Read the product first.", "pictures")
+        order.append((picture.sha, picture.role))
+    arrange_pictures(by.workplace, by.actor, sku, order)
+    return {"sku": sku, "pictures": [{"sha": p.sha, "role": p.role} for p in view_product(by.workplace, sku).pictures]}
+
+
+@router.post("/products/{sku:path}/pictures/fetch", status_code=202)
+def post_addresses(by: By, sku: str, wish: Addresses) -> dict[str, Any]:
+    """Fetch pictures from the web in the background; answers the bulk job."""
+    return {"id": fetch_pictures(by.workplace, by.actor, sku, wish.addresses, role=wish.role)}
+
+
+@router.get("/products/{sku:path}/history")
+def get_history(by: By, sku: str, limit: Limit = 50) -> dict[str, Any]:
+    """What was changed on a product, newest first."""
+    with by.workplace.database.reading() as session:
+        rows = history(session, "product", view_product(by.workplace, sku).id, limit=limit)
+    return {"items": [_entry(row) for row in rows]}
+
+
+@router.get("/products/{sku:path}/as-of")
+def get_as_of(by: By, sku: str, at: datetime) -> dict[str, Any]:
+    """A product's own facts as they were at a time."""
+    if at.tzinfo is None:
+        raise refuse("form", "“at” must say its zone.", "Like 2026-03-31T12:00:00Z.", "at")
+    return {"sku": sku, "at": at.isoformat(), "facts": facts_at(by.workplace, sku, at), "currencies": currencies_of(by)}
+
+
+@router.get("/history")
+def get_station_history(
+    by: By, via: str = "", job: int | None = None, limit: Limit = 50, after: Cursor = 0
+) -> dict[str, Any]:
+    """What was changed on products, newest first."""
+    with by.workplace.database.reading() as session:
+        found = product_history(session, HistoryFilter(via=via, job=job), after=after, limit=limit + 1)
+    rows, following = page_of(found, limit, lambda row: row.id)
+    return {"items": [{"sku": row.subject, **_entry(row)} for row in rows], "next": following}
+
+
+def _entry(row: HistoryRow) -> dict[str, Any]:
+    return {"at": row.at.isoformat(), "who": row.who, "via": row.via, "deed": row.deed, "job": row.job,
+            "changes": row.changes}  # fmt: skip

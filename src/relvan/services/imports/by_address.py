@@ -1,0 +1,35 @@
+"""Pictures by their addresses on the web: fetched in the background, as a bulk job of their own."""
+
+from collections.abc import Sequence
+
+from relvan.core.people.roles import Right
+from relvan.gateways.calling import check_address
+from relvan.services.catalogue.pictures import check_role
+from relvan.services.jobs.life import open_background_job
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import find_product
+from relvan.store.imports import add_rows
+
+MOST_ADDRESSES = 30
+
+
+def fetch_pictures(
+    workplace: Workplace, actor: Actor, sku: str, addresses: Sequence[str], *, role: str = "further"
+) -> int:
+    """Open the job that fetches pictures for a product; its id. An address that may not be called is refused now."""
+    actor.must(Right.CATALOGUE)
+    check_role(role)
+    for address in addresses[:MOST_ADDRESSES]:
+        check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
+    with workplace.database.writing() as session:
+        product = find_product(session, sku)
+        title = f"Fetch {len(addresses)} {'picture' if len(addresses) == 1 else 'pictures'} for {product.sku}"
+        job = open_background_job(session, workplace, actor, "fetch", title, "applying", {"kind": "pictures"})
+        job.total = len(addresses)
+        rows = [
+            {"job_id": job.id, "position": n, "subject": product.sku, "verdict": "changes", "turn": 1, "leader": n,
+             "change": {"picture": [None, address], "role": [None, role]}}
+            for n, address in enumerate(addresses[:MOST_ADDRESSES], 1)
+        ]  # fmt: skip
+        add_rows(session, rows)
+        return job.id

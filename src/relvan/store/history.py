@@ -1,0 +1,81 @@
+"""Queries over the audit trail: what was done to one thing, and what was done in a whole station."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Select, func, select
+from sqlalchemy.orm import Session
+
+from relvan.store.rows import rows_as
+from relvan.store.tables import AuditEntry, BulkJob, Person, Product
+
+
+@dataclass(frozen=True)
+class HistoryRow:
+    """One entry: `via` is by what means (hand, api, import, bulk job, undo, channel); `job` the bulk job, if any."""
+
+    id: int
+    at: datetime
+    who: str
+    via: str
+    deed: str
+    changes: dict[str, Any]
+    job: int | None = None
+    subject: str = ""
+
+
+def _entries() -> Select[*tuple[Any, ...]]:
+    return select(
+        AuditEntry.id, AuditEntry.at, func.coalesce(Person.name, "Relvan"), AuditEntry.via, AuditEntry.deed,
+        AuditEntry.changes, AuditEntry.job_id,
+    ).outerjoin(Person, Person.id == AuditEntry.person_id)  # fmt: skip
+
+
+def history(session: Session, kind: str, subject_id: int, limit: int = 60) -> list[HistoryRow]:
+    """What was done to a thing, newest first."""
+    statement = _entries().where(AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id)
+    return rows_as(HistoryRow, session, statement.order_by(AuditEntry.id.desc()).limit(limit))
+
+
+@dataclass(frozen=True)
+class HistoryFilter:
+    """Which entries of a station a page shows."""
+
+    via: str = ""
+    job: int | None = None
+    person: int | None = None
+
+
+def product_history(session: Session, wanted: HistoryFilter, *, after: int = 0, limit: int = 50) -> list[HistoryRow]:
+    """What was done to products, newest first, each with the SKU of today."""
+    statement = _entries().add_columns(Product.sku).join(Product, Product.id == AuditEntry.subject_id)
+    statement = statement.where(AuditEntry.subject_kind == "product")
+    if wanted.via:
+        statement = statement.where(AuditEntry.via == wanted.via)
+    if wanted.job is not None:
+        statement = statement.where(AuditEntry.job_id == wanted.job)
+    if wanted.person is not None:
+        statement = statement.where(AuditEntry.person_id == wanted.person)
+    if after:
+        statement = statement.where(AuditEntry.id < after)
+    return rows_as(HistoryRow, session, statement.order_by(AuditEntry.id.desc()).limit(limit))
+
+
+def changes_since(session: Session, product_id: int, moment: datetime) -> list[dict[str, Any]]:
+    """The changes of a product after a moment, newest first."""
+    statement = select(AuditEntry.changes).where(
+        AuditEntry.subject_kind == "product", AuditEntry.subject_id == product_id, AuditEntry.at > moment
+    )
+    return list(session.scalars(statement.order_by(AuditEntry.id.desc())).all())
+
+
+def made_at(session: Session, product_id: int) -> datetime:
+    """When a product was made."""
+    return session.scalars(select(Product.created_at).where(Product.id == product_id)).one()
+
+
+def job_titles(session: Session, limit: int = 20) -> list[tuple[int, str]]:
+    """(id, title) of the last bulk jobs."""
+    rows = session.execute(select(BulkJob.id, BulkJob.title).order_by(BulkJob.id.desc()).limit(limit)).all()
+    return [(job_id, title) for job_id, title in rows]

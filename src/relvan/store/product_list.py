@@ -1,0 +1,182 @@
+"""Pages of products for the catalogue and every other list of them."""
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import BindParameter, ColumnElement, bindparam, exists, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.attributes import SEPARATOR
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.product import ProductKind
+from relvan.store import search
+from relvan.store.counting import MOST_COUNTED, Count, count_up_to
+from relvan.store.holdings import load_holdings
+from relvan.store.rows import rows_as
+from relvan.store.tables import (
+    Balance,
+    Channel,
+    Listing,
+    ListPrice,
+    PriceList,
+    Product,
+    ProductPicture,
+    SkuName,
+)
+
+
+@dataclass(frozen=True)
+class ProductFilter:
+    """Which products a page shows."""
+
+    words: str = ""
+    category: str = ""
+    kind: str = ""
+    family: str = ""
+    on: str = ""
+    not_on: str = ""
+    in_stock: bool | None = None
+    lacking: bool = False
+    blocked: bool = False
+    floored: bool = False
+    archived: bool = False
+
+
+@dataclass
+class ProductRow:
+    """One product in a list; `price` in minor units, `free` in units, `states` by channel key."""
+
+    id: int
+    sku: str
+    title: str
+    kind: str
+    category: str
+    brand: str
+    gtin: str
+    weight_g: int | None
+    cost: int | None
+    archived_at: datetime | None
+    lacking: int
+    changed_at: datetime
+    asked: int
+    family_id: int | None
+    picture: str = ""
+    price: int | None = None
+    free: int = 0
+    on_hand: int = 0
+    states: dict[str, str] = field(default_factory=dict)
+
+
+def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = [
+        Product.archived_at.is_not(None) if wanted.archived else Product.archived_at.is_(None)
+    ]
+    if wanted.words and (found_by := search.look_for(session, wanted.words)):
+        found.append(found_by.condition(Product.__table__.c.id))
+    if wanted.category:
+        below = f"{wanted.category}{SEPARATOR}"
+        inside = Product.category == wanted.category
+        found.append(inside | Product.category.between(below, f"{below}\uffff"))
+    if wanted.family:
+        head = select(SkuName.product_id).where(SkuName.key == sku_key(wanted.family)).scalar_subquery()
+        found.append(Product.family_id == head)
+    if wanted.lacking:
+        found.append(Product.lacking > 0)
+    if wanted.blocked:
+        found.append(Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0)))
+    if wanted.floored:
+        found.append(Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True))))
+    if wanted.kind:
+        found.append(Product.kind == wanted.kind)
+    if wanted.on:
+        found.append(_listed_on(wanted.on))
+    if wanted.not_on:
+        found.append(~_listed_on(wanted.not_on))
+    if wanted.in_stock is not None:
+        free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
+        has_stock = exists().where(Balance.product_id == Product.id, free > 0)
+        found.append(has_stock if wanted.in_stock else ~has_stock)
+    return found
+
+
+def _listed_on(channel: str) -> ColumnElement[bool]:
+    channel_id = select(Channel.id).where(Channel.key == channel).scalar_subquery()
+    return exists().where(Listing.product_id == Product.id, Listing.channel_id == channel_id)
+
+
+def product_page(
+    session: Session, wanted: ProductFilter, *, after: str = "", limit: int = 50, price_list: str = ""
+) -> list[ProductRow]:
+    """Products in the order of their SKUs, after one of them; five queries whatever the number of rows."""
+    statement = (
+        select(
+            Product.id, Product.sku, Product.title, Product.kind, Product.category, Product.brand,
+            func.coalesce(Product.gtin, ""), Product.weight_g, Product.cost, Product.archived_at, Product.lacking,
+            Product.changed_at, Product.asked, Product.family_id,
+        )
+        .where(*_conditions(session, wanted), Product.sku_key > after)
+        .order_by(Product.sku_key)
+        .limit(limit)
+    )  # fmt: skip
+    rows = rows_as(ProductRow, session, statement)
+    _fill(session, rows, price_list)
+    return rows
+
+
+# Written once: building a query with fifty values in it takes longer than running it.
+_IDS: BindParameter[Any] = bindparam("ids", expanding=True)
+_PICTURES = (
+    select(ProductPicture.product_id, ProductPicture.sha)
+    .where(ProductPicture.product_id.in_(_IDS))
+    .order_by(ProductPicture.position.desc())
+)
+_PRICES = (
+    select(ListPrice.product_id, ListPrice.amount)
+    .join(PriceList, PriceList.id == ListPrice.price_list_id)
+    .where(ListPrice.product_id.in_(_IDS))
+    .order_by(PriceList.id.desc())
+)
+_BALANCES = select(
+    Balance.product_id, Balance.on_hand, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
+).where(Balance.product_id.in_(_IDS))
+_STATES = (
+    select(Listing.product_id, Channel.key, Listing.state)
+    .join(Channel, Channel.id == Listing.channel_id)
+    .where(Listing.product_id.in_(_IDS))
+)
+
+
+def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
+    by_id = {row.id: row for row in rows}
+    heads = {row.family_id for row in rows if row.family_id is not None}
+    pictures = dict(session.execute(_PICTURES, {"ids": [*by_id, *heads]}).all())
+    prices = _PRICES.where(PriceList.key == price_list) if price_list else _PRICES
+    amounts = dict(session.execute(prices, {"ids": [*by_id, *heads]}).all())
+    for row in rows:  # what a variant does not say, its family does
+        row.picture = pictures.get(row.id) or pictures.get(row.family_id or 0, "")
+        row.price = amounts.get(row.id, amounts.get(row.family_id or 0))
+    ids = {"ids": list(by_id)}
+    for product_id, on_hand, free_here in session.execute(_BALANCES, ids):
+        by_id[product_id].free += max(0, free_here)
+        by_id[product_id].on_hand += on_hand
+    for product_id, key, state in session.execute(_STATES, ids):
+        by_id[product_id].states[key] = state
+    kits = [row.id for row in rows if row.kind == ProductKind.KIT]
+    if kits:
+        holdings = load_holdings(session, kits)
+        for kit in kits:
+            by_id[kit].free = holdings.free(kit)
+
+
+def count_products(session: Session, wanted: ProductFilter) -> Count:
+    """How many there are, counted up to 10,000; of those that words find, up to 2,000."""
+    found_by = search.look_for(session, wanted.words)
+    most = search.BROAD if found_by and found_by.broad else MOST_COUNTED
+    return count_up_to(session, select(Product.id).where(*_conditions(session, wanted)), wanted, most)
+
+
+def all_skus(session: Session, wanted: ProductFilter, most: int = 100_000) -> list[str]:
+    """Every SKU that a filter matches, in order."""
+    statement = select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)
+    return list(session.scalars(statement.limit(most)).all())
