@@ -34,7 +34,7 @@ PAGES = {
     "order list, by customer": "/orders?q=fern",
     "order list, a tray": "/orders?tray=closed",
     "order page": "/orders/B-50000",
-    "product page": "/catalogue/BULK-0050000",
+    "product page": "/products/BULK-0050000",
     "command box": "/find?q=BULK-00500",
     "today": "/",
 }

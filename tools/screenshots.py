@@ -35,7 +35,7 @@ def take_all(page: Page) -> None:
     page.goto(f"{BASE}/sign-in")
     page.get_by_text("Imogen Hartwell").click()
     views = {
-        "today": "/", "catalogue": "/catalogue", "product": "/catalogue/PT-14-CEL", "listings": "/listings",
+        "today": "/", "catalogue": "/catalogue", "product": "/products/PT-14-CEL", "listings": "/listings",
         "stock": "/stock", "prices": "/prices", "orders": "/orders", "dispatch": "/dispatch",
         "channel": "/setup/channels/hagglet",
         "listing": link(page, "/listings?state=draft&channel=hagglet", "td.sku a"),

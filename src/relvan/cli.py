@@ -6,6 +6,7 @@ import os
 import runpy
 import subprocess
 import sys
+import time
 from pathlib import Path
 from typing import Annotated
 
@@ -13,16 +14,24 @@ import typer
 import uvicorn
 
 from relvan.application import make_application
+from relvan.core.jobs.life import WORKING
 from relvan.core.people.roles import Role
 from relvan.core.refusal import Refused
 from relvan.demo.run import run_demo
 from relvan.services.backup import back_up
 from relvan.services.backup import restore as restore_backup
 from relvan.services.check import check as check_database
+from relvan.services.imports.receive import receive_file
+from relvan.services.imports.result import result_file
+from relvan.services.imports.take_out import take_out
+from relvan.services.jobs.life import move_job
+from relvan.services.jobs.work import work_next
 from relvan.services.people.sign_in import add_person, make_token
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.settings import Settings
+from relvan.store.jobs import JobRow, job_rows, job_verdicts
 from relvan.store.people import active_people
+from relvan.store.product_list import ProductFilter
 from relvan.store.schema import bring_up_to_date
 from relvan.worker.run import run_worker
 
@@ -98,6 +107,77 @@ def token(name: str, login: Annotated[str, typer.Option(help="Whose rights it ha
     with place.database.reading() as session:
         owners = [person.login for person in active_people(session) if person.role == Role.OWNER]
     typer.echo(make_token(place, name, login or (owners[0] if owners else "")))
+
+
+@app.command("import")
+def import_file(
+    kind: Annotated[str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")],
+    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="CSV, XLSX, XLS or ODS.")],
+    mapping: Annotated[str, typer.Option(help="The name of a kept mapping; guessed when left out.")] = "",
+    apply: Annotated[bool, typer.Option(help="Apply what the rehearsal shows.")] = False,
+    replace: Annotated[bool, typer.Option(help="Replace a family's variants or a kit's parts.")] = False,
+    create: Annotated[bool, typer.Option(help="Make SKUs that are unknown.")] = True,
+    clear: Annotated[bool, typer.Option(help="An empty cell empties the fact.")] = False,
+    result: Annotated[Path | None, typer.Option(help="Where to write every row with its verdict.")] = None,
+) -> None:
+    """Rehearse a file and say what it would do; with --apply, do it. Exits with 1 when a row is refused."""
+    place = workplace()
+    options = {"create": create, "clear": clear, "members": "replace" if replace else "add"}
+    job = receive_file(place, SYSTEM, kind, file.name, file.read_bytes(), mapping=mapping, options=options)
+    found = _until_it_rests(place, job)
+    if apply and found.state == "rehearsed":
+        move_job(place, SYSTEM, job, "apply")
+        found = _until_it_rests(place, job)
+    typer.echo(f"Job {job}, {found.state}: {_counted(found.counts)}")
+    if found.state == "ended":
+        typer.echo(f"{found.done} rows applied, {found.refused} refused.")
+    if found.trouble:
+        typer.echo(found.trouble, err=True)
+    _show_refused(place, job)
+    if result is not None:
+        result.write_bytes(b"".join(result_file(place, job)))
+    sys.exit(1 if found.refused or found.trouble else 0)
+
+
+def _until_it_rests(place: Workplace, job: int) -> JobRow:
+    while True:
+        with place.database.reading() as session:
+            found = job_rows(session, job_id=job)[0]
+        if found.state not in WORKING:
+            return found
+        if not work_next(place):
+            time.sleep(0.1)  # a worker has taken it
+
+
+def _counted(counts: dict[str, int]) -> str:
+    return ", ".join(f"{number} {verdict}" for verdict, number in sorted(counts.items())) or "no rows"
+
+
+def _show_refused(place: Workplace, job: int, most: int = 20) -> None:
+    with place.database.reading() as session:
+        refused = [row for row in job_verdicts(session, job, limit=100_000) if row.verdict == "refused"]
+    for row in refused[:most]:
+        typer.echo(f"row {row.position}, {row.subject}: {row.reason}")
+    if len(refused) > most:
+        typer.echo(f"and {len(refused) - most} more")
+
+
+@app.command("export")
+def export_file(
+    kind: Annotated[str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")],
+    file: Annotated[Path, typer.Argument(help="A name that ends in .csv or .xlsx.")],
+    words: Annotated[str, typer.Option(help="Only products that these words find.")] = "",
+    category: Annotated[str, typer.Option(help="Only products of this category and those below it.")] = "",
+    columns: Annotated[str, typer.Option(help="Only these columns, parted by commas.")] = "",
+) -> None:
+    """Write products to a file that can be brought in again."""
+    chosen = [name.strip() for name in columns.split(",") if name.strip()]
+    wanted = ProductFilter(words=words, category=category)
+    taken = take_out(workplace(), kind, file.suffix.removeprefix("."), wanted=wanted, chosen=chosen)
+    with open(file, "wb") as out:
+        for piece in taken.content:
+            out.write(piece)
+    typer.echo(f"{file}: {file.stat().st_size:,} bytes")
 
 
 @app.command()

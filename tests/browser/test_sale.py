@@ -106,7 +106,7 @@ def test_the_frame_works_by_keyboard_alone(person, demo):
     page.keyboard.type("PT-14-CEL")
     expect(page.locator("#found")).to_contain_text("Aubrey pot, celadon glaze, 14 cm")
     page.keyboard.press("Enter")
-    page.wait_for_url("**/catalogue/PT-14-CEL")
+    page.wait_for_url("**/products/PT-14-CEL")
     page.goto(f"{demo.url}/catalogue")
     page.keyboard.press("/")
     page.keyboard.type("mister brass")
@@ -126,7 +126,7 @@ def test_the_frame_works_by_keyboard_alone(person, demo):
     page.keyboard.press("Escape")
     page.locator("tbody tr").first.focus()
     page.keyboard.press("Enter")
-    page.wait_for_url("**/catalogue/WA-MISTB")
+    page.wait_for_url("**/products/WA-MISTB")
 
 
 def test_a_sentence_is_built_from_chips_and_kept(person, demo):
@@ -146,7 +146,7 @@ def test_a_sentence_is_built_from_chips_and_kept(person, demo):
 
 def test_leaving_a_form_that_is_not_saved_is_warned_of(person, demo):
     page = person
-    page.goto(f"{demo.url}/catalogue/PT-14-INK")
+    page.goto(f"{demo.url}/products/PT-14-INK")
     page.get_by_label("Title").fill("Changed")
     expect(page.get_by_text("not saved yet")).to_be_visible()
     asked = []
@@ -165,7 +165,7 @@ def test_a_walk_fits_a_phone(person, demo):
     expect(page.get_by_role("button", name="Taken")).to_be_in_viewport()
 
 
-PAGES = ["/", "/catalogue", "/catalogue/new", "/catalogue/PT-14-CEL", "/catalogue?q=nothingatall", "/listings",
+PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14-CEL", "/catalogue?q=nothingatall", "/listings",
          "/listings?state=draft", "/listings/5", "/stock", "/stock/PT-14-CEL", "/prices", "/orders", "/orders/O-1030",
          "/orders?tray=short", "/dispatch", "/dispatch?stage=to+pack", "/dispatch?stage=dispatched", "/consignments",
          "/setup", "/setup/channels/hagglet", "/jobs", "/jobs/1", "/patterns", "/nowhere", "/api/docs"]  # fmt: skip

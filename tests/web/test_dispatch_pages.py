@@ -236,7 +236,7 @@ def test_one_value_mends_the_same_gap_on_many(floor, boss, owner):
 
 def test_the_command_box_finds_stations_products_and_orders(floor, boss):
     found = boss.get("/find?q=pt-14").text
-    assert "/catalogue/PT-14" in found
+    assert "/products/PT-14" in found
     assert "/orders/O-1001" in boss.get("/find?q=O-1001").text
     assert "/dispatch" in boss.get("/find?q=disp").text
     assert "Nothing is called" in boss.get("/find?q=zzzz").text

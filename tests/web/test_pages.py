@@ -13,7 +13,7 @@ from relvan.web.sentence import Chip, Choice, read_sentence
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, png, read
 from tests.services.test_orders import ADA, IncomingLine
 
-PAGES = ["/", "/catalogue", "/catalogue/new", "/catalogue/PT-14", "/listings", "/listings/1", "/stock", "/stock/PT-14",
+PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/listings/1", "/stock", "/stock/PT-14",
          "/prices", "/orders", "/orders/O-1001", "/dispatch", "/consignments", "/setup", "/setup/channels/hagglet",
          "/jobs", "/jobs/1", "/patterns", "/find?q=pot", "/progress", "/why/free?sku=PT-14", "/why/price/1",
          "/why/quantity/1", "/why/state/1"]  # fmt: skip
@@ -197,7 +197,7 @@ def test_a_product_is_made_with_its_picture_and_shown_escaped(web):
 def test_a_picture_that_is_none_is_refused_beside_its_field(web, content):
     post(web, "/catalogue/new", sku="NEW-1", title="Pot")
     files = {"picture": ("pot.png", content, "image/png")}
-    answer = web.post("/catalogue/NEW-1/pictures", data={"csrf": web.csrf}, files=files)
+    answer = web.post("/products/NEW-1/pictures", data={"csrf": web.csrf}, files=files)
     assert answer.status_code == 422
     assert "“Picture” must" in wrong_beside(answer, "picture")
 
@@ -336,7 +336,7 @@ def test_columns_are_remembered(workplace, owner, web):
 
 
 def test_addresses_that_lead_nowhere_say_so(web):
-    for path in ("/catalogue/NONE", "/orders/O-9", "/listings/99", "/dispatch/shipments/9", "/nothing", "/jobs/9"):
+    for path in ("/products/NONE", "/orders/O-9", "/listings/99", "/dispatch/shipments/9", "/nothing", "/jobs/9"):
         answer = web.get(path)
         assert answer.status_code == 404
         assert "Not found" in html.fromstring(answer.text).cssselect("h1")[0].text
@@ -354,7 +354,7 @@ def test_a_body_beyond_all_bounds_is_not_taken(web):
 
 def test_history_says_amounts_as_money_and_settings_in_words(shop, web):
     post(web, "/prices", sku="PT-14", list="retail", amount="20", q="")
-    assert "€16.90 → €20.00" in html.fromstring(web.get("/catalogue/PT-14").text).text_content()
+    assert "€16.90 → €20.00" in html.fromstring(web.get("/products/PT-14").text).text_content()
     post(web, "/setup/channels/hagglet/policy", share="50", hold_back="1")
     assert "hold back 1, share 50" in html.fromstring(web.get("/setup/channels/hagglet").text).text_content()
 

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right, Role, check_right
@@ -60,6 +61,11 @@ class Workplace:
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
         self._opening = threading.Lock()  # two rounds must not open two gateways, each with a pace of its own
+
+    def sample_files(self) -> dict[str, Path]:
+        """Files to try an import with, by name; only the demo has some."""
+        folder = self.settings.data_dir / "samples"
+        return {path.name: path for path in sorted(folder.iterdir())} if folder.is_dir() else {}
 
     def new_key(self) -> str:
         """A key that nobody has used or could guess."""

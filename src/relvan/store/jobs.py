@@ -52,12 +52,13 @@ def job_rows(session: Session, *, job_id: int | None = None, since: datetime | N
     return rows_as(JobRow, session, statement)
 
 
-def job_verdicts(session: Session, job_id: int, *, after: int = 0, limit: int = 200) -> list[BulkJobRow]:
-    """The rows of a bulk job in order."""
-    statement = (
-        select(BulkJobRow)
-        .where(BulkJobRow.job_id == job_id, BulkJobRow.position > after)
-        .order_by(BulkJobRow.position)
-        .limit(limit)
-    )
-    return list(session.scalars(statement))
+def job_verdicts(
+    session: Session, job_id: int, *, after: int | None = None, verdict: str = "", limit: int = 200
+) -> list[BulkJobRow]:
+    """The rows of a bulk job in order, or those with one verdict; what rows only imply comes first."""
+    statement = select(BulkJobRow).where(BulkJobRow.job_id == job_id)
+    if after is not None:
+        statement = statement.where(BulkJobRow.position > after)
+    if verdict:
+        statement = statement.where(BulkJobRow.verdict == verdict)
+    return list(session.scalars(statement.order_by(BulkJobRow.position).limit(limit)).all())

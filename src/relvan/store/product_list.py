@@ -1,10 +1,11 @@
 """Pages of products for the catalogue and every other list of them."""
 
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, bindparam, exists, func, select
+from sqlalchemy import BindParameter, ColumnElement, Select, bindparam, exists, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -110,25 +111,34 @@ def product_page(
 ) -> list[ProductRow]:
     """Products in the order of their SKUs, after one of them; five queries whatever the number of rows."""
     statement = (
-        select(
-            Product.id, Product.sku, Product.title, Product.kind, Product.category, Product.brand,
-            func.coalesce(Product.gtin, ""), Product.weight_g, Product.cost, Product.archived_at, Product.lacking,
-            Product.changed_at, Product.asked, Product.family_id,
-        )
-        .where(*_conditions(session, wanted), Product.sku_key > after)
-        .order_by(Product.sku_key)
-        .limit(limit)
-    )  # fmt: skip
+        _rows().where(*_conditions(session, wanted), Product.sku_key > after).order_by(Product.sku_key).limit(limit)
+    )
     rows = rows_as(ProductRow, session, statement)
     _fill(session, rows, price_list)
     return rows
+
+
+def rows_by_id(session: Session, product_ids: Collection[int]) -> list[ProductRow]:
+    """Products by their ids, in the order of their SKUs."""
+    rows = rows_as(ProductRow, session, _rows().where(Product.id.in_(product_ids)).order_by(Product.sku_key))
+    _fill(session, rows, "")
+    return rows
+
+
+def _rows() -> Select[*tuple[Any, ...]]:
+    """The columns of a `ProductRow` that are the product's own."""
+    return select(
+        Product.id, Product.sku, Product.title, Product.kind, Product.category, Product.brand,
+        func.coalesce(Product.gtin, ""), Product.weight_g, Product.cost, Product.archived_at, Product.lacking,
+        Product.changed_at, Product.asked, Product.family_id,
+    )  # fmt: skip
 
 
 # Written once: building a query with fifty values in it takes longer than running it.
 _IDS: BindParameter[Any] = bindparam("ids", expanding=True)
 _PICTURES = (
     select(ProductPicture.product_id, ProductPicture.sha)
-    .where(ProductPicture.product_id.in_(_IDS))
+    .where(ProductPicture.product_id.in_(_IDS), ProductPicture.role == "shown")
     .order_by(ProductPicture.position.desc())
 )
 _PRICES = (

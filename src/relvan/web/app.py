@@ -13,7 +13,23 @@ from starlette.exceptions import HTTPException
 from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
 from relvan.services.people.sign_in import find_visit
 from relvan.web.desk import COOKIE, Desk, NotSignedIn
-from relvan.web.pages import catalogue, dispatch, frame, listings, orders, people, prices, setup, stock, today
+from relvan.web.pages import (
+    catalogue,
+    categories,
+    dispatch,
+    families,
+    frame,
+    imports,
+    listings,
+    orders,
+    people,
+    price_lists,
+    prices,
+    products,
+    setup,
+    stock,
+    today,
+)
 from relvan.web.rendering import STATIC, make_environment, render
 
 log = logging.getLogger("relvan.web")
@@ -30,11 +46,17 @@ HEADERS = {
 }
 
 
+PAGES = (
+    people, today, listings, stock, price_lists, prices, orders, dispatch, setup, frame, catalogue, families, imports,
+    categories, products,
+)  # fmt: skip
+
+
 def add_pages(app: FastAPI) -> None:
     """Add every page to the application, whose `state.workplace` is set."""
     app.state.environment = make_environment(app.state.workplace.settings)
     app.mount("/static", KeptStatic(directory=STATIC), name="static")
-    for page in (people, today, listings, stock, prices, orders, dispatch, setup, frame, catalogue):
+    for page in PAGES:
         app.include_router(page.router, include_in_schema=False)
 
 

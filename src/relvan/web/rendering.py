@@ -13,13 +13,15 @@ from babel.numbers import format_currency, format_decimal
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
+from relvan.core.catalogue.facts import NAMES, label_of
 from relvan.core.money import as_decimal
 from relvan.core.orders.trays import TRAY_NAMES
 from relvan.settings import Settings
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
-MONEY_FIELDS = ("price ", "cost", "floor", "paid")
+MONEY_FIELDS = ("price ", "break ", "cost", "floor", "paid")
+MOST_TOLD = 240
 
 
 @cache
@@ -75,15 +77,20 @@ class SellersHand:
 
     def told(self, value: Any, name: str = "") -> str:
         """A value of the history in words: money by its field's name, lists and settings without brackets."""
-        if value in (None, "", [], {}):
+        if value in (None, "", [], {}, False):
             return "nothing"
+        if value is True:
+            return "yes"
         if isinstance(value, int) and not isinstance(value, bool) and name.startswith(MONEY_FIELDS):
             return self.money(value)
         if isinstance(value, dict):
             return ", ".join(f"{key.replace('_', ' ')} {self.told(part)}" for key, part in value.items() if part)
         if isinstance(value, list):
+            if all(isinstance(part, list) and len(part) == 2 for part in value):  # parts of a kit, traits of a family
+                return "; ".join(f"{name}: {self.told(held)}" for name, held in value)
             return "; ".join(self.told(part) for part in value)
-        return str(value)
+        text = str(value)
+        return text if len(text) <= MOST_TOLD else f"{text[:MOST_TOLD]}…"
 
     def _write_time(self, moment: datetime, words: str) -> Markup:
         exact = moment.astimezone(self.zone).strftime("%d.%m.%Y, %H:%M")
@@ -98,6 +105,11 @@ class SellersHand:
     def _write_ago(self, minutes: int) -> str:
         delta = timedelta(minutes=minutes)
         return str(format_timedelta(delta, add_direction=True, locale=self.locale, threshold=1.2))
+
+
+def fact_name(name: str) -> str:
+    """A fact of the history in words, also one that is no fact of a product."""
+    return label_of(name) if name in NAMES or " " in name else name.replace("_", " ")
 
 
 def make_environment(settings: Settings) -> Environment:
@@ -118,6 +130,7 @@ def make_environment(settings: Settings) -> Environment:
         "day": seller.day,
         "grams": seller.grams,
         "told": seller.told,
+        "fact": fact_name,
         "tray": lambda tray: TRAY_NAMES[tray],
     }
     environment.globals |= {"static": static_path, "demo": settings.demo}

@@ -16,20 +16,27 @@ from relvan.services.people.desk import choose_columns, drop_view, keep_view
 from relvan.services.stock.availability import availability
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
+from relvan.store.imports import count_verdicts
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listings import listing_by_id
 from relvan.store.orders import OrderFilter, order_page
 from relvan.store.product_list import ProductFilter, product_page
-from relvan.web.desk import At, Desk, Form
+from relvan.web.desk import At, Form
+from relvan.web.whys import why_page
 
 router = APIRouter()
 STATIONS = (
     ("Today", "/"),
     ("Catalogue", "/catalogue"),
     ("New product", "/catalogue/new"),
+    ("New family", "/families/new"),
+    ("Files in and out", "/imports"),
+    ("Categories and attributes", "/categories"),
+    ("Changes of products", "/catalogue/history"),
     ("Listings", "/listings"),
     ("Stock", "/stock"),
     ("Prices", "/prices"),
+    ("Price lists", "/prices/lists"),
     ("Orders", "/orders"),
     ("Inbox", "/orders?tray=inbox"),
     ("Short of stock", "/orders?tray=short"),
@@ -39,6 +46,7 @@ STATIONS = (
     ("Bulk jobs", "/jobs"),
 )
 STAYS = timedelta(seconds=20)
+JOB_PAGE = 100
 
 
 @router.get("/find", name="find")
@@ -72,16 +80,22 @@ def job_index(desk: At) -> HTMLResponse:
 
 
 @router.get("/jobs/{job_id:int}", name="job_show")
-def job_show(desk: At, job_id: int, after: int = 0) -> HTMLResponse:
+def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "") -> HTMLResponse:
     """One bulk job with the verdict on each row; its rows alone when htmx asks."""
     with desk.workplace.database.reading() as session:
         jobs = job_rows(session, job_id=job_id)
-        rows = job_verdicts(session, job_id, after=after)
+        rows = job_verdicts(session, job_id, after=after, verdict=verdict, limit=JOB_PAGE + 1)
+        counted = count_verdicts(session, job_id)
     if not jobs:
         raise not_found("bulk job", job_id)
+    values: dict[str, Any] = {
+        "job": jobs[0], "rows": rows[:JOB_PAGE], "verdict": verdict,
+        "verdicts": sorted(counted.items()), "more": rows[JOB_PAGE - 1].position if len(rows) > JOB_PAGE else None,
+    }  # fmt: skip
     if desk.request.headers.get("HX-Request"):
-        return desk.fragment("jobs/_rows.html", job=jobs[0], rows=rows)
-    return desk.page("jobs/show.html", "jobs", job=jobs[0], rows=rows)
+        return desk.fragment("jobs/_rows.html", **values)
+    station = "catalogue" if jobs[0].kind in ("import", "change", "fetch") else "jobs"
+    return desk.page("jobs/show.html", station, **values)
 
 
 @router.post("/views/{station}", name="view_keep")
@@ -113,27 +127,11 @@ def _inside(path: str) -> str:
     return path if path.startswith("/") and not path.startswith(("//", "/\\")) else "/"
 
 
-def _why(desk: Desk, title: str, why: Why, links: list[tuple[str, str]]) -> HTMLResponse:
-    """The drawer: each step with its figure, and a bar drawn to the scale of the largest."""
-    sizes = [_size(step.value) for step in why.steps]
-    largest = max(sizes, default=0) or 1
-    steps = list(zip(why.steps, sizes, strict=True))
-    return desk.fragment("parts/_why.html", title=title, steps=steps, largest=largest, links=links)
-
-
-def _size(value: str) -> float:
-    """A figure's length on the drawing; 0 for what is no figure."""
-    try:
-        return max(0.0, float(value))
-    except ValueError:
-        return 0.0
-
-
 @router.get("/why/free", name="why_free")
 def why_free(desk: At, sku: str) -> HTMLResponse:
     """Why so many are free."""
     shown = availability(desk.workplace, sku)
-    return _why(desk, f"Free of {sku}", shown.why, [("Stock of this product", f"/stock/{quote(sku)}")])
+    return why_page(desk, f"Free of {sku}", shown.why, [("Stock of this product", f"/stock/{quote(sku)}")])
 
 
 @router.get("/why/{what}/{listing_id:int}", name="why_listing")
@@ -149,15 +147,15 @@ def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
     setup, stock = f"/setup/channels/{channel.key}", f"/stock/{quote(product.sku)}"
     if what == "quantity":
         links = [("Stock of this product", stock), (f"How much {channel.name} shows", f"{setup}#policy")]
-        return _why(desk, f"Shown of {name}", found.shown.why, links)
+        return why_page(desk, f"Shown of {name}", found.shown.why, links)
     if what == "price":
         links = [
             ("List price and floor", f"/prices?q={quote(product.sku)}"),
             (f"Steps of {channel.name}", f"{setup}#prices"),
         ]
         why = found.price.why if found.price else Why().then("Price list", "no price", "the product is not on it")
-        return _why(desk, f"Price of {name}", why, links)
-    return _why(desk, f"State of {name}: {listing.state}", state_why, [("The listing", f"/listings/{listing_id}")])
+        return why_page(desk, f"Price of {name}", why, links)
+    return why_page(desk, f"State of {name}: {listing.state}", state_why, [("The listing", f"/listings/{listing_id}")])
 
 
 @router.get("/patterns", name="patterns")

@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping
 from typing import Any
+from urllib.parse import quote
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
@@ -93,7 +94,7 @@ def listing_draft(desk: At, form: Form) -> Response:
     words = f"{made} {'draft' if made == 1 else 'drafts'} made."
     if refused:
         words += f" {len(refused)} not: {' '.join(refused[:2])}"
-    back = f"/catalogue/{skus[0]}" if form.get("back") == "product" and skus else "/listings?state=draft"
+    back = f"/products/{quote(skus[0])}" if form.get("back") == "product" and skus else "/listings?state=draft"
     return desk.done(back, words, tone="look" if refused else "good")
 
 

@@ -81,7 +81,7 @@ def stock_undo(desk: At, form: Form, movement_id: int) -> Response:
     """Take a movement back."""
     moved = undo_movement(desk.workplace, desk.actor, movement_id)
     back = form.get("back", "")
-    path = back if back.startswith(("/catalogue/", "/stock/")) else f"/stock/{moved.sku}"
+    path = back if back.startswith(("/products/", "/stock/")) else f"/stock/{moved.sku}"
     return desk.done(path, f"Taken back: {moved.on_hand} of {moved.sku} on hand in {moved.warehouse}.")
 
 
@@ -130,5 +130,5 @@ def stock_move(desk: At, form: Form, sku: str) -> Response:
     if moved.served:
         words += f" Reserved at last: {', '.join(moved.served)}."
     back = form.get("back", "")
-    path = back if back.startswith("/catalogue/") else f"/stock/{sku}"
+    path = back if back.startswith("/products/") else f"/stock/{sku}"
     return desk.done(path, words, undo_path=f"/stock/undo/{moved.movement}", undo_fields=[("back", path)])

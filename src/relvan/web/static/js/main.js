@@ -1,10 +1,14 @@
 // Starts every behaviour; each lives in a file of its own, and pages can be read without any of them.
+import { change } from "./change.js";
 import { command } from "./command.js";
+import { family } from "./family.js";
 import { keys } from "./keys.js";
+import { pictures } from "./pictures.js";
 import { scanner } from "./scanner.js";
+import { sheet } from "./sheet.js";
 import { table } from "./table.js";
 import { toasts } from "./toasts.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [command, keys, scanner, table, toasts, unsaved, why]) start(document);
+for (const start of [change, command, family, keys, pictures, scanner, sheet, table, toasts, unsaved, why]) start(document);

@@ -9,7 +9,9 @@ export function table(page) {
     const ticked = ticks().filter((box) => box.checked);
     for (const box of ticks()) box.closest("tr").classList.toggle("ticked", box.checked);
     bar?.classList.toggle("ticking", ticked.length > 0);
-    for (const place of page.querySelectorAll("[data-ticked]")) place.textContent = ticked.length;
+    const matching = page.querySelector("[data-tick-matching]");
+    if (matching && !ticked.length) matching.checked = false;
+    for (const place of page.querySelectorAll("[data-ticked]")) place.textContent = matching?.checked ? "all" : ticked.length;
     const all = page.querySelector("[data-tick-all]");
     if (all) all.checked = ticked.length > 0 && ticked.length === ticks().length;
     if (!ticked.length) page.querySelector("#foresee")?.replaceChildren();
@@ -21,7 +23,7 @@ export function table(page) {
 
   page.addEventListener("change", (event) => {
     if (event.target.matches("[data-tick-all]")) tickAll(event.target.checked);
-    else if (event.target.name === "pick") settle();
+    else if (event.target.name === "pick" || event.target.matches("[data-tick-matching]")) settle();
   });
   page.addEventListener("click", (event) => { if (event.target.closest("[data-untick]")) tickAll(false); });
   page.addEventListener("keydown", (event) => {

@@ -1,0 +1,178 @@
+"""Files in and out: choosing a file, saying which column is what, looking at the rehearsal."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response, StreamingResponse
+from starlette.concurrency import run_in_threadpool
+
+from relvan.core.imports.cells import plain_text
+from relvan.core.imports.kinds import KINDS
+from relvan.core.refusal import Refusal, Refused, not_found
+from relvan.services.imports.mappings import drop_mapping, keep_mapping
+from relvan.services.imports.receive import MOST_BYTES, change_mapping, look_at, read_options, receive_file
+from relvan.services.imports.result import result_file
+from relvan.services.imports.take_out import TakenOut, columns_for, template
+from relvan.services.jobs.life import find_job, move_job
+from relvan.store.imports import mappings
+from relvan.store.jobs import job_rows
+from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+
+router = APIRouter()
+ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "cp1252", "cp1250", "cp1251", "iso8859-15", "mac_roman")
+DELIMITERS = ((",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))
+
+
+def _index(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
+    with desk.workplace.database.reading() as session:
+        jobs = [job for job in job_rows(session) if job.kind in ("import", "change")][:12]
+        kept = mappings(session)
+    samples = desk.workplace.sample_files()
+    return desk.page(
+        "imports/index.html", "catalogue", status=status, kinds=KINDS.values(), jobs=jobs, kept=kept, samples=samples,
+        **{"errors": {}, "typed": {}, "refusals": (), **values},
+    )  # fmt: skip
+
+
+@router.get("/imports", name="import_index")
+def import_index(desk: At, kind: str = "products") -> HTMLResponse:
+    """Where files come in and go out."""
+    return _index(desk, typed={"kind": kind})
+
+
+@router.post("/imports", name="import_create")
+async def import_create(desk: At, form: Form) -> Response:
+    """Take a file in and show what it holds."""
+    files = [(file.filename or "", await file.read(MOST_BYTES + 1)) for file in form.files("file")]
+    return await run_in_threadpool(_received, desk, form, files)
+
+
+def _received(desk: Desk, form: PostedForm, files: list[tuple[str, bytes]]) -> Response:
+    try:
+        if not files:
+            raise Refused(Refusal("missing", "No file was chosen.", "Choose a CSV, XLSX, XLS or ODS file.", "file"))
+        job = receive_file(
+            desk.workplace, desk.actor, form.get("kind", ""), *files[0], mapping=form.get("mapping") or None,
+            options=_options(form), rehearse=False,
+        )  # fmt: skip
+    except Refused as refused:
+        errors = first_by_field(refused.refusals)
+        return _index(desk, status=422, typed=dict(form), errors=errors, refusals=refused.refusals)
+    return RedirectResponse(f"/imports/{job}", 303)
+
+
+def _options(form: PostedForm) -> dict[str, Any]:
+    return {"create": form.get("create", "yes") == "yes", "members": form.get("members", "add"),
+            "clear": form.get("clear") == "yes"}  # fmt: skip
+
+
+@router.get("/imports/templates/{kind}.{form}", name="import_template")
+def import_template(desk: At, kind: str, form: str) -> StreamingResponse:
+    """An example file of a kind."""
+    return send(template(desk.workplace, kind, form))
+
+
+def send(taken: TakenOut) -> StreamingResponse:
+    """A file as the answer."""
+    head = {"Content-Disposition": f'attachment; filename="{taken.name}"'}
+    return StreamingResponse(taken.content, media_type=taken.media, headers=head)
+
+
+@router.get("/imports/samples/{name}", name="import_sample")
+def import_sample(desk: At, name: str) -> FileResponse:
+    """A sample file of the demo."""
+    path = desk.workplace.sample_files().get(name)
+    if path is None:
+        raise not_found("sample", name)
+    return FileResponse(path, filename=name)
+
+
+@router.get("/imports/{job_id:int}", name="import_map")
+def import_map(desk: At, job_id: int) -> Response:
+    """Which column is which fact."""
+    return _map(desk, job_id)
+
+
+def _map(desk: Desk, job_id: int, *, status: int = 200, spec: dict[str, Any] | None = None, **values: Any) -> Response:
+    with desk.workplace.database.reading() as session:
+        job = find_job(session, job_id)
+        if job.kind != "import":
+            raise not_found("import", job_id)
+        kept = mappings(session, job.spec["kind"])
+    seen = look_at(desk.workplace, spec or job.spec)
+    samples = [[plain_text(cell) for cell in row] for row in seen.samples[:4]]
+    return desk.page(
+        "imports/map.html", "catalogue", status=status, job=job, seen=seen, samples=samples, kept=kept,
+        columns=columns_for(desk.workplace, seen.kind), encodings=ENCODINGS, delimiters=DELIMITERS,
+        **{"errors": {}, "refusals": (), **values},
+    )  # fmt: skip
+
+
+def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
+    """What the mapping page says of a file."""
+    with desk.workplace.database.reading() as session:
+        spec = dict(find_job(session, job_id).spec)
+    form_changed = any(form.get(name, "") != str(spec.get(name, "")) for name in ("sheet", "encoding", "delimiter"))
+    header = form.get("header", "")
+    changed = form_changed or (header.isdigit() and int(header) - 1 != spec["header"])
+    found: dict[str, Any] = {
+        "sheet": form.get("sheet", ""), "encoding": form.get("encoding", ""), "delimiter": form.get("delimiter", ""),
+        "header": int(header) - 1 if header.isdigit() and int(header) > 0 else None,
+        "options": read_options(_options(form)),
+    }  # fmt: skip
+    lines = zip(form.all("heading"), form.all("name"), form.all("decimal"), form.all("dates"), form.all("unit"),
+                form.all("constant"), strict=False)  # fmt: skip
+    mapping = [
+        {"heading": h, "name": n, "decimal": d, "dates": t, "unit": u, "constant": c} for h, n, d, t, u, c in lines
+    ]
+    if form_changed:
+        found["header"] = None
+    return {**spec, **found, "mapping": form.get("kept") or (None if changed else mapping)}
+
+
+@router.post("/imports/{job_id:int}/look", name="import_look")
+def import_look(desk: At, form: Form, job_id: int) -> Response:
+    """The file again, as it is said to be read now; nothing is rehearsed yet."""
+    try:
+        spec = look_at(desk.workplace, _typed_spec(desk, job_id, form)).spec
+    except Refused as refused:
+        return _map(desk, job_id, status=422, refusals=refused.refusals, errors=first_by_field(refused.refusals))
+    return _map(desk, job_id, spec=spec)
+
+
+@router.post("/imports/{job_id:int}", name="import_rehearse")
+def import_rehearse(desk: At, form: Form, job_id: int) -> Response:
+    """Rehearse the file by this mapping, and keep the mapping when it was given a name."""
+    spec = _typed_spec(desk, job_id, form)
+    try:
+        seen = look_at(desk.workplace, spec)
+        if form.get("keep_as", "").strip():
+            keep_mapping(desk.workplace, desk.actor, spec["kind"], form.get("keep_as", ""), seen.spec["mapping"])
+        change_mapping(desk.workplace, desk.actor, job_id, seen.spec)
+    except Refused as refused:
+        errors = first_by_field(refused.refusals)
+        return _map(desk, job_id, status=422, spec=spec, errors=errors, refusals=refused.refusals)
+    return RedirectResponse(f"/jobs/{job_id}", 303)
+
+
+@router.post("/mappings/drop", name="mapping_drop")
+def mapping_drop(desk: At, form: Form) -> Response:
+    """Forget a kept mapping."""
+    drop_mapping(desk.workplace, desk.actor, form.get("name", ""))
+    return desk.done("/imports", f"The mapping {form.get('name', '')} is forgotten.")
+
+
+@router.get("/jobs/{job_id:int}/result.csv", name="job_result")
+def job_result(desk: At, job_id: int) -> StreamingResponse:
+    """Every row with its verdict, as a file."""
+    taken = TakenOut(f"job-{job_id}-result.csv", "text/csv; charset=utf-8", result_file(desk.workplace, job_id))
+    return send(taken)
+
+
+@router.post("/jobs/{job_id:int}/{event}", name="job_move")
+def job_move(desk: At, form: Form, job_id: int, event: str) -> Response:
+    """Apply, undo, rehearse anew or drop a bulk job."""
+    if event not in ("apply", "undo", "rehearse", "drop"):
+        raise not_found("deed", event)
+    move_job(desk.workplace, desk.actor, job_id, event)
+    return RedirectResponse(f"/jobs/{job_id}", 303)

@@ -1,0 +1,314 @@
+"""A product's own page: its facts by kind, pictures, parts, aliases, stock, listings, history; making a new one."""
+
+from datetime import UTC, datetime
+from typing import Any
+from urllib.parse import quote
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, HTMLResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from relvan.core.catalogue.attributes import asked_of
+from relvan.core.catalogue.facts import Facts, draft_from, label_of
+from relvan.core.catalogue.product import TAX_CODES, ProductDraft, ProductKind
+from relvan.core.refusal import Refusal, Refused, not_found
+from relvan.services.catalogue.pictures import (
+    THUMBNAILS,
+    add_picture,
+    arrange_pictures,
+    put_picture_first,
+    remove_picture,
+    thumbnail_file,
+)
+from relvan.services.catalogue.read import facts_at, sums_of_kit, view_in
+from relvan.services.catalogue.save import change_product, create_product
+from relvan.services.imports.by_address import fetch_pictures
+from relvan.store.catalogue import find_product, movements, product_bins
+from relvan.store.categories import category_paths
+from relvan.store.channels import channels
+from relvan.store.facts import asks_by_category, attribute_rules, facts_by_id, kits_above
+from relvan.store.history import history
+from relvan.store.holdings import load_holdings
+from relvan.store.listings import listings_of_products
+from relvan.store.prices import price_lists
+from relvan.store.product_list import ProductFilter, product_page, rows_by_id
+from relvan.store.stock import stock_rows, warehouses
+from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.pages.families import family_page
+from relvan.web.reading import FormReader
+from relvan.web.reading_product import facts_from_form
+
+router = APIRouter()
+NEW_KINDS = (ProductKind.SINGLE, ProductKind.KIT, ProductKind.SERVICE)
+SPARE_ROWS = 2
+
+
+def _currencies(desk: Desk) -> dict[str, str]:
+    with desk.workplace.database.reading() as session:
+        lists = {one.key: one.currency for one in price_lists(session)}
+    return {"": desk.workplace.settings.currency, **lists}
+
+
+def _form_values(session: Any, draft: ProductDraft) -> dict[str, Any]:
+    """What the form offers beside the product: categories, price lists, the attributes that are asked for."""
+    rules = attribute_rules(session)
+    asked = asked_of(draft.category, asks_by_category(session))
+    held = {name.casefold(): value for name, value in draft.attributes.items()}
+    asked_names = {name.casefold() for name in asked}
+    typed = [(rules[name.casefold()], held.get(name.casefold(), ""), ask.needed) for name, ask in asked.items()]
+    free = [(name, value) for name, value in draft.attributes.items() if name.casefold() not in asked_names]
+    return {
+        "categories": category_paths(session),
+        "price_lists": [(one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)],
+        "tax_codes": TAX_CODES,
+        "asked": typed,
+        "attributes": [*free, *[("", "")] * SPARE_ROWS],
+        "draft": draft,
+        "typed": {},
+    }
+
+
+def _retyped(form: PostedForm, values: dict[str, Any]) -> dict[str, Any]:
+    """What the form shows after a refusal: all that was typed."""
+    names, texts = form.all("attribute_name"), form.all("attribute_value")
+    pairs = {name.casefold(): (name, text) for name, text in zip(names, texts, strict=False) if name or text}
+    asked = [(rule, pairs.pop(rule.name.casefold(), ("", value))[1], needed) for rule, value, needed in values["asked"]]
+    parts = [pair for pair in zip(form.all("part_sku"), form.all("part_quantity"), strict=False) if pair[0]]
+    return {
+        **values, "typed": dict(form), "asked": asked,
+        "attributes": [*pairs.values(), *[("", "")] * SPARE_ROWS],
+        "typed_parts": parts, "typed_traits": dict(zip(form.all("trait_name"), form.all("trait_value"), strict=False)),
+    }  # fmt: skip
+
+
+@router.get("/catalogue/new", name="product_new")
+def product_new(desk: At, kind: str = "single") -> HTMLResponse:
+    """An empty form."""
+    chosen = ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE
+    with desk.workplace.database.reading() as session:
+        values = _form_values(session, ProductDraft(sku="", title="", kind=chosen))
+    return desk.page("products/new.html", "catalogue", **values, kinds=NEW_KINDS, errors={})
+
+
+@router.post("/catalogue/new", name="product_create")
+async def product_create(desk: At, form: Form) -> Response:
+    """Make a product, with the pictures chosen in the same form."""
+    contents = [await file.read(30_000_000) for file in form.files("picture")]
+    return await run_in_threadpool(_create, desk, form, contents)
+
+
+def _create(desk: Desk, form: PostedForm, contents: list[bytes]) -> Response:
+    try:
+        sku = create_product(desk.workplace, desk.actor, draft_from(facts_from_form(form, {}, _currencies(desk))))
+    except Refused as refused:
+        kind = form.get("kind", "single")
+        start = ProductDraft(sku="", title="", kind=ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE)
+        with desk.workplace.database.reading() as session:
+            values = _retyped(form, _form_values(session, start))
+        values |= {"kinds": NEW_KINDS, "errors": first_by_field(refused.refusals), "refusals": refused.refusals}
+        return desk.page("products/new.html", "catalogue", status=422, **values)
+    problems = _add_pictures(desk, sku, contents)
+    if problems:
+        return _show(desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems))
+    return desk.done(_path(sku), f"{sku} is in the catalogue.")
+
+
+def _path(sku: str) -> str:
+    return f"/products/{quote(sku, safe='')}"
+
+
+def _add_pictures(desk: Desk, sku: str, contents: list[bytes]) -> list[Refusal]:
+    problems: list[Refusal] = []
+    for content in contents:
+        try:
+            add_picture(desk.workplace, desk.actor, sku, content)
+        except Refused as refused:
+            problems += refused.refusals
+    return problems
+
+
+def _show(
+    desk: Desk,
+    sku: str,
+    *,
+    status: int = 200,
+    form: PostedForm | None = None,
+    errors: dict[str, Refusal] | None = None,
+    refusals: tuple[Refusal, ...] = (),
+) -> HTMLResponse:
+    """A product's page, as it is or with what was typed."""
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        view = view_in(session, sku)
+        values = _form_values(session, view.draft)
+        values |= {"product": product, "view": view, "pictures": view.pictures, "missing": view.completeness.missing,
+                   "history": history(session, "product", product.id)}  # fmt: skip
+        values |= _by_kind(session, desk, view.draft, product.id)
+    if form is not None:
+        values = _retyped(form, values)
+    values |= {"errors": errors or {}, "refusals": refusals}
+    return desk.page("products/show.html", "catalogue", status=status, **values)
+
+
+def _by_kind(session: Any, desk: Desk, draft: ProductDraft, product_id: int) -> dict[str, Any]:
+    """What the page of a kind needs beside the facts."""
+    found: dict[str, Any] = {
+        "stock": [], "bins": [], "listings": listings_of_products(session, [product_id]),
+        "channels": [(channel.key, channel.name) for channel in channels(session)],
+        "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
+        "kits": rows_by_id(session, sorted(kits_above(session, [product_id]))[:30]), "head": None, "siblings": [],
+        "parts": [], "sums": None, "kit_stock": [], "part_pairs": [(part.sku, part.quantity) for part in draft.parts],
+    }  # fmt: skip
+    if draft.kind in (ProductKind.SINGLE, ProductKind.VARIANT):
+        found["stock"] = stock_rows(session, [product_id])
+        found["bins"] = product_bins(session, product_id)
+        found["movements"] = movements(session, product_id, limit=8)
+    if draft.family:
+        head = find_product(session, draft.family)
+        found["head"] = head
+        found["axes"] = [(name, values) for name, values in head.axes]
+        found["siblings"] = product_page(session, ProductFilter(family=head.sku), limit=60)
+    if draft.kind == ProductKind.KIT:
+        first = price_lists(session)[0]
+        rows = {row.sku.casefold(): row for row in rows_by_id(session, _ids(session, draft))}
+        found["parts"] = [(part, rows.get(part.sku.casefold())) for part in draft.parts]
+        found["sums"] = sums_of_kit(session, facts_by_id(session, [product_id])[product_id], first.key)
+        found["sums_list"] = first
+        found["kit_stock"] = load_holdings(session, [product_id]).of(product_id)
+    return found
+
+
+def _ids(session: Any, draft: ProductDraft) -> list[int]:
+    return [find_product(session, part.sku).id for part in draft.parts]
+
+
+@router.get("/products/{sku:path}/pictures/{sha}/{side}", name="picture_show")
+def picture_show(desk: At, sku: str, sha: str, side: int) -> FileResponse:
+    """A thumbnail; its name is its content's, so that it may be kept for ever."""
+    if side not in THUMBNAILS or len(sha) != 64 or not sha.isalnum():
+        raise not_found("picture", sha[:12])
+    path = desk.workplace.files.path(thumbnail_file(sha, side))
+    if not path.exists():
+        raise not_found("picture", sha[:12])
+    return FileResponse(path, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+@router.post("/products/{sku:path}/pictures", name="picture_add")
+async def picture_add(desk: At, form: Form, sku: str) -> Response:
+    """Add pictures: files at once, addresses in the background."""
+    contents = [await file.read(30_000_000) for file in form.files("picture")]
+    return await run_in_threadpool(_pictures_added, desk, sku, contents, form)
+
+
+def _pictures_added(desk: Desk, sku: str, contents: list[bytes], form: PostedForm) -> Response:
+    problems = _add_pictures(desk, sku, contents)
+    addresses = form.get("address", "").split()
+    if addresses:
+        try:
+            fetch_pictures(desk.workplace, desk.actor, sku, addresses)
+        except Refused as refused:
+            problems += [Refusal(r.code, r.message, r.fix, "picture") for r in refused.refusals]
+    if not contents and not addresses:
+        problems = [Refusal("missing", "No picture was chosen.", "Choose a file or paste an address.", "picture")]
+    if problems:
+        return _show(desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems))
+    words = f"{len(contents)} added to {sku}." if contents else f"Fetching {len(addresses)} for {sku}."
+    return desk.done(_path(sku), words)
+
+
+@router.post("/products/{sku:path}/pictures/arrange", name="picture_arrange")
+def picture_arrange(desk: At, form: Form, sku: str) -> Response:
+    """Put pictures in order, each with its role."""
+    order = list(zip(form.all("sha"), form.all("role"), strict=False))
+    shown = [(sha, "description" if role == "description" else "further") for sha, role in order]
+    arrange_pictures(desk.workplace, desk.actor, sku, shown)
+    return desk.done(_path(sku), "Pictures are in order.")
+
+
+@router.post("/products/{sku:path}/pictures/{sha}/first", name="picture_first")
+def picture_first(desk: At, form: Form, sku: str, sha: str) -> Response:
+    """Make a picture the main one."""
+    put_picture_first(desk.workplace, desk.actor, sku, sha)
+    return desk.done(_path(sku), "Main picture changed.")
+
+
+@router.post("/products/{sku:path}/pictures/{sha}/remove", name="picture_remove")
+def picture_remove(desk: At, form: Form, sku: str, sha: str) -> Response:
+    """Take a picture off."""
+    remove_picture(desk.workplace, desk.actor, sku, sha)
+    return desk.done(_path(sku), "Picture taken off.")
+
+
+@router.post("/products/{sku:path}/alias", name="alias_change")
+def alias_change(desk: At, form: Form, sku: str) -> Response:
+    """What an alias says of its own in listings."""
+    alias = form.get("alias", "")
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        facts = facts_by_id(session, [product.id])[product.id]
+    prices: dict[str, int] = {}
+    try:
+        for name in (name for name in form if name.startswith("alias_price_")):
+            key = name.removeprefix("alias_price_")
+            amount = _amount(form, name, _currencies(desk)[key])
+            prices |= {key: amount} if amount is not None else {}
+        own = {"title": form.get("alias_title", "").strip(), "picture": form.get("alias_picture", ""), "prices": prices}
+        new = {**facts, f"alias {alias}": own if any(own.values()) else None}
+        change_product(desk.workplace, desk.actor, product.sku, draft_from(new))
+    except Refused as refused:
+        return _show(desk, sku, status=422, errors=first_by_field(refused.refusals), refusals=refused.refusals)
+    return desk.done(_path(product.sku), f"Alias {alias} is saved.")
+
+
+def _amount(form: PostedForm, name: str, currency: str) -> int | None:
+    read = FormReader(form)
+    amount = read.amount(name, currency)
+    read.raise_if_refused()
+    return amount
+
+
+@router.get("/products/{sku:path}/at", name="product_at")
+def product_at(desk: At, sku: str, at: str = "") -> HTMLResponse:
+    """A product as it was at a time, beside what it is now."""
+    try:
+        moment = datetime.fromisoformat(at)
+    except ValueError:
+        raise Refused(Refusal("form", "“At” must be a time.", "Choose a day and hour.", "at")) from None
+    if moment.tzinfo is None:
+        moment = moment.replace(tzinfo=ZoneInfo(desk.workplace.settings.time_zone))
+    then = facts_at(desk.workplace, sku, moment.astimezone(UTC))
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        now: Facts = facts_by_id(session, [product.id])[product.id]
+    names = list(dict.fromkeys([*then, *now]))
+    rows = [(label_of(name), name, then.get(name), now.get(name)) for name in names]
+    return desk.page("products/at.html", "catalogue", product=product, rows=rows, moment=moment)
+
+
+@router.get("/products/{sku:path}", name="product_show")
+def product_show(desk: At, sku: str) -> Response:
+    """A product's own page; a family's is its grid."""
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+    if product.kind == ProductKind.FAMILY:
+        return family_page(desk, product.sku)
+    return _show(desk, sku)
+
+
+@router.post("/products/{sku:path}", name="product_change")
+def product_change(desk: At, form: Form, sku: str) -> Response:
+    """Save what was changed."""
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        before = facts_by_id(session, [product.id])[product.id]
+    try:
+        now = change_product(
+            desk.workplace, desk.actor, sku, draft_from(facts_from_form(form, before, _currencies(desk)))
+        )
+    except Refused as refused:
+        errors = first_by_field(refused.refusals)
+        if product.kind == ProductKind.FAMILY:
+            return family_page(desk, sku, status=422, errors=errors, refusals=refused.refusals)
+        return _show(desk, sku, status=422, form=form, errors=errors, refusals=refused.refusals)
+    return desk.done(_path(now), f"{now} is saved.")
