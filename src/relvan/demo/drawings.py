@@ -92,6 +92,32 @@ def _mister(pen: ImageDraw.ImageDraw, colour: str) -> None:
         pen.line((280, y, 210, y + (y - 240) // 2), fill="#9AA4AC", width=5)
 
 
+def _saucer(pen: ImageDraw.ImageDraw, colour: str) -> None:
+    pen.ellipse((180, 420, 620, 640), fill=colour)
+    pen.ellipse((230, 440, 570, 590), fill=PAPER)
+    pen.ellipse((250, 455, 550, 580), fill=colour)
+
+
+def _hanging(pen: ImageDraw.ImageDraw, colour: str) -> None:
+    for x in (260, 540):
+        pen.line((400, 90, x, 360), fill=INK, width=5)
+    pen.chord((240, 160, 560, 620), 0, 180, fill=colour)
+    pen.rounded_rectangle((230, 360, 570, 410), 16, fill=colour, outline=PAPER, width=4)
+
+
+def _planter(pen: ImageDraw.ImageDraw, colour: str) -> None:
+    pen.polygon([(140, 380), (660, 380), (620, 630), (180, 630)], fill=colour)
+    pen.rounded_rectangle((120, 340, 680, 400), 14, fill=colour, outline=PAPER, width=4)
+
+
+def _box(pen: ImageDraw.ImageDraw, colour: str) -> None:
+    pen.polygon([(200, 320), (400, 240), (600, 320), (400, 400)], fill="#D8C3A0")
+    pen.polygon([(200, 320), (400, 400), (400, 650), (200, 570)], fill="#C4AB82")
+    pen.polygon([(600, 320), (400, 400), (400, 650), (600, 570)], fill="#B39970")
+    pen.line((400, 400, 400, 650), fill=colour, width=14)
+    pen.line((300, 280, 500, 360), fill=colour, width=14)
+
+
 SHAPES = {
     "pot": _pot,
     "trowel": _trowel,
@@ -103,4 +129,8 @@ SHAPES = {
     "tin": _tin,
     "can": _can,
     "mister": _mister,
+    "saucer": _saucer,
+    "hanging": _hanging,
+    "planter": _planter,
+    "box": _box,
 }

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
 from relvan.demo.drawings import draw
+from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
@@ -83,6 +84,9 @@ class Seeder:
         found = goods()
         for good in found:
             self._product(good)
+        self.say("families, kits and the rest of the range")
+        furnish(self.workplace, self.owner, self._opening)
+        lay_out_samples(self.workplace, self.workplace.settings.data_dir / "samples")
         self.say("channels and listings")
         self._channels()
         self._listings(found)
@@ -116,6 +120,11 @@ class Seeder:
         if good.units > 30 and good.warehouse == "millrace":
             self._move(draft.sku, "yard", 6, f"Y3-{self.dice.randint(1, 6):02d}")
 
+    def _opening(self, sku: str, warehouse: str, units: int) -> None:
+        shelf = f"Y{self.dice.randint(1, 3)}-{self.dice.randint(1, 6):02d}" if warehouse == "yard" else (
+            f"{self.dice.choice('ABCDEFGHIJKL')}-{self.dice.randint(1, 8):02d}")  # fmt: skip
+        self._move(sku, warehouse, units, shelf)
+
     def _move(self, sku: str, warehouse: str, units: int, shelf: str) -> None:
         wish = MoveStock(sku, warehouse, "opening", change=units, bin=shelf, note="first count")
         move_stock(self.workplace, self.owner, wish)
@@ -143,6 +152,10 @@ class Seeder:
             self.workplace, self.owner, "ownshop", [sku for sku in skus if sku not in NOT_ON_OWNSHOP]
         )
         publish_listings(self.workplace, self.owner, on_shop.listing_ids)
+        more = draft_listings(
+            self.workplace, self.owner, "ownshop", ["SA", "HP", "KIT-HERB", "KIT-TRIO-9", "KIT-TOOLS"]
+        )
+        publish_listings(self.workplace, self.owner, more.listing_ids)
         category = {good.draft.sku: good.draft.category for good in found}
         listed = [sku for sku in skus if sku not in NOT_ON_HAGGLET]
         draft_listings(self.workplace, self.owner, "hagglet", listed)

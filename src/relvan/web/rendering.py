@@ -83,6 +83,8 @@ class SellersHand:
             return "yes"
         if isinstance(value, int) and not isinstance(value, bool) and name.startswith(MONEY_FIELDS):
             return self.money(value)
+        if isinstance(value, int) and name in NAMES and NAMES[name].unit:
+            return f"{self.number(value)} {NAMES[name].unit}"
         if isinstance(value, dict):
             return ", ".join(f"{key.replace('_', ' ')} {self.told(part)}" for key, part in value.items() if part)
         if isinstance(value, list):

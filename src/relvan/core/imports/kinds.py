@@ -63,11 +63,13 @@ def _fact(name: str, example: str = "", *also: str, required: bool = False) -> C
     return Column(name, heading, known.form, known.unit, required, example, also)
 
 
-SKU = _fact("sku", "PT-14-INK", "item", "item number", "article", "article number", "code", "product code",
-            required=True)  # fmt: skip
+SKU = _fact(
+    "sku", "PT-14-INK", "artikel", "artikelnummer", "article number", "reference", "ref", "item", "item number",
+    "article", "code", "product code", required=True,
+)  # fmt: skip
 _PRODUCT_COLUMNS = (
     SKU,
-    _fact("title", "Aubrey pot, ink glaze, 14 cm", "name", "product name", "product"),
+    _fact("title", "Aubrey pot, ink glaze, 14 cm", "name", "bezeichnung", "item name", "product name", "product"),
     _fact("kind", "single", "type"),
     _fact("brand", "Quillmoss", "make", "manufacturer"),
     _fact("description", "A stoneware pot.", "text", "long text"),

@@ -87,8 +87,8 @@ def write_wishes(
     new = {id(wish) for wish in wanted if wish.id is None}
     _make_categories(session, wanted)
     _insert_new(session, workplace, [wish for wish in wanted if wish.id is None])
+    _write_codes(session, wanted)  # before what names a product by its SKU
     _write_columns(session, workplace, wanted)
-    _write_codes(session, wanted)
     _write_prices(session, wanted)
     _write_parts(session, wanted)
     ids = [wish.id for wish in wanted if wish.id is not None]

@@ -1,0 +1,93 @@
+"""Puts the rest of the range into the demo: attributes, price lists, families, kits, services, files to try."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from relvan.core.catalogue.facts import Facts, draft_from
+from relvan.core.catalogue.product import ProductDraft
+from relvan.demo.drawings import draw
+from relvan.demo.goods import LIST
+from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families, kits, old_codes, services
+from relvan.demo.samples import good_file, messy_file
+from relvan.services.catalogue.categories import add_category, ask_for, save_attribute
+from relvan.services.catalogue.families import NewFamily, link_family
+from relvan.services.catalogue.pictures import add_picture
+from relvan.services.catalogue.save import change_facts, create_product, save_many
+from relvan.services.prices.lists import NewPriceList, add_price_list
+from relvan.services.workplace import Actor, Workplace
+
+Move = Callable[[str, str, int], None]
+
+
+def furnish(workplace: Workplace, owner: Actor, move: Move) -> None:
+    """All of it; `move` puts so many units of a SKU into a warehouse."""
+    for rule in ATTRIBUTES:
+        save_attribute(workplace, owner, rule)
+    for path, asks in ASKS.items():
+        add_category(workplace, owner, path)
+        ask_for(workplace, owner, path, asks)
+    for family in families():
+        _family(workplace, owner, family, move)
+    for draft in (*services(), *kits()):
+        create_product(workplace, owner, draft)
+    for sku in ("KIT-HERB", "KIT-TOOLS", "KIT-GIFT", "KIT-TRIO-9"):
+        add_picture(workplace, owner, sku, draw("box", "#C9973F", sku.removeprefix("KIT-").title()))
+    change_facts(workplace, owner, [(sku, {"aliases": [alias]}) for alias, sku in old_codes()])
+    _price_lists(workplace, owner)
+
+
+def _family(workplace: Workplace, owner: Actor, family: Family, move: Move) -> None:
+    shared = {"category": family.category, "brand": "Quillmoss", "description": family.description, **family.shared}
+    first = {member.sku: member.traits for member in family.members if member.draft is None}
+    made = [member for member in family.members if member.draft is not None]
+    head = NewFamily(family.sku, family.title, family.axes, shared)
+    if first:
+        link_family(workplace, owner, head, first)
+    else:
+        create_product(workplace, owner, _head(head))
+    drafts = [(m.sku, _placed(m.draft, family.sku, m.traits)) for m in made if m.draft is not None]
+    wrong = [verdict for verdict in save_many(workplace, owner, drafts) if not verdict.ok]
+    assert not wrong, wrong
+    if family.shape:
+        add_picture(workplace, owner, family.sku, draw(family.shape, family.colour, family.title))
+    for member in made:
+        if member.shape and len(family.traits) > 1:
+            caption = ", ".join(member.traits.values())
+            add_picture(workplace, owner, member.sku, draw(member.shape, member.colour, caption))
+        if member.units:
+            move(member.sku, member.warehouse, member.units)
+
+
+def _head(family: NewFamily) -> ProductDraft:
+    axes = [[trait.name, list(trait.values)] for trait in family.axes]
+    facts: Facts = {"sku": family.sku, "title": family.title, "kind": "family", "axes": axes, **family.shared}
+    return draft_from(facts)
+
+
+def _placed(draft: ProductDraft, family: str, traits: dict[str, str]) -> ProductDraft:
+    values = {name: getattr(draft, name) for name in ProductDraft.__dataclass_fields__}
+    return ProductDraft(**{**values, "family": family, "traits": traits})
+
+
+def _price_lists(workplace: Workplace, owner: Actor) -> None:
+    add_price_list(workplace, owner, NewPriceList(TRADE, "Trade", "EUR", False))
+    add_price_list(workplace, owner, NewPriceList(CHF, "Retail in francs", "CHF", True))
+    changes: list[tuple[str, dict[str, object]]] = []
+    for family in families():
+        for member in family.members[:20]:
+            price = member.draft.prices[LIST] if member.draft else None
+            if price:
+                trade = round(price * 0.55)
+                changes.append((member.sku, {f"price {TRADE}": trade, f"break {TRADE} 12": round(trade * 0.92),
+                                             f"break {TRADE} 48": round(trade * 0.86)}))  # fmt: skip
+            if price and family.sku in ("SA", "HP"):
+                changes[-1][1][f"price {CHF}"] = round(price * 1.05 / 5) * 5
+    verdicts = change_facts(workplace, owner, changes)
+    assert all(verdict.ok for verdict in verdicts), verdicts
+
+
+def lay_out_samples(workplace: Workplace, folder: Path) -> None:
+    """Two files to try an import with: a good one, and one as suppliers send them."""
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "spring prices and weights.xlsx").write_bytes(good_file(workplace))
+    (folder / "supplier list, messy.csv").write_bytes(messy_file())

@@ -1,0 +1,44 @@
+"""The demo's files to try an import with."""
+
+from typing import Any
+
+from relvan.documents.tables import write_xlsx
+from relvan.services.workplace import Workplace
+from relvan.store.facts import facts_by_id
+from relvan.store.product_list import ProductFilter, product_page
+
+HEADINGS = ("Item number", "Product name", "Weight (kg)", "Price: retail", "Supplier", "Units in a case")
+
+
+def good_file(workplace: Workplace) -> bytes:
+    """New weights and prices for the pots, and two new tools, as a workbook."""
+    with workplace.database.reading() as session:
+        rows = product_page(session, ProductFilter(words="Aubrey pot", kind="variant"), limit=24)
+        facts = facts_by_id(session, [row.id for row in rows])
+    lines: list[list[Any]] = []
+    for row in rows:
+        held = facts[row.id]
+        price = round(held.get("price retail", 1000) * 1.05 / 10) * 10
+        lines.append([row.sku, row.title, (held.get("weight_g", 500) + 20) / 1000, price / 100, "Own workshop", 6])
+    lines.append(["TL-KNEEL", "Kneeling mat, felted wool", 0.6, 29.9, "Brook Forge", 4])
+    lines.append(["TL-GLOVE", "Potting gloves, goatskin", 0.14, 18.9, "Brook Forge", 10])
+    return write_xlsx(HEADINGS, lines)
+
+
+def messy_file() -> bytes:
+    """What a supplier sends: a title row, semicolons, Windows letters, odd numbers, doubled and broken rows."""
+    lines = [
+        "Fenland Seed Growers, list of spring;;;;;;;",
+        ";;;;;;;",
+        "Article number;Bezeichnung;EAN;Weight g;Price: retail;Colour of lid;Supplier;Remarks",
+        'SE-BASIL;"Basil ""Tall Tessa"", seed tin";;58;4,60;green;Fenland Seed Growers;as last year',
+        "se-basil;Basil again;;58;4,60;green;Fenland Seed Growers;twice",
+        'SE-CRESS;"Cress,\nfine";;55;3,90;;Fenland Seed Growers;title over two lines',
+        "SE-DOCK;Dock;4006381333932;55;4,20;;Fenland Seed Growers;check digit",
+        "SE-KALE;Kale „Früher Grüner“;;1.055,0;5,20;;Fenland Seed Growers;",
+        "SE-LEEK;Leek;;fifty-five;5,20;;Fenland Seed Growers;no number",
+        ";No code;;55;5,20;;;",
+        "SE-CALC;=1+1;;55;5,20;;=cmd|' /C calc'!A0;a formula as text",
+        "SE-MINT;;;;4,5;;;only the price",
+    ]
+    return "\r\n".join(lines).encode("cp1252") + b"\r\n"
