@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, true
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -39,7 +39,7 @@ def products_below(session: Session, path: str) -> list[int]:
 def products_with_attribute(session: Session, name: str) -> list[tuple[int, str, str]]:
     """(id, SKU, value) of the products that say something of an attribute."""
     held: Any = func.json_each(Product.attributes).table_valued("key", "value", name="held")
-    statement = select(Product.id, Product.sku, held.c.value).select_from(Product, held)
+    statement = select(Product.id, Product.sku, held.c.value).join(held, true())
     statement = statement.where(func.lower(held.c.key) == name.lower())
     return [(product_id, sku, str(value)) for product_id, sku, value in session.execute(statement).all()]
 

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy import delete, func, insert, select, true, update
 from sqlalchemy.orm import Session
 
 from relvan.core.jobs.life import WORKING
@@ -110,7 +110,7 @@ def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, 
 def many_names(session: Session) -> dict[str, list[str]]:
     """What there can be many of in a file, by group: price lists, attributes in use, traits of families."""
     key = func.json_each(Product.attributes).table_valued("key", name="held")
-    used = session.scalars(select(key.c.key).select_from(Product, key).distinct()).all()
+    used = session.scalars(select(key.c.key).select_from(Product).join(key, true()).distinct()).all()
     defined = session.scalars(select(Attribute.name)).all()
     axes = session.scalars(select(Product.axes).where(Product.kind == "family")).all()
     attributes = {name.casefold(): name for name in (*used, *defined)}
