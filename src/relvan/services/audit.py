@@ -43,4 +43,4 @@ def record_many(
         {**same, "subject_id": subject_id, "deed": deed, "changes": {name: list(pair) for name, pair in told.items()}}
         for subject_id, deed, told in entries
     ]
-    session.execute(insert(AuditEntry), values)
+    session.execute(insert(AuditEntry.__table__), values)  # type: ignore[arg-type]

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import delete, func, insert, select, true, update
@@ -9,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
+from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Attribute,
     Bin,
@@ -60,20 +62,34 @@ def forget_rows(session: Session, job_id: int, positions: Collection[int] | None
 
 def add_rows(session: Session, rows: Sequence[dict[str, Any]]) -> None:
     """Add rows of a job."""
+    plain = {"verdict": "waiting", "reason": "", "turn": 0, "change": None, "leader": None}
     if rows:
-        session.execute(insert(BulkJobRow), rows)
+        session.execute(insert(BulkJobRow.__table__), [{**plain, **row} for row in rows])  # type: ignore[arg-type]
+
+
+@dataclass(frozen=True)
+class ChangeRow:
+    """A row that is to be applied or taken back: fact -> [old, new]."""
+
+    id: int
+    job_id: int
+    position: int
+    subject: str
+    turn: int
+    change: dict[str, Any]
 
 
 def next_changes(
     session: Session, job_id: int, verdicts: Sequence[str], limit: int, *, backwards: bool = False
-) -> list[BulkJobRow]:
+) -> list[ChangeRow]:
     """The next leading rows with these verdicts in their turn: what is to be applied, or backwards taken back."""
-    statement = select(BulkJobRow).where(
-        BulkJobRow.job_id == job_id, BulkJobRow.verdict.in_(verdicts), BulkJobRow.change.is_not(None)
+    row = BulkJobRow.__table__.c
+    statement = select(row.id, row.job_id, row.position, row.subject, row.turn, row.change).where(
+        row.job_id == job_id, row.verdict.in_(verdicts), row.change.is_not(None)
     )
-    order = (BulkJobRow.turn, BulkJobRow.position)
+    order = (row.turn, row.position)
     statement = statement.order_by(*(column.desc() for column in order)) if backwards else statement.order_by(*order)
-    return list(session.scalars(statement.limit(limit)).all())
+    return rows_as(ChangeRow, session, statement.limit(limit))
 
 
 def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = "") -> int:

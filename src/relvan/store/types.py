@@ -34,7 +34,9 @@ class Json(TypeDecorator[Any]):
         return None if value is None else json.dumps(value, ensure_ascii=False, sort_keys=True)
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
-        return None if value is None else json.loads(value)
+        if value is None:
+            return None
+        return {} if value == "{}" else [] if value == "[]" else json.loads(value)
 
 
 class Flag(TypeDecorator[bool]):

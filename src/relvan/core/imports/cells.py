@@ -34,12 +34,23 @@ class Reading:
     constant: str = ""
 
 
+_SPACES = str.maketrans("\u00a0\u202f", "  ")
+# decimal sign -> the form of a number written with it, and the signs that only group its digits
+_NUMBERS = {
+    decimal: (
+        re.compile(rf"(?:\d+|\d{{1,3}}(?:[{re.escape(group)} '’]\d{{3}})+)?(?:{re.escape(decimal)}\d+)?"),
+        str.maketrans("", "", f"{group} '’"),
+    )
+    for decimal, group in ((".", ","), (",", "."))
+}
+
+
 def plain_text(raw: Raw) -> str:
     """A cell as text without space around it; whole numbers without a point, dates as ISO 8601.
 
     A leading apostrophe that keeps a spreadsheet from reading a formula is taken off.
     """
-    if raw is None:
+    if raw is None or raw == "":
         return ""
     if isinstance(raw, bool):
         return "yes" if raw else "no"
@@ -49,7 +60,9 @@ def plain_text(raw: Raw) -> str:
         return raw.date().isoformat() if raw.time() == datetime.min.time() else raw.isoformat(" ")
     if isinstance(raw, date):
         return raw.isoformat()
-    text = str(raw).replace("\r\n", "\n").replace("\r", "\n").strip(" \t\n\u00a0\ufeff")
+    text = str(raw).strip(" \t\r\n\u00a0\ufeff")
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
     return text[1:] if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1 else text
 
 
@@ -96,13 +109,14 @@ def read_number(text: str, decimal: str) -> Decimal | None:
     >>> read_number("1.234,50", ","), read_number("1 234.50", "."), read_number("1.234", ".")
     (Decimal('1234.50'), Decimal('1234.50'), Decimal('1.234'))
     """
-    bare = text.replace("\u00a0", " ").replace("\u202f", " ").strip()
+    bare = text.translate(_SPACES).strip()
     sign, bare = ("-", bare[1:]) if bare.startswith(("-", "\u2212")) else ("", bare)
-    group = "." if decimal == "," else ","
-    form = rf"(?:\d+|\d{{1,3}}(?:[{re.escape(group)} '’]\d{{3}})+)?(?:{re.escape(decimal)}\d+)?"
-    if not bare or not re.fullmatch(form, bare) or not any(c.isdigit() for c in bare):
+    if bare.isascii() and bare.isdigit():
+        return Decimal(sign + bare)
+    form, gone = _NUMBERS[decimal]
+    if not form.fullmatch(bare) or not any(c.isdigit() for c in bare):
         return None
-    cleaned = re.sub(rf"[{re.escape(group)} '’]", "", bare).replace(decimal, ".")
+    cleaned = bare.translate(gone).replace(decimal, ".")
     try:
         return Decimal(sign + cleaned)
     except InvalidOperation:
@@ -132,8 +146,11 @@ def _whole(text: str, column: Column, how: Reading) -> int:
     return int(value)
 
 
+_CURRENCY = re.compile(r"^(€|\$|£|CHF|EUR|USD|GBP)\s*|\s*(€|\$|£|CHF|EUR|USD|GBP)$")
+
+
 def _amount(text: str, column: Column, how: Reading, currency: str) -> int:
-    bare = re.sub(r"^(€|\$|£|CHF|EUR|USD|GBP)\s*|\s*(€|\$|£|CHF|EUR|USD|GBP)$", "", text)
+    bare = text if text[0].isdigit() and text[-1].isdigit() else _CURRENCY.sub("", text)
     value = _decimal(bare, column, how, f"an amount in {currency}")
     minor = value.scaleb(minor_digits(currency))
     if minor != minor.to_integral_value():

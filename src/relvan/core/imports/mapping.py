@@ -3,6 +3,7 @@
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from functools import lru_cache
 from typing import Any
 
 from relvan.core.catalogue.identity import check_gtin
@@ -25,6 +26,7 @@ class MappedColumn:
     reading: Reading = Reading()
 
 
+@lru_cache(4096)
 def norm(heading: str) -> str:
     """A heading as headings are compared: lower case, words parted by one space, without unit and marks.
 

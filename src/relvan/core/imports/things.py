@@ -69,30 +69,49 @@ class Thing:
         return self.implied or self.rows[0].position
 
 
-def read_row(
-    position: int,
-    cells: Sequence[Raw],
-    columns: Sequence[tuple[int, Column, MappedColumn]],
-    currencies: Mapping[str, str],
-) -> Row:
-    """One row by its mapping; `columns` are (place in the row, our column, how it is mapped). `currencies` by
-    price list; "" is the seller's own."""
-    row = Row(position, {})
-    empty = []
-    for place, column, mapped in columns:
-        raw = cells[place] if 0 <= place < len(cells) else None
-        try:
-            key = column.name.removeprefix("price ") if column.name.startswith("price ") else ""
-            value = read_cell(raw, column, mapped.reading, currencies.get(key, currencies[""]))
-        except Refused as refused:
-            row.refusals += refused.refusals
-            continue
-        if value is None:
-            empty.append(column.name)
-        else:
-            row.values[column.name] = value
-    row.empty = frozenset(empty)
-    return row
+class RowReader:
+    """Reads rows by a mapping. `columns` are (place in the row, our column, how it is mapped); `currencies` by price
+    list, "" the seller's own. What a cell says is remembered: a file says most things many times."""
+
+    MOST_REMEMBERED = 5_000
+
+    def __init__(self, columns: Sequence[tuple[int, Column, MappedColumn]], currencies: Mapping[str, str]) -> None:
+        self._columns = [
+            (place, column, mapped.reading, _currency(column.name, currencies), _Memory())
+            for place, column, mapped in columns
+        ]
+
+    def read(self, position: int, cells: Sequence[Raw]) -> Row:
+        """One row of the file."""
+        values: dict[str, Any] = {}
+        refusals: list[Refusal] = []
+        empty = []
+        for place, column, how, currency, memory in self._columns:
+            raw = cells[place] if place < len(cells) else None
+            key = (raw.__class__, raw)
+            value = memory.get(key, memory)
+            if value is memory:
+                try:
+                    value = read_cell(raw, column, how, currency)
+                except Refused as refused:
+                    refusals += refused.refusals
+                    continue
+                if len(memory) < self.MOST_REMEMBERED:
+                    memory[key] = value
+            if value is None:
+                empty.append(column.name)
+            else:
+                values[column.name] = value
+        return Row(position, values, refusals, frozenset(empty))
+
+
+class _Memory(dict[Any, Any]):
+    """What cells of one column said before."""
+
+
+def _currency(name: str, currencies: Mapping[str, str]) -> str:
+    key = name.removeprefix("price ") if name.startswith("price ") else ""
+    return currencies.get(key, currencies[""])
 
 
 def gather(kind: Kind, rows: Iterable[Row], options: Options) -> list[Thing]:

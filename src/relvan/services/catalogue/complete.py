@@ -1,6 +1,6 @@
 """Keeping count of the facts that products lack, for the line and the lists."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from sqlalchemy import bindparam, select, update
@@ -8,17 +8,21 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.completeness import Completeness, completeness
+from relvan.core.catalogue.facts import Facts
 from relvan.store.facts import asks_by_category, facts_by_id, in_chunks, picture_counts, whole_facts
 from relvan.store.tables import Product
 
 
-def settle_completeness(session: Session, product_ids: Collection[int]) -> None:
-    """Bring the kept counts of some products up to date; after any change of facts, prices or pictures."""
+def settle_completeness(
+    session: Session, product_ids: Collection[int], known: Mapping[int, Facts] | None = None
+) -> None:
+    """Bring the kept counts of some products up to date; after any change of facts, prices or pictures.
+    `known` are facts that need not be read again."""
     session.flush()
     for ids in in_chunks(product_ids):
         kept = {i: (asked, lacking) for i, asked, lacking in session.execute(
             select(Product.id, Product.asked, Product.lacking).where(Product.id.in_(ids))).all()}  # fmt: skip
-        found = completeness_of(session, ids)
+        found = completeness_of(session, ids, known)
         rows = [
             {"b_id": product_id, "asked": now.asked, "lacking": len(now.missing)}
             for product_id, now in found.items()
@@ -31,9 +35,12 @@ def settle_completeness(session: Session, product_ids: Collection[int]) -> None:
     session.expire_all()
 
 
-def completeness_of(session: Session, product_ids: Collection[int]) -> dict[int, Completeness]:
+def completeness_of(
+    session: Session, product_ids: Collection[int], known: Mapping[int, Facts] | None = None
+) -> dict[int, Completeness]:
     """What each product is asked for and lacks, with what its family lends it."""
-    own = facts_by_id(session, product_ids)
+    own = {product_id: known[product_id] for product_id in product_ids if product_id in known} if known else {}
+    own |= facts_by_id(session, [product_id for product_id in product_ids if product_id not in own])
     asks = asks_by_category(session)
     pictures = picture_counts(session, product_ids)
     heads = family_pictures(session, product_ids)

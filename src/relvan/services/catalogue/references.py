@@ -37,6 +37,8 @@ class Wish:
     new: Facts
     changes: Changes = field(default_factory=dict)
     refusals: list[Refusal] = field(default_factory=list)
+    _seen: Changes | None = field(default=None, repr=False, compare=False)
+    _touched: frozenset[str] = field(default=frozenset(), repr=False, compare=False)
 
     @property
     def sku(self) -> str:
@@ -50,11 +52,10 @@ class Wish:
 
     def touches(self, *names: str) -> bool:
         """Whether one of these facts changes; a name that ends in a space stands for all that begin so."""
-        return any(
-            change == name or (name.endswith(" ") and change.startswith(name))
-            for change in self.changes
-            for name in names
-        )
+        if self._seen is not self.changes:
+            groups = {f"{name.partition(' ')[0]} " for name in self.changes if " " in name}
+            self._seen, self._touched = self.changes, frozenset((*self.changes, *groups))
+        return not self._touched.isdisjoint(names)
 
 
 @dataclass

@@ -4,7 +4,7 @@ Pages, the API, bulk changes, imports and undo all come through here; none may s
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import bindparam, delete, insert, select, tuple_, update
@@ -23,7 +23,7 @@ from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
 from relvan.store.catalogue import product_uses
-from relvan.store.facts import COLUMNS, attribute_rules, codes, facts_by_id, variants_of
+from relvan.store.facts import COLUMNS, attribute_rules, codes, facts_by_id, in_chunks, variants_of
 from relvan.store.tables import Category, KitPart, ListPrice, PriceBreak, PriceList, Product, SkuName
 
 SEARCHED = ("sku", "title", "gtin", "brand", "aliases")
@@ -98,15 +98,23 @@ def write_wishes(
         [(wish.id, _deed(wish, id(wish) in new), {} if id(wish) in new else wish.changes) for wish in wanted],
         job_id=job_id,
     )  # fmt: skip
-    settle_products(session, workplace, ids, families=[w.id for w in wanted if w.id and w.kind == ProductKind.FAMILY])
+    known = {wish.id: wish.new for wish in wanted if wish.id is not None}
+    heads = [wish.id for wish in wanted if wish.id and wish.kind == ProductKind.FAMILY]
+    settle_products(session, workplace, ids, families=heads, known=known)
 
 
 def settle_products(
-    session: Session, workplace: Workplace, product_ids: Collection[int], *, families: Collection[int] = ()
+    session: Session,
+    workplace: Workplace,
+    product_ids: Collection[int],
+    *,
+    families: Collection[int] = (),
+    known: Mapping[int, Facts] | None = None,
 ) -> None:
-    """What follows from changed products: counts of missing facts, and their listings; variants with their family."""
+    """What follows from changed products: counts of missing facts, and their listings; variants with their family.
+    `known` are facts that need not be read again."""
     ids = {*product_ids, *(variants_of(session, families) if families else ())}
-    settle_completeness(session, ids)
+    settle_completeness(session, ids, known or {})
     refresh_listings(session, workplace, product_ids=ids)
 
 
@@ -161,11 +169,16 @@ def _insert_new(session: Session, workplace: Workplace, wishes: Sequence[Wish]) 
     if not wishes:
         return
     now = workplace.now()
-    bare = {"kind": "single", "title": "", "attributes": {}, "created_at": now, "changed_at": now}
+    bare = {"kind": "single", "title": "", "brand": "", "description": "", "category": "", "attributes": {},
+            "tax_code": "standard", "lacking": 0, "created_at": now, "changed_at": now}  # fmt: skip
     values = [{**bare, "sku": wish.sku, "sku_key": sku_key(wish.sku)} for wish in wishes]
-    ids = session.scalars(insert(Product).returning(Product.id, sort_by_parameter_order=True), values).all()
-    for wish, product_id in zip(wishes, ids, strict=True):
-        wish.id = product_id
+    table: Any = Product.__table__
+    session.execute(insert(table), values)
+    ids: dict[str, int] = {}
+    for keys in in_chunks([value["sku_key"] for value in values]):
+        ids |= dict(session.execute(select(table.c.sku_key, table.c.id).where(table.c.sku_key.in_(keys))).all())
+    for wish in wishes:
+        wish.id = ids[sku_key(wish.sku)]
 
 
 def _write_columns(session: Session, workplace: Workplace, wishes: Sequence[Wish]) -> None:
@@ -267,7 +280,7 @@ def _write_codes(session: Session, wishes: Sequence[Wish]) -> None:
             key = sku_key(alias)
             said = {name: own.get(key, {}).get(name, empty) for name, empty in plain.items()}
             values.append({"key": key, "sku": alias, "alias": True, "product_id": wish.id, **said})
-    session.execute(insert(SkuName), values)
+    session.execute(_into(SkuName), values)
 
 
 def _write_prices(session: Session, wishes: Sequence[Wish]) -> None:
@@ -296,7 +309,12 @@ def _replace(session: Session, table: Any, gone: list[Any], rows: list[dict[str,
     for start in range(0, len(gone), 400):
         session.execute(delete(table).where(tuple_(*keys).in_(gone[start : start + 400])))
     if rows:
-        session.execute(insert(table), rows)
+        session.execute(_into(table), rows)
+
+
+def _into(table: Any) -> Any:
+    """An insert that goes past the object layer, which costs more than the rows."""
+    return insert(table.__table__)
 
 
 def _write_parts(session: Session, wishes: Sequence[Wish]) -> None:
@@ -311,4 +329,4 @@ def _write_parts(session: Session, wishes: Sequence[Wish]) -> None:
         for position, (sku, quantity) in enumerate(wish.new.get("parts", ()))
     ]
     if values:
-        session.execute(insert(KitPart), values)
+        session.execute(_into(KitPart), values)

@@ -6,12 +6,12 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.facts import Facts, difference
+from relvan.core.catalogue.facts import Facts
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.imports.cells import plain_text
 from relvan.core.imports.kinds import FileKind
 from relvan.core.imports.mapping import mapping_from
-from relvan.core.imports.things import REPLACE, Options, Row, Thing, gather, join_axes, read_row, target, turn_of
+from relvan.core.imports.things import REPLACE, Options, Row, RowReader, Thing, gather, join_axes, target, turn_of
 from relvan.core.jobs.life import plain
 from relvan.core.refusal import Refusal, Refused
 from relvan.documents.tables import rows_of
@@ -73,10 +73,11 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
         for place, mapped in enumerate(mapping_from(spec["mapping"]))
         if mapped.name and (column := kind.column(mapped.name)) is not None
     ]
+    reader = RowReader(columns, currencies)
     with rows_of(table_of(workplace, spec)) as rows:
         for number, cells in enumerate(rows):
             if number > spec["header"] and any(plain_text(cell) for cell in cells):
-                yield read_row(number + 1, cells, columns, currencies)
+                yield reader.read(number + 1, cells)
 
 
 def _progress(workplace: Workplace, job_id: int, **values: int) -> None:
@@ -164,10 +165,9 @@ def _judge(thing: Thing, wish: Wish | None, planned: Planned) -> Rehearsal:
     if rehearsal.refusals or any(row.refusals for row in thing.rows) or wish is None:
         rehearsal.verdict = "refused"
         return rehearsal
-    change = difference(wish.old, wish.new)
-    if wish.id is None or change:
+    if wish.id is None or wish.changes:
         rehearsal.verdict = "new" if wish.id is None else "changes"
-        rehearsal.change = plain(change)
+        rehearsal.change = plain(wish.changes)
         rehearsal.turn = turn_of(wish.kind, planned.depth(wish))
     return rehearsal
 

@@ -20,7 +20,7 @@ from relvan.services.catalogue.pictures import (
 from relvan.services.stock.move import MoveStock, find_movement, lies_in_bin, move_stock, undo_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
-from relvan.store.tables import BulkJobRow
+from relvan.store.imports import ChangeRow
 
 HELD = "picture:"  # a picture that is here already, by its name
 Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
@@ -81,9 +81,8 @@ def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[s
     return {"picture": [None, address], "role": [None, role]}
 
 
-def apply_alone(workplace: Workplace, actor: Actor, kind: str, row: BulkJobRow) -> dict[str, Any] | None:
+def apply_alone(workplace: Workplace, actor: Actor, kind: str, row: ChangeRow) -> dict[str, Any] | None:
     """Carry out one row; what else is to be kept with its change. Refused when it has changed since."""
-    assert row.change is not None
     if kind == FileKind.PICTURES:
         return _fetch(workplace, actor, row)
     (_, counted), (_, warehouse), (_, shelf) = (row.change[name] for name in ("counted", "warehouse", "bin"))
@@ -97,8 +96,7 @@ def apply_alone(workplace: Workplace, actor: Actor, kind: str, row: BulkJobRow) 
     return None
 
 
-def _fetch(workplace: Workplace, actor: Actor, row: BulkJobRow) -> dict[str, Any]:
-    assert row.change is not None
+def _fetch(workplace: Workplace, actor: Actor, row: ChangeRow) -> dict[str, Any]:
     address, role = row.change["picture"][1], row.change["role"][1]
     before = [sha for sha, _ in picture_roles(workplace, row.subject)]
     if address.startswith(HELD):
@@ -114,9 +112,8 @@ def _fetch(workplace: Workplace, actor: Actor, row: BulkJobRow) -> dict[str, Any
     return {"sha": [None, "" if sha in before else sha]}
 
 
-def undo_alone(workplace: Workplace, actor: Actor, kind: str, row: BulkJobRow) -> None:
+def undo_alone(workplace: Workplace, actor: Actor, kind: str, row: ChangeRow) -> None:
     """Take one row back."""
-    assert row.change is not None
     if kind == FileKind.PICTURES:
         sha = row.change.get("sha", [None, ""])[1]
         try:

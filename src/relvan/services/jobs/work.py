@@ -25,7 +25,7 @@ from relvan.services.imports.special import apply_alone, undo_alone
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.imports import count_verdicts, next_changes, next_working_job, settle_rows
+from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_working_job, settle_rows
 from relvan.store.tables import BulkJob, BulkJobRow
 
 log = logging.getLogger("relvan.jobs")
@@ -92,18 +92,18 @@ def _apply_chunk(workplace: Workplace, job: BulkJob) -> bool:
 
 
 def _write(
-    session: Session, workplace: Workplace, actor: Actor, job: BulkJob, rows: Sequence[BulkJobRow], *, undo: bool
+    session: Session, workplace: Workplace, actor: Actor, job: BulkJob, rows: Sequence[ChangeRow], *, undo: bool
 ) -> int:
     """Write the changes of some rows, or their opposite, where nothing else has touched the same facts since."""
     known = codes(session, [row.subject for row in rows])
     ids = {row.id: known[sku_key(row.subject)][0] for row in rows if sku_key(row.subject) in known}
     old = facts_by_id(session, set(ids.values()))
     wanted: list[tuple[int | None, Facts]] = []
-    trying: list[BulkJobRow] = []
-    refused: list[tuple[BulkJobRow, str]] = []
+    trying: list[ChangeRow] = []
+    refused: list[tuple[ChangeRow, str]] = []
     for row in rows:
         now = old.get(ids.get(row.id, 0), {})
-        change = row.change or {}
+        change = row.change
         made = change.get("sku", [0, 0])[0] is None
         touched = later_touched(change, now, undo=undo)
         if made and not undo and row.id in ids:
@@ -150,13 +150,13 @@ def _apply_one(workplace: Workplace, job: BulkJob) -> bool:
 
 
 def _settle_one(
-    workplace: Workplace, job: BulkJob, row: BulkJobRow, verdict: str, reason: str, more: dict[str, Any] | None
+    workplace: Workplace, job: BulkJob, row: ChangeRow, verdict: str, reason: str, more: dict[str, Any] | None
 ) -> None:
     with workplace.database.writing() as session:
         settle_rows(session, job.id, [row.position], verdict, reason[:400])
         if more:
             kept = session.get_one(BulkJobRow, row.id)
-            kept.change = plain({**(row.change or {}), **more})
+            kept.change = plain({**(row.change), **more})
         find_job(session, job.id).done += verdict in ("done", "taken back")
 
 

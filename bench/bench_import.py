@@ -1,0 +1,141 @@
+"""Bringing 100,000 product rows in: rehearse, apply, undo; memory; and how pages answer meanwhile.
+
+Floor: the same file parsed, and the same rows upserted by raw SQLite, the full-text index filled by one statement.
+"""
+
+import csv
+import resource
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import threading
+from pathlib import Path
+from time import perf_counter, sleep
+
+from fastapi.testclient import TestClient
+
+from ground import OWNER, ROOT, figures, new_workplace, report, temporary, timed
+from relvan.application import make_application
+from relvan.services.imports.receive import receive_file
+from relvan.services.jobs.life import move_job
+from relvan.services.jobs.work import work_next
+from relvan.store.jobs import job_rows
+
+ROWS = 20_000
+HEAD = ["sku", "title", "brand", "description", "category", "weight g", "length mm", "width mm", "height mm", "cost",
+        "price: retail", "supplier", "origin", "hs code", "minimum order"]  # fmt: skip
+
+
+def write_file(path: Path, rows: int, bump: int = 0) -> None:
+    """A file of so many products."""
+    with open(path, "w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file)
+        writer.writerow(HEAD)
+        for n in range(rows):
+            writer.writerow([f"IMP-{n:06d}", f"Fern pot {n}, glazed", "Quillmoss", f"A pot for plants, number {n}.",
+                             "Pots", 400 + n % 900 + bump, 100 + n % 50, 100, 90, f"{3 + n % 9}.20", f"{9 + n % 30}.90",
+                             "Own workshop", "IE", "691200", 1 + n % 6])  # fmt: skip
+
+
+def floor(path: Path, database: Path) -> dict[str, float]:
+    """Seconds to parse the file, and to upsert its rows into one table with a full-text index."""
+    start = perf_counter()
+    with open(path, newline="", encoding="utf-8") as file:
+        rows = list(csv.reader(file))[1:]
+    parsed = perf_counter() - start
+    db = sqlite3.connect(database)
+    db.execute("PRAGMA journal_mode=WAL")
+    columns = ", ".join(f"c{n}" for n in range(len(HEAD)))
+    db.execute(f"CREATE TABLE p (id INTEGER PRIMARY KEY, {columns}, UNIQUE (c0))")
+    db.execute("CREATE VIRTUAL TABLE s USING fts5(a, b, c)")
+    start = perf_counter()
+    marks = ", ".join("?" * len(HEAD))
+    sets = ", ".join(f"c{n}=excluded.c{n}" for n in range(1, len(HEAD)))
+    db.executemany(f"INSERT INTO p ({columns}) VALUES ({marks}) ON CONFLICT (c0) DO UPDATE SET {sets}", rows)
+    db.execute("INSERT INTO s (rowid, a, b, c) SELECT id, c0, c1, c2 FROM p")
+    db.commit()
+    upserted = perf_counter() - start
+    db.close()
+    return {"parse_s": round(parsed, 2), "upsert_s": round(upserted, 2)}
+
+
+def work(folder: str, path: str) -> None:
+    """In a process of its own, as the worker is: rehearse and apply; print seconds and memory."""
+    workplace = new_workplace(folder) if not Path(folder, "relvan.db").exists() else None
+    assert workplace is not None
+    times = {}
+    for name in ("create", "change"):
+        write_file(Path(path), ROWS, bump=7 if name == "change" else 0)
+        start = perf_counter()
+        job = receive_file(workplace, OWNER, "products", "goods.csv", Path(path).read_bytes())
+        while work_next(workplace):
+            pass
+        times[f"rehearse_{name}_s"] = round(perf_counter() - start, 1)
+        start = perf_counter()
+        move_job(workplace, OWNER, job, "apply")
+        while work_next(workplace):
+            pass
+        times[f"apply_{name}_s"] = round(perf_counter() - start, 1)
+        with workplace.database.reading() as session:
+            assert job_rows(session, job_id=job)[0].done == ROWS
+    start = perf_counter()
+    move_job(workplace, OWNER, job, "undo")
+    while work_next(workplace):
+        pass
+    times["undo_change_s"] = round(perf_counter() - start, 1)
+    times["memory_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
+    workplace.close()
+    report("import work", times)
+
+
+def pages_meanwhile(folder: Path, done: threading.Event) -> list[float]:
+    """Seconds of each list page while the import runs."""
+    while not (folder / "relvan.db").exists():
+        sleep(0.2)
+    sleep(3)
+    from relvan.services.workplace import Workplace
+    from relvan.settings import Settings
+
+    workplace = Workplace(Settings(data_dir=folder, private_addresses=True, _env_file=None))
+    app = make_application(workplace.settings, workplace)
+    samples: list[float] = []
+    with TestClient(app) as client:
+        client.post("/sign-in", data={"login": "owner", "password": "a good password"})
+        while not done.is_set():
+            samples += timed(lambda: client.get("/catalogue"), 1)
+            sleep(0.1)
+    return samples
+
+
+def main() -> None:
+    """Run the work beside the pages, then the floor."""
+    with temporary() as folder, tempfile.TemporaryDirectory() as scratch:
+        path = Path(scratch) / "goods.csv"
+        data = Path(folder) / "data"
+        data.mkdir()
+        done = threading.Event()
+        samples: list[float] = []
+        watcher = threading.Thread(target=lambda: samples.extend(pages_meanwhile(data, done)))
+        watcher.start()
+        command = [sys.executable, __file__, str(data), str(path)]
+        out = subprocess.run(command, check=True, capture_output=True, text=True, cwd=ROOT).stdout
+        done.set()
+        watcher.join()
+        write_file(path, ROWS)
+        floors = floor(path, Path(scratch) / "floor.db")
+    import json
+
+    ours = json.loads(out)
+    whole = floors["parse_s"] + floors["upsert_s"]
+    ratio = {n: round((ours[f"rehearse_{n}_s"] + ours[f"apply_{n}_s"]) / whole, 1) for n in ("create", "change")}
+    report(
+        "import", {"rows": ROWS, "floor": floors, "ours": ours, "of_floor": ratio, "pages_meanwhile": figures(samples)}
+    )
+
+
+if __name__ == "__main__":
+    if len(sys.argv) > 1:
+        work(*sys.argv[1:])
+    else:
+        main()
