@@ -35,7 +35,8 @@ def take_all(page: Page) -> None:
     page.goto(f"{BASE}/sign-in")
     page.get_by_text("Imogen Hartwell").click()
     views = {
-        "today": "/", "catalogue": "/catalogue", "product": "/products/PT-14-CEL", "listings": "/listings",
+        "today": "/", "catalogue": "/catalogue", "product": "/products/PT-14-CEL",
+        "family": "/products/SA", "kit": "/products/KIT-HERB", "price-lists": "/prices/lists?q=saucer", "listings": "/listings",
         "stock": "/stock", "prices": "/prices", "orders": "/orders", "dispatch": "/dispatch",
         "channel": "/setup/channels/hagglet",
         "listing": link(page, "/listings?state=draft&channel=hagglet", "td.sku a"),
@@ -45,11 +46,30 @@ def take_all(page: Page) -> None:
     }  # fmt: skip
     for name, path in views.items():
         take(page, name, path)
+    bring_a_file(page)
     page.goto(f"{BASE}/listings?channel=hagglet&state=live")
     page.locator("[data-why*='/why/quantity/']").nth(3).click()
     page.locator("#why .ladder").wait_for()
     page.wait_for_timeout(400)
     page.screenshot(path=OUT / "why.png")
+
+
+def bring_a_file(page: Page) -> None:
+    """The demo's messy file: its mapping and its rehearsal."""
+    page.goto(f"{BASE}/imports")
+    with page.expect_download() as taken:
+        page.get_by_role("link", name="supplier list, messy.csv").click()
+    with tempfile.TemporaryDirectory() as folder:
+        file = f"{folder}/supplier list, messy.csv"
+        taken.value.save_as(file)
+        page.locator("#f-file").set_input_files(file)
+    page.get_by_role("button", name="Look at it").click()
+    page.locator(".mapping").wait_for()
+    page.screenshot(path=OUT / "mapping.png")
+    page.get_by_role("button", name="Rehearse").click()
+    page.locator(".job-say .big").wait_for()
+    page.wait_for_timeout(600)
+    page.screenshot(path=OUT / "rehearsal.png")
 
 
 def main() -> None:

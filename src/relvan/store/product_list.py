@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, Select, bindparam, exists, func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import BindParameter, ColumnElement, Select, and_, bindparam, exists, func, or_, select
+from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
 from relvan.core.catalogue.identity import sku_key
@@ -25,6 +25,8 @@ from relvan.store.tables import (
     ProductPicture,
     SkuName,
 )
+
+_family = aliased(Product)
 
 
 @dataclass(frozen=True)
@@ -77,8 +79,13 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
         found.append(found_by.condition(Product.__table__.c.id))
     if wanted.category:
         below = f"{wanted.category}{SEPARATOR}"
-        inside = Product.category == wanted.category
-        found.append(inside | Product.category.between(below, f"{below}\uffff"))
+
+        def inside(column: Any) -> ColumnElement[bool]:
+            return or_(column == wanted.category, column.between(below, f"{below}\uffff"))
+
+        heads = select(_family.id).where(_family.kind == ProductKind.FAMILY, inside(_family.category))
+        lent = and_(Product.category == "", Product.family_id.in_(heads))
+        found.append(or_(inside(Product.category), lent))
     if wanted.family:
         head = select(SkuName.product_id).where(SkuName.key == sku_key(wanted.family)).scalar_subquery()
         found.append(Product.family_id == head)
@@ -136,6 +143,7 @@ def _rows() -> Select[*tuple[Any, ...]]:
 
 # Written once: building a query with fifty values in it takes longer than running it.
 _IDS: BindParameter[Any] = bindparam("ids", expanding=True)
+_HEADS = select(Product.id, Product.category, Product.brand, Product.weight_g).where(Product.id.in_(_IDS))
 _PICTURES = (
     select(ProductPicture.product_id, ProductPicture.sha)
     .where(ProductPicture.product_id.in_(_IDS), ProductPicture.role == "shown")
@@ -163,7 +171,12 @@ def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
     pictures = dict(session.execute(_PICTURES, {"ids": [*by_id, *heads]}).all())
     prices = _PRICES.where(PriceList.key == price_list) if price_list else _PRICES
     amounts = dict(session.execute(prices, {"ids": [*by_id, *heads]}).all())
+    lent = {row[0]: row[1:] for row in session.execute(_HEADS, {"ids": list(heads)}).all()} if heads else {}
     for row in rows:  # what a variant does not say, its family does
+        if row.family_id is not None:
+            category, brand, weight_g = lent[row.family_id]
+            row.category, row.brand = row.category or category, row.brand or brand
+            row.weight_g = row.weight_g or weight_g
         row.picture = pictures.get(row.id) or pictures.get(row.family_id or 0, "")
         row.price = amounts.get(row.id, amounts.get(row.family_id or 0))
     ids = {"ids": list(by_id)}

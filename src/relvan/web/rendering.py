@@ -136,6 +136,7 @@ def make_environment(settings: Settings) -> Environment:
         "tray": lambda tray: TRAY_NAMES[tray],
     }
     environment.globals |= {"static": static_path, "demo": settings.demo}
+    environment.globals["m"] = environment.get_template("parts/macros.html").module  # the shared pieces
     return environment
 
 

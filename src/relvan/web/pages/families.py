@@ -46,6 +46,7 @@ def family_page(
     status: int = 200,
     errors: Mapping[str, Refusal] | None = None,
     refusals: tuple[Refusal, ...] = (),
+    retyped: Mapping[str, Mapping[str, str]] | None = None,
 ) -> HTMLResponse:
     """A family: its grid, what its variants share, pictures, history."""
     grid = family_grid(desk.workplace, sku)
@@ -58,11 +59,12 @@ def family_page(
             "product": find_product(session, sku), "view": view, "grid": grid, "tab": tab, "rows": grid.rows(tab),
             "pictures": view.pictures, "history": history(session, "product", view.id),
             "channel_names": [(channel.key, channel.name) for channel in channels(session)],
-            "categories": category_paths(session), "tax_codes": TAX_CODES,
+            "categories": category_paths(session), "tax_codes": TAX_CODES, "asked": [],
             "price_lists": [(one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)],
             "traits_of": {i: held for i, _, held in traits_of_variants(session, view.id)},
-            "draft": view.draft, "typed": {}, "attributes": [*view.draft.attributes.items(), ("", ""), ("", "")],
-            "asked": [], "errors": dict(errors or {}), "refusals": refusals, "missing": view.completeness.missing,
+            "retyped": retyped or {}, "draft": view.draft, "typed": {}, "errors": dict(errors or {}),
+            "attributes": [*view.draft.attributes.items(), ("", ""), ("", "")], "refusals": refusals,
+            "missing": view.completeness.missing,
         }  # fmt: skip
     return desk.page("families/show.html", "catalogue", status=status, **values)
 
@@ -183,7 +185,8 @@ def family_traits(desk: At, form: Form, sku: str) -> Response:
     try:
         set_traits(desk.workplace, desk.actor, values)
     except Refused as refused:
-        return family_page(desk, sku, status=422, errors=first_by_field(refused.refusals), refusals=refused.refusals)
+        errors = first_by_field(refused.refusals)
+        return family_page(desk, sku, status=422, errors=errors, refusals=refused.refusals, retyped=values)
     return desk.done(_path(sku), "Traits are saved.")
 
 
