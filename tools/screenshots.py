@@ -35,8 +35,10 @@ def take_all(page: Page) -> None:
     page.goto(f"{BASE}/sign-in")
     page.get_by_text("Imogen Hartwell").click()
     views = {
-        "today": "/", "catalogue": "/catalogue", "product": "/products/PT-14-CEL",
-        "family": "/products/SA", "kit": "/products/KIT-HERB", "price-lists": "/prices/lists?q=saucer", "listings": "/listings",
+        "today": "/", "catalogue": "/catalogue",
+        "product": "/products/PT-14-CEL",
+        "family": "/products/SA", "kit": "/products/KIT-HERB", "price-lists": "/prices/lists?q=saucer",
+        "listings": "/listings",
         "stock": "/stock", "prices": "/prices", "orders": "/orders", "dispatch": "/dispatch",
         "channel": "/setup/channels/hagglet",
         "listing": link(page, "/listings?state=draft&channel=hagglet", "td.sku a"),
@@ -63,8 +65,8 @@ def bring_a_file(page: Page) -> None:
         file = f"{folder}/supplier list, messy.csv"
         taken.value.save_as(file)
         page.locator("#f-file").set_input_files(file)
-    page.get_by_role("button", name="Look at it").click()
-    page.locator(".mapping").wait_for()
+        page.get_by_role("button", name="Look at it").click()
+        page.locator(".mapping").wait_for()
     page.screenshot(path=OUT / "mapping.png")
     page.get_by_role("button", name="Rehearse").click()
     page.locator(".job-say .big").wait_for()

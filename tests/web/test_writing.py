@@ -49,7 +49,7 @@ def test_moments_are_relative_and_exact_on_hover(hand, ago, words):
 
 @pytest.mark.parametrize(
     ("value", "name", "text"),
-    [(None, "", "nothing"), ("", "", "nothing"), (1690, "price retail", "€16.90"), (700, "weight_g", "700"),
+    [(None, "", "nothing"), ("", "", "nothing"), (1690, "price retail", "€16.90"), (700, "weight_g", "700 g"),
      ([], "", "nothing"), (["a", "b"], "", "a; b"), ({"hold_back": 1, "cap": None}, "", "hold back 1")],
 )  # fmt: skip
 def test_history_in_words(hand, value, name, text):

@@ -244,6 +244,20 @@ def _seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
         ("LOVA", "Lovage", 450),
         ("TARR", "Tarragon", 490),
         ("MARJ", "Marjoram", 450),
+        ("THYM", "Thyme", 450),
+        ("SAGE", "Sage", 450),
+        ("OREG", "Oregano", 450),
+        ("FENN", "Fennel", 420),
+        ("CHER", "Chervil", 420),
+        ("LEMO", "Lemon balm", 450),
+        ("NAST", "Nasturtium", 490),
+        ("VIOL", "Horned violet", 490),
+        ("MUST", "Mustard leaf", 390),
+        ("SPIN", "Spinach, small leaves", 420),
+        ("CHAR", "Chard, mixed stems", 450),
+        ("PEPP", "Sweet pepper", 520),
+        ("AUBE", "Aubergine, dwarf", 540),
+        ("CUCU", "Cucumber for pots", 540),
     ):
         both = tuple(
             Member(

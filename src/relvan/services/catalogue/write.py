@@ -128,7 +128,7 @@ def _deed(wish: Wish, new: bool) -> str:
 
 def _dragged_along(wishes: Sequence[Wish]) -> list[Wish]:
     """Wishes without a refusal of their own that name one that is refused and not there yet, however indirectly."""
-    refused = {sku_key(wish.sku) for wish in wishes if wish.refusals and wish.id is None}
+    refused = {sku_key(wish.sku) for wish in wishes if wish.refusals and wish.id is None and wish.sku}
     found: list[Wish] = []
     open_wishes = [wish for wish in wishes if not wish.refusals]
     while refused:
