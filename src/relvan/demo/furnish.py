@@ -7,8 +7,9 @@ from relvan.core.catalogue.facts import Facts, draft_from
 from relvan.core.catalogue.product import ProductDraft
 from relvan.demo.drawings import draw
 from relvan.demo.goods import LIST
-from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families, kits, old_codes, services
+from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families
 from relvan.demo.samples import good_file, messy_file
+from relvan.demo.sets import kits, old_codes, services
 from relvan.services.catalogue.categories import add_category, ask_for, save_attribute
 from relvan.services.catalogue.families import NewFamily, link_family
 from relvan.services.catalogue.pictures import add_picture
