@@ -27,7 +27,7 @@ from relvan.services.imports.by_address import fetch_pictures
 from relvan.store.catalogue import find_product, movements, product_bins
 from relvan.store.categories import category_paths
 from relvan.store.channels import channels
-from relvan.store.facts import asks_by_category, attribute_rules, facts_by_id, kits_above
+from relvan.store.facts import asks_by_category, attribute_rules, codes, facts_by_id, kits_above
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
 from relvan.store.listings import listings_of_products
@@ -180,7 +180,7 @@ def _by_kind(session: Any, desk: Desk, draft: ProductDraft, product_id: int) -> 
 
 
 def _ids(session: Any, draft: ProductDraft) -> list[int]:
-    return [find_product(session, part.sku).id for part in draft.parts]
+    return [found[0] for found in codes(session, [part.sku for part in draft.parts]).values()]
 
 
 @router.get("/products/{sku:path}/pictures/{sha}/{side}", name="picture_show")
