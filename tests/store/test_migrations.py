@@ -33,8 +33,8 @@ def first(tmp_path):
             VALUES (1, 'hagglet', 'Hagglet', 'hagglet', 'x', 'y', '', 1, '[]', '{{}}', 0, 0, 0, '');
         INSERT INTO listing (id, channel_id, product_id, own, wish, placed, shown, ref, page, refusal, state, behind,
             gaps, gap_count, demands, met, floored, quantity, held_content, held_pictures, sent_content,
-            sent_pictures, created_at, changed_at) VALUES (7, 1, 1, '{{}}', 'none', 0, 0, '', '', '[
-            ]', 'draft', '', '[]', 0, 0, 0, 0, 0,
+            sent_pictures, created_at, changed_at) VALUES (7, 1, 1, '{{}}', 'none', 0, 0, '', '', '[]',
+            'draft', '', '[]', 0, 0, 0, 0, 0,
             '', '', '', '', '{NOW}', '{NOW}');
         INSERT INTO bulk_job (id, kind, title, state, total, done, refused, created_at)
             VALUES (1, 'publish', 'Publish', 'ended', 1, 1, 0, '{NOW}');

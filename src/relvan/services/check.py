@@ -82,6 +82,26 @@ INVARIANTS = {
     "every SKU leads to its product": """
         SELECT p.sku FROM product p WHERE NOT EXISTS (SELECT 1 FROM sku_name n
             WHERE n.key = p.sku_key AND n.product_id = p.id AND n.alias = 0)""",
+    "a variant's family is a family, and only a variant has one": """
+        SELECT v.sku FROM product v LEFT JOIN product f ON f.id = v.family_id
+        WHERE (v.kind = 'variant' AND (f.id IS NULL OR f.kind <> 'family' OR v.combination IS NULL))
+            OR (v.kind <> 'variant' AND v.family_id IS NOT NULL)""",
+    "only a kit has parts, and a part is no family and no service": """
+        SELECT k.sku || ' holds ' || p.sku FROM kit_part x JOIN product k ON k.id = x.kit_id
+        JOIN product p ON p.id = x.part_id WHERE k.kind <> 'kit' OR p.kind IN ('family', 'service')""",
+    "no kit holds itself": """
+        WITH RECURSIVE held (kit, part) AS (SELECT kit_id, part_id FROM kit_part
+            UNION SELECT held.kit, x.part_id FROM held JOIN kit_part x ON x.kit_id = held.part)
+        SELECT p.sku FROM held JOIN product p ON p.id = held.kit WHERE held.kit = held.part""",
+    "families, kits and services hold no stock": """
+        SELECT p.sku || ' is a ' || p.kind FROM balance b JOIN product p ON p.id = b.product_id
+        WHERE p.kind IN ('family', 'kit', 'service') AND (b.on_hand > 0 OR b.reserved > 0)""",
+    "the parts of a sold kit are whole kits": """
+        SELECT o.number || ' line ' || l.position FROM order_line l JOIN order_line k ON k.id = l.part_of
+        JOIN customer_order o ON o.id = l.order_id WHERE l.quantity % k.quantity <> 0 OR k.stocked = 1""",
+    "a job that rests has no row that waits": """
+        SELECT 'job ' || j.id || ' row ' || r.position FROM bulk_job_row r JOIN bulk_job j ON j.id = r.job_id
+        WHERE j.state IN ('ended', 'undone') AND r.verdict IN ('waiting', 'new', 'changes') AND r.position > 0""",
     "every product can be found by search": """
         SELECT p.sku FROM product p WHERE NOT EXISTS (SELECT 1 FROM product_search s WHERE s.rowid = p.id)""",
 }

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
 from relvan.core.catalogue.identity import sku_key
-from relvan.core.catalogue.product import ProductKind
+from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store import search
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.holdings import load_holdings
@@ -44,6 +44,7 @@ class ProductFilter:
     blocked: bool = False
     floored: bool = False
     archived: bool = False
+    stocked: bool = False
 
 
 @dataclass
@@ -97,6 +98,8 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
         found.append(Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True))))
     if wanted.kind:
         found.append(Product.kind == wanted.kind)
+    if wanted.stocked:
+        found.append(Product.kind.in_(STOCKED))
     if wanted.on:
         found.append(_listed_on(wanted.on))
     if wanted.not_on:

@@ -37,7 +37,8 @@ def stock_index(desk: At, after: str = "") -> HTMLResponse:
     )
     sentence = read_sentence("Stock of products", "/stock", chips, desk.request.query_params, hint="SKU or title")
     in_stock = {"yes": True, "no": False}.get(sentence.chosen.get("stock", ""))
-    wanted = ProductFilter(sentence.words, in_stock=in_stock, blocked=bool(sentence.chosen.get("blocked")))
+    wanted = ProductFilter(sentence.words, in_stock=in_stock, blocked=bool(sentence.chosen.get("blocked")),
+                           stocked=True)  # fmt: skip
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         rows = stock_rows(session, [product.id for product in products[:PAGE]])
