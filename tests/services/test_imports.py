@@ -6,8 +6,10 @@ import zipfile
 import pytest
 import xlsxwriter
 
+from relvan.core.catalogue.attributes import AttributeKind, AttributeRule
 from relvan.core.catalogue.facts import Facts
 from relvan.core.refusal import Refused
+from relvan.services.catalogue.categories import save_attribute
 from relvan.services.imports.receive import change_mapping, receive_file
 from relvan.services.jobs.life import move_job
 from relvan.services.jobs.work import work_next
@@ -268,6 +270,21 @@ def test_a_file_that_cannot_be_read_is_refused_in_words(workplace, owner, name, 
         receive_file(workplace, owner, "products", name, content())
     assert refused.value.first.code == code
     assert refused.value.first.message
+
+
+def test_typed_attributes_are_read_as_the_file_writes_them(workplace, owner):
+    save_attribute(workplace, owner, AttributeRule("sow until", AttributeKind.DATE))
+    save_attribute(workplace, owner, AttributeRule("capacity", AttributeKind.NUMBER, "l"))
+    text = (
+        "sku;title;attribute: sow until;attribute: Capacity\nA;A;31.03.2026;1.234,5\nB;B;2026-04-01;2\n"
+        "C;C;31.02.2026;1\nD;D;;viel\n"
+    )
+    job, found = rehearse(workplace, owner, "products", text)
+    assert verdicts(found) == ["new", "new", "refused", "refused"]
+    carry(workplace, owner, job)
+    now = facts(workplace, "A")
+    assert (now["attribute sow until"], now["attribute capacity"]) == ("2026-03-31", "1234.5")
+    assert facts(workplace, "B")["attribute sow until"] == "2026-04-01"
 
 
 def test_a_broken_row_says_which_cell_and_stops_no_other(workplace, owner):

@@ -22,6 +22,7 @@ from relvan.store.line import line_counts
 from relvan.web.rendering import render
 
 COOKIE = "relvan_visit"
+MOST_FIELDS = 20_000  # a family of a thousand variants sends six fields for each
 
 
 class NotSignedIn(Exception):
@@ -174,7 +175,7 @@ class PostedForm(Mapping[str, str]):
 
 async def posted(request: Request, desk: At) -> AsyncIterator[PostedForm]:
     """The posted form of somebody signed in; refused when it does not carry the visit's own token."""
-    async with request.form(max_fields=2000) as data:
+    async with request.form(max_fields=MOST_FIELDS) as data:
         _refuse_other_visit(request, desk, data)
         yield PostedForm(data)
 

@@ -95,6 +95,8 @@ def read_cell(raw: Raw, column: Column, how: Reading, currency: str) -> Any:
         return [part.strip() for part in re.split(r"[;,\n]", text) if part.strip()]
     if column.form == "date":
         return read_date(text, column, how.dates)
+    if column.form == "number":
+        return f"{_decimal(text, column, how, 'a number').normalize():f}"
     return text
 
 
@@ -203,7 +205,8 @@ def guess_date_order(samples: Sequence[str]) -> str:
     >>> guess_date_order(["31.03.2026"]), guess_date_order(["03/31/2026"]), guess_date_order(["2026-03-31"])
     ('dmy', 'mdy', 'ymd')
     """
-    split = [re.split(r"[./\- ]+", text) for text in samples]
+    # dates with the year first are read as such whatever the order
+    split = [re.split(r"[./\- ]+", text) for text in samples if not re.match(r"\d{4}-", text)]
     numbers = [[int(part) for part in parts] for parts in split if len(parts) == 3 and all(p.isdigit() for p in parts)]
     if not numbers or any(parts[0] > 31 for parts in numbers):
         return "ymd"

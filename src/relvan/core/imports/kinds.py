@@ -1,9 +1,10 @@
 """The kinds of files that can be brought in, with the columns of each; the same columns are taken out."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from relvan.core.catalogue.attributes import AttributeKind, AttributeRule
 from relvan.core.catalogue.facts import NAMES
 
 
@@ -187,6 +188,18 @@ KINDS: Mapping[FileKind, Kind] = {
         ),
     )
 }  # fmt: skip
+
+
+# what a typed attribute's cells look like; the others are text that the attribute settles itself
+_ATTRIBUTE_FORMS = {AttributeKind.DATE: "date", AttributeKind.NUMBER: "number"}
+
+
+def typed(column: Column, rules: Mapping[str, AttributeRule]) -> Column:
+    """A column of an attribute with the form of that attribute's values; `rules` by the name in lower case."""
+    rule = rules.get(column.name.removeprefix("attribute ").casefold())
+    if rule is None or not column.name.startswith("attribute ") or rule.kind not in _ATTRIBUTE_FORMS:
+        return column
+    return replace(column, form=_ATTRIBUTE_FORMS[rule.kind])
 
 
 def find_kind(key: str) -> Kind | None:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.facts import Facts
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.imports.cells import plain_text
-from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.kinds import FileKind, typed
 from relvan.core.imports.mapping import mapping_from
 from relvan.core.imports.things import REPLACE, Options, Row, RowReader, Thing, gather, join_axes, target, turn_of
 from relvan.core.jobs.life import plain
@@ -21,7 +21,7 @@ from relvan.services.imports.receive import kind_of, table_of
 from relvan.services.imports.special import rehearse_alone
 from relvan.services.jobs.life import end_job, find_job
 from relvan.services.workplace import Workplace
-from relvan.store.facts import codes, facts_by_id, traits_of_variants
+from relvan.store.facts import attribute_rules, codes, facts_by_id, traits_of_variants
 from relvan.store.imports import add_rows, count_verdicts, forget_rows, list_currencies
 from relvan.store.tables import BulkJob
 
@@ -68,8 +68,9 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
     kind = kind_of(spec["kind"])
     with workplace.database.reading() as session:
         currencies = {"": workplace.settings.currency, **list_currencies(session)}
+        rules = attribute_rules(session)
     columns = [
-        (place, column, mapped)
+        (place, typed(column, rules), mapped)
         for place, mapped in enumerate(mapping_from(spec["mapping"]))
         if mapped.name and (column := kind.column(mapped.name)) is not None
     ]
