@@ -47,7 +47,7 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
     """Products as their listings need them; a handful of queries however many."""
     products = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(product_ids))).all()}
     heads = {row.family_id for row in products.values() if row.family_id is not None} - products.keys()
-    families = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(heads))).all()}
+    families = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(heads)))} if heads else {}
     everything = {**products, **families}
     pictures = _pictures(session, everything)
     faces = _faces(session, products)

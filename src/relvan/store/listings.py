@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, func, select
+from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
@@ -49,22 +49,14 @@ def listings_of(
 
 def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
     """List prices in minor units by (price list, product); a variant without one has its family's."""
-    families = select(Product.id, Product.family_id).where(Product.id.in_(product_ids), Product.family_id.is_not(None))
-    heads = {variant: family for variant, family in session.execute(families).all() if family is not None}
+    own_or_lent = or_(ListPrice.product_id == Product.id, ListPrice.product_id == Product.family_id)
     rows = session.execute(
-        select(ListPrice.price_list_id, ListPrice.product_id, ListPrice.amount).where(
-            ListPrice.product_id.in_({*product_ids, *heads.values()})
-        )
+        select(ListPrice.price_list_id, Product.id, ListPrice.amount, ListPrice.product_id == Product.id)
+        .join(Product, own_or_lent)
+        .where(Product.id.in_(product_ids))
     ).all()
-    own = {(list_id, product_id): amount for list_id, product_id, amount in rows}
-    lists = {list_id for list_id, _ in own}
-    lent = {
-        (list_id, variant): own[list_id, family]
-        for variant, family in heads.items()
-        for list_id in lists
-        if (list_id, family) in own
-    }
-    return {**lent, **own}
+    lent = {(list_id, product_id): amount for list_id, product_id, amount, own in rows if not own}
+    return {**lent, **{(list_id, product_id): amount for list_id, product_id, amount, own in rows if own}}
 
 
 def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
