@@ -1,4 +1,4 @@
-"""Bringing 100,000 product rows in: rehearse, apply, undo; memory; and how pages answer meanwhile.
+"""Bringing 20,000 product rows in: rehearse, apply, undo; memory; and how pages answer meanwhile.
 
 Floor: the same file parsed, and the same rows upserted by raw SQLite, the full-text index filled by one statement.
 """
