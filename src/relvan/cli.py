@@ -211,6 +211,7 @@ def bench(name: Annotated[str, typer.Argument(help="Which one; all when left out
     if not scripts:
         typer.echo(json.dumps({"error": f"no benchmark {name} in {folder.resolve().name}"}))
         sys.exit(1)
+    sys.path.insert(0, str(folder.resolve()))
     for script in scripts:
         runpy.run_path(str(script), run_name="__main__")
 
