@@ -174,6 +174,14 @@ def test_many_are_changed_by_a_match(api, workplace, pots):  # noqa: F811
     assert problem(api.post(f"{V1}/products/change", json={**wish, "match": {"wild": 1}}), 422)["code"] == "unknown"
 
 
+@pytest.mark.parametrize("match", [{"q": ["jug"]}, {"in_stock": "perhaps"}, {"family": {"sku": "P"}}, {"kind": 7}])
+def test_a_match_of_the_wrong_type_is_refused_by_name(api, match):  # noqa: F811
+    wish = {"operations": [{"fact": "brand", "deed": "empty"}], "match": match}
+    refused = problem(api.post(f"{V1}/products/change", json=wish), 422)
+    assert refused["code"] == "invalid"
+    assert next(iter(match)) in refused["errors"][0]["field"]
+
+
 def test_categories_attributes_and_price_lists(api):  # noqa: F811
     assert api.post(f"{V1}/attributes", json={"name": "Frost-proof", "kind": "yes/no"}).status_code == 201
     assert api.post(f"{V1}/categories", json={"path": "Pots", "asks": {"Frost-proof": True}}).status_code == 201

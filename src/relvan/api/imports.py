@@ -5,7 +5,7 @@ from typing import Annotated, Any
 
 from fastapi import File, Form, UploadFile
 from fastapi.responses import StreamingResponse
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from relvan.api.desk import By, YesOrNo, api_router
 from relvan.api.jobs import job_shape
@@ -51,12 +51,26 @@ class OperationShape(Shape):
     by: str = Field(default="", max_length=20_000)
 
 
+class Match(BaseModel):
+    """Which products, by the names that the list of products takes; other names are refused by the call."""
+
+    model_config = ConfigDict(extra="allow")
+
+    q: str = ""
+    category: str = ""
+    kind: str = ""
+    family: str = ""
+    on: str = ""
+    not_on: str = ""
+    in_stock: bool | None = None
+
+
 class ChangeMany(Shape):
     """Products by SKU, or all that match a filter, and what to do to them."""
 
     operations: list[OperationShape] = Field(min_length=1, max_length=12)
     skus: list[str] = Field(default_factory=list, max_length=200_000)
-    match: dict[str, Any] | None = None
+    match: Match | None = None
 
 
 @router.get("/imports/kinds")
@@ -175,11 +189,11 @@ def post_change(by: By, wish: ChangeMany) -> dict[str, Any]:
     operations = [Operation(**operation.model_dump()) for operation in wish.operations]
     wanted = None
     if wish.match is not None:
-        names = {"q": "words", "category": "category", "kind": "kind", "family": "family", "on": "on",
-                 "not_on": "not_on", "in_stock": "in_stock"}  # fmt: skip
-        unknown = wish.match.keys() - names.keys()
-        if unknown:
-            raise refuse("unknown", f"“match” has no {', '.join(sorted(unknown))}.", "See /api/docs.", "match")
-        wanted = ProductFilter(**{names[name]: value for name, value in wish.match.items()})
+        if wish.match.model_extra:
+            raise refuse(
+                "unknown", f"“match” has no {', '.join(sorted(wish.match.model_extra))}.", "See /api/docs.", "match"
+            )
+        match = wish.match.model_dump()
+        wanted = ProductFilter(words=match.pop("q"), **match)
     job = change_many(by.workplace, by.actor, operations, skus=wish.skus, wanted=wanted)
     return job_shape(by, job)
