@@ -2,11 +2,13 @@
 
 import pytest
 from lxml import html
+from sqlalchemy import select
 
 from relvan.services.catalogue.families import NewFamily, link_family
 from relvan.services.catalogue.save import change_facts, create_product
 from relvan.services.jobs.work import work_next
 from relvan.services.prices.lists import NewPriceList, add_price_list
+from relvan.store.tables import BulkJob
 from tests.house import add_pot, pot
 from tests.services.test_catalogue import GLAZE, kit
 from tests.web.test_pages import client_of, post, sign_in, web, wrong_beside  # noqa: F401 - the fixture
@@ -160,6 +162,26 @@ def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workpl
     assert [item["ok"] for item in answer.json()["items"]] == [True, False]
     assert page(web.get("/prices/lists")).cssselect("[data-list=trade]")[0].get("value") == "9.90"
     assert "Profit" in web.get("/prices/lists/margin?sku=A&key=trade").text
+
+
+@pytest.mark.parametrize(("currency", "typed", "shown"), [("JPY", "1500", "1500"), ("CHF", "15", "15.00")])
+def test_a_break_is_shown_in_the_currency_of_its_list(web, workplace, owner, currency, typed, shown):  # noqa: F811
+    add_price_list(workplace, owner, NewPriceList("abroad", "Abroad", currency, True))
+    add_pot(workplace, owner, "A", units=0)
+    post(web, "/prices/lists/cells", sku=["A"], list=["abroad"], price=[typed], least=["12"])
+    (breaks,) = page(web.get("/prices/lists")).cssselect("td.breaks")
+    assert f"abroad from 12: {shown}" in breaks.text_content().replace("+ break", "")
+    assert breaks.cssselect("span.nowrap")[0].text_content().endswith(f": {shown}")
+
+
+def test_more_addresses_than_are_fetched_at_once_are_refused_whole(web, workplace, owner):  # noqa: F811
+    add_pot(workplace, owner, "A", units=0)
+    many = " ".join(f"http://127.0.0.1:9/{n}.png" for n in range(31))
+    answer = post(web, "/products/A/pictures", address=many)
+    assert answer.status_code == 422
+    assert "At most 30 pictures are fetched at once; these are 31" in answer.text
+    with workplace.database.reading() as session:
+        assert session.scalars(select(BulkJob)).all() == []
 
 
 def test_lists_and_grids_need_as_many_queries_for_thirty_as_for_one(web, workplace, owner, count_queries):  # noqa: F811

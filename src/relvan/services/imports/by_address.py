@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from relvan.core.people.roles import Right
+from relvan.core.refusal import refuse
 from relvan.gateways.calling import check_address
 from relvan.services.catalogue.pictures import check_role
 from relvan.services.jobs.life import open_background_job
@@ -19,7 +20,10 @@ def fetch_pictures(
     """Open the job that fetches pictures for a product; its id. An address that may not be called is refused now."""
     actor.must(Right.CATALOGUE)
     check_role(role)
-    for address in addresses[:MOST_ADDRESSES]:
+    if len(addresses) > MOST_ADDRESSES:
+        message = f"At most {MOST_ADDRESSES} pictures are fetched at once; these are {len(addresses)}."
+        raise refuse("too-many", message, "Send them in several goes, or bring in a file of pictures.", "addresses")
+    for address in addresses:
         check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
     with workplace.database.writing() as session:
         product = find_product(session, sku)
@@ -29,7 +33,7 @@ def fetch_pictures(
         rows = [
             {"job_id": job.id, "position": n, "subject": product.sku, "verdict": "changes", "turn": 1, "leader": n,
              "change": {"picture": [None, address], "role": [None, role]}}
-            for n, address in enumerate(addresses[:MOST_ADDRESSES], 1)
+            for n, address in enumerate(addresses, 1)
         ]  # fmt: skip
         add_rows(session, rows)
         return job.id

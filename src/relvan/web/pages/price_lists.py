@@ -1,5 +1,6 @@
 """Price lists as a sheet: every product a row, every list a column, with breaks and the margin beside them."""
 
+from decimal import Decimal
 from typing import Any
 from urllib.parse import urlencode
 
@@ -7,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from relvan.core.catalogue.product import ProductKind
-from relvan.core.money import MINOR_DIGITS
+from relvan.core.money import MINOR_DIGITS, as_decimal
 from relvan.core.prices.margin import margin_of
 from relvan.core.refusal import Refused
 from relvan.core.why import Why
@@ -43,12 +44,13 @@ def _index(desk: Desk, *, after: str = "", status: int = 200, **values: Any) -> 
         own_facts = facts_by_id(session, [row.id for row in products[:PAGE]])
         whole = whole_facts(session, own_facts)
         total = count_products(session, wanted)
+    currency_of = {one.key: one.currency for one in lists}
     rows = [
         (
             row,
             own_facts[row.id],
             {one.key: _margin(desk, whole[row.id], one) for one in lists},
-            _breaks(own_facts[row.id]),
+            _breaks(own_facts[row.id], currency_of),
         )
         for row in products[:PAGE]
     ]
@@ -68,13 +70,13 @@ def _margin(desk: Desk, facts: dict[str, Any], price_list: Any) -> str:
     return margin_of(amount, cost, tax_code=tax, tax_inside=price_list.tax_inside).words
 
 
-def _breaks(facts: dict[str, Any]) -> list[tuple[str, int, int]]:
-    """(list, from how many units, amount)."""
+def _breaks(facts: dict[str, Any], currency_of: dict[str, str]) -> list[tuple[str, int, Decimal]]:
+    """(list, from how many units, amount in units of the list's currency)."""
     found = []
     for name, amount in facts.items():
         if name.startswith("break "):
             key, _, least = name.removeprefix("break ").rpartition(" ")
-            found.append((key, int(least), amount))
+            found.append((key, int(least), as_decimal(amount, currency_of[key])))
     return sorted(found)
 
 
