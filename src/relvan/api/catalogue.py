@@ -13,7 +13,7 @@ from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.services.catalogue.pictures import add_picture, remove_picture
 from relvan.services.catalogue.read import view_product
 from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
-from relvan.store.imports import list_currencies
+from relvan.store.imports import all_currencies
 from relvan.store.product_list import ProductFilter, product_page
 
 router = api_router(tags=["products"])
@@ -22,7 +22,7 @@ router = api_router(tags=["products"])
 def currencies_of(by: Caller) -> dict[str, str]:
     """The currency of every price list; "" is the seller's own."""
     with by.workplace.database.reading() as session:
-        return {"": by.workplace.settings.currency, **list_currencies(session)}
+        return all_currencies(session, by.workplace.settings.currency)
 
 
 @router.get("/products")

@@ -35,6 +35,11 @@ def list_currencies(session: Session) -> dict[str, str]:
     return dict(session.execute(select(PriceList.key, PriceList.currency)).all())
 
 
+def all_currencies(session: Session, own: str) -> dict[str, str]:
+    """The same, with the seller's own currency under ""."""
+    return {"": own, **list_currencies(session)}
+
+
 def mapping_by_name(session: Session, name: str) -> Mapping:
     """A kept mapping by its name, without regard to case."""
     found = session.scalar(select(Mapping).where(Mapping.name_key == name.strip().casefold()))

@@ -22,7 +22,7 @@ from relvan.services.imports.special import rehearse_alone
 from relvan.services.jobs.life import end_job, find_job
 from relvan.services.workplace import Workplace
 from relvan.store.facts import attribute_rules, codes, facts_by_id, traits_of_variants
-from relvan.store.imports import add_rows, count_verdicts, forget_rows, list_currencies
+from relvan.store.imports import add_rows, all_currencies, count_verdicts, forget_rows
 from relvan.store.tables import BulkJob
 
 CHUNK = 1_000
@@ -67,7 +67,7 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
     """Every row of the file that says something."""
     kind = kind_of(spec["kind"])
     with workplace.database.reading() as session:
-        currencies = {"": workplace.settings.currency, **list_currencies(session)}
+        currencies = all_currencies(session, workplace.settings.currency)
         rules = attribute_rules(session)
     columns = [
         (place, typed(column, rules), mapped)

@@ -1,6 +1,6 @@
 """Taking products out as files, in the shape in which they can be brought in again unchanged."""
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +14,7 @@ from relvan.documents.tables import write_csv, write_xlsx
 from relvan.services.imports.receive import kind_of
 from relvan.services.workplace import Workplace
 from relvan.store.facts import codes, facts_by_id, in_chunks
-from relvan.store.imports import counted_bins, list_currencies, many_names, picture_uses
+from relvan.store.imports import all_currencies, counted_bins, list_currencies, many_names, picture_uses
 from relvan.store.product_list import ProductFilter, all_skus
 
 MOST_PRODUCTS = 200_000
@@ -59,9 +59,7 @@ def take_out(
 
     The columns without which the file could not be brought in again are always there.
     """
-    kind = kind_of(kind_key)
-    if form not in FORMS:
-        raise Refused(Refusal("not-allowed", "A file must be csv or xlsx.", "Choose one of them.", "form"))
+    kind = _kind_in(kind_key, form)
     columns = columns_for(workplace, kind)
     unknown = [name for name in chosen if kind.column(name) is None]
     if unknown:
@@ -73,15 +71,12 @@ def take_out(
     headings = [column.heading for column in columns]
     rows = _rows(workplace, kind, columns, names, numbers=form == "xlsx")
     required = [column.heading for column in columns if column.required]
-    content = write_csv(headings, rows) if form == "csv" else iter([write_xlsx(headings, rows, required=required)])
-    return TakenOut(f"{kind_key}.{form}", FORMS[form], content)
+    return _file(kind_key, form, headings, rows, required)
 
 
 def template(workplace: Workplace, kind_key: str, form: str) -> TakenOut:
     """An example file of a kind: its columns, the required ones marked, and one row."""
-    kind = kind_of(kind_key)
-    if form not in FORMS:
-        raise Refused(Refusal("not-allowed", "A template must be csv or xlsx.", "Choose one of them.", "form"))
+    kind = _kind_in(kind_key, form)
     columns = list(kind.columns)
     if "price" in kind.many:
         with workplace.database.reading() as session:
@@ -89,8 +84,20 @@ def template(workplace: Workplace, kind_key: str, form: str) -> TakenOut:
     headings = [f"{column.heading} *" if column.required else column.heading for column in columns]
     rows = [[column.example for column in columns]]
     marked = [heading for heading in headings if heading.endswith("*")]
-    content = write_csv(headings, rows) if form == "csv" else iter([write_xlsx(headings, rows, required=marked)])
-    return TakenOut(f"{kind_key}-template.{form}", FORMS[form], content)
+    return _file(f"{kind_key}-template", form, headings, rows, marked)
+
+
+def _kind_in(kind_key: str, form: str) -> Kind:
+    if form not in FORMS:
+        raise Refused(Refusal("not-allowed", "A file must be csv or xlsx.", "Choose one of them.", "form"))
+    return kind_of(kind_key)
+
+
+def _file(
+    name: str, form: str, headings: Sequence[str], rows: Iterable[Sequence[Any]], required: Sequence[str]
+) -> TakenOut:
+    content = write_csv(headings, rows) if form == "csv" else iter([write_xlsx(headings, rows, required=required)])
+    return TakenOut(f"{name}.{form}", FORMS[form], content)
 
 
 def _rows(
@@ -98,7 +105,7 @@ def _rows(
 ) -> Iterator[Cells]:
     """The cells of every row, a thousand products at a time."""
     with workplace.database.reading() as session:
-        currencies = {"": workplace.settings.currency, **list_currencies(session)}
+        currencies = all_currencies(session, workplace.settings.currency)
     for chunk in in_chunks(names):
         with workplace.database.reading() as session:
             known = codes(session, chunk)
