@@ -18,6 +18,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 AXE = (Path(__file__).parent.parent / "vendor/axe/axe.min.js").read_text()
 
 
+@pytest.hookimpl(tryfirst=True)  # before the items are spread over the workers
 def pytest_collection_modifyitems(items):
     """All browser tests run one after the other, on the one demo they share."""
     for item in items:

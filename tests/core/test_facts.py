@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from relvan.core.catalogue.attributes import Ask, AttributeKind, AttributeRule, asked_of, check_rule, settle_value
 from relvan.core.catalogue.bulk import Operation, carry_out
+from relvan.core.catalogue.checks import check_product
 from relvan.core.catalogue.facts import difference, draft_from, earlier, facts_of, inherited, is_empty, with_facts
 from relvan.core.catalogue.product import (
     AliasFacts,
@@ -15,7 +16,6 @@ from relvan.core.catalogue.product import (
     ProductKind,
     Size,
     Trait,
-    check_product,
 )
 from relvan.core.jobs.life import LIFE, later_touched, next_state
 from relvan.core.prices.margin import margin_of

@@ -5,8 +5,9 @@ from dataclasses import replace
 import pytest
 
 from relvan.core.catalogue.attributes import Ask
+from relvan.core.catalogue.checks import check_product
 from relvan.core.catalogue.completeness import completeness
-from relvan.core.catalogue.product import ProductDraft, ProductKind, Size, check_product
+from relvan.core.catalogue.product import ProductDraft, ProductKind, Size
 
 GOOD = ProductDraft(sku="PT-14", title="Pot", weight_g=720, size=Size(1, 2, 3), cost=520, prices={"retail": 1690})
 

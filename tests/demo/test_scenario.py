@@ -6,8 +6,8 @@ from dataclasses import replace
 import pytest
 from PIL import Image
 
+from relvan.core.catalogue.checks import check_product
 from relvan.core.catalogue.families import combination_key
-from relvan.core.catalogue.product import check_product
 from relvan.core.imports.kinds import KINDS, FileKind
 from relvan.demo.drawings import SHAPES, draw
 from relvan.demo.goods import goods

@@ -4,12 +4,13 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from relvan.services.workplace import Actor
+from relvan.store.bulk import insert_rows
 from relvan.store.tables import AuditEntry
 
+COLUMNS = ("at", "person_id", "via", "subject_kind", "job_id", "subject_id", "deed", "changes")
 Changes = Mapping[str, tuple[Any, Any]]
 
 
@@ -38,9 +39,9 @@ def record_many(
     """Write an entry for each (subject, deed, changes); `job_id` names the bulk job by which they were made."""
     if not entries:
         return
-    same = {"at": now, "person_id": actor.person_id, "via": actor.via, "subject_kind": kind, "job_id": job_id}
-    values = [
-        {**same, "subject_id": subject_id, "deed": deed, "changes": {name: list(pair) for name, pair in told.items()}}
+    same = (now, actor.person_id, actor.via, kind, job_id)
+    rows = [
+        (*same, subject_id, deed, {name: list(pair) for name, pair in told.items()})
         for subject_id, deed, told in entries
     ]
-    session.execute(insert(AuditEntry.__table__), values)  # type: ignore[arg-type]
+    insert_rows(session, AuditEntry, COLUMNS, rows)

@@ -3,13 +3,14 @@
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import delete, func, insert, select, true, update
+from sqlalchemy import delete, func, select, true, update
 from sqlalchemy.orm import Session
 
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
+from relvan.store.bulk import insert_rows
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Attribute,
@@ -65,11 +66,21 @@ def forget_rows(session: Session, job_id: int, positions: Collection[int] | None
     session.execute(statement if positions is None else statement.where(BulkJobRow.position.in_(positions)))
 
 
-def add_rows(session: Session, rows: Sequence[dict[str, Any]]) -> None:
+class NewRow(NamedTuple):
+    """A row of a job that is to be kept; see `BulkJobRow`."""
+
+    position: int
+    subject: str
+    verdict: str = "waiting"
+    reason: str = ""
+    change: dict[str, Any] | None = None
+    turn: int = 1
+    leader: int | None = None
+
+
+def add_rows(session: Session, job_id: int, rows: Sequence[NewRow]) -> None:
     """Add rows of a job."""
-    plain = {"verdict": "waiting", "reason": "", "turn": 0, "change": None, "leader": None}
-    if rows:
-        session.execute(insert(BulkJobRow.__table__), [{**plain, **row} for row in rows])  # type: ignore[arg-type]
+    insert_rows(session, BulkJobRow, ("job_id", *NewRow._fields), [(job_id, *row) for row in rows])
 
 
 @dataclass(frozen=True)
@@ -101,12 +112,12 @@ def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict
     """Give the rows of things, by the positions of their leaders, a verdict; how many rows of the file that were."""
     if not leaders:
         return 0
-    done = session.execute(
-        update(BulkJobRow)
-        .where(BulkJobRow.job_id == job_id, func.coalesce(BulkJobRow.leader, BulkJobRow.position).in_(leaders))
-        .values(verdict=verdict, reason=reason)
-    )
-    return int(done.rowcount) - sum(leader < 0 for leader in leaders)  # type: ignore[attr-defined]
+    settled = 0
+    settle = update(BulkJobRow).where(BulkJobRow.job_id == job_id).values(verdict=verdict, reason=reason)
+    settle = settle.execution_options(synchronize_session=False)
+    for place in (BulkJobRow.position, BulkJobRow.leader):
+        settled += session.execute(settle.where(place.in_(leaders))).rowcount  # type: ignore[attr-defined]
+    return settled - sum(leader < 0 for leader in leaders)
 
 
 def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:

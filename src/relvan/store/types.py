@@ -9,6 +9,7 @@ from sqlalchemy.engine import Dialect
 from sqlalchemy.types import TypeDecorator
 
 FORMAT = "%Y-%m-%dT%H:%M:%S.%fZ"
+_as_json = json.JSONEncoder(ensure_ascii=False, sort_keys=True).encode
 
 
 class Instant(TypeDecorator[datetime]):
@@ -31,7 +32,7 @@ class Json(TypeDecorator[Any]):
     cache_ok = True
 
     def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
-        return None if value is None else json.dumps(value, ensure_ascii=False, sort_keys=True)
+        return None if value is None else "{}" if value == {} else "[]" if value == [] else _as_json(value)
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
         if value is None:

@@ -6,7 +6,8 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from enum import StrEnum
 
-from relvan.core.catalogue.product import MOST_WORD, check_text
+from relvan.core.catalogue.checks import check_text
+from relvan.core.catalogue.product import MOST_WORD
 from relvan.core.refusal import Refusal, Refused, refuse
 
 SEPARATOR = " / "

@@ -99,16 +99,12 @@ def form_of(name: str) -> FactName:
 
 def facts_of(draft: ProductDraft) -> Facts:
     """A draft as flat facts."""
-    found: Facts = {name: value for name in PLAIN if (value := getattr(draft, name))}
+    found: Facts = {name: value for name in PLAIN if not is_empty(value := getattr(draft, name))}
     found["kind"] = str(draft.kind)
-    if draft.cost == 0:
-        found["cost"] = 0
-    if draft.floor == 0:
-        found["floor"] = 0
     found |= _size_facts("", draft.size)
     if draft.case_pack:
         found["case_quantity"] = draft.case_pack.quantity
-        if draft.case_pack.weight_g:
+        if draft.case_pack.weight_g is not None:
             found["case_weight_g"] = draft.case_pack.weight_g
         found |= _size_facts("case_", draft.case_pack.size)
     found |= {f"attribute {name}": value for name, value in draft.attributes.items() if value}
@@ -162,8 +158,7 @@ def draft_from(facts: Mapping[str, Any]) -> ProductDraft:
 
 def with_facts(facts: Mapping[str, Any], new: Mapping[str, Any]) -> Facts:
     """Facts with some of them changed; an empty value takes one away."""
-    changed = {**facts, **new}
-    return {name: value for name, value in changed.items() if not is_empty(value)}
+    return {name: value for name, value in {**facts, **new}.items() if value or not is_empty(value)}
 
 
 def is_empty(value: Any) -> bool:
@@ -175,13 +170,16 @@ def is_empty(value: Any) -> bool:
     return value is None or value is False or (value != 0 and not value)
 
 
-def difference(old: Mapping[str, Any], new: Mapping[str, Any], names: Iterable[str] | None = None) -> Changes:
+def difference(old: Mapping[str, Any], new: Mapping[str, Any]) -> Changes:
     """Each fact that differs, with (old, new); nothing is None."""
     found: Changes = {}
-    for name in {**old, **new} if names is None else names:
-        before, after = old.get(name), new.get(name)
+    for name, after in new.items():
+        before = old.get(name)
         if before != after and not (is_empty(before) and is_empty(after)):
             found[name] = (before, after)
+    for name, before in old.items():
+        if name not in new and not is_empty(before):
+            found[name] = (before, None)
     return found
 
 

@@ -25,7 +25,7 @@ class Options:
     clear: bool = False
 
 
-@dataclass
+@dataclass(slots=True)
 class Row:
     """One row of a file: its number there, its values by fact, and the cells that cannot be read."""
 
@@ -40,7 +40,7 @@ class Row:
         return "" if value is None else str(value)
 
 
-@dataclass
+@dataclass(slots=True)
 class Thing:
     """One thing that rows say something of. `group` joins things that are taken or refused together.
 

@@ -12,12 +12,12 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.jobs.life import plain
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
-from relvan.services.catalogue.references import check_references
+from relvan.services.catalogue.references import Wish, check_references
 from relvan.services.catalogue.write import make_wishes
 from relvan.services.jobs.life import end_job, find_job, open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.imports import add_rows, count_verdicts, forget_rows, subjects_of
+from relvan.store.imports import NewRow, add_rows, count_verdicts, forget_rows, subjects_of
 from relvan.store.product_list import ProductFilter, all_skus
 
 CHUNK = 1_000
@@ -47,7 +47,7 @@ def change_many(
         job.total = len(chosen)
         for start in range(0, len(chosen), CHUNK):
             rows = enumerate(chosen[start : start + CHUNK], start + 1)
-            add_rows(session, [{"job_id": job.id, "position": n, "subject": sku, "turn": 1} for n, sku in rows])
+            add_rows(session, job.id, [NewRow(n, sku) for n, sku in rows])
         return job.id
 
 
@@ -76,7 +76,7 @@ def rehearse_change(workplace: Workplace, job_id: int) -> None:
             chunk = subjects[start : start + CHUNK]
             rows = _rehearsed(session, workplace, operations, chunk)
             forget_rows(session, job_id, [position for position, _ in chunk])
-            add_rows(session, [{"job_id": job_id, **row} for row in rows])
+            add_rows(session, job_id, rows)
             find_job(session, job_id).done = start + len(rows)
     with workplace.database.writing() as session:
         counts = count_verdicts(session, job_id)
@@ -85,30 +85,32 @@ def rehearse_change(workplace: Workplace, job_id: int) -> None:
 
 def _rehearsed(
     session: Session, workplace: Workplace, operations: Sequence[Operation], subjects: Sequence[tuple[int, str]]
-) -> list[dict[str, Any]]:
+) -> list[NewRow]:
     known = codes(session, [sku for _, sku in subjects])
     old = facts_by_id(session, {found[0] for found in known.values()})
-    rows: list[dict[str, Any]] = []
-    wanted: list[tuple[int | None, Facts]] = []
+    refused: dict[int, str] = {}
+    tried: list[tuple[int, Facts]] = []
     for position, sku in subjects:
-        row: dict[str, Any] = {"position": position, "subject": sku, "turn": 1, "leader": position, "change": None,
-                               "verdict": "refused", "reason": ""}  # fmt: skip
-        rows.append(row)
         found = known.get(sku_key(sku))
         if found is None:
-            row["reason"] = f"“{sku}” is not in the catalogue."
+            refused[position] = f"“{sku}” is not in the catalogue."
             continue
         try:
-            wanted.append((found[0], carry_out(operations, old[found[0]], workplace.settings.currency)))
-            row["verdict"] = "same"
-        except Refused as refused:
-            row["reason"] = refused.first.message
-    wishes = make_wishes(session, wanted, old=old)
+            tried.append((position, carry_out(operations, old[found[0]], workplace.settings.currency)))
+        except Refused as refusal:
+            refused[position] = refusal.first.message
+    ids = {position: known[sku_key(sku)][0] for position, sku in subjects if sku_key(sku) in known}
+    wishes = make_wishes(session, [(ids[position], new) for position, new in tried], old=old)
     check_references(session, [wish for wish in wishes if not wish.refusals and wish.changes])
-    tried = (row for row in rows if row["verdict"] == "same")
-    for row, wish in zip(tried, wishes, strict=True):
-        if wish.refusals:
-            row |= {"verdict": "refused", "reason": f"{wish.refusals[0].message} {wish.refusals[0].fix}"[:400]}
-        elif wish.changes:
-            row |= {"verdict": "changes", "change": plain(wish.changes)}
-    return rows
+    made = dict(zip((position for position, _ in tried), wishes, strict=True))
+    return [_new_row(position, sku, made.get(position), refused.get(position, "")) for position, sku in subjects]
+
+
+def _new_row(position: int, sku: str, wish: Wish | None, reason: str) -> NewRow:
+    if wish is None:
+        return NewRow(position, sku, "refused", reason)
+    if wish.refusals:
+        return NewRow(position, sku, "refused", f"{wish.refusals[0].message} {wish.refusals[0].fix}"[:400])
+    if wish.changes:
+        return NewRow(position, sku, "changes", change=plain(wish.changes))
+    return NewRow(position, sku, "same")

@@ -14,7 +14,7 @@ from relvan.core.catalogue.attributes import (
     paths_above,
     settle_value,
 )
-from relvan.core.catalogue.product import check_category
+from relvan.core.catalogue.checks import check_category
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse, refuse_if_any
 from relvan.services import audit

@@ -1,14 +1,14 @@
 """Keeping count of the facts that products lack, for the line and the lists."""
 
 from collections.abc import Collection, Mapping
-from typing import Any
 
-from sqlalchemy import bindparam, select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.completeness import Completeness, completeness
 from relvan.core.catalogue.facts import Facts
+from relvan.store.bulk import update_rows
 from relvan.store.facts import asks_by_category, facts_by_id, in_chunks, picture_counts, whole_facts
 from relvan.store.tables import Product
 
@@ -24,14 +24,11 @@ def settle_completeness(
             select(Product.id, Product.asked, Product.lacking).where(Product.id.in_(ids))).all()}  # fmt: skip
         found = completeness_of(session, ids, known)
         rows = [
-            {"b_id": product_id, "asked": now.asked, "lacking": len(now.missing)}
+            (now.asked, len(now.missing), product_id)
             for product_id, now in found.items()
             if kept[product_id] != (now.asked, len(now.missing))
         ]
-        if rows:
-            table: Any = Product.__table__
-            counted = update(table).where(table.c.id == bindparam("b_id"))
-            session.execute(counted.values(asked=bindparam("asked"), lacking=bindparam("lacking")), rows)
+        update_rows(session, Product, ("asked", "lacking"), rows)
     session.expire_all()
 
 

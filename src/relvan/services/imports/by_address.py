@@ -9,7 +9,7 @@ from relvan.services.catalogue.pictures import check_role
 from relvan.services.jobs.life import open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.imports import add_rows
+from relvan.store.imports import NewRow, add_rows
 
 MOST_ADDRESSES = 30
 
@@ -31,9 +31,8 @@ def fetch_pictures(
         job = open_background_job(session, workplace, actor, "fetch", title, "applying", {"kind": "pictures"})
         job.total = len(addresses)
         rows = [
-            {"job_id": job.id, "position": n, "subject": product.sku, "verdict": "changes", "turn": 1, "leader": n,
-             "change": {"picture": [None, address], "role": [None, role]}}
+            NewRow(n, product.sku, "changes", change={"picture": [None, address], "role": [None, role]})
             for n, address in enumerate(addresses, 1)
-        ]  # fmt: skip
-        add_rows(session, rows)
+        ]
+        add_rows(session, job.id, rows)
         return job.id

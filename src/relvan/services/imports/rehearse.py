@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from time import monotonic
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -22,14 +23,15 @@ from relvan.services.imports.special import rehearse_alone
 from relvan.services.jobs.life import end_job, find_job
 from relvan.services.workplace import Workplace
 from relvan.store.facts import attribute_rules, codes, facts_by_id, traits_of_variants
-from relvan.store.imports import add_rows, all_currencies, count_verdicts, forget_rows
+from relvan.store.imports import NewRow, add_rows, all_currencies, count_verdicts, forget_rows
 from relvan.store.tables import BulkJob
 
 CHUNK = 1_000
+WRITTEN = 5_000
 MOST_REASON = 400
 
 
-@dataclass
+@dataclass(slots=True)
 class Rehearsal:
     """One thing with what became of it."""
 
@@ -49,13 +51,13 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
         spec = dict(job.spec)
     kind, options = kind_of(spec["kind"]), Options(**spec["options"])
     rows = list(_read(workplace, spec))
-    _progress(workplace, job_id, total=len(rows))
+    progress = Progress(workplace, job_id, len(rows))
     things = gather(kind, rows, options)
     if kind.key in (FileKind.COUNTS, FileKind.PICTURES):
         found = rehearse_alone(workplace, kind.key, things)
         rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
     else:
-        rehearsals = _rehearse(workplace, job_id, kind.key, things, options)
+        rehearsals = _rehearse(workplace, progress, kind.key, things, options)
     _spread_over_groups(rehearsals)
     _write_down(workplace, job_id, rehearsals)
     with workplace.database.writing() as session:
@@ -81,14 +83,30 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
                 yield reader.read(number + 1, cells)
 
 
-def _progress(workplace: Workplace, job_id: int, **values: int) -> None:
-    with workplace.database.writing() as session:
-        job = find_job(session, job_id)
-        for name, value in values.items():
-            setattr(job, name, value)
+class Progress:
+    """Tells how many rows of a job are done, once a second at most: each time is a transaction."""
+
+    EVERY_S = 1.0
+
+    def __init__(self, workplace: Workplace, job_id: int, total: int) -> None:
+        self._workplace, self._job_id, self._total, self._done = workplace, job_id, total, 0
+        self._next = 0.0
+        self.tell(0)
+
+    def tell(self, more: int) -> None:
+        """So many rows more are done."""
+        self._done += more
+        if monotonic() < self._next:
+            return
+        with self._workplace.database.writing() as session:
+            job = find_job(session, self._job_id)
+            job.total, job.done = self._total, self._done
+        self._next = monotonic() + self.EVERY_S
 
 
-def _rehearse(workplace: Workplace, job_id: int, kind: str, things: list[Thing], options: Options) -> list[Rehearsal]:
+def _rehearse(
+    workplace: Workplace, progress: Progress, kind: str, things: list[Thing], options: Options
+) -> list[Rehearsal]:
     """What each thing would do to the catalogue; things may name one another, in any order."""
     with workplace.database.reading() as session:
         if kind == FileKind.FAMILIES and options.members == REPLACE:
@@ -102,7 +120,7 @@ def _rehearse(workplace: Workplace, job_id: int, kind: str, things: list[Thing],
             open_wishes = [wish for _, wish in pairs if wish is not None and not wish.refusals]
             check_references(session, open_wishes, planned)
         found += [_judge(thing, wish, planned) for thing, wish in pairs]
-        _progress(workplace, job_id, done=sum(len(rehearsal.thing.rows) for rehearsal in found))
+        progress.tell(sum(len(rehearsal.thing.rows) for rehearsal in found[start:]))
     return _without_the_refused(found)
 
 
@@ -139,8 +157,10 @@ def _target(thing: Thing, now: Facts | None, options: Options) -> Facts:
             facts["axes"] = join_axes(now.get("axes", []), thing.facts["axes"])
         if thing.facts.get("kind") in ("single", "variant") and now.get("kind") in ("single", "variant"):
             facts["kind"] = "variant" if facts.get("family") else "single"
-        # space around a text is nothing that a file could say
-        facts |= {name: old for name, old in now.items() if isinstance(old, str) and old.strip() == facts.get(name)}
+        for name in thing.facts:  # space around a text is nothing that a file could say
+            old = now.get(name)
+            if old.__class__ is str and old != facts.get(name) and old.strip() == facts.get(name):
+                facts[name] = old
     if facts.get("kind") != "variant":
         facts = {name: value for name, value in facts.items() if name != "family" and not name.startswith("trait ")}
     return facts
@@ -216,22 +236,20 @@ def _spread_over_groups(rehearsals: Iterable[Rehearsal]) -> None:
 
 def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsal]) -> None:
     """The rows of the job, each with the verdict on its thing; what rows only imply gets a row below 0."""
-    rows: dict[int, dict[str, Any]] = {}
+    rows: dict[int, NewRow] = {}
     for held in sorted(rehearsals, key=lambda held: bool(held.thing.implied)):
-        value = {"job_id": job_id, "subject": held.thing.sku, "verdict": held.verdict, "leader": held.thing.leader,
-                 "turn": held.turn}  # fmt: skip
-        for row in held.thing.rows:
+        thing, leader = held.thing, held.thing.leader
+        for row in thing.rows:
             if row.position not in rows:
-                leads = row.position == held.thing.leader
-                reason = _reason(held, row)[:MOST_REASON]
-                change = held.change if leads else None
-                rows[row.position] = {**value, "position": row.position, "reason": reason, "change": change}
-        if held.thing.implied and held.change is not None:
-            rows[held.thing.implied] = {**value, "position": held.thing.implied, "reason": "", "change": held.change}
+                reason = _reason(held, row)[:MOST_REASON] if held.verdict == "refused" or row.refusals else ""
+                more = (held.change, held.turn, None) if row.position == leader else (None, held.turn, leader)
+                rows[row.position] = NewRow(row.position, thing.sku, held.verdict, reason, *more)
+        if thing.implied and held.change is not None:
+            rows[thing.implied] = NewRow(thing.implied, thing.sku, held.verdict, "", held.change, held.turn)
     values = list(rows.values())
-    for start in range(0, len(values), CHUNK):
+    for start in range(0, len(values), WRITTEN):
         with workplace.database.writing() as session:
-            add_rows(session, values[start : start + CHUNK])
+            add_rows(session, job_id, values[start : start + WRITTEN])
 
 
 def _reason(held: Rehearsal, row: Row) -> str:

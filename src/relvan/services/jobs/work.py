@@ -29,7 +29,7 @@ from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_w
 from relvan.store.tables import BulkJob, BulkJobRow
 
 log = logging.getLogger("relvan.jobs")
-CHUNK = 400
+CHUNK = 1_000
 ALONE = (FileKind.COUNTS, FileKind.PICTURES)
 OPEN = ("new", "changes")
 

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from sqlalchemy import select
 
-from relvan.core.catalogue.product import MOST_WORD, check_text
+from relvan.core.catalogue.checks import check_text
+from relvan.core.catalogue.product import MOST_WORD
 from relvan.core.money import MINOR_DIGITS, parse_amount
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any

@@ -1,6 +1,6 @@
 """Setting list prices and floors; every listing that follows them is worked out again."""
 
-from relvan.core.catalogue.product import check_number, check_price
+from relvan.core.catalogue.checks import check_number, check_price
 from relvan.core.money import MOST_MINOR
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse_if_any

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index
+from sqlalchemy import ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -32,14 +32,15 @@ class BulkJob(Table):
 class BulkJobRow(Table):
     """One row of a bulk job and its verdict, with the reason.
 
-    Rows that say one thing together (the parts of a kit) share a `leader`, the position of the first of them; it
-    alone holds the `change`: fact -> [old, new]. `turn` is the order in which things are applied.
+    Of rows that say one thing together (the parts of a kit) the first holds the `change`: fact -> [old, new]; the
+    others name its position as their `leader`. `turn` is the order in which things are applied.
     """
 
     __tablename__ = "bulk_job_row"
     __table_args__ = strict(
         Index("ix_bulk_job_row_job_id", "job_id", "position"),
         Index("ix_bulk_job_row_verdict", "job_id", "verdict", "turn", "position"),
+        Index("ix_bulk_job_row_leader", "job_id", "leader", sqlite_where=text("leader IS NOT NULL")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("bulk_job.id"))

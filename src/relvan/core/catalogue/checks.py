@@ -1,0 +1,294 @@
+"""What is wrong with the facts of a product, each refused beside its field.
+
+What needs other products to be known (a taken SKU, a circle of kits, a doubled combination) is checked where they are.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
+
+from relvan.core.catalogue.facts import Facts, facts_of, is_empty
+from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key
+from relvan.core.catalogue.product import (
+    MOST_ALIASES,
+    MOST_ATTRIBUTE,
+    MOST_ATTRIBUTES,
+    MOST_DESCRIPTION,
+    MOST_PART_UNITS,
+    MOST_PARTS,
+    MOST_SIDE_MM,
+    MOST_TITLE,
+    MOST_TRAIT_VALUES,
+    MOST_TRAITS,
+    MOST_UNITS,
+    MOST_WEIGHT_G,
+    MOST_WORD,
+    TAX_CODES,
+    ProductDraft,
+    ProductKind,
+)
+from relvan.core.money import MOST_MINOR
+from relvan.core.refusal import Refusal
+
+NEEDED = ("sku", "title")
+
+
+def check_product(draft: ProductDraft) -> list[Refusal]:
+    """All that is wrong with a draft; an empty list when it may be saved."""
+    return check_facts(facts_of(draft))
+
+
+def check_facts(facts: Facts, changed: Iterable[str] | None = None) -> list[Refusal]:
+    """All that is wrong with the facts that `changed` names, and with what they touch; with all of them when it names
+    none. What was right before and has not changed is not looked at again."""
+    names = {*facts, *NEEDED} if changed is None else changed
+    found: list[Refusal] = []
+    groups: set[str] = set()
+    for name in names:
+        value = facts.get(name)
+        group, space, rest = name.partition(" ")
+        if space:
+            groups.add(group)
+            if value is not None and (check_many := MANY.get(group)):
+                found += check_many(rest, value)
+        elif (check := ALONE.get(name)) and (name in NEEDED or not is_empty(value)):
+            found += check(value if value is not None else "")
+        groups.update(TOUCHES.get(name, ()))
+    for group in sorted(groups):
+        if check_together := TOGETHER.get(group):
+            found += check_together(facts)
+    return found
+
+
+def check_shape(facts: Facts) -> list[Refusal]:
+    """That a product has what belongs to its kind and nothing that does not."""
+    found: list[Refusal] = []
+    kind, family, sku = facts.get("kind", "single"), facts.get("family"), str(facts.get("sku", ""))
+    if kind == ProductKind.VARIANT and not family:
+        found.append(Refusal("missing", "A variant must name its family.", "Choose the family.", "family"))
+    if family and kind != ProductKind.VARIANT:
+        message = f"Only a variant is in a family; this is a {kind}."
+        found.append(Refusal("not-allowed", message, "Make it a variant.", "family"))
+    if family and sku_key(family) == sku_key(sku):
+        found.append(Refusal("circle", "A product must not be its own family.", "Choose another.", "family"))
+    if facts.get("parts") and kind != ProductKind.KIT:
+        found.append(Refusal("not-allowed", f"Only a kit has parts; this is a {kind}.", "", "parts"))
+    if facts.get("axes") and kind != ProductKind.FAMILY:
+        found.append(Refusal("not-allowed", f"Only a family has traits of its own; this is a {kind}.", "", "axes"))
+    if kind == ProductKind.FAMILY and facts.get("gtin"):
+        found.append(Refusal("not-allowed", "A family is never sold, so it has no GTIN.", "Leave it out.", "gtin"))
+    if kind == ProductKind.FAMILY:
+        found += check_axes(facts.get("axes") or ())
+    return [*found, *check_parts(sku, facts.get("parts") or ())]
+
+
+def check_axes(axes: Sequence[Any]) -> list[Refusal]:
+    """A family has one to three traits, [name, values] each: named once, with each value once."""
+    if not 1 <= len(axes) <= MOST_TRAITS:
+        message = f"“Traits” must be 1 to {MOST_TRAITS}; there are {len(axes)}."
+        return [Refusal("traits", message, "Say what the variants differ by.", "axes")]
+    found: list[Refusal] = []
+    names = [name.casefold() for name, _ in axes]
+    for name, values in axes:
+        found += check_text("axes", "Trait", name, MOST_WORD, needed=True)
+        found += [r for value in values for r in check_text("axes", name, value, MOST_WORD, needed=True)]
+        if len(values) > MOST_TRAIT_VALUES:
+            message = f"“{name}” must have at most {MOST_TRAIT_VALUES} values."
+            found.append(Refusal("too-many", message, "Split the family.", "axes"))
+        if names.count(name.casefold()) > 1:
+            found.append(Refusal("twice", f"“{name}” is there twice.", "Name each trait once.", "axes"))
+    return found
+
+
+def check_parts(sku: str, parts: Sequence[Any]) -> list[Refusal]:
+    """Parts, [SKU, quantity] each, are named once, with a quantity of at least 1, and are not the kit itself."""
+    found: list[Refusal] = []
+    if len(parts) > MOST_PARTS:
+        found.append(Refusal("too-many", f"“Parts” must be at most {MOST_PARTS}.", "Join some into a kit.", "parts"))
+    seen: set[str] = set()
+    for part, quantity in parts:
+        if sku_key(part) == sku_key(sku):
+            found.append(Refusal("circle", f"“{part}” must not be a part of itself.", "Remove it.", "parts"))
+        if sku_key(part) in seen:
+            message = f"“{part}” is a part twice."
+            found.append(Refusal("twice", message, "Write it once, with the sum.", "parts"))
+        seen.add(sku_key(part))
+        found += check_number("parts", f"Quantity of {part}", quantity, 1, MOST_PART_UNITS, "units")
+    return found
+
+
+def check_text(
+    name: str, label: str, text: str, most: int, *, needed: bool = False, lines: bool = False
+) -> list[Refusal]:
+    """A text within its length, with no control characters in it."""
+    if needed and not text.strip():
+        return [Refusal("missing", f"“{label}” must not be empty.", "Fill it in.", name)]
+    if len(text) > most:
+        message = f"“{label}” must have at most {most:,} characters; it has {len(text):,}."
+        return [Refusal("too-long", message, "Shorten it.", name)]
+    if text.isprintable():
+        return []
+    allowed = "\n\r\t" if lines else ""
+    if any(ord(character) < 32 and character not in allowed for character in text):
+        return [Refusal("form", f"“{label}” must be plain text.", "Remove control characters.", name)]
+    return []
+
+
+def check_number(name: str, label: str, value: int | None, least: int, most: int, unit: str) -> list[Refusal]:
+    """A whole number within its bounds, or nothing."""
+    if value is None or least <= value <= most:
+        return []
+    message = f"“{label}” must be between {least:,} and {most:,} {unit}; it got {value:,}."
+    return [Refusal("out-of-range", message, "Correct the number.", name)]
+
+
+def check_sides(facts: Facts, before: str = "", place: str = "size") -> list[Refusal]:
+    """Three sides of 1 mm to 20 m, or none of them."""
+    sides = [facts.get(f"{before}{side}_mm") for side in ("length", "width", "height")]
+    if not any(sides):
+        return []
+    labels = ("Length", "Width", "Height")
+    return [
+        refusal
+        for label, side in zip(labels, sides, strict=True)
+        for refusal in check_number(place, label, side or 0, 1, MOST_SIDE_MM, "mm")
+    ]
+
+
+def check_price(key: str, amount: int) -> list[Refusal]:
+    """A price on a list: 0.01 to 99,999,999.99."""
+    return check_number("price", f"Price on {key}", amount, 1, MOST_MINOR, "minor units")
+
+
+def check_break(rest: str, amount: int) -> list[Refusal]:
+    """A quantity break, named by list and units: it starts at two units."""
+    key, _, least = rest.rpartition(" ")
+    return [
+        *check_number("price", f"Break on {key}", int(least), 2, MOST_UNITS, "units"),
+        *check_price(key, amount),
+    ]
+
+
+def check_tax_code(facts: Facts) -> list[Refusal]:
+    """One of the seller's tax codes; a variant may leave it to its family, and empty is the standard one."""
+    code = facts.get("tax_code") or "standard"
+    if code in TAX_CODES:
+        return []
+    message = f"“Tax code” must be one of {', '.join(TAX_CODES)}; it got “{code[:40]}”."
+    return [Refusal("not-allowed", message, "Choose one of them.", "tax_code")]
+
+
+def check_origin(code: str) -> list[Refusal]:
+    """A country as its ISO 3166-1 alpha-2 code, two capital letters."""
+    if not code or (len(code) == 2 and code.isascii() and code.isalpha() and code.isupper()):
+        return []
+    message = f"“Country of origin” must be a code of two letters; it got “{code[:40]}”."
+    return [Refusal("form", message, "Like NL or PT.", "origin")]
+
+
+def check_hs_code(code: str) -> list[Refusal]:
+    """A customs code of the Harmonized System: 6 digits, up to 10 with the national ones."""
+    if not code or (code.isascii() and code.isdigit() and 6 <= len(code) <= 10):
+        return []
+    message = f"“Customs code” must be 6 to 10 digits; it got “{code[:40]}”."
+    return [Refusal("form", message, "Type digits only, such as 691200.", "hs_code")]
+
+
+def check_category(path: str) -> list[Refusal]:
+    """A place in the seller's own tree, its levels parted by a slash with spaces around it."""
+    found = check_text("category", "Category", path, MOST_WORD * 2)
+    if path and any(not level.strip() or level != level.strip() for level in path.split(" / ")):
+        message = f"“Category” must be levels parted by “ / ”; it got “{path[:60]}”."
+        found.append(Refusal("form", message, "Like Pots / Indoors.", "category"))
+    return found
+
+
+def check_attributes(facts: Facts) -> list[Refusal]:
+    """At most 60 attributes."""
+    count = sum(name.startswith("attribute ") for name in facts)
+    if count <= MOST_ATTRIBUTES:
+        return []
+    message = f"“Attributes” must be at most {MOST_ATTRIBUTES}; there are {count}."
+    return [Refusal("too-many", message, "Remove some.", "attributes")]
+
+
+def check_attribute(name: str, value: str) -> list[Refusal]:
+    """One attribute: a name of at most 120 characters, a value of at most 400."""
+    return [
+        *check_text("attributes", "Attribute name", name, MOST_WORD, needed=True),
+        *check_text("attributes", f"Attribute {name}", value, MOST_ATTRIBUTE),
+    ]
+
+
+def check_aliases(facts: Facts) -> list[Refusal]:
+    """Aliases have the form of a SKU, and differ from it and from one another."""
+    aliases = facts.get("aliases") or ()
+    if len(aliases) > MOST_ALIASES:
+        return [Refusal("too-many", f"“Aliases” must be at most {MOST_ALIASES}.", "Remove some.", "aliases")]
+    found = [refusal for alias in aliases for refusal in check_sku(alias, "aliases")]
+    seen = {sku_key(str(facts.get("sku", "")))}
+    for alias in aliases:
+        if sku_key(alias) in seen:
+            message = f"“Aliases” must differ from the SKU and each other; “{alias}” is there twice."
+            found.append(Refusal("twice", message, "Remove one of them.", "aliases"))
+        seen.add(sku_key(alias))
+    return found
+
+
+def check_face(alias: str, said: Mapping[str, Any]) -> list[Refusal]:
+    """An alias's own title and prices."""
+    return [
+        *check_text("aliases", f"Title of {alias}", said.get("title", ""), MOST_TITLE),
+        *(r for key, amount in said.get("prices", {}).items() for r in check_price(key, amount)),
+    ]
+
+
+def _text(name: str, label: str, most: int, *, needed: bool = False, lines: bool = False) -> Callable[..., Any]:
+    return lambda text: check_text(name, label, text, most, needed=needed, lines=lines)
+
+
+def _number(name: str, label: str, least: int, most: int, unit: str) -> Callable[..., Any]:
+    return lambda value: check_number(name, label, value, least, most, unit)
+
+
+# a fact -> what is wrong with its value alone
+ALONE: Mapping[str, Callable[..., list[Refusal]]] = {
+    "sku": check_sku,
+    "title": _text("title", "Title", MOST_TITLE, needed=True),
+    "brand": _text("brand", "Brand", MOST_WORD),
+    "description": _text("description", "Description", MOST_DESCRIPTION, lines=True),
+    "gtin": check_gtin,
+    "category": check_category,
+    "weight_g": _number("weight_g", "Weight", 1, MOST_WEIGHT_G, "grams"),
+    "cost": _number("cost", "Cost", 0, MOST_MINOR, "minor units"),
+    "floor": _number("floor", "Floor", 0, MOST_MINOR, "minor units"),
+    "case_quantity": _number("case_quantity", "Units in a case", 1, MOST_UNITS, "units"),
+    "case_weight_g": _number("case_weight_g", "Weight of a case", 1, MOST_WEIGHT_G, "grams"),
+    "origin": check_origin,
+    "hs_code": check_hs_code,
+    "supplier": _text("supplier", "Supplier", MOST_WORD),
+    "minimum_order": _number("minimum_order", "Minimum order", 1, MOST_UNITS, "units"),
+}
+# the same for facts there can be many of: their name without the group, and the value
+MANY: Mapping[str, Callable[..., list[Refusal]]] = {
+    "attribute": check_attribute,
+    "price": check_price,
+    "break": check_break,
+    "alias": check_face,
+}
+# facts that are looked at together with others, by group
+TOGETHER: Mapping[str, Callable[[Facts], list[Refusal]]] = {
+    "attribute": check_attributes,
+    "size": check_sides,
+    "case size": lambda facts: check_sides(facts, "case_", "case_size"),
+    "tax": check_tax_code,
+    "aliases": check_aliases,
+    "shape": check_shape,
+}
+TOUCHES: Mapping[str, Sequence[str]] = {
+    **dict.fromkeys(("length_mm", "width_mm", "height_mm"), ("size",)),
+    **dict.fromkeys(("case_length_mm", "case_width_mm", "case_height_mm"), ("case size",)),
+    **dict.fromkeys(("kind", "family", "axes", "parts", "gtin"), ("shape",)),
+    "sku": ("aliases", "shape"),
+    "aliases": ("aliases",),
+    "tax_code": ("tax",),
+}

@@ -1,0 +1,77 @@
+"""Writing many rows with one statement and bare parameters: the object layer adds more to a row than it costs.
+
+Values pass through the types of their columns all the same, so that what is written is what the tables say.
+"""
+
+from collections.abc import Sequence
+from functools import lru_cache
+from typing import Any
+
+from sqlalchemy import Column, Dialect, Table, bindparam, delete, insert, update
+from sqlalchemy.orm import Session
+
+Row = Sequence[Any]
+
+
+def insert_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
+    """Add rows of a table; each has a value for every one of these columns, in their order. Columns that are not named
+    get their defaults."""
+    table: Table = model.__table__
+    left = [column for column in table.c if column.name not in names and column.default is not None]
+    defaults = tuple(_default(column) for column in left)
+    whole = [(*row, *defaults) for row in rows] if defaults else rows
+    _run(session, table, "insert", (*names, *(column.name for column in left)), whole)
+
+
+def update_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
+    """Change these columns of rows, each given as (*values, id of the row)."""
+    _run(session, model.__table__, "update", tuple(names), rows)
+
+
+def delete_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
+    """Take rows away, each found by its values in these columns."""
+    _run(session, model.__table__, "delete", tuple(names), rows)
+
+
+def _run(session: Session, table: Table, verb: str, names: tuple[str, ...], rows: Sequence[Row]) -> None:
+    if not rows:
+        return
+    connection = session.connection()
+    sql, order, positional = _statement(connection.dialect, table, verb, names)
+    columns = [table.c[name] for name in names] + ([table.c.id] if verb == "update" else [])
+    values: list[Sequence[Any]] = list(zip(*rows, strict=True))
+    for place, column in enumerate(columns):
+        process = column.type.dialect_impl(connection.dialect).bind_processor(connection.dialect)
+        if process is not None:
+            values[place] = [process(value) for value in values[place]]
+    if positional:
+        parameters: Any = list(zip(*(values[place] for place in order), strict=True))
+    else:
+        keys = [_parameter(name) for name in (*names, *(["id"] if verb == "update" else []))]
+        parameters = [dict(zip(keys, row, strict=True)) for row in zip(*values, strict=True)]
+    connection.exec_driver_sql(sql, parameters)
+
+
+def _default(column: Column[Any]) -> Any:
+    default: Any = column.default
+    return default.arg(None) if default.is_callable else default.arg
+
+
+def _parameter(name: str) -> str:
+    return f"b_{name}"
+
+
+@lru_cache(maxsize=256)
+def _statement(dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]) -> tuple[str, list[int], bool]:
+    """The statement as text, which value goes to which place in it, and whether places count rather than names."""
+    bound = {name: bindparam(_parameter(name), type_=table.c[name].type) for name in names}
+    statement: Any = insert(table).values(bound)
+    wanted = list(names)
+    if verb == "delete":
+        statement = delete(table).where(*(table.c[name] == value for name, value in bound.items()))
+    elif verb == "update":
+        statement = update(table).where(table.c.id == bindparam(_parameter("id"))).values(bound)
+        wanted.append("id")
+    compiled = statement.compile(dialect=dialect)
+    places = [_parameter(name) for name in wanted]
+    return str(compiled), [places.index(name) for name in compiled.positiontup or ()], bool(compiled.positional)
