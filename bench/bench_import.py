@@ -1,4 +1,4 @@
-"""Bringing 20,000 product rows in: rehearse, apply, undo; memory; and how pages answer meanwhile.
+"""Bringing 100,000 product rows in: rehearse, apply, undo; memory; and how pages answer meanwhile.
 
 Floor: the same file parsed, and the same rows upserted by raw SQLite, the full-text index filled by one statement.
 """
@@ -22,7 +22,7 @@ from relvan.services.jobs.life import move_job
 from relvan.services.jobs.work import work_next
 from relvan.store.jobs import job_rows
 
-ROWS = 20_000
+ROWS = 100_000
 HEAD = ["sku", "title", "brand", "description", "category", "weight g", "length mm", "width mm", "height mm", "cost",
         "price: retail", "supplier", "origin", "hs code", "minimum order"]  # fmt: skip
 

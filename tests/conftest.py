@@ -15,6 +15,7 @@ from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
 from relvan.core.people.roles import Role
+from relvan.gateways.calling import trusted_roots
 from relvan.services.people.sign_in import add_person
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.settings import Settings
@@ -119,7 +120,7 @@ class World:
 
     def __init__(self, url):
         self.url = url
-        self.client = httpx.Client(base_url=url, timeout=20)
+        self.client = httpx.Client(base_url=url, timeout=20, verify=trusted_roots())
 
     def listings(self, channel):
         return {row["sku"]: row for row in self.client.get(f"/world/{channel}/listings").json()}

@@ -5,14 +5,13 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from relvan.core.refusal import Refused
-from relvan.settings import Settings
 from relvan.web.reading import FormReader
 from relvan.web.rendering import SellersHand, static_path
 
 
 @pytest.fixture
 def hand():
-    return SellersHand(Settings(_env_file=None))
+    return SellersHand()
 
 
 @pytest.mark.parametrize(
@@ -25,7 +24,7 @@ def test_money(hand, amount, currency, text):
 
 
 def test_money_in_another_locale():
-    assert SellersHand(Settings(locale="de_DE", _env_file=None)).money(123456) == "1.234,56\xa0€"
+    assert SellersHand(locale="de_DE").money(123456) == "1.234,56\xa0€"
 
 
 @pytest.mark.parametrize(

@@ -183,7 +183,7 @@ def _sheet_rows(book: CalamineWorkbook, file: TableFile) -> Iterator[Sequence[Ra
     try:
         name = file.sheet if file.sheet in book.sheet_names else book.sheet_names[0]
         sheet = book.get_sheet_by_name(name)
-        if sheet.total_height > MOST_ROWS:
+        if sheet.end is not None and sheet.end[0] >= MOST_ROWS:  # counted from 0
             raise _too_long()
         rows: Any = sheet.to_python(skip_empty_area=False)
     except (IndexError, OSError, ValueError, ArithmeticError):

@@ -6,7 +6,7 @@ from urllib.parse import urljoin, urlsplit
 import httpx
 
 from relvan.core.refusal import refuse
-from relvan.gateways.calling import TIMEOUT, OutsideTrouble, check_address
+from relvan.gateways.calling import TIMEOUT, OutsideTrouble, check_address, trusted_roots
 
 MOST_HOPS = 4
 
@@ -29,7 +29,7 @@ def _get(address: str, most_bytes: int) -> bytes | str:
     """The content, or the address that it leads on to."""
     name = urlsplit(address).hostname
     try:
-        with httpx.stream("GET", address, timeout=TIMEOUT, follow_redirects=False) as answer:
+        with httpx.stream("GET", address, timeout=TIMEOUT, follow_redirects=False, verify=trusted_roots()) as answer:
             if answer.is_redirect:
                 return str(answer.headers.get("location", ""))
             if answer.status_code == 429 or answer.status_code >= 500:

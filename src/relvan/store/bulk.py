@@ -3,7 +3,7 @@
 Values pass through the types of their columns all the same, so that what is written is what the tables say.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -43,13 +43,20 @@ def _run(session: Session, table: Table, verb: str, names: tuple[str, ...], rows
     for place, column in enumerate(columns):
         process = column.type.dialect_impl(connection.dialect).bind_processor(connection.dialect)
         if process is not None:
-            values[place] = [process(value) for value in values[place]]
+            values[place] = _processed(process, values[place])
     if positional:
         parameters: Any = list(zip(*(values[place] for place in order), strict=True))
     else:
         keys = [_parameter(name) for name in (*names, *(["id"] if verb == "update" else []))]
         parameters = [dict(zip(keys, row, strict=True)) for row in zip(*values, strict=True)]
     connection.exec_driver_sql(sql, parameters)
+
+
+def _processed(process: Callable[[Any], Any], values: Sequence[Any]) -> Sequence[Any]:
+    first = values[0]
+    if all(value is first for value in values):  # the moment of a change, most of all
+        return [process(first)] * len(values)
+    return [process(value) for value in values]
 
 
 def _default(column: Column[Any]) -> Any:

@@ -5,11 +5,13 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session, aliased
+import orjson
+from sqlalchemy import Integer, Text, func, select, type_coerce
+from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import Ask, AttributeKind, AttributeRule
 from relvan.core.catalogue.facts import Facts, inherited
+from relvan.store.among import among
 from relvan.store.tables import (
     Attribute,
     Category,
@@ -31,8 +33,9 @@ COLUMNS = (
     "case_width_mm", "case_height_mm", "hazardous", "fragile", "this_way_up", "origin", "hs_code", "supplier",
     "minimum_order",
 )  # fmt: skip
+FLAGS = ("parts_apart", "hazardous", "fragile", "this_way_up")
 _PRODUCT = Product.__table__.c
-_family = aliased(Product)
+_family = Product.__table__.alias("family")
 
 
 def in_chunks(values: Collection[Any], size: int = CHUNK) -> Iterable[list[Any]]:
@@ -66,27 +69,29 @@ def whole_facts(session: Session, facts: dict[int, Facts]) -> dict[int, Facts]:
 
 
 def _products(session: Session, ids: Sequence[int]) -> dict[int, Facts]:
+    plain = [name for name in COLUMNS if name not in FLAGS]
+    # as they lie in the table: what most products lack need not be turned into anything
+    packed = [type_coerce(_PRODUCT[name], Text) for name in ("attributes", "traits", "axes", "archived_at")]
+    flags = [type_coerce(_PRODUCT[name], Integer) for name in FLAGS]
     statement = (
-        select(
-            Product.id, *(_PRODUCT[name] for name in COLUMNS), Product.attributes, Product.traits, Product.axes,
-            _family.sku, Product.archived_at,
-        )
-        .outerjoin(_family, _family.id == Product.family_id)
-        .where(Product.id.in_(ids))
-    )  # fmt: skip
+        select(_PRODUCT.id, *(_PRODUCT[name] for name in plain), *flags, *packed, _family.c.sku)
+        .select_from(Product.__table__.outerjoin(_family, _family.c.id == _PRODUCT.family_id))
+        .where(among(_PRODUCT.id, ids))
+    )
     found = {}
-    for product_id, *values, attributes, traits, axes, family, archived in session.execute(statement).all():
-        facts: Facts = {
-            name: value
-            for name, value in zip(COLUMNS, values, strict=True)
-            if value is not None and value != "" and value is not False
-        }
-        for name, value in attributes.items():
-            facts[f"attribute {name}"] = value
-        for name, value in traits.items():
-            facts[f"trait {name}"] = value
-        if axes:
-            facts["axes"] = axes
+    end = 1 + len(plain)
+    for row in session.connection().execute(statement).all():
+        product_id = row[0]
+        facts: Facts = {name: value for name, value in zip(plain, row[1:end], strict=True) if value or value == 0}
+        flagged, (attributes, traits, axes, archived, family) = row[end:-5], row[-5:]
+        if any(flagged):
+            facts |= {name: True for name, on in zip(FLAGS, flagged, strict=True) if on}
+        if attributes != "{}":
+            facts |= {f"attribute {name}": value for name, value in orjson.loads(attributes).items()}
+        if traits != "{}":
+            facts |= {f"trait {name}": value for name, value in orjson.loads(traits).items()}
+        if axes != "[]":
+            facts["axes"] = orjson.loads(axes)
         if family:
             facts["family"] = family
         if archived:
@@ -97,18 +102,18 @@ def _products(session: Session, ids: Sequence[int]) -> dict[int, Facts]:
 
 def _add_prices(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
     prices = select(ListPrice.product_id, PriceList.key, ListPrice.amount)
-    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(ListPrice.product_id.in_(ids))
+    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(among(ListPrice.product_id, ids))
     for product_id, key, amount in session.execute(prices).all():
         found[product_id][f"price {key}"] = amount
     breaks = select(PriceBreak.product_id, PriceList.key, PriceBreak.least, PriceBreak.amount)
-    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(PriceBreak.product_id.in_(ids))
+    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(among(PriceBreak.product_id, ids))
     for product_id, key, least, amount in session.execute(breaks).all():
         found[product_id][f"break {key} {least}"] = amount
 
 
 def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
     statement = select(SkuName.product_id, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices)
-    statement = statement.where(SkuName.product_id.in_(ids), SkuName.alias.is_(True)).order_by(SkuName.key)
+    statement = statement.where(among(SkuName.product_id, ids), SkuName.alias.is_(True)).order_by(SkuName.key)
     for product_id, sku, title, picture, prices in session.execute(statement).all():
         found[product_id].setdefault("aliases", []).append(sku)
         if title or picture or prices:
@@ -117,7 +122,7 @@ def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) ->
 
 def _add_parts(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
     statement = select(KitPart.kit_id, Product.sku, KitPart.quantity).join(Product, Product.id == KitPart.part_id)
-    statement = statement.where(KitPart.kit_id.in_(ids)).order_by(KitPart.kit_id, KitPart.position, Product.sku_key)
+    statement = statement.where(among(KitPart.kit_id, ids)).order_by(KitPart.kit_id, KitPart.position, Product.sku_key)
     for kit_id, sku, quantity in session.execute(statement).all():
         found[kit_id].setdefault("parts", []).append([sku, quantity])
 
@@ -125,12 +130,11 @@ def _add_parts(session: Session, ids: Sequence[int], found: dict[int, Facts]) ->
 def codes(session: Session, skus: Iterable[str]) -> dict[str, tuple[int, str, bool]]:
     """(product, its SKU as typed, whether it is an alias) by the key of a SKU or alias."""
     found: dict[str, tuple[int, str, bool]] = {}
+    name = SkuName.__table__.c
+    statement = select(name.key, name.product_id, _PRODUCT.sku, name.alias)
+    statement = statement.select_from(SkuName.__table__.join(Product.__table__, _PRODUCT.id == name.product_id))
     for keys in in_chunks({sku.strip().casefold() for sku in skus}):
-        rows = session.execute(
-            select(SkuName.key, SkuName.product_id, Product.sku, SkuName.alias)
-            .join(Product, Product.id == SkuName.product_id)
-            .where(SkuName.key.in_(keys))
-        ).all()
+        rows = session.connection().execute(statement.where(among(name.key, keys))).all()
         found |= {key: (product_id, sku, alias) for key, product_id, sku, alias in rows}
     return found
 
@@ -153,7 +157,7 @@ def relatives(session: Session, skus: Iterable[str]) -> dict[str, Relative]:
         rows = session.execute(
             select(SkuName.key, Product.id, Product.sku, Product.kind, Product.axes, Product.archived_at)
             .join(Product, Product.id == SkuName.product_id)
-            .where(SkuName.key.in_(keys))
+            .where(among(SkuName.key, keys))
         ).all()
         found |= {key: Relative(i, sku, kind, axes, bool(archived)) for key, i, sku, kind, axes, archived in rows}
     return found
@@ -163,7 +167,7 @@ def owners_of_gtins(session: Session, keys: Iterable[str]) -> dict[str, list[tup
     """(product, SKU) by the key of a GTIN."""
     found: dict[str, list[tuple[int, str]]] = defaultdict(list)
     for chunk in in_chunks(set(keys)):
-        rows = select(Product.gtin_key, Product.id, Product.sku).where(Product.gtin_key.in_(chunk))
+        rows = select(Product.gtin_key, Product.id, Product.sku).where(among(Product.gtin_key, chunk))
         for key, product_id, sku in session.execute(rows).all():
             found[str(key)].append((product_id, sku))
     return found
@@ -173,7 +177,7 @@ def combinations(session: Session, family_ids: Collection[int]) -> dict[tuple[in
     """(product, SKU) by family and combination."""
     rows = session.execute(
         select(Product.family_id, Product.combination, Product.id, Product.sku).where(
-            Product.family_id.in_(family_ids), Product.combination.is_not(None)
+            among(Product.family_id, family_ids), Product.combination.is_not(None)
         )
     ).all()
     return {(family or 0, combination or ""): (product_id, sku) for family, combination, product_id, sku in rows}
@@ -181,7 +185,7 @@ def combinations(session: Session, family_ids: Collection[int]) -> dict[tuple[in
 
 def variants_of(session: Session, family_ids: Collection[int]) -> list[int]:
     """The ids of the variants of families."""
-    return list(session.scalars(select(Product.id).where(Product.family_id.in_(family_ids))).all())
+    return list(session.scalars(select(Product.id).where(among(Product.family_id, family_ids))).all())
 
 
 def traits_of_variants(session: Session, family_id: int) -> list[tuple[int, str, dict[str, str]]]:
@@ -197,7 +201,7 @@ def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
     while open_ids:
         above: set[int] = set()
         for ids in in_chunks(open_ids):
-            above |= set(session.scalars(select(KitPart.kit_id).where(KitPart.part_id.in_(ids))).all())
+            above |= set(session.scalars(select(KitPart.kit_id).where(among(KitPart.part_id, ids))).all())
         open_ids = above - found
         found |= above
     return found
@@ -210,7 +214,7 @@ def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tu
     while open_ids:
         level: dict[int, list[tuple[int, int]]] = defaultdict(list)
         for ids in in_chunks(open_ids):
-            rows = select(KitPart.kit_id, KitPart.part_id, KitPart.quantity).where(KitPart.kit_id.in_(ids))
+            rows = select(KitPart.kit_id, KitPart.part_id, KitPart.quantity).where(among(KitPart.kit_id, ids))
             for kit_id, part_id, quantity in session.execute(rows.order_by(KitPart.position)).all():
                 level[kit_id].append((part_id, quantity))
         found |= level
@@ -222,7 +226,7 @@ def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, 
     """How many pictures products have of their own."""
     found: dict[int, int] = {}
     for ids in in_chunks(product_ids):
-        rows = select(ProductPicture.product_id, func.count()).where(ProductPicture.product_id.in_(ids))
+        rows = select(ProductPicture.product_id, func.count()).where(among(ProductPicture.product_id, ids))
         found |= dict(session.execute(rows.group_by(ProductPicture.product_id)).all())
     return found
 

@@ -8,8 +8,10 @@ from typing import Any, NamedTuple
 from sqlalchemy import delete, func, select, true, update
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.facts import Changes, Facts
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
+from relvan.store.among import among
 from relvan.store.bulk import insert_rows
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -63,7 +65,7 @@ def next_working_job(session: Session) -> int | None:
 def forget_rows(session: Session, job_id: int, positions: Collection[int] | None = None) -> None:
     """Take away the rows of a rehearsal that is begun anew, or some of them."""
     statement = delete(BulkJobRow).where(BulkJobRow.job_id == job_id)
-    session.execute(statement if positions is None else statement.where(BulkJobRow.position.in_(positions)))
+    session.execute(statement if positions is None else statement.where(among(BulkJobRow.position, positions)))
 
 
 class NewRow(NamedTuple):
@@ -73,7 +75,7 @@ class NewRow(NamedTuple):
     subject: str
     verdict: str = "waiting"
     reason: str = ""
-    change: dict[str, Any] | None = None
+    change: Facts | Changes | None = None
     turn: int = 1
     leader: int | None = None
 
@@ -116,7 +118,7 @@ def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict
     settle = update(BulkJobRow).where(BulkJobRow.job_id == job_id).values(verdict=verdict, reason=reason)
     settle = settle.execution_options(synchronize_session=False)
     for place in (BulkJobRow.position, BulkJobRow.leader):
-        settled += session.execute(settle.where(place.in_(leaders))).rowcount  # type: ignore[attr-defined]
+        settled += session.execute(settle.where(among(place, leaders))).rowcount  # type: ignore[attr-defined]
     return settled - sum(leader < 0 for leader in leaders)
 
 
@@ -156,7 +158,7 @@ def counted_bins(session: Session, product_ids: Collection[int]) -> dict[int, li
         select(BinBalance.product_id, Warehouse.key, Bin.code, BinBalance.on_hand)
         .join(Bin, Bin.id == BinBalance.bin_id)
         .join(Warehouse, Warehouse.id == Bin.warehouse_id)
-        .where(BinBalance.product_id.in_(product_ids))
+        .where(among(BinBalance.product_id, product_ids))
         .order_by(Warehouse.id, Bin.walk)
     ).all()
     found: dict[int, list[tuple[str, str, int]]] = defaultdict(list)
@@ -169,7 +171,7 @@ def picture_uses(session: Session, product_ids: Collection[int]) -> dict[int, li
     """(name, role) of the pictures of products in order; the first that is shown is the main one."""
     rows = session.execute(
         select(ProductPicture.product_id, ProductPicture.sha, ProductPicture.role)
-        .where(ProductPicture.product_id.in_(product_ids))
+        .where(among(ProductPicture.product_id, product_ids))
         .order_by(ProductPicture.product_id, ProductPicture.position)
     ).all()
     found: dict[int, list[tuple[str, str]]] = defaultdict(list)

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.cascade import ListedProduct
+from relvan.store.among import among
 from relvan.store.facts import parts_below
 from relvan.store.tables import Picture, Product, ProductPicture, SkuName
 
@@ -45,7 +46,7 @@ class Listed:
 
 def listed_products(session: Session, product_ids: Collection[int]) -> dict[int, Listed]:
     """Products as their listings need them; a handful of queries however many."""
-    products = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(product_ids))).all()}
+    products = {row.id: row for row in session.scalars(select(Product).where(among(Product.id, product_ids))).all()}
     heads = {row.family_id for row in products.values() if row.family_id is not None} - products.keys()
     families = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(heads)))} if heads else {}
     everything = {**products, **families}
@@ -85,7 +86,7 @@ def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[
     rows = session.execute(
         select(ProductPicture.product_id, Picture.sha, func.min(Picture.width, Picture.height))
         .join(Picture, Picture.sha == ProductPicture.sha)
-        .where(ProductPicture.product_id.in_(product_ids), ProductPicture.role == "shown")
+        .where(among(ProductPicture.product_id, product_ids), ProductPicture.role == "shown")
         .order_by(ProductPicture.product_id, ProductPicture.position)
     ).all()
     for product_id, sha, side in rows:
@@ -97,7 +98,7 @@ def _faces(session: Session, product_ids: Collection[int]) -> dict[int, dict[str
     found: dict[int, dict[str, Face]] = defaultdict(dict)
     rows: Any = session.execute(
         select(SkuName.product_id, SkuName.key, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices).where(
-            SkuName.product_id.in_(product_ids), SkuName.alias.is_(True)
+            among(SkuName.product_id, product_ids), SkuName.alias.is_(True)
         )
     ).all()
     for product_id, key, sku, title, picture, prices in rows:

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
 from relvan.store import search
+from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -39,9 +40,9 @@ def listings_of(
     """The listings of products, by ids, or of a whole channel."""
     statement = select(Listing).order_by(Listing.id)
     if product_ids is not None:
-        statement = statement.where(Listing.product_id.in_(product_ids))
+        statement = statement.where(among(Listing.product_id, product_ids))
     if listing_ids is not None:
-        statement = statement.where(Listing.id.in_(listing_ids))
+        statement = statement.where(among(Listing.id, listing_ids))
     if channel_id is not None:
         statement = statement.where(Listing.channel_id == channel_id)
     return list(session.scalars(statement))
@@ -53,7 +54,7 @@ def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[in
     rows = session.execute(
         select(ListPrice.price_list_id, Product.id, ListPrice.amount, ListPrice.product_id == Product.id)
         .join(Product, own_or_lent)
-        .where(Product.id.in_(product_ids))
+        .where(among(Product.id, product_ids))
     ).all()
     lent = {(list_id, product_id): amount for list_id, product_id, amount, own in rows if not own}
     return {**lent, **{(list_id, product_id): amount for list_id, product_id, amount, own in rows if own}}
@@ -63,7 +64,7 @@ def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tupl
     """(listing, topic) of what is being sent just now."""
     rows = session.execute(
         select(OutboxEntry.listing_id, OutboxEntry.topic).where(
-            OutboxEntry.listing_id.in_(listing_ids), OutboxEntry.state == "sending"
+            among(OutboxEntry.listing_id, listing_ids), OutboxEntry.state == "sending"
         )
     )
     return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
@@ -147,5 +148,5 @@ def count_listings(session: Session, wanted: ListingFilter) -> Count:
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:
     """The listings of some products, by SKU and channel."""
-    statement = _listing_rows().where(Listing.product_id.in_(product_ids)).order_by(Product.sku_key, Channel.id)
+    statement = _listing_rows().where(among(Listing.product_id, product_ids)).order_by(Product.sku_key, Channel.id)
     return rows_as(ListingRow, session, statement)

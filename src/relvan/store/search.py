@@ -3,15 +3,13 @@
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import (
-    BindParameter,
     ColumnElement,
     Integer,
     Select,
-    bindparam,
     column,
+    delete,
     func,
     insert,
     select,
@@ -20,6 +18,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Session
 
+from relvan.store.among import among
 from relvan.store.tables import Product, SkuName
 
 CREATE = (
@@ -83,8 +82,7 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
     if not ids:
         return
     session.info.pop("searches", None)
-    wanted: BindParameter[Any] = bindparam("ids", expanding=True)
-    session.execute(text("DELETE FROM product_search WHERE rowid IN :ids").bindparams(wanted), {"ids": ids})
+    session.execute(delete(_search).where(among(_search.c.rowid, ids)))
     aliases = (
         select(func.coalesce(func.group_concat(SkuName.sku, " "), ""))
         .where(SkuName.product_id == Product.id, SkuName.alias.is_(True))
@@ -92,7 +90,7 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
     )
     rows = select(
         Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""), aliases, Product.brand
-    ).where(Product.id.in_(ids))
+    ).where(among(Product.id, ids))
     target = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
     session.execute(insert(target).from_select(["rowid", "sku", "title", "gtin", "alias", "brand"], rows))
 

@@ -1,15 +1,15 @@
 """Column types that a STRICT SQLite table takes, and that a bigger server database takes as well."""
 
-import json
 from datetime import UTC, datetime
 from typing import Any
 
+import orjson
 from sqlalchemy import Integer, Text
 from sqlalchemy.engine import Dialect
 from sqlalchemy.types import TypeDecorator
 
 FORMAT = "%Y-%m-%dT%H:%M:%S.%fZ"
-_as_json = json.JSONEncoder(ensure_ascii=False, sort_keys=True).encode
+JSON = orjson.OPT_NON_STR_KEYS | orjson.OPT_SORT_KEYS
 
 
 class Instant(TypeDecorator[datetime]):
@@ -32,12 +32,12 @@ class Json(TypeDecorator[Any]):
     cache_ok = True
 
     def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
-        return None if value is None else "{}" if value == {} else "[]" if value == [] else _as_json(value)
+        return None if value is None else orjson.dumps(value, option=JSON).decode()
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
         if value is None:
             return None
-        return {} if value == "{}" else [] if value == "[]" else json.loads(value)
+        return orjson.loads(value)
 
 
 class Flag(TypeDecorator[bool]):

@@ -34,10 +34,10 @@ def static_path(name: str) -> str:
 class SellersHand:
     """Writes numbers, money and times as the seller does. What is written often is remembered."""
 
-    def __init__(self, settings: Settings) -> None:
-        self.currency = settings.currency
-        self.locale = Locale.parse(settings.locale)
-        self.zone = ZoneInfo(settings.time_zone)
+    def __init__(self, currency: str = "EUR", locale: str = "en_IE", time_zone: str = "Europe/Dublin") -> None:
+        self.currency = currency
+        self.locale = Locale.parse(locale)
+        self.zone = ZoneInfo(time_zone)
         self._money = lru_cache(20_000)(self._write_money)
         self._number = lru_cache(5_000)(self._write_number)
         self._ago = lru_cache(5_000)(self._write_ago)
@@ -115,7 +115,12 @@ def fact_name(name: str) -> str:
 
 
 def make_environment(settings: Settings) -> Environment:
-    """The templates with the seller's filters."""
+    """The templates with the seller's filters; compiled once for all applications in a process that write alike."""
+    return _environment(settings.currency, settings.locale, settings.time_zone, demo=settings.demo)
+
+
+@lru_cache(maxsize=4)
+def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> Environment:
     environment = Environment(
         loader=FileSystemLoader(HERE / "templates"),
         autoescape=True,
@@ -123,7 +128,7 @@ def make_environment(settings: Settings) -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    seller = SellersHand(settings)
+    seller = SellersHand(currency, locale, time_zone)
     environment.filters |= {
         "money": seller.money,
         "amount": seller.amount,
@@ -135,7 +140,7 @@ def make_environment(settings: Settings) -> Environment:
         "fact": fact_name,
         "tray": lambda tray: TRAY_NAMES[tray],
     }
-    environment.globals |= {"static": static_path, "demo": settings.demo}
+    environment.globals |= {"static": static_path, "demo": demo}
     environment.globals["m"] = environment.get_template("parts/macros.html").module  # the shared pieces
     return environment
 

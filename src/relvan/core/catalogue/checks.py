@@ -4,9 +4,10 @@ What needs other products to be known (a taken SKU, a circle of kits, a doubled 
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import lru_cache, partial
 from typing import Any
 
-from relvan.core.catalogue.facts import Facts, facts_of, is_empty
+from relvan.core.catalogue.facts import Facts, facts_of
 from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key
 from relvan.core.catalogue.product import (
     MOST_ALIASES,
@@ -29,6 +30,7 @@ from relvan.core.catalogue.product import (
 from relvan.core.money import MOST_MINOR
 from relvan.core.refusal import Refusal
 
+Check = Callable[[Any], Sequence[Refusal]]
 NEEDED = ("sku", "title")
 
 
@@ -45,18 +47,24 @@ def check_facts(facts: Facts, changed: Iterable[str] | None = None) -> list[Refu
     groups: set[str] = set()
     for name in names:
         value = facts.get(name)
-        group, space, rest = name.partition(" ")
-        if space:
-            groups.add(group)
-            if value is not None and (check_many := MANY.get(group)):
-                found += check_many(rest, value)
-        elif (check := ALONE.get(name)) and (name in NEEDED or not is_empty(value)):
-            found += check(value if value is not None else "")
-        groups.update(TOUCHES.get(name, ()))
+        check, touched = _checks_of(name)
+        if check is not None and (value or value == 0 or name in NEEDED):
+            found += check("" if value is None else value)
+        if touched:
+            groups.update(touched)
     for group in sorted(groups):
-        if check_together := TOGETHER.get(group):
-            found += check_together(facts)
+        found += TOGETHER[group](facts)
     return found
+
+
+@lru_cache(maxsize=4_096)
+def _checks_of(name: str) -> tuple[Check | None, Sequence[str]]:
+    """What is to be checked of a fact alone, and the groups in which it is looked at with others."""
+    group, space, rest = name.partition(" ")
+    if not space:
+        return ALONE.get(name), TOUCHES.get(name, ())
+    check = MANY.get(group)
+    return check and partial(check, rest), (group,) if group in TOGETHER else ()
 
 
 def check_shape(facts: Facts) -> list[Refusal]:
@@ -78,7 +86,9 @@ def check_shape(facts: Facts) -> list[Refusal]:
         found.append(Refusal("not-allowed", "A family is never sold, so it has no GTIN.", "Leave it out.", "gtin"))
     if kind == ProductKind.FAMILY:
         found += check_axes(facts.get("axes") or ())
-    return [*found, *check_parts(sku, facts.get("parts") or ())]
+    if facts.get("parts"):
+        found += check_parts(sku, facts["parts"])
+    return found
 
 
 def check_axes(axes: Sequence[Any]) -> list[Refusal]:
@@ -144,7 +154,7 @@ def check_number(name: str, label: str, value: int | None, least: int, most: int
 def check_sides(facts: Facts, before: str = "", place: str = "size") -> list[Refusal]:
     """Three sides of 1 mm to 20 m, or none of them."""
     sides = [facts.get(f"{before}{side}_mm") for side in ("length", "width", "height")]
-    if not any(sides):
+    if all(side is None for side in sides) or all(side and 0 < side <= MOST_SIDE_MM for side in sides):
         return []
     labels = ("Length", "Width", "Height")
     return [
@@ -193,7 +203,8 @@ def check_hs_code(code: str) -> list[Refusal]:
     return [Refusal("form", message, "Type digits only, such as 691200.", "hs_code")]
 
 
-def check_category(path: str) -> list[Refusal]:
+@lru_cache(maxsize=1_024)
+def check_category(path: str) -> Sequence[Refusal]:
     """A place in the seller's own tree, its levels parted by a slash with spaces around it."""
     found = check_text("category", "Category", path, MOST_WORD * 2)
     if path and any(not level.strip() or level != level.strip() for level in path.split(" / ")):
@@ -221,7 +232,9 @@ def check_attribute(name: str, value: str) -> list[Refusal]:
 
 def check_aliases(facts: Facts) -> list[Refusal]:
     """Aliases have the form of a SKU, and differ from it and from one another."""
-    aliases = facts.get("aliases") or ()
+    aliases = facts.get("aliases")
+    if not aliases:
+        return []
     if len(aliases) > MOST_ALIASES:
         return [Refusal("too-many", f"“Aliases” must be at most {MOST_ALIASES}.", "Remove some.", "aliases")]
     found = [refusal for alias in aliases for refusal in check_sku(alias, "aliases")]
@@ -242,16 +255,24 @@ def check_face(alias: str, said: Mapping[str, Any]) -> list[Refusal]:
     ]
 
 
-def _text(name: str, label: str, most: int, *, needed: bool = False, lines: bool = False) -> Callable[..., Any]:
-    return lambda text: check_text(name, label, text, most, needed=needed, lines=lines)
+def _text(name: str, label: str, most: int, *, needed: bool = False, lines: bool = False) -> Check:
+    def check(text: str) -> Sequence[Refusal]:
+        if len(text) <= most and text.isprintable() and not (needed and not text.strip()):
+            return ()
+        return check_text(name, label, text, most, needed=needed, lines=lines)
+
+    return check
 
 
-def _number(name: str, label: str, least: int, most: int, unit: str) -> Callable[..., Any]:
-    return lambda value: check_number(name, label, value, least, most, unit)
+def _number(name: str, label: str, least: int, most: int, unit: str) -> Check:
+    def check(value: int) -> Sequence[Refusal]:
+        return () if least <= value <= most else check_number(name, label, value, least, most, unit)
+
+    return check
 
 
 # a fact -> what is wrong with its value alone
-ALONE: Mapping[str, Callable[..., list[Refusal]]] = {
+ALONE: Mapping[str, Check] = {
     "sku": check_sku,
     "title": _text("title", "Title", MOST_TITLE, needed=True),
     "brand": _text("brand", "Brand", MOST_WORD),
@@ -269,7 +290,7 @@ ALONE: Mapping[str, Callable[..., list[Refusal]]] = {
     "minimum_order": _number("minimum_order", "Minimum order", 1, MOST_UNITS, "units"),
 }
 # the same for facts there can be many of: their name without the group, and the value
-MANY: Mapping[str, Callable[..., list[Refusal]]] = {
+MANY: Mapping[str, Callable[..., Sequence[Refusal]]] = {
     "attribute": check_attribute,
     "price": check_price,
     "break": check_break,

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from relvan.core.catalogue.attributes import Ask
+from relvan.core.catalogue.facts import group_of
 from relvan.core.catalogue.product import ProductKind
 
 # kind -> what every product of that kind should have
@@ -39,16 +40,17 @@ def completeness(facts: Mapping[str, Any], *, pictures: int, asked: Mapping[str,
     ('weight', 'picture')
     """
     kind = str(facts.get("kind", ProductKind.SINGLE))
+    groups = set(map(group_of, facts))
     there = {
         "description": bool(str(facts.get("description", "")).strip()),
         "weight": facts.get("weight_g") is not None,
-        "price": any(name.startswith("price ") for name in facts),
+        "price": "price " in groups,
         "picture": pictures > 0,
         "parts": bool(facts.get("parts")),
     }
     wanted = list(WANTED[kind])
     missing = [name for name in wanted if not there[name]]
-    if kind != ProductKind.FAMILY:
+    if asked and kind != ProductKind.FAMILY:
         given = {name.casefold() for name in facts}
         traits = {name.removeprefix("trait ").casefold() for name in facts if name.startswith("trait ")}
         for name in (ask.attribute for ask in asked.values() if ask.needed):

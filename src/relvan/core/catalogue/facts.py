@@ -6,6 +6,7 @@ Names are those of the API with spaces for what there can be many of: `price ret
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from relvan.core.catalogue.product import (
@@ -76,6 +77,17 @@ NAMES: dict[str, FactName] = {
     "aliases": FactName("Aliases"),
     "archived": FactName("In the archive", "flag"),
 }
+
+
+@lru_cache(maxsize=4_096)
+def group_of(name: str) -> str:
+    """What facts there can be many of have in common: the beginning of their names with its space; else the name.
+
+    >>> group_of("price retail"), group_of("weight_g")
+    ('price ', 'weight_g')
+    """
+    group, space, _ = name.partition(" ")
+    return group + space
 
 
 def label_of(name: str) -> str:
@@ -172,6 +184,8 @@ def is_empty(value: Any) -> bool:
 
 def difference(old: Mapping[str, Any], new: Mapping[str, Any]) -> Changes:
     """Each fact that differs, with (old, new); nothing is None."""
+    if not old:
+        return {name: (None, after) for name, after in new.items() if after or not is_empty(after)}
     found: Changes = {}
     for name, after in new.items():
         before = old.get(name)

@@ -72,6 +72,8 @@ def safe_text(text: str) -> str:
     >>> safe_text("=1+1"), plain_text(safe_text("=1+1"))
     ("'=1+1", '=1+1')
     """
+    if text.startswith(("\t", "\r")):  # reading a cell drops them; a spreadsheet may take what follows for a formula
+        text = text.lstrip("\t\r ")
     return f"'{text}" if text.startswith(FORMULA_STARTS) or text.startswith("'") else text
 
 

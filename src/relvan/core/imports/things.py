@@ -86,9 +86,10 @@ class RowReader:
         values: dict[str, Any] = {}
         refusals: list[Refusal] = []
         empty = []
+        width = len(cells)
         for place, column, how, currency, memory in self._columns:
-            raw = cells[place] if place < len(cells) else None
-            key = (raw.__class__, raw)
+            raw = cells[place] if place < width else None
+            key = raw if raw.__class__ is str else (raw.__class__, raw)
             value = memory.get(key, memory)
             if value is memory:
                 try:

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.completeness import Completeness, completeness
 from relvan.core.catalogue.facts import Facts
+from relvan.store.among import among
 from relvan.store.bulk import update_rows
 from relvan.store.facts import asks_by_category, facts_by_id, in_chunks, picture_counts, whole_facts
 from relvan.store.tables import Product
@@ -21,7 +22,7 @@ def settle_completeness(
     session.flush()
     for ids in in_chunks(product_ids):
         kept = {i: (asked, lacking) for i, asked, lacking in session.execute(
-            select(Product.id, Product.asked, Product.lacking).where(Product.id.in_(ids))).all()}  # fmt: skip
+            select(Product.id, Product.asked, Product.lacking).where(among(Product.id, ids))).all()}  # fmt: skip
         found = completeness_of(session, ids, known)
         rows = [
             (now.asked, len(now.missing), product_id)
@@ -41,20 +42,22 @@ def completeness_of(
     asks = asks_by_category(session)
     pictures = picture_counts(session, product_ids)
     heads = family_pictures(session, product_ids)
+    whole = whole_facts(session, own)
+    asked = {category: asked_of(category, asks) for category in {str(f.get("category", "")) for f in whole.values()}}
     return {
         product_id: completeness(
             facts,
             pictures=pictures.get(product_id, 0) or heads.get(product_id, 0),
-            asked=asked_of(str(facts.get("category", "")), asks),
+            asked=asked[str(facts.get("category", ""))],
         )
-        for product_id, facts in whole_facts(session, own).items()
+        for product_id, facts in whole.items()
     }
 
 
 def family_pictures(session: Session, product_ids: Collection[int]) -> dict[int, int]:
     """How many pictures the families of variants have, by variant."""
     rows = session.execute(
-        select(Product.id, Product.family_id).where(Product.id.in_(product_ids), Product.family_id.is_not(None))
+        select(Product.id, Product.family_id).where(among(Product.id, product_ids), Product.family_id.is_not(None))
     ).all()
     counted = picture_counts(session, {family for _, family in rows if family is not None})
     return {variant: counted.get(family, 0) for variant, family in rows if family is not None}

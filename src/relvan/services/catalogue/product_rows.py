@@ -13,11 +13,11 @@ from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.product import ProductKind, Trait
 from relvan.services.catalogue.references import Wish
 from relvan.services.workplace import Workplace
+from relvan.store.among import among
 from relvan.store.bulk import insert_rows, update_rows
-from relvan.store.facts import COLUMNS, codes, in_chunks
+from relvan.store.facts import COLUMNS, FLAGS, codes, in_chunks
 from relvan.store.tables import Product
 
-FLAGS = ("parts_apart", "hazardous", "fragile", "this_way_up")
 TEXTS = ("title", "brand", "description", "category", "origin", "hs_code", "supplier")
 PLAIN = tuple(name for name in COLUMNS if name not in (*FLAGS, *TEXTS, "kind", "tax_code"))
 MADE = (*PLAIN, *TEXTS, *FLAGS, "kind", "tax_code", "sku_key", "gtin_key", "attributes", "traits", "axes", "lacking",
@@ -39,7 +39,7 @@ def insert_products(session: Session, workplace: Workplace, wishes: Sequence[Wis
     insert_rows(session, Product, MADE, rows)
     ids: dict[str, int] = {}
     for keys in in_chunks([sku_key(wish.sku) for wish in wishes]):
-        ids |= dict(session.execute(select(Product.sku_key, Product.id).where(Product.sku_key.in_(keys))).all())
+        ids |= dict(session.execute(select(Product.sku_key, Product.id).where(among(Product.sku_key, keys))).all())
     for wish in wishes:
         wish.id = ids[sku_key(wish.sku)]
 
@@ -105,7 +105,7 @@ def write_bonds(session: Session, wishes: Sequence[Wish]) -> None:
     axes = _widened(session, bound, named)
     moving = [wish.id for wish in bound if wish.old]
     if moving:  # two variants may take one another's place
-        _take_apart(session, Product.id.in_(moving))
+        _take_apart(session, among(Product.id, moving))
     rows = [(*_bond(wish, named, axes), wish.id) for wish in bound]
     update_rows(session, Product, ("traits", "axes", "family_id", "combination"), rows)
     heads = {wish.id for wish in bound}
@@ -137,7 +137,7 @@ Axes = dict[int, tuple[list[Any], bool]]
 def _widened(session: Session, wishes: Sequence[Wish], named: dict[str, tuple[int, str, bool]]) -> Axes:
     """The traits of every family named, with the values of its variants added; whether something was."""
     ids = {found[0] for found in named.values()}
-    rows = session.execute(select(Product.id, Product.axes).where(Product.id.in_(ids))).all() if ids else []
+    rows = session.execute(select(Product.id, Product.axes).where(among(Product.id, ids))).all() if ids else []
     held: Axes = {product_id: (axes, False) for product_id, axes in rows}
     for wish in wishes:
         if wish.kind == ProductKind.FAMILY and wish.id is not None:

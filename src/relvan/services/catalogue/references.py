@@ -7,7 +7,7 @@ from functools import cached_property
 
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.facts import Changes, Facts
+from relvan.core.catalogue.facts import Changes, Facts, group_of
 from relvan.core.catalogue.families import check_traits, combination_key, doubled
 from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.kits import MOST_DEPTH, circle_refusal, find_circle
@@ -28,7 +28,7 @@ from relvan.store.facts import (
 PART_KINDS = (ProductKind.SINGLE, ProductKind.VARIANT, ProductKind.KIT)
 
 
-@dataclass
+@dataclass(slots=True)
 class Wish:
     """What one product is to become: its facts before and after. `id` is empty for one that is to be made."""
 
@@ -38,7 +38,7 @@ class Wish:
     changes: Changes = field(default_factory=dict)
     refusals: list[Refusal] = field(default_factory=list)
     _seen: Changes | None = field(default=None, repr=False, compare=False)
-    _touched: frozenset[str] = field(default=frozenset(), repr=False, compare=False)
+    _touched: set[str] = field(default_factory=set, repr=False, compare=False)
 
     @property
     def sku(self) -> str:
@@ -53,8 +53,7 @@ class Wish:
     def touches(self, *names: str) -> bool:
         """Whether one of these facts changes; a name that ends in a space stands for all that begin so."""
         if self._seen is not self.changes:
-            groups = {f"{name.partition(' ')[0]} " for name in self.changes if " " in name}
-            self._seen, self._touched = self.changes, frozenset((*self.changes, *groups))
+            self._seen, self._touched = self.changes, {*self.changes, *map(group_of, self.changes)}
         return not self._touched.isdisjoint(names)
 
 
@@ -72,6 +71,13 @@ class Planned:
     def of(cls, wishes: Sequence[Wish]) -> "Planned":
         """All of them, by the keys of their SKUs."""
         return cls({sku_key(wish.sku): wish for wish in wishes})
+
+    @cached_property
+    def moving(self) -> set[int]:
+        """Those among them that leave their place in a family."""
+        return {
+            wish.id for wish in self.by_key.values() if wish.id is not None and wish.touches("family", "trait ", "kind")
+        }
 
     @cached_property
     def kits(self) -> dict[str, list[str]]:
@@ -126,21 +132,24 @@ class Surroundings:
 def check_references(session: Session, wishes: Sequence[Wish], plan: Planned | None = None) -> None:
     """Give each wish the refusals that follow from other products. `plan` are the wishes that these are a part of."""
     plan = plan or Planned.of(wishes)
-    named = {str(wish.new["family"]) for wish in wishes if wish.new.get("family")}
-    named |= {str(sku) for wish in wishes if wish.touches("parts") for sku, _ in wish.new.get("parts", ())}
-    wanted = {code for wish in wishes for code in _codes_of(wish)}
+
+    def touching(*names: str) -> list[Wish]:
+        return [wish for wish in wishes if wish.touches(*names)]
+
+    coded, related, parted = touching("sku", "aliases"), touching("family", "trait ", "kind"), touching("parts")
+    named = {str(wish.new["family"]) for wish in related if wish.new.get("family")}
+    named |= {str(sku) for wish in parted for sku, _ in wish.new.get("parts", ())}
+    wanted = {code for wish in coded for code in _codes_of(wish)}
     around = Surroundings(codes(session, wanted), relatives(session, named), plan)
-    _check_codes(wishes, around)
-    _check_gtins(session, wishes, plan)
-    _check_families(session, wishes, around)
-    _check_axes(session, wishes, around)
-    _check_parts(session, wishes, around)
-    _check_kinds(session, wishes)
+    _check_codes(coded, around)
+    _check_gtins(session, touching("gtin"), plan)
+    _check_families(session, related, around)
+    _check_axes(session, touching("axes"), around)
+    _check_parts(session, parted, around)
+    _check_kinds(session, [wish for wish in related if wish.id is not None and wish.touches("kind")])
 
 
 def _codes_of(wish: Wish) -> list[str]:
-    if wish.id is not None and not wish.touches("sku", "aliases"):
-        return []
     return [wish.sku, *wish.new.get("aliases", ())]
 
 
@@ -162,11 +171,11 @@ def _check_codes(wishes: Sequence[Wish], around: Surroundings) -> None:
 
 
 def _check_gtins(session: Session, wishes: Sequence[Wish], plan: Planned) -> None:
-    wanted = {gtin_key(wish.new["gtin"]): wish for wish in wishes if wish.touches("gtin") and wish.new.get("gtin")}
+    wanted = {gtin_key(wish.new["gtin"]) for wish in wishes if wish.new.get("gtin")}
     owners = owners_of_gtins(session, wanted)
     seen = plan.gtins
     for wish in wishes:
-        if not wish.touches("gtin") or not wish.new.get("gtin"):
+        if not wish.new.get("gtin"):
             continue
         key = gtin_key(wish.new["gtin"])
         other = next((sku for product_id, sku in owners.get(key, ()) if product_id != wish.id), None)
@@ -182,13 +191,10 @@ def _check_families(session: Session, wishes: Sequence[Wish], around: Surroundin
     """Each variant's family is one, its traits fit, and no combination is there twice."""
     family_ids = {found.id for found in around.known.values() if found.kind == ProductKind.FAMILY}
     taken = combinations(session, family_ids) if family_ids else {}
-    moving = {
-        wish.id for wish in around.planned.values() if wish.id is not None and wish.touches("family", "trait ", "kind")
-    }
-    seen = around.plan.places
+    seen, moving = around.plan.places, around.plan.moving
     for wish in wishes:
         family = wish.new.get("family")
-        if not family or not (wish.id is None or wish.touches("family", "trait ", "kind")):
+        if not family:
             continue
         kind = around.kind_of(family)
         if kind != ProductKind.FAMILY:
@@ -211,10 +217,10 @@ def _check_families(session: Session, wishes: Sequence[Wish], around: Surroundin
 
 def _check_axes(session: Session, wishes: Sequence[Wish], around: Surroundings) -> None:
     """A family that changes its traits keeps those that its variants have values on, unless they change as well."""
-    along = {wish.id for wish in around.planned.values()}
-    for wish in wishes:
-        if wish.id is None or wish.kind != ProductKind.FAMILY or not wish.touches("axes"):
-            continue
+    heads = [wish for wish in wishes if wish.id is not None and wish.kind == ProductKind.FAMILY]
+    along = {wish.id for wish in around.planned.values()} if heads else set()
+    for wish in heads:
+        assert wish.id is not None
         axes = [Trait(name, tuple(values)) for name, values in wish.new.get("axes", [])]
         for variant, sku, traits in traits_of_variants(session, wish.id):
             if variant not in along and (wrong := check_traits(sku, axes, traits)):
@@ -224,7 +230,7 @@ def _check_axes(session: Session, wishes: Sequence[Wish], around: Surroundings) 
 
 def _check_parts(session: Session, wishes: Sequence[Wish], around: Surroundings) -> None:
     """Each part is a single, a variant or a kit, and no kit holds itself."""
-    kits = [wish for wish in wishes if wish.touches("parts") and wish.new.get("parts")]
+    kits = [wish for wish in wishes if wish.new.get("parts")]
     if not kits:
         return
     known = {found.id: found.sku for found in around.known.values()}
@@ -248,9 +254,8 @@ def _check_parts(session: Session, wishes: Sequence[Wish], around: Surroundings)
             wish.refusals.append(circle_refusal([spelled.get(key, key) for key in way]))
 
 
-def _check_kinds(session: Session, wishes: Sequence[Wish]) -> None:
+def _check_kinds(session: Session, turning: Sequence[Wish]) -> None:
     """A kind may change only while nothing hangs on it."""
-    turning = [wish for wish in wishes if wish.id is not None and wish.touches("kind")]
     if not turning:
         return
     stocked = holds_stock(session, [wish.id for wish in turning if wish.id is not None])

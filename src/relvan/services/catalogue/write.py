@@ -12,17 +12,18 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import paths_above, settle_all
 from relvan.core.catalogue.checks import check_facts
-from relvan.core.catalogue.facts import Facts, difference, is_empty
+from relvan.core.catalogue.facts import Facts, difference, group_of, is_empty
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import Refusal
 from relvan.services import audit
 from relvan.services.catalogue.complete import settle_completeness
-from relvan.services.catalogue.product_rows import insert_products, update_products, write_bonds
+from relvan.services.catalogue.product_rows import attributes_of, insert_products, update_products, write_bonds
 from relvan.services.catalogue.references import Wish, check_references
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
+from relvan.store.among import among
 from relvan.store.bulk import delete_rows, insert_rows
 from relvan.store.catalogue import product_uses
 from relvan.store.facts import attribute_rules, codes, facts_by_id, variants_of
@@ -53,25 +54,29 @@ def make_wishes(
 
 def _settled(facts: Facts, rules: dict[str, Any]) -> tuple[Facts, list[Refusal]]:
     """Attributes in the form that the seller defined, under the name as it was defined."""
-    given = {name.removeprefix("attribute "): v for name, v in facts.items() if name.startswith("attribute ")}
-    if not rules or not given:
+    if not rules or "attribute " not in map(group_of, facts):
         return facts, []
+    given = attributes_of(facts)
     settled, refusals = settle_all(rules, given)
     others = {name: value for name, value in facts.items() if not name.startswith("attribute ")}
     return {**others, **{f"attribute {name}": value for name, value in settled.items() if value}}, refusals
 
 
-def _unknown_lists(wish: Wish, lists: Collection[str]) -> list[Refusal]:
+def _unknown_lists(wish: Wish, lists: set[str]) -> list[Refusal]:
     """Price lists that its changes name and nobody made."""
+    if not wish.touches("price ", "break ", "alias "):
+        return []
     named: set[str] = set()
     for name in wish.changes:
-        group, space, rest = name.partition(" ")
-        if group == "price" and space:
-            named.add(rest)
-        elif group == "break" and space:
-            named.add(rest.rpartition(" ")[0])
-        elif group == "alias" and space:
+        group = group_of(name)
+        if group == "price ":
+            named.add(name.removeprefix(group))
+        elif group == "break ":
+            named.add(name.removeprefix(group).rpartition(" ")[0])
+        elif group == "alias ":
             named.update((wish.new.get(name) or {}).get("prices", ()))
+    if named <= lists:
+        return []
     return [
         Refusal("not-found", f"There is no price list “{key}”.", "Make it under Prices first.", "price")
         for key in sorted(named.difference(lists))
@@ -170,7 +175,7 @@ def _make_categories(session: Session, wishes: Sequence[Wish]) -> None:
     paths = {path.casefold(): path for name in named for path in paths_above(name)}
     if not paths:
         return
-    known = set(session.scalars(select(Category.path_key).where(Category.path_key.in_(paths))).all())
+    known = set(session.scalars(select(Category.path_key).where(among(Category.path_key, paths))).all())
     values = [{"path": path, "path_key": key} for key, path in paths.items() if key not in known]
     if values:
         session.execute(insert(Category), values)
@@ -182,7 +187,7 @@ def _write_codes(session: Session, wishes: Sequence[Wish]) -> None:
         return
     there = [wish.id for wish in changed if wish.old]
     if there:
-        session.execute(delete(SkuName.__table__).where(SkuName.product_id.in_(there)))  # type: ignore[arg-type]
+        session.execute(delete(SkuName.__table__).where(among(SkuName.product_id, there)))  # type: ignore[arg-type]
     rows: list[tuple[Any, ...]] = []
     for wish in changed:
         rows.append((sku_key(wish.sku), wish.sku, False, wish.id, "", "", {}))
@@ -200,20 +205,21 @@ def _write_prices(session: Session, wishes: Sequence[Wish]) -> None:
     rows: dict[str, list[tuple[int | None, ...]]] = defaultdict(list)
     for wish in wishes:
         for name, (before, after) in wish.changes.items():
-            group, space, rest = name.partition(" ")
-            if not space or group not in ("price", "break"):
+            group = group_of(name)
+            if group not in ("price ", "break "):
                 continue
-            key, _, least = rest.rpartition(" ") if group == "break" else (rest, "", "")
+            rest = name.removeprefix(group)
+            key, _, least = rest.rpartition(" ") if group == "break " else (rest, "", "")
             place = (lists[key], wish.id, *((int(least),) if least else ()))
             if not is_empty(before):
                 gone[group].append(place)
             if not is_empty(after):
                 rows[group].append((*place, after))
     columns = ("price_list_id", "product_id")
-    delete_rows(session, ListPrice, columns, gone["price"])
-    insert_rows(session, ListPrice, (*columns, "amount"), rows["price"])
-    delete_rows(session, PriceBreak, (*columns, "least"), gone["break"])
-    insert_rows(session, PriceBreak, (*columns, "least", "amount"), rows["break"])
+    delete_rows(session, ListPrice, columns, gone["price "])
+    insert_rows(session, ListPrice, (*columns, "amount"), rows["price "])
+    delete_rows(session, PriceBreak, (*columns, "least"), gone["break "])
+    insert_rows(session, PriceBreak, (*columns, "least", "amount"), rows["break "])
 
 
 def _write_parts(session: Session, wishes: Sequence[Wish]) -> None:

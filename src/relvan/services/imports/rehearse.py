@@ -7,13 +7,12 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.facts import Facts
+from relvan.core.catalogue.facts import Changes, Facts, group_of
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.imports.cells import plain_text
 from relvan.core.imports.kinds import FileKind, typed
 from relvan.core.imports.mapping import mapping_from
 from relvan.core.imports.things import REPLACE, Options, Row, RowReader, Thing, gather, join_axes, target, turn_of
-from relvan.core.jobs.life import plain
 from relvan.core.refusal import Refusal, Refused
 from relvan.documents.tables import rows_of
 from relvan.services.catalogue.references import Planned, Wish, check_references
@@ -37,7 +36,7 @@ class Rehearsal:
 
     thing: Thing
     verdict: str = "same"
-    change: dict[str, Any] | None = None
+    change: Changes | dict[str, Any] | None = None
     turn: int = 1
     refusals: list[Refusal] = field(default_factory=list)
 
@@ -79,7 +78,7 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
     reader = RowReader(columns, currencies)
     with rows_of(table_of(workplace, spec)) as rows:
         for number, cells in enumerate(rows):
-            if number > spec["header"] and any(plain_text(cell) for cell in cells):
+            if number > spec["header"] and any(map(plain_text, cells)):
                 yield reader.read(number + 1, cells)
 
 
@@ -161,7 +160,7 @@ def _target(thing: Thing, now: Facts | None, options: Options) -> Facts:
             old = now.get(name)
             if old.__class__ is str and old != facts.get(name) and old.strip() == facts.get(name):
                 facts[name] = old
-    if facts.get("kind") != "variant":
+    if facts.get("kind") != "variant" and not {"family", "trait "}.isdisjoint(map(group_of, facts)):
         facts = {name: value for name, value in facts.items() if name != "family" and not name.startswith("trait ")}
     return facts
 
@@ -188,7 +187,7 @@ def _judge(thing: Thing, wish: Wish | None, planned: Planned) -> Rehearsal:
         return rehearsal
     if wish.id is None or wish.changes:
         rehearsal.verdict = "new" if wish.id is None else "changes"
-        rehearsal.change = plain(wish.changes)
+        rehearsal.change = wish.changes
         rehearsal.turn = turn_of(wish.kind, planned.depth(wish))
     return rehearsal
 
@@ -202,10 +201,9 @@ def _without_the_refused(found: list[Rehearsal]) -> list[Rehearsal]:
         for held in found:
             if held.change is None:
                 continue
-            names = [
-                held.change.get("family", [None, None])[1],
-                *(s for s, _ in held.change.get("parts", [0, ()])[1] or ()),
-            ]
+            _, family = held.change.get("family", (None, None))
+            _, parts = held.change.get("parts", (None, None))
+            names = [family, *(sku for sku, _ in parts or ())]
             broken = [name for name in names if name and sku_key(name) in refused and sku_key(name) not in made]
             if broken:
                 message = f"“{broken[0]}”, which it names, is refused."
