@@ -26,7 +26,7 @@ test: $(VENV)/.ready-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest -n auto --dist loadgroup
+	$(BIN)/pytest -n auto
 
 lint: $(VENV)/.ready-dev
 	$(BIN)/ruff check --fix . && $(BIN)/ruff format .

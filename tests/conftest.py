@@ -13,6 +13,7 @@ import pytest
 import uvicorn
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
+from xdist.scheduler import LoadScopeScheduling
 
 from relvan.core.people.roles import Role
 from relvan.gateways.calling import trusted_roots
@@ -39,6 +40,17 @@ def pytest_configure(config):
     """Databases of tests lie in memory where there is room: every transaction waits for the disk otherwise."""
     if os.access(MEMORY_DISK, os.W_OK) and shutil.disk_usage(MEMORY_DISK).free > ROOM_NEEDED:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(MEMORY_DISK))
+
+
+class OneDemo(LoadScopeScheduling):
+    """Tests over the workers one by one, but all browser tests on one of them, since all share one demo."""
+
+    def _split_scope(self, nodeid):
+        return "browser" if nodeid.startswith("tests/browser/") else nodeid
+
+
+def pytest_xdist_make_scheduler(config, log):
+    return OneDemo(config, log)
 
 
 class Clock:

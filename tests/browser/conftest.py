@@ -18,14 +18,6 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 AXE = (Path(__file__).parent.parent / "vendor/axe/axe.min.js").read_text()
 
 
-@pytest.hookimpl(tryfirst=True)  # before the items are spread over the workers
-def pytest_collection_modifyitems(items):
-    """All browser tests run one after the other, on the one demo they share."""
-    for item in items:
-        if Path(__file__).parent in Path(item.fspath).parents:
-            item.add_marker(pytest.mark.xdist_group("browser"))
-
-
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
     return {"executable_path": CHROMIUM, "args": FLAGS}

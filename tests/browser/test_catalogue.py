@@ -2,9 +2,12 @@
 
 from pathlib import Path
 
+import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import violations, wait_until
+
+pytestmark = pytest.mark.browser
 
 
 def test_twelve_loose_products_become_a_family(person, demo):

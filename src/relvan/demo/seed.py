@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import httpx
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address, IncomingLine
@@ -36,7 +37,7 @@ from relvan.store.dispatch import pick_rows
 from relvan.store.listings import ListingFilter, listing_page
 from relvan.store.orders import OrderFilter, order_page, shipment_rows
 from relvan.store.schema import bring_up_to_date
-from relvan.store.tables import Bin, PriceList, Warehouse
+from relvan.store.tables import Balance, Bin, PriceList, Product, Warehouse
 
 PASSWORD = "quillmoss-demo"
 PEOPLE = (
@@ -61,19 +62,24 @@ SENDER = {
     "postcode": "T12 R4X8",
     "country": "IE",
 }
-ORDERS = 36
+DAYS = 91
+ROUNDS = 56  # of buying, with three orders each
+LEFT_OPEN = 15  # the last rounds, whose orders are still in the house
+RESTOCK_EVERY = 18
+BY_TELEPHONE = ("WA-MISTB", "PT-24-RUS")  # more is ordered of them than there is
 
 
 class Seeder:
-    """Lives three weeks of Quillmoss in a minute: the clock is the scenario's."""
+    """Lives three months of Quillmoss in a minute: the clock is the scenario's."""
 
     def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
-        self.now = datetime.now(UTC) - timedelta(days=21)
+        self.now = datetime.now(UTC) - timedelta(days=DAYS)
         self.workplace = Workplace(settings, clock=lambda: self.now)
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)
         self.owner = SYSTEM
+        self.sold: set[str] = set()
 
     def run(self) -> None:
         """The whole scenario."""
@@ -184,16 +190,44 @@ class Seeder:
             answer.raise_for_status()
 
     def _orders(self) -> None:
-        shown = {key: self.world.get(f"/world/{key}/listings").json() for key in ("hagglet", "ownshop")}
-        for number in range(ORDERS):
-            self.now += timedelta(hours=self.dice.uniform(6, 19))
-            channel = self.dice.choice(("hagglet", "hagglet", "ownshop"))
-            offered = [row["sku"] for row in shown[channel] if row["quantity"] > 2 and row["sku"] != "WA-MISTB"]
-            self._buy(channel, self.dice.choice(offered), self.dice.choice((1, 1, 1, 2)))
-            self._settle()
-            if number % 4 == 3 and number < 24:
+        every = timedelta(days=DAYS - 1) / ROUNDS
+        for number in range(1, ROUNDS + 1):
+            self._buy_some(every)
+            if number <= ROUNDS - LEFT_OPEN and number % 4 == 0:
                 self._work_the_inbox()
+            if number % RESTOCK_EVERY == 0:
+                self._restock()
         self._every_stage()
+
+    def _buy_some(self, within: timedelta) -> None:
+        """Three orders of different goods, spread over some hours."""
+        shown = {
+            key: [row["sku"] for row in self.world.get(f"/world/{key}/listings").json() if row["quantity"] > 2]
+            for key in ("hagglet", "ownshop")
+        }
+        bought = set(BY_TELEPHONE)
+        for channel in self.dice.choices(("hagglet", "hagglet", "ownshop"), k=3):
+            self.now += within / 3 * self.dice.uniform(0.7, 1.2)
+            sku = self.dice.choice([sku for sku in shown[channel] if sku not in bought])
+            bought.add(sku)
+            self.sold.add(sku)
+            self._buy(channel, sku, self.dice.choice((1, 1, 1, 2)))
+        self._settle()
+
+    def _restock(self) -> None:
+        """Once a month the workshop delivers what has become scarce."""
+        with self.workplace.database.reading() as session:
+            rows = session.execute(
+                select(Product.sku, Warehouse.key, Balance.on_hand)
+                .join(Balance, Balance.product_id == Product.id)
+                .join(Warehouse, Warehouse.id == Balance.warehouse_id)
+                .where(Balance.on_hand < 5, Product.sku.in_(self.sold))
+                .order_by(Product.sku_key, Warehouse.key)
+            ).all()
+        for sku, warehouse, on_hand in rows:
+            wish = MoveStock(sku, warehouse, "receipt", change=12 - on_hand, note="from the workshop")
+            move_stock(self.workplace, self.owner, wish)
+        self._settle()
 
     def _numbers(self, tray: str = "inbox") -> list[str]:
         with self.workplace.database.reading() as session:
@@ -231,13 +265,13 @@ class Seeder:
     def _every_stage(self) -> None:
         """Leave the newest orders in every stage of the warehouse."""
         numbers = self._numbers()
-        release_orders(self.workplace, self.owner, numbers[:9])
+        release_orders(self.workplace, self.owner, numbers[:20])
         waiting = self._shipments("to pick")
-        self._pick_all(make_pick_list(self.workplace, self.owner, waiting[:3]))
-        self._pack_and_label(self._shipments("to pack")[:2], label=False)
+        self._pick_all(make_pick_list(self.workplace, self.owner, waiting[:7]))
+        self._pack_and_label(self._shipments("to pack")[:4], label=False)
         self._pack_and_label_first()
-        self._pick_all(make_pick_list(self.workplace, self.owner, waiting[3:6]), most=1)
-        cancel_orders(self.workplace, self.owner, numbers[9:10])
+        self._pick_all(make_pick_list(self.workplace, self.owner, waiting[7:11]), most=1)
+        cancel_orders(self.workplace, self.owner, numbers[20:21])
 
     def _pack_and_label_first(self) -> None:
         shipment = self._shipments("to ship")[0]

@@ -31,8 +31,8 @@ def check_traits(sku: str, axes: Sequence[Trait], traits: Mapping[str, str]) -> 
             message = f"“{sku}” has no value for “{name}”."
             found.append(Refusal("missing", message, "Give it one.", f"trait {name}"))
     for key in given.keys() - known.keys():
-        names = ", ".join(known.values())
-        message = f"“{key}” is no trait of the family; its traits are {names}."
+        names = f"its traits are {', '.join(known.values())}" if known else "it has none yet"
+        message = f"“{key}” is no trait of the family; {names}."
         found.append(Refusal("unknown", message, "Leave it out, or add the trait to the family.", "traits"))
     return found
 
