@@ -114,7 +114,7 @@ def test_a_list_of_values_may_be_long_and_is_one_parameter(session):
 
 
 def test_a_list_of_values_is_looked_up_by_the_index(session):
-    statement = select(Product.id).where(among(Product.sku_key, ["a", "b"]))
+    statement = select(Product.id).where(among(Product.sku_key, [f"a{n}" for n in range(200)]))
     text = str(statement.compile(session.connection(), compile_kwargs={"literal_binds": True}))
     plan = session.connection().exec_driver_sql(f"EXPLAIN QUERY PLAN {text}").all()
     assert any("SEARCH product USING" in row[-1] and "sku_key=?" in row[-1] for row in plan), plan

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import httpx
-from sqlalchemy import select
+from sqlalchemy import event, select
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address, IncomingLine
@@ -75,6 +75,8 @@ class Seeder:
     def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
         self.now = datetime.now(UTC) - timedelta(days=DAYS)
         self.workplace = Workplace(settings, clock=lambda: self.now)
+        # cut off in the middle, all of it is made anew: nothing need wait for the disk
+        event.listen(self.workplace.database.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)
@@ -190,24 +192,26 @@ class Seeder:
             answer.raise_for_status()
 
     def _orders(self) -> None:
-        every = timedelta(days=DAYS - 1) / ROUNDS
+        start, every = self.now, timedelta(days=DAYS - 1) / ROUNDS
         for number in range(1, ROUNDS + 1):
-            self._buy_some(every)
+            moments = sorted(self.dice.random() for _ in range(3))
+            self._buy_some([start + every * (number - 1 + moment) for moment in moments])
             if number <= ROUNDS - LEFT_OPEN and number % 4 == 0:
                 self._work_the_inbox()
             if number % RESTOCK_EVERY == 0:
                 self._restock()
         self._every_stage()
 
-    def _buy_some(self, within: timedelta) -> None:
-        """Three orders of different goods, spread over some hours."""
+    def _buy_some(self, moments: list[datetime]) -> None:
+        """An order at each of these moments, of different goods."""
         shown = {
             key: [row["sku"] for row in self.world.get(f"/world/{key}/listings").json() if row["quantity"] > 2]
             for key in ("hagglet", "ownshop")
         }
         bought = set(BY_TELEPHONE)
-        for channel in self.dice.choices(("hagglet", "hagglet", "ownshop"), k=3):
-            self.now += within / 3 * self.dice.uniform(0.7, 1.2)
+        for moment in moments:
+            self.now = max(self.now, moment)
+            channel = self.dice.choice(("hagglet", "hagglet", "ownshop"))
             sku = self.dice.choice([sku for sku in shown[channel] if sku not in bought])
             bought.add(sku)
             self.sold.add(sku)
