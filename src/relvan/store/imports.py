@@ -100,14 +100,24 @@ class ChangeRow:
 def next_changes(
     session: Session, job_id: int, verdicts: Sequence[str], limit: int, *, backwards: bool = False
 ) -> list[ChangeRow]:
-    """The next leading rows with these verdicts in their turn: what is to be applied, or backwards taken back."""
+    """The next leading rows with these verdicts, all of one turn: what is to be applied, or backwards taken back.
+
+    Each verdict is asked for alone, in the order of the index; asked for together, all that is left would be sorted
+    for every chunk.
+    """
     row = BulkJobRow.__table__.c
-    statement = select(row.id, row.job_id, row.position, row.subject, row.turn, row.change).where(
-        row.job_id == job_id, row.verdict.in_(verdicts), row.change.is_not(None)
-    )
-    order = (row.turn, row.position)
-    statement = statement.order_by(*(column.desc() for column in order)) if backwards else statement.order_by(*order)
-    return rows_as(ChangeRow, session, statement.limit(limit))
+    order = [column.desc() if backwards else column for column in (row.turn, row.position)]
+    wanted = select(row.id, row.job_id, row.position, row.subject, row.turn, row.change)
+    wanted = wanted.where(row.job_id == job_id, row.change.is_not(None)).order_by(*order).limit(limit)
+    found = [
+        found for verdict in verdicts for found in rows_as(ChangeRow, session, wanted.where(row.verdict == verdict))
+    ]
+    if not found:
+        return []
+    first = max if backwards else min
+    turn = first(change.turn for change in found)
+    now = sorted((change for change in found if change.turn == turn), key=lambda change: change.position)
+    return (now[::-1] if backwards else now)[:limit]
 
 
 def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = "") -> int:

@@ -25,6 +25,8 @@ from relvan.store.facts import (
     variants_of,
 )
 
+# what the check of references looks at
+NAMING = frozenset({"sku", "kind", "gtin", "family", "trait ", "axes", "parts", "aliases"})
 PART_KINDS = (ProductKind.SINGLE, ProductKind.VARIANT, ProductKind.KIT)
 
 
@@ -37,8 +39,6 @@ class Wish:
     new: Facts
     changes: Changes = field(default_factory=dict)
     refusals: list[Refusal] = field(default_factory=list)
-    _seen: Changes | None = field(default=None, repr=False, compare=False)
-    _touched: set[str] = field(default_factory=set, repr=False, compare=False)
 
     @property
     def sku(self) -> str:
@@ -52,9 +52,15 @@ class Wish:
 
     def touches(self, *names: str) -> bool:
         """Whether one of these facts changes; a name that ends in a space stands for all that begin so."""
-        if self._seen is not self.changes:
-            self._seen, self._touched = self.changes, {*self.changes, *map(group_of, self.changes)}
-        return not self._touched.isdisjoint(names)
+        groups = [name for name in names if name.endswith(" ")]
+        if any(name in self.changes for name in names):
+            return True
+        return bool(groups) and any(group_of(name) in groups for name in self.changes)
+
+    def keep_what_others_need(self) -> None:
+        """Forget the facts that only its own changes tell of, once these are known: a file has a great many wishes."""
+        self.new = {name: value for name, value in self.new.items() if group_of(name) in NAMING}
+        self.old = {"kind": self.old.get("kind", ProductKind.SINGLE)} if self.old else {}
 
 
 @dataclass
@@ -132,9 +138,10 @@ class Surroundings:
 def check_references(session: Session, wishes: Sequence[Wish], plan: Planned | None = None) -> None:
     """Give each wish the refusals that follow from other products. `plan` are the wishes that these are a part of."""
     plan = plan or Planned.of(wishes)
+    touched = [{*wish.changes, *map(group_of, wish.changes)} for wish in wishes]
 
     def touching(*names: str) -> list[Wish]:
-        return [wish for wish in wishes if wish.touches(*names)]
+        return [wish for wish, its in zip(wishes, touched, strict=True) if not its.isdisjoint(names)]
 
     coded, related, parted = touching("sku", "aliases"), touching("family", "trait ", "kind"), touching("parts")
     named = {str(wish.new["family"]) for wish in related if wish.new.get("family")}

@@ -26,7 +26,7 @@ from relvan.store.imports import NewRow, add_rows, all_currencies, count_verdict
 from relvan.store.tables import BulkJob
 
 CHUNK = 1_000
-WRITTEN = 5_000
+WRITTEN = 2_500
 MOST_REASON = 400
 
 
@@ -50,8 +50,10 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
         spec = dict(job.spec)
     kind, options = kind_of(spec["kind"]), Options(**spec["options"])
     rows = list(_read(workplace, spec))
-    progress = Progress(workplace, job_id, len(rows))
+    total = len(rows)
+    progress = Progress(workplace, job_id, total)
     things = gather(kind, rows, options)
+    del rows
     if kind.key in (FileKind.COUNTS, FileKind.PICTURES):
         found = rehearse_alone(workplace, kind.key, things)
         rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
@@ -61,7 +63,7 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
     _write_down(workplace, job_id, rehearsals)
     with workplace.database.writing() as session:
         counts = count_verdicts(session, job_id)
-        end_job(session, workplace, job_id, "read", counts=counts, refused=counts.get("refused", 0), done=len(rows))
+        end_job(session, workplace, job_id, "read", counts=counts, refused=counts.get("refused", 0), done=total)
 
 
 def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
@@ -114,7 +116,7 @@ def _rehearse(
     planned = Planned.of([wish for wish in wishes if wish is not None])
     found: list[Rehearsal] = []
     for start in range(0, len(things), CHUNK):
-        pairs = list(zip(things, wishes, strict=True))[start : start + CHUNK]
+        pairs = list(zip(things[start : start + CHUNK], wishes[start : start + CHUNK], strict=True))
         with workplace.database.reading() as session:
             open_wishes = [wish for _, wish in pairs if wish is not None and not wish.refusals]
             check_references(session, open_wishes, planned)
@@ -143,9 +145,20 @@ def _wishes(session: Session, things: Sequence[Thing], options: Options) -> list
                 wanted.append((product_id, _target(thing, now, options)))
                 places.append(n)
         made = make_wishes(session, wanted, old=old)
+        _let_go(chunk, made)
         by_place = dict(zip(places, made, strict=True))
         wishes += [by_place.get(n) for n in range(len(chunk))]
     return wishes
+
+
+def _let_go(things: Iterable[Thing], wishes: Iterable[Wish]) -> None:
+    """What the wishes say now need not be held two and three times: a file may be long."""
+    for wish in wishes:
+        wish.keep_what_others_need()
+    for thing in things:
+        thing.facts = {}
+        for row in thing.rows:
+            row.values = {}
 
 
 def _target(thing: Thing, now: Facts | None, options: Options) -> Facts:

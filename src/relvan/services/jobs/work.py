@@ -31,7 +31,7 @@ from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_w
 from relvan.store.tables import BulkJob, BulkJobRow
 
 log = logging.getLogger("relvan.jobs")
-CHUNK = 1_000
+CHUNK = 500
 ALONE = (FileKind.COUNTS, FileKind.PICTURES)
 OPEN = ("new", "changes")
 
@@ -104,8 +104,6 @@ def _apply_chunk(workplace: Workplace, job: BulkJob) -> bool:
         rows = next_changes(session, job.id, OPEN, CHUNK)
         if not rows:
             return False
-        turn = rows[0].turn
-        rows = [row for row in rows if row.turn == turn]  # a kit must not be written before its parts
         done = _write(session, workplace, actor_of(session, job, _via(job)), job, rows, undo=False)
         find_job(session, job.id).done += done
     return True
@@ -193,8 +191,6 @@ def _undo_chunk(workplace: Workplace, job: BulkJob) -> bool:
         rows = next_changes(session, job.id, ["done"], CHUNK, backwards=True)
         if not rows:
             return False
-        turn = rows[0].turn
-        rows = [row for row in rows if row.turn == turn]
         find_job(session, job.id).done += _write(
             session, workplace, actor_of(session, job, "undo"), job, rows, undo=True
         )
