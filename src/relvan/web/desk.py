@@ -3,10 +3,11 @@
 import secrets
 from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache, partial
 from typing import Annotated, Any
 from urllib.parse import parse_qsl, urlencode
 
-from fastapi import Depends, Request, UploadFile
+from fastapi import Depends, FastAPI, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment
 from starlette.datastructures import FormData
@@ -59,8 +60,8 @@ class Desk:
         """A whole page in the frame; `count_view` counts what a kept view shows."""
         query = self.request.query_params
         toast_id = int(query["toast"]) if query.get("toast", "").isdigit() else None
-        frame = frame_of(self.workplace, self.actor, station, toast_id)
         with self.workplace.database.reading() as session:
+            frame = frame_of(session, self.actor, station, toast_id, self.workplace.now())
             counts = line_counts(session)
             view_counts = {
                 view.id: count_view(session, dict(parse_qsl(view.query))) for view in frame["views"] if count_view
@@ -119,9 +120,15 @@ class Desk:
             "me": self.actor,
             "csrf": self.signed_in.csrf,
             "may": lambda right: self.may(Right(right)),
-            "url_for": lambda name, **path: self.request.app.url_path_for(name, **path),
+            "url_for": partial(address_of, self.request.app),
             "currency": self.workplace.settings.currency,
         }
+
+
+@lru_cache(maxsize=4_096)
+def address_of(app: FastAPI, name: str, **path: str | int) -> str:
+    """The address of a page by its name; remembered, since finding it goes through every route there is."""
+    return app.url_path_for(name, **path)
 
 
 def workplace_of(request: Request) -> Workplace:

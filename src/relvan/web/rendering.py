@@ -141,7 +141,10 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "tray": lambda tray: TRAY_NAMES[tray],
     }
     environment.globals |= {"static": static_path, "demo": demo}
-    environment.globals["m"] = environment.get_template("parts/macros.html").module  # the shared pieces
+    pieces: Any = environment.get_template("parts/macros.html").module
+    for name in ("icon", "gauge"):  # drawn many times on a page, and always the same for the same figures
+        setattr(pieces, name, lru_cache(4_096)(getattr(pieces, name)))
+    environment.globals["m"] = pieces
     return environment
 
 

@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
 
 from relvan.core.refusal import refuse
 from relvan.services.workplace import Actor, Workplace
@@ -86,23 +87,20 @@ def leave_toast(
         return toast.id
 
 
-def frame_of(workplace: Workplace, actor: Actor, station: str, toast_id: int | None) -> dict[str, Any]:
+def frame_of(session: Session, actor: Actor, station: str, toast_id: int | None, now: datetime) -> dict[str, Any]:
     """What the frame of a page shows of a person: kept views, chosen columns, the toast."""
-    with workplace.database.reading() as session:
-        views = session.execute(
-            select(KeptView.id, KeptView.name, KeptView.query)
-            .where(KeptView.person_id == actor.person_id, KeptView.station == station)
-            .order_by(KeptView.id)
-        ).all()
-        columns = session.scalar(
-            select(Preference.value).where(
-                Preference.person_id == actor.person_id, Preference.name == f"columns:{station}"
-            )
-        )
-        toast = None
-        if toast_id is not None:
-            found = session.scalar(select(Toast).where(Toast.id == toast_id, Toast.person_id == actor.person_id))
-            if found is not None and found.at > workplace.now() - TOAST_LASTS:
-                fields = [(str(name), str(value)) for name, value in found.undo_fields]
-                toast = ToastWords(found.words, found.tone, found.undo_path, fields)
+    views = session.execute(
+        select(KeptView.id, KeptView.name, KeptView.query)
+        .where(KeptView.person_id == actor.person_id, KeptView.station == station)
+        .order_by(KeptView.id)
+    ).all()
+    columns = session.scalar(
+        select(Preference.value).where(Preference.person_id == actor.person_id, Preference.name == f"columns:{station}")
+    )
+    toast = None
+    if toast_id is not None:
+        found = session.scalar(select(Toast).where(Toast.id == toast_id, Toast.person_id == actor.person_id))
+        if found is not None and found.at > now - TOAST_LASTS:
+            fields = [(str(name), str(value)) for name, value in found.undo_fields]
+            toast = ToastWords(found.words, found.tone, found.undo_path, fields)
     return {"views": views, "columns": columns, "toast": toast}

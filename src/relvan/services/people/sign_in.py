@@ -74,11 +74,13 @@ def find_visit(workplace: Workplace, cookie: str) -> SignedIn | None:
     """Who a cookie belongs to; none when the visit has ended."""
     with workplace.database.reading() as session:
         found = session.execute(
-            select(Visit.csrf, Person)
+            select(Visit.csrf, Person.id, Person.name, Person.role, Person.login)
             .join(Person, Person.id == Visit.person_id)
             .where(Visit.token_hash == token_hash(cookie), Visit.expires_at > workplace.now(), Person.active.is_(True))
         ).first()
-        return SignedIn(_actor(found.Person, "hand"), found.Person.login, found.csrf) if found else None
+    if found is None:
+        return None
+    return SignedIn(Actor(found.id, found.name, Role(found.role), "hand"), found.login, found.csrf)
 
 
 def sign_out(workplace: Workplace, cookie: str) -> None:
