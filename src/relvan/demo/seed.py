@@ -3,6 +3,7 @@
 import random
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from typing import Any
 
 import httpx
@@ -63,8 +64,9 @@ SENDER = {
     "country": "IE",
 }
 DAYS = 91
+DAYS_WORKED, DAYS_LEFT = 88.0, 2.8  # the orders of the last days are still in the house
 ROUNDS = 56  # of buying, with three orders each
-LEFT_OPEN = 15  # the last rounds, whose orders are still in the house
+LEFT_OPEN = 15  # of these, the last
 RESTOCK_EVERY = 18
 BY_TELEPHONE = ("WA-MISTB", "PT-24-RUS")  # more is ordered of them than there is
 
@@ -192,10 +194,12 @@ class Seeder:
             answer.raise_for_status()
 
     def _orders(self) -> None:
-        start, every = self.now, timedelta(days=DAYS - 1) / ROUNDS
-        for number in range(1, ROUNDS + 1):
-            moments = sorted(self.dice.random() for _ in range(3))
-            self._buy_some([start + every * (number - 1 + moment) for moment in moments])
+        start, worked = self.now, ROUNDS - LEFT_OPEN
+        times = [*(DAYS_WORKED * n / worked for n in range(worked)),
+                 *(DAYS_WORKED + DAYS_LEFT * n / LEFT_OPEN for n in range(LEFT_OPEN + 1))]  # fmt: skip
+        for number, (begin, end) in enumerate(pairwise(times), 1):
+            moments = sorted(self.dice.uniform(begin, end) for _ in range(3))
+            self._buy_some([start + timedelta(days=moment) for moment in moments])
             if number <= ROUNDS - LEFT_OPEN and number % 4 == 0:
                 self._work_the_inbox()
             if number % RESTOCK_EVERY == 0:

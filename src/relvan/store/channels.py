@@ -43,6 +43,12 @@ def channels(session: Session) -> list[Channel]:
     return list(session.scalars(select(Channel).order_by(Channel.id)))
 
 
+def channel_names(session: Session) -> list[tuple[str, str]]:
+    """(key, name) of all channels."""
+    rows = session.execute(select(Channel.key, Channel.name).order_by(Channel.id)).all()
+    return [(key, name) for key, name in rows]
+
+
 def carriers(session: Session) -> list[Carrier]:
     """All carrier accounts."""
     return list(session.scalars(select(Carrier).order_by(Carrier.id)))

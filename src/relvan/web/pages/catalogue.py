@@ -18,7 +18,7 @@ from relvan.services.imports.receive import kind_of
 from relvan.services.imports.take_out import columns_for, take_out
 from relvan.store.catalogue import find_product, product_uses
 from relvan.store.categories import category_paths
-from relvan.store.channels import channels
+from relvan.store.channels import channel_names
 from relvan.store.history import HistoryFilter, product_history
 from relvan.store.imports import many_names
 from relvan.store.listings import listings_of_products
@@ -51,7 +51,7 @@ KIND_WORDS = {"single": "that are singles", "family": "that are families", "vari
 
 def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
-        named = [(channel.key, channel.name) for channel in channels(session)]
+        named = channel_names(session)
         own = category_paths(session)
     family = query.get("family", "")
     chips = (
@@ -104,7 +104,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rows = product_page(session, wanted, after=after, limit=PAGE + 1)
         total = count_products(session, wanted)
-        named = [(channel.key, channel.name) for channel in channels(session)]
+        named = channel_names(session)
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows[:PAGE],
@@ -139,7 +139,7 @@ def product_foresee_draft(desk: At, form: Form) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         ids = [find_product(session, sku).id for sku in skus]
         there = Counter(row.channel_key for row in listings_of_products(session, ids))
-        named = [(channel.key, channel.name, there[channel.key]) for channel in channels(session)]
+        named = [(key, name, there[key]) for key, name in channel_names(session)]
     return desk.fragment("catalogue/_draft.html", count=len(skus), named=named)
 
 

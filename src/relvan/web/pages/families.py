@@ -25,7 +25,7 @@ from relvan.services.catalogue.grid import family_grid
 from relvan.services.catalogue.read import view_in
 from relvan.store.catalogue import find_product
 from relvan.store.categories import category_paths
-from relvan.store.channels import channels
+from relvan.store.channels import channel_names
 from relvan.store.facts import traits_of_variants
 from relvan.store.history import history
 from relvan.store.prices import price_lists
@@ -58,7 +58,7 @@ def family_page(
         values: dict[str, Any] = {
             "product": find_product(session, sku), "view": view, "grid": grid, "tab": tab, "rows": grid.rows(tab),
             "pictures": view.pictures, "history": history(session, "product", view.id),
-            "channel_names": [(channel.key, channel.name) for channel in channels(session)],
+            "channel_names": channel_names(session),
             "categories": category_paths(session), "tax_codes": TAX_CODES, "asked": [],
             "price_lists": [(one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)],
             "traits_of": {i: held for i, _, held in traits_of_variants(session, view.id)},

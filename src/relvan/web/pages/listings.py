@@ -14,7 +14,7 @@ from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.outbox.tell import listing_subject
 from relvan.store.catalogue import product_by_id, product_pictures
-from relvan.store.channels import channel_by_id, channel_by_key, channels
+from relvan.store.channels import channel_by_id, channel_by_key, channel_names, channels
 from relvan.store.history import history
 from relvan.store.listings import (
     ListingFilter,
@@ -46,7 +46,7 @@ SHOWN_FIRST = ("title", "channel", "state", "demands", "price", "quantity")
 
 def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
-        named = [(channel.key, channel.name) for channel in channels(session)]
+        named = channel_names(session)
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in named)),
         Chip("state", "State", tuple(Choice(state, f"that are {state}") for state in STATES)),

@@ -12,7 +12,7 @@ from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_
 from relvan.services.orders.link import link_lines
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.reserve import reserve_orders, unreserve_orders
-from relvan.store.channels import channel_by_id, channels
+from relvan.store.channels import channel_by_id, channel_names
 from relvan.store.history import history
 from relvan.store.orders import (
     FACTS,
@@ -48,7 +48,7 @@ SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
-        named = [(channel.key, channel.name) for channel in channels(session)]
+        named = channel_names(session)
     chips = (
         Chip("tray", "Tray", tuple(Choice(tray, f"in {name}") for tray, name in TRAY_NAMES.items())),
         Chip(

@@ -26,7 +26,7 @@ from relvan.services.catalogue.save import change_product, create_product
 from relvan.services.imports.by_address import fetch_pictures
 from relvan.store.catalogue import find_product, movements, product_bins
 from relvan.store.categories import category_paths
-from relvan.store.channels import channels
+from relvan.store.channels import channel_names
 from relvan.store.facts import asks_by_category, attribute_rules, codes, facts_by_id, kits_above
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
@@ -155,7 +155,7 @@ def _by_kind(session: Any, desk: Desk, draft: ProductDraft, product_id: int) -> 
     """What the page of a kind needs beside the facts."""
     found: dict[str, Any] = {
         "stock": [], "bins": [], "listings": listings_of_products(session, [product_id]),
-        "channels": [(channel.key, channel.name) for channel in channels(session)],
+        "channels": channel_names(session),
         "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
         "kits": rows_by_id(session, sorted(kits_above(session, [product_id]))[:30]), "head": None, "siblings": [],
         "parts": [], "sums": None, "kit_stock": [], "part_pairs": [(part.sku, part.quantity) for part in draft.parts],
