@@ -8,6 +8,7 @@ from relvan.services.catalogue.families import NewFamily, link_family
 from relvan.services.catalogue.save import change_facts, create_product
 from relvan.services.jobs.work import work_next
 from relvan.services.prices.lists import NewPriceList, add_price_list
+from relvan.store.catalogue import find_product
 from relvan.store.tables import BulkJob
 from tests.house import add_pot, pot
 from tests.services.test_catalogue import GLAZE, kit
@@ -208,3 +209,27 @@ def test_lists_and_grids_need_as_many_queries_for_thirty_as_for_one(web, workpla
     change_facts(workplace, owner, [("K", {"parts": [[f"V-{n:02d}", 1] for n in range(30)]})])
     assert queries() == one
     assert max(one.values()) < 70
+
+
+def test_what_a_family_shares_is_kept_as_typed_when_it_is_refused(web, workplace, owner, family):  # noqa: F811
+    fields = {"sku": "F", "title": "The family, renamed", "weight_g": "heavy", "brand": "Tarn",
+              "attribute_name": ["material"], "attribute_value": ["stoneware, fired twice"]}  # fmt: skip
+    answer = post(web, "/products/F", **fields)
+    assert answer.status_code == 422
+    assert "“Weight” must be a whole number" in wrong_beside(answer, "weight_g")
+    typed = {one.get("name"): one.get("value") for one in page(answer).cssselect("form#product input, form input")}
+    assert (typed["title"], typed["weight_g"], typed["brand"]) == ("The family, renamed", "heavy", "Tarn")
+    assert "stoneware, fired twice" in answer.text
+    with workplace.database.reading() as session:
+        assert find_product(session, "F").title != "The family, renamed"
+
+
+def test_a_margin_is_a_column_only_where_it_can_be_known(web, workplace, owner):  # noqa: F811
+    add_pot(workplace, owner, "PT-14", units=0)
+    add_price_list(workplace, owner, NewPriceList("francs", "Francs", "CHF", tax_inside=True))
+    sheet = page(web.get("/prices/lists"))
+    headings = [cell.text_content().strip() for cell in sheet.cssselect("table.sheet-grid thead th")]
+    assert headings.count("Margin") == 1
+    assert any(heading.startswith("Francs, CHF") for heading in headings)
+    [row] = sheet.cssselect("tr[data-sku='PT-14']")
+    assert len(row.cssselect("td")) == len(headings)

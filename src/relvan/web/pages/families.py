@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.catalogue.families import generate
-from relvan.core.catalogue.product import TAX_CODES, Trait
+from relvan.core.catalogue.product import Trait
 from relvan.core.refusal import Refusal, Refused
 from relvan.services.catalogue.families import (
     NewFamily,
@@ -28,8 +28,8 @@ from relvan.store.categories import category_paths
 from relvan.store.channels import channel_names
 from relvan.store.facts import traits_of_variants
 from relvan.store.history import history
-from relvan.store.prices import price_lists
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.product_form import SPARE_ROWS, form_values, retyped
 
 router = APIRouter(prefix="/families")
 MOST_TRAITS = 3
@@ -44,11 +44,13 @@ def family_page(
     sku: str,
     *,
     status: int = 200,
+    form: PostedForm | None = None,
     errors: Mapping[str, Refusal] | None = None,
     refusals: tuple[Refusal, ...] = (),
-    retyped: Mapping[str, Mapping[str, str]] | None = None,
+    traits: Mapping[str, Mapping[str, str]] | None = None,
 ) -> HTMLResponse:
-    """A family: its grid, what its variants share, pictures, history."""
+    """A family: its grid, what its variants share, pictures, history; with what was typed of the family in `form`, or
+    of its variants in `traits`."""
     grid = family_grid(desk.workplace, sku)
     tab = desk.request.query_params.get("tab", "")
     if grid.tabs and tab not in grid.tabs.values:
@@ -59,13 +61,13 @@ def family_page(
             "product": find_product(session, sku), "view": view, "grid": grid, "tab": tab, "rows": grid.rows(tab),
             "pictures": view.pictures, "history": history(session, "product", view.id),
             "channel_names": channel_names(session),
-            "categories": category_paths(session), "tax_codes": TAX_CODES, "asked": [],
-            "price_lists": [(one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)],
             "traits_of": {i: held for i, _, held in traits_of_variants(session, view.id)},
-            "retyped": retyped or {}, "draft": view.draft, "typed": {}, "errors": dict(errors or {}),
-            "attributes": [*view.draft.attributes.items(), ("", ""), ("", "")], "refusals": refusals,
-            "missing": view.completeness.missing,
+            "retyped": traits or {}, "errors": dict(errors or {}), "refusals": refusals,
+            "missing": view.completeness.missing, **form_values(session, view.draft),
+            "asked": [], "attributes": [*view.draft.attributes.items(), *[("", "")] * SPARE_ROWS],
         }  # fmt: skip
+    if form is not None:
+        values = retyped(form, values)
     return desk.page("families/show.html", "catalogue", status=status, **values)
 
 
@@ -186,7 +188,7 @@ def family_traits(desk: At, form: Form, sku: str) -> Response:
         set_traits(desk.workplace, desk.actor, values)
     except Refused as refused:
         errors = first_by_field(refused.refusals)
-        return family_page(desk, sku, status=422, errors=errors, refusals=refused.refusals, retyped=values)
+        return family_page(desk, sku, status=422, errors=errors, refusals=refused.refusals, traits=values)
     return desk.done(_path(sku), "Traits are saved.")
 
 

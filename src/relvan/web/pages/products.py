@@ -9,9 +9,8 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.facts import Facts, draft_from, label_of
-from relvan.core.catalogue.product import TAX_CODES, ProductDraft, ProductKind
+from relvan.core.catalogue.product import ProductDraft, ProductKind
 from relvan.core.refusal import Refusal, Refused, not_found
 from relvan.services.catalogue.pictures import (
     THUMBNAILS,
@@ -25,9 +24,8 @@ from relvan.services.catalogue.read import facts_at, sums_of_kit, view_in
 from relvan.services.catalogue.save import change_product, create_product
 from relvan.services.imports.by_address import fetch_pictures
 from relvan.store.catalogue import find_product, movements, product_bins
-from relvan.store.categories import category_paths
 from relvan.store.channels import channel_names
-from relvan.store.facts import asks_by_category, attribute_rules, codes, facts_by_id, kits_above
+from relvan.store.facts import codes, facts_by_id, kits_above
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
 from relvan.store.listings import listings_of_products
@@ -36,12 +34,12 @@ from relvan.store.product_list import ProductFilter, product_page, rows_by_id
 from relvan.store.stock import stock_rows, warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.pages.families import family_page
+from relvan.web.product_form import form_values, retyped
 from relvan.web.reading import FormReader
 from relvan.web.reading_product import facts_from_form
 
 router = APIRouter()
 NEW_KINDS = (ProductKind.SINGLE, ProductKind.KIT, ProductKind.SERVICE)
-SPARE_ROWS = 2
 
 
 def _currencies(desk: Desk) -> dict[str, str]:
@@ -50,44 +48,12 @@ def _currencies(desk: Desk) -> dict[str, str]:
     return {"": desk.workplace.settings.currency, **lists}
 
 
-def _form_values(session: Any, draft: ProductDraft) -> dict[str, Any]:
-    """What the form offers beside the product: categories, price lists, the attributes that are asked for."""
-    rules = attribute_rules(session)
-    asked = asked_of(draft.category, asks_by_category(session))
-    held = {name.casefold(): value for name, value in draft.attributes.items()}
-    asked_names = {name.casefold() for name in asked}
-    typed = [(rules[name.casefold()], held.get(name.casefold(), ""), ask.needed) for name, ask in asked.items()]
-    free = [(name, value) for name, value in draft.attributes.items() if name.casefold() not in asked_names]
-    return {
-        "categories": category_paths(session),
-        "price_lists": [(one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)],
-        "tax_codes": TAX_CODES,
-        "asked": typed,
-        "attributes": [*free, *[("", "")] * SPARE_ROWS],
-        "draft": draft,
-        "typed": {},
-    }
-
-
-def _retyped(form: PostedForm, values: dict[str, Any]) -> dict[str, Any]:
-    """What the form shows after a refusal: all that was typed."""
-    names, texts = form.all("attribute_name"), form.all("attribute_value")
-    pairs = {name.casefold(): (name, text) for name, text in zip(names, texts, strict=False) if name or text}
-    asked = [(rule, pairs.pop(rule.name.casefold(), ("", value))[1], needed) for rule, value, needed in values["asked"]]
-    parts = [pair for pair in zip(form.all("part_sku"), form.all("part_quantity"), strict=False) if pair[0]]
-    return {
-        **values, "typed": dict(form), "asked": asked,
-        "attributes": [*pairs.values(), *[("", "")] * SPARE_ROWS],
-        "typed_parts": parts, "typed_traits": dict(zip(form.all("trait_name"), form.all("trait_value"), strict=False)),
-    }  # fmt: skip
-
-
 @router.get("/catalogue/new", name="product_new")
 def product_new(desk: At, kind: str = "single") -> HTMLResponse:
     """An empty form."""
     chosen = ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE
     with desk.workplace.database.reading() as session:
-        values = _form_values(session, ProductDraft(sku="", title="", kind=chosen))
+        values = form_values(session, ProductDraft(sku="", title="", kind=chosen))
     return desk.page("products/new.html", "catalogue", **values, kinds=NEW_KINDS, errors={})
 
 
@@ -105,7 +71,7 @@ def _create(desk: Desk, form: PostedForm, contents: list[bytes]) -> Response:
         kind = form.get("kind", "single")
         start = ProductDraft(sku="", title="", kind=ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE)
         with desk.workplace.database.reading() as session:
-            values = _retyped(form, _form_values(session, start))
+            values = retyped(form, form_values(session, start))
         values |= {"kinds": NEW_KINDS, "errors": first_by_field(refused.refusals), "refusals": refused.refusals}
         return desk.page("products/new.html", "catalogue", status=422, **values)
     problems = _add_pictures(desk, sku, contents)
@@ -141,12 +107,12 @@ def _show(
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
         view = view_in(session, sku)
-        values = _form_values(session, view.draft)
+        values = form_values(session, view.draft)
         values |= {"product": product, "view": view, "pictures": view.pictures, "missing": view.completeness.missing,
                    "history": history(session, "product", product.id)}  # fmt: skip
         values |= _by_kind(session, desk, view.draft, product.id)
     if form is not None:
-        values = _retyped(form, values)
+        values = retyped(form, values)
     values |= {"errors": errors or {}, "refusals": refusals}
     return desk.page("products/show.html", "catalogue", status=status, **values)
 
@@ -309,6 +275,6 @@ def product_change(desk: At, form: Form, sku: str) -> Response:
     except Refused as refused:
         errors = first_by_field(refused.refusals)
         if product.kind == ProductKind.FAMILY:
-            return family_page(desk, sku, status=422, errors=errors, refusals=refused.refusals)
+            return family_page(desk, sku, status=422, form=form, errors=errors, refusals=refused.refusals)
         return _show(desk, sku, status=422, form=form, errors=errors, refusals=refused.refusals)
     return desk.done(_path(now), f"{now} is saved.")
