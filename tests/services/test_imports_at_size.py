@@ -4,12 +4,18 @@ import random
 
 import pytest
 
+from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.people.roles import Role
+from relvan.core.refusal import Refused
 from relvan.services.imports.receive import receive_file
 from relvan.services.jobs.life import move_job
 from relvan.services.jobs.work import work_next
+from relvan.services.orders.take import take_manual_order
+from relvan.services.stock.availability import availability
+from relvan.services.workplace import Actor
 from relvan.store.imports import add_rows
 from relvan.store.jobs import job_rows, job_verdicts
-from tests.house import assert_sound
+from tests.house import add_pot, assert_sound, count, orders
 from tests.services.test_imports import carry, facts, rehearse, rows, state, verdicts
 
 
@@ -148,3 +154,49 @@ def test_rows_that_follow_get_the_verdict_of_the_one_that_leads(workplace, owner
     assert verdicts(carry(workplace, owner, job)) == ["done"] * 9
     with workplace.database.reading() as session:
         assert job_rows(session, job_id=job)[0].done == 9
+
+
+def test_counts_are_written_some_at_a_time_and_one_refused_stops_no_other(workplace, owner, monkeypatch):
+    monkeypatch.setattr("relvan.services.jobs.work.COUNTED", 4)
+    for n in range(10):
+        add_pot(workplace, owner, f"PT-{n}", units=5)
+    text = "sku,warehouse,counted\n" + "".join(f"PT-{n},millrace,{n}\n" for n in range(10))
+    job, found = rehearse(workplace, owner, "stock-counts", text)
+    assert verdicts(found) == ["changes"] * 5 + ["same"] + ["changes"] * 4
+    count(workplace, owner, "PT-2", 1)  # somebody counts in between
+    move_job(workplace, owner, job, "apply")
+    chunks = iter([False, True])
+    work_next(workplace, stopped=lambda: next(chunks, True))
+    assert verdicts(rows(workplace, job))[:4] == ["done", "done", "refused", "done"], "the first chunk is whole"
+    assert verdicts(rows(workplace, job))[6] == "changes", "the worker was stopped after it"
+    while work_next(workplace):
+        pass
+    after = rows(workplace, job)
+    assert verdicts(after) == ["done", "done", "refused", "done", "done", "same", "done", "done", "done", "done"]
+    assert "counted is now “1”" in after[2][3]
+    assert [availability(workplace, f"PT-{n}").free for n in range(10)] == [0, 1, 1, 3, 4, 5, 6, 7, 8, 9]
+    with workplace.database.reading() as session:
+        assert job_rows(session, job_id=job)[0].done == 8
+    assert verdicts(carry(workplace, owner, job, "undo")).count("taken back") == 8
+    assert availability(workplace, "PT-9").free == 5
+    assert_sound(workplace)
+
+
+def test_an_order_that_waited_is_served_by_a_file_of_counts(workplace, owner):
+    add_pot(workplace, owner, "PT-14", units=1)
+    to = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
+    number = take_manual_order(workplace, owner, (IncomingLine("", "PT-14", "Pot", 3, 1690),), to, paid=True)
+    assert [(row.number, row.tray) for row in orders(workplace)] == [(number, "short")]
+    job, _ = rehearse(workplace, owner, "stock-counts", "sku,warehouse,counted\nPT-14,millrace,4\n")
+    assert verdicts(carry(workplace, owner, job)) == ["done"]
+    assert [(row.number, row.tray) for row in orders(workplace)] == [(number, "inbox")]
+    assert availability(workplace, "PT-14").free == 1
+    assert_sound(workplace)
+
+
+def test_a_file_of_counts_needs_the_right_of_the_stock(workplace, owner):
+    add_pot(workplace, owner, "PT-14", units=1)
+    lister = Actor(3, "Lister", Role.CATALOGUE, "hand")
+    with pytest.raises(Refused) as refused:
+        receive_file(workplace, lister, "stock-counts", "a.csv", b"sku,warehouse,counted\nPT-14,millrace,4\n")
+    assert refused.value.first.code == "not-allowed"

@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from relvan.core.imports.kinds import FileKind
 from relvan.core.imports.things import Thing
-from relvan.core.jobs.life import moved_on
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.gateways.calling import check_address
 from relvan.gateways.fetching import fetch_picture
@@ -17,50 +18,49 @@ from relvan.services.catalogue.pictures import (
     remove_picture,
     use_picture,
 )
-from relvan.services.stock.move import MoveStock, find_movement, lies_in_bin, move_stock, undo_movement
+from relvan.services.imports.counts import rehearse_count, request_key
+from relvan.services.stock.move import find_movement, undo_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
 from relvan.store.imports import ChangeRow
 
+FORGET_EVERY = 500  # things read for rows that are done
 HELD = "picture:"  # a picture that is here already, by its name
 Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 
 
 def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]) -> list[Found]:
     """(thing, verdict, change, refusals) of each row."""
-    with workplace.database.reading() as session:
-        known = codes(session, [thing.sku for thing in things])
     seen: dict[Any, int] = {}
     found: list[Found] = []
-    for thing in things:
-        refusals = list(thing.refusals)
-        change: dict[str, Any] | None = None
-        if thing.sku and thing.key not in known:
-            refusals.append(
-                Refusal("unknown-sku", f"“{thing.sku}” is not in the catalogue.", "Correct the SKU.", "sku")
-            )
-        elif not thing.rows[0].refusals:
-            try:
-                change = (_count if kind == FileKind.COUNTS else _picture)(workplace, thing, seen)
-            except Refused as refused:
-                refusals += refused.refusals
-        broken = bool(refusals or thing.rows[0].refusals)
-        same = change is not None and all(old == new for old, new in change.values())
-        verdict = "refused" if broken else "same" if same else "changes"
-        found.append((thing, verdict, None if broken or same else change, refusals))
+    with workplace.database.reading() as session:
+        known = codes(session, [thing.sku for thing in things])
+        for number, thing in enumerate(things):
+            if number % FORGET_EVERY == 0:
+                session.expunge_all()
+            found.append(_rehearse_one(session, workplace, kind, thing, thing.key in known, seen))
     return found
 
 
-def _count(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
-    facts = thing.facts
-    place = (thing.key, str(facts["warehouse"]).casefold(), str(facts.get("bin") or "").casefold())
-    first = seen.setdefault(place, thing.leader)
-    if first != thing.leader:
-        raise refuse("twice", f"That bin of “{thing.sku}” is in row {first} already.", "Join the rows.", "bin")
-    if facts["counted"] < 0:
-        raise refuse("out-of-range", f"“Counted” must be at least 0; it got {facts['counted']}.", "", "counted")
-    warehouse, shelf, there = lies_in_bin(workplace, thing.sku, str(facts["warehouse"]), str(facts.get("bin") or ""))
-    return {"counted": [there, facts["counted"]], "warehouse": [warehouse, warehouse], "bin": [shelf, shelf]}
+def _rehearse_one(
+    session: Session, workplace: Workplace, kind: FileKind, thing: Thing, known: bool, seen: dict[Any, int]
+) -> Found:
+    refusals = list(thing.refusals)
+    change: dict[str, Any] | None = None
+    if thing.sku and not known:
+        refusals.append(Refusal("unknown-sku", f"“{thing.sku}” is not in the catalogue.", "Correct the SKU.", "sku"))
+    elif not thing.rows[0].refusals:
+        try:
+            if kind == FileKind.COUNTS:
+                change = rehearse_count(session, thing, seen)
+            else:
+                change = _picture(workplace, thing, seen)
+        except Refused as refused:
+            refusals += refused.refusals
+    broken = bool(refusals or thing.rows[0].refusals)
+    same = change is not None and all(old == new for old, new in change.values())
+    verdict = "refused" if broken else "same" if same else "changes"
+    return thing, verdict, None if broken or same else change, refusals
 
 
 def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
@@ -81,22 +81,8 @@ def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[s
     return {"picture": [None, address], "role": [None, role]}
 
 
-def apply_alone(workplace: Workplace, actor: Actor, kind: str, row: ChangeRow) -> dict[str, Any] | None:
-    """Carry out one row; what else is to be kept with its change. Refused when it has changed since."""
-    if kind == FileKind.PICTURES:
-        return _fetch(workplace, actor, row)
-    (_, counted), (_, warehouse), (_, shelf) = (row.change[name] for name in ("counted", "warehouse", "bin"))
-    key = f"job:{row.job_id}:{row.position}"
-    if find_movement(workplace, key) is None:
-        _, _, there = lies_in_bin(workplace, row.subject, warehouse, shelf)
-        if there != row.change["counted"][0]:
-            raise Refused(moved_on(["counted"], {"counted": there}))
-        wish = MoveStock(row.subject, warehouse, "count", counted=counted, bin=shelf, request_key=key)
-        move_stock(workplace, actor, wish)
-    return None
-
-
-def _fetch(workplace: Workplace, actor: Actor, row: ChangeRow) -> dict[str, Any]:
+def apply_picture(workplace: Workplace, actor: Actor, row: ChangeRow) -> dict[str, Any]:
+    """Fetch the picture of one row; what else is to be kept with its change."""
     address, role = row.change["picture"][1], row.change["role"][1]
     before = [sha for sha, _ in picture_roles(workplace, row.subject)]
     if address.startswith(HELD):
@@ -122,6 +108,6 @@ def undo_alone(workplace: Workplace, actor: Actor, kind: str, row: ChangeRow) ->
         except NotFound:
             pass  # somebody took it off already
         return
-    movement = find_movement(workplace, f"job:{row.job_id}:{row.position}")
+    movement = find_movement(workplace, request_key(row))
     if movement is not None:
         undo_movement(workplace, actor, movement)

@@ -22,8 +22,9 @@ from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideTrouble
 from relvan.services.catalogue.bulk import rehearse_change
 from relvan.services.catalogue.write import make_wishes, write_wishes
+from relvan.services.imports.counts import apply_counts
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
-from relvan.services.imports.special import apply_alone, undo_alone
+from relvan.services.imports.special import apply_picture, undo_alone
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
@@ -32,6 +33,7 @@ from relvan.store.tables import BulkJob, BulkJobRow
 
 log = logging.getLogger("relvan.jobs")
 CHUNK = 500
+COUNTED = 50  # each of these asks for its bin, so that fewer make a short transaction
 ALONE = (FileKind.COUNTS, FileKind.PICTURES)
 OPEN = ("new", "changes")
 
@@ -80,9 +82,10 @@ def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) ->
 
 
 def _apply(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
-    alone = job.spec.get("kind") in ALONE
+    steps = {FileKind.COUNTS: _apply_some_counts, FileKind.PICTURES: _apply_one}
+    step = steps.get(job.spec.get("kind", ""), _apply_chunk)
     while not stopped():
-        if not (_apply_one(workplace, job) if alone else _apply_chunk(workplace, job)):
+        if not step(workplace, job):
             _finish(workplace, job.id)
             return
 
@@ -148,8 +151,22 @@ def _write(
     return done
 
 
+def _apply_some_counts(workplace: Workplace, job: BulkJob) -> bool:
+    """The next rows of counts, with their verdicts in the same transaction."""
+    with workplace.database.writing() as session:
+        rows = next_changes(session, job.id, OPEN, COUNTED)
+        if not rows:
+            return False
+        reasons = apply_counts(session, workplace, actor_of(session, job, _via(job)), rows)
+        done = settle_rows(session, job.id, [row.position for row in rows if row.position not in reasons], "done")
+        for position, reason in reasons.items():
+            settle_rows(session, job.id, [position], "refused", reason[:400])
+        find_job(session, job.id).done += done
+    return True
+
+
 def _apply_one(workplace: Workplace, job: BulkJob) -> bool:
-    """The next row that stands alone; what goes over the network happens outside a transaction."""
+    """The next picture; what goes over the network happens outside a transaction."""
     with workplace.database.reading() as session:
         rows = next_changes(session, job.id, OPEN, 1)
         if not rows:
@@ -158,7 +175,7 @@ def _apply_one(workplace: Workplace, job: BulkJob) -> bool:
     row = rows[0]
     verdict, reason, more = "done", "", None
     try:
-        more = apply_alone(workplace, actor, job.spec["kind"], row)
+        more = apply_picture(workplace, actor, row)
     except Refused as refused:
         verdict, reason = "refused", f"{refused.first.message} {refused.first.fix}".strip()
     except OutsideTrouble as trouble:

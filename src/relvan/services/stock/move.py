@@ -1,5 +1,6 @@
 """Moving stock by hand, and what follows: balances, listings, orders that waited for it."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -60,36 +61,47 @@ class Moved:
 def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
     """Write one movement into the ledger."""
     actor.must(Right.STOCK)
-    reason = _reason(wish.reason)
-    refuse_if_any(check_note(wish.note))
     with workplace.database.writing() as session:
         if wish.request_key and (before := _made_before(session, wish.request_key)):
             return before
+        movement = move_in(session, workplace, actor, wish)
+        served = follow_movements(session, workplace, [movement.product_id])
         product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
-        _refuse_unstocked(product)
-        shelf = _bin(session, product, warehouse, wish.bin)
-        lies = bin_balance_row(session, shelf.id, product.id)
-        level = Level(lies.on_hand, lies.blocked)
-        change = movement_change(reason, level, change=wish.change, counted=wish.counted)
-        movement = Movement(
-            at=workplace.now(),
-            product_id=product.id,
-            warehouse_id=warehouse.id,
-            bin_id=shelf.id,
-            reason=reason,
-            on_hand=change.on_hand,
-            blocked=change.blocked,
-            note=wish.note,
-            person_id=actor.person_id,
-            request_key=wish.request_key,
-        )
-        write_movement(session, movement)
-        refresh_listings(session, workplace, product_ids=[product.id], caused_at=workplace.now())
-        served = retry_short_orders(session, workplace, [product.id])
-        balance = balance_row(session, product.id, warehouse.id)
+        shelf, balance = session.get_one(Bin, movement.bin_id), balance_row(session, product.id, warehouse.id)
         return Moved(
             movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked, tuple(served)
         )
+
+
+def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStock) -> Movement:
+    """Write one movement inside a transaction; `follow_movements` brings along what depends on it."""
+    reason = _reason(wish.reason)
+    refuse_if_any(check_note(wish.note))
+    product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
+    _refuse_unstocked(product)
+    shelf = _bin(session, product, warehouse, wish.bin)
+    lies = bin_balance_row(session, shelf.id, product.id)
+    change = movement_change(reason, Level(lies.on_hand, lies.blocked), change=wish.change, counted=wish.counted)
+    movement = Movement(
+        at=workplace.now(),
+        product_id=product.id,
+        warehouse_id=warehouse.id,
+        bin_id=shelf.id,
+        reason=reason,
+        on_hand=change.on_hand,
+        blocked=change.blocked,
+        note=wish.note,
+        person_id=actor.person_id,
+        request_key=wish.request_key,
+    )
+    write_movement(session, movement)
+    return movement
+
+
+def follow_movements(session: Session, workplace: Workplace, product_ids: Collection[int]) -> list[str]:
+    """Bring listings up to date after movements; the orders that waited and could be reserved at last."""
+    refresh_listings(session, workplace, product_ids=product_ids, caused_at=workplace.now())
+    return retry_short_orders(session, workplace, product_ids)
 
 
 def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved:
@@ -117,8 +129,7 @@ def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved
             request_key=key,
         )
         write_movement(session, movement)
-        refresh_listings(session, workplace, product_ids=[first.product_id], caused_at=workplace.now())
-        retry_short_orders(session, workplace, [first.product_id])
+        follow_movements(session, workplace, [first.product_id])
         done = _made_before(session, key)
         assert done is not None
         return done
@@ -142,14 +153,13 @@ def find_movement(workplace: Workplace, request_key: str) -> int | None:
         return session.scalar(select(Movement.id).where(Movement.request_key == request_key))
 
 
-def lies_in_bin(workplace: Workplace, sku: str, warehouse: str, shelf: str) -> tuple[str, str, int]:
+def lies_in_bin(session: Session, sku: str, warehouse: str, shelf: str) -> tuple[str, str, int]:
     """(warehouse, bin, units there) for a SKU; without a bin, the one where most of it lies. Refused: no such place."""
-    with workplace.database.reading() as session:
-        product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
-        _refuse_unstocked(product)
-        found = _bin(session, product, place, shelf)
-        there = session.get(BinBalance, (found.id, product.id))
-        return place.key, found.code, there.on_hand if there else 0
+    product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
+    _refuse_unstocked(product)
+    found = _bin(session, product, place, shelf)
+    there = session.get(BinBalance, (found.id, product.id))
+    return place.key, found.code, there.on_hand if there else 0
 
 
 def _refuse_unstocked(product: Product) -> None:
