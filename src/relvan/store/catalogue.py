@@ -72,6 +72,8 @@ def titles_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple
 
 def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, bool]]:
     """(kind, whether its parts may travel apart) by id."""
+    if not product_ids:
+        return {}
     statement = select(Product.id, Product.kind, Product.parts_apart).where(Product.id.in_(product_ids))
     return {product_id: (kind, apart) for product_id, kind, apart in session.execute(statement).all()}
 

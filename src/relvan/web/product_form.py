@@ -2,8 +2,6 @@
 
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.product import TAX_CODES, ProductDraft
 from relvan.store.categories import category_paths
@@ -14,7 +12,7 @@ from relvan.web.desk import PostedForm
 SPARE_ROWS = 2
 
 
-def form_values(session: Session, draft: ProductDraft) -> dict[str, Any]:
+def form_values(session: Any, draft: ProductDraft) -> dict[str, Any]:
     """What the form offers beside the product: categories, price lists, the attributes that are asked for."""
     rules = attribute_rules(session)
     asked = asked_of(draft.category, asks_by_category(session))

@@ -4,6 +4,7 @@ One round per channel at a time. Killed at any moment, the next start goes on wh
 """
 
 import fcntl
+import gc
 import logging
 import os
 import threading
@@ -163,6 +164,8 @@ def run_worker(settings: Settings) -> None:
         bring_up_to_date(workplace.database)
         worker = Worker(workplace)
         register_delivery(queue, worker.deliveries.run)
+        gc.collect()
+        gc.freeze()  # what is there from the start need not be gone through for cycles again and again
         worker.start()
         consumer = Consumer(queue, workers=4, periodic=False, initial_delay=0.05, backoff=1.15, max_delay=0.2)
         try:
