@@ -42,7 +42,7 @@ def check_product(draft: ProductDraft) -> list[Refusal]:
 def check_facts(facts: Facts, changed: Iterable[str] | None = None) -> list[Refusal]:
     """All that is wrong with the facts that `changed` names, and with what they touch; with all of them when it names
     none. What was right before and has not changed is not looked at again."""
-    names = {*facts, *NEEDED} if changed is None else changed
+    names = (*facts, *(name for name in NEEDED if name not in facts)) if changed is None else changed
     found: list[Refusal] = []
     groups: set[str] = set()
     for name in names:

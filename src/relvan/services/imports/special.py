@@ -1,6 +1,6 @@
 """Files whose rows are not facts of products: counts of bins, and pictures by their addresses."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -32,29 +32,35 @@ Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]) -> list[Found]:
     """(thing, verdict, change, refusals) of each row."""
     seen: dict[Any, int] = {}
-    found: list[Found] = []
     with workplace.database.reading() as session:
         known = codes(session, [thing.sku for thing in things])
-        for number, thing in enumerate(things):
-            if number % FORGET_EVERY == 0:
-                session.expunge_all()
-            found.append(_rehearse_one(session, workplace, kind, thing, thing.key in known, seen))
-    return found
+        if kind == FileKind.COUNTS:
+            return [
+                _rehearse_one(thing, thing.key in known, lambda thing: rehearse_count(session, thing, seen))
+                for thing in _forgetting(session, things)
+            ]
+    # names of machines are looked up for pictures: not while a transaction is open
+    return [
+        _rehearse_one(thing, thing.key in known, lambda thing: _picture(workplace, thing, seen)) for thing in things
+    ]
 
 
-def _rehearse_one(
-    session: Session, workplace: Workplace, kind: FileKind, thing: Thing, known: bool, seen: dict[Any, int]
-) -> Found:
+def _forgetting(session: Session, things: Sequence[Thing]) -> Iterator[Thing]:
+    """The things one by one; what a session holds of those before is let go now and then."""
+    for number, thing in enumerate(things, 1):
+        yield thing
+        if number % FORGET_EVERY == 0:
+            session.expunge_all()
+
+
+def _rehearse_one(thing: Thing, known: bool, change_of: Callable[[Thing], dict[str, Any]]) -> Found:
     refusals = list(thing.refusals)
     change: dict[str, Any] | None = None
     if thing.sku and not known:
         refusals.append(Refusal("unknown-sku", f"“{thing.sku}” is not in the catalogue.", "Correct the SKU.", "sku"))
     elif not thing.rows[0].refusals:
         try:
-            if kind == FileKind.COUNTS:
-                change = rehearse_count(session, thing, seen)
-            else:
-                change = _picture(workplace, thing, seen)
+            change = change_of(thing)
         except Refused as refused:
             refusals += refused.refusals
     broken = bool(refusals or thing.rows[0].refusals)
