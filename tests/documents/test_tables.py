@@ -110,7 +110,7 @@ def xls(*sheets):
 def xlsx(*sheets):
     """A workbook: (name, rows) for each sheet."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(out)
+    book = xlsxwriter.Workbook(out, {"strings_to_formulas": False})
     day = book.add_format({"num_format": "yyyy-mm-dd"})
     for name, rows in sheets:
         sheet = book.add_worksheet(name)

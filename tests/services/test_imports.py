@@ -17,6 +17,7 @@ from relvan.services.stock.availability import availability
 from relvan.store.catalogue import find_product
 from relvan.store.facts import facts_by_id
 from relvan.store.jobs import job_rows, job_verdicts
+from tests.documents.test_tables import WORKBOOKS
 from tests.house import add_pot, assert_sound, count, receive
 
 
@@ -338,3 +339,30 @@ def test_who_may_not_change_a_station_may_not_bring_in_its_files(workplace, pick
     with pytest.raises(Refused) as refused:
         receive_file(workplace, picker, "products", "a.csv", b"sku,title\nA,B\n")
     assert refused.value.first.code == "not-allowed"
+
+
+@pytest.mark.parametrize("suffix", WORKBOOKS)
+def test_a_workbook_of_any_kind_comes_in_and_is_taken_back(workplace, owner, suffix):
+    add_pot(workplace, owner, "PT-14", units=0)
+    sheet = [
+        ["Goods of the spring", None, None, None, None],
+        [None, None, None, None, None],
+        ["SKU", "Title", "GTIN", "Weight g", "Price: retail"],
+        ["pt-14", "Topf, glasiert “grün”", 4006381333931, 1250.0, 18.9],
+        ["NEW-1", "=cmd|' /C calc'!A0", None, 3, 16.900000000000002],
+        ["NEW-2", "A pot", 4006381333932, 3, 1],
+        ["NEW-1", "Once more", None, None, None],
+    ]
+    content = WORKBOOKS[suffix](("Empty", []), ("Notes", [["nothing to bring in"]]), ("Goods", sheet))
+    job, found = rehearse(workplace, owner, "products", content, f"goods{suffix}")
+    assert verdicts(found) == ["changes", "new", "refused", "refused"]
+    assert "4006381333931" in found[2][3], "the right check digit is told"
+    assert "row 5 already" in found[3][3]
+    carry(workplace, owner, job)
+    now = facts(workplace, "PT-14")
+    assert (now["gtin"], now["weight_g"], now["price retail"]) == ("4006381333931", 1250, 1890)
+    assert facts(workplace, "NEW-1")["title"] == "=cmd|' /C calc'!A0", "text stays text"
+    assert facts(workplace, "NEW-1")["price retail"] == 1690
+    carry(workplace, owner, job, "undo")
+    assert facts(workplace, "PT-14")["title"] == "Pot PT-14"
+    assert_sound(workplace)

@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +27,7 @@ from relvan.store.imports import mapping_by_name, price_list_keys
 
 MOST_BYTES = 60_000_000
 ENDINGS = (*SPREADSHEETS, ".csv", ".tsv", ".txt")
+MOST_SHEETS = 12  # looked at, when nobody said which
 SHOWN_ROWS = 8
 OPTIONS = {"create": True, "members": "add", "clear": False}
 
@@ -119,6 +120,9 @@ def look_at(workplace: Workplace, spec: Mapping[str, Any]) -> Seen:
         table = table_of(workplace, settled)
     check_encoding(settled.get("encoding", "utf-8"))
     sheets = sheets_of(table)
+    if len(sheets) > 1 and not settled.get("sheet"):
+        settled["sheet"] = _likeliest_sheet(table, kind, sheets)
+        table = table_of(workplace, settled)
     rows = first_rows(table)
     if not any(plain_text(cell) for row in rows for cell in row):
         raise refuse("empty", f"“{spec['name']}” holds no rows.", "Choose another file or sheet.", "file")
@@ -129,6 +133,21 @@ def look_at(workplace: Workplace, spec: Mapping[str, Any]) -> Seen:
     mapping = _mapping(workplace, kind, headings, samples, spec.get("mapping"))
     settled |= {"header": header, "mapping": mapping_data(mapping)}
     return Seen(kind, sheets, headings, samples[:SHOWN_ROWS], mapping, settled)
+
+
+def _likeliest_sheet(table: TableFile, kind: Kind, sheets: Sequence[str]) -> str:
+    """The first sheet whose headings name all that this kind of file needs; else the first that says anything."""
+    saying = []
+    for sheet in sheets[:MOST_SHEETS]:
+        rows = first_rows(replace(table, sheet=sheet))
+        if not any(plain_text(cell) for row in rows for cell in row):
+            continue
+        saying.append(sheet)
+        header = find_header(rows, kind)
+        mapping = guess_mapping(kind, headings_of(rows, header), rows[header + 1 :])
+        if not check_mapping(kind, mapping):
+            return sheet
+    return saying[0] if saying else sheets[0]
 
 
 def check_encoding(name: str) -> None:
