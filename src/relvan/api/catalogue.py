@@ -1,11 +1,12 @@
 """Products over HTTP."""
 
+from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import File, UploadFile
 from pydantic import ValidationError
 
-from relvan.api.desk import By, Caller, Limit, YesOrNo, api_router, page_of
+from relvan.api.desk import By, Caller, Limit, Matching, api_router, page_of
 from relvan.api.product_shapes import ManyProducts, ProductChange, product_shape
 from relvan.api.shapes import amount_of
 from relvan.core.catalogue.product import ProductDraft
@@ -14,7 +15,7 @@ from relvan.services.catalogue.pictures import add_picture, remove_picture
 from relvan.services.catalogue.read import view_product
 from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
 from relvan.store.imports import all_currencies
-from relvan.store.product_list import ProductFilter, product_page
+from relvan.store.product_list import product_page
 
 router = api_router(tags=["products"])
 
@@ -26,22 +27,9 @@ def currencies_of(by: Caller) -> dict[str, str]:
 
 
 @router.get("/products")
-def list_products(
-    by: By,
-    q: str = "",
-    not_on: str = "",
-    on: str = "",
-    category: str = "",
-    kind: str = "",
-    family: str = "",
-    in_stock: YesOrNo = None,
-    limit: Limit = 50,
-    after: str = "",
-) -> dict[str, Any]:
+def list_products(by: By, matching: Matching, kind: str = "", limit: Limit = 50, after: str = "") -> dict[str, Any]:
     """Products that match, in the order of their SKUs."""
-    wanted = ProductFilter(
-        words=q, category=category, kind=kind, family=family, on=on, not_on=not_on, in_stock=in_stock
-    )
+    wanted = replace(matching, kind=kind)
     currency = by.workplace.settings.currency
     with by.workplace.database.reading() as session:
         rows, following = page_of(

@@ -14,6 +14,7 @@ from relvan.core.refusal import Refusal, Refused
 from relvan.services.people.repeated import Repeated, begin_call, end_call, forget_call
 from relvan.services.people.sign_in import find_token
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.product_list import ProductFilter
 
 
 def _nothing(value: object) -> object:
@@ -51,6 +52,16 @@ def caller(request: Request) -> Caller:
 
 
 By = Annotated[Caller, Depends(caller)]
+
+
+def matching_products(
+    q: str = "", category: str = "", family: str = "", on: str = "", not_on: str = "", in_stock: YesOrNo = None
+) -> ProductFilter:
+    """Which products a call is about, by the names that every list of products takes."""
+    return ProductFilter(words=q, category=category, family=family, on=on, not_on=not_on, in_stock=in_stock)
+
+
+Matching = Annotated[ProductFilter, Depends(matching_products)]
 
 
 class RepeatableRoute(APIRoute):

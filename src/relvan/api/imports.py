@@ -1,13 +1,14 @@
 """Files in and out over HTTP, kept mappings, changes of many products at once."""
 
 import json
+from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import File, Form, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
-from relvan.api.desk import By, YesOrNo, api_router
+from relvan.api.desk import By, Matching, YesOrNo, api_router
 from relvan.api.jobs import job_shape
 from relvan.api.shapes import Shape
 from relvan.core.catalogue.bulk import Operation
@@ -138,19 +139,13 @@ def get_export(
     by: By,
     kind: str,
     form: str,
-    q: str = "",
-    category: str = "",
+    matching: Matching,
     product_kind: str = "",
-    family: str = "",
-    on: str = "",
-    not_on: str = "",
-    in_stock: YesOrNo = None,
     archived: YesOrNo = None,
     columns: str = "",
 ) -> StreamingResponse:
     """Products that match, as a file that can be brought in again. `columns` are names parted by commas."""
-    wanted = ProductFilter(words=q, category=category, kind=product_kind, family=family, on=on, not_on=not_on,
-                           in_stock=in_stock, archived=bool(archived))  # fmt: skip
+    wanted = replace(matching, kind=product_kind, archived=bool(archived))
     chosen = [name.strip() for name in columns.split(",") if name.strip()]
     return send(take_out(by.workplace, kind, form, wanted=wanted, chosen=chosen))
 

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
+from relvan.core.catalogue.facts import is_empty
 from relvan.core.refusal import Refusal, refuse
 
 # state -> event -> the next state
@@ -41,11 +42,6 @@ def next_state(state: str, event: str) -> str:
     return found
 
 
-def plain(change: Mapping[str, Any]) -> dict[str, list[Any]]:
-    """A change as plain data: fact -> [old, new]."""
-    return {name: list(pair) for name, pair in change.items()}
-
-
 def later_touched(change: Mapping[str, Any], now: Mapping[str, Any], *, undo: bool) -> list[str]:
     """The facts that are no longer as a change says: its old values before applying, its new ones before undoing.
 
@@ -56,7 +52,7 @@ def later_touched(change: Mapping[str, Any], now: Mapping[str, Any], *, undo: bo
     for name, (old, new) in change.items():
         expected = new if undo else old
         there = now.get(name)
-        if there != expected and not (_nothing(there) and _nothing(expected)):
+        if there != expected and not (is_empty(there) and is_empty(expected)):
             found.append(name)
     return found
 
@@ -67,9 +63,5 @@ def moved_on(names: list[str], now: Mapping[str, Any]) -> Refusal:
     return Refusal("moved-on", f"It has changed since: {told}.", "Look at it and decide by hand.")
 
 
-def _nothing(value: Any) -> bool:
-    return value is None or value is False or value == "" or value == [] or value == {}
-
-
 def _told(value: Any) -> str:
-    return "empty" if _nothing(value) else f"“{str(value)[:60]}”"
+    return "empty" if is_empty(value) else f"“{str(value)[:60]}”"

@@ -9,7 +9,6 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.bulk import Operation, carry_out, check_operations
 from relvan.core.catalogue.facts import Facts, difference, label_of
 from relvan.core.catalogue.identity import sku_key
-from relvan.core.jobs.life import plain
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.services.catalogue.references import Wish, check_references
@@ -112,5 +111,5 @@ def _new_row(position: int, sku: str, wish: Wish | None, reason: str) -> NewRow:
     if wish.refusals:
         return NewRow(position, sku, "refused", f"{wish.refusals[0].message} {wish.refusals[0].fix}"[:400])
     if wish.changes:
-        return NewRow(position, sku, "changes", change=plain(wish.changes))
+        return NewRow(position, sku, "changes", change=wish.changes)
     return NewRow(position, sku, "same")

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.facts import Facts, with_facts
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.imports.kinds import FileKind
-from relvan.core.jobs.life import later_touched, moved_on, plain
+from relvan.core.jobs.life import later_touched, moved_on
 from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideTrouble
 from relvan.services.catalogue.bulk import rehearse_change
@@ -191,7 +191,7 @@ def _settle_one(
         settle_rows(session, job.id, [row.position], verdict, reason[:400])
         if more:
             kept = session.get_one(BulkJobRow, row.id)
-            kept.change = plain({**(row.change), **more})
+            kept.change = {**row.change, **more}
         find_job(session, job.id).done += verdict in ("done", "taken back")
 
 
