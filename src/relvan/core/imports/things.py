@@ -132,10 +132,8 @@ def target(thing: Thing, now: Facts | None, options: Options) -> Facts:
     facts = with_facts(now or {"kind": "single"}, thing.facts)
     if now is None:
         facts.setdefault("title", thing.sku)
-    if facts.pop("archived", None) and "archived" not in thing.facts:
-        pass  # naming a product in a file takes it out of the archive
-    elif thing.facts.get("archived"):
-        facts["archived"] = True
+    if not thing.facts.get("archived"):
+        facts.pop("archived", None)  # naming a product in a file takes it out of the archive
     if thing.parts is not None:
         held = {} if options.members == REPLACE else {sku_key(sku): [sku, q] for sku, q in (now or {}).get("parts", [])}
         held |= {sku_key(sku): [held.get(sku_key(sku), [sku])[0], quantity] for sku, quantity in thing.parts}

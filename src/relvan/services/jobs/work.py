@@ -46,8 +46,7 @@ def work_next(workplace: Workplace, *, stopped: Callable[[], bool] = lambda: Fal
             return False
         job = find_job(session, job_id)
     try:
-        with uncollected():
-            _work_on(workplace, job, stopped)
+        _work_on(workplace, job, stopped)
     except Refused as refused:
         failed_rehearsal(workplace, job_id, refused)
     except Exception as error:  # a fault of ours must neither stop the worker nor be tried for ever
@@ -61,8 +60,9 @@ def work_next(workplace: Workplace, *, stopped: Callable[[], bool] = lambda: Fal
 
 @contextmanager
 def uncollected() -> Iterator[None]:
-    """Without looking for cycles meanwhile: a job makes a great many objects and next to no cycles, and going through
-    all of them again and again would take a third of its time."""
+    """Without looking for cycles meanwhile: a rehearsal and a chunk make a great many objects and next to no cycles,
+    and going through all of them again and again would take a third of the time. Not for a whole job, which may fetch
+    pictures for hours."""
     was = gc.isenabled()
     gc.disable()
     try:
@@ -74,7 +74,8 @@ def uncollected() -> Iterator[None]:
 
 def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
     if job.state == "reading":
-        (rehearse_import if job.kind == "import" else rehearse_change)(workplace, job.id)
+        with uncollected():
+            (rehearse_import if job.kind == "import" else rehearse_change)(workplace, job.id)
     elif job.state == "applying":
         _apply(workplace, job, stopped)
     else:
@@ -103,7 +104,7 @@ def _via(job: BulkJob) -> str:
 
 def _apply_chunk(workplace: Workplace, job: BulkJob) -> bool:
     """The next rows, all in one transaction; whether there were any."""
-    with workplace.database.writing() as session:
+    with uncollected(), workplace.database.writing() as session:
         rows = next_changes(session, job.id, OPEN, CHUNK)
         if not rows:
             return False
@@ -204,7 +205,7 @@ def _undo(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> No
 
 
 def _undo_chunk(workplace: Workplace, job: BulkJob) -> bool:
-    with workplace.database.writing() as session:
+    with uncollected(), workplace.database.writing() as session:
         rows = next_changes(session, job.id, ["done"], CHUNK, backwards=True)
         if not rows:
             return False
