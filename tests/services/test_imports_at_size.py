@@ -25,6 +25,7 @@ def small_chunks(monkeypatch):
     monkeypatch.setattr("relvan.services.imports.rehearse.CHUNK", 7)
     monkeypatch.setattr("relvan.services.imports.rehearse.WRITTEN", 11)
     monkeypatch.setattr("relvan.services.jobs.work.CHUNK", 5)
+    monkeypatch.setattr("relvan.services.jobs.work.PLAIN", 5)
 
 
 def shuffled(head, lines, seed):
@@ -121,8 +122,9 @@ def test_a_job_stopped_after_any_chunk_ends_the_same(workplace, owner):
     assert_sound(workplace)
 
 
-def test_a_rehearsal_begun_anew_leaves_no_rows_behind(workplace, owner, monkeypatch):
-    text = "sku,title\n" + "".join(f"S-{n:02d},Thing {n}\n" for n in range(40))
+@pytest.mark.parametrize(("module", "column"), [("rehearse", "kind"), ("plain", "title")])
+def test_a_rehearsal_begun_anew_leaves_no_rows_behind(workplace, owner, monkeypatch, module, column):
+    text = f"sku,{column}\n" + "".join(f"S-{n:02d},single\n" for n in range(40))
     job = receive_file(workplace, owner, "products", "goods.csv", text.encode())
     calls = []
 
@@ -132,7 +134,7 @@ def test_a_rehearsal_begun_anew_leaves_no_rows_behind(workplace, owner, monkeypa
             raise KeyboardInterrupt  # the worker is killed while it writes its verdicts down
         add_rows(session, job_id, new)
 
-    monkeypatch.setattr("relvan.services.imports.rehearse.add_rows", breaks_once)
+    monkeypatch.setattr(f"relvan.services.imports.{module}.add_rows", breaks_once)
     with pytest.raises(KeyboardInterrupt):
         work_next(workplace)
     assert state(workplace, job) == "reading"

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from relvan.services.workplace import Actor
-from relvan.store.bulk import insert_rows
+from relvan.store.bulk import insert_columns
 from relvan.store.tables import AuditEntry
 
 COLUMNS = ("at", "person_id", "via", "subject_kind", "job_id", "subject_id", "deed", "changes")
@@ -40,8 +40,6 @@ def record_many(
     if not entries:
         return
     same = (now, actor.person_id, actor.via, kind, job_id)
-    rows = [
-        (*same, subject_id, deed, {name: list(pair) for name, pair in told.items()})
-        for subject_id, deed, told in entries
-    ]
-    insert_rows(session, AuditEntry, COLUMNS, rows)
+    subjects, deeds, changes = zip(*entries, strict=True)
+    values = [*([value] * len(entries) for value in same), subjects, deeds, changes]
+    insert_columns(session, AuditEntry, dict(zip(COLUMNS, values, strict=True)))

@@ -3,11 +3,13 @@
 Values pass through the types of their columns all the same, so that what is written is what the tables say.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import Column, Dialect, Table, bindparam, delete, insert, update
+from sqlalchemy import column as bare_column
+from sqlalchemy import table as bare_table
 from sqlalchemy.orm import Session
 
 Row = Sequence[Any]
@@ -16,30 +18,45 @@ Row = Sequence[Any]
 def insert_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
     """Add rows of a table; each has a value for every one of these columns, in their order. Columns that are not named
     get their defaults."""
+    if rows:
+        insert_columns(session, model, dict(zip(names, zip(*rows, strict=True), strict=True)))
+
+
+def insert_columns(session: Session, model: Any, columns: Mapping[str, Sequence[Any]]) -> None:
+    """Add rows of a table, given as a value for every row by column; the other columns get their defaults."""
     table: Table = model.__table__
-    left = [column for column in table.c if column.name not in names and column.default is not None]
-    defaults = tuple(_default(column) for column in left)
-    whole = [(*row, *defaults) for row in rows] if defaults else rows
-    _run(session, table, "insert", (*names, *(column.name for column in left)), whole)
+    count = len(next(iter(columns.values())))
+    left = [
+        column
+        for column in table.c
+        if column.name not in columns and column.default is not None and column.server_default is None
+    ]
+    whole = {**columns, **{column.name: [_default(column)] * count for column in left}}
+    _run(session, table, "insert", tuple(whole), list(whole.values()))
 
 
 def update_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
     """Change these columns of rows, each given as (*values, id of the row)."""
-    _run(session, model.__table__, "update", tuple(names), rows)
+    _run(session, model.__table__, "update", tuple(names), list(zip(*rows, strict=True)))
+
+
+def update_columns(session: Session, model: Any, columns: Mapping[str, Sequence[Any]], ids: Sequence[int]) -> None:
+    """Change rows by their ids, given as a new value for every row by column."""
+    _run(session, model.__table__, "update", tuple(columns), [*columns.values(), ids])
 
 
 def delete_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
     """Take rows away, each found by its values in these columns."""
-    _run(session, model.__table__, "delete", tuple(names), rows)
+    _run(session, model.__table__, "delete", tuple(names), list(zip(*rows, strict=True)))
 
 
-def _run(session: Session, table: Table, verb: str, names: tuple[str, ...], rows: Sequence[Row]) -> None:
-    if not rows:
+def _run(session: Session, table: Table, verb: str, names: tuple[str, ...], values: list[Sequence[Any]]) -> None:
+    """Run a statement for many rows, given by column; for a change the ids come last."""
+    if not values or not values[0]:
         return
     connection = session.connection()
     sql, order, positional = _statement(connection.dialect, table, verb, names)
     columns = [table.c[name] for name in names] + ([table.c.id] if verb == "update" else [])
-    values: list[Sequence[Any]] = list(zip(*rows, strict=True))
     for place, column in enumerate(columns):
         process = column.type.dialect_impl(connection.dialect).bind_processor(connection.dialect)
         if process is not None:
@@ -72,7 +89,8 @@ def _parameter(name: str) -> str:
 def _statement(dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]) -> tuple[str, list[int], bool]:
     """The statement as text, which value goes to which place in it, and whether places count rather than names."""
     bound = {name: bindparam(_parameter(name), type_=table.c[name].type) for name in names}
-    statement: Any = insert(table).values(bound)
+    # not into the table itself: that would add the defaults that the database knows
+    statement: Any = insert(bare_table(table.name, *map(bare_column, names))).values(bound)
     wanted = list(names)
     if verb == "delete":
         statement = delete(table).where(*(table.c[name] == value for name, value in bound.items()))

@@ -44,12 +44,13 @@ class Database:
             session.expunge_all()  # what was read stays readable
 
     @contextmanager
-    def writing(self) -> Iterator[Session]:
+    def writing(self, *, hurried: bool = False) -> Iterator[Session]:
         """A session in one short write transaction; rolled back when the block raises.
 
-        What was put off by `after_commit` runs once all is saved.
+        What was put off by `after_commit` runs once all is saved. A `hurried` one does not wait until it lies on the
+        disk: should the power fail, it may be gone, whole. That is for work that is taken up again where it stood.
         """
-        writer = self.engine.execution_options(begin="IMMEDIATE")
+        writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
         with Session(writer, expire_on_commit=False) as session:
             with session.begin():
                 yield session
@@ -97,5 +98,9 @@ def _set_up_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
 
 
 def _begin(connection: Connection) -> None:
-    kind = connection.get_execution_options().get("begin", "DEFERRED")
-    connection.exec_driver_sql(f"BEGIN {kind}")
+    options = connection.get_execution_options()
+    wanted = "NORMAL" if options.get("hurried") else "FULL"
+    if connection.info.get("synchronous", "FULL") != wanted:  # cannot be changed within a transaction
+        connection.exec_driver_sql(f"PRAGMA synchronous={wanted}")
+        connection.info["synchronous"] = wanted
+    connection.exec_driver_sql(f"BEGIN {options.get('begin', 'DEFERRED')}")

@@ -33,6 +33,7 @@ COLUMNS = (
     "case_width_mm", "case_height_mm", "hazardous", "fragile", "this_way_up", "origin", "hs_code", "supplier",
     "minimum_order",
 )  # fmt: skip
+TEXTS = ("title", "brand", "description", "category", "origin", "hs_code", "supplier")  # empty, never null
 FLAGS = ("parts_apart", "hazardous", "fragile", "this_way_up")
 _PRODUCT = Product.__table__.c
 _family = Product.__table__.alias("family")

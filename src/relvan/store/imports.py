@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from sqlalchemy import delete, func, select, true, update
@@ -12,7 +11,7 @@ from relvan.core.catalogue.facts import Changes, Facts
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.bulk import insert_rows
+from relvan.store.bulk import insert_rows, update_columns
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Attribute,
@@ -31,6 +30,11 @@ from relvan.store.tables import (
 def price_list_keys(session: Session) -> list[str]:
     """The keys of all price lists, the first made first."""
     return list(session.scalars(select(PriceList.key).order_by(PriceList.id)).all())
+
+
+def price_list_ids(session: Session) -> dict[str, int]:
+    """The id of each price list by its key."""
+    return dict(session.execute(select(PriceList.key, PriceList.id)).all())
 
 
 def list_currencies(session: Session) -> dict[str, str]:
@@ -85,8 +89,7 @@ def add_rows(session: Session, job_id: int, rows: Sequence[NewRow]) -> None:
     insert_rows(session, BulkJobRow, ("job_id", *NewRow._fields), [(job_id, *row) for row in rows])
 
 
-@dataclass(frozen=True)
-class ChangeRow:
+class ChangeRow(NamedTuple):
     """A row that is to be applied or taken back: fact -> [old, new]."""
 
     id: int
@@ -95,6 +98,10 @@ class ChangeRow:
     subject: str
     turn: int
     change: dict[str, Any]
+
+    def turned(self) -> "ChangeRow":
+        """The same with new and old in each other's place, as it is taken back."""
+        return self._replace(change={name: [new, old] for name, (old, new) in self.change.items()})
 
 
 def next_changes(
@@ -130,6 +137,12 @@ def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict
     for place in (BulkJobRow.position, BulkJobRow.leader):
         settled += session.execute(settle.where(among(place, leaders))).rowcount  # type: ignore[attr-defined]
     return settled - sum(leader < 0 for leader in leaders)
+
+
+def settle_alone(session: Session, ids: Collection[int], verdict: str) -> int:
+    """Give rows that no other row follows a verdict, by their ids; how many that were."""
+    update_columns(session, BulkJobRow, {"verdict": [verdict] * len(ids)}, list(ids))
+    return len(ids)
 
 
 def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:

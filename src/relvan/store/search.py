@@ -1,7 +1,7 @@
 """Full-text search over products: the one module that is SQLite's own (FTS5, prefixes, accents folded)."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import (
@@ -29,6 +29,7 @@ CREATE = (
 DROP = "DROP TABLE product_search"
 MOST_WORDS = 8
 BROAD = 2_000
+_columns = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
 _search = table("product_search", column("rowid", Integer), column("product_search"))
 
 
@@ -91,8 +92,15 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
     rows = select(
         Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""), aliases, Product.brand
     ).where(among(Product.id, ids))
-    target = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
-    session.execute(insert(target).from_select(["rowid", "sku", "title", "gtin", "alias", "brand"], rows))
+    session.execute(insert(_columns).from_select(_columns.c.keys(), rows))
+
+
+def index_new(session: Session, rows: Sequence[tuple[int, str, str, str, str, str]]) -> None:
+    """Put products into the index that are not in it yet: (id, SKU, title, GTIN, aliases, brand) each."""
+    session.info.pop("searches", None)
+    session.connection().exec_driver_sql(
+        "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand) VALUES (?, ?, ?, ?, ?, ?)", list(rows)
+    )
 
 
 def rebuild(session: Session) -> None:

@@ -3,7 +3,7 @@
 What needs other products to be known (a taken SKU, a circle of kits, a doubled combination) is checked where they are.
 """
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from functools import lru_cache, partial
 from typing import Any
 
@@ -55,6 +55,15 @@ def check_facts(facts: Facts, changed: Iterable[str] | None = None) -> list[Refu
     for group in sorted(groups):
         found += TOGETHER[group](facts)
     return found
+
+
+def wrong_values(name: str, values: Collection[Any]) -> set[Any]:
+    """Those of the values of one fact that `check_facts` refuses on a single product that says nothing else."""
+    check, groups = _checks_of(name)
+    wrong = {value for value in values if check(value)} if check is not None else set()
+    for group in () if name == "sku" else groups:  # a SKU by itself repeats no alias and is in no family
+        wrong |= {value for value in values if TOGETHER[group]({"kind": "single", name: value})}
+    return wrong
 
 
 @lru_cache(maxsize=4_096)

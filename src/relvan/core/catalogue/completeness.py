@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from relvan.core.catalogue.attributes import Ask
-from relvan.core.catalogue.facts import group_of
+from relvan.core.catalogue.facts import group_of, is_empty
 from relvan.core.catalogue.product import ProductKind
 
 # kind -> what every product of that kind should have
@@ -58,3 +58,12 @@ def completeness(facts: Mapping[str, Any], *, pictures: int, asked: Mapping[str,
             if f"attribute {name}".casefold() not in given and name.casefold() not in traits:
                 missing.append(name)
     return Completeness(len(wanted), tuple(missing))
+
+
+def may_turn(changes: Mapping[str, Any]) -> bool:
+    """Whether changes, (old, new) by fact, may change what a product lacks: its category does, and what comes or goes.
+
+    >>> may_turn({"weight_g": (700, 720)}), may_turn({"weight_g": (None, 720)}), may_turn({"category": ("A", "B")})
+    (False, True, True)
+    """
+    return "category" in changes or any(is_empty(old) != is_empty(new) for old, new in changes.values())

@@ -50,7 +50,16 @@ def plain_text(raw: Raw) -> str:
 
     A leading apostrophe that keeps a spreadsheet from reading a formula is taken off.
     """
-    if raw is None or raw == "":
+    if not isinstance(raw, str):
+        return _plain_value(raw)
+    text = raw.strip(" \t\r\n\u00a0\ufeff")
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
+    return text[1:] if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1 else text
+
+
+def _plain_value(raw: Raw) -> str:
+    if raw is None:
         return ""
     if isinstance(raw, bool):
         return "yes" if raw else "no"
@@ -58,12 +67,7 @@ def plain_text(raw: Raw) -> str:
         return str(int(raw)) if raw.is_integer() and abs(raw) < 1e15 else repr(raw)
     if isinstance(raw, datetime):
         return raw.date().isoformat() if raw.time() == datetime.min.time() else raw.isoformat(" ")
-    if isinstance(raw, date):
-        return raw.isoformat()
-    text = str(raw).strip(" \t\r\n\u00a0\ufeff")
-    if "\r" in text:
-        text = text.replace("\r\n", "\n").replace("\r", "\n")
-    return text[1:] if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1 else text
+    return raw.isoformat() if isinstance(raw, date) else str(raw)
 
 
 def safe_text(text: str) -> str:

@@ -7,10 +7,9 @@ from typing import Any
 from relvan.core.catalogue.facts import Facts, with_facts
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
-from relvan.core.imports.cells import Raw, read_cell
-from relvan.core.imports.kinds import Column, FileKind, Kind
-from relvan.core.imports.mapping import MappedColumn
-from relvan.core.refusal import Refusal, Refused
+from relvan.core.imports.blocks import Row
+from relvan.core.imports.kinds import FileKind, Kind
+from relvan.core.refusal import Refusal
 
 ADD, REPLACE = "add", "replace"
 
@@ -23,21 +22,6 @@ class Options:
     create: bool = True
     members: str = ADD
     clear: bool = False
-
-
-@dataclass(slots=True)
-class Row:
-    """One row of a file: its number there, its values by fact, and the cells that cannot be read."""
-
-    position: int
-    values: dict[str, Any]
-    refusals: list[Refusal] = field(default_factory=list)
-    empty: frozenset[str] = frozenset()
-
-    def text(self, name: str) -> str:
-        """A value as text; empty when the row does not say."""
-        value = self.values.get(name)
-        return "" if value is None else str(value)
 
 
 @dataclass(slots=True)
@@ -67,52 +51,6 @@ class Thing:
     def leader(self) -> int:
         """The position of its first row, or the number under which it is implied."""
         return self.implied or self.rows[0].position
-
-
-class RowReader:
-    """Reads rows by a mapping. `columns` are (place in the row, our column, how it is mapped); `currencies` by price
-    list, "" the seller's own. What a cell says is remembered: a file says most things many times."""
-
-    MOST_REMEMBERED = 5_000
-
-    def __init__(self, columns: Sequence[tuple[int, Column, MappedColumn]], currencies: Mapping[str, str]) -> None:
-        self._columns = [
-            (place, column, mapped.reading, _currency(column.name, currencies), _Memory())
-            for place, column, mapped in columns
-        ]
-
-    def read(self, position: int, cells: Sequence[Raw]) -> Row:
-        """One row of the file."""
-        values: dict[str, Any] = {}
-        refusals: list[Refusal] = []
-        empty = []
-        width = len(cells)
-        for place, column, how, currency, memory in self._columns:
-            raw = cells[place] if place < width else None
-            key = raw if raw.__class__ is str else (raw.__class__, raw)
-            value = memory.get(key, memory)
-            if value is memory:
-                try:
-                    value = read_cell(raw, column, how, currency)
-                except Refused as refused:
-                    refusals += refused.refusals
-                    continue
-                if len(memory) < self.MOST_REMEMBERED:
-                    memory[key] = value
-            if value is None:
-                empty.append(column.name)
-            else:
-                values[column.name] = value
-        return Row(position, values, refusals, frozenset(empty))
-
-
-class _Memory(dict[Any, Any]):
-    """What cells of one column said before."""
-
-
-def _currency(name: str, currencies: Mapping[str, str]) -> str:
-    key = name.removeprefix("price ") if name.startswith("price ") else ""
-    return currencies.get(key, currencies[""])
 
 
 def gather(kind: Kind, rows: Iterable[Row], options: Options) -> list[Thing]:

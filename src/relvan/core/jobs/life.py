@@ -50,11 +50,14 @@ def later_touched(change: Mapping[str, Any], now: Mapping[str, Any], *, undo: bo
     """
     found = []
     for name, (old, new) in change.items():
-        expected = new if undo else old
-        there = now.get(name)
-        if there != expected and not (is_empty(there) and is_empty(expected)):
+        if not as_expected(now.get(name), new if undo else old):
             found.append(name)
     return found
+
+
+def as_expected(there: Any, expected: Any) -> bool:
+    """Whether a fact is what a change expects of it; all that says nothing is the same."""
+    return there == expected or (is_empty(there) and is_empty(expected))
 
 
 def moved_on(names: list[str], now: Mapping[str, Any]) -> Refusal:

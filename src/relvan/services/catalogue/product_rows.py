@@ -15,10 +15,9 @@ from relvan.services.catalogue.references import Wish
 from relvan.services.workplace import Workplace
 from relvan.store.among import among
 from relvan.store.bulk import insert_rows, update_rows
-from relvan.store.facts import COLUMNS, FLAGS, codes, in_chunks
+from relvan.store.facts import COLUMNS, FLAGS, TEXTS, codes, in_chunks
 from relvan.store.tables import Product
 
-TEXTS = ("title", "brand", "description", "category", "origin", "hs_code", "supplier")
 PLAIN = tuple(name for name in COLUMNS if name not in (*FLAGS, *TEXTS, "kind", "tax_code"))
 MADE = (*PLAIN, *TEXTS, *FLAGS, "kind", "tax_code", "sku_key", "gtin_key", "attributes", "traits", "axes", "lacking",
         "created_at", "changed_at")  # fmt: skip

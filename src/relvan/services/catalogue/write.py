@@ -99,7 +99,7 @@ def write_wishes(
         return
     made = [wish for wish in wanted if wish.id is None]
     new = {id(wish) for wish in made}
-    _make_categories(session, wanted)
+    make_categories(session, {str(w.new.get("category") or "") for w in wanted if w.touches("category")})
     insert_products(session, workplace, made)
     _write_codes(session, wanted)  # before what names a product by its SKU
     update_products(session, workplace, [wish for wish in wanted if id(wish) not in new])
@@ -169,10 +169,9 @@ def _check_archive(session: Session, wishes: Sequence[Wish]) -> None:
                 wish.refusals.append(Refusal("in-use", message, "Take its listings down and finish its orders first."))
 
 
-def _make_categories(session: Session, wishes: Sequence[Wish]) -> None:
+def make_categories(session: Session, named: Collection[str]) -> None:
     """Every category named has its place in the tree, with those above it."""
-    named = {str(w.new["category"]) for w in wishes if w.touches("category") and w.new.get("category")}
-    paths = {path.casefold(): path for name in named for path in paths_above(name)}
+    paths = {path.casefold(): path for name in named if name for path in paths_above(name)}
     if not paths:
         return
     known = set(session.scalars(select(Category.path_key).where(among(Category.path_key, paths))).all())

@@ -1,5 +1,6 @@
 """Rehearsing a file: reads all of it and says of every row what it would do, changing nothing."""
 
+import itertools
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from time import monotonic
@@ -9,14 +10,16 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.facts import Changes, Facts, group_of
 from relvan.core.catalogue.identity import sku_key
+from relvan.core.imports.blocks import Block, BlockReader, Row
 from relvan.core.imports.cells import plain_text
 from relvan.core.imports.kinds import FileKind, typed
 from relvan.core.imports.mapping import mapping_from
-from relvan.core.imports.things import REPLACE, Options, Row, RowReader, Thing, gather, join_axes, target, turn_of
+from relvan.core.imports.things import REPLACE, Options, Thing, gather, join_axes, target, turn_of
 from relvan.core.refusal import Refusal, Refused
 from relvan.documents.tables import rows_of
 from relvan.services.catalogue.references import Planned, Wish, check_references
 from relvan.services.catalogue.write import make_wishes
+from relvan.services.imports.plain import can_be_plain, rehearse_plain
 from relvan.services.imports.receive import kind_of, table_of
 from relvan.services.imports.special import rehearse_alone
 from relvan.services.jobs.life import end_job, find_job
@@ -49,11 +52,16 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
         job.done = job.total = 0
         spec = dict(job.spec)
     kind, options = kind_of(spec["kind"]), Options(**spec["options"])
-    rows = list(_read(workplace, spec))
-    total = len(rows)
+    blocks = list(_read(workplace, spec))
+    total = sum(len(block.positions) for block in blocks)
     progress = Progress(workplace, job_id, total)
+    plain = can_be_plain(workplace, kind.key, blocks)
+    if plain:
+        rows = rehearse_plain(workplace, job_id, blocks, options, progress.tell)
+    else:
+        rows = [row for block in blocks for row in block.rows()]
+    del blocks
     things = gather(kind, rows, options)
-    del rows
     if kind.key in (FileKind.COUNTS, FileKind.PICTURES):
         found = rehearse_alone(workplace, kind.key, things)
         rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
@@ -62,12 +70,14 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
     _spread_over_groups(rehearsals)
     _write_down(workplace, job_id, rehearsals)
     with workplace.database.writing() as session:
-        counts = count_verdicts(session, job_id)
-        end_job(session, workplace, job_id, "read", counts=counts, refused=counts.get("refused", 0), done=total)
+        counts, spec = count_verdicts(session, job_id), {**spec, "plain": plain}
+        end_job(
+            session, workplace, job_id, "read", spec=spec, counts=counts, refused=counts.get("refused", 0), done=total
+        )
 
 
-def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
-    """Every row of the file that says something."""
+def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Block]:
+    """Every row of the file that says something, in blocks."""
     kind = kind_of(spec["kind"])
     with workplace.database.reading() as session:
         currencies = all_currencies(session, workplace.settings.currency)
@@ -77,11 +87,12 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Row]:
         for place, mapped in enumerate(mapping_from(spec["mapping"]))
         if mapped.name and (column := kind.column(mapped.name)) is not None
     ]
-    reader = RowReader(columns, currencies)
+    reader = BlockReader(columns, currencies)
     with rows_of(table_of(workplace, spec)) as rows:
-        for number, cells in enumerate(rows):
-            if number > spec["header"] and any(map(plain_text, cells)):
-                yield reader.read(number + 1, cells)
+        below = itertools.islice(enumerate(rows, 1), spec["header"] + 1, None)
+        saying = ((number, cells) for number, cells in below if any(map(plain_text, cells)))
+        while some := list(itertools.islice(saying, CHUNK)):
+            yield reader.read(*zip(*some, strict=True))
 
 
 class Progress:
@@ -128,6 +139,7 @@ def _rehearse(
 def _wishes(session: Session, things: Sequence[Thing], options: Options) -> list[Wish | None]:
     """A wish for each thing whose rows can be read; none for the others."""
     wishes: list[Wish | None] = []
+    about: dict[int, Thing] = {}
     for start in range(0, len(things), CHUNK):
         chunk = things[start : start + CHUNK]
         known = codes(session, [thing.sku for thing in chunk if thing.sku])
@@ -141,6 +153,9 @@ def _wishes(session: Session, things: Sequence[Thing], options: Options) -> list
                 message = f"“{thing.sku}” is not in the catalogue."
                 fix = "Correct the SKU, or let unknown ones be made." if thing.creates else "Correct the SKU."
                 thing.refusals.append(Refusal("unknown-sku", message, fix, "sku"))
+            if product_id is not None and (other := about.setdefault(product_id, thing)) is not thing:
+                message = f"“{thing.sku}” is the same product as “{other.sku}” in row {other.leader}."
+                thing.refusals.append(Refusal("twice", message, "Join the rows.", "sku"))
             if thing.sku and not thing.refusals and not any(row.refusals for row in thing.rows):
                 wanted.append((product_id, _target(thing, now, options)))
                 places.append(n)
@@ -259,7 +274,7 @@ def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsa
             rows[thing.implied] = NewRow(thing.implied, thing.sku, held.verdict, "", held.change, held.turn)
     values = list(rows.values())
     for start in range(0, len(values), WRITTEN):
-        with workplace.database.writing() as session:
+        with workplace.database.writing(hurried=True) as session:
             add_rows(session, job_id, values[start : start + WRITTEN])
 
 

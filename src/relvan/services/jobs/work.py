@@ -21,6 +21,7 @@ from relvan.core.jobs.life import later_touched, moved_on
 from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideTrouble
 from relvan.services.catalogue.bulk import rehearse_change
+from relvan.services.catalogue.plain import write_plain
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.imports.counts import apply_counts
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
@@ -28,11 +29,12 @@ from relvan.services.imports.special import apply_picture, undo_alone
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_working_job, settle_rows
+from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_working_job, settle_alone, settle_rows
 from relvan.store.tables import BulkJob, BulkJobRow
 
 log = logging.getLogger("relvan.jobs")
 CHUNK = 500
+PLAIN = 2_000  # of rows that say plain facts so many take no longer
 COUNTED = 50  # each of these asks for its bin, so that fewer make a short transaction
 ALONE = (FileKind.COUNTS, FileKind.PICTURES)
 OPEN = ("new", "changes")
@@ -102,14 +104,23 @@ def _via(job: BulkJob) -> str:
     return "import" if job.kind == "import" else "bulk job"
 
 
+def _at_once(job: BulkJob) -> int:
+    return PLAIN if job.spec.get("plain") else CHUNK
+
+
 def _apply_chunk(workplace: Workplace, job: BulkJob) -> bool:
     """The next rows, all in one transaction; whether there were any."""
-    with uncollected(), workplace.database.writing() as session:
-        rows = next_changes(session, job.id, OPEN, CHUNK)
+    with uncollected():
+        return _chunk(workplace, job, undo=False)
+
+
+def _chunk(workplace: Workplace, job: BulkJob, *, undo: bool) -> bool:
+    with workplace.database.writing(hurried=True) as session:
+        rows = next_changes(session, job.id, ["done"] if undo else OPEN, _at_once(job), backwards=undo)
         if not rows:
             return False
-        done = _write(session, workplace, actor_of(session, job, _via(job)), job, rows, undo=False)
-        find_job(session, job.id).done += done
+        actor = actor_of(session, job, "undo" if undo else _via(job))
+        find_job(session, job.id).done += _write(session, workplace, actor, job, rows, undo=undo)
     return True
 
 
@@ -117,6 +128,21 @@ def _write(
     session: Session, workplace: Workplace, actor: Actor, job: BulkJob, rows: Sequence[ChangeRow], *, undo: bool
 ) -> int:
     """Write the changes of some rows, or their opposite, where nothing else has touched the same facts since."""
+    turned = [row.turned() for row in rows] if undo else rows
+    plain = set(write_plain(session, workplace, actor, turned, job_id=job.id))
+    verdict = "taken back" if undo else "done"
+    if job.spec.get("plain"):  # then each row is a thing of its own
+        settled = settle_alone(session, plain, verdict)
+    else:
+        settled = settle_rows(session, job.id, [row.position for row in rows if row.id in plain], verdict)
+    others = [row for row in rows if row.id not in plain][:CHUNK]
+    return settled + _write_each(session, workplace, actor, job, others, undo=undo) if others else settled
+
+
+def _write_each(
+    session: Session, workplace: Workplace, actor: Actor, job: BulkJob, rows: Sequence[ChangeRow], *, undo: bool
+) -> int:
+    """The same for rows that are looked at one by one."""
     known = codes(session, [row.subject for row in rows])
     ids = {row.id: known[sku_key(row.subject)][0] for row in rows if sku_key(row.subject) in known}
     old = facts_by_id(session, set(ids.values()))
@@ -205,14 +231,8 @@ def _undo(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> No
 
 
 def _undo_chunk(workplace: Workplace, job: BulkJob) -> bool:
-    with uncollected(), workplace.database.writing() as session:
-        rows = next_changes(session, job.id, ["done"], CHUNK, backwards=True)
-        if not rows:
-            return False
-        find_job(session, job.id).done += _write(
-            session, workplace, actor_of(session, job, "undo"), job, rows, undo=True
-        )
-    return True
+    with uncollected():
+        return _chunk(workplace, job, undo=True)
 
 
 def _undo_one(workplace: Workplace, job: BulkJob) -> bool:

@@ -1,0 +1,57 @@
+"""Rehearsing the rows of a file that say plain facts of one product each: a block of them at a time."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.catalogue.plain import Standing
+from relvan.core.imports.blocks import Block, Row
+from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.plain import is_plain_file, judge_plain, repeated
+from relvan.core.imports.things import Options
+from relvan.services.workplace import Workplace
+from relvan.store.facts import owners_of_gtins
+from relvan.store.imports import NewRow, add_rows, price_list_ids
+from relvan.store.plain import aliases_among, standing
+
+
+def can_be_plain(workplace: Workplace, kind: FileKind, blocks: Sequence[Block]) -> bool:
+    """Whether the columns of a file say plain facts only, on price lists that are there."""
+    if not blocks or not is_plain_file(kind, blocks[0].columns):
+        return False
+    with workplace.database.reading() as session:
+        lists = price_list_ids(session)
+    priced = (name.removeprefix("price ") for name in blocks[0].columns if name.startswith("price "))
+    return all(key in lists for key in priced)
+
+
+def rehearse_plain(
+    workplace: Workplace, job_id: int, blocks: Sequence[Block], options: Options, tell: Callable[[int], None]
+) -> list[Row]:
+    """Write down the verdicts that are beyond question; gives back the rows that are to be judged one by one."""
+    aliases: dict[str, str] = {}
+    for block in blocks:
+        with workplace.database.reading() as session:
+            aliases |= aliases_among(session, [sku_key(sku) for sku in block.columns["sku"] if sku])
+    twice = repeated(blocks, aliases)
+    left: list[Row] = []
+    for block in blocks:
+        with workplace.database.reading() as session:
+            known, taken = _around(session, block)
+        judged = judge_plain(block, known, taken, twice, options)
+        skus, positions = block.columns["sku"], block.positions
+        rows = [NewRow(positions[at], skus[at], verdict, "", change) for at, verdict, change in judged.clear]
+        with workplace.database.writing(hurried=True) as session:
+            add_rows(session, job_id, rows)
+        left += map(block.row, judged.others)
+        tell(len(positions))
+    return left
+
+
+def _around(session: Session, block: Block) -> tuple[Mapping[str, Standing], Collection[str]]:
+    """What products say now of the facts of a block, and which of its GTINs are taken."""
+    names = [name for name in block.columns if name != "sku"]
+    keys = [sku_key(sku) for sku in block.columns["sku"] if sku]
+    gtins = {gtin_key(gtin) for gtin in block.columns.get("gtin", ()) if gtin}
+    return standing(session, keys, names, price_list_ids(session)), owners_of_gtins(session, gtins).keys()

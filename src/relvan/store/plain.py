@@ -1,0 +1,55 @@
+"""Plain facts of many products, as they stand: see `core.catalogue.plain`."""
+
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import Integer, Text, func, select, type_coerce
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.plain import Standing
+from relvan.store.among import among
+from relvan.store.facts import FLAGS, TEXTS
+from relvan.store.tables import ListPrice, Product, SkuName
+
+_PRODUCT = Product.__table__.c
+_NAME = SkuName.__table__.c
+_PRICE = ListPrice.__table__.c
+
+
+def standing(
+    session: Session, keys: Collection[str], names: Sequence[str], lists: Mapping[str, int]
+) -> dict[str, Standing]:
+    """What products say now of these facts, by the keys of their SKUs and aliases; one query. `lists` are the ids of
+    price lists by key."""
+    values = [_value(name, lists) for name in names]
+    archived = type_coerce(_PRODUCT.archived_at, Text)
+    found = (
+        select(_NAME.key, _PRODUCT.id, _NAME.alias, _PRODUCT.kind, archived, *values)
+        .select_from(SkuName.__table__.join(Product.__table__, _PRODUCT.id == _NAME.product_id))
+        .where(among(_NAME.key, keys))
+    )
+    rows = session.connection().execute(found).all()
+    flags = {place for place, name in enumerate(names) if name in FLAGS}
+    return {
+        row[0]: Standing(row[1], not row[2] and row[4] is None, row[3], _with_flags(row[5:], flags)) for row in rows
+    }
+
+
+def _with_flags(values: tuple[Any, ...], flags: Collection[int]) -> tuple[Any, ...]:
+    return tuple(v and place in flags or v for place, v in enumerate(values)) if flags else values
+
+
+def _value(name: str, lists: Mapping[str, int]) -> Any:
+    """A fact as it stands, nothing being NULL."""
+    if name.startswith("price "):
+        which = (_PRICE.price_list_id == lists[name.removeprefix("price ")]) & (_PRICE.product_id == _PRODUCT.id)
+        return select(_PRICE.amount).where(which).scalar_subquery()
+    if name in FLAGS:
+        return func.nullif(type_coerce(_PRODUCT[name], Integer), 0)
+    return func.nullif(_PRODUCT[name], "") if name in TEXTS else _PRODUCT[name]
+
+
+def aliases_among(session: Session, keys: Collection[str]) -> dict[str, str]:
+    """The keys of products' own SKUs by those of these keys that are aliases."""
+    found = select(_NAME.key, _PRODUCT.sku_key).join_from(SkuName.__table__, Product.__table__)
+    return dict(session.execute(found.where(_NAME.alias.is_(True), among(_NAME.key, keys))).all())
