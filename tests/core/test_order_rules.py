@@ -10,9 +10,7 @@ from relvan.core.orders.facts import Extent, LineFacts, order_facts
 from relvan.core.orders.intake import Address, IncomingLine, check_manual_order
 from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.trays import Tray, tray_after_work, tray_at_intake
-from relvan.core.packing.parcels import Packed, check_parcel, open_units
 from relvan.core.people.roles import RIGHTS, Right, Role, check_password, check_right
-from relvan.core.picking.walk import Ask, Place, check_picked, check_scan, plan_walk
 from relvan.core.refusal import NotAllowed, Refused
 from relvan.core.shipping.life import OPEN_SHIPMENTS, PICK_LIST, SHIPMENT, move
 
@@ -94,77 +92,6 @@ def test_an_event_moves_a_state_and_another_names_what_can_happen():
     assert "S-1 is “to pick”" in refused.value.first.message
     assert refused.value.first.fix == "What can: list, cancel."
     assert all(SHIPMENT[state] for state in OPEN_SHIPMENTS)
-
-
-def test_the_walk_is_ordered_by_place_and_uses_up_remnants():
-    places = {10: [Place(1, "A-01", 1, 9), Place(2, "B-01", 9, 3)], 20: [Place(3, "A-05", 5, 1)]}
-    picks = plan_walk([Ask(1, 10, 3), Ask(2, 20, 1), Ask(3, 10, 9)], places)
-    assert [(pick.bin, pick.shipment_line, pick.quantity) for pick in picks] == [(1, 3, 9), (3, 2, 1), (2, 1, 3)]
-
-
-def test_what_no_bin_has_is_asked_for_at_the_end():
-    picks = plan_walk([Ask(1, 10, 5)], {10: [Place(1, "A-01", 1, 2)]})
-    assert [(pick.bin, pick.quantity) for pick in picks] == [(1, 2), (None, 3)]
-
-
-asks = st.lists(st.builds(Ask, st.integers(1, 9), st.sampled_from([10, 20]), st.integers(1, 9)), max_size=6)
-bins = st.dictionaries(
-    st.sampled_from([10, 20]),
-    st.lists(
-        st.tuples(st.integers(1, 5), st.integers(1, 9)).map(
-            lambda pair: Place(pair[0], f"B{pair[0]}", pair[0], pair[1])
-        ),
-        unique_by=lambda place: place.bin,
-    ),
-)
-
-
-@given(asks, bins)
-def test_a_walk_takes_all_that_is_asked_and_no_more_than_lies_there(wanted, places):
-    picks = plan_walk(wanted, places)
-    assert sum(pick.quantity for pick in picks) == sum(ask.quantity for ask in wanted)
-    for product, found in places.items():
-        for place in found:
-            taken = sum(pick.quantity for pick in picks if (pick.product, pick.bin) == (product, place.bin))
-            assert taken <= place.there
-    walks = [pick.walk for pick in picks]
-    assert walks == sorted(walks)
-
-
-def test_a_wrong_scan_names_what_to_take():
-    check_scan(" pt-14 ", "PT-14", None, ())
-    with pytest.raises(Refused) as refused:
-        check_scan("PT-15", "PT-14", None, ())
-    assert refused.value.first.code == "wrong-scan"
-    assert "take PT-14" in refused.value.first.fix
-
-
-@pytest.mark.parametrize("quantity", [-1, 4])
-def test_one_cannot_pick_less_than_nothing_or_more_than_asked(quantity):
-    with pytest.raises(Refused):
-        check_picked(quantity, 3)
-
-
-@pytest.mark.parametrize(
-    ("lines", "weight", "fields"),
-    [
-        ([Packed("A", 2)], 500, []),
-        ([Packed("A", 3)], 500, ["lines"]),
-        ([Packed("A", 1), Packed("A", 2)], 500, ["lines"]),
-        ([Packed("B", 1)], 500, ["lines"]),
-        ([], 500, ["lines"]),
-        ([Packed("A", 0)], 500, ["lines"]),
-        ([Packed("A", -1)], 500, ["lines"]),
-        ([Packed("A", 1)], 0, ["weight_g"]),
-        ([Packed("A", 1)], 31_501, ["weight_g"]),
-    ],
-)
-def test_a_parcel_holds_what_was_picked_once(lines, weight, fields):
-    assert [refusal.field for refusal in check_parcel(lines, weight, {"A": 2})] == fields
-
-
-def test_what_lies_in_no_parcel_yet_is_open():
-    assert open_units({"A": 3, "B": 1}, [[Packed("A", 2)], [Packed("B", 1)]]) == {"A": 1}
 
 
 def test_roles_hold_their_rights_and_no_others():

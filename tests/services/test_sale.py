@@ -1,7 +1,5 @@
 """One sale through the services: offered on two channels, bought on one, gone from the other, sent, tracked."""
 
-import contextlib
-
 import pytest
 import zxingcpp
 from pypdfium2 import PdfDocument
@@ -212,31 +210,6 @@ def test_several_parcels_share_a_shipment_and_each_gets_a_label(shop, owner, wor
     assert len(world.labels()) == 2
     with shop.database.reading() as session:
         assert shipment_by_id(session, shipment).state == "to ship"
-
-
-@pytest.mark.parametrize("kind", ["lost answers", "flaky", "throttled"])
-def test_no_label_is_bought_twice_whatever_the_weather(shop, owner, world, kind):
-    for _ in range(4):
-        world.buy("hagglet", "PT-14")
-    read(shop)
-    ids = release_all(shop, owner)
-    walk = make_pick_list(shop, owner, ids)
-    for pick in picks_of(shop, walk):
-        record_pick(shop, owner, walk, pick.id, 1)
-    services = []
-    for shipment in ids:
-        add_parcel(shop, owner, shipment, [], 900)
-        services.append(find_services(shop, shipment)[0].service)
-    world.weather("ostrel", kind, seed=3)
-    for shipment, service in zip(ids, services, strict=True):
-        for _ in range(8):
-            with contextlib.suppress(Refused):
-                buy_labels(shop, owner, shipment, service)
-                break
-    world.weather("ostrel", "calm")
-    for shipment, service in zip(ids, services, strict=True):
-        assert buy_labels(shop, owner, shipment, service) == buy_labels(shop, owner, shipment, service)
-    assert len(world.labels()) == 4
 
 
 def test_dispatching_twice_sends_once(shop, owner, world):

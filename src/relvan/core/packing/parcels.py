@@ -36,7 +36,8 @@ def check_parcel(lines: Sequence[Packed], weight_g: int, left: Mapping[str, int]
     wanted: dict[str, int] = {}
     for line in lines:
         wanted[line.sku] = wanted.get(line.sku, 0) + line.quantity
-    for sku, quantity in wanted.items():
+    below = {line.sku: line.quantity for line in lines if line.quantity < 0}
+    for sku, quantity in {**wanted, **below}.items():
         if quantity < 0 or quantity > left.get(sku, 0):
             message = f"“{sku}” must be 0 to {left.get(sku, 0)} here; it got {quantity}."
             found.append(Refusal("not-enough", message, "Only what was picked can be packed, once.", "lines"))

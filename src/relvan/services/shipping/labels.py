@@ -20,6 +20,7 @@ from relvan.store.dispatch import parcel_by_id, parcels_of, shipment_by_id
 from relvan.store.tables import Carrier, Order, Parcel, Shipment, Warehouse
 
 TRIES = 4
+MOST_WAIT_S = 1.5
 Answer = TypeVar("Answer")
 
 
@@ -157,7 +158,7 @@ def _order(
 def _buy(workplace: Workplace, gateway: CarrierGateway, order: _Order) -> BoughtLabel:
     """Buy one label; after a lost answer, look it up before asking again."""
     unsure, last = order.asked_before, ""
-    for _ in range(TRIES):
+    for attempt in range(1, TRIES + 1):
         try:
             found = gateway.find_label(order.key) if unsure else None
             return found or gateway.buy_label(
@@ -165,6 +166,7 @@ def _buy(workplace: Workplace, gateway: CarrierGateway, order: _Order) -> Bought
             )
         except OutsideTrouble as failure:
             unsure, last = True, str(failure)
+            _wait(workplace, attempt, failure)
         except OutsideRefusal as refusal:
             said = refusal.body.get("error", "") if isinstance(refusal.body, dict) else ""
             raise refuse("carrier-refused", f"The carrier says: {said or refusal}.", "Choose another service.",
@@ -184,6 +186,12 @@ def _keep_label(workplace: Workplace, actor: Actor, carrier: Carrier, order: _Or
         audit.record(session, actor, workplace.now(), "order", shipment.order_id, deed)
 
 
+def _wait(workplace: Workplace, attempt: int, failure: OutsideTrouble) -> None:
+    """Wait before the next try, if there is one: as long as the carrier asks, but a person is waiting as well."""
+    if attempt < TRIES:
+        time.sleep(min(MOST_WAIT_S, failure.retry_after or retry_wait(attempt, workplace.chance(), None) / 4))
+
+
 def _patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:
     """Ask something that may safely be asked again, a few times."""
     last = ""
@@ -192,7 +200,7 @@ def _patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:
             return call()
         except OutsideTrouble as failure:
             last = str(failure)
-            time.sleep(min(1.0, retry_wait(attempt, workplace.chance(), failure.retry_after) / 4))
+            _wait(workplace, attempt, failure)
         except OutsideRefusal as refusal:
             raise refuse("carrier-refused", f"{refusal}.", "Check the address and the weight.") from refusal
     raise refuse("unreachable", f"{last}.", "Try again in a moment; nothing is lost.")

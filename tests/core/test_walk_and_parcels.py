@@ -1,0 +1,162 @@
+"""The walk through a warehouse and what goes into which parcel: tables of examples, and what must hold for all."""
+
+from collections import Counter
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from relvan.core.packing.parcels import MOST_GRAMS, Packed, check_parcel, open_units
+from relvan.core.picking.walk import Ask, Place, PlannedPick, check_picked, check_scan, plan_walk
+from relvan.core.refusal import Refused
+
+POT, BOWL = 1, 2
+
+
+def place(bin_id, there, walk=None):
+    return Place(bin_id, f"A-{bin_id:02d}", bin_id if walk is None else walk, there)
+
+
+@pytest.mark.parametrize(
+    ("asked", "shelves", "stops"),
+    [
+        (3, [place(1, 5)], [(1, 3)]),
+        (3, [place(1, 9), place(2, 3), place(3, 4)], [(2, 3)]),  # the remnant that suffices
+        (3, [place(1, 2), place(2, 2)], [(1, 2), (2, 1)]),  # no bin has enough: along the walk
+        (3, [place(1, 2, walk=9), place(2, 2, walk=4)], [(2, 2), (1, 1)]),
+        (3, [place(1, 2)], [(1, 2), (None, 1)]),  # what nobody knows of is asked for at the end
+        (3, [], [(None, 3)]),
+        (3, [place(1, 0)], [(None, 3)]),
+        (3, [place(1, 3), place(2, 3)], [(1, 3)]),  # of two alike the first on the way
+    ],
+)
+def test_one_ask_is_served_from_these_bins(asked, shelves, stops):
+    walk = plan_walk([Ask(10, POT, asked)], {POT: shelves})
+    assert [(pick.bin, pick.quantity) for pick in walk] == stops
+
+
+def test_two_asks_do_not_take_the_same_units():
+    walk = plan_walk([Ask(10, POT, 2), Ask(11, POT, 2)], {POT: [place(1, 3), place(2, 9)]})
+    assert walk == [PlannedPick(10, POT, 1, 2, 1), PlannedPick(11, POT, 2, 2, 2)]
+
+
+def test_the_way_leads_past_each_bin_once_whatever_the_order_of_the_shipments():
+    shelves = {POT: [place(1, 9), place(3, 1)], BOWL: [place(2, 9)]}
+    walk = plan_walk([Ask(12, BOWL, 1), Ask(10, POT, 1), Ask(11, POT, 4)], shelves)
+    assert [pick.bin for pick in walk] == [1, 2, 3]
+
+
+counts = st.integers(1, 12)
+walks = st.tuples(
+    st.lists(st.builds(Ask, st.integers(1, 50), st.sampled_from([POT, BOWL]), counts), max_size=8,
+             unique_by=lambda ask: ask.shipment_line),
+    st.dictionaries(
+        st.sampled_from([POT, BOWL]),
+        st.lists(st.builds(place, st.integers(1, 6), st.integers(0, 9), st.integers(0, 99)), max_size=5,
+                 unique_by=lambda held: held.bin),
+        max_size=2,
+    ),
+)  # fmt: skip
+
+
+@given(walks)
+def test_every_walk_asks_for_all_and_for_no_more_than_a_bin_has(given_):
+    asks, shelves = given_
+    walk = plan_walk(asks, shelves)
+    assert all(pick.quantity > 0 for pick in walk)
+    asked = Counter({ask.shipment_line: ask.quantity for ask in asks})
+    told = Counter()
+    taken = Counter()
+    for pick in walk:
+        told[pick.shipment_line] += pick.quantity
+        if pick.bin is not None:
+            taken[pick.product, pick.bin] += pick.quantity
+    assert told == asked
+    there = {(product, held.bin): held.there for product, held_all in shelves.items() for held in held_all}
+    assert all(units <= there[where] for where, units in taken.items())
+
+
+@given(walks)
+def test_nothing_is_asked_for_without_a_bin_while_a_bin_still_has_it(given_):
+    asks, shelves = given_
+    walk = plan_walk(asks, shelves)
+    for product in (POT, BOWL):
+        taken = sum(pick.quantity for pick in walk if pick.product == product and pick.bin is not None)
+        missing = sum(pick.quantity for pick in walk if pick.product == product and pick.bin is None)
+        there = sum(held.there for held in shelves.get(product, ()))
+        assert not missing or taken == there
+
+
+@given(walks)
+def test_the_walk_goes_forward_only_and_what_has_no_bin_comes_last(given_):
+    asks, shelves = given_
+    walk = plan_walk(asks, shelves)
+    known = [pick for pick in walk if pick.bin is not None]
+    assert walk[: len(known)] == known
+    assert [pick.walk for pick in known] == sorted(pick.walk for pick in known)
+
+
+@pytest.mark.parametrize("code", ["PT-14", "pt-14", " PT-14 ", "4006381333931", "04006381333931", "OLD-1", "old-1"])
+def test_a_scan_of_any_of_its_codes_is_right(code):
+    check_scan(code, "PT-14", "4006381333931", ("OLD-1",))
+
+
+@pytest.mark.parametrize("code", ["", "PT-1", "PT-145", "4006381333932", "OLD", "PT 14", "400638133393"])
+def test_any_other_scan_is_refused_and_names_what_to_take(code):
+    with pytest.raises(Refused) as refused:
+        check_scan(code, "PT-14", "4006381333931", ("OLD-1",))
+    assert refused.value.first.code == "wrong-scan"
+    assert "PT-14" in refused.value.first.fix
+
+
+@pytest.mark.parametrize(("picked", "fine"), [(0, True), (1, True), (3, True), (4, False), (-1, False)])
+def test_between_nothing_and_what_was_asked_is_picked(picked, fine):
+    if fine:
+        check_picked(picked, 3)
+    else:
+        with pytest.raises(Refused, match="0 to 3"):
+            check_picked(picked, 3)
+
+
+@pytest.mark.parametrize(
+    ("lines", "grams", "codes"),
+    [
+        ([Packed("A", 2), Packed("B", 1)], 700, []),
+        ([Packed("A", 1), Packed("A", 1)], 700, []),
+        ([Packed("A", 1)], 1, []),
+        ([Packed("A", 1)], MOST_GRAMS, []),
+        ([Packed("A", 1)], 0, ["out-of-range"]),
+        ([Packed("A", 1)], -5, ["out-of-range"]),
+        ([Packed("A", 1)], MOST_GRAMS + 1, ["out-of-range"]),
+        ([], 700, ["missing"]),
+        ([Packed("A", 0)], 700, ["missing"]),
+        ([Packed("A", 3)], 700, ["not-enough"]),
+        ([Packed("A", 2), Packed("A", 1)], 700, ["not-enough"]),
+        ([Packed("C", 1)], 700, ["not-enough"]),
+        ([Packed("A", -1), Packed("B", 1)], 700, ["not-enough"]),
+        ([Packed("A", 3), Packed("A", -1)], 700, ["not-enough"]),
+        ([Packed("A", 9), Packed("C", 1)], 0, ["out-of-range", "not-enough", "not-enough"]),
+    ],
+)
+def test_a_parcel_holds_only_what_is_open(lines, grams, codes):
+    assert [refusal.code for refusal in check_parcel(lines, grams, {"A": 2, "B": 1})] == codes
+
+
+skus = st.sampled_from(["A", "B", "C"])
+parcels = st.lists(st.lists(st.builds(Packed, skus, st.integers(-1, 4)), max_size=4), max_size=4)
+
+
+@given(st.dictionaries(skus, st.integers(1, 6)), parcels)
+def test_parcels_that_are_accepted_never_hold_more_than_was_picked(picked, wanted):
+    accepted = []
+    for lines in wanted:
+        if not check_parcel(lines, 500, open_units(picked, accepted)):
+            accepted.append(lines)
+    packed = Counter()
+    for lines in accepted:
+        assert all(line.quantity >= 0 for line in lines)
+        for line in lines:
+            packed[line.sku] += line.quantity
+    left = open_units(picked, accepted)
+    assert all(units > 0 for units in left.values()), "nothing is left below nothing"
+    assert {sku: packed[sku] + left.get(sku, 0) for sku in picked} == picked
