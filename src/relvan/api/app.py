@@ -15,6 +15,11 @@ from relvan.api.docs import api_page
 from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
 
 log = logging.getLogger("relvan.api")
+# refusals by which the thing stands in the way, not what was sent
+CONFLICTS = frozenset({
+    "sku-taken", "gtin-taken", "still-running", "wrong-state", "exists", "in-use", "doubled", "picked", "not-packed",
+    "no-label", "labelled",
+})  # fmt: skip
 ROUTERS = (imports, setup, families, catalogue, stock, channels, listings, jobs, orders, dispatch)
 
 
@@ -58,15 +63,7 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, NotAllowed):
         return 403, error.refusals
     if isinstance(error, Refused):
-        conflict = error.first.code in (
-            "sku-taken",
-            "gtin-taken",
-            "still-running",
-            "wrong-state",
-            "exists",
-            "in-use",
-            "doubled",
-        )
+        conflict = error.first.code in CONFLICTS
         return (409 if conflict else 422), error.refusals
     if isinstance(error, RequestValidationError):
         return 422, tuple(_invalid(entry) for entry in error.errors())

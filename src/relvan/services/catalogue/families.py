@@ -97,7 +97,7 @@ def set_traits(workplace: Workplace, actor: Actor, values: Mapping[str, Mapping[
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         wanted: list[tuple[int | None, Facts]] = []
-        for product_id, facts in _facts_of(session, list(values)):
+        for product_id, facts in _facts_of(session, list(values), ProductKind.VARIANT):
             given = _by_key(values, str(facts["sku"]))
             names = {name.casefold(): name for name in facts if name.startswith("trait ")}
             new = {names.get(f"trait {name}".casefold(), f"trait {name}"): value for name, value in given.items()}
@@ -109,7 +109,7 @@ def rename_trait(workplace: Workplace, actor: Actor, family_sku: str, old: str, 
     """Call a trait of a family another name, on the family and on every variant."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
-        (head,) = _facts_of(session, [family_sku])
+        (head,) = _facts_of(session, [family_sku], ProductKind.FAMILY)
         axes = [[new if name.casefold() == old.casefold() else name, values] for name, values in head[1]["axes"]]
         if axes == head[1]["axes"]:
             raise not_found("trait", old)
@@ -123,14 +123,15 @@ def split_off(workplace: Workplace, actor: Actor, skus: Sequence[str]) -> None:
     """Make variants singles again. What the family lent them becomes their own, so nothing is lost."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
-        _split_off(session, workplace, actor, [product_id for product_id, _ in _facts_of(session, skus)])
+        variants = _facts_of(session, skus, ProductKind.VARIANT)
+        _split_off(session, workplace, actor, [product_id for product_id, _ in variants])
 
 
 def dissolve(workplace: Workplace, actor: Actor, family_sku: str) -> list[str]:
     """Make all variants of a family singles, and put the family into the archive; the SKUs that it had."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
-        ((product_id, facts),) = _facts_of(session, [family_sku])
+        ((product_id, facts),) = _facts_of(session, [family_sku], ProductKind.FAMILY)
         variants = traits_of_variants(session, product_id)
         _split_off(session, workplace, actor, [variant for variant, _, _ in variants])
         _carry_out(session, workplace, actor, [(product_id, {**facts, "archived": True})])
@@ -146,14 +147,18 @@ def _split_off(session: Session, workplace: Workplace, actor: Actor, ids: Sequen
     _carry_out(session, workplace, actor, wanted)
 
 
-def _facts_of(session: Session, skus: Sequence[str]) -> list[tuple[int, Facts]]:
-    """(id, facts) of products in the order named; refused when one is not there."""
+def _facts_of(session: Session, skus: Sequence[str], kind: ProductKind | None = None) -> list[tuple[int, Facts]]:
+    """(id, facts) of products in the order named; refused when one is not there, or not of the kind."""
     known = codes(session, skus)
     for sku in skus:
         if sku_key(sku) not in known:
             raise not_found("product", sku)
     ids = list(dict.fromkeys(known[sku_key(sku)][0] for sku in skus))
     found = facts_by_id(session, ids)
+    for facts in found.values():
+        if kind is not None and facts["kind"] != kind:
+            message = f"“{facts['sku']}” must be a {kind}; it is a {facts['kind']}."
+            raise refuse("not-allowed", message, "Choose another.", "sku")
     return [(product_id, found[product_id]) for product_id in ids]
 
 

@@ -8,7 +8,7 @@ from urllib.parse import quote
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from relvan.core.refusal import Refused
+from relvan.core.refusal import Refused, not_found
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
@@ -128,13 +128,22 @@ def _would(deed: str, state: str, gaps: int, placed: bool, behind: str) -> str:
     return "would be sent again" if {"content", "pictures"} & set(behind.split()) else "have nothing to send"
 
 
+# deed -> what carries it out, and how it is called while it goes on
+DEEDS = {
+    "publish": (publish_listings, "Sending"),
+    "take-down": (take_down_listings, "Taking down"),
+    "put-back": (put_back_listings, "Putting back"),
+}
+
+
 @router.post("/do/{deed}", name="listing_deed")
 def listing_deed(desk: At, form: Form, deed: str) -> Response:
     """Publish, take down or put back the ticked listings, as a bulk job."""
-    deeds = {"publish": publish_listings, "take-down": take_down_listings, "put-back": put_back_listings}
+    if deed not in DEEDS:
+        raise not_found("deed", deed)
+    carry_out, words = DEEDS[deed]
     ids = form.ids("pick")
-    job_id = deeds.get(deed, publish_listings)(desk.workplace, desk.actor, ids)
-    words = {"publish": "Sending", "take-down": "Taking down", "put-back": "Putting back"}[deed]
+    job_id = carry_out(desk.workplace, desk.actor, ids)
     back = form.get("back", "")
     path = back if back.startswith("/listings") else f"/jobs/{job_id}"
     return desk.done(path, f"{words} {len(ids)} {'listing' if len(ids) == 1 else 'listings'} in the background.")

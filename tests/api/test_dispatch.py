@@ -1,0 +1,229 @@
+"""Pick, pack, label and dispatch over HTTP: every wrong step is refused, said, and changes nothing."""
+
+import pytest
+
+from relvan.services.people.sign_in import make_token
+from tests.api.test_sale import api, problem, put_in  # noqa: F401
+from tests.house import assert_sound, connect, read
+
+V1 = "/api/v1"
+
+
+@pytest.fixture
+def floor(api, workplace, owner, world):  # noqa: F811
+    """Two orders of one and three pots, released; the ids of their shipments by units."""
+    connect(workplace, owner, world, "hagglet")
+    put_in(api, sku="PT-14", units=10, gtin="4006381333931", aliases=["OLD-14"])
+    to = {"name": "Ada Fennimore", "street": "12 Row", "town": "Tarnhollow", "postcode": "T1", "country": "IE"}
+    found = {}
+    for units in (1, 3):
+        lines = [{"sku": "PT-14", "quantity": units}]
+        order = api.post(f"{V1}/orders", json={"lines": lines, "ship_to": to, "paid": True}).json()["number"]
+        assert api.post(f"{V1}/orders/release", json={"numbers": [order]}).json()["items"][0]["ok"]
+        found[units] = api.get(f"{V1}/orders/{order}").json()["shipments"][0]["id"]
+    return found
+
+
+def everything(api):  # noqa: F811
+    """All that dispatching could change, as the API tells it."""
+    shipments = api.get(f"{V1}/shipments").json()["items"]
+    return (
+        [api.get(f"{V1}/shipments/{row['id']}").json() for row in shipments],
+        [api.get(f"{V1}/pick-lists/{row['id']}").json() for row in api.get(f"{V1}/pick-lists").json()["items"]],
+        api.get(f"{V1}/stock", params={"sku": "PT-14"}).json(),
+        api.get(f"{V1}/orders").json(),
+    )
+
+
+def refused(api, method, path, body, status, code):  # noqa: F811
+    before = everything(api)
+    found = problem(api.request(method, f"{V1}{path}", json=body), status)
+    assert found["code"] == code, found
+    assert everything(api) == before, "what is refused changes nothing"
+    return found
+
+
+def walk(api, *shipments):  # noqa: F811
+    return api.post(f"{V1}/pick-lists", json={"shipments": list(shipments)}).json()
+
+
+def pick_all(api, found):  # noqa: F811
+    for pick in found["picks"]:
+        body = {"pick": pick["id"], "quantity": pick["quantity"], "code": pick["sku"]}
+        assert api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("wanted", "status", "code"),
+    [
+        ([], 422, "invalid"),
+        ([0], 404, "not-found"),
+        ([-1], 404, "not-found"),
+        ([99], 404, "not-found"),
+        (["one"], 422, "invalid"),
+        ([2**70], 422, "form"),
+        (list(range(61)), 422, "invalid"),
+        (None, 422, "invalid"),
+    ],
+)
+def test_a_walk_is_for_shipments_that_are_there(api, floor, wanted, status, code):  # noqa: F811
+    refused(api, "POST", "/pick-lists", {"shipments": wanted}, status, code)
+
+
+def test_a_shipment_is_on_one_walk_only(api, floor):  # noqa: F811
+    walk(api, floor[1])
+    refused(api, "POST", "/pick-lists", {"shipments": [floor[1]]}, 409, "wrong-state")
+    refused(api, "POST", "/pick-lists", {"shipments": [floor[3], floor[1]]}, 409, "wrong-state")
+    assert walk(api, floor[3])["picks"][0]["quantity"] == 3
+
+
+def test_the_same_shipment_named_twice_is_picked_once(api, floor):  # noqa: F811
+    found = walk(api, floor[1], floor[1])
+    assert [pick["quantity"] for pick in found["picks"]] == [1]
+
+
+@pytest.mark.parametrize(
+    ("said", "status", "code"),
+    [
+        ({"quantity": 4}, 422, "out-of-range"),
+        ({"quantity": -1}, 422, "out-of-range"),
+        ({"quantity": 3, "code": "PT-15"}, 422, "wrong-scan"),
+        ({"quantity": 3, "code": ""}, 422, "wrong-scan"),
+        ({"quantity": 3, "code": "x" * 201}, 422, "invalid"),
+        ({"quantity": "three"}, 422, "invalid"),
+        ({"quantity": 2**70}, 422, "invalid"),
+        ({"quantity": 3, "pick": 99}, 404, "not-found"),
+        ({}, 422, "invalid"),
+        ({"quantity": 3, "bin": "A-01"}, 422, "invalid"),
+    ],
+)
+def test_a_wrong_pick_is_refused(api, floor, said, status, code):  # noqa: F811
+    found = walk(api, floor[3])
+    body = {"pick": found["picks"][0]["id"], **said}
+    refused(api, "POST", f"/pick-lists/{found['id']}/picks", body, status, code)
+
+
+@pytest.mark.parametrize("code", ["PT-14", "pt-14", "4006381333931", "OLD-14", None])
+def test_a_right_pick_is_taken_by_any_code_or_none(api, floor, code):  # noqa: F811
+    found = walk(api, floor[3])
+    body = {"pick": found["picks"][0]["id"], "quantity": 3, "code": code}
+    told = api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).json()
+    assert (told["state"], told["short"], told["picks"][0]["picked"]) == ("done", False, 3)
+
+
+def test_a_pick_of_another_walk_is_not_on_this_one(api, floor):  # noqa: F811
+    first, second = walk(api, floor[1]), walk(api, floor[3])
+    body = {"pick": second["picks"][0]["id"], "quantity": 3}
+    refused(api, "POST", f"/pick-lists/{first['id']}/picks", body, 404, "not-found")
+
+
+def test_a_pick_that_is_done_is_not_done_again(api, floor, workplace):  # noqa: F811
+    found = walk(api, floor[3])
+    pick_all(api, found)
+    body = {"pick": found["picks"][0]["id"], "quantity": 2}
+    refused(api, "POST", f"/pick-lists/{found['id']}/picks", body, 409, "picked")
+    assert_sound(workplace)
+
+
+def test_a_short_pick_says_so_and_ships_what_there_is(api, floor, workplace):  # noqa: F811
+    found = walk(api, floor[3])
+    body = {"pick": found["picks"][0]["id"], "quantity": 2, "code": "PT-14"}
+    assert api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).json()["short"] is True
+    (line,) = api.get(f"{V1}/shipments/{floor[3]}").json()["lines"]
+    assert (line["quantity"], line["picked"]) == (2, 2), "what was not there goes back to the order"
+    refused(api, "POST", f"/shipments/{floor[3]}/parcels",
+            {"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 3}]}, 422, "not-enough")  # fmt: skip
+    packed = api.post(f"{V1}/shipments/{floor[3]}/parcels", json={"weight_g": 900}).json()
+    assert packed["parcels"][0]["lines"] == [{"sku": "PT-14", "quantity": 2}]
+    assert_sound(workplace)
+
+
+@pytest.mark.parametrize(
+    ("said", "status", "code"),
+    [
+        ({"weight_g": 0}, 422, "out-of-range"),
+        ({"weight_g": -5}, 422, "out-of-range"),
+        ({"weight_g": 31_501}, 422, "out-of-range"),
+        ({"weight_g": "heavy"}, 422, "invalid"),
+        ({"weight_g": 2**70}, 422, "invalid"),
+        ({}, 422, "invalid"),
+        ({"weight_g": 900, "carton": "x" * 61}, 422, "too-long"),
+        ({"weight_g": 900, "lines": [{"sku": "PT-99", "quantity": 1}]}, 422, "not-enough"),
+        ({"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 4}]}, 422, "not-enough"),
+        ({"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 0}]}, 422, "missing"),
+        ({"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": -1}]}, 422, "not-enough"),
+        (
+            {"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 5}, {"sku": "PT-14", "quantity": -2}]},
+            422,
+            "not-enough",
+        ),
+        ({"weight_g": 900, "lines": [{"sku": "PT-14"}]}, 422, "invalid"),
+    ],
+)
+def test_a_wrong_parcel_is_refused(api, floor, said, status, code):  # noqa: F811
+    pick_all(api, walk(api, floor[3]))
+    refused(api, "POST", f"/shipments/{floor[3]}/parcels", said, status, code)
+
+
+def test_each_step_waits_for_the_one_before_it(api, floor):  # noqa: F811
+    here = f"/shipments/{floor[3]}"
+    refused(api, "POST", f"{here}/parcels", {"weight_g": 900}, 409, "wrong-state")
+    assert problem(api.get(f"{V1}{here}/services"), 409)["code"] == "not-packed"
+    refused(api, "POST", f"{here}/labels", {"service": "ostrel:tracked"}, 409, "wrong-state")
+    refused(api, "POST", f"{here}/dispatch", None, 409, "wrong-state")
+    pick_all(api, walk(api, floor[3]))
+    refused(api, "POST", f"{here}/labels", {"service": "ostrel:tracked"}, 409, "wrong-state")
+    assert api.post(f"{V1}{here}/parcels", json={"weight_g": 900}).status_code == 201
+    refused(api, "POST", f"{here}/parcels", {"weight_g": 900}, 409, "wrong-state")
+    refused(api, "POST", f"{here}/dispatch", None, 409, "no-label")
+    refused(api, "POST", f"{here}/labels", {"service": "nobody:tracked"}, 422, "not-allowed")
+
+
+def test_a_shipment_leaves_once_with_papers_and_numbers(api, floor, workplace, world):  # noqa: F811
+    here = f"{V1}/shipments/{floor[3]}"
+    found = walk(api, floor[3])
+    sheet = api.get(f"{V1}/pick-lists/{found['id']}/sheet.pdf")
+    assert (sheet.headers["content-type"], sheet.content[:5]) == ("application/pdf", b"%PDF-")
+    pick_all(api, found)
+    assert api.get(f"{here}/packing-slip.pdf").content.startswith(b"%PDF-")
+    for units in (1, 2):
+        lines = [{"sku": "PT-14", "quantity": units}]
+        assert api.post(f"{here}/parcels", json={"weight_g": 400 * units, "lines": lines}).status_code == 201
+    services = api.get(f"{here}/services").json()["items"]
+    assert [item["price"]["amount"] for item in services] == sorted(item["price"]["amount"] for item in services)
+    assert problem(api.get(f"{V1}/parcels/1/label.pdf"), 404)["code"] == "not-found"
+    bought = [api.post(f"{here}/labels", json={"service": services[0]["service"]}).json() for _ in range(2)]
+    assert bought[0] == bought[1], "asked twice, bought once"
+    assert len(world.labels()) == 2
+    for parcel in bought[0]["parcels"]:
+        assert api.get(parcel["label"]).content.startswith(b"%PDF-")
+        assert parcel["price"]["currency"] == "EUR"
+    gone = [api.post(f"{here}/dispatch").json() for _ in range(3)]
+    assert [told["state"] for told in gone] == ["dispatched"] * 3
+    stock = api.get(f"{V1}/stock", params={"sku": "PT-14"}).json()["items"]
+    assert sum(row["on_hand"] for row in stock) == 7, "it left once"
+    assert_sound(workplace)
+
+
+def test_shipments_and_walks_are_found_by_state_and_warehouse(api, floor):  # noqa: F811
+    def ids(**wanted):
+        return [row["id"] for row in api.get(f"{V1}/shipments", params=wanted).json()["items"]]
+
+    assert ids() == [floor[1], floor[3]]
+    assert ids(limit=1) == [floor[1]]
+    assert ids(warehouse="yard") == []
+    found = walk(api, floor[3])
+    assert ids(state="to pick") == [floor[1]]
+    assert ids(state="picking", warehouse="millrace") == [floor[3]]
+    assert [row["id"] for row in api.get(f"{V1}/pick-lists").json()["items"]] == [found["id"]]
+    pick_all(api, found)
+    assert [row["state"] for row in api.get(f"{V1}/pick-lists", params={"state": "done"}).json()["items"]] == ["done"]
+
+
+def test_an_order_from_a_channel_goes_the_same_way(api, floor, workplace, owner, world):  # noqa: F811
+    drafted = api.post(f"{V1}/listings", json={"channel": "hagglet", "skus": ["PT-14"]}).json()["items"][0]
+    assert drafted["ok"]
+    read(workplace)
+    make_token(workplace, "picker", "picker", "p" * 20)
+    told = api.get(f"{V1}/shipments", headers={"Authorization": "Bearer " + "p" * 20}).json()["items"]
+    assert [row["id"] for row in told] == [floor[1], floor[3]], "who picks sees what there is to pick"
