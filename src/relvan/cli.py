@@ -130,7 +130,7 @@ def import_file(
         found = _until_it_rests(place, job)
     typer.echo(f"Job {job}, {found.state}: {_counted(found.counts)}")
     if found.state == "ended":
-        typer.echo(f"{found.done} rows applied, {found.refused} refused.")
+        typer.echo(f"{found.done} {'row' if found.done == 1 else 'rows'} applied, {found.refused} refused.")
     if found.trouble:
         typer.echo(found.trouble, err=True)
     _show_refused(place, job)
