@@ -3,6 +3,8 @@
 import io
 import sqlite3
 from dataclasses import replace
+from datetime import UTC, datetime
+from types import SimpleNamespace
 
 import pytest
 from PIL import Image
@@ -10,6 +12,7 @@ from sqlalchemy import select, text
 
 from relvan.core.people.roles import Role
 from relvan.core.refusal import NotAllowed, NotFound, Refused
+from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.backup import back_up, restore
 from relvan.services.catalogue.pictures import add_picture, put_picture_first, remove_picture, thumbnail_file
 from relvan.services.catalogue.read import view_product
@@ -184,6 +187,16 @@ def test_what_is_no_picture_of_ours_is_refused_and_nothing_is_kept(workplace, ow
         add_picture(workplace, owner, "A", content)
     assert (refused.value.first.code, refused.value.first.field) == (code, "picture")
     assert view_product(workplace, "A").pictures == []
+
+
+def test_a_picture_that_is_cut_off_is_refused_after_something_was_printed_too(workplace, owner):
+    made = datetime(2026, 11, 2, tzinfo=UTC)
+    walk = SimpleNamespace(number="W-1", warehouse="Millrace", created_at=made, who="Owner")
+    assert pick_list_pdf(SimpleNamespace(pick_list=walk, picks=[])).startswith(b"%PDF")
+    create_product(workplace, owner, pot("A"))
+    with pytest.raises(Refused) as refused:
+        add_picture(workplace, owner, "A", png()[:60])
+    assert refused.value.first.code == "no-picture"
 
 
 # stock

@@ -8,6 +8,7 @@ from barcode import Code128
 from barcode.writer import SVGWriter
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
+from PIL import ImageFile
 
 from relvan.core.refusal import refuse
 
@@ -31,5 +32,6 @@ def paper(template: str, **values: Any) -> bytes:
     except OSError as error:
         message = f"PDFs cannot be made on this machine: {error}."
         raise refuse("no-pdf", message, "Install Pango; `make demo` says how.") from error
+    ImageFile.LOAD_TRUNCATED_IMAGES = False  # it turns this on, for everybody: pictures that are cut off would be taken
     html = _papers.get_template(template).render(barcode=barcode, **values)
     return bytes(HTML(string=html).write_pdf())
