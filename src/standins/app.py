@@ -7,7 +7,7 @@ from typing import Any
 
 from fastapi import FastAPI
 
-from standins import console, hagglet, ostrel, ownshop
+from standins import console, hagglet, loomstead, ostrel, ownshop
 from standins.memory import Memory
 from standins.weather import Weather, WeatherLayer
 
@@ -28,7 +28,7 @@ def make_world_app(data: str | Path, base_url: str) -> WeatherLayer:
 
     app = FastAPI(title="The outside world", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.memory, app.state.weather, app.state.base_url = memory, weather, base_url
-    routers: list[Any] = [hagglet.seller, ownshop.admin, ostrel.desk, console.router]
+    routers: list[Any] = [hagglet.seller, loomstead.desk, ownshop.admin, ostrel.desk, console.router]
     for router in routers:
         app.include_router(router)
     return WeatherLayer(app, weather)

@@ -11,11 +11,13 @@ from jinja2 import Environment, FileSystemLoader
 from pydantic import BaseModel, Field
 
 from standins import hagglet, ostrel, ownshop, trade
+from standins.corners import CORNERS
 from standins.hagglet import World
 from standins.memory import loads
 from standins.weather import KINDS, SELLER_SIDES, Weather
 
-MARKETS = {"hagglet": "Hagglet", "ownshop": "Quillmoss shop"}
+MARKETS = {"hagglet": "Hagglet", "loomstead": "Loomstead", "ownshop": "Quillmoss shop"}
+ROOMS = {"hagglet": "notices", "loomstead": "pieces", "ownshop": "items"}  # where a listing's page lies
 EVERYBODY = {**MARKETS, "ostrel": "Ostrel Post"}
 pages = Environment(loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=True)
 pages.filters["money"] = lambda cents: f"{cents / 100:,.2f}"
@@ -230,14 +232,24 @@ def shop_front(channel: str, memory: World, q: str = "") -> HTMLResponse:
         " ORDER BY placed_at DESC, ref DESC LIMIT 120",
         channel, f"%{q}%", f"%{q}%",
     )  # fmt: skip
-    items = [{**dict(row), "picture": (loads(row["data"]).get("pictures") or [None])[0]} for row in rows]
-    return page("front.html", channel=channel, name=name, items=items, q=q)
+    items = [
+        {**dict(row), "picture": (loads(row["data"]).get("pictures") or [None])[0]}
+        for row in rows
+        if trade.state_now(row, memory.now()) == "live"
+    ]
+    return page("front.html", channel=channel, name=name, items=items, q=q, room=ROOMS[channel])
 
 
 @router.get("/hagglet/notices/{ref}", response_class=HTMLResponse)
 def hagglet_page(ref: str, memory: World) -> HTMLResponse:
     """A notice."""
     return item_page("hagglet", ref, memory)
+
+
+@router.get("/loomstead/pieces/{ref}", response_class=HTMLResponse)
+def loomstead_page(ref: str, memory: World) -> HTMLResponse:
+    """A piece."""
+    return item_page("loomstead", ref, memory)
 
 
 @router.get("/ownshop/items/{ref:path}", response_class=HTMLResponse)
@@ -252,10 +264,12 @@ def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLRes
     if row is None:
         raise HTTPException(404, "That is not here any more.")
     data = loads(row["data"])
-    text = data.get("text") or data.get("body", "")
+    text = data.get("text") or data.get("story") or data.get("body", "")
     shelf = hagglet.SHELVES.get(data.get("shelf", ""), data.get("section", ""))
+    shelf = CORNERS[data["corner"]].name if "corner" in data else shelf
     buyer = trade.visitor(len(memory.rows("SELECT 1 FROM purchase")))
-    return page("item.html", channel=channel, name=MARKETS[channel], item=row, text=text, shelf=shelf,
+    item = {**dict(row), "state": trade.state_now(row, memory.now())}
+    return page("item.html", channel=channel, name=MARKETS[channel], item=item, text=text, shelf=shelf,
                 pictures=data.get("pictures", []), buyer=buyer, sorry=sorry)  # fmt: skip
 
 

@@ -39,6 +39,7 @@ DEFAULTS = {
     "sequence": "0",
     "scale.grams": "0",
     "token.hagglet": "hagglet-demo-seller",
+    "token.loomstead": "loomstead-demo-key",
     "token.ownshop": "ownshop-demo-admin",
     "token.ostrel": "ostrel-demo-account",
 }

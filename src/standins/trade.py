@@ -37,6 +37,18 @@ def visitor(number: int) -> dict[str, str]:
     }
 
 
+# what an order's number begins with
+NUMBERS = {"hagglet": "HG", "ownshop": "WS", "loomstead": "LM"}
+
+
+def state_now(listing: Any, now: datetime) -> str:
+    """Whether a listing is live; one whose time is over has lapsed."""
+    lapses_at = loads(listing["data"]).get("lapses_at")
+    if listing["state"] == "live" and lapses_at and datetime.fromisoformat(lapses_at) <= now:
+        return "lapsed"
+    return str(listing["state"])
+
+
 def shown_listings(memory: Memory, channel: str) -> list[dict[str, Any]]:
     """What buyers see now."""
     rows = memory.rows("SELECT * FROM listing WHERE channel = ? ORDER BY ref", channel)
@@ -48,7 +60,7 @@ def shown_listings(memory: Memory, channel: str) -> list[dict[str, Any]]:
             "price": row["price"],
             "currency": row["currency"],
             "quantity": row["quantity"],
-            "state": row["state"],
+            "state": state_now(row, memory.now()),
             "pictures": loads(row["data"]).get("pictures", []),
             "variants": [],
         }
@@ -69,7 +81,7 @@ def purchase(
     """Sell `quantity` of one listing to a visitor; return the order's number. Lowers what is shown."""
     with memory.writing() as db:
         listing = db.execute("SELECT * FROM listing WHERE channel = ? AND ref = ?", (channel, ref)).fetchone()
-        if listing is None or listing["state"] != "live":
+        if listing is None or state_now(listing, memory.now()) != "live":
             raise NotForSale(f"{ref} is not for sale here.")
         if listing["quantity"] < quantity:
             raise NotForSale(f"Only {listing['quantity']} of {listing['title']} are left.")
@@ -78,7 +90,7 @@ def purchase(
             (quantity, channel, ref),
         )
         seq = next_number(db)
-        number = f"{'HG' if channel == 'hagglet' else 'WS'}-{40000 + seq}"
+        number = f"{NUMBERS[channel]}-{40000 + seq}"
         line = {
             "line": "1",
             "ref": ref,

@@ -14,8 +14,13 @@ from typing import Any
 from standins.memory import Memory
 
 KINDS = ("calm", "slow", "throttled", "flaky", "lost answers", "down")
-SELLER_SIDES = {"hagglet": "/hagglet/seller/", "ownshop": "/ownshop/admin/", "ostrel": "/ostrel/api/"}
-CALLS_PER_SECOND = {"hagglet": 40.0, "ownshop": 60.0, "ostrel": 20.0}
+SELLER_SIDES = {
+    "hagglet": "/hagglet/seller/",
+    "loomstead": "/loomstead/desk/",
+    "ownshop": "/ownshop/admin/",
+    "ostrel": "/ostrel/api/",
+}
+CALLS_PER_SECOND = {"hagglet": 40.0, "loomstead": 25.0, "ownshop": 60.0, "ostrel": 20.0}
 THROTTLED_CALLS_PER_SECOND = 3.0
 
 Scope = MutableMapping[str, Any]

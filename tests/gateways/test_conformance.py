@@ -14,9 +14,11 @@ from tests.house import TEXT, png
 FIELDS = {
     "hagglet": {"heading": "A pot", "text": TEXT, "shelf": "hg-planters", "material": "clay", "condition": "new",
                 "dispatch_days": "2", "delivery": "by post", "returns": "yes", "barcode": ""},
+    "loomstead": {"title": "A pot", "story": f"{TEXT} And more.", "corner": "pots-small", "made_of": "stoneware",
+                  "keywords": "clay, handmade", "finish": ""},
     "ownshop": {"name": "A pot", "body": TEXT, "section": "Pots", "weight": "700", "barcode": ""},
 }  # fmt: skip
-TITLE = {"hagglet": "heading", "ownshop": "name"}
+TITLE = {"hagglet": "heading", "loomstead": "title", "ownshop": "name"}
 BUYER = Address("Ada", "1 Row", "Tarnhollow", "4821", "NL", "")
 SENDER = Address("Quillmoss", "3 Yard", "Tarnhollow", "T12", "IE", "")
 
@@ -36,7 +38,7 @@ def offer(channel, tmp_path):
     (tmp_path / "pot.png").write_bytes(png())
     sha = hashlib.sha256(png()).hexdigest()
     picture = PictureFile(sha, "image/png", tmp_path / "pot.png")
-    return Offer("PT/14", FIELDS[channel[0]], Money(1690, "EUR"), 7, (picture,))
+    return Offer("PT/14", FIELDS[channel[0]], Money(1690, rulebook(channel[0]).currency), 7, (picture,))
 
 
 def shown(world, channel, sku="PT/14"):
@@ -60,12 +62,12 @@ def test_what_is_published_is_shown_and_can_be_changed(channel, offer, world):
     assert (row["title"], row["price"], row["quantity"], len(row["pictures"])) == ("A pot", 1690, 7, 1)
     assert world.client.get(placed.page).status_code == 200
     channel[1].send_content(
-        placed.ref, Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug"}})
+        placed.ref, Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug, glazed"}})
     )
     assert channel[1].set_quantities([(placed.ref, 3)])[0].ok
-    assert channel[1].set_prices([(placed.ref, Money(1999, "EUR"))])[0].ok
+    assert channel[1].set_prices([(placed.ref, Money(1999, offer.price.currency))])[0].ok
     row = shown(world, channel)
-    assert (row["title"], row["price"], row["quantity"]) == ("A jug", 1999, 3)
+    assert (row["title"], row["price"], row["quantity"]) == ("A jug, glazed", 1999, 3)
     channel[1].set_shown(placed.ref, False)
     assert shown(world, channel)["state"] != "live"
     channel[1].set_shown(placed.ref, True)
@@ -99,7 +101,8 @@ def test_orders_are_told_in_our_words_and_in_order(channel, offer, world):
     assert [order.number for order in found] == numbers
     assert [order.changed for order in found] == sorted(order.changed for order in found)
     first = found[0]
-    assert (first.currency, first.paid, first.lines[0].sku, first.lines[0].unit_price) == ("EUR", True, "PT/14", 1690)
+    told = (first.currency, first.paid, first.lines[0].sku, first.lines[0].unit_price)
+    assert told == (offer.price.currency, True, "PT/14", 1690)
     assert first.ship_to.street
     assert [order.number for order in channel[1].orders_after(found[1].changed, 50)] == numbers[2:]
     assert len(channel[1].orders_after(0, 2)) == 2

@@ -25,6 +25,9 @@ class FieldValue:
     source: Source
 
 
+NOTHING = FieldValue("", Source.NONE)
+
+
 @dataclass(frozen=True)
 class ListedProduct:
     """What a product gives its listings; weight in grams, sides of pictures in pixels.
@@ -45,8 +48,11 @@ class ListedProduct:
 
 
 def resolve_fields(rulebook: Rulebook, own: Mapping[str, str], product: ListedProduct) -> dict[str, FieldValue]:
-    """Every field of the rulebook with its value and source."""
-    return {rule.name: resolve_field(rule, rulebook, own.get(rule.name, ""), product) for rule in rulebook.fields}
+    """Every field of the rulebook with its value and source; what its category does not ask for stays empty."""
+    found = {rule.name: resolve_field(rule, rulebook, own.get(rule.name, ""), product) for rule in rulebook.fields}
+    category = found[rulebook.category_field].value if rulebook.category_field else ""
+    not_asked = {rule.name: NOTHING for rule in rulebook.fields if not rule.is_asked_in(category)}
+    return {**found, **not_asked}
 
 
 def resolve_field(rule: FieldRule, rulebook: Rulebook, own: str, product: ListedProduct) -> FieldValue:
@@ -57,11 +63,13 @@ def resolve_field(rule: FieldRule, rulebook: Rulebook, own: str, product: Listed
         given = product_value(rule.origin, giver) if giver else ""
         if given and rule.kind == "category":
             given = match_category(given, rulebook)
+        if given and rule.kind == "choice":
+            given = next((choice for choice in rule.choices if choice.casefold() == given.casefold()), given)
         if given:
             return FieldValue(given, source)
     if rule.default:
         return FieldValue(rule.default, Source.RULEBOOK)
-    return FieldValue("", Source.NONE)
+    return NOTHING
 
 
 def product_value(origin: str, product: ListedProduct) -> str:

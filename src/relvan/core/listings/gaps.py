@@ -6,7 +6,7 @@ from typing import Literal
 
 from relvan.core.catalogue.identity import check_gtin
 from relvan.core.listings.cascade import FieldValue, ListedProduct
-from relvan.core.listings.rulebook import FieldRule, Rulebook
+from relvan.core.listings.rulebook import FieldRule, Rulebook, parted
 
 GapKind = Literal[
     "missing", "too short", "too long", "not allowed", "wrong form", "bad identifier",
@@ -45,7 +45,7 @@ def find_gaps(
     live: bool,
 ) -> Readiness:
     """All gaps of one listing. `price` in minor units; a listing that is live may stand at zero stock."""
-    category = next((fields[rule.name].value for rule in rulebook.fields if rule.kind == "category"), "")
+    category = fields[rulebook.category_field].value if rulebook.category_field else ""
     gaps: list[Gap] = []
     demands = 0
     for rule in rulebook.fields:
@@ -74,6 +74,8 @@ def field_gaps(rule: FieldRule, rulebook: Rulebook, value: str, *, required: boo
     if rule.kind == "choice" and value not in rule.choices:
         allowed = ", ".join(rule.choices)
         return [Gap(rule.name, "not allowed", f"“{rule.label}” must be one of {allowed}.", "listing", True)]
+    if rule.kind == "words":
+        return words_gaps(rule, value)
     if rule.kind == "gtin" and check_gtin(value):
         return [Gap(rule.name, "bad identifier", f"“{value}” is no GTIN.", "product")]
     if rule.kind == "number":
@@ -88,6 +90,19 @@ def length_gaps(rule: FieldRule, value: str) -> list[Gap]:
         return [Gap(rule.name, "too short", message, mend_of(rule))]
     if rule.most is not None and len(value) > rule.most:
         message = f"“{rule.label}” takes at most {rule.most} characters; it has {len(value)}."
+        return [Gap(rule.name, "too long", message, "listing")]
+    return []
+
+
+def words_gaps(rule: FieldRule, value: str) -> list[Gap]:
+    """Too many words, or one that is too long."""
+    words = parted(value)
+    if rule.most is not None and len(words) > rule.most:
+        message = f"“{rule.label}” takes at most {rule.most}; there are {len(words)}."
+        return [Gap(rule.name, "too long", message, "listing")]
+    long = [word for word in words if rule.most_each is not None and len(word) > rule.most_each]
+    if long:
+        message = f"“{rule.label}” takes words of at most {rule.most_each} characters; “{long[0]}” has {len(long[0])}."
         return [Gap(rule.name, "too long", message, "listing")]
     return []
 

@@ -16,20 +16,41 @@ class FieldRule(_Part):
     """One field of a listing.
 
     `origin` names the product's field that feeds it (`title`, `attributes.material`), `default` what the
-    rulebook says when nothing else does; lengths in characters, numbers in the product's unit.
+    rulebook says when nothing else does; lengths in characters, numbers in the product's unit. A field with `only_in`
+    is asked for in these categories alone. `words` are several, parted by commas: `most` of them, each of at most
+    `most_each` characters.
     """
 
     name: str
     label: str
-    kind: Literal["text", "long text", "choice", "category", "number", "gtin"] = "text"
+    kind: Literal["text", "long text", "choice", "category", "number", "gtin", "words"] = "text"
     required: bool = False
     required_in: tuple[str, ...] = ()
+    only_in: tuple[str, ...] = ()
     least: int | None = None
     most: int | None = None
+    most_each: int | None = None
     choices: tuple[str, ...] = ()
     origin: str = ""
     default: str = ""
     topic: Topic = "content"
+
+    def is_asked_in(self, category: str) -> bool:
+        """Whether a listing of a category may have this field."""
+        return not self.only_in or category in self.only_in
+
+
+def parted(value: str) -> list[str]:
+    """The words of a field that holds several: parted by commas or lines, each once.
+
+    >>> parted("clay, Pot, Clay, ")
+    ['clay', 'Pot']
+    """
+    found: dict[str, str] = {}
+    for word in value.replace("\n", ",").split(","):
+        if word.strip():
+            found.setdefault(word.strip().casefold(), word.strip())
+    return list(found.values())
 
 
 class Category(_Part):
@@ -92,6 +113,11 @@ class Rulebook(_Part):
     def field(self, name: str) -> FieldRule | None:
         """The rule of a field, or none."""
         return next((rule for rule in self.fields if rule.name == name), None)
+
+    @property
+    def category_field(self) -> str:
+        """The name of the field that holds the category, or ""."""
+        return next((rule.name for rule in self.fields if rule.kind == "category"), "")
 
     def category_name(self, key: str) -> str:
         """A category's name, or its key when it is not known."""

@@ -1,5 +1,6 @@
 """Finds the rulebooks that ship with the application, and the adapter for a dialect."""
 
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
@@ -9,13 +10,15 @@ from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import not_found
 from relvan.gateways.calling import Caller, Pace
 from relvan.gateways.channels.notices import NoticesGateway
+from relvan.gateways.channels.pieces import PiecesGateway
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.gateways.channels.storefront import StorefrontGateway
 
 RULEBOOKS = Path(__file__).parent / "rulebooks"
 # dialect -> (adapter, the word before the token in the Authorization header)
-DIALECTS: dict[str, tuple[type[NoticesGateway] | type[StorefrontGateway], str]] = {
+DIALECTS: dict[str, tuple[Callable[[Caller], ChannelGateway], str]] = {
     "notices": (NoticesGateway, "Token"),
+    "pieces": (PiecesGateway, "Key"),
     "storefront": (StorefrontGateway, "Bearer"),
 }
 

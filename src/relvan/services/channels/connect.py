@@ -137,6 +137,10 @@ def _set_price_list(session: Session, channel: Channel, value: Any) -> tuple[Any
     price_list = session.scalar(select(PriceList).where(PriceList.key == str(value)))
     if price_list is None:
         raise not_found("price list", value)
+    wanted = rulebook(channel.rulebook).currency
+    if price_list.currency != wanted:
+        message = f"{channel.name} sells in {wanted}; “{price_list.name}” is in {price_list.currency}."
+        raise refuse("currency", message, f"Choose or make a list in {wanted}.", "price_list")
     before, channel.price_list_id = channel.price_list_id, price_list.id
     return before, channel.price_list_id
 
@@ -174,10 +178,12 @@ def _test(gateway: ChannelGateway, name: str) -> None:
 
 
 def _new_channel(session: Session, key: str) -> Channel:
-    """A new channel sells from all warehouses, at list prices, all that is free."""
-    price_list = session.scalar(select(PriceList).order_by(PriceList.id))
+    """A new channel sells from all warehouses, at list prices in its currency, all that is free."""
+    book = rulebook(key)
+    price_list = session.scalar(select(PriceList).where(PriceList.currency == book.currency).order_by(PriceList.id))
     if price_list is None:
-        raise refuse("no-price-list", "There is no price list yet.", "Make one first.")
+        message = f"There is no price list in {book.currency} yet; {book.name} sells in it."
+        raise refuse("no-price-list", message, "Make one first.", "rulebook")
     channel = Channel(
         key=key, name=key, rulebook=key, address="", token="", price_list_id=price_list.id,
         price_steps=[], stock_policy={},

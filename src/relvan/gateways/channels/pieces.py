@@ -1,0 +1,174 @@
+"""The dialect of marketplaces whose listings are changed by JSON patches (RFC 6902) alone: pieces, corners, rappen."""
+
+import json
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+from urllib.parse import quote
+
+from relvan.core.listings.rulebook import parted
+from relvan.core.money import Money
+from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
+from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.channels.port import (
+    ContentRefused,
+    Dispatched,
+    Offer,
+    PictureFile,
+    Placed,
+    RowVerdict,
+    ShownListing,
+)
+
+PATCH = {"Content-Type": "application/json-patch+json"}
+PLAIN = ("title", "story", "corner")
+CONTENT = (*PLAIN, "keywords", "facts", "pictures")
+
+
+class PiecesGateway:
+    """A channel that speaks of pieces."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+        # Pictures that the channel has: a throttled piece must not spend its calls on them again.
+        self._pictures: dict[str, str] = {}
+
+    def test(self) -> str:
+        found = self._caller.json("GET", "me")
+        return f"{found.get('seller')} on {found.get('place')}"
+
+    def publish(self, offer: Offer, key: str) -> Placed:
+        body = {
+            **self._words(offer),
+            "code": offer.sku,
+            "rappen": offer.price.amount,
+            "at_hand": offer.quantity,
+        }
+        try:
+            found = self._caller.json("POST", "pieces", json=body, headers={"Wish": key})
+        except OutsideRefusal as refusal:
+            if refusal.status == 409 and (placed := self.find_placed(offer.sku, key)):
+                return placed
+            raise self._refused(refusal) from refusal
+        return Placed(found["piece"], found["page"])
+
+    def find_placed(self, offer_sku: str, key: str) -> Placed | None:
+        found = self._caller.json("GET", "pieces", params={"wish": key})["pieces"]
+        return Placed(found[0]["piece"], found[0]["page"]) if found else None
+
+    def send_content(self, ref: str, offer: Offer) -> None:
+        # Only what differs is sent: read first, so that a patch said twice finds nothing left to change.
+        try:
+            shown = self._caller.json("GET", _at(ref))
+            wanted = self._words(offer)
+            operations = [_set(name, wanted[name]) for name in CONTENT if shown.get(name) != wanted[name]]
+            if operations:
+                self._patch(ref, operations)
+        except OutsideRefusal as refusal:
+            raise self._refused(refusal) from refusal
+
+    def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
+        return [self._set_one(ref, "at_hand", units) for ref, units in rows]
+
+    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
+        return [self._set_one(ref, "rappen", price.amount) for ref, price in rows]
+
+    def set_shown(self, ref: str, shown: bool) -> None:
+        self._caller.call("POST", f"{_at(ref)}/{'renew' if shown else 'withdraw'}")
+
+    def listings_after(self, ref: str, page: int) -> list[ShownListing]:
+        found = self._caller.json("GET", "pieces", params={"after": ref, "limit": page})["pieces"]
+        return [
+            ShownListing(row["piece"], row["code"], row["title"], row["rappen"], row["at_hand"],
+                         row["standing"] == "live")
+            for row in found
+        ]  # fmt: skip
+
+    def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
+        found = self._caller.json("GET", "orders", params={"beyond": mark, "limit": page})["orders"]
+        return [_order(order) for order in found]
+
+    def acknowledge(self, number: str) -> None:
+        self._caller.call("POST", f"orders/{number}/noted")
+
+    def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
+        code = quote(parcel.tracking_number, safe="")
+        self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
+
+    def set_webhook(self, url: str, secret: str) -> None:
+        raise NotImplementedError("This dialect has no webhooks; its rulebook says so.")
+
+    def read_webhook(self, body: bytes) -> IncomingOrder | None:
+        return None
+
+    def close(self) -> None:
+        self._caller.close()
+
+    def _words(self, offer: Offer) -> dict[str, Any]:
+        said = dict(offer.fields)
+        words: dict[str, Any] = {name: said.pop(name, "") for name in PLAIN}
+        words["keywords"] = parted(said.pop("keywords", ""))
+        words["facts"] = {_theirs(name): value for name, value in said.items() if value}
+        words["pictures"] = [self._picture(picture) for picture in offer.pictures]
+        return words
+
+    def _picture(self, picture: PictureFile) -> str:
+        if picture.sha not in self._pictures:
+            found = self._caller.json("POST", "pictures", content=picture.path.read_bytes())
+            self._pictures[picture.sha] = str(found["picture"])
+        return self._pictures[picture.sha]
+
+    def _patch(self, ref: str, operations: list[dict[str, Any]]) -> None:
+        self._caller.call("PATCH", _at(ref), content=json.dumps(operations).encode(), headers=PATCH)
+
+    def _set_one(self, ref: str, name: str, value: int) -> RowVerdict:
+        try:
+            self._patch(ref, [_set(name, value)])
+        except OutsideRefusal as refusal:
+            return RowVerdict(ref, False, _problems(refusal)[0][1])
+        return RowVerdict(ref, True)
+
+    def _refused(self, refusal: OutsideRefusal) -> ContentRefused:
+        self._pictures.clear()  # perhaps it lost one of them
+        return ContentRefused(_problems(refusal))
+
+
+def _at(ref: str) -> str:
+    return f"pieces/{quote(ref, safe='')}"
+
+
+def _set(name: str, value: Any) -> dict[str, Any]:
+    """The operation that gives a field a value, whether it has one or not: `add` replaces a member that is there."""
+    return {"op": "add", "path": f"/{name}", "value": value}
+
+
+def _theirs(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _problems(refusal: OutsideRefusal) -> list[tuple[str, str]]:
+    """(our field, their words) for each thing refused; places are JSON pointers (RFC 6901)."""
+    body = refusal.body if isinstance(refusal.body, dict) else {}
+    found = [
+        (str(told["at"]).removeprefix("/facts").strip("/").replace(" ", "_"), str(told["because"]))
+        for told in body.get("refusals", ())
+    ]
+    return found or [("", str(body.get("error") or body.get("detail") or refusal))]
+
+
+def _order(order: dict[str, Any]) -> IncomingOrder:
+    return IncomingOrder(
+        number=order["number"],
+        placed_at=datetime.fromisoformat(order["made"]),
+        currency=order["money"],
+        lines=tuple(
+            IncomingLine(line["place"], line["code"], line["title"], line["count"], line["rappen"], line["piece"])
+            for line in order["pieces"]
+        ),
+        ship_to=Address.read(order["to"]),
+        delivery_price=order["carriage"],
+        paid=order["settled"],
+        cancelled=order["standing"] == "off",
+        sent=order["standing"] == "gone",
+        changed=order["turn"],
+    )

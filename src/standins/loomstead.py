@@ -1,0 +1,261 @@
+"""Loomstead: a marketplace for house and garden that sells in Swiss francs. The seller writes the page.
+
+Its dialect: a listing is a *piece*, a category a *corner*, a price is in *rappen*, stock is what is *at hand*. A piece
+says at most nine keywords and shows at most eight pictures, and lapses after a hundred days unless it is renewed. It is
+changed only by JSON patches (RFC 6902) of its single fields. A new piece carries a `Wish`, by which it is looked up.
+"""
+
+import json
+from datetime import datetime, timedelta
+from typing import Annotated, Any
+
+import jsonpatch
+import jsonpointer
+from fastapi import APIRouter, Body, Depends, Header, HTTPException, Request
+from fastapi.responses import JSONResponse
+
+from standins import trade
+from standins.corners import CORNERS, FACTS
+from standins.hagglet import World
+from standins.memory import Memory, keep_picture, loads, next_number
+
+LASTS_DAYS = 100
+MOST_KEYWORDS, MOST_KEYWORD, MOST_PICTURES, MOST_OPERATIONS = 9, 20, 8, 40
+PATCH = "application/json-patch+json"
+OWN = ("title", "story", "corner", "keywords", "facts", "pictures", "rappen", "at_hand")
+
+
+def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+    """Only the seller."""
+    if authorization != f"Key {memory.setting('token.loomstead')}":
+        raise HTTPException(401, "That key opens nothing here.")
+
+
+desk = APIRouter(prefix="/loomstead/desk", dependencies=[Depends(check_token)])
+
+
+def refusals_of(piece: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
+    """Why a piece may not be shown: where in it (a JSON pointer), and because of what."""
+    found: list[dict[str, str]] = []
+
+    def refuse(at: str, because: str) -> None:
+        found.append({"at": at, "because": because})
+
+    for name, least, most in (("title", 5, 140), ("story", 30, 8000)):
+        if not isinstance(piece.get(name), str) or not least <= len(piece[name]) <= most:
+            refuse(f"/{name}", f"{least} to {most} characters, please.")
+    corner = CORNERS.get(str(piece.get("corner", "")))
+    if corner is None:
+        refuse("/corner", "We have no such corner.")
+    _check_facts(piece.get("facts") or {}, corner, refuse)
+    words = piece.get("keywords") or []
+    if len(words) > MOST_KEYWORDS or len({str(word).casefold() for word in words}) < len(words):
+        refuse("/keywords", f"At most {MOST_KEYWORDS}, and each once.")
+    if any(not 1 <= len(str(word)) <= MOST_KEYWORD for word in words):
+        refuse("/keywords", f"A keyword has at most {MOST_KEYWORD} characters.")
+    pictures = piece.get("pictures") or []
+    if not 1 <= len(pictures) <= MOST_PICTURES:
+        refuse("/pictures", f"1 to {MOST_PICTURES} pictures.")
+    elif any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in pictures):
+        refuse("/pictures", "We do not have one of them.")
+    for name, least, most in (("rappen", 50, 9_999_995), ("at_hand", 0, 9_999)):
+        value = piece.get(name)
+        if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
+            refuse(f"/{name}", f"A whole number from {least} to {most:,}.")
+    if set(piece) - {*OWN, "code"}:
+        refuse("/", f"We know nothing of {sorted(set(piece) - {*OWN, 'code'})[0]}.")
+    return found
+
+
+def _check_facts(facts: dict[str, Any], corner: Any, refuse: Any) -> None:
+    if corner is None:
+        return
+    for name in corner.needs:
+        if not facts.get(name):
+            refuse(f"/facts/{name}", f"In {corner.name} we ask for this.")
+    for name, value in facts.items():
+        if name not in (*corner.needs, *corner.takes):
+            refuse(f"/facts/{name}", f"In {corner.name} nobody asks for this.")
+        elif FACTS[name] and value not in FACTS[name]:
+            refuse(f"/facts/{name}", f"One of {', '.join(FACTS[name])}.")
+
+
+def as_piece(row: Any, memory: Memory) -> dict[str, Any]:
+    """A piece as the seller reads it."""
+    data = loads(row["data"])
+    return {
+        "piece": row["ref"],
+        **{name: data[name] for name in (*OWN, "code") if name in data},
+        "rappen": row["price"],
+        "at_hand": row["quantity"],
+        "standing": trade.state_now(row, memory.now()),
+        "until": data["lapses_at"],
+        "page": f"/loomstead/pieces/{row['ref']}",
+    }
+
+
+def find_piece(memory: Memory, ref: str) -> Any:
+    """A piece, or 404."""
+    row = memory.row("SELECT * FROM listing WHERE channel = 'loomstead' AND ref = ?", ref)
+    if row is None:
+        raise HTTPException(404, "We have no such piece.")
+    return row
+
+
+def lapses(now: datetime) -> str:
+    """When a piece that is placed or renewed now lapses."""
+    return (now + timedelta(days=LASTS_DAYS)).isoformat()
+
+
+@desk.get("/me")
+def me(memory: World) -> dict[str, Any]:
+    """Who is asking."""
+    return {"place": "Loomstead", "seller": "Quillmoss", "money": "CHF", "now": memory.now().isoformat()}
+
+
+@desk.get("/corners")
+def corners() -> dict[str, Any]:
+    """Every corner with the facts that it needs and takes, and what may be said of them."""
+    return {
+        "corners": [
+            {"corner": key, "name": corner.name, "needs": corner.needs, "takes": corner.takes}
+            for key, corner in CORNERS.items()
+        ],
+        "facts": FACTS,
+    }
+
+
+@desk.post("/pictures", status_code=201)
+async def take_picture(request: Request, memory: World) -> dict[str, str]:
+    """Take a picture; the same one is kept once."""
+    content = await request.body()
+    with memory.writing() as db:
+        name = keep_picture(db, content)
+    if name is None:
+        raise HTTPException(415, "That is no picture.")
+    return {"picture": name}
+
+
+@desk.post("/pieces", status_code=201)
+def place(memory: World, piece: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]) -> JSONResponse:
+    """Place a piece for a hundred days."""
+    if refusals := refusals_of(piece, memory):
+        return JSONResponse({"refusals": refusals}, 422)
+    with memory.writing() as db:
+        if db.execute("SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)).fetchone():
+            return JSONResponse({"error": "That wish was granted before."}, 409)
+        ref = f"lm-{next_number(db):06d}"
+        now = memory.now()
+        data = {**piece, "lapses_at": lapses(now)}
+        db.execute(
+            "INSERT INTO listing VALUES ('loomstead', ?, ?, ?, ?, 'CHF', ?, 'live', ?, ?, ?)",
+            (ref, piece.get("code", ""), piece["title"], piece["rappen"], piece["at_hand"], json.dumps(data), wish,
+             now.isoformat()),
+        )  # fmt: skip
+    return JSONResponse(as_piece(find_piece(memory, ref), memory), 201)
+
+
+@desk.get("/pieces")
+def look_up(memory: World, wish: str | None = None, after: str = "", limit: int = 50) -> dict[str, Any]:
+    """The piece of a wish, or all pieces in pages."""
+    if wish is not None:
+        rows = memory.rows("SELECT * FROM listing WHERE channel = 'loomstead' AND request = ?", wish)
+    else:
+        rows = memory.rows(
+            "SELECT * FROM listing WHERE channel = 'loomstead' AND ref > ? ORDER BY ref LIMIT ?", after, min(limit, 100)
+        )
+    return {"pieces": [as_piece(row, memory) for row in rows]}
+
+
+@desk.get("/pieces/{ref}")
+def read_piece(ref: str, memory: World) -> dict[str, Any]:
+    """One piece."""
+    return as_piece(find_piece(memory, ref), memory)
+
+
+@desk.patch("/pieces/{ref}")
+async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse:
+    """Change single fields by a JSON patch: all of its operations or none."""
+    if request.headers.get("content-type", "").partition(";")[0] != PATCH:
+        return JSONResponse({"error": f"Changes come as {PATCH}."}, 415)
+    row = find_piece(memory, ref)
+    now = {name: value for name, value in as_piece(row, memory).items() if name in (*OWN, "code")}
+    try:
+        operations = json.loads(await request.body())
+        if not isinstance(operations, list) or len(operations) > MOST_OPERATIONS:
+            raise ValueError(f"A list of at most {MOST_OPERATIONS} operations.")
+        piece = jsonpatch.JsonPatch(operations).apply(now)
+    except jsonpatch.JsonPatchTestFailed as failed:
+        return JSONResponse({"error": f"It is not as you think: {failed}"}, 409)
+    except (ValueError, TypeError, jsonpatch.JsonPatchException, jsonpointer.JsonPointerException) as error:
+        return JSONResponse({"error": f"That patch does not fit: {error}"}, 400)
+    if not isinstance(piece, dict) or piece.get("code") != now.get("code"):
+        return JSONResponse({"refusals": [{"at": "/code", "because": "A piece keeps its code."}]}, 422)
+    if refusals := refusals_of(piece, memory):
+        return JSONResponse({"refusals": refusals}, 422)
+    with memory.writing() as db:
+        data = {**piece, "lapses_at": loads(row["data"])["lapses_at"]}
+        db.execute(
+            "UPDATE listing SET title = ?, price = ?, quantity = ?, data = ? WHERE channel = 'loomstead' AND ref = ?",
+            (piece["title"], piece["rappen"], piece["at_hand"], json.dumps(data), ref),
+        )
+    return JSONResponse(as_piece(find_piece(memory, ref), memory))
+
+
+@desk.post("/pieces/{ref}/{deed}")
+def withdraw_or_renew(ref: str, deed: str, memory: World) -> dict[str, Any]:
+    """Withdraw a piece, or renew it for another hundred days."""
+    if deed not in ("withdraw", "renew"):
+        raise HTTPException(404, "We do not do that.")
+    data = loads(find_piece(memory, ref)["data"])
+    state = "withdrawn" if deed == "withdraw" else "live"
+    if deed == "renew":
+        data["lapses_at"] = lapses(memory.now())
+    with memory.writing() as db:
+        sql = "UPDATE listing SET state = ?, data = ? WHERE channel = 'loomstead' AND ref = ?"
+        db.execute(sql, (state, json.dumps(data), ref))
+    return as_piece(find_piece(memory, ref), memory)
+
+
+def parted(order: dict[str, Any]) -> dict[str, Any]:
+    """An order in Loomstead's words."""
+    name = order["buyer"]
+    return {
+        "number": order["number"],
+        "turn": order["seq"],
+        "standing": {"placed": "new", "sent": "gone", "cancelled": "off"}.get(order["state"], "new"),
+        "settled": order["paid"],
+        "made": order["placed_at"],
+        "to": {key: name.get(key, "") for key in ("name", "street", "town", "postcode", "country", "mail")},
+        "pieces": [
+            {"place": line["line"], "piece": line["ref"], "code": line["sku"], "title": line["title"],
+             "count": line["quantity"], "rappen": line["each"]}
+            for line in order["lines"]
+        ],
+        "carriage": order["postage"],
+        "money": order["currency"],
+    }  # fmt: skip
+
+
+@desk.get("/orders")
+def orders(memory: World, beyond: int = 0, limit: int = 50) -> dict[str, Any]:
+    """Orders that changed beyond a turn, the oldest change first."""
+    found = trade.orders_after(memory, "loomstead", beyond, min(limit, 100))
+    return {"orders": [parted(order) for order in found]}
+
+
+@desk.post("/orders/{number}/noted")
+def noted(number: str, memory: World) -> dict[str, str]:
+    """The seller has the order."""
+    if not trade.change_order(memory, "loomstead", number, seen=True):
+        raise HTTPException(404, "We have no such order.")
+    return {"number": number}
+
+
+@desk.put("/orders/{number}/parcels/{code}")
+def gone(number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = "") -> dict[str, str]:
+    """A parcel is on its way, under a code; saying it twice changes nothing."""
+    parcel = {"carrier": by, "code": code}
+    if not trade.change_order(memory, "loomstead", number, state="sent", parcel=parcel):
+        raise HTTPException(404, "We have no such order.")
+    return {"number": number}
