@@ -63,11 +63,17 @@ def test_steps_apply_in_their_order_and_each_rounds_half_up():
 
 
 def test_the_floor_comes_last_and_says_whether_it_held():
-    low = channel_price(Money(1000, "EUR"), [PercentStep(Decimal(-50))], floor=700)
+    low = channel_price(Money(1000, "EUR"), [PercentStep(Decimal(-50))], floor=Money(700, "EUR"))
     assert (low.money.amount, low.floored) == (700, True)
-    high = channel_price(Money(1000, "EUR"), [], floor=700)
+    high = channel_price(Money(1000, "EUR"), [], floor=Money(700, "EUR"))
     assert (high.money.amount, high.floored) == (1000, False)
     assert [step.label for step in low.why.steps] == ["Price list", "Percent", "Floor", "Price"]
+
+
+def test_a_floor_in_another_currency_holds_nothing_and_the_why_says_so():
+    price = channel_price(Money(1000, "CHF"), [], floor=Money(9900, "EUR"))
+    assert (price.money, price.floored) == (Money(1000, "CHF"), False)
+    assert price.why.steps[1].detail == "in EUR, not compared with CHF"
 
 
 steps = st.lists(
@@ -84,7 +90,7 @@ steps = st.lists(
 
 @given(st.integers(1, 1_000_000), steps, st.none() | st.integers(0, 1_000_000))
 def test_no_price_is_ever_below_its_floor_and_the_why_ends_in_it(base, ladder, floor):
-    price = channel_price(Money(base, "EUR"), ladder, floor=floor)
+    price = channel_price(Money(base, "EUR"), ladder, floor=None if floor is None else Money(floor, "EUR"))
     assert price.money.amount >= (floor or 0)
     assert len(price.why.steps) == len(ladder) + 2 + (floor is not None)
     assert Decimal(price.why.steps[-1].value) * 100 == price.money.amount

@@ -134,9 +134,8 @@ def test_a_patch_that_does_not_fit_changes_nothing(desk, piece, operations, stat
 
 
 def test_changes_come_as_patches_only(desk, piece):
-    assert (
-        patch(desk, piece, {"op": "add", "path": "/rappen", "value": 500}, kind="application/json").status_code == 415
-    )
+    dearer = {"op": "add", "path": "/rappen", "value": 500}
+    assert patch(desk, piece, dearer, kind="application/json").status_code == 415
     assert desk("PATCH", f"pieces/{piece}", content=b"{no", headers={"Content-Type": PATCH}).status_code == 400
     assert patch(desk, "lm-999999", dearer).status_code == 404
 

@@ -16,7 +16,7 @@ def hand():
 
 @pytest.mark.parametrize(
     ("amount", "currency", "text"),
-    [(None, "", ""), (0, "", "€0.00"), (123456, "", "€1,234.56"), (-50, "", "-€0.50"), (1000, "CHF", "CHF10.00"),
+    [(None, "", ""), (0, "", "€0.00"), (123456, "", "€1,234.56"), (-50, "", "-€0.50"), (1000, "CHF", "CHF\u00a010.00"),
      (500, "JPY", "JP¥500")],
 )  # fmt: skip
 def test_money(hand, amount, currency, text):

@@ -58,7 +58,7 @@ def list_listings(
             "ref": row.ref or None,
             "gap_count": row.gap_count,
             "behind": row.behind.split(),
-            "price": amount_of(row.price, by.workplace.settings.currency),
+            "price": amount_of(row.price, row.currency),
             "quantity": row.quantity,
         }
         for row in rows

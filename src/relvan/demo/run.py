@@ -14,7 +14,7 @@ from sqlalchemy import delete
 
 from relvan.core.refusal import Refused
 from relvan.demo.scale import add_many
-from relvan.demo.seed import PASSWORD, PEOPLE, Seeder
+from relvan.demo.seed import MARKETS, PASSWORD, PEOPLE, Seeder
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.people.sign_in import make_token
 from relvan.services.workplace import SYSTEM, Workplace
@@ -93,7 +93,7 @@ def _find_each_other_again(settings: Settings, world: str) -> None:
     """Started at other addresses than last time, channels and carrier are connected anew."""
     there = httpx.get(f"{world}/world", timeout=10).json()["standins"]
     workplace = Workplace(settings)
-    for key in ("hagglet", "ownshop"):
+    for key in MARKETS:
         connect_channel(workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"]))
     ostrel = there["ostrel"]
     connect_carrier(workplace, SYSTEM, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"])

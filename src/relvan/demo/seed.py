@@ -15,6 +15,7 @@ from relvan.core.people.roles import Role
 from relvan.demo.drawings import draw
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
+from relvan.demo.loomstead import list_on_loomstead
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
 from relvan.services.channels.connect import ConnectChannel, change_channel, connect_carrier, connect_channel
@@ -63,6 +64,7 @@ SENDER = {
     "postcode": "T12 R4X8",
     "country": "IE",
 }
+MARKETS = ("hagglet", "ownshop", "loomstead")
 DAYS = 91
 DAYS_WORKED, DAYS_LEFT = 88.0, 2.8  # the orders of the last days are still in the house
 ROUNDS = 56  # of buying, with three orders each
@@ -102,6 +104,8 @@ class Seeder:
         self._listings(found)
         self.say("orders")
         self._orders()
+        self.say("Loomstead, where Quillmoss sells since last week")
+        self._loomstead()
         self.say("a few things wrong on purpose")
         self._wrong_on_purpose()
         self.now = datetime.now(UTC)
@@ -146,7 +150,7 @@ class Seeder:
 
     def _channels(self) -> None:
         there = self.world.get("/world").json()["standins"]
-        for key in ("hagglet", "ownshop"):
+        for key in MARKETS:
             connect_channel(
                 self.workplace, self.owner, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])
             )
@@ -175,6 +179,13 @@ class Seeder:
             ids = [row.id for row in rows if category[row.sku] == name]
             change_listings(self.workplace, self.owner, ids, {"shelf": shelf})
         publish_listings(self.workplace, self.owner, [row.id for row in rows if row.sku != "SE-CORI"])
+        self._settle()
+
+    def _loomstead(self) -> None:
+        list_on_loomstead(self.workplace, self.owner)
+        self._settle()
+        for sku, units in (("SA-15-CEL", 2), ("PT-14-OCH", 1), ("HP-16-INK", 1)):
+            self._buy("loomstead", sku, units)
         self._settle()
 
     def _settle(self) -> None:

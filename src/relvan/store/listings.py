@@ -18,6 +18,7 @@ from relvan.store.tables import (
     Listing,
     ListPrice,
     OutboxEntry,
+    PriceList,
     Product,
 )
 
@@ -82,7 +83,7 @@ class ListingFilter:
 
 @dataclass(frozen=True)
 class ListingRow:
-    """One listing in a list; price in minor units."""
+    """One listing in a list; price in minor units of the channel's price list, cost of the seller's currency."""
 
     id: int
     sku: str
@@ -102,6 +103,7 @@ class ListingRow:
     ref: str
     cost: int | None
     changed_at: datetime
+    currency: str
 
 
 def _listing_conditions(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
@@ -127,9 +129,11 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
             Channel.key, Listing.state, Listing.behind,
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
             Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
+            PriceList.currency,
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)
+        .join(PriceList, PriceList.id == Channel.price_list_id)
     )  # fmt: skip
 
 

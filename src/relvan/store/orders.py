@@ -202,21 +202,26 @@ def count_orders(session: Session, wanted: OrderFilter) -> Count:
 
 @dataclass(frozen=True)
 class StuckRow:
-    """How many orders lie in a tray, and how much money in minor units."""
+    """How many orders lie in a tray, and how much money: (currency, minor units) each."""
 
     tray: str
     orders: int
-    amount: int
+    amounts: tuple[tuple[str, int], ...]
 
 
 def money_in_trays(session: Session) -> list[StuckRow]:
     """What lies in the open trays."""
     statement = (
-        select(Order.tray, func.count(), func.sum(Order.total))
+        select(Order.tray, Order.currency, func.count(), func.sum(Order.total))
         .where(Order.tray.in_(("inbox", "floor", "short")))
-        .group_by(Order.tray)
+        .group_by(Order.tray, Order.currency)
+        .order_by(Order.tray, func.count().desc(), Order.currency)
     )
-    return rows_as(StuckRow, session, statement)
+    found: dict[str, StuckRow] = {}
+    for tray, currency, orders, amount in session.execute(statement).all():
+        held = found.get(tray) or StuckRow(tray, 0, ())
+        found[tray] = StuckRow(tray, held.orders + orders, (*held.amounts, (currency, amount)))
+    return list(found.values())
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """Renders templates: the seller's locale for numbers, money and dates; static files under a hash of their content."""
 
 import hashlib
+import re
 from datetime import UTC, date, datetime, timedelta
 from functools import cache, lru_cache
 from pathlib import Path
@@ -102,7 +103,9 @@ class SellersHand:
         return str(format_decimal(value, locale=self.locale))
 
     def _write_money(self, amount: int, currency: str) -> str:
-        return str(format_currency(as_decimal(amount, currency), currency, locale=self.locale))
+        written = str(format_currency(as_decimal(amount, currency), currency, locale=self.locale))
+        # a sign of letters keeps its distance: CLDR says so, its library does not do it
+        return re.sub(r"^(-?[A-Za-z]+)(?=\d)", "\\1\u00a0", written)
 
     def _write_ago(self, minutes: int) -> str:
         delta = timedelta(minutes=minutes)

@@ -83,21 +83,24 @@ def apply_ending(amount: int, step: EndingStep) -> int:
 
 
 def channel_price(
-    base: Money, steps: Sequence[PriceStep], *, floor: int | None = None, list_name: str = "Price list"
+    base: Money, steps: Sequence[PriceStep], *, floor: Money | None = None, list_name: str = "Price list"
 ) -> Price:
-    """The price a channel shows: each step rounds half up to minor units; the floor comes always last."""
+    """The price a channel shows: each step rounds half up to minor units; the floor comes always last. A floor in
+    another currency holds nothing, and the why says so."""
     amount, currency = base.amount, base.currency
     why = Why().then(list_name, as_decimal(amount, currency), f"list price in {currency}")
     for step in steps:
         amount, label, detail = _apply(amount, step, currency)
         why = why.then(label, as_decimal(amount, currency), detail)
-    floored = floor is not None and amount < floor
+    floored = floor is not None and floor.currency == currency and amount < floor.amount
     if floor is not None:
         detail = "held: the steps went below it" if floored else "not reached"
-        why = why.then("Floor", as_decimal(floor, currency), detail)
+        if floor.currency != currency:
+            detail = f"in {floor.currency}, not compared with {currency}"
+        why = why.then("Floor", as_decimal(floor.amount, floor.currency), detail)
     if floored:
         assert floor is not None
-        amount = floor
+        amount = floor.amount
     return Price(Money(amount, currency), why.then("Price", as_decimal(amount, currency), currency), floored)
 
 

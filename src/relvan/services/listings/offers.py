@@ -22,7 +22,8 @@ def worked_out_listing(session: Session, workplace: Workplace, listing: Listing)
     base = list_prices(session, ids).get((settings.price_list.id, listing.product_id))
     supplied = load_holdings(session, ids).of(listing.product_id, settings.supply_list)
     listed = listed_products(session, ids)[listing.product_id]
-    return work_out(listing, settings, workplace.rulebook(settings.channel), listed, base, supplied)
+    return work_out(listing, settings, workplace.rulebook(settings.channel), listed, base, supplied,
+                    workplace.settings.currency)  # fmt: skip
 
 
 def offer_of(session: Session, workplace: Workplace, listing: Listing) -> Offer:
@@ -30,11 +31,12 @@ def offer_of(session: Session, workplace: Workplace, listing: Listing) -> Offer:
     found = worked_out_listing(session, workplace, listing)
     listed = listed_products(session, [listing.product_id])[listing.product_id].under(listing.alias)
     kinds = dict(session.execute(select(Picture.sha, Picture.kind).where(Picture.sha.in_(listed.pictures))).all())
-    most = workplace.rulebook(channel_settings(session)[listing.channel_id].channel).pictures.most
+    settings = channel_settings(session)[listing.channel_id]
+    most = workplace.rulebook(settings.channel).pictures.most
     pictures = tuple(
         PictureFile(sha, kinds[sha], workplace.files.path(picture_file(sha, kinds[sha])))
         for sha in listed.pictures[:most]
     )
-    price = found.price.money if found.price else Money(0, "EUR")
+    price = found.price.money if found.price else Money(0, settings.price_list.currency)
     fields = {name: value.value for name, value in found.fields.items()}
     return Offer(listed.product.sku, fields, price, found.shown.quantity, pictures)

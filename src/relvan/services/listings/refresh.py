@@ -85,7 +85,7 @@ def _refresh(
         base = prices.get((found.price_list.id, listing.product_id))
         worked_out = work_out(
             listing, found, rulebook(found.channel.rulebook), products[listing.product_id],
-            base, holdings.of(listing.product_id, found.supply_list),
+            base, holdings.of(listing.product_id, found.supply_list), workplace.settings.currency,
         )  # fmt: skip
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
@@ -101,6 +101,7 @@ def work_out(
     listed: Listed,
     base: int | None,
     supplied: Sequence[Holding],
+    own_currency: str,
 ) -> WorkedOut:
     """What the rules give for one listing, from loaded values only."""
     shown = shown_quantity(supplied, settings.policy, book.most_units)
@@ -109,7 +110,7 @@ def work_out(
     if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
         base = face.prices.get(settings.price_list.key, base)
         listed = listed.under(listing.alias)
-    price = price_on(settings, base, listed.floor)
+    price = price_on(settings, base, listed.floor, own_currency)
     fields = resolve_fields(book, listing.own, listed.product)
     amount = price.money.amount if price else None
     readiness = find_gaps(book, fields, listed.product, price=amount, quantity=shown.quantity, live=listing.placed)
@@ -118,12 +119,14 @@ def work_out(
     return WorkedOut(fields, price, shown, readiness, fingerprint(told), fingerprint(pictures))
 
 
-def price_on(settings: ChannelSettings, base: int | None, floor: int | None) -> Price | None:
-    """The price on a channel, from the list price in minor units; none when the list has none."""
+def price_on(settings: ChannelSettings, base: int | None, floor: int | None, own: str) -> Price | None:
+    """The price on a channel, from the list price in minor units; none when the list has none. The floor is in the
+    seller's `own` currency."""
     if base is None:
         return None
     money = Money(base, settings.price_list.currency)
-    return channel_price(money, settings.steps, floor=floor, list_name=settings.price_list.name)
+    lowest = None if floor is None else Money(floor, own)
+    return channel_price(money, settings.steps, floor=lowest, list_name=settings.price_list.name)
 
 
 def fingerprint(value: object) -> str:

@@ -26,7 +26,8 @@ def explain_price(workplace: Workplace, sku: str, channel_key: str = "") -> Pric
             return Price(money, Why().then(first.name, str(money), "list price"))
         channel = channel_by_key(session, channel_key)
         settings = channel_settings(session)[channel.id]
-        price = price_on(settings, prices.get((settings.price_list.id, product.id)), product.floor)
+        base = prices.get((settings.price_list.id, product.id))
+        price = price_on(settings, base, product.floor, workplace.settings.currency)
         if price is None:
             raise not_found("price of", product.sku)
         return price

@@ -105,13 +105,19 @@ def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
         found = listings_of(session, listing_ids=form.ids("pick"))
         books = {channel.id: desk.workplace.rulebook(channel) for channel in channels(session)}
     would: Counter[str] = Counter()
-    fee = 0
+    fees: Counter[str] = Counter()
     for listing in found:
         words = _would(deed, listing.state, listing.gap_count, listing.placed, listing.behind)
         would[words] += 1
         if words == "would be placed":
-            fee += books[listing.channel_id].placing_fee
-    return desk.fragment("listings/_foresee.html", deed=deed, would=would, fee=fee, count=len(found))
+            fees[books[listing.channel_id].currency] += books[listing.channel_id].placing_fee
+    return desk.fragment(
+        "listings/_foresee.html",
+        deed=deed,
+        would=would,
+        fees=[pair for pair in fees.items() if pair[1]],
+        count=len(found),
+    )
 
 
 def _would(deed: str, state: str, gaps: int, placed: bool, behind: str) -> str:
