@@ -8,12 +8,13 @@ from huey.api import Huey
 
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
+from relvan.services.listings.standing import Look
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
 from relvan.worker.queue import Waker, open_queue, register_delivery
 from relvan.worker.run import Rounds, Worker, only_one
 from tests.browser.conftest import wait_until
-from tests.house import add_pot, connect, count
+from tests.house import add_pot, channel_ids, connect, count
 
 
 def test_a_round_asked_for_while_one_runs_is_run_after_it():
@@ -155,3 +156,19 @@ def test_two_rounds_at_once_share_one_gateway(place, owner, world, monkeypatch):
     for thread in threads:
         thread.join(5)
     assert len(opened) == 1
+
+
+def test_the_worker_looks_whether_what_was_placed_still_stands(workplace, owner, world, monkeypatch):
+    looked = []
+
+    def look(place, channel_id, after):
+        looked.append(after)
+        return Look(after={"": "lm-1", "lm-1": ""}[after])
+
+    monkeypatch.setattr("relvan.worker.run.read_standing", look)
+    connect(workplace, owner, world, "hagglet")
+    worker = Worker(workplace)
+    (channel_id,) = channel_ids(workplace).values()
+    for _ in range(3):
+        worker.looks.run(channel_id)
+    assert looked == ["", "lm-1", ""], "a look that was broken off goes on where it stopped"

@@ -61,6 +61,23 @@ def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[in
     return {**lent, **{(list_id, product_id): amount for list_id, product_id, amount, own in rows if own}}
 
 
+def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, Listing]:
+    """The listings of a channel that have a place there, by the channel's references."""
+    wanted = select(Listing).where(Listing.channel_id == channel_id, among(Listing.ref, refs), Listing.placed.is_(True))
+    return {listing.ref: listing for listing in session.scalars(wanted)}
+
+
+def open_topics(session: Session, listing_ids: Collection[int], *, since: datetime) -> set[tuple[int, str]]:
+    """(listing, topic) of what waits to be sent, is being sent, or has been answered since then."""
+    rows = session.execute(
+        select(OutboxEntry.listing_id, OutboxEntry.topic).where(
+            among(OutboxEntry.listing_id, listing_ids),
+            OutboxEntry.state.in_(("waiting", "sending")) | (OutboxEntry.ended_at >= since),
+        )
+    )
+    return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
+
+
 def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
     """(listing, topic) of what is being sent just now."""
     rows = session.execute(
@@ -79,6 +96,7 @@ class ListingFilter:
     channel: str = ""
     state: str = ""
     gap: str = ""
+    lapsing_before: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -116,6 +134,8 @@ def _listing_conditions(session: Session, wanted: ListingFilter) -> list[ColumnE
         found.append(Listing.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
     if wanted.state:
         found.append(Listing.state == wanted.state)
+    if wanted.lapsing_before:
+        found.append((Listing.until < wanted.lapsing_before) & Listing.shown.is_(True))
     if wanted.gap:
         found.append(Listing.gaps.like(f'%"field": "{wanted.gap}"%'))
     return found

@@ -15,7 +15,9 @@ from typing import IO
 
 from huey.consumer import Consumer
 
+from relvan.core.listings.rulebook import Rulebook
 from relvan.services.jobs.work import work_next
+from relvan.services.listings.standing import read_standing
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.workplace import Workplace
@@ -66,15 +68,17 @@ class Worker:
         self.stopped = threading.Event()
         self.deliveries = Rounds(self._deliver)
         self.readings = Rounds(self._read)
+        self.looks = Rounds(self._look)
         self._threads: list[threading.Thread] = []
         self._rounds: list[threading.Thread] = []
         self._rounds_lock = threading.Lock()
-        self._read_at: dict[int, float] = {}
+        self._read_at: dict[tuple[str, int], float] = {}
+        self._looked_to: dict[int, str] = {}
 
     def start(self) -> None:
         """Take back what an earlier worker of this name left, and start the schedule."""
         reclaim(self.workplace, self.name)
-        for target in (self._keep_delivering, self._keep_reading, self._keep_working):
+        for target in (self._keep_delivering, self._keep_reading, self._keep_looking, self._keep_working):
             thread = threading.Thread(target=target, daemon=True, name=target.__name__)
             thread.start()
             self._threads.append(thread)
@@ -96,6 +100,10 @@ class Worker:
     def _read(self, channel_id: int) -> None:
         read_orders(self.workplace, channel_id)
 
+    def _look(self, channel_id: int) -> None:
+        look = read_standing(self.workplace, channel_id, self._looked_to.get(channel_id, ""))
+        self._looked_to[channel_id] = look.after
+
     def _keep_delivering(self) -> None:
         reclaimed_at = time.monotonic()
         while not self.stopped.wait(TICK_S):
@@ -106,7 +114,12 @@ class Worker:
 
     def _keep_reading(self) -> None:
         while not self.stopped.wait(TICK_S / 2):
-            self._for_each_channel(self.readings, due=self._reading_is_due)
+            self._for_each_channel(self.readings, due=self._orders_are_due)
+
+    def _keep_looking(self) -> None:
+        """What each channel shows of our listings; what lapsed or was taken down there is noticed."""
+        while not self.stopped.wait(TICK_S * 5):
+            self._for_each_channel(self.looks, due=self._a_look_is_due)
 
     def _keep_working(self) -> None:
         """Bulk jobs, one at a time: the outbox and the orders go on beside them."""
@@ -118,24 +131,30 @@ class Worker:
                 log.exception("Bulk jobs could not be worked on")
                 self.stopped.wait(1)
 
-    def _reading_is_due(self, channel_id: int, every_s: float) -> bool:
+    def _orders_are_due(self, channel_id: int, book: Rulebook) -> bool:
+        return self._is_due("orders", channel_id, book.orders.poll_every_s)
+
+    def _a_look_is_due(self, channel_id: int, book: Rulebook) -> bool:
+        return self._is_due("shown", channel_id, book.listings.read_every_s)
+
+    def _is_due(self, what: str, channel_id: int, every_s: float) -> bool:
         now = time.monotonic()
-        if now - self._read_at.get(channel_id, 0.0) < every_s:
+        if now - self._read_at.get((what, channel_id), 0.0) < every_s:
             return False
-        self._read_at[channel_id] = now
+        self._read_at[what, channel_id] = now
         return True
 
-    def _for_each_channel(self, rounds: Rounds, due: Callable[[int, float], bool] | None = None) -> None:
+    def _for_each_channel(self, rounds: Rounds, due: Callable[[int, Rulebook], bool] | None = None) -> None:
         """Run a round for every channel side by side, so that a slow one keeps no other waiting."""
         try:
             with self.workplace.database.reading() as session:
-                found = [(c.id, self.workplace.rulebook(c).orders.poll_every_s) for c in channels(session)]
+                found = [(c.id, self.workplace.rulebook(c)) for c in channels(session)]
         except Exception:
             log.exception("The channels could not be read")
             self.stopped.wait(1)
             return
-        for channel_id, every_s in found:
-            if (due is None or due(channel_id, every_s)) and not rounds.running(channel_id):
+        for channel_id, book in found:
+            if (due is None or due(channel_id, book)) and not rounds.running(channel_id):
                 self._start_round(rounds, channel_id)
 
     def _start_round(self, rounds: Rounds, channel_id: int) -> None:

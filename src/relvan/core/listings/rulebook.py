@@ -84,6 +84,13 @@ class OrderReading(_Part):
     webhook: bool = False
 
 
+class ListingReading(_Part):
+    """How what the channel shows is read: every so many seconds, in pages."""
+
+    read_every_s: float = Field(default=300, gt=0)
+    page: int = Field(default=100, ge=1)
+
+
 class RowsAtOnce(_Part):
     """How many rows one call may carry."""
 
@@ -109,6 +116,7 @@ class Rulebook(_Part):
     calls: CallLimits
     rows_at_once: RowsAtOnce
     orders: OrderReading
+    listings: ListingReading = ListingReading()
 
     def field(self, name: str) -> FieldRule | None:
         """The rule of a field, or none."""

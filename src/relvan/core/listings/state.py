@@ -28,8 +28,9 @@ class ListingFacts:
     """What the state is worked out from.
 
     `wish`: what the seller last asked for; `placed`: the channel has given it a place; `shown`: the channel
-    shows it as far as we know; `refusal`: the channel's last word against it; `held` and `sent`: a
-    fingerprint by topic of what we hold and of what the channel has accepted.
+    shows it as far as we know; `gone`: why it no longer does, when nobody here asked for that; `refusal`: the
+    channel's last word against it; `held` and `sent`: a fingerprint by topic of what we hold and of what the channel
+    has accepted.
     """
 
     gaps: int
@@ -39,6 +40,7 @@ class ListingFacts:
     refusal: str
     held: Mapping[str, str]
     sent: Mapping[str, str]
+    gone: str = ""
 
 
 def topics_behind(facts: ListingFacts) -> tuple[str, ...]:
@@ -51,6 +53,8 @@ def topics_behind(facts: ListingFacts) -> tuple[str, ...]:
 def listing_state(facts: ListingFacts) -> tuple[ListingState, Why]:
     """The state and why it is so."""
     why = Why()
+    if facts.placed and not facts.shown and facts.gone:
+        return ListingState.DOWN, why.then("Channel", facts.gone, "nobody here asked for that; put it back")
     if facts.placed and (facts.wish == "down" or not facts.shown):
         if facts.wish == "live":
             return ListingState.SENDING, why.then("Asked for", "live", "the channel does not show it yet")

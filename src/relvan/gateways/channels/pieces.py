@@ -50,11 +50,11 @@ class PiecesGateway:
             if refusal.status == 409 and (placed := self.find_placed(offer.sku, key)):
                 return placed
             raise self._refused(refusal) from refusal
-        return Placed(found["piece"], found["page"])
+        return _placed(found)
 
     def find_placed(self, offer_sku: str, key: str) -> Placed | None:
         found = self._caller.json("GET", "pieces", params={"wish": key})["pieces"]
-        return Placed(found[0]["piece"], found[0]["page"]) if found else None
+        return _placed(found[0]) if found else None
 
     def send_content(self, ref: str, offer: Offer) -> None:
         # Only what differs is sent: read first, so that a patch said twice finds nothing left to change.
@@ -80,7 +80,7 @@ class PiecesGateway:
         found = self._caller.json("GET", "pieces", params={"after": ref, "limit": page})["pieces"]
         return [
             ShownListing(row["piece"], row["code"], row["title"], row["rappen"], row["at_hand"],
-                         row["standing"] == "live")
+                         row["standing"] == "live", datetime.fromisoformat(row["until"]))
             for row in found
         ]  # fmt: skip
 
@@ -131,6 +131,10 @@ class PiecesGateway:
     def _refused(self, refusal: OutsideRefusal) -> ContentRefused:
         self._pictures.clear()  # perhaps it lost one of them
         return ContentRefused(_problems(refusal))
+
+
+def _placed(piece: dict[str, Any]) -> Placed:
+    return Placed(piece["piece"], piece["page"], datetime.fromisoformat(piece["until"]))
 
 
 def _at(ref: str) -> str:

@@ -5,6 +5,7 @@ Every call may raise `OutsideTrouble` (try again) or `OutsideRefusal` (it said n
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 from typing import Protocol
 
@@ -34,10 +35,12 @@ class Offer:
 
 @dataclass(frozen=True)
 class Placed:
-    """Where the channel put a listing: its own reference, and the path of the page that buyers see."""
+    """Where the channel put a listing: its own reference, the path of the page that buyers see, and until when it
+    stands there, where listings lapse."""
 
     ref: str
     page: str
+    until: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -59,6 +62,7 @@ class ShownListing:
     price: int
     quantity: int
     live: bool
+    until: datetime | None = None
 
 
 class ContentRefused(Exception):

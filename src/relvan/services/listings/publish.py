@@ -70,7 +70,9 @@ def _put_back(listing: Listing) -> Step:
         return Step(refused="It has never been on the channel: publish it.")
     if listing.quantity <= 0:
         return Step(refused="None is free to sell.")
-    return Step(wish="live", note="It is shown already.") if listing.shown else Step((Topic.SHOWN,), "live")
+    if listing.shown and listing.until is None:
+        return Step(wish="live", note="It is shown already.")
+    return Step((Topic.SHOWN,), "live")  # where listings lapse, one that is shown is renewed
 
 
 def _run(
@@ -117,6 +119,7 @@ def _carry_out(
         if step.wish == "none" and listing.wish == "live":
             cancelled.append(listing_id)
         listing.wish, listing.refusal, listing.changed_at = step.wish, [], workplace.now()
+        listing.gone = ""
         audit.record(session, actor, workplace.now(), "listing", listing_id, kind)
         for topic in step.topics:
             tellings.append(

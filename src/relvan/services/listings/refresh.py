@@ -141,6 +141,7 @@ def facts_of(listing: Listing) -> ListingFacts:
         wish=listing.wish,  # type: ignore[arg-type]  # a CHECKed text column
         placed=listing.placed,
         shown=listing.shown,
+        gone=listing.gone,
         refusal="; ".join(problem["says"] for problem in listing.refusal),
         held={
             "content": listing.held_content,

@@ -74,7 +74,7 @@ def _accepted(session: Session, workplace: Workplace, entry: OutboxEntry, answer
         setattr(listing, name, value)
     if isinstance(answer.verdict, Placed):
         listing.placed, listing.shown = True, True
-        listing.ref, listing.page = answer.verdict.ref, answer.verdict.page
+        listing.ref, listing.page, listing.until = answer.verdict.ref, answer.verdict.page, answer.verdict.until
         audit.record(session, SYSTEM, now, "listing", listing.id, "went live")
     listing.refusal = []  # what it has accepted since outweighs what it refused before
     _keep_refusal(listing)

@@ -13,7 +13,8 @@ class Listing(Table):
     """Our offer of one product on one channel; `alias` is the second SKU that it is offered under, or empty.
 
     `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
-    state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent.
+    state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent. `until` is
+    when the channel lets it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that.
     """
 
     __tablename__ = "listing"
@@ -22,6 +23,7 @@ class Listing(Table):
         Index("ix_listing_product_id", "product_id"),
         Index("ix_listing_state", "state", "id"),
         Index("ix_listing_ref", "channel_id", "ref"),
+        Index("ix_listing_until", "until", sqlite_where=text("until IS NOT NULL")),
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -52,3 +54,5 @@ class Listing(Table):
     created_at: Mapped[datetime]
     changed_at: Mapped[datetime]
     alias: Mapped[str] = mapped_column(default="", server_default="")
+    until: Mapped[datetime | None]
+    gone: Mapped[str] = mapped_column(default="", server_default="")

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Mapping
+from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import quote
 
@@ -30,6 +31,7 @@ from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings")
 PAGE = 50
+LAPSE_DAYS = (7, 14, 30)
 STATES = ("draft", "ready", "sending", "refused", "live", "behind", "down")
 COLUMNS = (
     ("title", "Title"),
@@ -50,19 +52,23 @@ def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in named)),
         Chip("state", "State", tuple(Choice(state, f"that are {state}") for state in STATES)),
+        Chip("lapse", "Lapse", tuple(Choice(str(days), f"that lapse within {days} days") for days in LAPSE_DAYS)),
     )
     return read_sentence("Listings", "/listings", chips, query, hint="SKU, title, GTIN or alias")
 
 
-def _filter(sentence: Sentence) -> ListingFilter:
-    return ListingFilter(sentence.words, sentence.chosen.get("channel", ""), sentence.chosen.get("state", ""))
+def _filter(desk: Desk, sentence: Sentence) -> ListingFilter:
+    chosen = sentence.chosen
+    lapse = chosen.get("lapse", "")
+    before = desk.workplace.now() + timedelta(days=int(lapse)) if lapse else None
+    return ListingFilter(sentence.words, chosen.get("channel", ""), chosen.get("state", ""), lapsing_before=before)
 
 
 @router.get("", name="listing_index")
 def listing_index(desk: At, after: int = 0) -> HTMLResponse:
     """The list."""
     sentence = _sentence(desk, desk.request.query_params)
-    wanted = _filter(sentence)
+    wanted = _filter(desk, sentence)
     with desk.workplace.database.reading() as session:
         rows = listing_page(session, wanted, after=after, limit=PAGE + 1)
         total = count_listings(session, wanted)
@@ -78,7 +84,7 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
     return desk.page(
         "listings/index.html",
         "listings",
-        count_view=lambda s, q: count_listings(s, _filter(_sentence(desk, q))),
+        count_view=lambda s, q: count_listings(s, _filter(desk, _sentence(desk, q))),
         **values,
     )
 
@@ -107,7 +113,7 @@ def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     would: Counter[str] = Counter()
     fees: Counter[str] = Counter()
     for listing in found:
-        words = _would(deed, listing.state, listing.gap_count, listing.placed, listing.behind)
+        words = _would(deed, listing.state, listing.gap_count, listing.placed, listing.behind, listing.until)
         would[words] += 1
         if words == "would be placed":
             fees[books[listing.channel_id].currency] += books[listing.channel_id].placing_fee
@@ -120,11 +126,11 @@ def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     )
 
 
-def _would(deed: str, state: str, gaps: int, placed: bool, behind: str) -> str:
+def _would(deed: str, state: str, gaps: int, placed: bool, behind: str, until: datetime | None) -> str:
     if deed == "take-down":
         return "would be taken down" if placed and state != "down" else "are not up"
     if deed == "put-back":
-        return "would be put back" if state == "down" else "are not down"
+        return "would be put back" if state == "down" else "would be renewed" if placed and until else "are not down"
     if gaps:
         return "stay: gaps keep them from going live"
     if not placed:
