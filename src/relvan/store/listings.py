@@ -122,6 +122,7 @@ class ListingRow:
     cost: int | None
     changed_at: datetime
     currency: str
+    gone: str
 
 
 def _listing_conditions(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
@@ -149,7 +150,7 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
             Channel.key, Listing.state, Listing.behind,
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
             Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
-            PriceList.currency,
+            PriceList.currency, Listing.gone,
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)

@@ -80,7 +80,7 @@ class PiecesGateway:
         found = self._caller.json("GET", "pieces", params={"after": ref, "limit": page})["pieces"]
         return [
             ShownListing(row["piece"], row["code"], row["title"], row["rappen"], row["at_hand"],
-                         row["standing"] == "live", datetime.fromisoformat(row["until"]))
+                         row["standing"] == "live", datetime.fromisoformat(row["until"]), row["standing"] == "lapsed")
             for row in found
         ]  # fmt: skip
 

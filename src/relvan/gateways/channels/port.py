@@ -54,7 +54,7 @@ class RowVerdict:
 
 @dataclass(frozen=True)
 class ShownListing:
-    """What the channel shows of one listing now."""
+    """What the channel shows of one listing now; where listings lapse, until when, and whether this one has."""
 
     ref: str
     sku: str
@@ -63,6 +63,7 @@ class ShownListing:
     quantity: int
     live: bool
     until: datetime | None = None
+    lapsed: bool = False
 
 
 class ContentRefused(Exception):

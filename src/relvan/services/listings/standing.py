@@ -61,7 +61,7 @@ def _take_note(workplace: Workplace, channel_id: int, shown: Sequence[ShownListi
             if listing is None or listing.id in unsettled:
                 continue
             listing.until = row.until
-            told = _difference(listing, row, now)
+            told = _difference(listing, row)
             if told:
                 news += 1
                 listing.shown, listing.gone = row.live, "" if row.live else told
@@ -70,10 +70,10 @@ def _take_note(workplace: Workplace, channel_id: int, shown: Sequence[ShownListi
     return news
 
 
-def _difference(listing: Listing, row: ShownListing, now: datetime) -> str:
+def _difference(listing: Listing, row: ShownListing) -> str:
     """What has happened to a listing outside, in words; "" when it stands as we thought."""
     if listing.shown and not row.live:
-        return LAPSED if row.until is not None and row.until <= now else TAKEN_DOWN
+        return LAPSED if row.lapsed else TAKEN_DOWN
     if row.live and not listing.shown and listing.wish == "live":
         return "put back there"
     return ""
