@@ -11,11 +11,11 @@ from relvan.gateways.channels.port import (
     ContentRefused,
     Dispatched,
     Offer,
-    PictureFile,
     Placed,
     RowVerdict,
     ShownListing,
 )
+from relvan.gateways.channels.sent_pictures import SentPictures
 
 NUMBERS = ("dispatch_days",)
 DETAILS = ("material", "colour")
@@ -26,8 +26,7 @@ class NoticesGateway:
 
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
-        # Photos that the channel has, by our hash: a throttled notice must not spend its calls on them again.
-        self._photos: dict[str, str] = {}
+        self._photos = SentPictures(self._send_photo)
 
     def test(self) -> str:
         found = self._caller.json("GET", "hello")
@@ -101,17 +100,14 @@ class NoticesGateway:
                 words["details"][name] = value
             elif value:
                 words[name] = int(value) if name in NUMBERS else value
-        words["photos"] = [self._photo(picture) for picture in offer.pictures]
+        words["photos"] = [self._photos.name_of(picture) for picture in offer.pictures]
         return words
 
-    def _photo(self, picture: PictureFile) -> str:
-        if picture.sha not in self._photos:
-            found = self._caller.json("POST", "photos", content=picture.path.read_bytes())
-            self._photos[picture.sha] = str(found["photo"])
-        return self._photos[picture.sha]
+    def _send_photo(self, content: bytes) -> str:
+        return str(self._caller.json("POST", "photos", content=content)["photo"])
 
     def _refused(self, refusal: OutsideRefusal) -> ContentRefused:
-        self._photos.clear()  # perhaps it lost one of them
+        self._photos.forget()
         return _content_refused(refusal)
 
     def _set(self, path: str, rows: list[dict[str, Any]]) -> list[RowVerdict]:

@@ -14,11 +14,11 @@ from relvan.gateways.channels.port import (
     ContentRefused,
     Dispatched,
     Offer,
-    PictureFile,
     Placed,
     RowVerdict,
     ShownListing,
 )
+from relvan.gateways.channels.sent_pictures import SentPictures
 
 PATCH = {"Content-Type": "application/json-patch+json"}
 PLAIN = ("title", "story", "corner")
@@ -30,8 +30,7 @@ class PiecesGateway:
 
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
-        # Pictures that the channel has: a throttled piece must not spend its calls on them again.
-        self._pictures: dict[str, str] = {}
+        self._pictures = SentPictures(self._send_picture)
 
     def test(self) -> str:
         found = self._caller.json("GET", "me")
@@ -109,14 +108,11 @@ class PiecesGateway:
         words: dict[str, Any] = {name: said.pop(name, "") for name in PLAIN}
         words["keywords"] = parted(said.pop("keywords", ""))
         words["facts"] = {_theirs(name): value for name, value in said.items() if value}
-        words["pictures"] = [self._picture(picture) for picture in offer.pictures]
+        words["pictures"] = [self._pictures.name_of(picture) for picture in offer.pictures]
         return words
 
-    def _picture(self, picture: PictureFile) -> str:
-        if picture.sha not in self._pictures:
-            found = self._caller.json("POST", "pictures", content=picture.path.read_bytes())
-            self._pictures[picture.sha] = str(found["picture"])
-        return self._pictures[picture.sha]
+    def _send_picture(self, content: bytes) -> str:
+        return str(self._caller.json("POST", "pictures", content=content)["picture"])
 
     def _patch(self, ref: str, operations: list[dict[str, Any]]) -> None:
         self._caller.call("PATCH", _at(ref), content=json.dumps(operations).encode(), headers=PATCH)
@@ -129,7 +125,7 @@ class PiecesGateway:
         return RowVerdict(ref, True)
 
     def _refused(self, refusal: OutsideRefusal) -> ContentRefused:
-        self._pictures.clear()  # perhaps it lost one of them
+        self._pictures.forget()
         return ContentRefused(_problems(refusal))
 
 
