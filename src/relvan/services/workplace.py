@@ -14,7 +14,7 @@ from relvan.core.people.roles import Right, Role, check_right
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.carriers.port import CarrierGateway
 from relvan.gateways.channels.port import ChannelGateway
-from relvan.gateways.channels.registry import open_gateway, rulebook
+from relvan.gateways.channels.registry import open_gateway, read_rulebooks
 from relvan.services.files import FileStore
 from relvan.services.secret_box import SecretBox
 from relvan.settings import Settings
@@ -58,6 +58,7 @@ class Workplace:
         self.chance = random.SystemRandom().random
         self.files = FileStore(settings.files)
         self.secrets = SecretBox(settings.secret_key, settings.data_dir)
+        self.rulebooks = read_rulebooks(settings.data_dir / "rulebooks")
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
         self._opening = threading.Lock()  # two rounds must not open two gateways, each with a pace of its own
@@ -73,7 +74,7 @@ class Workplace:
 
     def rulebook(self, channel: Channel) -> Rulebook:
         """The rulebook of a channel."""
-        return rulebook(channel.rulebook)
+        return self.rulebooks.of(channel.rulebook)
 
     def gateway(self, channel: Channel) -> ChannelGateway:
         """The gateway of a channel; opened once for each address and token."""

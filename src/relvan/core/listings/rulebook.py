@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 
 class _Part(BaseModel):
@@ -117,6 +117,23 @@ class Rulebook(_Part):
     rows_at_once: RowsAtOnce
     orders: OrderReading
     listings: ListingReading = ListingReading()
+
+    @model_validator(mode="after")
+    def _is_of_one_piece(self) -> "Rulebook":
+        """Names are there once, what is named is there, and a choice has something to choose from."""
+        names, keys = [rule.name for rule in self.fields], [category.key for category in self.categories]
+        doubled = [name for name in (*names, *keys) if names.count(name) > 1 or keys.count(name) > 1]
+        if doubled:
+            raise ValueError(f"“{doubled[0]}” is there twice")
+        if sum(rule.kind == "category" for rule in self.fields) > 1:
+            raise ValueError("only one field can be the category")
+        for rule in self.fields:
+            unknown = {*rule.required_in, *rule.only_in}.difference(keys)
+            if unknown:
+                raise ValueError(f"“{rule.name}” names the category “{min(unknown)}”, which is not there")
+            if rule.kind == "choice" and not rule.choices:
+                raise ValueError(f"“{rule.name}” is a choice of nothing")
+        return self
 
     def field(self, name: str) -> FieldRule | None:
         """The rule of a field, or none."""

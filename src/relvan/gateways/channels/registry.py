@@ -1,10 +1,13 @@
-"""Finds the rulebooks that ship with the application, and the adapter for a dialect."""
+"""Finds the rulebooks, those that ship with the application and the seller's own, and the adapter for a dialect."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 import yaml
+from pydantic import ValidationError
+from pydantic_core import InitErrorDetails, PydanticCustomError
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import not_found
@@ -23,18 +26,58 @@ DIALECTS: dict[str, tuple[Callable[[Caller], ChannelGateway], str]] = {
 }
 
 
+@dataclass(frozen=True)
+class Rulebooks:
+    """Rulebooks by their keys, and what is wrong with files that hold none, by their names."""
+
+    by_key: Mapping[str, Rulebook]
+    troubles: Mapping[str, str]
+
+    def of(self, key: str) -> Rulebook:
+        """One rulebook."""
+        if key not in self.by_key:
+            raise not_found("rulebook", key)
+        return self.by_key[key]
+
+
 @cache
 def rulebooks() -> dict[str, Rulebook]:
-    """Every rulebook by its key, checked against the model."""
-    found = [Rulebook.model_validate(yaml.safe_load(path.read_text())) for path in sorted(RULEBOOKS.glob("*.yaml"))]
+    """The rulebooks that ship with the application, by their keys."""
+    found = [_read(path) for path in sorted(RULEBOOKS.glob("*.yaml"))]
     return {rulebook.key: rulebook for rulebook in found}
 
 
 def rulebook(key: str) -> Rulebook:
-    """One rulebook."""
-    if key not in rulebooks():
-        raise not_found("rulebook", key)
-    return rulebooks()[key]
+    """One of those that ship with the application."""
+    return Rulebooks(rulebooks(), {}).of(key)
+
+
+def read_rulebooks(folder: Path) -> Rulebooks:
+    """Those that ship with the application and those of a folder; of two with one key the folder's counts. A file that
+    holds none is left out, and said."""
+    found, troubles = dict(rulebooks()), dict[str, str]()
+    for path in sorted((*folder.glob("*.yaml"), *folder.glob("*.yml"))):
+        try:
+            book = _read(path)
+        except (OSError, UnicodeDecodeError, yaml.YAMLError) as error:
+            troubles[path.name] = f"It cannot be read: {' '.join(str(error).split())[:200]}"
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = ".".join(map(str, first["loc"])) or "the whole"
+            troubles[path.name] = f"{place}: {first['msg']}"
+        else:
+            found[book.key] = book
+    return Rulebooks(found, troubles)
+
+
+def _read(path: Path) -> Rulebook:
+    book = Rulebook.model_validate(yaml.safe_load(path.read_text(encoding="utf-8")))
+    if book.dialect not in DIALECTS:
+        message = f"there is no dialect “{book.dialect}”; known: {', '.join(DIALECTS)}"
+        wrong = PydanticCustomError("dialect", "{said}", {"said": message})
+        detail = InitErrorDetails(type=wrong, loc=("dialect",), input=book.dialect)
+        raise ValidationError.from_exception_data("Rulebook", [detail])
+    return book
 
 
 def open_gateway(book: Rulebook, address: str, token: str, *, private_allowed: bool) -> ChannelGateway:

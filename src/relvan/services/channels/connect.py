@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right
 from relvan.core.prices.steps import check_steps, steps_data, steps_from
 from relvan.core.refusal import not_found, refuse, refuse_if_any
@@ -16,7 +17,6 @@ from relvan.core.stock.availability import check_policy, policy_data, policy_fro
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ChannelGateway
-from relvan.gateways.channels.registry import rulebook
 from relvan.services import audit
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Actor, Workplace
@@ -38,7 +38,7 @@ class ConnectChannel:
 def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) -> str:
     """Try the connection, then keep it, its token encrypted; return the channel's key. Connecting again renews it."""
     actor.must(Right.SETUP)
-    book = rulebook(wish.rulebook)
+    book = workplace.rulebooks.of(wish.rulebook)
     check_address(wish.address, private_allowed=workplace.settings.private_addresses)
     if not wish.token.strip() or len(wish.token) > 500:
         raise refuse("missing", f"“{book.token_label}” must not be empty.", "Copy it from the channel.", "token")
@@ -55,7 +55,7 @@ def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) ->
     with workplace.database.writing() as session:
         channel = session.scalar(select(Channel).where(Channel.key == book.key))
         if channel is None:
-            channel = _new_channel(session, book.key)
+            channel = _new_channel(session, book)
         channel.name = wish.name.strip()[:60] or book.name
         channel.address, channel.token = wish.address.rstrip("/"), workplace.secrets.seal(wish.token.strip())
         channel.hook_secret = workplace.secrets.seal(secret) if book.orders.webhook else ""
@@ -108,7 +108,7 @@ def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
         channel = channel_by_key(session, key)
         changes: dict[str, tuple[Any, Any]] = {}
         for name, value in wishes.items():
-            before, after = _SETTERS[name](session, channel, value)
+            before, after = _SETTERS[name](session, workplace, channel, value)
             if before != after:
                 changes[name] = (before, after)
         if not changes:
@@ -119,25 +119,25 @@ def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
     workplace.wake("deliver", channel.id)
 
 
-def _set_policy(session: Session, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_policy(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
     policy = policy_from(value or {})
     refuse_if_any(check_policy(policy))
     before, channel.stock_policy = channel.stock_policy, policy_data(policy)
     return before, channel.stock_policy
 
 
-def _set_steps(session: Session, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_steps(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
     steps = steps_from(value or [])
     refuse_if_any(check_steps(steps))
     before, channel.price_steps = channel.price_steps, steps_data(steps)
     return before, channel.price_steps
 
 
-def _set_price_list(session: Session, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_price_list(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
     price_list = session.scalar(select(PriceList).where(PriceList.key == str(value)))
     if price_list is None:
         raise not_found("price list", value)
-    wanted = rulebook(channel.rulebook).currency
+    wanted = workplace.rulebook(channel).currency
     if price_list.currency != wanted:
         message = f"{channel.name} sells in {wanted}; “{price_list.name}” is in {price_list.currency}."
         raise refuse("currency", message, f"Choose or make a list in {wanted}.", "price_list")
@@ -145,12 +145,12 @@ def _set_price_list(session: Session, channel: Channel, value: Any) -> tuple[Any
     return before, channel.price_list_id
 
 
-def _set_paused(session: Session, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_paused(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
     before, channel.paused = channel.paused, bool(value)
     return before, channel.paused
 
 
-def _set_supply(session: Session, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_supply(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
     if not isinstance(value, list) or len(set(value)) != len(value):
         raise refuse("form", "“Supply list” must name each warehouse at most once.", "", "supply_list")
     wanted = [warehouse_by_key(session, str(name)) for name in value]
@@ -177,15 +177,14 @@ def _test(gateway: ChannelGateway, name: str) -> None:
         raise OutsideTrouble(f"{name} did not say whose account this is")
 
 
-def _new_channel(session: Session, key: str) -> Channel:
+def _new_channel(session: Session, book: Rulebook) -> Channel:
     """A new channel sells from all warehouses, at list prices in its currency, all that is free."""
-    book = rulebook(key)
     price_list = session.scalar(select(PriceList).where(PriceList.currency == book.currency).order_by(PriceList.id))
     if price_list is None:
         message = f"There is no price list in {book.currency} yet; {book.name} sells in it."
         raise refuse("no-price-list", message, "Make one first.", "rulebook")
     channel = Channel(
-        key=key, name=key, rulebook=key, address="", token="", price_list_id=price_list.id,
+        key=book.key, name=book.key, rulebook=book.key, address="", token="", price_list_id=price_list.id,
         price_steps=[], stock_policy={},
     )  # fmt: skip
     session.add(channel)

@@ -21,7 +21,6 @@ from relvan.core.money import Money
 from relvan.core.prices.steps import Price, channel_price
 from relvan.core.stock.availability import Holding, Shown, shown_quantity
 from relvan.core.why import Why
-from relvan.gateways.channels.registry import rulebook
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
@@ -84,7 +83,7 @@ def _refresh(
         found = settings[listing.channel_id]
         base = prices.get((found.price_list.id, listing.product_id))
         worked_out = work_out(
-            listing, found, rulebook(found.channel.rulebook), products[listing.product_id],
+            listing, found, workplace.rulebook(found.channel), products[listing.product_id],
             base, holdings.of(listing.product_id, found.supply_list), workplace.settings.currency,
         )  # fmt: skip
         _keep(listing, worked_out)

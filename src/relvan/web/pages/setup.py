@@ -7,7 +7,6 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.prices.steps import steps_from
 from relvan.core.refusal import Refusal, Refused
-from relvan.gateways.channels.registry import rulebooks
 from relvan.services.channels.connect import (
     ConnectChannel,
     change_channel,
@@ -43,7 +42,8 @@ def _index(desk: Desk, *, status: int = 200, typed: dict[str, str] | None = None
         connected = {channel.rulebook for channel in found}
         values: dict[str, Any] = {
             "channels": [(channel, health[channel.id]) for channel in found],
-            "offered": [book for key, book in rulebooks().items() if key not in connected],
+            "offered": [book for key, book in desk.workplace.rulebooks.by_key.items() if key not in connected],
+            "troubles": desk.workplace.rulebooks.troubles,
             "carriers": carriers(session),
             "warehouses": warehouses(session),
             "people": active_people(session),
