@@ -10,10 +10,11 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment, FileSystemLoader
 from pydantic import BaseModel, Field
 
-from standins import hagglet, ostrel, ownshop, trade
+from standins import ostrel, ownshop, trade
 from standins.corners import CORNERS
 from standins.hagglet import World
 from standins.memory import loads
+from standins.shelves import SHELVES
 from standins.weather import KINDS, SELLER_SIDES, Weather
 
 MARKETS = {"hagglet": "Hagglet", "loomstead": "Loomstead", "ownshop": "Quillmoss shop"}
@@ -265,7 +266,7 @@ def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLRes
         raise HTTPException(404, "That is not here any more.")
     data = loads(row["data"])
     text = data.get("text") or data.get("story") or data.get("body", "")
-    shelf = hagglet.SHELVES.get(data.get("shelf", ""), data.get("section", ""))
+    shelf = SHELVES[data["shelf"]].name if data.get("shelf") in SHELVES else data.get("section", "")
     shelf = CORNERS[data["corner"]].name if "corner" in data else shelf
     buyer = trade.visitor(len(memory.rows("SELECT 1 FROM purchase")))
     item = {**dict(row), "state": trade.state_now(row, memory.now())}

@@ -12,16 +12,8 @@ from fastapi.responses import JSONResponse
 
 from standins import trade
 from standins.memory import Memory, keep_picture, loads, next_number
+from standins.shelves import DETAILS, SHELVES
 
-SHELVES = {
-    "hg-planters": "Home and garden / Planters and pots",
-    "hg-tools": "Home and garden / Garden hand tools",
-    "hg-soil": "Home and garden / Soil and feed",
-    "hg-seeds": "Home and garden / Seeds and bulbs",
-    "hg-watering": "Home and garden / Watering",
-    "hg-other": "Home and garden / Everything else",
-}
-NEEDS_MATERIAL = {"hg-planters", "hg-tools"}
 PLACING_FEE_CENTS = 20
 ROWS_AT_ONCE = 25
 
@@ -57,8 +49,13 @@ def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
         say("text", "Tell buyers at least 20 characters, at most 4000.")
     if notice.get("shelf") not in SHELVES:
         say("shelf", "We have no such shelf.")
-    if notice.get("shelf") in NEEDS_MATERIAL and not notice.get("details", {}).get("material"):
-        say("details.material", "This shelf asks what it is made of.")
+    details = notice.get("details") or {}
+    for name in SHELVES[notice["shelf"]].needs if notice.get("shelf") in SHELVES else ():
+        if not details.get(name):
+            say(f"details.{name}", f"This shelf asks for the {name}.")
+    for name, allowed in DETAILS.items():
+        if details.get(name) and details[name] not in allowed:
+            say(f"details.{name}", f"One of {', '.join(allowed)}.")
     if "counterfeit" in str(notice.get("heading", "")).lower():
         say("heading", "We do not allow this word.")
     asking = notice.get("asking")
@@ -81,6 +78,13 @@ def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
 def hello(memory: World) -> dict[str, Any]:
     """Who is asking."""
     return {"market": "Hagglet", "seller": "Quillmoss", "time": memory.now().isoformat()}
+
+
+@seller.get("/shelves")
+def shelves() -> dict[str, Any]:
+    """Every shelf with the details that it needs, and what may be said of them."""
+    found = [{"shelf": key, "name": shelf.name, "needs": shelf.needs} for key, shelf in SHELVES.items()]
+    return {"shelves": found, "details": DETAILS}
 
 
 @seller.post("/photos", status_code=201)

@@ -18,7 +18,7 @@ from relvan.gateways.channels.port import (
 from relvan.gateways.channels.sent_pictures import SentPictures
 
 NUMBERS = ("dispatch_days",)
-DETAILS = ("material", "colour")
+OWN = ("heading", "text", "shelf", "condition", "brand", "barcode", "dispatch_days", "delivery", "returns")
 
 
 class NoticesGateway:
@@ -96,10 +96,10 @@ class NoticesGateway:
     def _words(self, offer: Offer) -> dict[str, Any]:
         words: dict[str, Any] = {"details": {}}
         for name, value in offer.fields.items():
-            if name in DETAILS:
-                words["details"][name] = value
-            elif value:
+            if name in OWN and value:
                 words[name] = int(value) if name in NUMBERS else value
+            elif value or name not in OWN:  # all that is not of the notice itself is a detail of its shelf
+                words["details"][name] = value
         words["photos"] = [self._photos.name_of(picture) for picture in offer.pictures]
         return words
 
