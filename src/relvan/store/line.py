@@ -49,5 +49,5 @@ def _counts(session: Session, queries: dict[str, str]) -> dict[str, Count]:
     columns = ", ".join(
         f"(SELECT count(*) FROM ({query} LIMIT {MOST + 1})) AS {name}" for name, query in queries.items()
     )
-    row = session.execute(text(f"SELECT {columns}")).one()
+    row = session.connection().execute(text(f"SELECT {columns}")).one()
     return {name: Count(number, MOST) for name, number in zip(queries, row, strict=True)}
