@@ -45,7 +45,7 @@ def channels(session: Session) -> list[Channel]:
 
 def channel_names(session: Session) -> list[tuple[str, str]]:
     """(key, name) of all channels."""
-    rows = session.execute(select(Channel.key, Channel.name).order_by(Channel.id)).all()
+    rows = session.connection().execute(select(Channel.key, Channel.name).order_by(Channel.id)).all()
     return [(key, name) for key, name in rows]
 
 

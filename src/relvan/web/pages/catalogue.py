@@ -49,10 +49,12 @@ KIND_WORDS = {"single": "that are singles", "family": "that are families", "vari
               "kit": "that are kits", "service": "that are services"}  # fmt: skip
 
 
-def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
-    with desk.workplace.database.reading() as session:
-        named = channel_names(session)
-        own = category_paths(session)
+Named = list[tuple[str, str]]
+
+
+def _sentence(session: Any, query: Mapping[str, str], named: Named | None = None) -> Sentence:
+    """What the page shows, in a sentence; `named` are the channels when they have been read already."""
+    named, own = named or channel_names(session), category_paths(session)
     family = query.get("family", "")
     chips = (
         Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in own)),
@@ -85,7 +87,8 @@ def _filter(sentence: Sentence) -> ProductFilter:
 
 def filter_of(desk: Desk, query: str) -> ProductFilter:
     """The filter that a sentence in a query string says."""
-    return _filter(_sentence(desk, dict(parse_qsl(query))))
+    with desk.workplace.database.reading() as session:
+        return _filter(_sentence(session, dict(parse_qsl(query))))
 
 
 def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
@@ -99,12 +102,12 @@ def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
 @router.get("", name="product_index")
 def product_index(desk: At, after: str = "") -> HTMLResponse:
     """The list; its rows alone when htmx asks for them."""
-    sentence = _sentence(desk, desk.request.query_params)
-    wanted = _filter(sentence)
     with desk.workplace.database.reading() as session:
+        named = channel_names(session)
+        sentence = _sentence(session, desk.request.query_params, named)
+        wanted = _filter(sentence)
         rows = product_page(session, wanted, after=after, limit=PAGE + 1)
         total = count_products(session, wanted)
-        named = channel_names(session)
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows[:PAGE],
@@ -118,7 +121,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
     return desk.page(
         "catalogue/index.html",
         "catalogue",
-        count_view=lambda s, q: count_products(s, _filter(_sentence(desk, q))),
+        count_view=lambda s, q: count_products(s, _filter(_sentence(s, q))),
         **values,
     )
 
