@@ -69,21 +69,18 @@ def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> d
 
 def open_topics(session: Session, listing_ids: Collection[int], *, since: datetime) -> set[tuple[int, str]]:
     """(listing, topic) of what waits to be sent, is being sent, or has been answered since then."""
-    rows = session.execute(
-        select(OutboxEntry.listing_id, OutboxEntry.topic).where(
-            among(OutboxEntry.listing_id, listing_ids),
-            OutboxEntry.state.in_(("waiting", "sending")) | (OutboxEntry.ended_at >= since),
-        )
-    )
-    return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
+    unsettled = OutboxEntry.state.in_(("waiting", "sending")) | (OutboxEntry.ended_at >= since)
+    return _topics(session, listing_ids, unsettled)
 
 
 def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
     """(listing, topic) of what is being sent just now."""
+    return _topics(session, listing_ids, OutboxEntry.state == "sending")
+
+
+def _topics(session: Session, listing_ids: Collection[int], which: ColumnElement[bool]) -> set[tuple[int, str]]:
     rows = session.execute(
-        select(OutboxEntry.listing_id, OutboxEntry.topic).where(
-            among(OutboxEntry.listing_id, listing_ids), OutboxEntry.state == "sending"
-        )
+        select(OutboxEntry.listing_id, OutboxEntry.topic).where(among(OutboxEntry.listing_id, listing_ids), which)
     )
     return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
 

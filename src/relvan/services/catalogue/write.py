@@ -27,7 +27,8 @@ from relvan.store.among import among
 from relvan.store.bulk import delete_rows, insert_rows
 from relvan.store.catalogue import product_uses
 from relvan.store.facts import attribute_rules, codes, facts_by_id, variants_of
-from relvan.store.tables import Category, KitPart, ListPrice, PriceBreak, PriceList, SkuName
+from relvan.store.imports import price_list_ids
+from relvan.store.tables import Category, KitPart, ListPrice, PriceBreak, SkuName
 
 SEARCHED = ("sku", "title", "gtin", "brand", "aliases")
 
@@ -39,7 +40,7 @@ def make_wishes(
     listed = list(wanted)
     before = facts_by_id(session, [i for i, _ in listed if i is not None]) if old is None else old
     rules = attribute_rules(session)
-    lists = set(session.scalars(select(PriceList.key)).all())
+    lists = set(price_list_ids(session))
     wishes = []
     for product_id, new in listed:
         new, refusals = _settled(new, rules)
@@ -199,7 +200,7 @@ def _write_codes(session: Session, wishes: Sequence[Wish]) -> None:
 
 
 def _write_prices(session: Session, wishes: Sequence[Wish]) -> None:
-    lists = dict(session.execute(select(PriceList.key, PriceList.id)).all())
+    lists = price_list_ids(session)
     gone: dict[str, list[tuple[int | None, ...]]] = defaultdict(list)
     rows: dict[str, list[tuple[int | None, ...]]] = defaultdict(list)
     for wish in wishes:
