@@ -70,10 +70,11 @@ INVARIANTS = {
         WHERE l.placed = 1 AND (
             (coalesce(l.sent_quantity, -1) <> l.quantity AND NOT EXISTS (SELECT 1 FROM outbox_entry e
                 WHERE e.listing_id = l.id AND e.topic = 'quantity'
-                AND (e.state IN ('waiting', 'sending') OR (e.state = 'refused' AND l.state = 'refused'))))
+                AND (e.state IN ('waiting', 'sending', 'handed in') OR (e.state = 'refused' AND l.state = 'refused'))))
             OR (l.price IS NOT NULL AND coalesce(l.sent_price, -1) <> l.price AND NOT EXISTS (SELECT 1
                 FROM outbox_entry e WHERE e.listing_id = l.id AND e.topic = 'price'
-                AND (e.state IN ('waiting', 'sending') OR (e.state = 'refused' AND l.state = 'refused')))))""",
+                AND (e.state IN ('waiting', 'sending', 'handed in')
+                    OR (e.state = 'refused' AND l.state = 'refused')))))""",
     "an update that waits is about something that is there": """
         SELECT 'update ' || e.id || ' about ' || e.subject FROM outbox_entry e
         LEFT JOIN listing l ON l.id = e.listing_id

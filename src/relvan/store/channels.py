@@ -13,6 +13,8 @@ from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
 from relvan.store.tables import Carrier, Channel, LagSample, OutboxEntry, PriceList, SupplyWarehouse
 
+OPEN_STATES = ("waiting", "sending", "handed in")  # of updates that have no answer yet
+
 
 @dataclass(frozen=True)
 class ChannelSettings:
@@ -90,7 +92,7 @@ def channel_health(session: Session, found: Sequence[Channel], now: datetime) ->
         row[0]: (row[1], row[2])
         for row in session.execute(
             select(OutboxEntry.channel_id, func.count(), func.min(OutboxEntry.created_at))
-            .where(OutboxEntry.state.in_(("waiting", "sending")))
+            .where(OutboxEntry.state.in_(OPEN_STATES))
             .group_by(OutboxEntry.channel_id)
         )
     }
@@ -114,7 +116,7 @@ def waiting_by_topic(session: Session, channel_id: int) -> list[tuple[str, int]]
     """How many updates wait or are on their way, by topic."""
     rows = session.execute(
         select(OutboxEntry.topic, func.count())
-        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state.in_(("waiting", "sending")))
+        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state.in_(OPEN_STATES))
         .group_by(OutboxEntry.topic)
     )
     return [(topic, count) for topic, count in rows]

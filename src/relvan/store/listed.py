@@ -51,6 +51,9 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
     families = {row.id: row for row in session.scalars(select(Product).where(Product.id.in_(heads)))} if heads else {}
     everything = {**products, **families}
     pictures = _pictures(session, everything)
+    bare = [row.id for row in products.values() if row.kind == "family" and not pictures[row.id]]
+    if bare:
+        pictures.update(_pictures_of_variants(session, bare))
     faces = _faces(session, products)
     weights = _kit_weights(session, [row.id for row in products.values() if row.kind == "kit" and not row.weight_g])
     found = {}
@@ -77,7 +80,22 @@ def _given(row: Product, pictures: list[tuple[str, int]], weight_g: int | None) 
         weight_g=row.weight_g or weight_g,
         attributes={**row.traits, **row.attributes},
         picture_sides=tuple(side for _, side in pictures),
+        traits=row.traits or {name: "" for name, _ in row.axes},
+        kind=row.kind,
     )
+
+
+def _pictures_of_variants(session: Session, families: Collection[int]) -> dict[int, list[tuple[str, int]]]:
+    """What stands for families that have no picture: those of their first variant that has some."""
+    rows = session.execute(
+        select(Product.id, Product.family_id).where(Product.family_id.in_(families)).order_by(Product.sku_key)
+    ).all()
+    held = _pictures(session, [variant for variant, _ in rows])
+    found: dict[int, list[tuple[str, int]]] = {}
+    for variant, family in rows:
+        if held[variant]:
+            found.setdefault(family or 0, held[variant])
+    return found
 
 
 def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, int]]]:
@@ -122,3 +140,9 @@ def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
         return None if any(w is None for w, _ in parts_of) else sum((w or 0) * quantity for w, quantity in parts_of)
 
     return {kit: found for kit in kits if (found := weight(kit))}
+
+
+def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
+    """The media types of pictures by their names."""
+    rows = session.execute(select(Picture.sha, Picture.kind).where(among(Picture.sha, names))).all()
+    return dict(map(tuple, rows))  # type: ignore[arg-type]

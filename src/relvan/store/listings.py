@@ -8,9 +8,11 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
 from relvan.store import search
 from relvan.store.among import among
+from relvan.store.channels import OPEN_STATES
 from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -49,6 +51,50 @@ def listings_of(
     return list(session.scalars(statement))
 
 
+def listing_ids_of(
+    session: Session,
+    *,
+    product_ids: Collection[int] | None = None,
+    listing_ids: Collection[int] | None = None,
+    channel_id: int | None = None,
+) -> list[int]:
+    """The ids of listings of products, of some, or of a whole channel; of a family's page also those of its members.
+
+    Heads come before their members, so that these are worked out from what the head has become.
+    """
+    conditions: list[ColumnElement[bool]] = []
+    if product_ids is not None:
+        conditions.append(among(Listing.product_id, product_ids))
+    if listing_ids is not None:
+        conditions.append(among(Listing.id, listing_ids))
+    if channel_id is not None:
+        conditions.append(Listing.channel_id == channel_id)
+    statement = select(Listing.id, Listing.head_id, Product.kind).join(Product, Product.id == Listing.product_id)
+    rows = session.execute(statement.where(*conditions).order_by(Listing.id)).all()
+    own = [listing_id for listing_id, head, _ in rows if head is None]
+    members = {listing_id: None for listing_id, head, _ in rows if head is not None}
+    heads = [listing_id for listing_id, _, kind in rows if kind == ProductKind.FAMILY]
+    if heads:
+        under = select(Listing.id).where(Listing.head_id.is_not(None), among(Listing.head_id, heads))
+        members |= dict.fromkeys(session.scalars(under.order_by(Listing.id)))
+    return [*own, *members]
+
+
+def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]:
+    """How many members heads of families' pages have."""
+    statement = select(Listing.head_id, func.count()).where(
+        Listing.head_id.is_not(None), among(Listing.head_id, head_ids)
+    )
+    rows = session.execute(statement.group_by(Listing.head_id)).all()
+    return {head: count for head, count in rows if head is not None}
+
+
+def members_of(session: Session, head_ids: Collection[int]) -> list[Listing]:
+    """The members of families' pages, by id."""
+    statement = select(Listing).where(Listing.head_id.is_not(None), among(Listing.head_id, head_ids))
+    return list(session.scalars(statement.order_by(Listing.id)))
+
+
 def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
     """List prices in minor units by (price list, product); a variant without one has its family's."""
     own_or_lent = or_(ListPrice.product_id == Product.id, ListPrice.product_id == Product.family_id)
@@ -69,13 +115,13 @@ def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> d
 
 def open_topics(session: Session, listing_ids: Collection[int], *, since: datetime) -> set[tuple[int, str]]:
     """(listing, topic) of what waits to be sent, is being sent, or has been answered since then."""
-    unsettled = OutboxEntry.state.in_(("waiting", "sending")) | (OutboxEntry.ended_at >= since)
+    unsettled = OutboxEntry.state.in_(OPEN_STATES) | (OutboxEntry.ended_at >= since)
     return _topics(session, listing_ids, unsettled)
 
 
 def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
     """(listing, topic) of what is being sent just now."""
-    return _topics(session, listing_ids, OutboxEntry.state == "sending")
+    return _topics(session, listing_ids, OutboxEntry.state.in_(("sending", "handed in")))
 
 
 def _topics(session: Session, listing_ids: Collection[int], which: ColumnElement[bool]) -> set[tuple[int, str]]:

@@ -5,25 +5,33 @@ from dataclasses import dataclass
 from typing import Literal
 
 from relvan.core.catalogue.identity import check_gtin
-from relvan.core.listings.cascade import FieldValue, ListedProduct
-from relvan.core.listings.rulebook import FieldRule, Rulebook, parted
+from relvan.core.listings.cascade import FieldValue, ListedProduct, Place, Source, told_value
+from relvan.core.listings.likeness import nearest
+from relvan.core.listings.rulebook import NEW_PAGE, FieldRule, Rulebook, parted
+from relvan.core.listings.translating import TraitValue
 
 GapKind = Literal[
-    "missing", "too short", "too long", "not allowed", "wrong form", "bad identifier",
-    "too few pictures", "small pictures", "no category", "no price", "low price", "no stock", "refused",
+    "missing", "too short", "too long", "not allowed", "wrong form", "bad identifier", "untranslated", "unsaid",
+    "too few pictures", "small pictures", "no category", "no page", "no price", "low price", "no stock", "refused",
+    "too many traits", "no members", "head not ready",
 ]  # fmt: skip
-Mend = Literal["product", "listing", "price", "stock", "pictures"]
+Mend = Literal["product", "family", "listing", "layer", "translation", "page", "price", "stock", "pictures"]
 
 
 @dataclass(frozen=True)
 class Gap:
-    """One gap: the field, what is wrong in words, where to mend it, whether the same mend fits others."""
+    """One gap: the field, what is wrong in words, where to mend it, whether the same mend fits others.
+
+    Of a value that is not translated `ours` is what we say, and `nearest` the likeliest of theirs.
+    """
 
     field: str
     kind: GapKind
     message: str
     mend: Mend
     fits_others: bool = False
+    ours: str = ""
+    nearest: str = ""
 
 
 @dataclass(frozen=True)
@@ -35,6 +43,23 @@ class Readiness:
     met: int
 
 
+@dataclass(frozen=True)
+class FamilyPlace:
+    """Where a listing stands in a family: by itself, as the head with so many members, or as a member.
+
+    `traits` are those of a member in the channel's words, or those that the head's variants differ by; `head_gaps` how
+    many gaps the head of a member has.
+    """
+
+    part: Place = "whole"
+    traits: tuple[TraitValue, ...] = ()
+    members: int = 0
+    head_gaps: int = 0
+
+
+BY_ITSELF = FamilyPlace()
+
+
 def find_gaps(
     rulebook: Rulebook,
     fields: Mapping[str, FieldValue],
@@ -43,44 +68,98 @@ def find_gaps(
     price: int | None,
     quantity: int,
     live: bool,
+    place: FamilyPlace = BY_ITSELF,
+    category: str | None = None,
 ) -> Readiness:
     """All gaps of one listing. `price` in minor units; a listing that is live may stand at zero stock."""
-    category = fields[rulebook.category_field].value if rulebook.category_field else ""
+    if category is None:
+        category = fields[rulebook.category_field].value if rulebook.category_field else ""
+    new_page = rulebook.pages is None or fields[rulebook.page_field].value == NEW_PAGE
     gaps: list[Gap] = []
     demands = 0
     for rule in rulebook.fields:
-        required = rule.required or category in rule.required_in
+        if not rule.is_asked_of(place.part) or (rule.for_new_page and not new_page):
+            continue
+        required = (rule.required or category in rule.required_in) and not (rule.without and fields[rule.without].value)
         demands += required
-        gaps += field_gaps(rule, rulebook, fields[rule.name].value, required=required)
-    gaps += picture_gaps(rulebook, product)
-    gaps += price_gaps(rulebook, price)
-    if quantity <= 0 and not live:
-        gaps.append(Gap("quantity", "no stock", "None is free to sell.", "stock"))
-    demands += 2 + (rulebook.pictures.least > 0)
+        gaps += field_gaps(rule, rulebook, fields[rule.name], required=required)
+    if place.part != "whole":
+        gaps += family_gaps(rulebook, place)
+        demands += 1
+    if new_page and place.part != "member":
+        gaps += picture_gaps(rulebook, product)
+        demands += rulebook.pictures.least > 0
+    if place.part != "head":
+        gaps += price_gaps(rulebook, price)
+        if quantity <= 0 and not live:
+            gaps.append(Gap("quantity", "no stock", "None is free to sell.", "stock"))
+        demands += 2
     open_fields = {gap.field for gap in gaps}
     return Readiness(tuple(gaps), demands, max(0, demands - len(open_fields)))
 
 
-def field_gaps(rule: FieldRule, rulebook: Rulebook, value: str, *, required: bool) -> list[Gap]:
+def field_gaps(rule: FieldRule, rulebook: Rulebook, found: FieldValue, *, required: bool) -> list[Gap]:
     """What is wrong with one field's value."""
+    value = found.value
+    if found.missing:
+        lacks = ", ".join(f"“{name}”" for name in found.missing[:4])
+        message = f"The wording “{found.layer}” asks for {lacks}, and the product does not say it."
+        return [Gap(rule.name, "unsaid", message, "layer")]
     if not value:
         if not required:
             return []
         if rule.kind == "category":
             return [Gap(rule.name, "no category", f"{rulebook.name} asks for a category.", "listing", True)]
+        if rule.kind == "page":
+            return [Gap(rule.name, "no page", "No page of the catalogue is chosen.", "page", True)]
         return [Gap(rule.name, "missing", f"“{rule.label}” is missing.", mend_of(rule), True)]
     if rule.kind == "category" and value not in {category.key for category in rulebook.categories}:
         return [Gap(rule.name, "no category", f"“{value}” is no category there.", "listing", True)]
     if rule.kind == "choice" and value not in rule.choices:
-        allowed = ", ".join(rule.choices)
-        return [Gap(rule.name, "not allowed", f"“{rule.label}” must be one of {allowed}.", "listing", True)]
+        return [choice_gap(rule, found)]
     if rule.kind == "words":
         return words_gaps(rule, value)
     if rule.kind == "gtin" and check_gtin(value):
         return [Gap(rule.name, "bad identifier", f"“{value}” is no GTIN.", "product")]
     if rule.kind == "number":
         return number_gaps(rule, value)
-    return length_gaps(rule, value)
+    return length_gaps(rule, told_value(rule, value))
+
+
+def choice_gap(rule: FieldRule, found: FieldValue) -> Gap:
+    """A value that is not among the allowed: to be translated when it is ours, to be chosen anew when it is not."""
+    if found.source in (Source.LISTING, Source.RULEBOOK):
+        allowed = ", ".join(rule.choices)
+        return Gap(rule.name, "not allowed", f"“{rule.label}” must be one of {allowed}.", "listing", True)
+    near = nearest(found.value, rule.choices)
+    message = f"“{rule.label}” does not know our “{found.value}”" + (f"; the nearest is “{near}”." if near else ".")
+    return Gap(rule.name, "untranslated", message, "translation", True, found.value, near)
+
+
+def family_gaps(rulebook: Rulebook, place: FamilyPlace) -> list[Gap]:
+    """What is wrong with a family, at its head or at one of its members."""
+    if place.part == "head":
+        found = []
+        if len(place.traits) > rulebook.traits.most:
+            names = ", ".join(trait.ours for trait in place.traits)
+            message = f"{rulebook.name} shows families by at most {rulebook.traits.most} traits; this one has {names}."
+            found.append(Gap("traits", "too many traits", message, "family"))
+        if not place.members:
+            found.append(Gap("members", "no members", "No variant is listed under it.", "listing"))
+        return found + [_trait_gap(trait) for trait in place.traits if trait.lacks == "name"]
+    if place.head_gaps:
+        word = "gap" if place.head_gaps == 1 else "gaps"
+        return [Gap("head", "head not ready", f"Its family’s page has {place.head_gaps} {word}.", "family")]
+    return [_trait_gap(trait) for trait in place.traits if trait.lacks == "value"]
+
+
+def _trait_gap(trait: TraitValue) -> Gap:
+    near = f"; the nearest is “{trait.suggestion}”." if trait.suggestion else "."
+    if trait.lacks == "name":
+        message = f"There is no trait “{trait.ours}” there{near}"
+        return Gap("trait", "untranslated", message, "translation", True, trait.ours, trait.suggestion)
+    message = f"“{trait.theirs}” does not know our “{trait.our_value}”{near}"
+    return Gap(trait.theirs, "untranslated", message, "translation", True, trait.our_value, trait.suggestion)
 
 
 def length_gaps(rule: FieldRule, value: str) -> list[Gap]:
@@ -142,11 +221,6 @@ def price_gaps(rulebook: Rulebook, price: int | None) -> list[Gap]:
         return [Gap("price", "no price", "The product has no price on the channel's price list.", "price")]
     if price < rulebook.least_price:
         return [
-            Gap(
-                "price",
-                "low price",
-                f"{rulebook.name} takes prices from {rulebook.least_price / 100:.2f}.",
-                "price",
-            )
+            Gap("price", "low price", f"{rulebook.name} takes prices from {rulebook.least_price / 100:.2f}.", "price")
         ]
     return []

@@ -1,5 +1,6 @@
 """What a channel demands and allows, as data. Code branches on what a rulebook says, never on a channel's name."""
 
+from decimal import Decimal
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -10,6 +11,10 @@ class _Part(BaseModel):
 
 
 Topic = Literal["content", "pictures", "price", "quantity", "delivery"]
+# what a layer may be about; each field belongs to one of them
+LayerTopic = Literal["category", "wording", "price", "delivery", "returns"]
+LAYER_TOPICS: tuple[LayerTopic, ...] = ("category", "wording", "price", "delivery", "returns")
+NEW_PAGE = "new"
 
 
 class FieldRule(_Part):
@@ -18,12 +23,15 @@ class FieldRule(_Part):
     `origin` names the product's field that feeds it (`title`, `attributes.material`), `default` what the
     rulebook says when nothing else does; lengths in characters, numbers in the product's unit. A field with `only_in`
     is asked for in these categories alone. `words` are several, parted by commas: `most` of them, each of at most
-    `most_each` characters.
+    `most_each` characters. `html` are the tags that a text may hold. `layer` is the topic of the layers that may set
+    it. A field `of` a member is said by each variant of a family, one of the head by the family's page alone. A
+    `page` is a page of the channel's own catalogue; fields `for_new_page` are asked for when a new one is wished for,
+    and one `without` another when that other says nothing.
     """
 
     name: str
     label: str
-    kind: Literal["text", "long text", "choice", "category", "number", "gtin", "words"] = "text"
+    kind: Literal["text", "long text", "choice", "category", "number", "gtin", "words", "page"] = "text"
     required: bool = False
     required_in: tuple[str, ...] = ()
     only_in: tuple[str, ...] = ()
@@ -34,10 +42,19 @@ class FieldRule(_Part):
     origin: str = ""
     default: str = ""
     topic: Topic = "content"
+    layer: LayerTopic = "category"
+    of: Literal["head", "member", "both"] = "head"
+    html: tuple[str, ...] = ()
+    for_new_page: bool = False
+    without: str = ""
 
     def is_asked_in(self, category: str) -> bool:
         """Whether a listing of a category may have this field."""
         return not self.only_in or category in self.only_in
+
+    def is_asked_of(self, part: Literal["whole", "head", "member"]) -> bool:
+        """Whether a listing by itself, the head of a family, or one of its members has this field."""
+        return part == "whole" or self.of in ("both", part)
 
 
 def parted(value: str) -> list[str]:
@@ -68,6 +85,46 @@ class PictureRule(_Part):
     least_side_px: int = 1
 
 
+class TraitRule(_Part):
+    """How families are shown: by at most so many traits; none where each variant stands alone. `names` are the only
+    ones that the channel knows (any, when empty), by category in `names_in`; values have at most `most_each`
+    characters."""
+
+    most: int = Field(default=0, ge=0, le=3)
+    names: tuple[str, ...] = ()
+    names_in: dict[str, tuple[str, ...]] = Field(default_factory=dict)
+    most_each: int = Field(default=60, ge=1)
+    most_members: int = Field(default=400, ge=1)
+
+    def names_for(self, category: str) -> tuple[str, ...]:
+        """The traits that a category knows; any when empty."""
+        return self.names_in.get(category, self.names)
+
+
+class FeeRule(_Part):
+    """What the channel keeps of a sale: a share of the price by category and at least an amount, a fixed amount, and
+    a share for taking the payment. Amounts in minor units, shares in percent."""
+
+    referral_percent: Decimal = Field(default=Decimal(0), ge=0, lt=100)
+    referral_in: dict[str, Decimal] = Field(default_factory=dict)
+    least_referral: int = Field(default=0, ge=0)
+    fixed: int = Field(default=0, ge=0)
+    processing_percent: Decimal = Field(default=Decimal(0), ge=0, lt=100)
+
+    def percent_in(self, category: str) -> Decimal:
+        """The share of the price in a category."""
+        return self.referral_in.get(category, self.referral_percent)
+
+
+class PageRule(_Part):
+    """Of a channel with a catalogue of its own: how many GTINs one search takes, how many pages it answers, and the
+    reasons for which goods may be offered without a GTIN."""
+
+    gtins_at_once: int = Field(default=20, ge=1)
+    found_at_once: int = Field(default=10, ge=1)
+    no_gtin_reasons: tuple[str, ...] = ()
+
+
 class CallLimits(_Part):
     """Calls a second, and how many at once."""
 
@@ -92,14 +149,21 @@ class ListingReading(_Part):
 
 
 class RowsAtOnce(_Part):
-    """How many rows one call may carry."""
+    """How many rows one call may carry; of new listings, of what they say and of taking down one, unless said."""
 
     quantity: int = Field(ge=1)
     price: int = Field(ge=1)
+    publish: int = Field(default=1, ge=1)
+    content: int = Field(default=1, ge=1)
+    shown: int = Field(default=1, ge=1)
 
 
 class Rulebook(_Part):
-    """Everything a channel demands and allows. Fees and least price in minor units of its currency."""
+    """Everything a channel demands and allows. Fees and least price in minor units of its currency.
+
+    `answers` says whether it answers at once or by a reply sheet, which is asked for every so many seconds; `owned`
+    names what of a page is the channel's own affair: fields, or `pictures`.
+    """
 
     key: str
     name: str
@@ -117,6 +181,12 @@ class Rulebook(_Part):
     rows_at_once: RowsAtOnce
     orders: OrderReading
     listings: ListingReading = ListingReading()
+    traits: TraitRule = TraitRule()
+    fees: FeeRule = FeeRule()
+    pages: PageRule | None = None
+    answers: Literal["at once", "by sheet"] = "at once"
+    reply_every_s: float = Field(default=1, gt=0)
+    owned: tuple[str, ...] = ()
 
     @model_validator(mode="after")
     def _is_of_one_piece(self) -> "Rulebook":
@@ -133,6 +203,16 @@ class Rulebook(_Part):
                 raise ValueError(f"“{rule.name}” names the category “{min(unknown)}”, which is not there")
             if rule.kind == "choice" and not rule.choices:
                 raise ValueError(f"“{rule.name}” is a choice of nothing")
+            if rule.without and rule.without not in names:
+                raise ValueError(f"“{rule.name}” is asked for without “{rule.without}”, which is not there")
+        strange = {*self.traits.names_in, *self.fees.referral_in}.difference(keys)
+        if strange:
+            raise ValueError(f"traits or fees name the category “{min(strange)}”, which is not there")
+        if any(rule.kind == "page" for rule in self.fields) != (self.pages is not None):
+            raise ValueError("a field of kind “page” and “pages” go together")
+        unowned = {*self.owned}.difference({*names, "pictures"})
+        if unowned:
+            raise ValueError(f"“{min(unowned)}” is said to be owned, and is not there")
         return self
 
     def field(self, name: str) -> FieldRule | None:
@@ -143,6 +223,16 @@ class Rulebook(_Part):
     def category_field(self) -> str:
         """The name of the field that holds the category, or ""."""
         return next((rule.name for rule in self.fields if rule.kind == "category"), "")
+
+    @property
+    def page_field(self) -> str:
+        """The name of the field that holds the catalogue page, or ""."""
+        return next((rule.name for rule in self.fields if rule.kind == "page"), "")
+
+    @property
+    def takes_families(self) -> bool:
+        """Whether a family is shown as one page."""
+        return self.traits.most > 0
 
     def category_name(self, key: str) -> str:
         """A category's name, or its key when it is not known."""

@@ -3,11 +3,11 @@
 Every call may raise `OutsideTrouble` (try again) or `OutsideRefusal` (it said no).
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
-from typing import Protocol
+from typing import Literal, Protocol
 
 from relvan.core.money import Money
 from relvan.core.orders.intake import IncomingOrder
@@ -24,13 +24,20 @@ class PictureFile:
 
 @dataclass(frozen=True)
 class Offer:
-    """Everything a listing says: the rulebook's fields by name, price, units, pictures in order."""
+    """Everything a listing says: the rulebook's fields by name, price, units, pictures in order.
+
+    The head of a family's page has traits without values, and neither price nor units; a member has its values on
+    them, and the reference of its head.
+    """
 
     sku: str
     fields: dict[str, str]
     price: Money
     quantity: int
     pictures: tuple[PictureFile, ...] = ()
+    part: Literal["whole", "head", "member"] = "whole"
+    head: str = ""
+    traits: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -54,7 +61,11 @@ class RowVerdict:
 
 @dataclass(frozen=True)
 class ShownListing:
-    """What the channel shows of one listing now; where listings lapse, until when, and whether this one has."""
+    """What the channel shows of one listing now; where listings lapse, until when, and whether this one has.
+
+    `head` is the reference of the family's page that it stands on, `page` its path; `centre` says that its goods lie in
+    the channel's own centre; `fields` are by our names for them, `pictures` addresses.
+    """
 
     ref: str
     sku: str
@@ -64,6 +75,14 @@ class ShownListing:
     live: bool
     until: datetime | None = None
     lapsed: bool = False
+    head: str = ""
+    page: str = ""
+    gtin: str = ""
+    brand: str = ""
+    centre: bool = False
+    traits: Mapping[str, str] = field(default_factory=dict)
+    fields: Mapping[str, str] = field(default_factory=dict)
+    pictures: tuple[str, ...] = ()
 
 
 class ContentRefused(Exception):
@@ -81,6 +100,48 @@ class Dispatched:
     carrier: str
     tracking_number: str
     lines: tuple[str, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class HandInRow:
+    """One line of a hand-in: under a key of its own, what is to be done to which listing."""
+
+    key: str
+    topic: Literal["publish", "content", "quantity", "price", "shown"]
+    ref: str = ""
+    offer: Offer | None = None
+    quantity: int = 0
+    price: Money | None = None
+    shown: bool = True
+
+
+@dataclass(frozen=True)
+class SheetLine:
+    """The verdict of a reply sheet on one line: accepted (with its place when it is new), or (field, words) for each
+    problem."""
+
+    key: str
+    placed: Placed | None = None
+    problems: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def ok(self) -> bool:
+        """Whether it was accepted."""
+        return not self.problems
+
+
+@dataclass(frozen=True)
+class CataloguePage:
+    """A page of a channel's own catalogue; `offers` stand on it, the lowest at `lowest` minor units."""
+
+    page: str
+    gtin: str
+    title: str
+    brand: str
+    picture: str = ""
+    category: str = ""
+    offers: int = 0
+    lowest: int | None = None
 
 
 class ChannelGateway(Protocol):
@@ -140,4 +201,32 @@ class ChannelGateway(Protocol):
 
     def close(self) -> None:
         """Let go of connections."""
+        ...
+
+
+class SheetGateway(ChannelGateway, Protocol):
+    """A channel that takes hand-ins and answers them later, by reply sheet."""
+
+    def hand_in(self, mark: str, rows: Sequence[HandInRow]) -> str:
+        """Hand in lines under a mark; the number under which they are answered. Again under one mark: that number."""
+        ...
+
+    def find_handed_in(self, mark: str) -> str:
+        """The number of an earlier hand-in, "" when it never arrived."""
+        ...
+
+    def reply_sheet(self, number: str) -> tuple[SheetLine, ...] | None:
+        """The verdicts; none while there is no answer yet."""
+        ...
+
+
+class CatalogueGateway(ChannelGateway, Protocol):
+    """A channel with a catalogue of its own."""
+
+    def pages_by_gtin(self, gtins: Sequence[str]) -> list[CataloguePage]:
+        """The pages of GTINs; there may be several of one."""
+        ...
+
+    def pages_by_words(self, words: str, most: int) -> list[CataloguePage]:
+        """The pages that words find, best first."""
         ...

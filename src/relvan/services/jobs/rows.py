@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import insert
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.among import among
 from relvan.store.tables import BulkJob, BulkJobRow
 
 
@@ -63,6 +64,22 @@ def settle_row(session: Session, workplace: Workplace, row_id: int | None, *, ok
     job.done += ok
     job.refused += not ok
     _end_if_complete(workplace, job)
+
+
+def waiting_rows(session: Session, listing_ids: Sequence[int]) -> dict[int, int]:
+    """The latest row that waits for each of some listings, by listing."""
+    statement = select(BulkJobRow.listing_id, BulkJobRow.id).where(
+        among(BulkJobRow.listing_id, listing_ids), BulkJobRow.verdict == "waiting"
+    )
+    rows = session.execute(statement.order_by(BulkJobRow.id)).all()
+    return {listing_id: row for listing_id, row in rows if listing_id is not None}
+
+
+def settle_rows_of(session: Session, workplace: Workplace, listing_id: int, *, ok: bool, reason: str = "") -> None:
+    """Give every waiting row about a listing its verdict."""
+    statement = select(BulkJobRow.id).where(BulkJobRow.listing_id == listing_id, BulkJobRow.verdict == "waiting")
+    for row_id in session.scalars(statement).all():
+        settle_row(session, workplace, row_id, ok=ok, reason=reason)
 
 
 def _end_if_complete(workplace: Workplace, job: BulkJob) -> None:

@@ -5,45 +5,24 @@ Runs inside the transaction of the change, for what the change touches and nothi
 
 import hashlib
 import json
-from collections.abc import Collection, Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Collection
+from dataclasses import asdict
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
-from relvan.core.listings.cascade import FieldValue, resolve_fields
-from relvan.core.listings.gaps import Gap, Readiness, find_gaps
-from relvan.core.listings.rulebook import Rulebook
+from relvan.core.listings.gaps import Gap
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
-from relvan.core.money import Money
-from relvan.core.prices.steps import Price, channel_price
-from relvan.core.stock.availability import Holding, Shown, shown_quantity
-from relvan.core.why import Why
+from relvan.services.listings.ground import Channels, WorkedOut, load_channels, load_ground, work_out
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import Workplace
-from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.facts import kits_above
-from relvan.store.holdings import load_holdings
-from relvan.store.listed import Listed, listed_products
-from relvan.store.listings import list_prices, listings_of, topics_under_way
+from relvan.store.listings import listing_ids_of, listings_of, topics_under_way
 from relvan.store.tables import Listing
 
 CHUNK = 500
 Sold = frozenset[tuple[int, int]]
-
-
-@dataclass(frozen=True)
-class WorkedOut:
-    """A listing as the rules give it now."""
-
-    fields: dict[str, FieldValue]
-    price: Price | None
-    shown: Shown
-    readiness: Readiness
-    content: str
-    pictures: str
 
 
 def refresh_listings(
@@ -56,76 +35,40 @@ def refresh_listings(
     caused_at: datetime | None = None,
     sold: Sold = frozenset(),
 ) -> list[Listing]:
-    """Work listings out again. `sold` holds (channel, product) pairs that a channel itself has just lowered."""
+    """Work listings out again, and with the head of a family's page its members. `sold` holds (channel, product) pairs
+    that a channel itself has just lowered."""
     session.flush()
     if product_ids is not None:  # what touches a part touches every kit that holds it
         product_ids = {*product_ids, *kits_above(session, product_ids)}
-    listings = listings_of(session, product_ids=product_ids, listing_ids=listing_ids, channel_id=channel_id)
-    settings = channel_settings(session) if listings else {}
-    for start in range(0, len(listings), CHUNK):
-        _refresh(session, workplace, listings[start : start + CHUNK], settings, caused_at, sold)
-    return listings
+    ids = listing_ids_of(session, product_ids=product_ids, listing_ids=listing_ids, channel_id=channel_id)
+    channels = load_channels(session) if ids else None
+    found: list[Listing] = []
+    for start in range(0, len(ids), CHUNK):
+        assert channels is not None
+        listings = listings_of(session, listing_ids=ids[start : start + CHUNK])
+        _refresh(session, workplace, listings, channels, caused_at, sold)
+        found += listings
+    return found
 
 
 def _refresh(
     session: Session,
     workplace: Workplace,
     listings: list[Listing],
-    settings: dict[int, ChannelSettings],
+    channels: Channels,
     caused_at: datetime | None,
     sold: Sold,
 ) -> None:
-    ids = {listing.product_id for listing in listings}
-    products, prices, holdings = listed_products(session, ids), list_prices(session, ids), load_holdings(session, ids)
+    ground = load_ground(session, listings, channels)
     tellings: list[Telling] = []
     under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
-    for listing in listings:
-        found = settings[listing.channel_id]
-        base = prices.get((found.price_list.id, listing.product_id))
-        worked_out = work_out(
-            listing, found, workplace.rulebook(found.channel), products[listing.product_id],
-            base, holdings.of(listing.product_id, found.supply_list), workplace.settings.currency,
-        )  # fmt: skip
+    for listing in sorted(listings, key=lambda one: one.head_id is not None):  # heads first: members look at them
+        worked_out = work_out(listing, ground, workplace)
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
         tellings += _news(listing, under_way, caused_at, forced=forced)
     session.flush()
     tell(session, workplace, tellings)
-
-
-def work_out(
-    listing: Listing,
-    settings: ChannelSettings,
-    book: Rulebook,
-    listed: Listed,
-    base: int | None,
-    supplied: Sequence[Holding],
-    own_currency: str,
-) -> WorkedOut:
-    """What the rules give for one listing, from loaded values only."""
-    shown = shown_quantity(supplied, settings.policy, book.most_units)
-    if listed.kind == "service":
-        shown = Shown(book.most_units, book.most_units, Why().then("Service", book.most_units, "not counted"))
-    if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
-        base = face.prices.get(settings.price_list.key, base)
-        listed = listed.under(listing.alias)
-    price = price_on(settings, base, listed.floor, own_currency)
-    fields = resolve_fields(book, listing.own, listed.product)
-    amount = price.money.amount if price else None
-    readiness = find_gaps(book, fields, listed.product, price=amount, quantity=shown.quantity, live=listing.placed)
-    told = {name: value.value for name, value in fields.items()}
-    pictures = listed.pictures[: book.pictures.most]
-    return WorkedOut(fields, price, shown, readiness, fingerprint(told), fingerprint(pictures))
-
-
-def price_on(settings: ChannelSettings, base: int | None, floor: int | None, own: str) -> Price | None:
-    """The price on a channel, from the list price in minor units; none when the list has none. The floor is in the
-    seller's `own` currency."""
-    if base is None:
-        return None
-    money = Money(base, settings.price_list.currency)
-    lowest = None if floor is None else Money(floor, own)
-    return channel_price(money, settings.steps, floor=lowest, list_name=settings.price_list.name)
 
 
 def fingerprint(value: object) -> str:
@@ -166,13 +109,19 @@ def settle_state(listing: Listing) -> None:
         listing.state, listing.behind = state, behind
 
 
+def content_mark(found: WorkedOut) -> str:
+    """What tells one content from another: all that is said, and nothing that is not."""
+    return fingerprint({name: value for name, value in found.told.items() if value})
+
+
 def _keep(listing: Listing, found: WorkedOut) -> None:
-    if (listing.held_content, listing.held_pictures) != (found.content, found.pictures):
+    content, pictures = content_mark(found), fingerprint(found.pictures)
+    if (listing.held_content, listing.held_pictures) != (content, pictures):
         listing.refusal = []
     gaps = [asdict(gap) for gap in (*found.readiness.gaps, *refusal_gaps(listing))]
     kept = {
-        "held_content": found.content,
-        "held_pictures": found.pictures,
+        "held_content": content,
+        "held_pictures": pictures,
         "price": found.price.money.amount if found.price else None,
         "floored": bool(found.price and found.price.floored),
         "quantity": found.shown.quantity,

@@ -4,18 +4,21 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import timedelta
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.channels.port import Placed
 from relvan.services import audit
-from relvan.services.jobs.rows import settle_row
+from relvan.services.jobs.rows import settle_row, settle_rows_of, waiting_rows
 from relvan.services.listings.refresh import refresh_listings, refusal_gaps, settle_state
 from relvan.services.outbox.envelopes import Envelope, Outcome
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import SYSTEM, Workplace
+from relvan.store.among import among
+from relvan.store.listings import listings_of, members_of
 from relvan.store.tables import LagSample, Listing, OutboxEntry
 
 
@@ -30,46 +33,66 @@ class Answer:
     trouble: OutsideTrouble | None = None
 
 
+def kept_envelope(entry: OutboxEntry) -> Envelope:
+    """The envelope of an update that was handed in: what it will have said when it is accepted."""
+    return Envelope(
+        entry.id, Topic(entry.topic), entry.subject, entry.key, entry.unsure, entry.listing_id, "", sent=entry.sent
+    )
+
+
 def record_answers(
-    session: Session, workplace: Workplace, channel_id: int, worker: str, answers: Sequence[Answer]
+    session: Session, workplace: Workplace, worker: str, answers: Sequence[Answer], *, state: str = "sending"
 ) -> None:
     """Bring outbox, listings and bulk jobs in line with the answers; inside one transaction.
 
     An entry that is no longer this worker's (its lease was over and another took it) is left alone.
     """
+    wanted = [answer.envelope.entry_id for answer in answers]
+    entries = {row.id: row for row in session.scalars(select(OutboxEntry).where(among(OutboxEntry.id, wanted)))}
+    about = [entry.listing_id for entry in entries.values() if entry.listing_id is not None]
+    listings = {listing.id: listing for listing in listings_of(session, listing_ids=about)}
+    placed: list[Listing] = []
+    refused_heads: dict[int, str] = {}
     for answer in answers:
-        entry = session.get_one(OutboxEntry, answer.envelope.entry_id)
-        if entry.state != "sending" or entry.taken_by != worker:
+        entry = entries[answer.envelope.entry_id]
+        if entry.state != state or entry.taken_by != worker:
             continue
+        listing = listings.get(entry.listing_id or 0)
         if answer.trouble is not None:
-            _try_again(session, workplace, entry, answer.trouble)
+            try_again(session, workplace, entry, answer.trouble)
         elif answer.problems:
-            _refused(session, workplace, entry, list(answer.problems))
+            _refused(session, workplace, entry, listing, list(answer.problems), refused_heads)
         elif isinstance(answer.verdict, Placed) or (answer.verdict and answer.verdict.ok):
-            _accepted(session, workplace, entry, answer)
+            _accepted(session, workplace, entry, listing, answer)
+            if entry.topic == Topic.PUBLISH and listing is not None:
+                placed.append(listing)
         else:
             says = answer.verdict.says if answer.verdict else ""
-            _refused(session, workplace, entry, [("", says or "The channel refused it.")])
+            _refused(session, workplace, entry, listing, [("", says or "The channel refused it.")], refused_heads)
     session.flush()
+    _after_placing(session, workplace, placed)
+    _after_refused_heads(session, workplace, refused_heads)
 
 
-def _try_again(session: Session, workplace: Workplace, entry: OutboxEntry, trouble: OutsideTrouble) -> None:
+def try_again(session: Session, workplace: Workplace, entry: OutboxEntry, trouble: OutsideTrouble) -> None:
+    """Let an update wait for another try."""
     entry.unsure = entry.unsure or trouble.unclear
     entry.answer = str(trouble)[:300]
     wait = retry_wait(entry.attempts, workplace.chance(), trouble.retry_after)
     return_to_waiting(session, entry, workplace.now() + timedelta(seconds=wait))
 
 
-def _accepted(session: Session, workplace: Workplace, entry: OutboxEntry, answer: Answer) -> None:
+def _accepted(
+    session: Session, workplace: Workplace, entry: OutboxEntry, listing: Listing | None, answer: Answer
+) -> None:
     now = workplace.now()
     entry.state, entry.ended_at, entry.answer = "accepted", now, "accepted"
     settle_row(session, workplace, entry.job_row_id, ok=True)
     if entry.topic == Topic.QUANTITY and entry.caused_at is not None:
         seconds = max(0.0, (now - entry.caused_at).total_seconds())
         session.add(LagSample(channel_id=entry.channel_id, at=now, seconds=seconds))
-    if entry.listing_id is None:
+    if listing is None:
         return
-    listing = session.get_one(Listing, entry.listing_id)
     for name, value in answer.envelope.sent.items():
         setattr(listing, name, value)
     if isinstance(answer.verdict, Placed):
@@ -78,32 +101,65 @@ def _accepted(session: Session, workplace: Workplace, entry: OutboxEntry, answer
         audit.record(session, SYSTEM, now, "listing", listing.id, "went live")
     listing.refusal = []  # what it has accepted since outweighs what it refused before
     _keep_refusal(listing)
-    if entry.topic == Topic.PUBLISH:
-        _after_placing(session, workplace, listing)
 
 
-def _after_placing(session: Session, workplace: Workplace, listing: Listing) -> None:
-    """What changed while the channel was answering is told now that the listing has a place; a change of mind too."""
-    if listing.wish != "live":
-        listing.wish = "down"
-        urgency = topic_urgency(Topic.SHOWN)
-        tell(session, workplace, [
-            Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)
-        ])  # fmt: skip
-    refresh_listings(session, workplace, listing_ids=[listing.id])
+def _after_placing(session: Session, workplace: Workplace, placed: Sequence[Listing]) -> None:
+    """What changed while the channel was answering is told now that listings have a place; a change of mind too. The
+    members of a family's page are sent once the page is there."""
+    if not placed:
+        return
+    tellings = []
+    for listing in placed:
+        if listing.wish != "live":
+            listing.wish = "down"
+            tellings.append(_telling(listing, Topic.SHOWN))
+    waiting = [
+        member
+        for member in members_of(session, [listing.id for listing in placed if listing.wish == "live"])
+        if member.wish == "live" and not member.placed
+    ]
+    rows = waiting_rows(session, [member.id for member in waiting])
+    tellings += [_telling(member, Topic.PUBLISH, rows.get(member.id)) for member in waiting]
+    tell(session, workplace, tellings)
+    refresh_listings(session, workplace, listing_ids=[listing.id for listing in placed])
 
 
-def _refused(session: Session, workplace: Workplace, entry: OutboxEntry, problems: list[tuple[str, str]]) -> None:
+def _telling(listing: Listing, topic: Topic, job_row_id: int | None = None) -> Telling:
+    subject = listing_subject(listing.id)
+    return Telling(listing.channel_id, subject, topic, topic_urgency(topic), listing.id, job_row_id)
+
+
+def _after_refused_heads(session: Session, workplace: Workplace, refused: dict[int, str]) -> None:
+    """A variant never goes out alone because its head was refused: what waited for it is let go, and said."""
+    if not refused:
+        return
+    for member in members_of(session, list(refused)):
+        if member.wish == "live" and not member.placed:
+            member.wish = "none"
+            reason = f"Its family’s page was refused: {refused[member.head_id or 0]}"
+            settle_rows_of(session, workplace, member.id, ok=False, reason=reason[:400])
+            settle_state(member)
+
+
+def _refused(
+    session: Session,
+    workplace: Workplace,
+    entry: OutboxEntry,
+    listing: Listing | None,
+    problems: list[tuple[str, str]],
+    refused_heads: dict[int, str],
+) -> None:
     now = workplace.now()
     said = "; ".join(says for _, says in problems)
     entry.state, entry.ended_at, entry.answer = "refused", now, said[:300]
     settle_row(session, workplace, entry.job_row_id, ok=False, reason=said)
-    if entry.listing_id is None:
+    if listing is None:
         return
-    listing = session.get_one(Listing, entry.listing_id)
     listing.refusal = [{"field": name, "says": says} for name, says in problems]
     if entry.topic == Topic.PUBLISH:
         listing.wish = "none"
+        if listing.head_id is None:
+            refused_heads[listing.id] = said
     audit.record(session, SYSTEM, now, "listing", listing.id, f"refused: {said[:200]}")
     _keep_refusal(listing)
 

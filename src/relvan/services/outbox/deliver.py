@@ -11,10 +11,12 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Breaker, Topic
+from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ContentRefused, RowVerdict
 from relvan.services.outbox.answers import Answer, record_answers
 from relvan.services.outbox.envelopes import Envelope, make_envelopes, send_envelopes
+from relvan.services.outbox.sheets import HANDED_IN, hand_in, read_sheet, sheet_due
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import Workplace
 from relvan.store.tables import Channel, OutboxEntry
@@ -24,34 +26,77 @@ LEASE = timedelta(seconds=90)
 
 @dataclass(frozen=True)
 class Delivery:
-    """What came of one round: updates sent, and seconds until there may be more to do (none: nothing waits)."""
+    """What came of one round: updates sent or answered, and seconds until there may be more to do (none: nothing
+    waits)."""
 
     sent: int = 0
     wait_s: float | None = None
 
 
+@dataclass(frozen=True)
+class _Claimed:
+    channel: Channel
+    envelopes: list[Envelope]
+    mark: str
+
+
 def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery:
-    """Send the most urgent updates of a channel, as many at once as its rulebook takes."""
+    """Send the most urgent updates of a channel, as many at once as its rulebook takes; or read a reply sheet."""
+    sheet = _next_sheet(workplace, channel_id)
+    if isinstance(sheet, str):
+        return _read_sheet(workplace, channel_id, sheet)
     claimed = _claim(workplace, channel_id, worker)
     if isinstance(claimed, Delivery):
-        return claimed
-    channel, envelopes = claimed
-    gateway = workplace.gateway(channel)
+        return _sooner(claimed, sheet)
+    if claimed.mark:
+        return _hand_in(workplace, claimed, worker)
+    return _send(workplace, claimed, worker)
+
+
+def _send(workplace: Workplace, claimed: _Claimed, worker: str) -> Delivery:
+    envelopes, trouble = claimed.envelopes, None
+    gateway = workplace.gateway(claimed.channel)
     try:
         verdicts = send_envelopes(gateway, envelopes)
         answers = [Answer(envelope, ok=True, verdict=verdict) for envelope, verdict in verdicts]
-        trouble = None
     except ContentRefused as refusal:
-        answers, trouble = [Answer(envelopes[0], ok=False, problems=refusal.problems)], None
+        answers = [Answer(envelopes[0], ok=False, problems=refusal.problems)]
     except OutsideRefusal as refusal:
         verdict = RowVerdict("", False, str(refusal))
-        answers, trouble = [Answer(envelope, ok=True, verdict=verdict) for envelope in envelopes], None
+        answers = [Answer(envelope, ok=True, verdict=verdict) for envelope in envelopes]
     except OutsideTrouble as failure:
         answers, trouble = [Answer(envelope, ok=False, trouble=failure) for envelope in envelopes], failure
     with workplace.database.writing() as session:
-        record_answers(session, workplace, channel_id, worker, answers)
-        note_call(session, workplace, channel_id, trouble)
+        record_answers(session, workplace, worker, answers)
+        note_call(session, workplace, claimed.channel.id, trouble)
     return Delivery(sent=len(answers), wait_s=0.0 if trouble is None else 0.2)
+
+
+def _hand_in(workplace: Workplace, claimed: _Claimed, worker: str) -> Delivery:
+    trouble = hand_in(workplace, claimed.channel, claimed.envelopes, claimed.mark, worker)
+    with workplace.database.writing() as session:
+        note_call(session, workplace, claimed.channel.id, trouble)
+    return Delivery(sent=len(claimed.envelopes), wait_s=0.0 if trouble is None else 0.2)
+
+
+def _read_sheet(workplace: Workplace, channel_id: int, sheet: str) -> Delivery:
+    answered, trouble = read_sheet(workplace, channel_id, sheet)
+    with workplace.database.writing() as session:
+        note_call(session, workplace, channel_id, trouble)
+    return Delivery(sent=answered, wait_s=0.0 if answered else 0.2)
+
+
+def _next_sheet(workplace: Workplace, channel_id: int) -> str | float | None:
+    """The number of a reply sheet to ask for now, or seconds until then; none when nothing is handed in."""
+    with workplace.database.reading() as session:
+        idle = _at_rest(session, channel_id, workplace.now())
+        return None if idle is not None else sheet_due(session, channel_id, workplace.now())
+
+
+def _sooner(delivery: Delivery, sheet_s: str | float | None) -> Delivery:
+    if not isinstance(sheet_s, float):
+        return delivery
+    return Delivery(wait_s=sheet_s if delivery.wait_s is None else min(sheet_s, delivery.wait_s))
 
 
 def note_call(session: Session, workplace: Workplace, channel_id: int, trouble: OutsideTrouble | None) -> None:
@@ -88,7 +133,7 @@ def reclaim(workplace: Workplace, worker: str = "") -> int:
         return len(entries)
 
 
-def _claim(workplace: Workplace, channel_id: int, worker: str) -> tuple[Channel, list[Envelope]] | Delivery:
+def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Delivery:
     now = workplace.now()
     with workplace.database.reading() as session:
         idle = _reason_to_wait(session, channel_id, now)
@@ -96,23 +141,40 @@ def _claim(workplace: Workplace, channel_id: int, worker: str) -> tuple[Channel,
         return idle
     with workplace.database.writing() as session:
         channel = session.get_one(Channel, channel_id)
-        entries = _most_urgent(session, workplace, channel, now)
+        book = workplace.rulebook(channel)
+        entries = _most_urgent(session, book, channel, now)
         if not entries:
             return Delivery()
+        mark = ""
+        if is_handed_in(book, entries[0]):  # what may have arrived goes under the mark it went under before
+            mark = entries[0].sheet if entries[0].unsure and entries[0].sheet else workplace.new_key()
         for entry in entries:
             entry.state, entry.taken_by, entry.taken_until = "sending", worker, now + LEASE
             entry.attempts += 1
+            entry.sheet = mark
         envelopes = make_envelopes(session, workplace, entries)
         session.flush()
-        return channel, envelopes
+        return _Claimed(channel, envelopes, mark)
 
 
-def _reason_to_wait(session: Session, channel_id: int, now: datetime) -> Delivery | None:
+def is_handed_in(book: Rulebook, entry: OutboxEntry) -> bool:
+    """Whether an update is handed in and answered by sheet; news of orders never are."""
+    return book.answers == "by sheet" and entry.topic in HANDED_IN
+
+
+def _at_rest(session: Session, channel_id: int, now: datetime) -> Delivery | None:
     channel = session.get(Channel, channel_id)
     if channel is None or channel.paused:
         return Delivery()
     if channel.probe_at is not None and channel.probe_at > now:
         return Delivery(wait_s=(channel.probe_at - now).total_seconds())
+    return None
+
+
+def _reason_to_wait(session: Session, channel_id: int, now: datetime) -> Delivery | None:
+    at_rest = _at_rest(session, channel_id, now)
+    if at_rest is not None:
+        return at_rest
     due = session.scalar(
         select(OutboxEntry.due_at)
         .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state == "waiting")
@@ -124,7 +186,7 @@ def _reason_to_wait(session: Session, channel_id: int, now: datetime) -> Deliver
     return Delivery(wait_s=(due - now).total_seconds()) if due > now else None
 
 
-def _most_urgent(session: Session, workplace: Workplace, channel: Channel, now: datetime) -> list[OutboxEntry]:
+def _most_urgent(session: Session, book: Rulebook, channel: Channel, now: datetime) -> list[OutboxEntry]:
     """The entries to send in one call: the most urgent one, and others that may travel with it."""
     waiting = (
         select(OutboxEntry)
@@ -134,8 +196,19 @@ def _most_urgent(session: Session, workplace: Workplace, channel: Channel, now: 
     first = session.scalar(waiting.limit(1))
     if first is None:
         return []
-    rows = workplace.rulebook(channel).rows_at_once
-    most = {Topic.QUANTITY: rows.quantity, Topic.PRICE: rows.price}.get(Topic(first.topic), 1)
-    if most == 1:
+    most = _rows_at_once(book, Topic(first.topic))
+    if most == 1 and not is_handed_in(book, first):
         return [first]
-    return list(session.scalars(waiting.where(OutboxEntry.topic == first.topic).limit(most)))
+    together = waiting.where(OutboxEntry.topic == first.topic)
+    if is_handed_in(book, first):  # what may have arrived together is looked up together
+        alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
+        together = together.where(alike)
+    return list(session.scalars(together.limit(most)))
+
+
+def _rows_at_once(book: Rulebook, topic: Topic) -> int:
+    rows = book.rows_at_once
+    most = {Topic.QUANTITY: rows.quantity, Topic.PRICE: rows.price}
+    if book.answers == "by sheet":
+        most |= {Topic.PUBLISH: rows.publish, Topic.CONTENT: rows.content, Topic.SHOWN: rows.shown}
+    return most.get(topic, 1)

@@ -1,6 +1,6 @@
 """What exactly goes out: an outbox entry with the content as it is at the moment of sending."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -8,10 +8,11 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic
 from relvan.core.money import Money
-from relvan.gateways.channels.port import ChannelGateway, Dispatched, Offer, Placed, RowVerdict
-from relvan.services.listings.offers import offer_of
+from relvan.gateways.channels.port import ChannelGateway, Dispatched, HandInRow, Offer, Placed, RowVerdict
+from relvan.services.listings.offers import Sending, offers_of
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_settings
+from relvan.store.listings import listings_of
 from relvan.store.tables import Listing, OutboxEntry
 
 
@@ -35,23 +36,29 @@ class Envelope:
 
 
 Outcome = RowVerdict | Placed
+WHOLE = (Topic.PUBLISH, Topic.CONTENT)  # what carries all that a listing says
 
 
 def make_envelopes(session: Session, workplace: Workplace, entries: Sequence[OutboxEntry]) -> list[Envelope]:
-    """Fill the envelopes from what is held now, inside the claiming transaction."""
+    """Fill the envelopes from what is held now, inside the claiming transaction; a few queries for all of them."""
     currency = {key: found.price_list.currency for key, found in channel_settings(session).items()}
-    return [_envelope(session, workplace, entry, currency[entry.channel_id]) for entry in entries]
+    ids = [entry.listing_id for entry in entries if entry.listing_id is not None]
+    listings = {listing.id: listing for listing in listings_of(session, listing_ids=ids)}
+    whole = [listings[e.listing_id] for e in entries if e.listing_id is not None and e.topic in WHOLE]
+    sendings = offers_of(session, workplace, whole) if whole else {}
+    return [
+        _envelope(entry, listings.get(entry.listing_id or 0), sendings, currency[entry.channel_id]) for entry in entries
+    ]
 
 
-def _envelope(session: Session, workplace: Workplace, entry: OutboxEntry, currency: str) -> Envelope:
+def _envelope(entry: OutboxEntry, listing: Listing | None, sendings: Mapping[int, Sending], currency: str) -> Envelope:
     topic = Topic(entry.topic)
     start: dict[str, Any] = {
         "entry_id": entry.id, "topic": topic, "subject": entry.subject, "key": entry.key,
         "unsure": entry.unsure, "listing_id": entry.listing_id, "payload": entry.payload,
     }  # fmt: skip
-    if entry.listing_id is None:
+    if listing is None:
         return Envelope(ref="", **start)
-    listing = session.get_one(Listing, entry.listing_id)
     start["ref"] = listing.ref
     if topic == Topic.QUANTITY:
         return Envelope(**start, quantity=listing.quantity, sent={"sent_quantity": listing.quantity})
@@ -61,11 +68,14 @@ def _envelope(session: Session, workplace: Workplace, entry: OutboxEntry, curren
     if topic == Topic.SHOWN:
         shown = listing.wish == "live"
         return Envelope(**start, shown=shown, sent={"shown": shown})
-    offer = offer_of(session, workplace, listing)
-    sent: dict[str, Any] = {"sent_content": listing.held_content, "sent_pictures": listing.held_pictures}
+    found = sendings[listing.id]
+    sent: dict[str, Any] = {
+        "sent_content": listing.held_content, "sent_pictures": listing.held_pictures, "sent_fields": found.said,
+    }  # fmt: skip
     if topic == Topic.PUBLISH:
-        sent |= {"sent_price": offer.price.amount, "sent_quantity": offer.quantity}
-    return Envelope(**start, offer=offer, sent=sent)
+        price_sent = None if found.offer.part == "head" else found.offer.price.amount
+        sent |= {"sent_price": price_sent, "sent_quantity": found.offer.quantity}
+    return Envelope(**start, offer=found.offer, sent=sent)
 
 
 def send_envelopes(gateway: ChannelGateway, envelopes: Sequence[Envelope]) -> list[tuple[Envelope, Outcome]]:
@@ -102,3 +112,19 @@ def _by_row(envelopes: Sequence[Envelope], verdicts: Sequence[RowVerdict]) -> li
     said = {verdict.ref: verdict for verdict in verdicts}
     missing = "The channel did not answer for it."
     return [(e, said.get(e.ref, RowVerdict(e.ref, False, missing))) for e in envelopes]
+
+
+def as_lines(envelopes: Sequence[Envelope]) -> list[HandInRow]:
+    """The lines of a hand-in."""
+    return [
+        HandInRow(
+            e.key,
+            e.topic.value,  # type: ignore[arg-type]  # acknowledgements and tracking are not handed in
+            e.ref,
+            e.offer,
+            e.quantity,
+            e.price,
+            e.shown,
+        )
+        for e in envelopes
+    ]

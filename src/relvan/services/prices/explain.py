@@ -4,7 +4,7 @@ from relvan.core.money import Money
 from relvan.core.prices.steps import Price
 from relvan.core.refusal import not_found
 from relvan.core.why import Why
-from relvan.services.listings.refresh import price_on
+from relvan.services.listings.ground import price_on
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key, channel_settings

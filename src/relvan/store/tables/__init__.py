@@ -17,7 +17,15 @@ from relvan.store.tables.catalogue import (
 from relvan.store.tables.channels import Carrier, Channel, LagSample, OutboxEntry, SupplyWarehouse
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
 from relvan.store.tables.jobs import BulkJob, BulkJobRow, Mapping
-from relvan.store.tables.listings import Listing
+from relvan.store.tables.listings import (
+    Finding,
+    LayerRow,
+    LayerSet,
+    Listing,
+    ListingLayer,
+    PageSearch,
+    TranslationRow,
+)
 from relvan.store.tables.orders import Order, OrderLine, Reservation
 from relvan.store.tables.people import (
     ApiToken,
@@ -35,8 +43,9 @@ from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Wareho
 
 __all__ = [
     "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier",
-    "Category", "CategoryAttribute", "Channel", "Counter", "KeptView", "KitPart", "LagSample", "ListPrice", "Listing",
-    "Mapping", "Movement", "Order", "OrderLine", "OutboxEntry", "Parcel", "ParcelLine", "Person", "Pick", "PickList",
-    "Picture", "Preference", "PriceBreak", "PriceList", "Product", "ProductPicture", "RepeatedCall", "Reservation",
-    "Shipment", "ShipmentLine", "SignInAttempt", "SkuName", "SupplyWarehouse", "Table", "Toast", "Visit", "Warehouse",
+    "Category", "CategoryAttribute", "Channel", "Counter", "Finding", "KeptView", "KitPart", "LagSample", "LayerRow",
+    "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping", "Movement", "Order", "OrderLine", "OutboxEntry",
+    "PageSearch", "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceBreak",
+    "PriceList", "Product", "ProductPicture", "RepeatedCall", "Reservation", "Shipment", "ShipmentLine",
+    "SignInAttempt", "SkuName", "SupplyWarehouse", "Table", "Toast", "TranslationRow", "Visit", "Warehouse",
 ]  # fmt: skip

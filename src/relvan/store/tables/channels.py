@@ -56,7 +56,8 @@ class OutboxEntry(Table):
     """One thing to tell a channel, kept until it has been accepted, refused or overtaken.
 
     At most one entry waits for each (channel, subject, topic); one that is being sent is never overwritten.
-    `caused_at` is when the sale behind it became known, for the lag.
+    `caused_at` is when the sale behind it became known, for the lag. On a channel that answers by sheet an entry is
+    `handed in` under the number of its `sheet` until the reply has been read.
     """
 
     __tablename__ = "outbox_entry"
@@ -67,6 +68,7 @@ class OutboxEntry(Table):
         ),
         Index("ix_outbox_entry_due", "state", "channel_id", "urgency", "due_at"),
         Index("ix_outbox_entry_listing_id", "listing_id"),
+        Index("ix_outbox_entry_sheet", "channel_id", "sheet", sqlite_where=text("state = 'handed in'")),
     )  # fmt: skip
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
@@ -87,6 +89,8 @@ class OutboxEntry(Table):
     taken_until: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
     answer: Mapped[str] = mapped_column(default="")
+    sheet: Mapped[str] = mapped_column(default="", server_default="")
+    sent: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class LagSample(Table):

@@ -40,6 +40,7 @@ class BulkJobRow(Table):
     __table_args__ = strict(
         Index("ix_bulk_job_row_job_id", "job_id", "position"),
         Index("ix_bulk_job_row_verdict", "job_id", "verdict", "turn", "position"),
+        Index("ix_bulk_job_row_listing_id", "listing_id", sqlite_where=text("listing_id IS NOT NULL")),
         Index("ix_bulk_job_row_leader", "job_id", "leader", sqlite_where=text("leader IS NOT NULL")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -1,4 +1,4 @@
-"""Listings."""
+"""Listings, the layers and translations that speak for them, and what was found on channels."""
 
 from datetime import datetime
 from typing import Any
@@ -15,6 +15,8 @@ class Listing(Table):
     `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
     state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent. `until` is
     when the channel lets it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that.
+    A member of a family's page names the listing of the family as its `head`; one that `must` be there keeps the whole
+    family waiting while it has gaps. `sent_fields` is what the channel has accepted, field by field.
     """
 
     __tablename__ = "listing"
@@ -25,6 +27,8 @@ class Listing(Table):
         Index("ix_listing_ref", "channel_id", "ref"),
         Index("ix_listing_until", "until", sqlite_where=text("until IS NOT NULL")),
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
+        Index("ix_listing_head_id", "head_id", sqlite_where=text("head_id IS NOT NULL")),
+        Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
@@ -56,3 +60,108 @@ class Listing(Table):
     alias: Mapped[str] = mapped_column(default="", server_default="")
     until: Mapped[datetime | None]
     gone: Mapped[str] = mapped_column(default="", server_default="")
+    head_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
+    must: Mapped[bool] = mapped_column(default=False, server_default="0")
+    sent_fields: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+
+
+class LayerRow(Table):
+    """A layer: values by field for one topic on one channel. `standing_for` is the category of the seller's tree for
+    which it stands ("" for all), or nothing."""
+
+    __tablename__ = "layer"
+    __table_args__ = strict(
+        Index("uq_layer_name", "channel_id", "topic", "name_key", unique=True),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    topic: Mapped[str]
+    name: Mapped[str]
+    name_key: Mapped[str]
+    values: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    standing_for: Mapped[str | None]
+    changed_at: Mapped[datetime]
+
+
+class ListingLayer(Table):
+    """The layer that a listing has of a topic."""
+
+    __tablename__ = "listing_layer"
+    __table_args__ = strict(Index("ix_listing_layer_layer_id", "layer_id", "listing_id"))
+    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"), primary_key=True)
+    topic: Mapped[str] = mapped_column(primary_key=True)
+    layer_id: Mapped[int] = mapped_column(ForeignKey("layer.id"))
+
+
+class LayerSet(Table):
+    """Layers that are given to listings together; by topic the id of a layer."""
+
+    __tablename__ = "layer_set"
+    __table_args__ = strict(Index("uq_layer_set_name", "channel_id", "name_key", unique=True))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    name: Mapped[str]
+    name_key: Mapped[str]
+    layers: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class TranslationRow(Table):
+    """Ours and theirs of a trait, an attribute or a value on one channel, in one of its categories or ("") in all."""
+
+    __tablename__ = "translation"
+    __table_args__ = strict(
+        Index("uq_translation_ours", "channel_id", "category", "kind", "field", "ours_key", unique=True),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    category: Mapped[str] = mapped_column(default="")
+    kind: Mapped[str]
+    field: Mapped[str] = mapped_column(default="")
+    ours: Mapped[str]
+    ours_key: Mapped[str]
+    theirs: Mapped[str]
+    changed_at: Mapped[datetime]
+
+
+class PageSearch(Table):
+    """What a channel's catalogue answered when a page was looked for: candidates with their likeness, best first."""
+
+    __tablename__ = "page_search"
+    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"), primary_key=True)
+    words: Mapped[str] = mapped_column(default="")
+    candidates: Mapped[list[Any]] = mapped_column(default=list)
+    looked_at: Mapped[datetime]
+
+
+class Finding(Table):
+    """A listing read from a channel. `listing_id` is ours once it is linked; `product_id` the likeliest product before,
+    `likeness` how like (0 to 100), and `reasons` why. `centre` are goods in the marketplace's own centre."""
+
+    __tablename__ = "finding"
+    __table_args__ = strict(
+        Index("uq_finding_ref", "channel_id", "ref", unique=True),
+        Index("ix_finding_open", "channel_id", "id", sqlite_where=text("listing_id IS NULL")),
+        Index("ix_finding_listing_id", "listing_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    ref: Mapped[str]
+    head: Mapped[str] = mapped_column(default="")
+    sku: Mapped[str] = mapped_column(default="")
+    gtin: Mapped[str] = mapped_column(default="")
+    title: Mapped[str] = mapped_column(default="")
+    brand: Mapped[str] = mapped_column(default="")
+    price: Mapped[int] = mapped_column(default=0)
+    quantity: Mapped[int] = mapped_column(default=0)
+    live: Mapped[bool] = mapped_column(default=True)
+    centre: Mapped[bool] = mapped_column(default=False)
+    page: Mapped[str] = mapped_column(default="")
+    traits: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    said: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    pictures: Mapped[list[Any]] = mapped_column(default=list)
+    read_at: Mapped[datetime]
+    listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
+    linked_by: Mapped[str] = mapped_column(default="")
+    product_id: Mapped[int | None] = mapped_column(ForeignKey("product.id", ondelete="SET NULL"))
+    likeness: Mapped[int] = mapped_column(default=0)
+    reasons: Mapped[list[Any]] = mapped_column(default=list)

@@ -1,0 +1,100 @@
+"""What a channel keeps of a sale, and what is left of a price. See docs/rules.md, “Prices”.
+
+Amounts are minor units; each part of the fees is rounded half up.
+"""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from relvan.core.listings.rulebook import FeeRule
+from relvan.core.money import as_decimal, round_half_up
+from relvan.core.orders.tax import TAX_PERCENT, tax_inside
+from relvan.core.why import Why
+
+
+@dataclass(frozen=True)
+class Fees:
+    """The parts of what a channel keeps of a price."""
+
+    referral: int
+    fixed: int
+    processing: int
+
+    @property
+    def total(self) -> int:
+        """All of it."""
+        return self.referral + self.fixed + self.processing
+
+
+def fees_of(price: int, rule: FeeRule, category: str = "") -> Fees:
+    """What a channel keeps of a price.
+
+    >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
+    >>> [fees_of(price, rule).total for price in (2966, 170, 1260)]
+    [566, 70, 261]
+    """
+    referral = max(rule.least_referral, round_half_up(price * rule.percent_in(category) / 100))
+    processing = round_half_up(price * rule.processing_percent / 100)
+    return Fees(referral, rule.fixed, processing)
+
+
+@dataclass(frozen=True)
+class Left:
+    """What is left of a price after tax, fees, cost and delivery; `percent` of the price without tax, to a tenth."""
+
+    amount: int
+    percent: Decimal
+    fees: Fees
+    why: Why
+
+
+def what_is_left(
+    price: int,
+    rule: FeeRule,
+    *,
+    currency: str,
+    cost: int | None,
+    delivery: int = 0,
+    tax_code: str = "standard",
+    tax_inside_price: bool = True,
+    category: str = "",
+    rate: Decimal | None = None,
+) -> Left:
+    """What is left of a sale of one, in minor units of the channel's currency.
+
+    `cost` and `delivery` are in the seller's currency and come over by `rate` (theirs for one of ours) when the
+    channel sells in another.
+
+    >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
+    >>> what_is_left(2823, rule, currency="EUR", cost=1150, delivery=380, tax_code="standard").amount
+    283
+    """
+    percent_of_tax = TAX_PERCENT.get(tax_code, Decimal(0)) if tax_inside_price else Decimal(0)
+    tax = tax_inside(price, percent_of_tax) if percent_of_tax else 0
+    fees = fees_of(price, rule, category)
+    why = Why().then("Price there", as_decimal(price, currency), currency)
+    if tax:
+        why = why.then("Tax", as_decimal(-tax, currency), f"{percent_of_tax.normalize():f} % inside")
+    net = price - tax
+    share = f"{rule.percent_in(category).normalize():f} % of the price"
+    if rule.least_referral:
+        share += f", at least {as_decimal(rule.least_referral, currency)}"
+    for label, amount, detail in (
+        ("Referral fee", fees.referral, share),
+        ("Fixed fee", fees.fixed, "for each sale"),
+        ("Payment fee", fees.processing, f"{rule.processing_percent.normalize():f} % of the price"),
+    ):
+        if amount:
+            why = why.then(label, as_decimal(-amount, currency), detail)
+    ours = 0
+    for label, given in (("Cost", cost), ("Delivery", delivery)):
+        if given is None:
+            why = why.then(label, "not known", "the product does not say it")
+        elif given:
+            there = given if rate is None else round_half_up(given * rate)
+            ours += there
+            why = why.then(label, as_decimal(-there, currency), "" if rate is None else f"at {rate} {currency} for one")
+    amount = net - fees.total - ours
+    percent = (Decimal(amount) * 100 / net).quantize(Decimal("0.1")) if net else Decimal(0)
+    why = why.then("Left", as_decimal(amount, currency), f"{percent} % of the price without tax")
+    return Left(amount, percent, fees, why)

@@ -1,0 +1,177 @@
+"""What listings are worked out from, loaded in bulk: a handful of queries however many listings there are."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.listings.cascade import FieldValue, ListedProduct, Place, category_of, resolve_fields, told_value
+from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_gaps
+from relvan.core.listings.layers import Layers, layers_of, standing_layers
+from relvan.core.listings.rulebook import Rulebook
+from relvan.core.listings.translating import translate_traits
+from relvan.core.money import Money
+from relvan.core.prices.steps import Price, PriceStep, channel_price
+from relvan.core.stock.availability import Shown, shown_quantity
+from relvan.core.why import Why
+from relvan.services.workplace import Workplace
+from relvan.store.channels import ChannelSettings, channel_settings
+from relvan.store.holdings import Holdings, load_holdings
+from relvan.store.layers import Speakers, chosen_layers, load_speakers
+from relvan.store.listed import Listed, listed_products
+from relvan.store.listings import list_prices, listings_of, member_counts
+from relvan.store.tables import Listing
+
+NOT_SOLD = Shown(0, 0, Why().then("Family", 0, "its variants are sold, not the family itself"))
+
+
+@dataclass(frozen=True)
+class Channels:
+    """What is the same for all listings of a channel: settings by its id, layers, translations."""
+
+    settings: Mapping[int, ChannelSettings]
+    speakers: Speakers
+
+
+def load_channels(session: Session) -> Channels:
+    """The settings, layers and translations of all channels."""
+    return Channels(channel_settings(session), load_speakers(session))
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What some listings are worked out from."""
+
+    channels: Channels
+    products: Mapping[int, Listed]
+    prices: Mapping[tuple[int, int], int]
+    holdings: Holdings
+    chosen: Mapping[int, Sequence[int]]
+    heads: Mapping[int, Listing]
+    members: Mapping[int, int]
+
+
+def load_ground(session: Session, listings: Sequence[Listing], channels: Channels) -> Ground:
+    """Load all that these listings are worked out from, the heads of members among them."""
+    by_id = {listing.id: listing for listing in listings}
+    lacking = {listing.head_id for listing in listings if listing.head_id is not None} - by_id.keys()
+    heads = {**by_id, **{head.id: head for head in listings_of(session, listing_ids=lacking)}} if lacking else by_id
+    products = {listing.product_id for listing in listings}
+    listed = listed_products(session, products)
+    families = [listing.id for listing in listings if listed[listing.product_id].kind == "family"]
+    return Ground(
+        channels,
+        listed,
+        list_prices(session, products),
+        load_holdings(session, products),
+        chosen_layers(session, [*by_id, *lacking]),
+        heads,
+        member_counts(session, families) if families else {},
+    )
+
+
+@dataclass(frozen=True)
+class WorkedOut:
+    """A listing as the rules give it now; `told` is what the channel is told of its content."""
+
+    fields: dict[str, FieldValue]
+    category: str
+    place: FamilyPlace
+    price: Price | None
+    shown: Shown
+    readiness: Readiness
+    told: dict[str, str]
+    pictures: tuple[str, ...]
+
+
+def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOut:
+    """What the rules give for one listing, from loaded values only."""
+    settings = ground.channels.settings[listing.channel_id]
+    book = workplace.rulebook(settings.channel)
+    listed = ground.products[listing.product_id]
+    base = ground.prices.get((settings.price_list.id, listing.product_id))
+    if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
+        base = face.prices.get(settings.price_list.key, base)
+        listed = listed.under(listing.alias)
+    part = part_of(listing, listed)
+    layers = _layers(listing, ground, listed.product)
+    translations = ground.channels.speakers.translations_on(listing.channel_id)
+    category = _category(listing, ground, book, listed.product, layers)
+    fields = resolve_fields(
+        book, listing.own, listed.product, layers=layers, translations=translations, part=part, category=category
+    )
+    place = BY_ITSELF
+    if part != "whole":
+        head = ground.heads.get(listing.head_id) if listing.head_id is not None else None
+        traits = translate_traits(book, category, listed.product.traits, translations)
+        place = FamilyPlace(part, traits, ground.members.get(listing.id, 0), head.gap_count if head else 0)
+    shown = _quantity(listing, ground, settings, book, listed, part)
+    steps = layers["price"].steps if "price" in layers else None
+    price = None if part == "head" else price_on(settings, base, listed.floor, workplace.settings.currency, steps)
+    readiness = find_gaps(
+        book, fields, listed.product, price=price.money.amount if price else None, quantity=shown.quantity,
+        live=listing.placed, place=place, category=category,
+    )  # fmt: skip
+    pictures = listed.pictures[: book.pictures.most]
+    return WorkedOut(fields, category, place, price, shown, readiness, _told(book, fields, place), pictures)
+
+
+def part_of(listing: Listing, listed: Listed) -> Place:
+    """Whether a listing stands by itself, is the head of a family's page, or one of its members."""
+    if listing.head_id is not None:
+        return "member"
+    return "head" if listed.kind == "family" else "whole"
+
+
+def _layers(listing: Listing, ground: Ground, product: ListedProduct) -> Layers:
+    speakers = ground.channels.speakers
+    standing = speakers.standing.get(listing.channel_id)
+    chosen = ground.chosen.get(listing.id, ())
+    if not standing and not chosen:
+        return {}
+    stands = standing_layers(standing, product.own_category) if standing else {}
+    return layers_of([speakers.layers[layer_id] for layer_id in chosen], stands)
+
+
+def _category(listing: Listing, ground: Ground, book: Rulebook, product: ListedProduct, layers: Layers) -> str:
+    """The channel's category: of a member that of its head."""
+    translations = ground.channels.speakers.translations_on(listing.channel_id)
+    head = ground.heads.get(listing.head_id) if listing.head_id is not None else None
+    if head is None or product.family is None:
+        return category_of(book, listing.own, product, layers=layers, translations=translations)
+    above = _layers(head, ground, product.family)
+    return category_of(book, head.own, product.family, layers=above, translations=translations)
+
+
+def _quantity(
+    listing: Listing, ground: Ground, settings: ChannelSettings, book: Rulebook, listed: Listed, part: Place
+) -> Shown:
+    if part == "head":
+        return NOT_SOLD
+    if listed.kind == "service":
+        return Shown(book.most_units, book.most_units, Why().then("Service", book.most_units, "not counted"))
+    supplied = ground.holdings.of(listing.product_id, settings.supply_list)
+    return shown_quantity(supplied, settings.policy, book.most_units)
+
+
+def _told(book: Rulebook, fields: Mapping[str, FieldValue], place: FamilyPlace) -> dict[str, str]:
+    told = {rule.name: told_value(rule, fields[rule.name].value) for rule in book.fields}
+    if place.part == "head":
+        told["traits"] = ", ".join(trait.theirs for trait in place.traits)
+    elif place.part == "member":
+        told |= {f"trait {trait.theirs}": trait.value for trait in place.traits}
+    return told
+
+
+def price_on(
+    settings: ChannelSettings, base: int | None, floor: int | None, own: str, steps: Sequence[PriceStep] | None = None
+) -> Price | None:
+    """The price on a channel, from the list price in minor units; none when the list has none. The floor is in the
+    seller's `own` currency; the `steps` of a layer go instead of the channel's."""
+    if base is None:
+        return None
+    money = Money(base, settings.price_list.currency)
+    lowest = None if floor is None else Money(floor, own)
+    wanted = settings.steps if steps is None else steps
+    return channel_price(money, wanted, floor=lowest, list_name=settings.price_list.name)

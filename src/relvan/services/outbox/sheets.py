@@ -1,0 +1,120 @@
+"""Channels that answer later: updates are handed in together, and their reply sheet is asked for until it is there."""
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from typing import cast
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from relvan.core.channels.sending import Topic
+from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
+from relvan.gateways.channels.port import RowVerdict, SheetGateway, SheetLine
+from relvan.services.outbox.answers import Answer, kept_envelope, record_answers, try_again
+from relvan.services.outbox.envelopes import Envelope, as_lines
+from relvan.services.workplace import Workplace
+from relvan.store.tables import Channel, OutboxEntry
+
+HANDED_IN = frozenset({Topic.PUBLISH, Topic.CONTENT, Topic.QUANTITY, Topic.PRICE, Topic.SHOWN})
+STATE = "handed in"
+
+
+def hand_in(
+    workplace: Workplace, channel: Channel, envelopes: Sequence[Envelope], mark: str, worker: str
+) -> OutsideTrouble | None:
+    """Hand in updates of one topic under a mark, after looking whether they arrived before; the trouble, if any."""
+    gateway = cast(SheetGateway, workplace.gateway(channel))
+    trouble, number, refusal = None, "", ""
+    try:
+        number = gateway.find_handed_in(mark) if envelopes[0].unsure else ""
+        number = number or gateway.hand_in(mark, as_lines(envelopes))
+    except OutsideTrouble as failure:
+        trouble = failure
+    except OutsideRefusal as failure:
+        refusal = str(failure)
+    with workplace.database.writing() as session:
+        if trouble is not None:
+            answers = [Answer(envelope, ok=False, trouble=trouble) for envelope in envelopes]
+            record_answers(session, workplace, worker, answers)
+        elif refusal:
+            verdict = RowVerdict("", False, refusal)
+            record_answers(session, workplace, worker, [Answer(e, ok=True, verdict=verdict) for e in envelopes])
+        else:
+            _keep_waiting(session, workplace, channel, envelopes, number, worker)
+    return trouble
+
+
+def _keep_waiting(
+    session: Session, workplace: Workplace, channel: Channel, envelopes: Sequence[Envelope], number: str, worker: str
+) -> None:
+    due = workplace.now() + timedelta(seconds=workplace.rulebook(channel).reply_every_s)
+    sent = {envelope.entry_id: envelope.sent for envelope in envelopes}
+    for entry in session.scalars(select(OutboxEntry).where(OutboxEntry.id.in_(sent))):
+        if entry.state != "sending" or entry.taken_by != worker:
+            continue
+        entry.state, entry.sheet, entry.due_at, entry.sent = STATE, number, due, sent[entry.id]
+        entry.taken_by, entry.taken_until = "", None
+    session.flush()
+
+
+def sheet_due(session: Session, channel_id: int, now: datetime) -> str | float | None:
+    """The number of the reply sheet to ask for now, the longest waiting first, or seconds until one is due; none when
+    nothing is handed in."""
+    statement = select(OutboxEntry.sheet, OutboxEntry.due_at).where(
+        OutboxEntry.channel_id == channel_id, OutboxEntry.state == STATE
+    )
+    row = session.execute(statement.order_by(OutboxEntry.due_at, OutboxEntry.id).limit(1)).first()
+    if row is None:
+        return None
+    return row[0] if row[1] <= now else float((row[1] - now).total_seconds())
+
+
+def read_sheet(workplace: Workplace, channel_id: int, number: str) -> tuple[int, OutsideTrouble | None]:
+    """Ask for a reply sheet and record its verdicts; how many updates were answered, and the trouble if any.
+
+    A line that the sheet says nothing of, or a sheet that the channel does not know, is looked up and handed in again.
+    """
+    with workplace.database.reading() as session:
+        channel = session.get_one(Channel, channel_id)
+    gateway = cast(SheetGateway, workplace.gateway(channel))
+    lines: tuple[SheetLine, ...] | None
+    try:
+        lines = gateway.reply_sheet(number)
+    except OutsideTrouble as failure:
+        _ask_later(workplace, channel, number)
+        return 0, failure
+    except OutsideRefusal:
+        lines = ()
+    if lines is None:
+        _ask_later(workplace, channel, number)
+        return 0, None
+    return _record(workplace, channel_id, number, lines), None
+
+
+def _record(workplace: Workplace, channel_id: int, number: str, lines: Sequence[SheetLine]) -> int:
+    said = {line.key: line for line in lines}
+    with workplace.database.writing() as session:
+        entries = session.scalars(
+            select(OutboxEntry).where(
+                OutboxEntry.channel_id == channel_id, OutboxEntry.sheet == number, OutboxEntry.state == STATE
+            )
+        ).all()
+        answers = []
+        for entry in entries:
+            line = said.get(entry.key)
+            if line is None:
+                lost = OutsideTrouble("The reply sheet says nothing of it")
+                entry.sheet = ""
+                try_again(session, workplace, entry, lost)
+                continue
+            verdict = line.placed or RowVerdict("", True)
+            answers.append(Answer(kept_envelope(entry), ok=line.ok, verdict=verdict, problems=line.problems))
+        record_answers(session, workplace, "", answers, state=STATE)
+        return len(entries)
+
+
+def _ask_later(workplace: Workplace, channel: Channel, number: str) -> None:
+    due = workplace.now() + timedelta(seconds=workplace.rulebook(channel).reply_every_s)
+    waiting = (OutboxEntry.channel_id == channel.id, OutboxEntry.sheet == number, OutboxEntry.state == STATE)
+    with workplace.database.writing() as session:
+        session.execute(update(OutboxEntry).where(*waiting).values(due_at=due))

@@ -1,0 +1,180 @@
+"""Queries over layers and translations: what speaks for listings besides themselves and their products."""
+
+from collections import defaultdict
+from collections.abc import Collection
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Select, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.layers import Layer, layer_from
+from relvan.core.listings.translating import UNTRANSLATED, Translation, TranslationKind, Translations
+from relvan.core.refusal import not_found
+from relvan.store.among import among
+from relvan.store.rows import rows_as
+from relvan.store.tables import Channel, LayerRow, LayerSet, Listing, ListingLayer, TranslationRow
+
+
+@dataclass(frozen=True)
+class Speakers:
+    """Every layer by its id, the standing ones by channel, and the translations of each channel."""
+
+    layers: dict[int, Layer] = field(default_factory=dict)
+    standing: dict[int, list[Layer]] = field(default_factory=dict)
+    translations: dict[int, Translations] = field(default_factory=dict)
+
+    def translations_on(self, channel_id: int) -> Translations:
+        """The table of a channel."""
+        return self.translations.get(channel_id, UNTRANSLATED)
+
+
+def load_speakers(session: Session) -> Speakers:
+    """All layers and translations; two queries."""
+    layers: dict[int, Layer] = {}
+    standing: dict[int, list[Layer]] = defaultdict(list)
+    for row in session.scalars(select(LayerRow)):
+        layer = as_layer(row)
+        layers[row.id] = layer
+        if layer.standing_for is not None:
+            standing[row.channel_id].append(layer)
+    entries: dict[int, list[Translation]] = defaultdict(list)
+    told = session.execute(
+        select(
+            TranslationRow.channel_id, TranslationRow.kind, TranslationRow.field, TranslationRow.ours,
+            TranslationRow.theirs, TranslationRow.category,
+        )
+    ).all()  # fmt: skip
+    for channel_id, kind, *rest in told:
+        entries[channel_id].append(Translation(TranslationKind(kind), *rest))
+    return Speakers(layers, standing, {channel: Translations.of(found) for channel, found in entries.items()})
+
+
+def as_layer(row: LayerRow) -> Layer:
+    """A kept layer as a value of the rules."""
+    return layer_from(row.id, row.topic, row.name, row.values, row.standing_for)  # type: ignore[arg-type]
+
+
+def chosen_layers(session: Session, listing_ids: Collection[int]) -> dict[int, list[int]]:
+    """The ids of the layers that listings have themselves."""
+    found: dict[int, list[int]] = defaultdict(list)
+    statement = select(ListingLayer.listing_id, ListingLayer.layer_id).where(
+        among(ListingLayer.listing_id, listing_ids)
+    )
+    for listing_id, layer_id in session.execute(statement).all():
+        found[listing_id].append(layer_id)
+    return found
+
+
+def layer_by_id(session: Session, layer_id: int) -> LayerRow:
+    """One layer."""
+    row = session.get(LayerRow, layer_id)
+    if row is None:
+        raise not_found("layer", layer_id)
+    return row
+
+
+def layer_set_by_id(session: Session, set_id: int) -> LayerSet:
+    """One set of layers."""
+    row = session.get(LayerSet, set_id)
+    if row is None:
+        raise not_found("set of layers", set_id)
+    return row
+
+
+@dataclass(frozen=True)
+class LayerLine:
+    """One layer in a list, and how many listings have it themselves."""
+
+    id: int
+    channel_id: int
+    channel: str
+    channel_key: str
+    topic: str
+    name: str
+    values: dict[str, Any]
+    standing_for: str | None
+    changed_at: datetime
+    used_by: int
+
+
+def _lines() -> Select[*tuple[Any, ...]]:
+    used = select(func.count()).where(ListingLayer.layer_id == LayerRow.id).correlate(LayerRow).scalar_subquery()
+    return select(
+        LayerRow.id, LayerRow.channel_id, Channel.name, Channel.key, LayerRow.topic, LayerRow.name, LayerRow.values,
+        LayerRow.standing_for, LayerRow.changed_at, used,
+    ).join(Channel, Channel.id == LayerRow.channel_id)  # fmt: skip
+
+
+def layer_lines(session: Session, *, channel: str = "", topic: str = "") -> list[LayerLine]:
+    """Layers by channel, topic and name."""
+    statement = _lines().order_by(Channel.id, LayerRow.topic, LayerRow.name_key)
+    if channel:
+        statement = statement.where(Channel.key == channel)
+    if topic:
+        statement = statement.where(LayerRow.topic == topic)
+    return rows_as(LayerLine, session, statement)
+
+
+def layer_line(session: Session, layer_id: int) -> LayerLine:
+    """One layer as a list shows it."""
+    found = rows_as(LayerLine, session, _lines().where(LayerRow.id == layer_id))
+    if not found:
+        raise not_found("layer", layer_id)
+    return found[0]
+
+
+def layer_sets(session: Session, channel_id: int | None = None) -> list[LayerSet]:
+    """Sets of layers by name."""
+    statement = select(LayerSet).order_by(LayerSet.channel_id, LayerSet.name_key)
+    if channel_id is not None:
+        statement = statement.where(LayerSet.channel_id == channel_id)
+    return list(session.scalars(statement))
+
+
+def listings_with_layer(session: Session, layer_id: int) -> list[int]:
+    """The ids of the listings that have a layer themselves."""
+    return list(session.scalars(select(ListingLayer.listing_id).where(ListingLayer.layer_id == layer_id)))
+
+
+def listings_on(session: Session, channel_id: int) -> list[int]:
+    """The ids of all listings of a channel."""
+    return list(session.scalars(select(Listing.id).where(Listing.channel_id == channel_id)))
+
+
+@dataclass(frozen=True)
+class TranslationLine:
+    """One entry of a translation table."""
+
+    id: int
+    channel: str
+    channel_key: str
+    category: str
+    kind: str
+    field: str
+    ours: str
+    theirs: str
+
+
+def translation_lines(session: Session, channel: str = "") -> list[TranslationLine]:
+    """Translations of a channel, or of all."""
+    statement = (
+        select(
+            TranslationRow.id, Channel.name, Channel.key, TranslationRow.category, TranslationRow.kind,
+            TranslationRow.field, TranslationRow.ours, TranslationRow.theirs,
+        )
+        .join(Channel, Channel.id == TranslationRow.channel_id)
+        .order_by(Channel.id, TranslationRow.kind, TranslationRow.field, TranslationRow.ours_key)
+    )  # fmt: skip
+    if channel:
+        statement = statement.where(Channel.key == channel)
+    return rows_as(TranslationLine, session, statement)
+
+
+def used_translations(session: Session) -> dict[str, str]:
+    """Wherever a value was translated before: ours in lower case -> theirs, the latest counts."""
+    rows = session.execute(
+        select(TranslationRow.ours_key, TranslationRow.theirs).order_by(TranslationRow.changed_at)
+    ).all()
+    return dict(map(tuple, rows))  # type: ignore[arg-type]
