@@ -2,6 +2,7 @@
 
 import argparse
 import logging
+from pathlib import Path
 
 import uvicorn
 
@@ -19,8 +20,9 @@ def main() -> None:
     parser.add_argument("--host", default="127.0.0.1")
     parser.add_argument("--port", type=int, default=8101)
     parser.add_argument("--data", default="var/world/world.db", help="the SQLite file that remembers everything")
+    parser.add_argument("--rulebooks", type=Path, help="a folder with rulebooks to keep instead of the stand-ins' own")
     args = parser.parse_args()
-    app = make_world_app(args.data, f"http://{args.host}:{args.port}")
+    app = make_world_app(args.data, f"http://{args.host}:{args.port}", args.rulebooks)
     logging.getLogger("uvicorn.error").addFilter(is_news)
     uvicorn.run(app, host=args.host, port=args.port, log_level="warning", timeout_graceful_shutdown=2)
 

@@ -1,39 +1,42 @@
 """The world API for tests and the demo's console, and the public pages where a visitor buys."""
 
+import re
 from datetime import datetime
-from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Body, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from jinja2 import Environment, FileSystemLoader
+from markupsafe import Markup
 from pydantic import BaseModel, Field
 
-from standins import ostrel, ownshop, trade
+from standins import corvello, ostrel, ownshop, trade
+from standins.aisles import AISLES
 from standins.corners import CORNERS
 from standins.hagglet import World
-from standins.memory import loads
+from standins.memory import Memory, loads
 from standins.shelves import SHELVES
+from standins.shopwindow import page
 from standins.weather import KINDS, SELLER_SIDES, Weather
 
-MARKETS = {"hagglet": "Hagglet", "loomstead": "Loomstead", "ownshop": "Quillmoss shop"}
-ROOMS = {"hagglet": "notices", "loomstead": "pieces", "ownshop": "items"}  # where a listing's page lies
+TAGGED = re.compile(r"<(?:p|b|i|ul|li|br)>")
+MARKETS = {"corvello": "Corvello", "hagglet": "Hagglet", "loomstead": "Loomstead", "ownshop": "Quillmoss shop"}
+ROOMS = {
+    "corvello": "offers",
+    "hagglet": "notices",
+    "loomstead": "pieces",
+    "ownshop": "items",
+}  # where a listing's page lies
 EVERYBODY = {**MARKETS, "ostrel": "Ostrel Post"}
-pages = Environment(loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=True)
-pages.filters["money"] = lambda cents: f"{cents / 100:,.2f}"
 router = APIRouter()
 
 
-def page(template: str, /, **values: Any) -> HTMLResponse:
-    """Render one of the world's pages."""
-    return HTMLResponse(pages.get_template(template).render(**values))
-
-
-def market_or_404(channel: str) -> str:
-    """A channel stand-in by its key."""
+def market_or_404(channel: str, memory: Memory | None = None) -> str:
+    """A channel stand-in by its key, with all that has been handed in there up to now done."""
     if channel not in MARKETS:
         raise HTTPException(404, f"There is no {channel} in this world.")
+    if channel == "corvello" and memory is not None:
+        corvello.settle(memory)
     return channel
 
 
@@ -79,7 +82,7 @@ def who_is_there(request: Request, memory: World) -> dict[str, Any]:
 @router.get("/world/{channel}/listings")
 def world_listings(channel: str, memory: World) -> list[dict[str, Any]]:
     """What buyers see now."""
-    return trade.shown_listings(memory, market_or_404(channel))
+    return trade.shown_listings(memory, market_or_404(channel, memory))
 
 
 @router.get("/world/ostrel/labels")
@@ -91,7 +94,7 @@ def world_labels(memory: World) -> list[dict[str, Any]]:
 @router.post("/world/{channel}/purchases", status_code=201)
 def world_purchase(channel: str, purchase: Purchase, memory: World) -> dict[str, str]:
     """Buy something as a visitor; refused with 409 when too few are shown."""
-    market_or_404(channel)
+    market_or_404(channel, memory)
     ref = purchase.ref
     if ref is None:
         row = memory.row(
@@ -147,6 +150,23 @@ def world_weather(name: str, change: WeatherChange, request: Request) -> dict[st
         raise HTTPException(422, f"Known: {', '.join(EVERYBODY)}; weather: {', '.join(KINDS)}.")
     request.app.state.weather.change(name, change.kind, change.seed)
     return {"name": name, "kind": change.kind}
+
+
+@router.put("/world/{channel}/rulebook")
+def world_rulebook(channel: str, memory: World, book: Annotated[dict[str, Any], Body()]) -> dict[str, str]:
+    """Keep other rules than the stand-in's own: a rulebook as data."""
+    market_or_404(channel)
+    if not isinstance(book.get("fields"), list):
+        raise HTTPException(422, "A rulebook has a list of fields.")
+    memory.keep_rulebook(channel, book)
+    return {"channel": channel, "rulebook": str(book.get("key", channel))}
+
+
+@router.delete("/world/{channel}/rulebook")
+def world_own_rules(channel: str, memory: World) -> dict[str, str]:
+    """Go back to the stand-in's own rules."""
+    memory.keep_rulebook(market_or_404(channel), None)
+    return {"channel": channel}
 
 
 @router.post("/world/clock")
@@ -227,9 +247,10 @@ def track(code: str, memory: World) -> HTMLResponse:
 @router.get("/{channel}", response_class=HTMLResponse)
 def shop_front(channel: str, memory: World, q: str = "") -> HTMLResponse:
     """What is for sale."""
-    name = MARKETS[market_or_404(channel)]
+    name = MARKETS[market_or_404(channel, memory)]
     rows = memory.rows(
         "SELECT * FROM listing WHERE channel = ? AND state = 'live' AND (title LIKE ? OR sku LIKE ?)"
+        " AND json_extract(data, '$.under') IS NULL"
         " ORDER BY placed_at DESC, ref DESC LIMIT 120",
         channel, f"%{q}%", f"%{q}%",
     )  # fmt: skip
@@ -260,18 +281,38 @@ def ownshop_page(ref: str, memory: World) -> HTMLResponse:
 
 
 def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLResponse:
-    """One thing for sale, with the form to buy it."""
+    """One thing for sale, with the form to buy it; of a family all its variants to choose from."""
     row = memory.row("SELECT * FROM listing WHERE channel = ? AND ref = ?", channel, ref)
     if row is None:
         raise HTTPException(404, "That is not here any more.")
     data = loads(row["data"])
-    text = data.get("text") or data.get("story") or data.get("body", "")
-    shelf = SHELVES[data["shelf"]].name if data.get("shelf") in SHELVES else data.get("section", "")
-    shelf = CORNERS[data["corner"]].name if "corner" in data else shelf
+    if "under" in data:
+        return item_page(channel, data["under"], memory, sorry)
     buyer = trade.visitor(len(memory.rows("SELECT 1 FROM purchase")))
     item = {**dict(row), "state": trade.state_now(row, memory.now())}
-    return page("item.html", channel=channel, name=MARKETS[channel], item=item, text=text, shelf=shelf,
-                pictures=data.get("pictures", []), buyer=buyer, sorry=sorry)  # fmt: skip
+    variants = [
+        {**dict(one), "named": ", ".join(loads(one["data"])["differs"].values())}
+        for one in trade.under(memory, channel, ref)
+        if one["state"] == "live"
+    ]
+    return page("item.html", channel=channel, name=MARKETS[channel], item=item, text=text_of(data),
+                shelf=place_of(data), pictures=data.get("pictures", []), buyer=buyer, sorry=sorry,
+                variants=variants)  # fmt: skip
+
+
+def text_of(data: dict[str, Any]) -> str | Markup:
+    """What a listing tells; tags that sellers may use are shown as they are."""
+    text = str(data.get("text") or data.get("story") or data.get("body", ""))
+    return Markup(text) if TAGGED.search(text) and not corvello.TAGS.search(text) else text  # checked: a few tags
+
+
+def place_of(data: dict[str, Any]) -> str:
+    """Where a listing stands, in words."""
+    places: list[tuple[str, Any]] = [("shelf", SHELVES), ("corner", CORNERS), ("aisle", AISLES)]
+    for name, known in places:
+        if data.get(name) in known:
+            return str(known[data[name]].name)
+    return str(data.get("section") or data.get("shelf") or data.get("corner") or "")
 
 
 @router.post("/{channel}/buy/{ref:path}", response_class=HTMLResponse)
@@ -280,8 +321,9 @@ async def buy(channel: str, ref: str, request: Request, memory: World) -> Respon
     market_or_404(channel)
     form = {key: str(value).strip() for key, value in (await request.form()).items()}
     quantity = int(form.pop("quantity", "1") or 1)
+    chosen = form.pop("variant", "") or ref
     try:
-        number = trade.purchase(memory, channel, ref=ref, quantity=max(1, quantity), buyer=form, paid=True)
+        number = trade.purchase(memory, channel, ref=chosen, quantity=max(1, quantity), buyer=form, paid=True)
     except trade.NotForSale as refusal:
         return item_page(channel, ref, memory, sorry=str(refusal))
     return RedirectResponse(f"/{channel}/orders/{number}", 303)

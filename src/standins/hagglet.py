@@ -12,10 +12,12 @@ from fastapi.responses import JSONResponse
 
 from standins import trade
 from standins.memory import Memory, keep_picture, loads, next_number
+from standins.rules import least_price, most_units, rule_problems, trait_problems
 from standins.shelves import DETAILS, SHELVES
 
 PLACING_FEE_CENTS = 20
 ROWS_AT_ONCE = 25
+MOST_TRAITS = 3
 
 
 def memory_of(request: Request) -> Memory:
@@ -37,12 +39,37 @@ seller = APIRouter(prefix="/hagglet/seller", dependencies=[Depends(check_token)]
 
 
 def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """What keeps a notice off the market, in Hagglet's words."""
-    found = []
+    """What keeps a notice off the market, in Hagglet's words. One with a grid has neither units nor a price itself."""
+    found: list[dict[str, str]] = []
 
     def say(field: str, says: str) -> None:
         found.append({"field": field, "says": says})
 
+    if "grid" in notice:
+        wrong = trait_problems(memory, "hagglet", list(notice["grid"]), MOST_TRAITS, ())
+        if wrong:
+            say("traits", wrong)
+    else:
+        _check_figures(notice, memory, say)
+    if memory.rulebook("hagglet"):
+        part = "head" if "grid" in notice else "whole"
+        for field, says in rule_problems(memory, "hagglet", notice, part=part):
+            say(field, says)
+    else:
+        _check_words(notice, memory, say)
+    return found
+
+
+def _check_figures(notice: dict[str, Any], memory: Memory, say: Any) -> None:
+    lowest, most = least_price(memory, "hagglet", 100), most_units(memory, "hagglet", 999)
+    asking, units = notice.get("asking"), notice.get("units")
+    if not isinstance(asking, int) or asking < lowest:
+        say("asking", f"We take notices from {lowest / 100:.2f}.")
+    if not isinstance(units, int) or not 0 <= units <= most:
+        say("units", f"Between 0 and {most}.")
+
+
+def _check_words(notice: dict[str, Any], memory: Memory, say: Any) -> None:
     if not 3 <= len(str(notice.get("heading", ""))) <= 80:
         say("heading", "A heading has 3 to 80 characters.")
     if not 20 <= len(str(notice.get("text", ""))) <= 4000:
@@ -58,12 +85,6 @@ def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
             say(f"details.{name}", f"One of {', '.join(allowed)}.")
     if "counterfeit" in str(notice.get("heading", "")).lower():
         say("heading", "We do not allow this word.")
-    asking = notice.get("asking")
-    if not isinstance(asking, int) or asking < 100:
-        say("asking", "We take notices from 1.00.")
-    units = notice.get("units")
-    if not isinstance(units, int) or not 0 <= units <= 999:
-        say("units", "Between 0 and 999.")
     if notice.get("condition") not in ("new", "used"):
         say("condition", "Either new or used.")
     photos = notice.get("photos") or []
@@ -71,7 +92,6 @@ def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
         say("photos", "Between 1 and 12 photos.")
     if any(memory.row("SELECT 1 FROM picture WHERE id = ?", photo) is None for photo in photos):
         say("photos", "A photo has not reached us.")
-    return found
 
 
 @seller.get("/hello")
@@ -116,14 +136,80 @@ def place_notice(
                 ref,
                 notice.get("own_code", ""),
                 notice["heading"],
-                notice["asking"],
-                notice["units"],
+                0 if "grid" in notice else notice["asking"],
+                0 if "grid" in notice else notice["units"],
                 json.dumps({**notice, "pictures": notice["photos"]}),
                 request_id,
                 memory.now().isoformat(),
             ),
         )
     return JSONResponse({"notice": ref, "page": f"/hagglet/notices/{ref}", "fee": PLACING_FEE_CENTS}, 201)
+
+
+@seller.post("/notices/{head}/cells", status_code=201)
+def place_cell(
+    head: str, memory: World, cell: Annotated[dict[str, Any], Body()], request_id: Annotated[str, Header()]
+) -> JSONResponse:
+    """Put a variant into the grid of a notice; it costs nothing more."""
+    above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
+    if above is None or "grid" not in loads(above["data"]):
+        return JSONResponse({"error": "There is no such grid."}, 404)
+    problems = _cell_problems(memory, above, cell)
+    if problems:
+        return JSONResponse({"problems": problems}, 422)
+    with memory.writing() as db:
+        if db.execute("SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)).fetchone():
+            return JSONResponse({"error": "This request was taken before."}, 409)
+        ref = f"N{700000 + next_number(db)}"
+        data = {"under": head, "differs": cell["values"], "pictures": cell.get("photos", []),
+                "details": cell.get("details", {})}  # fmt: skip
+        title = f"{above['title']}, {', '.join(map(str, cell['values'].values()))}"
+        db.execute(
+            "INSERT INTO listing VALUES ('hagglet', ?, ?, ?, ?, 'EUR', ?, 'live', ?, ?, ?)",
+            (ref, cell.get("own_code", ""), title, cell["asking"], cell["units"], json.dumps(data), request_id,
+             memory.now().isoformat()),
+        )  # fmt: skip
+    return JSONResponse({"notice": ref, "page": f"/hagglet/notices/{head}", "fee": 0}, 201)
+
+
+def _cell_problems(memory: Memory, above: Any, cell: dict[str, Any], ref: str = "") -> list[dict[str, str]]:
+    found: list[dict[str, str]] = []
+
+    def say(field: str, says: str) -> None:
+        found.append({"field": field, "says": says})
+
+    _check_figures(cell, memory, say)
+    wrong = trade.differs_problem(memory, "hagglet", above, cell.get("values"), ref)
+    if wrong:
+        say("traits", wrong)
+    if memory.rulebook("hagglet"):
+        for field, says in rule_problems(memory, "hagglet", cell, part="member"):
+            say(field, says)
+    if any(memory.row("SELECT 1 FROM picture WHERE id = ?", photo) is None for photo in cell.get("photos") or []):
+        say("photos", "A photo has not reached us.")
+    return found
+
+
+@seller.patch("/notices/{head}/cells/{ref}")
+def change_cell(head: str, ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """Change a variant's place in the grid, its photos or details."""
+    above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
+    row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
+    if above is None or row is None or loads(row["data"]).get("under") != head:
+        return JSONResponse({"error": "No such notice."}, 404)
+    cell = {**changes, "asking": row["price"], "units": row["quantity"]}
+    problems = _cell_problems(memory, above, cell, ref)
+    if problems:
+        return JSONResponse({"problems": problems}, 422)
+    data = {**loads(row["data"]), "differs": cell["values"], "pictures": cell.get("photos", []),
+            "details": cell.get("details", {})}  # fmt: skip
+    title = f"{above['title']}, {', '.join(map(str, cell['values'].values()))}"
+    with memory.writing() as db:
+        db.execute(
+            "UPDATE listing SET title = ?, data = ? WHERE channel = 'hagglet' AND ref = ?",
+            (title, json.dumps(data), ref),
+        )
+    return JSONResponse({"notice": ref})
 
 
 @seller.get("/notices")
@@ -139,19 +225,30 @@ def look_up_notices(
             after,
             min(limit, 200),
         )
-    notices = [
-        {
-            "notice": row["ref"],
-            "own_code": row["sku"],
-            "heading": row["title"],
-            "asking": row["price"],
-            "units": row["quantity"],
-            "open": row["state"] == "live",
-            "page": f"/hagglet/notices/{row['ref']}",
-        }
-        for row in rows
-    ]
-    return {"notices": notices}
+    return {"notices": [as_notice(row) for row in rows]}
+
+
+def as_notice(row: Any) -> dict[str, Any]:
+    """A notice, or a variant in the grid of one, as its seller reads it."""
+    data = loads(row["data"])
+    return {
+        "notice": row["ref"],
+        "own_code": row["sku"],
+        "heading": row["title"],
+        "asking": row["price"],
+        "units": row["quantity"],
+        "open": row["state"] == "live",
+        "page": f"/hagglet/notices/{data.get('under') or row['ref']}",
+        "grid": data.get("grid", []),
+        "under": data.get("under", ""),
+        "values": data.get("differs", {}),
+        "text": data.get("text", ""),
+        "shelf": data.get("shelf", ""),
+        "brand": data.get("brand", ""),
+        "barcode": data.get("barcode", "") or data.get("details", {}).get("barcode", ""),
+        "details": data.get("details", {}),
+        "photos": [f"/pictures/{name}" for name in data.get("pictures", [])],
+    }
 
 
 @seller.patch("/notices/{ref}")
@@ -160,7 +257,8 @@ def change_notice(ref: str, memory: World, changes: Annotated[dict[str, Any], Bo
     row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
     if row is None:
         return JSONResponse({"error": "No such notice."}, 404)
-    notice = {**loads(row["data"]), **changes, "asking": row["price"], "units": row["quantity"]}
+    before = loads(row["data"])
+    notice = {**before, **changes, "asking": row["price"], "units": row["quantity"]}
     problems = problems_of(notice, memory)
     if problems:
         return JSONResponse({"problems": problems}, 422)

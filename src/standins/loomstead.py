@@ -18,11 +18,14 @@ from standins import trade
 from standins.corners import CORNERS, FACTS
 from standins.hagglet import World
 from standins.memory import Memory, keep_picture, loads, next_number
+from standins.rules import least_price, most_units, rule_problems, trait_problems
 
 LASTS_DAYS = 100
 MOST_KEYWORDS, MOST_KEYWORD, MOST_PICTURES, MOST_OPERATIONS = 9, 20, 8, 40
 PATCH = "application/json-patch+json"
-OWN = ("title", "story", "corner", "keywords", "facts", "pictures", "rappen", "at_hand")
+OWN = ("title", "story", "corner", "keywords", "facts", "pictures", "rappen", "at_hand", "differs_by")
+MOST_TRAITS = 2
+TRAITS = ("width", "colour", "finish", "size", "scent")
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
@@ -35,12 +38,41 @@ desk = APIRouter(prefix="/loomstead/desk", dependencies=[Depends(check_token)])
 
 
 def refusals_of(piece: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """Why a piece may not be shown: where in it (a JSON pointer), and because of what."""
+    """Why a piece may not be shown: where in it (a JSON pointer), and because of what. One that differs by something
+    comes in kinds, which have the prices and are at hand."""
     found: list[dict[str, str]] = []
 
     def refuse(at: str, because: str) -> None:
         found.append({"at": at, "because": because})
 
+    if "differs_by" in piece:
+        wrong = trait_problems(memory, "loomstead", list(piece["differs_by"]), MOST_TRAITS, TRAITS)
+        if wrong:
+            refuse("/differs_by", wrong)
+    else:
+        _check_figures(piece, memory, refuse)
+    if set(piece) - {*OWN, "code"}:
+        refuse("/", f"We know nothing of {sorted(set(piece) - {*OWN, 'code'})[0]}.")
+    if memory.rulebook("loomstead"):
+        part = "head" if "differs_by" in piece else "whole"
+        for name, says in rule_problems(memory, "loomstead", piece, part=part):
+            refuse(f"/{name}" if name in OWN else f"/facts/{name.replace('_', ' ')}", says)
+    else:
+        _check_words(piece, memory, refuse)
+    return found
+
+
+def _check_figures(piece: dict[str, Any], memory: Memory, refuse: Any) -> None:
+    for name, least, most in (
+        ("rappen", least_price(memory, "loomstead", 50), 9_999_995),
+        ("at_hand", 0, most_units(memory, "loomstead", 9_999)),
+    ):
+        value = piece.get(name)
+        if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
+            refuse(f"/{name}", f"A whole number from {least} to {most:,}.")
+
+
+def _check_words(piece: dict[str, Any], memory: Memory, refuse: Any) -> None:
     for name, least, most in (("title", 5, 140), ("story", 30, 8000)):
         if not isinstance(piece.get(name), str) or not least <= len(piece[name]) <= most:
             refuse(f"/{name}", f"{least} to {most} characters, please.")
@@ -58,13 +90,6 @@ def refusals_of(piece: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
         refuse("/pictures", f"1 to {MOST_PICTURES} pictures.")
     elif any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in pictures):
         refuse("/pictures", "We do not have one of them.")
-    for name, least, most in (("rappen", 50, 9_999_995), ("at_hand", 0, 9_999)):
-        value = piece.get(name)
-        if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
-            refuse(f"/{name}", f"A whole number from {least} to {most:,}.")
-    if set(piece) - {*OWN, "code"}:
-        refuse("/", f"We know nothing of {sorted(set(piece) - {*OWN, 'code'})[0]}.")
-    return found
 
 
 def _check_facts(facts: dict[str, Any], corner: Any, refuse: Any) -> None:
@@ -85,12 +110,14 @@ def as_piece(row: Any, memory: Memory) -> dict[str, Any]:
     data = loads(row["data"])
     return {
         "piece": row["ref"],
-        **{name: data[name] for name in (*OWN, "code") if name in data},
+        "title": row["title"],
+        "under": data.get("under", ""),
+        **{name: data[name] for name in (*OWN, "code", "differs") if name in data},
         "rappen": row["price"],
         "at_hand": row["quantity"],
         "standing": trade.state_now(row, memory.now()),
         "until": data["lapses_at"],
-        "page": f"/loomstead/pieces/{row['ref']}",
+        "page": f"/loomstead/pieces/{data.get('under') or row['ref']}",
     }
 
 
@@ -149,10 +176,56 @@ def place(memory: World, piece: Annotated[dict[str, Any], Body()], wish: Annotat
         data = {**piece, "lapses_at": lapses(now)}
         db.execute(
             "INSERT INTO listing VALUES ('loomstead', ?, ?, ?, ?, 'CHF', ?, 'live', ?, ?, ?)",
-            (ref, piece.get("code", ""), piece["title"], piece["rappen"], piece["at_hand"], json.dumps(data), wish,
+            (ref, piece.get("code", ""), piece["title"], piece.get("rappen", 0), piece.get("at_hand", 0),
+             json.dumps({**data, "grid": data["differs_by"]} if "differs_by" in data else data), wish,
              now.isoformat()),
         )  # fmt: skip
     return JSONResponse(as_piece(find_piece(memory, ref), memory), 201)
+
+
+@desk.post("/pieces/{head}/kinds", status_code=201)
+def place_kind(
+    head: str, memory: World, kind: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]
+) -> JSONResponse:
+    """Place one kind of a piece that comes in several."""
+    above = find_piece(memory, head)
+    if "grid" not in loads(above["data"]):
+        return JSONResponse({"error": "That piece comes in one kind only."}, 409)
+    if refusals := _kind_refusals(kind, above, memory):
+        return JSONResponse({"refusals": refusals}, 422)
+    with memory.writing() as db:
+        if db.execute("SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)).fetchone():
+            return JSONResponse({"error": "That wish was granted before."}, 409)
+        ref = f"lm-{next_number(db):06d}"
+        data = {"under": head, "code": kind.get("code", ""), "differs": kind["differs"],
+                "pictures": kind.get("pictures", []), "lapses_at": loads(above["data"])["lapses_at"]}  # fmt: skip
+        db.execute(
+            "INSERT INTO listing VALUES ('loomstead', ?, ?, ?, ?, 'CHF', ?, 'live', ?, ?, ?)",
+            (ref, data["code"], _kind_title(above, kind), kind["rappen"], kind["at_hand"], json.dumps(data), wish,
+             memory.now().isoformat()),
+        )  # fmt: skip
+    return JSONResponse(as_piece(find_piece(memory, ref), memory), 201)
+
+
+def _kind_title(above: Any, kind: dict[str, Any]) -> str:
+    return f"{above['title']}, {', '.join(map(str, kind['differs'].values()))}"
+
+
+def _kind_refusals(kind: dict[str, Any], above: Any, memory: Memory, ref: str = "") -> list[dict[str, str]]:
+    found: list[dict[str, str]] = []
+
+    def refuse(at: str, because: str) -> None:
+        found.append({"at": at, "because": because})
+
+    _check_figures(kind, memory, refuse)
+    wrong = trade.differs_problem(memory, "loomstead", above, kind.get("differs"), ref)
+    if wrong:
+        refuse("/differs", wrong)
+    if any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in kind.get("pictures") or []):
+        refuse("/pictures", "We do not have one of them.")
+    if set(kind) - {"code", "differs", "pictures", "rappen", "at_hand"}:
+        refuse("/", "A kind says its code, how it differs, its pictures, its price and how many are at hand.")
+    return found
 
 
 @desk.get("/pieces")
@@ -179,7 +252,11 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
     if request.headers.get("content-type", "").partition(";")[0] != PATCH:
         return JSONResponse({"error": f"Changes come as {PATCH}."}, 415)
     row = find_piece(memory, ref)
-    now = {name: value for name, value in as_piece(row, memory).items() if name in (*OWN, "code")}
+    before = loads(row["data"])
+    known = ("code", "differs", "pictures", "rappen", "at_hand") if "under" in before else (*OWN, "code")
+    now = {name: value for name, value in as_piece(row, memory).items() if name in known}
+    if "grid" in before:
+        now = {name: value for name, value in now.items() if name not in ("rappen", "at_hand")}
     try:
         operations = json.loads(await request.body())
         if not isinstance(operations, list) or len(operations) > MOST_OPERATIONS:
@@ -191,13 +268,18 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
         return JSONResponse({"error": f"That patch does not fit: {error}"}, 400)
     if not isinstance(piece, dict) or piece.get("code") != now.get("code"):
         return JSONResponse({"refusals": [{"at": "/code", "because": "A piece keeps its code."}]}, 422)
-    if refusals := refusals_of(piece, memory):
+    if "under" in before:
+        above = find_piece(memory, before["under"])
+        refusals, title = _kind_refusals(piece, above, memory, ref), _kind_title(above, piece)
+    else:
+        refusals, title = refusals_of(piece, memory), str(piece.get("title", ""))
+    if refusals:
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
-        data = {**piece, "lapses_at": loads(row["data"])["lapses_at"]}
+        data = {**before, **piece, **({"grid": piece["differs_by"]} if "differs_by" in piece else {})}
         db.execute(
             "UPDATE listing SET title = ?, price = ?, quantity = ?, data = ? WHERE channel = 'loomstead' AND ref = ?",
-            (piece["title"], piece["rappen"], piece["at_hand"], json.dumps(data), ref),
+            (title, piece.get("rappen", 0), piece.get("at_hand", 0), json.dumps(data), ref),
         )
     return JSONResponse(as_piece(find_piece(memory, ref), memory))
 

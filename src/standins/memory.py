@@ -18,6 +18,19 @@ CREATE TABLE IF NOT EXISTS listing (
     data TEXT NOT NULL, request TEXT, placed_at TEXT NOT NULL, PRIMARY KEY (channel, ref)) STRICT;
 CREATE UNIQUE INDEX IF NOT EXISTS listing_request ON listing (channel, request);
 CREATE INDEX IF NOT EXISTS listing_sku ON listing (channel, sku);
+CREATE INDEX IF NOT EXISTS listing_head ON listing (channel, json_extract(data, '$.under'))
+    WHERE json_extract(data, '$.under') IS NOT NULL;
+CREATE INDEX IF NOT EXISTS listing_page ON listing (json_extract(data, '$.page')) WHERE channel = 'corvello';
+CREATE TABLE IF NOT EXISTS catalogue_page (
+    ref TEXT PRIMARY KEY, gtin TEXT NOT NULL, gtin_key TEXT NOT NULL, title TEXT NOT NULL, brand TEXT NOT NULL,
+    data TEXT NOT NULL, made_at TEXT NOT NULL) STRICT;
+CREATE INDEX IF NOT EXISTS catalogue_gtin ON catalogue_page (gtin_key);
+CREATE TABLE IF NOT EXISTS handin (
+    number TEXT PRIMARY KEY, mark TEXT NOT NULL UNIQUE, lines TEXT NOT NULL, ready_at TEXT NOT NULL, reply TEXT) STRICT;
+CREATE INDEX IF NOT EXISTS handin_ready ON handin (ready_at) WHERE reply IS NULL;
+CREATE TABLE IF NOT EXISTS handin_line (key TEXT PRIMARY KEY, verdict TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS rival (id INTEGER PRIMARY KEY, gtin_key TEXT NOT NULL, data TEXT NOT NULL) STRICT;
+CREATE INDEX IF NOT EXISTS rival_gtin ON rival (gtin_key);
 CREATE TABLE IF NOT EXISTS picture (id TEXT PRIMARY KEY, kind TEXT NOT NULL, content BLOB NOT NULL) STRICT;
 CREATE TABLE IF NOT EXISTS purchase (
     channel TEXT NOT NULL, number TEXT NOT NULL, seq INTEGER NOT NULL, state TEXT NOT NULL, paid INTEGER NOT NULL,
@@ -38,6 +51,7 @@ DEFAULTS = {
     "clock.minutes": "0",
     "sequence": "0",
     "scale.grams": "0",
+    "token.corvello": "corvello-demo-stall",
     "token.hagglet": "hagglet-demo-seller",
     "token.loomstead": "loomstead-demo-key",
     "token.ownshop": "ownshop-demo-admin",
@@ -59,6 +73,10 @@ class Memory:
         self._db.executescript(SCHEMA)
         for name, value in DEFAULTS.items():
             self._db.execute("INSERT OR IGNORE INTO setting VALUES (?, ?)", (name, value))
+        self._rulebooks: dict[str, dict[str, Any]] = {
+            row["name"].removeprefix("rulebook."): loads(row["value"])
+            for row in self._db.execute("SELECT name, value FROM setting WHERE name LIKE 'rulebook.%'")
+        }
 
     @contextmanager
     def writing(self) -> Iterator[sqlite3.Connection]:
@@ -95,6 +113,20 @@ class Memory:
                 "INSERT INTO setting VALUES (?, ?) ON CONFLICT DO UPDATE SET value = excluded.value",
                 (name, value),
             )
+
+    def rulebook(self, channel: str) -> dict[str, Any] | None:
+        """The rulebook that was loaded for a stand-in, or none: then it keeps its own rules."""
+        return self._rulebooks.get(channel)
+
+    def keep_rulebook(self, channel: str, book: dict[str, Any] | None) -> None:
+        """Load a rulebook, or with none go back to the stand-in's own rules."""
+        if book is None:
+            self._rulebooks.pop(channel, None)
+            with self.writing() as db:
+                db.execute("DELETE FROM setting WHERE name = ?", (f"rulebook.{channel}",))
+        else:
+            self._rulebooks[channel] = book
+            self.remember(f"rulebook.{channel}", json.dumps(book))
 
     def now(self) -> datetime:
         """The world's time: the machine's, moved on by what tests have advanced it."""

@@ -8,6 +8,7 @@ import base64
 import hashlib
 import hmac
 import json
+import re
 import threading
 import time
 from decimal import Decimal, InvalidOperation
@@ -21,9 +22,18 @@ from fastapi import APIRouter, Body, Depends, Header, HTTPException, Request
 from standins import trade
 from standins.hagglet import World
 from standins.memory import Memory, keep_picture, loads
+from standins.rules import rule_problems, trait_problems
 from standins.weather import Weather
 
-SECTIONS = ("Pots", "Tools", "Soil", "Seeds", "Watering", "Care")
+SECTIONS = (
+    "Pots", "Pots / Small", "Pots / Middle", "Pots / Large", "Pots / Hanging", "Pots / Saucers", "Pots / Window boxes",
+    "Tools", "Tools / Digging", "Tools / Cutting", "Tools / Sowing", "Tools / Gloves", "Soil", "Soil / Sowing",
+    "Soil / Potting", "Soil / Grit and bark", "Seeds", "Seeds / Herbs", "Seeds / Vegetables", "Seeds / Flowers",
+    "Seeds / Fruit", "Seeds / Salads", "Watering", "Watering / Cans", "Watering / Misters", "Watering / Trays",
+    "Care", "Care / Feed", "Care / Labels", "Care / Ties and stakes", "Sets", "Sets / Starter", "Gifts",
+)  # fmt: skip
+MOST_OPTIONS = 3
+TAGS = re.compile(r"<(?!/?(?:p|b|i|ul|li|br|h3)\b)[^<>]*>", re.IGNORECASE)
 LEVELS_AT_ONCE = 100
 ROOM = "web"
 trusted_roots = cache(httpx.create_ssl_context)  # reading them takes a tenth of a second
@@ -67,14 +77,43 @@ async def put_media(name: str, request: Request, memory: World) -> dict[str, str
 
 def faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
     """What the store will not take, by field."""
+    found: dict[str, str] = {}
+    if "options" in item:
+        wrong = trait_problems(memory, "ownshop", list(item["options"]), MOST_OPTIONS, ())
+        found |= {"traits": wrong} if wrong else {}
+    if "of" in item:
+        found |= variant_faults(item, memory)
+    if memory.rulebook("ownshop"):
+        part = "head" if "options" in item else "member" if "of" in item else "whole"
+        return found | dict(rule_problems(memory, "ownshop", item, part=part))
+    return found | (_own_faults(item, memory) if "of" not in item else {})
+
+
+def variant_faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
+    """What is wrong with a variant: its item, its place among the options, what it weighs."""
+    above = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", item["of"])
+    if above is None or "grid" not in loads(above["data"]):
+        return {"of": "no item with options"}
+    found = {}
+    wrong = trade.differs_problem(memory, "ownshop", above, item.get("choice"), str(item.get("sku", "")))
+    if wrong:
+        found["traits"] = wrong
+    if not isinstance(item.get("weight"), int) or item["weight"] <= 0:
+        found["weight"] = "grams, more than 0"
+    return found
+
+
+def _own_faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
     found = {}
     if not 1 <= len(str(item.get("name", ""))) <= 120:
         found["name"] = "1 to 120 characters"
     if len(str(item.get("body", ""))) > 20_000:
         found["body"] = "at most 20,000 characters"
+    elif TAGS.search(str(item.get("body", ""))):
+        found["body"] = "only p, b, i, ul, li, br and h3"
     if item.get("section") not in SECTIONS:
         found["section"] = "one of " + ", ".join(SECTIONS)
-    if not isinstance(item.get("weight"), int) or item["weight"] <= 0:
+    if "options" not in item and (not isinstance(item.get("weight"), int) or item["weight"] <= 0):
         found["weight"] = "grams, more than 0"
     if not item.get("images"):
         found["images"] = "at least one"
@@ -85,13 +124,19 @@ def faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
 
 def as_item(row: Any) -> dict[str, Any]:
     """An item in the store's words."""
+    data = loads(row["data"])
     return {
         "sku": row["sku"],
         "name": row["title"],
         "price": f"{Decimal(row['price']) / 100:.2f}",
         "stock": {ROOM: row["quantity"]},
         "visible": row["state"] == "live",
-        "page": f"/ownshop/items/{quote(row['sku'], safe='')}",
+        "page": f"/ownshop/items/{quote(data.get('under') or row['sku'], safe='')}",
+        "options": data.get("grid", []),
+        "of": data.get("under", ""),
+        "choice": data.get("differs", {}),
+        **{name: data.get(name, "") for name in ("body", "section", "weight", "barcode")},
+        "images": [f"/pictures/{name}" for name in data.get("pictures", [])],
     }
 
 
@@ -149,28 +194,30 @@ def set_visible(sku: str, memory: World, visible: Annotated[bool, Body(embed=Tru
 
 @admin.put("/items/{sku:path}")
 def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    """Create an item, or replace what it says; price and stock only count when it is new."""
-    wrong = faults(item, memory)
-    price = cents(item.get("price"))
+    """Create an item, or replace what it says; price and stock only count when it is new. One with `options` comes in
+    variants, each an item `of` it with a `choice` for every option."""
+    wrong = faults({**item, "sku": sku}, memory)
+    price = 0 if "options" in item else cents(item.get("price"))
     if price is None:
         wrong["price"] = "decimal text above 0"
     if wrong:
         raise HTTPException(422, {"faults": wrong})
+    name = item.get("name", "")
+    data = {**item, "pictures": item.get("images", [])}
+    if "options" in item:
+        data["grid"] = item["options"]
+    if "of" in item:
+        above = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", item["of"])
+        name = f"{above['title'] if above else ''}, {', '.join(map(str, item['choice'].values()))}"
+        data |= {"under": item["of"], "differs": item["choice"]}
     with memory.writing() as db:
         db.execute(
             "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
             " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
-            (
-                sku,
-                sku,
-                item["name"],
-                price,
-                max(0, int(item.get("stock", {}).get(ROOM, 0))),
-                json.dumps({**item, "pictures": item["images"]}),
-                memory.now().isoformat(),
-            ),
-        )
-    return {"sku": sku, "page": f"/ownshop/items/{quote(sku, safe='')}"}
+            (sku, sku, name, price, max(0, int(item.get("stock", {}).get(ROOM, 0))), json.dumps(data),
+             memory.now().isoformat()),
+        )  # fmt: skip
+    return {"sku": sku, "page": f"/ownshop/items/{quote(item.get('of') or sku, safe='')}"}
 
 
 @admin.get("/items/{sku:path}")

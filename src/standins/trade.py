@@ -38,7 +38,7 @@ def visitor(number: int) -> dict[str, str]:
 
 
 # what an order's number begins with
-NUMBERS = {"hagglet": "HG", "ownshop": "WS", "loomstead": "LM"}
+NUMBERS = {"corvello": "CV", "hagglet": "HG", "ownshop": "WS", "loomstead": "LM"}
 
 
 def state_now(listing: Any, now: datetime) -> str:
@@ -50,22 +50,66 @@ def state_now(listing: Any, now: datetime) -> str:
 
 
 def shown_listings(memory: Memory, channel: str) -> list[dict[str, Any]]:
-    """What buyers see now."""
-    rows = memory.rows("SELECT * FROM listing WHERE channel = ? ORDER BY ref", channel)
-    return [
-        {
-            "ref": row["ref"],
-            "sku": row["sku"],
-            "title": row["title"],
-            "price": row["price"],
-            "currency": row["currency"],
-            "quantity": row["quantity"],
-            "state": state_now(row, memory.now()),
-            "pictures": loads(row["data"]).get("pictures", []),
-            "variants": [],
-        }
-        for row in rows
-    ]
+    """What buyers see now. The page of a family has its variants in `variants`; each of them has a row of its own as
+    well, which names the page as its `head`."""
+    rows = memory.rows("SELECT * FROM listing WHERE channel = ? ORDER BY placed_at, ref", channel)
+    now = memory.now()
+    found = [_shown(row, now) for row in rows]
+    by_ref = {row["ref"]: row for row in found}
+    for row in found:
+        head = by_ref.get(row["head"])
+        if head is not None:
+            if head["state"] != "live":
+                row["state"] = head["state"]
+            names = ("ref", "sku", "price", "quantity", "state", "traits")
+            head["variants"].append({name: row[name] for name in names})
+    return found
+
+
+def _shown(row: Any, now: datetime) -> dict[str, Any]:
+    data = loads(row["data"])
+    return {
+        "ref": row["ref"],
+        "sku": row["sku"],
+        "title": row["title"],
+        "price": row["price"],
+        "currency": row["currency"],
+        "quantity": row["quantity"],
+        "state": state_now(row, now),
+        "pictures": data.get("pictures", []),
+        "head": data.get("under", ""),
+        "traits": data.get("differs", {}),
+        "variants": [],
+    }
+
+
+def under(memory: Memory, channel: str, head: str) -> list[Any]:
+    """The rows of the variants on a family's page."""
+    sql = "SELECT * FROM listing WHERE channel = ? AND json_extract(data, '$.under') = ? ORDER BY placed_at, ref"
+    return memory.rows(sql, channel, head)
+
+
+def is_open(memory: Memory, listing: Any) -> bool:
+    """Whether a listing can be bought: it is live, and so is the page that it stands on."""
+    now = memory.now()
+    data = loads(listing["data"])
+    if state_now(listing, now) != "live" or "grid" in data:
+        return False
+    if "under" not in data:
+        return True
+    head = memory.row("SELECT * FROM listing WHERE channel = ? AND ref = ?", listing["channel"], data["under"])
+    return head is not None and state_now(head, now) == "live"
+
+
+def differs_problem(memory: Memory, channel: str, head: Any, differs: Any, but: str = "") -> str:
+    """What is wrong with a variant's values on its page's traits; "" when they will do."""
+    traits = loads(head["data"])["grid"]
+    if not isinstance(differs, dict) or set(differs) != set(traits) or not all(map(str, differs.values())):
+        return f"A value for each of {', '.join(traits)}, and for nothing else."
+    for row in under(memory, channel, head["ref"]):
+        if row["ref"] != but and loads(row["data"])["differs"] == differs:
+            return "There is such a variant on this page already."
+    return ""
 
 
 def purchase(
@@ -81,7 +125,7 @@ def purchase(
     """Sell `quantity` of one listing to a visitor; return the order's number. Lowers what is shown."""
     with memory.writing() as db:
         listing = db.execute("SELECT * FROM listing WHERE channel = ? AND ref = ?", (channel, ref)).fetchone()
-        if listing is None or state_now(listing, memory.now()) != "live":
+        if listing is None or not is_open(memory, listing):
             raise NotForSale(f"{ref} is not for sale here.")
         if listing["quantity"] < quantity:
             raise NotForSale(f"Only {listing['quantity']} of {listing['title']} are left.")

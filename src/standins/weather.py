@@ -15,13 +15,15 @@ from standins.memory import Memory
 
 KINDS = ("calm", "slow", "throttled", "flaky", "lost answers", "down")
 SELLER_SIDES = {
+    "corvello": "/corvello/counter/",
     "hagglet": "/hagglet/seller/",
     "loomstead": "/loomstead/desk/",
     "ownshop": "/ownshop/admin/",
     "ostrel": "/ostrel/api/",
 }
-CALLS_PER_SECOND = {"hagglet": 40.0, "loomstead": 25.0, "ownshop": 60.0, "ostrel": 20.0}
+CALLS_PER_SECOND = {"corvello": 5.0, "hagglet": 40.0, "loomstead": 25.0, "ownshop": 60.0, "ostrel": 20.0}
 THROTTLED_CALLS_PER_SECOND = 3.0
+THROTTLED_FEW = 1.0  # of those whose calls are few anyway
 
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
@@ -63,7 +65,9 @@ class Weather:
         """Set it, with the seed that its dice start from."""
         self._kinds[name] = kind
         self._randoms[name] = random.Random(seed)
-        self._buckets[name] = Bucket(THROTTLED_CALLS_PER_SECOND if kind == "throttled" else CALLS_PER_SECOND[name])
+        usual = CALLS_PER_SECOND[name]
+        throttled = THROTTLED_FEW if usual < 10 else THROTTLED_CALLS_PER_SECOND
+        self._buckets[name] = Bucket(throttled if kind == "throttled" else usual)
         self.memory.remember(f"weather.{name}", kind)
 
     def dice(self, name: str) -> random.Random:

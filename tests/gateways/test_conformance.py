@@ -1,5 +1,7 @@
 """Every gateway keeps the same promises, in calm weather and in bad."""
 
+from dataclasses import replace
+
 import pytest
 
 from relvan.core.money import Money
@@ -12,13 +14,16 @@ from relvan.gateways.scale import read_scale
 from tests.house import TEXT, png
 
 FIELDS = {
+    "corvello": {"page": "new", "title": "A pot of clay", "maker": "Quillmoss", "text": f"<p>{TEXT}</p>",
+                 "aisle": "cv-101", "gtin": "", "no_gtin_because": "handmade", "material": "stoneware",
+                 "diameter": "14 cm", "condition": "new", "hours_to_leave": "24", "note": ""},
     "hagglet": {"heading": "A pot", "text": TEXT, "shelf": "hg-planters", "material": "clay", "condition": "new",
                 "dispatch_days": "2", "delivery": "by post", "returns": "yes", "barcode": ""},
     "loomstead": {"title": "A pot", "story": f"{TEXT} And more.", "corner": "pots-small", "made_of": "stoneware",
                   "keywords": "clay, handmade", "finish": ""},
     "ownshop": {"name": "A pot", "body": TEXT, "section": "Pots", "weight": "700", "barcode": ""},
 }  # fmt: skip
-TITLE = {"hagglet": "heading", "loomstead": "title", "ownshop": "name"}
+TITLE = {"corvello": "title", "hagglet": "heading", "loomstead": "title", "ownshop": "name"}
 BUYER = Address("Ada", "1 Row", "Tarnhollow", "4821", "NL", "")
 SENDER = Address("Quillmoss", "3 Yard", "Tarnhollow", "T12", "IE", "")
 
@@ -59,7 +64,8 @@ def test_a_wrong_token_is_trouble_and_not_a_refusal(channel, world):
 def test_what_is_published_is_shown_and_can_be_changed(channel, offer, world):
     placed = channel[1].publish(offer, "key-1")
     row = shown(world, channel)
-    assert (row["title"], row["price"], row["quantity"], len(row["pictures"])) == ("A pot", 1690, 7, 1)
+    title = offer.fields[TITLE[channel[0]]]
+    assert (row["title"], row["price"], row["quantity"], len(row["pictures"])) == (title, 1690, 7, 1)
     assert world.client.get(placed.page).status_code == 200
     channel[1].send_content(
         placed.ref, Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug, glazed"}})
@@ -67,7 +73,8 @@ def test_what_is_published_is_shown_and_can_be_changed(channel, offer, world):
     assert channel[1].set_quantities([(placed.ref, 3)])[0].ok
     assert channel[1].set_prices([(placed.ref, Money(1999, offer.price.currency))])[0].ok
     row = shown(world, channel)
-    assert (row["title"], row["price"], row["quantity"]) == ("A jug, glazed", 1999, 3)
+    owned = TITLE[channel[0]] in rulebook(channel[0]).owned  # then the page decides, whatever a seller says
+    assert (row["title"], row["price"], row["quantity"]) == (title if owned else "A jug, glazed", 1999, 3)
     channel[1].set_shown(placed.ref, False)
     assert shown(world, channel)["state"] != "live"
     channel[1].set_shown(placed.ref, True)
@@ -80,6 +87,56 @@ def test_publishing_twice_under_one_key_places_one_listing(channel, offer, world
     first = channel[1].publish(offer, "key-1")
     assert channel[1].publish(offer, "key-1") == first
     assert len(world.listings(channel[0])) == 1
+
+
+@pytest.fixture
+def family(channel, offer):
+    """The head of a family and two members, on a channel that shows families."""
+    if not rulebook(channel[0]).takes_families:
+        pytest.skip("it shows no families")
+    traits = {"loomstead": ("width", "colour")}.get(channel[0], ("Size", "Glaze"))
+    of = {rule.name: rule.of for rule in rulebook(channel[0]).fields}
+    said = {name: value for name, value in offer.fields.items() if of[name] != "member"}
+    own = {name: value for name, value in offer.fields.items() if of[name] != "head"}
+    head = replace(offer, sku="PT", fields=said, part="head", quantity=0, traits=dict.fromkeys(traits, ""))
+
+    def member(sku, ref, *values):
+        worded = dict(zip(traits, values, strict=True))
+        return replace(offer, sku=sku, fields=own, part="member", head=ref, traits=worded)
+
+    return head, member
+
+
+def test_a_family_stands_on_one_page(channel, family, world):
+    head, member = family
+    placed = channel[1].publish(head, "head")
+    first = channel[1].publish(member("PT-9", placed.ref, "9 cm", "oat"), "one")
+    second = channel[1].publish(member("PT-14", placed.ref, "14 cm", "oat"), "two")
+    assert first.page == second.page == placed.page
+    assert len({placed.ref, first.ref, second.ref}) == 3
+    (row,) = [row for row in world.client.get(f"/world/{channel[0]}/listings").json() if row["ref"] == placed.ref]
+    assert [(v["sku"], v["price"], v["quantity"]) for v in row["variants"]] == [("PT-9", 1690, 7), ("PT-14", 1690, 7)]
+    assert channel[1].set_quantities([(first.ref, 2)])[0].ok
+    assert shown(world, channel, "PT-9")["quantity"] == 2
+    channel[1].send_content(second.ref, member("PT-14", placed.ref, "14 cm", "ink"))
+    assert set(shown(world, channel, "PT-14")["traits"].values()) == {"14 cm", "ink"}
+    assert {(s.sku, s.head) for s in channel[1].listings_after("", 50)} == {
+        ("PT", ""), ("PT-9", placed.ref), ("PT-14", placed.ref)
+    }  # fmt: skip
+    channel[1].set_shown(placed.ref, False)
+    answer = world.client.post(f"/world/{channel[0]}/purchases", json={"sku": "PT-14"})
+    assert answer.status_code == 409, "what stands on a page that is down cannot be bought"
+
+
+def test_two_variants_of_a_family_cannot_be_alike_and_each_is_told_by_itself(channel, family, world):
+    head, member = family
+    placed = channel[1].publish(head, "head")
+    channel[1].publish(member("PT-9", placed.ref, "9 cm", "oat"), "one")
+    with pytest.raises(ContentRefused):
+        channel[1].publish(member("PT-10", placed.ref, "9 cm", "oat"), "two")
+    with pytest.raises(ContentRefused):
+        channel[1].publish(replace(member("PT-11", placed.ref, "11 cm", "oat"), traits={}), "three")
+    assert "PT-10" not in world.listings(channel[0])
 
 
 def test_content_that_the_channel_refuses_names_the_field(channel, offer):

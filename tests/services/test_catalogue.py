@@ -124,7 +124,7 @@ def test_what_a_family_lends_reaches_the_listings_of_its_variants(workplace, own
     connect(workplace, owner, world, "ownshop")
     change_facts(workplace, owner, [("PT-9-INK", {"description": None, "price retail": None})])
     ids = draft_listings(workplace, owner, "ownshop", ["PT"]).listing_ids
-    assert len(ids) == 4, "a family is drafted as its variants"
+    assert len(ids) == 5, "a family is drafted as its page and its variants"
 
     def listing():
         with workplace.database.reading() as session:

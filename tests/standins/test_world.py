@@ -25,7 +25,13 @@ def test_it_tells_who_is_there_and_survives_a_restart(tmp_path):
     for expected in (0, 1):
         with Served(lambda url: make_world_app(tmp_path / "w.db", url)) as served:
             world = World(served.url)
-            assert set(world.client.get("/world").json()["standins"]) == {"hagglet", "loomstead", "ownshop", "ostrel"}
+            assert set(world.client.get("/world").json()["standins"]) == {
+                "corvello",
+                "hagglet",
+                "loomstead",
+                "ownshop",
+                "ostrel",
+            }
             assert len(world.listings("hagglet")) == expected
             place(world)
             world.weather("ostrel", "slow")

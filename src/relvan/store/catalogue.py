@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
+from relvan.store.among import among
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -44,6 +45,46 @@ def find_product(session: Session, sku: str) -> Product:
     return product
 
 
+@dataclass(frozen=True)
+class NamedProduct:
+    """A product as a list of SKUs names it: by its own SKU, or by an alias."""
+
+    id: int
+    sku: str
+    alias: str
+    kind: str
+    family_id: int | None
+    archived: bool
+
+
+def named_products(session: Session, skus: Collection[str]) -> dict[str, NamedProduct]:
+    """Products by the keys of the SKUs and aliases that name them; one query."""
+    rows = session.execute(
+        select(SkuName.key, Product.id, SkuName.sku, SkuName.alias, Product.kind, Product.family_id,
+               Product.archived_at)
+        .join(Product, Product.id == SkuName.product_id)
+        .where(among(SkuName.key, {sku_key(sku) for sku in skus}))
+    ).all()  # fmt: skip
+    return {
+        key: NamedProduct(product_id, sku, sku if is_alias else "", kind, family_id, archived_at is not None)
+        for key, product_id, sku, is_alias, kind, family_id, archived_at in rows
+    }
+
+
+def variants_of(session: Session, family_ids: Collection[int]) -> dict[int, list[NamedProduct]]:
+    """The variants of families, by family, in the order of their SKUs."""
+    found: dict[int, list[NamedProduct]] = {}
+    rows = session.execute(
+        select(Product.id, Product.sku, Product.kind, Product.family_id, Product.archived_at)
+        .where(Product.family_id.is_not(None), among(Product.family_id, family_ids))
+        .order_by(Product.sku_key)
+    ).all()
+    for product_id, sku, kind, family_id, archived_at in rows:
+        variant = NamedProduct(product_id, sku, "", kind, family_id, archived_at is not None)
+        found.setdefault(family_id or 0, []).append(variant)
+    return found
+
+
 def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[int, str, str]]:
     """(id, kind, tax code) of what may be sold, by the key of its SKU or alias."""
     rows = session.execute(
@@ -52,11 +93,6 @@ def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[
         .where(SkuName.key.in_({sku_key(code) for code in codes}), Product.kind != ProductKind.FAMILY)
     )
     return {key: (product_id, kind, tax_code) for key, product_id, kind, tax_code in rows}
-
-
-def sku_of(session: Session, code: str) -> str:
-    """A SKU or alias as it was typed when it was made."""
-    return session.scalars(select(SkuName.sku).where(SkuName.key == sku_key(code))).one()
 
 
 def skus_of(session: Session, product_ids: Collection[int]) -> dict[int, str]:

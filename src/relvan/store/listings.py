@@ -8,7 +8,6 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
 from relvan.store import search
 from relvan.store.among import among
@@ -69,15 +68,25 @@ def listing_ids_of(
         conditions.append(among(Listing.id, listing_ids))
     if channel_id is not None:
         conditions.append(Listing.channel_id == channel_id)
-    statement = select(Listing.id, Listing.head_id, Product.kind).join(Product, Product.id == Listing.product_id)
-    rows = session.execute(statement.where(*conditions).order_by(Listing.id)).all()
+    statement = select(Listing.id, Listing.head_id, Listing.is_head).where(*conditions)
+    rows = session.execute(statement.order_by(Listing.id)).all()
     own = [listing_id for listing_id, head, _ in rows if head is None]
     members = {listing_id: None for listing_id, head, _ in rows if head is not None}
-    heads = [listing_id for listing_id, _, kind in rows if kind == ProductKind.FAMILY]
+    heads = [listing_id for listing_id, _, is_head in rows if is_head]
     if heads:
         under = select(Listing.id).where(Listing.head_id.is_not(None), among(Listing.head_id, heads))
         members |= dict.fromkeys(session.scalars(under.order_by(Listing.id)))
     return [*own, *members]
+
+
+def listed_on(session: Session, channel_id: int, wanted: Collection[tuple[int, str]]) -> dict[tuple[int, str], int]:
+    """The listings that products, and the families they belong to, have on a channel: (product, alias) -> listing."""
+    products = {product_id for product_id, _ in wanted}
+    families = select(Product.family_id).where(Product.family_id.is_not(None), among(Product.id, products))
+    statement = select(Listing.product_id, Listing.alias, Listing.id).where(
+        Listing.channel_id == channel_id, among(Listing.product_id, products) | Listing.product_id.in_(families)
+    )
+    return {(product_id, alias): listing_id for product_id, alias, listing_id in session.execute(statement)}
 
 
 def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]:

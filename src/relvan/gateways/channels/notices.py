@@ -33,14 +33,12 @@ class NoticesGateway:
         return f"{found.get('seller')} on {found.get('market')}"
 
     def publish(self, offer: Offer, key: str) -> Placed:
-        body = {
-            **self._words(offer),
-            "own_code": offer.sku,
-            "asking": offer.price.amount,
-            "units": offer.quantity,
-        }
+        path = f"notices/{offer.head}/cells" if offer.part == "member" else "notices"
+        body = {**self._words(offer), "own_code": offer.sku}
+        if offer.part != "head":
+            body |= {"asking": offer.price.amount, "units": offer.quantity}
         try:
-            found = self._caller.json("POST", "notices", json=body, headers={"Request-Id": key})
+            found = self._caller.json("POST", path, json=body, headers={"Request-Id": key})
         except OutsideRefusal as refusal:
             if refusal.status == 409 and (placed := self.find_placed(offer.sku, key)):
                 return placed
@@ -53,7 +51,8 @@ class NoticesGateway:
 
     def send_content(self, ref: str, offer: Offer) -> None:
         try:
-            self._caller.call("PATCH", f"notices/{ref}", json=self._words(offer))
+            path = f"notices/{offer.head}/cells/{ref}" if offer.part == "member" else f"notices/{ref}"
+            self._caller.call("PATCH", path, json=self._words(offer))
         except OutsideRefusal as refusal:
             raise self._refused(refusal) from refusal
 
@@ -68,10 +67,7 @@ class NoticesGateway:
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "notices", params={"after": ref, "limit": page})["notices"]
-        return [
-            ShownListing(row["notice"], row["own_code"], row["heading"], row["asking"], row["units"], row["open"])
-            for row in found
-        ]
+        return [_shown(row) for row in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
         found = self._caller.json("GET", "sales", params={"after_mark": mark, "limit": page})["sales"]
@@ -95,6 +91,10 @@ class NoticesGateway:
 
     def _words(self, offer: Offer) -> dict[str, Any]:
         words: dict[str, Any] = {"details": {}}
+        if offer.part == "head":
+            words["grid"] = list(offer.traits)
+        elif offer.part == "member":
+            words["values"] = dict(offer.traits)
         for name, value in offer.fields.items():
             if name in OWN and value:
                 words[name] = int(value) if name in NUMBERS else value
@@ -120,6 +120,25 @@ def _content_refused(refusal: OutsideRefusal) -> ContentRefused:
     if not problems:
         return ContentRefused([("", str(refusal))])
     return ContentRefused([(str(p["field"]).removeprefix("details."), str(p["says"])) for p in problems])
+
+
+def _shown(row: dict[str, Any]) -> ShownListing:
+    said = {name: str(row.get(name, "")) for name in ("heading", "text", "shelf", "brand", "barcode")}
+    return ShownListing(
+        row["notice"],
+        row["own_code"],
+        row["heading"],
+        row["asking"],
+        row["units"],
+        row["open"],
+        head=row.get("under", ""),
+        page=row["page"],
+        gtin=said["barcode"],
+        brand=said["brand"],
+        traits=row.get("values") or dict.fromkeys(row.get("grid", ()), ""),
+        fields={name: value for name, value in {**said, **row.get("details", {})}.items() if value},
+        pictures=tuple(row.get("photos", ())),
+    )
 
 
 def _order(sale: dict[str, Any]) -> IncomingOrder:

@@ -22,7 +22,6 @@ from relvan.gateways.channels.sent_pictures import SentPictures
 
 PATCH = {"Content-Type": "application/json-patch+json"}
 PLAIN = ("title", "story", "corner")
-CONTENT = (*PLAIN, "keywords", "facts", "pictures")
 
 
 class PiecesGateway:
@@ -37,14 +36,12 @@ class PiecesGateway:
         return f"{found.get('seller')} on {found.get('place')}"
 
     def publish(self, offer: Offer, key: str) -> Placed:
-        body = {
-            **self._words(offer),
-            "code": offer.sku,
-            "rappen": offer.price.amount,
-            "at_hand": offer.quantity,
-        }
+        path = f"{_at(offer.head)}/kinds" if offer.part == "member" else "pieces"
+        body = {**self._words(offer), "code": offer.sku}
+        if offer.part != "head":
+            body |= {"rappen": offer.price.amount, "at_hand": offer.quantity}
         try:
-            found = self._caller.json("POST", "pieces", json=body, headers={"Wish": key})
+            found = self._caller.json("POST", path, json=body, headers={"Wish": key})
         except OutsideRefusal as refusal:
             if refusal.status == 409 and (placed := self.find_placed(offer.sku, key)):
                 return placed
@@ -60,7 +57,7 @@ class PiecesGateway:
         try:
             shown = self._caller.json("GET", _at(ref))
             wanted = self._words(offer)
-            operations = [_set(name, wanted[name]) for name in CONTENT if shown.get(name) != wanted[name]]
+            operations = [_set(name, value) for name, value in wanted.items() if shown.get(name) != value]
             if operations:
                 self._patch(ref, operations)
         except OutsideRefusal as refusal:
@@ -77,11 +74,7 @@ class PiecesGateway:
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "pieces", params={"after": ref, "limit": page})["pieces"]
-        return [
-            ShownListing(row["piece"], row["code"], row["title"], row["rappen"], row["at_hand"],
-                         row["standing"] == "live", datetime.fromisoformat(row["until"]), row["standing"] == "lapsed")
-            for row in found
-        ]  # fmt: skip
+        return [_shown(row) for row in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
         found = self._caller.json("GET", "orders", params={"beyond": mark, "limit": page})["orders"]
@@ -105,10 +98,15 @@ class PiecesGateway:
 
     def _words(self, offer: Offer) -> dict[str, Any]:
         said = dict(offer.fields)
+        pictures = [self._pictures.name_of(picture) for picture in offer.pictures]
+        if offer.part == "member":
+            return {"differs": {_theirs(name): value for name, value in offer.traits.items()}, "pictures": pictures}
         words: dict[str, Any] = {name: said.pop(name, "") for name in PLAIN}
         words["keywords"] = parted(said.pop("keywords", ""))
         words["facts"] = {_theirs(name): value for name, value in said.items() if value}
-        words["pictures"] = [self._pictures.name_of(picture) for picture in offer.pictures]
+        words["pictures"] = pictures
+        if offer.part == "head":
+            words["differs_by"] = [_theirs(name) for name in offer.traits]
         return words
 
     def _send_picture(self, content: bytes) -> str:
@@ -131,6 +129,26 @@ class PiecesGateway:
 
 def _placed(piece: dict[str, Any]) -> Placed:
     return Placed(piece["piece"], piece["page"], datetime.fromisoformat(piece["until"]))
+
+
+def _shown(row: dict[str, Any]) -> ShownListing:
+    said = {name: str(row.get(name, "")) for name in PLAIN}
+    said |= {name.replace(" ", "_"): str(value) for name, value in row.get("facts", {}).items()}
+    return ShownListing(
+        row["piece"],
+        row["code"],
+        row["title"],
+        row["rappen"],
+        row["at_hand"],
+        row["standing"] == "live",
+        datetime.fromisoformat(row["until"]),
+        row["standing"] == "lapsed",
+        head=row.get("under", ""),
+        page=row["page"],
+        traits=row.get("differs") or dict.fromkeys(row.get("differs_by", ()), ""),
+        fields={name: value for name, value in said.items() if value},
+        pictures=tuple(f"/pictures/{name}" for name in row.get("pictures", ())),
+    )
 
 
 def _at(ref: str) -> str:

@@ -12,6 +12,7 @@ from pydantic_core import InitErrorDetails, PydanticCustomError
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import not_found
 from relvan.gateways.calling import Caller, Pace
+from relvan.gateways.channels.handins import HandInsGateway
 from relvan.gateways.channels.notices import NoticesGateway
 from relvan.gateways.channels.pieces import PiecesGateway
 from relvan.gateways.channels.port import ChannelGateway
@@ -20,6 +21,7 @@ from relvan.gateways.channels.storefront import StorefrontGateway
 RULEBOOKS = Path(__file__).parent / "rulebooks"
 # dialect -> (adapter, the word before the token in the Authorization header)
 DIALECTS: dict[str, tuple[Callable[[Caller], ChannelGateway], str]] = {
+    "handins": (HandInsGateway, "Stall"),
     "notices": (NoticesGateway, "Token"),
     "pieces": (PiecesGateway, "Key"),
     "storefront": (StorefrontGateway, "Bearer"),

@@ -35,7 +35,7 @@ class StorefrontGateway:
 
     def publish(self, offer: Offer, key: str) -> Placed:
         # An item is put under its SKU, which makes the call safe to repeat: no look-up by key is needed.
-        body = {**self._words(offer), "price": _text(offer.price), "stock": {ROOM: offer.quantity}}
+        body = {**self._words(offer), "stock": {ROOM: offer.quantity}}
         found = self._put(offer.sku, body)
         return Placed(found["sku"], found["page"])
 
@@ -43,7 +43,7 @@ class StorefrontGateway:
         return None
 
     def send_content(self, ref: str, offer: Offer) -> None:
-        self._put(ref, {**self._words(offer), "price": _text(offer.price)})
+        self._put(ref, self._words(offer))
 
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
         levels = [{"sku": ref, "room": ROOM, "count": units} for ref, units in rows]
@@ -58,17 +58,7 @@ class StorefrontGateway:
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "items", params={"after": ref, "limit": page})["items"]
-        return [
-            ShownListing(
-                item["sku"],
-                item["sku"],
-                item["name"],
-                int(Decimal(item["price"]) * 100),
-                item["stock"][ROOM],
-                item["visible"],
-            )
-            for item in found
-        ]
+        return [_shown(item) for item in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
         found = self._caller.json("GET", "orders", params={"changed_after": mark, "limit": page})["orders"]
@@ -109,7 +99,28 @@ class StorefrontGateway:
                 self._caller.call("PUT", f"media/{picture.sha}", content=picture.path.read_bytes())
                 self._media.add(picture.sha)
         words["images"] = [picture.sha for picture in offer.pictures]
-        return words
+        if offer.part == "head":
+            return {**words, "options": list(offer.traits)}
+        words["price"] = _text(offer.price)
+        return {**words, "of": offer.head, "choice": dict(offer.traits)} if offer.part == "member" else words
+
+
+def _shown(item: dict[str, Any]) -> ShownListing:
+    said = {name: str(item.get(name, "")) for name in ("name", "body", "section", "weight", "barcode")}
+    return ShownListing(
+        item["sku"],
+        item["sku"],
+        item["name"],
+        int(Decimal(item["price"]) * 100),
+        item["stock"][ROOM],
+        item["visible"],
+        head=item.get("of", ""),
+        page=item["page"],
+        gtin=said["barcode"],
+        traits=item.get("choice") or dict.fromkeys(item.get("options", ()), ""),
+        fields={name: value for name, value in said.items() if value},
+        pictures=tuple(item.get("images", ())),
+    )
 
 
 def _text(price: Money) -> str:

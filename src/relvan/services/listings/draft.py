@@ -2,23 +2,22 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.listings.rulebook import FieldRule
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
+from relvan.core.refusal import Refusal, Refused, not_found, refuse, refuse_if_any
 from relvan.services import audit
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import find_product, sku_of
+from relvan.store.catalogue import named_products, variants_of
 from relvan.store.channels import channel_by_key
-from relvan.store.facts import relatives, traits_of_variants
-from relvan.store.listings import listing_by_id
+from relvan.store.listings import listed_on, listing_by_id
 from relvan.store.tables import Channel, Listing
 
 MOST_VALUE = 20_000
@@ -35,56 +34,101 @@ class Drafted:
 def draft_listings(workplace: Workplace, actor: Actor, channel_key: str, skus: Sequence[str]) -> Drafted:
     """Draft a listing of each product on a channel. One that is there already is left as it is, and said.
 
-    A family is drafted as its variants; an alias gets a listing of its own, beside that of its product.
+    A family is drafted as one page with all its variants where the channel shows families, else as its variants; an
+    alias gets a listing of its own, beside that of its product.
     """
     actor.must(Right.LISTINGS)
     made: list[Listing] = []
     verdicts = []
     with workplace.database.writing() as session:
         channel = channel_by_key(session, channel_key)
-        for sku in _with_variants(session, skus):
+        families = workplace.rulebook(channel).takes_families
+        wanted = _with_variants(session, skus, families=families)
+        there = listed_on(session, channel.id, [(one.product_id, one.alias) for one in wanted if one.product_id])
+        heads = {product_id: listing_id for (product_id, alias), listing_id in there.items() if not alias}
+        for one in wanted:
             try:
-                product = find_product(session, sku)
-                alias = sku_of(session, sku) if sku_key(sku) != product.sku_key else ""
-                if product.archived_at:
-                    raise refuse("archived", f"“{sku}” is in the archive.", "Take it out first.")
-                there = select(Listing.id).where(Listing.channel_id == channel.id, Listing.product_id == product.id)
-                if session.scalar(there.where(Listing.alias == alias)):
-                    raise refuse("exists", f"“{sku}” is on {channel.name} already.", "Open its listing instead.")
-                listing = Listing(
-                    channel_id=channel.id,
-                    product_id=product.id,
-                    alias=alias,
-                    own={},
-                    refusal=[],
-                    gaps=[],
-                    created_at=workplace.now(),
-                    changed_at=workplace.now(),
-                )
-                session.add(listing)
-                session.flush()
-                audit.record(session, actor, workplace.now(), "listing", listing.id, "drafted")
-                made.append(listing)
-                verdicts.append(Verdict(sku, True))
+                if one.product_id is None:
+                    raise not_found("product", one.sku)
+                if one.archived:
+                    raise refuse("archived", f"“{one.sku}” is in the archive.", "Take it out first.")
+                if (one.product_id, one.alias) in there:
+                    raise refuse("exists", f"“{one.sku}” is on {channel.name} already.", "Open its listing instead.")
             except Refused as refused:
-                verdicts.append(refused_verdict(sku, refused))
+                verdicts.append(refused_verdict(one.sku, refused))
+                continue
+            head_id = heads.get(one.family_id or 0) if families and not one.alias else None
+            listing = _new_listing(channel.id, one, head_id, workplace.now())
+            session.add(listing)
+            there[one.product_id, one.alias] = 0
+            if one.is_family:  # its variants want to know it
+                session.flush()
+                heads[one.product_id] = listing.id
+            made.append(listing)
+            verdicts.append(Verdict(one.sku, True))
+        session.flush()
         ids = tuple(listing.id for listing in made)
+        audit.record_many(session, actor, workplace.now(), "listing", [(i, "drafted", {}) for i in ids])
         if ids:
-            refresh_listings(session, workplace, listing_ids=ids)
+            refresh_listings(session, workplace, listing_ids=_with_heads(made))
     return Drafted(ids, tuple(verdicts))
 
 
-def _with_variants(session: Session, skus: Sequence[str]) -> list[str]:
-    """The SKUs with those of families replaced by their variants'."""
-    found: list[str] = []
-    known = relatives(session, skus)
+def _with_heads(made: Sequence[Listing]) -> set[int]:
+    return {listing.id for listing in made} | {listing.head_id for listing in made if listing.head_id is not None}
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    """One listing to be: of which product (none when nobody knows it), under which alias."""
+
+    sku: str
+    product_id: int | None = None
+    alias: str = ""
+    archived: bool = False
+    is_family: bool = False
+    family_id: int | None = None
+
+
+def _new_listing(channel_id: int, wanted: _Wanted, head_id: int | None, now: datetime) -> Listing:
+    assert wanted.product_id is not None
+    return Listing(
+        channel_id=channel_id,
+        product_id=wanted.product_id,
+        alias=wanted.alias,
+        head_id=head_id,
+        is_head=wanted.is_family,
+        own={},
+        refusal=[],
+        gaps=[],
+        created_at=now,
+        changed_at=now,
+    )
+
+
+def _with_variants(session: Session, skus: Sequence[str], *, families: bool) -> list[_Wanted]:
+    """What is to be listed: each SKU; of families the page with all its variants, or these alone."""
+    known = named_products(session, skus)
+    heads = [found.id for found in known.values() if found.kind == ProductKind.FAMILY]
+    below = variants_of(session, heads)
+    wanted: dict[tuple[int | None, str], _Wanted] = {}
+
+    def want(one: _Wanted) -> None:
+        wanted.setdefault((one.product_id, one.alias if one.product_id else one.sku), one)
+
     for sku in skus:
-        head = known.get(sku_key(sku))
-        if head is None or head.kind != ProductKind.FAMILY:
-            found.append(sku)
-        else:
-            found += [variant for _, variant, _ in traits_of_variants(session, head.id)]
-    return found
+        found = known.get(sku_key(sku))
+        if found is None:
+            want(_Wanted(sku))
+            continue
+        is_family = found.kind == ProductKind.FAMILY
+        if families or not is_family:
+            family_id = found.family_id if families else None
+            want(_Wanted(found.sku, found.id, found.alias, found.archived, is_family, family_id))
+        for variant in below.get(found.id, ()) if is_family else ():
+            if not variant.archived:
+                want(_Wanted(variant.sku, variant.id, family_id=found.id))
+    return list(wanted.values())
 
 
 def change_listings(workplace: Workplace, actor: Actor, listing_ids: Sequence[int], values: Mapping[str, str]) -> None:

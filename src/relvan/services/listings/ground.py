@@ -58,11 +58,10 @@ def load_ground(session: Session, listings: Sequence[Listing], channels: Channel
     lacking = {listing.head_id for listing in listings if listing.head_id is not None} - by_id.keys()
     heads = {**by_id, **{head.id: head for head in listings_of(session, listing_ids=lacking)}} if lacking else by_id
     products = {listing.product_id for listing in listings}
-    listed = listed_products(session, products)
-    families = [listing.id for listing in listings if listed[listing.product_id].kind == "family"]
+    families = [listing.id for listing in listings if listing.is_head]
     return Ground(
         channels,
-        listed,
+        listed_products(session, products),
         list_prices(session, products),
         load_holdings(session, products),
         chosen_layers(session, [*by_id, *lacking]),
@@ -94,7 +93,7 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
         base = face.prices.get(settings.price_list.key, base)
         listed = listed.under(listing.alias)
-    part = part_of(listing, listed)
+    part = part_of(listing)
     layers = _layers(listing, ground, listed.product)
     translations = ground.channels.speakers.translations_on(listing.channel_id)
     category = _category(listing, ground, book, listed.product, layers)
@@ -117,11 +116,11 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     return WorkedOut(fields, category, place, price, shown, readiness, _told(book, fields, place), pictures)
 
 
-def part_of(listing: Listing, listed: Listed) -> Place:
+def part_of(listing: Listing) -> Place:
     """Whether a listing stands by itself, is the head of a family's page, or one of its members."""
     if listing.head_id is not None:
         return "member"
-    return "head" if listed.kind == "family" else "whole"
+    return "head" if listing.is_head else "whole"
 
 
 def _layers(listing: Listing, ground: Ground, product: ListedProduct) -> Layers:

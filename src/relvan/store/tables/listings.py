@@ -15,8 +15,8 @@ class Listing(Table):
     `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
     state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent. `until` is
     when the channel lets it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that.
-    A member of a family's page names the listing of the family as its `head`; one that `must` be there keeps the whole
-    family waiting while it has gaps. `sent_fields` is what the channel has accepted, field by field.
+    A member of a family's page names the listing of the family (which `is_head`) as its `head`; one that `must` be
+    there keeps the whole family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field.
     """
 
     __tablename__ = "listing"
@@ -63,6 +63,7 @@ class Listing(Table):
     head_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
     must: Mapped[bool] = mapped_column(default=False, server_default="0")
     sent_fields: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    is_head: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
 class LayerRow(Table):

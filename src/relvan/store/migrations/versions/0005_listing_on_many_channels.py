@@ -22,6 +22,7 @@ def upgrade() -> None:
 def _change_listing() -> None:
     op.execute("ALTER TABLE listing ADD COLUMN head_id INTEGER REFERENCES listing (id)")
     op.add_column("listing", sa.Column("must", Flag(), nullable=False, server_default="0"))
+    op.add_column("listing", sa.Column("is_head", Flag(), nullable=False, server_default="0"))
     op.add_column("listing", sa.Column("sent_fields", Json(), nullable=False, server_default="{}"))
     op.create_index("ix_listing_head_id", "listing", ["head_id"], sqlite_where=sa.text("head_id IS NOT NULL"))
     op.create_index("ix_listing_channel_id_state", "listing", ["channel_id", "state", "id"])
