@@ -71,6 +71,7 @@ def as_page(row: Any, memory: Memory) -> dict[str, Any]:
     return {
         "page": row["ref"], "gtin": row["gtin"], "title": row["title"], "maker": row["brand"], "aisle": data["aisle"],
         "picture": f"/pictures/{data['pictures'][0]}" if data["pictures"] else "", "offers": len(offers),
+        "measure": data["particulars"].get("diameter") or data["particulars"].get("volume", ""),
         "lowest": min(prices, default=None),
     }  # fmt: skip
 

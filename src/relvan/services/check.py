@@ -67,7 +67,7 @@ INVARIANTS = {
     "a listing whose quantity or price was not accepted has an update that waits": """
         SELECT p.sku || ' on ' || c.name || ': holds ' || l.quantity || ', sent ' || coalesce(l.sent_quantity, 'none')
         FROM listing l JOIN product p ON p.id = l.product_id JOIN channel c ON c.id = l.channel_id
-        WHERE l.placed = 1 AND (
+        WHERE l.placed = 1 AND l.followed = 1 AND (
             (coalesce(l.sent_quantity, -1) <> l.quantity AND NOT EXISTS (SELECT 1 FROM outbox_entry e
                 WHERE e.listing_id = l.id AND e.topic = 'quantity'
                 AND (e.state IN ('waiting', 'sending', 'handed in') OR (e.state = 'refused' AND l.state = 'refused'))))

@@ -79,3 +79,11 @@ def job_titles(session: Session, limit: int = 20) -> list[tuple[int, str]]:
     """(id, title) of the last bulk jobs."""
     rows = session.execute(select(BulkJob.id, BulkJob.title).order_by(BulkJob.id.desc()).limit(limit)).all()
     return [(job_id, title) for job_id, title in rows]
+
+
+def last_change(session: Session, kind: str, subject_id: int, deed: str) -> HistoryRow | None:
+    """The last entry of a deed on a thing, or none."""
+    statement = _entries().where(
+        AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id, AuditEntry.deed == deed
+    )
+    return next(iter(rows_as(HistoryRow, session, statement.order_by(AuditEntry.id.desc()).limit(1))), None)

@@ -26,13 +26,16 @@ class Face:
 
 @dataclass(frozen=True)
 class Listed:
-    """A product as its listings need it: what it gives, its floor in minor units, its pictures' names in order."""
+    """A product as its listings need it: what it gives, floor and cost in minor units, its pictures' names in order."""
 
     product: ListedProduct
     floor: int | None
     pictures: tuple[str, ...]
     kind: str
     faces: Mapping[str, Face] = field(default_factory=dict)
+    family_id: int | None = None
+    cost: int | None = None
+    tax_code: str = "standard"
 
     def under(self, alias: str) -> "Listed":
         """The same as an alias shows it."""
@@ -65,7 +68,10 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
             given = replace(given, family=_given(family, pictures[family.id], None))
         floor = row.floor if row.floor is not None or family is None else family.floor
         shown = tuple(sha for sha, _ in kept)
-        found[product_id] = Listed(given, floor, shown, row.kind, faces.get(product_id, {}))
+        cost = row.cost if row.cost is not None or family is None else family.cost
+        found[product_id] = Listed(
+            given, floor, shown, row.kind, faces.get(product_id, {}), row.family_id, cost, row.tax_code
+        )
     return found
 
 

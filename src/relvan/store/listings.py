@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, func, or_, select
+from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce
 from sqlalchemy.orm import Session
 
+from relvan.core.listings.cascade import Place
 from relvan.core.refusal import not_found
 from relvan.store import search
 from relvan.store.among import among
@@ -15,6 +16,7 @@ from relvan.store.channels import OPEN_STATES
 from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
+    BulkJobRow,
     Channel,
     Listing,
     ListPrice,
@@ -87,6 +89,38 @@ def listed_on(session: Session, channel_id: int, wanted: Collection[tuple[int, s
         Listing.channel_id == channel_id, among(Listing.product_id, products) | Listing.product_id.in_(families)
     )
     return {(product_id, alias): listing_id for product_id, alias, listing_id in session.execute(statement)}
+
+
+@dataclass(frozen=True)
+class ImpactRow:
+    """Of a listing what the impact of a layer looks at."""
+
+    id: int
+    channel_id: int
+    product_id: int
+    sku: str
+    own: dict[str, str]
+    category: str
+    state: str
+    placed: bool
+    part: Place
+
+
+_PART = case((Listing.head_id.is_not(None), "member"), (Listing.is_head, "head"), else_="whole")
+
+
+def impact_rows(session: Session, listing_ids: Collection[int]) -> list[ImpactRow]:
+    """What the impact of a layer looks at of listings; one query, past the object layer."""
+    statement = (
+        select(
+            Listing.id, Listing.channel_id, Listing.product_id, func.coalesce(func.nullif(Listing.alias, ""),
+            Product.sku), Listing.own, Listing.category, Listing.state, Listing.placed, _PART,
+        )
+        .join(Product, Product.id == Listing.product_id)
+        .where(among(Listing.id, listing_ids))
+        .order_by(Listing.id)
+    )  # fmt: skip
+    return [ImpactRow(*row) for row in session.connection().execute(statement)]
 
 
 def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]:
@@ -177,7 +211,7 @@ class ListingRow:
     gone: str
 
 
-def _listing_conditions(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
+def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
     """Conditions on the listing alone, so that counting joins nothing."""
     archived = select(Product.id).where(Product.archived_at.is_not(None))
     found: list[ColumnElement[bool]] = [Listing.product_id.not_in(archived)]
@@ -190,7 +224,7 @@ def _listing_conditions(session: Session, wanted: ListingFilter) -> list[ColumnE
     if wanted.lapsing_before:
         found.append((Listing.until < wanted.lapsing_before) & Listing.shown.is_(True))
     if wanted.gap:
-        found.append(Listing.gaps.like(f'%"field": "{wanted.gap}"%'))
+        found.append(type_coerce(Listing.gaps, Text).like(f'%"field":"{wanted.gap}"%'))
     return found
 
 
@@ -212,7 +246,7 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
 
 def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
     """Listings, newest first, after one of them; one query."""
-    statement = _listing_rows().where(*_listing_conditions(session, wanted)).order_by(Listing.id.desc()).limit(limit)
+    statement = _listing_rows().where(*conditions_of(session, wanted)).order_by(Listing.id.desc()).limit(limit)
     if after:
         statement = statement.where(Listing.id < after)
     return rows_as(ListingRow, session, statement)
@@ -220,7 +254,33 @@ def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, lim
 
 def count_listings(session: Session, wanted: ListingFilter) -> Count:
     """How many there are, counted up to 10,000."""
-    return count_up_to(session, select(Listing.id).where(*_listing_conditions(session, wanted)), wanted)
+    return count_up_to(session, select(Listing.id).where(*conditions_of(session, wanted)), wanted)
+
+
+def is_spoken_of(session: Session, listing_id: int) -> bool:
+    """Whether updates, bulk jobs or members of its page still name a listing."""
+    named = (
+        select(OutboxEntry.id).where(OutboxEntry.listing_id == listing_id),
+        select(BulkJobRow.id).where(BulkJobRow.listing_id == listing_id),
+        select(Listing.id).where(Listing.head_id == listing_id),
+    )
+    return any(session.scalar(statement.limit(1)) is not None for statement in named)
+
+
+def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, str, int]]:
+    """(field, our value, how many listings) of what a channel's table lacks, the most frequent first."""
+    gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
+    name, ours = (func.json_extract(gap.c.value, f"$.{part}") for part in ("field", "ours"))
+    statement = (
+        select(name, ours, func.count())
+        .select_from(Listing)
+        .join(gap, Listing.id > 0)
+        .where(Listing.channel_id == channel_id, Listing.gap_count > 0)
+        .where(func.json_extract(gap.c.value, "$.kind") == "untranslated")
+        .group_by(name, ours)
+        .order_by(func.count().desc(), name, ours)
+    )
+    return [(field, said, count) for field, said, count in session.execute(statement).all()]
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:

@@ -77,6 +77,14 @@ def _found(query: str) -> Select[*tuple[int]]:
     return select(_search.c.rowid).where(column("product_search").op("MATCH")(query)).select_from(_search)
 
 
+def first_matches(session: Session, words: str, limit: int) -> list[int]:
+    """The ids of a few products that words find, the best first."""
+    query = match_text(words)
+    if query is None:
+        return []
+    return list(session.scalars(_found(query).order_by(text("rank")).limit(limit)))
+
+
 def index_products(session: Session, product_ids: Iterable[int]) -> None:
     """Bring the index up to date for some products; to be called after any change of what is searched."""
     ids = list(product_ids)

@@ -17,17 +17,19 @@ from huey.consumer import Consumer
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.services.jobs.work import work_next
+from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
-from relvan.store.channels import channels
+from relvan.store.channels import channel_by_id, channels
 from relvan.store.schema import bring_up_to_date
 from relvan.worker.queue import open_queue, register_delivery
 
 log = logging.getLogger("relvan.worker")
 TICK_S = 0.2
+SEEK_EVERY_S = 2.0
 RECLAIM_EVERY_S = 30.0
 MOST_ROUNDS = 200
 NAME = "worker-1"
@@ -101,6 +103,10 @@ class Worker:
         read_orders(self.workplace, channel_id)
 
     def _look(self, channel_id: int) -> None:
+        while look_for_pages(self.workplace, channel_id) and not self.stopped.is_set():
+            pass
+        if not self._is_due("standing", channel_id, self._look_every_s(channel_id)):
+            return
         look = read_standing(self.workplace, channel_id, self._looked_to.get(channel_id, ""))
         self._looked_to[channel_id] = look.after
 
@@ -135,7 +141,13 @@ class Worker:
         return self._is_due("orders", channel_id, book.orders.poll_every_s)
 
     def _a_look_is_due(self, channel_id: int, book: Rulebook) -> bool:
-        return self._is_due("shown", channel_id, book.listings.read_every_s)
+        """Pages of a catalogue are looked for soon after somebody needs them, all else now and then."""
+        every = SEEK_EVERY_S if book.pages is not None else book.listings.read_every_s
+        return self._is_due("shown", channel_id, every)
+
+    def _look_every_s(self, channel_id: int) -> float:
+        with self.workplace.database.reading() as session:
+            return self.workplace.rulebook(channel_by_id(session, channel_id)).listings.read_every_s
 
     def _is_due(self, what: str, channel_id: int, every_s: float) -> bool:
         now = time.monotonic()

@@ -48,13 +48,14 @@ class FamilyPlace:
     """Where a listing stands in a family: by itself, as the head with so many members, or as a member.
 
     `traits` are those of a member in the channel's words, or those that the head's variants differ by; `head_gaps` how
-    many gaps the head of a member has.
+    many gaps the head of a member has. A `stray` member's product belongs to its family no more.
     """
 
     part: Place = "whole"
     traits: tuple[TraitValue, ...] = ()
     members: int = 0
     head_gaps: int = 0
+    stray: bool = False
 
 
 BY_ITSELF = FamilyPlace()
@@ -147,6 +148,9 @@ def family_gaps(rulebook: Rulebook, place: FamilyPlace) -> list[Gap]:
         if not place.members:
             found.append(Gap("members", "no members", "No variant is listed under it.", "listing"))
         return found + [_trait_gap(trait) for trait in place.traits if trait.lacks == "name"]
+    if place.stray:
+        message = "Its product has left this family: take it down here, then publish it by itself."
+        return [Gap("head", "head not ready", message, "family")]
     if place.head_gaps:
         word = "gap" if place.head_gaps == 1 else "gaps"
         return [Gap("head", "head not ready", f"Its family’s page has {place.head_gaps} {word}.", "family")]

@@ -176,8 +176,8 @@ def _page(page: dict[str, Any], address: str) -> CataloguePage:
     scheme, _, rest = address.partition("://")
     picture = f"{scheme}://{rest.partition('/')[0]}{page['picture']}" if page["picture"] else ""
     return CataloguePage(
-        page["page"], page["gtin"], page["title"], page["maker"], picture, page["aisle"], page["offers"],
-        page["lowest"],
+        page["page"], page["gtin"], page["title"], page["maker"], picture, page["aisle"], page["measure"],
+        page["offers"], page["lowest"],
     )  # fmt: skip
 
 

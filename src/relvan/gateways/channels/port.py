@@ -140,6 +140,7 @@ class CataloguePage:
     brand: str
     picture: str = ""
     category: str = ""
+    size: str = ""
     offers: int = 0
     lowest: int | None = None
 

@@ -27,6 +27,8 @@ from relvan.services.imports.counts import apply_counts
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
 from relvan.services.imports.special import apply_picture, undo_alone
 from relvan.services.jobs.life import actor_of, end_job, find_job
+from relvan.services.listings.findings import read_some_findings
+from relvan.services.listings.later import work_out_some
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
 from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_working_job, settle_alone, settle_rows
@@ -74,8 +76,14 @@ def uncollected() -> Iterator[None]:
             gc.enable()
 
 
+# kinds of jobs that are no rows to be rehearsed, applied and taken back, but one long piece of work
+WHOLE = {"work out": work_out_some, "findings": read_some_findings}
+
+
 def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
-    if job.state == "reading":
+    if job.kind in WHOLE:
+        WHOLE[job.kind](workplace, job.id, stopped=stopped)
+    elif job.state == "reading":
         with uncollected():
             (rehearse_import if job.kind == "import" else rehearse_change)(workplace, job.id)
     elif job.state == "applying":

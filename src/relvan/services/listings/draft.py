@@ -12,13 +12,14 @@ from relvan.core.listings.rulebook import FieldRule
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, not_found, refuse, refuse_if_any
 from relvan.services import audit
+from relvan.services.listings.later import refresh_soon
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import named_products, variants_of
-from relvan.store.channels import channel_by_key
-from relvan.store.listings import listed_on, listing_by_id
-from relvan.store.tables import Channel, Listing
+from relvan.store.channels import channel_by_key, channels
+from relvan.store.listings import listed_on, listings_of
+from relvan.store.tables import Listing
 
 MOST_VALUE = 20_000
 
@@ -133,21 +134,47 @@ def _with_variants(session: Session, skus: Sequence[str], *, families: bool) -> 
 
 def change_listings(workplace: Workplace, actor: Actor, listing_ids: Sequence[int], values: Mapping[str, str]) -> None:
     """Give listings values of their own; an empty value is taken from the product again. All or none."""
+    set_values(workplace, actor, dict.fromkeys(listing_ids, values))
+
+
+def set_values(workplace: Workplace, actor: Actor, wanted: Mapping[int, Mapping[str, str]]) -> None:
+    """Give each listing values of its own; an empty value is taken from the product again. All or none."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
-        for listing_id in listing_ids:
-            listing = listing_by_id(session, listing_id)
-            channel = session.get_one(Channel, listing.channel_id)
-            book = workplace.rulebook(channel)
-            refuse_if_any(
-                refusal for name, value in values.items() for refusal in check_value(book.field(name), name, value)
-            )
+        found = {listing.id: listing for listing in listings_of(session, listing_ids=list(wanted))}
+        missing = [listing_id for listing_id in wanted if listing_id not in found]
+        if missing:
+            raise not_found("listing", missing[0])
+        books = {c.id: workplace.rulebook(c) for c in channels(session)}
+        refuse_if_any(
+            refusal
+            for listing_id, values in wanted.items()
+            for name, value in values.items()
+            for refusal in check_value(books[found[listing_id].channel_id].field(name), name, value)
+        )
+        entries = []
+        for listing_id, values in wanted.items():
+            listing = found[listing_id]
             kept = {name: value for name, value in {**listing.own, **values}.items() if value}
-            changes = {name: (listing.own.get(name, ""), value) for name, value in values.items()}
             if kept != listing.own:
+                changes = {name: (listing.own.get(name, ""), value) for name, value in values.items()
+                           if listing.own.get(name, "") != value}  # fmt: skip
                 listing.own, listing.changed_at = kept, workplace.now()
-                audit.record(session, actor, workplace.now(), "listing", listing.id, "changed", changes)
-        refresh_listings(session, workplace, listing_ids=listing_ids)
+                entries.append((listing_id, "changed", changes))
+        audit.record_many(session, actor, workplace.now(), "listing", entries)
+        refresh_soon(session, workplace, actor, "Work out after a change", listing_ids=list(wanted))
+
+
+def require_members(workplace: Workplace, actor: Actor, listing_ids: Sequence[int], *, must: bool) -> None:
+    """Say of members of families' pages whether they must be there for the family to go live."""
+    actor.must(Right.LISTINGS)
+    with workplace.database.writing() as session:
+        for listing in listings_of(session, listing_ids=listing_ids):
+            if listing.head_id is not None and listing.must != must:
+                listing.must = must
+                audit.record(session, actor, workplace.now(), "listing", listing.id, "must be there", {
+                    "must be there": (not must, must)
+                })  # fmt: skip
 
 
 def check_value(rule: FieldRule | None, name: str, value: str) -> list[Refusal]:

@@ -104,7 +104,8 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     if part != "whole":
         head = ground.heads.get(listing.head_id) if listing.head_id is not None else None
         traits = translate_traits(book, category, listed.product.traits, translations)
-        place = FamilyPlace(part, traits, ground.members.get(listing.id, 0), head.gap_count if head else 0)
+        head_gaps, members = head.gap_count if head else 0, ground.members.get(listing.id, 0)
+        place = FamilyPlace(part, traits, members, head_gaps, stray=is_stray(listing, ground))
     shown = _quantity(listing, ground, settings, book, listed, part)
     steps = layers["price"].steps if "price" in layers else None
     price = None if part == "head" else price_on(settings, base, listed.floor, workplace.settings.currency, steps)
@@ -121,6 +122,12 @@ def part_of(listing: Listing) -> Place:
     if listing.head_id is not None:
         return "member"
     return "head" if listing.is_head else "whole"
+
+
+def is_stray(listing: Listing, ground: Ground) -> bool:
+    """Whether a member stands on the page of a family that its product has left."""
+    head = ground.heads.get(listing.head_id) if listing.head_id is not None else None
+    return head is not None and ground.products[listing.product_id].family_id != head.product_id
 
 
 def _layers(listing: Listing, ground: Ground, product: ListedProduct) -> Layers:

@@ -62,6 +62,8 @@ def _publish(listing: Listing) -> Step:
     differing = listing.behind.split()
     if "content" in differing or "pictures" in differing:
         return Step((Topic.CONTENT,), "live")
+    if not listing.followed:
+        return Step(wish="live", note="Its price and quantity are followed from now on.")
     return Step(wish="live", note="Nothing differs.")
 
 
@@ -151,8 +153,9 @@ def _carry_out(
     steps: dict[int, Step],
     row_of: dict[int | None, int],
 ) -> None:
-    tellings = []
-    cancelled = []
+    tellings: list[Telling] = []
+    cancelled: list[int] = []
+    taken_over: list[int] = []
     for listing_id, step in steps.items():
         listing = found[listing_id]
         if step.refused:
@@ -161,6 +164,9 @@ def _carry_out(
             cancelled.append(listing_id)
         listing.wish, listing.refusal, listing.changed_at = step.wish, [], workplace.now()
         listing.gone = ""
+        if kind == "publish" and not listing.followed:  # whoever sends it takes it over
+            listing.followed = True
+            taken_over.append(listing_id)
         audit.record(session, actor, workplace.now(), "listing", listing_id, kind)
         for topic in step.topics:
             tellings.append(
@@ -177,6 +183,8 @@ def _carry_out(
     _drop_waiting_publish(session, workplace, cancelled)
     session.flush()
     tell(session, workplace, tellings)
+    if taken_over:
+        refresh_listings(session, workplace, listing_ids=taken_over)
 
 
 def _drop_waiting_publish(session: Session, workplace: Workplace, listing_ids: list[int]) -> None:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
 from relvan.core.listings.gaps import Gap
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
-from relvan.services.listings.ground import Channels, WorkedOut, load_channels, load_ground, work_out
+from relvan.services.listings.ground import Channels, WorkedOut, is_stray, load_channels, load_ground, work_out
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import Workplace
 from relvan.store.facts import kits_above
@@ -63,6 +63,8 @@ def _refresh(
     tellings: list[Telling] = []
     under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
     for listing in sorted(listings, key=lambda one: one.head_id is not None):  # heads first: members look at them
+        if is_stray(listing, ground) and not listing.placed:  # its product left the family: it stands by itself now
+            listing.head_id = None
         worked_out = work_out(listing, ground, workplace)
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
@@ -122,6 +124,7 @@ def _keep(listing: Listing, found: WorkedOut) -> None:
     kept = {
         "held_content": content,
         "held_pictures": pictures,
+        "category": found.category,
         "price": found.price.money.amount if found.price else None,
         "floored": bool(found.price and found.price.floored),
         "quantity": found.shown.quantity,
@@ -148,7 +151,7 @@ def _news(
     listing: Listing, under_way: set[tuple[int, str]], caused_at: datetime | None, *, forced: bool
 ) -> list[Telling]:
     """What a placed listing has to tell by itself: price and quantity. Content waits for a person to send it."""
-    if not listing.placed:
+    if not listing.placed or not listing.followed:
         return []
     found = []
     subject = listing_subject(listing.id)

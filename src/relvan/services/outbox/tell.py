@@ -67,6 +67,14 @@ def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling]) ->
         after_commit(session, lambda channel_id=channel_id: workplace.wake("deliver", channel_id))  # type: ignore[misc]
 
 
+def drop_tellings(session: Session, workplace: Workplace, listing_ids: Sequence[int]) -> None:
+    """Nothing that waits is told about listings any more."""
+    statement = select(OutboxEntry).where(OutboxEntry.listing_id.in_(listing_ids), OutboxEntry.state == "waiting")
+    for entry in session.scalars(statement):
+        entry.state, entry.ended_at, entry.answer = "dropped", workplace.now(), "no longer wanted"
+    session.flush()
+
+
 def _waiting(session: Session, tellings: Sequence[Telling]) -> dict[tuple[int, str, str], OutboxEntry]:
     subjects = [telling.subject for telling in tellings]
     channels = {telling.channel_id for telling in tellings}

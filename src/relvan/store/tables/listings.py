@@ -16,7 +16,8 @@ class Listing(Table):
     state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent. `until` is
     when the channel lets it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that.
     A member of a family's page names the listing of the family (which `is_head`) as its `head`; one that `must` be
-    there keeps the whole family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field.
+    there keeps the whole family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field;
+    `category` is the channel's. One that was only read in is not `followed` yet: its price and quantity are left alone.
     """
 
     __tablename__ = "listing"
@@ -29,6 +30,7 @@ class Listing(Table):
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
         Index("ix_listing_head_id", "head_id", sqlite_where=text("head_id IS NOT NULL")),
         Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
+        Index("ix_listing_gapped", "channel_id", "id", sqlite_where=text("gap_count > 0")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
@@ -64,6 +66,8 @@ class Listing(Table):
     must: Mapped[bool] = mapped_column(default=False, server_default="0")
     sent_fields: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     is_head: Mapped[bool] = mapped_column(default=False, server_default="0")
+    category: Mapped[str] = mapped_column(default="", server_default="")
+    followed: Mapped[bool] = mapped_column(default=True, server_default="1")
 
 
 class LayerRow(Table):

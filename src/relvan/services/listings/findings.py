@@ -1,0 +1,171 @@
+"""What was there before: a channel's listings read in as findings, linked to products by SKU, then by GTIN, else with
+the likeliest product beside them. Reading changes nothing on the channel."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.listings.likeness import LIKELY, SURE, Goods, compare
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused
+from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
+from relvan.gateways.channels.port import ShownListing
+from relvan.services.jobs.life import actor_of, end_job, find_job, open_background_job
+from relvan.services.listings.linking import link
+from relvan.services.workplace import Actor, Workplace
+from relvan.store import search
+from relvan.store.channels import channel_by_key
+from relvan.store.findings import (
+    ProductHint,
+    hints_of,
+    known_refs,
+    ours_by_ref,
+    products_by_gtin,
+    products_by_sku,
+)
+from relvan.store.tables import Channel, Finding
+
+TRIED_WORDS, TRIED_PRODUCTS = 3, 12
+
+
+def read_findings(
+    workplace: Workplace, actor: Actor, channel_key: str, *, words: str = "", centre: bool = False
+) -> int:
+    """Ask the worker to read a channel's listings in: all, or those whose SKU or title has some words; those in the
+    marketplace's own centre only when asked for. The bulk job's id."""
+    actor.must(Right.LISTINGS)
+    with workplace.database.writing() as session:
+        channel = channel_by_key(session, channel_key)
+        spec: dict[str, Any] = {"kind": "findings", "channel": channel.id, "words": words.strip()[:100],
+                                "centre": centre}  # fmt: skip
+        title = f"Read what is on {channel.name}" + (f", like “{words.strip()[:40]}”" if words.strip() else "")
+        return open_background_job(session, workplace, actor, "findings", title, "applying", spec).id
+
+
+def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[], bool]) -> None:
+    """What the worker does of it: page by page, going on where it stood; a channel that does not answer ends it, and
+    what was read is kept."""
+    with workplace.database.reading() as session:
+        job = find_job(session, job_id)
+        spec = dict(job.spec)
+        channel = session.get_one(Channel, spec["channel"])
+        actor = actor_of(session, job, "channel")
+    gateway, size = workplace.gateway(channel), workplace.rulebook(channel).listings.page
+    trouble = ""
+    while not stopped():
+        try:
+            shown = gateway.listings_after(spec.get("after", ""), size)
+        except (OutsideTrouble, OutsideRefusal) as failure:
+            spec["tries"] = spec.get("tries", 0) + 1
+            if spec["tries"] < 6:
+                continue
+            trouble = f"{failure}. What was read before is kept; read again to go on."
+            break
+        with workplace.database.writing() as session:
+            read = _keep(session, workplace, actor, channel, shown, spec)
+            job = find_job(session, job_id)
+            counts = dict(job.counts)
+            for name, number in read.items():
+                counts[name] = counts.get(name, 0) + number
+            spec |= {"after": shown[-1].ref if shown else "", "tries": 0}
+            job.counts, job.spec, job.done, job.total = counts, spec, job.done + len(shown), job.total + len(shown)
+        if len(shown) < size:
+            break
+    else:
+        return
+    with workplace.database.writing() as session:
+        end_job(session, workplace, job_id, "fail" if trouble else "end", trouble=trouble)
+
+
+def _keep(
+    session: Session, workplace: Workplace, actor: Actor, channel: Channel, shown: Sequence[ShownListing],
+    spec: dict[str, Any],
+) -> dict[str, int]:  # fmt: skip
+    """Keep a page of what a channel shows as findings, linking what is sure; how many of each."""
+    words = str(spec["words"]).casefold()
+    refs = [row.ref for row in shown]
+    ours, known = ours_by_ref(session, channel.id, refs), known_refs(session, channel.id, refs)
+    counts = {"ours already": 0, "left out": 0, "linked": 0, "open": 0}
+    fresh: list[Finding] = []
+    for row in shown:
+        if row.ref in ours:
+            counts["ours already"] += 1
+        elif (row.centre and not spec["centre"]) or (words and words not in f"{row.sku} {row.title}".casefold()):
+            counts["left out"] += 1
+        else:
+            found = known.get(row.ref) or Finding(channel_id=channel.id, ref=row.ref)
+            _fill(found, row, workplace)
+            session.add(found)
+            if found.listing_id is None:
+                fresh.append(found)
+    session.flush()
+    matches = _matches(session, fresh)
+    for found in sorted(fresh, key=lambda one: bool(one.head)):  # heads first: their variants look for them
+        match = matches.get(found.id)
+        if match is not None:
+            found.product_id, found.likeness, found.reasons = match.product.id, match.percent, list(match.reasons)
+        if match is not None and match.by:
+            try:
+                link(session, workplace, actor, found, match.product, match.by)
+                counts["linked"] += 1
+                continue
+            except Refused as refused:
+                found.reasons = [*found.reasons, refused.first.message]
+        counts["open"] += 1
+    return counts
+
+
+def _fill(found: Finding, row: ShownListing, workplace: Workplace) -> None:
+    found.head, found.sku, found.gtin = row.head, row.sku[:64], row.gtin[:14]
+    found.title, found.brand = row.title[:300], row.brand[:120]
+    found.price, found.quantity, found.live, found.centre = row.price, row.quantity, row.live, row.centre
+    found.page, found.traits, found.said = row.page, dict(row.traits), dict(row.fields)
+    found.pictures, found.read_at = list(row.pictures), workplace.now()
+
+
+@dataclass(frozen=True)
+class _Match:
+    product: ProductHint
+    percent: int
+    reasons: tuple[str, ...]
+    by: str = ""
+
+
+def _matches(session: Session, found: Sequence[Finding]) -> dict[int, _Match]:
+    """The likeliest product of each finding: by equal SKU, then by GTIN, else by likeness as a suggestion only."""
+    by_sku = products_by_sku(session, {sku_key(one.sku) for one in found if one.sku})
+    by_gtin = products_by_gtin(session, {gtin_key(one.gtin) for one in found if one.gtin})
+    matches: dict[int, _Match] = {}
+    for one in found:
+        same = by_sku.get(sku_key(one.sku)) if one.sku else None
+        coded = by_gtin.get(gtin_key(one.gtin), []) if one.gtin else []
+        if same is not None:
+            matches[one.id] = _Match(same, 100, ("same SKU",), "SKU")
+        elif len(coded) == 1:
+            matches[one.id] = _Match(coded[0], 98, ("same GTIN",), "GTIN")
+        elif coded:
+            names = ", ".join(product.sku for product in coded[:3])
+            matches[one.id] = _Match(coded[0], 80, ("same GTIN", f"several products have it: {names}"))
+        else:
+            like = _suggestion(session, one)
+            if like is not None:
+                matches[one.id] = like
+    return matches
+
+
+def _suggestion(session: Session, found: Finding) -> _Match | None:
+    """The product most like a finding by its words, when it is like at all."""
+    words = sorted({word for word in found.title.replace(",", " ").split() if len(word) > 2}, key=len, reverse=True)
+    ids: dict[int, None] = {}
+    for word in words[:TRIED_WORDS]:
+        ids |= dict.fromkeys(search.first_matches(session, word, TRIED_PRODUCTS))
+    theirs = Goods(found.title, found.brand, found.gtin)
+    best: _Match | None = None
+    for product in hints_of(session, list(ids)):
+        like = compare(Goods(product.title, product.brand, product.gtin), theirs)
+        if like.percent >= LIKELY // 2 and (best is None or like.percent > best.percent):
+            best = _Match(product, min(like.percent, SURE - 1), like.reasons)
+    return best

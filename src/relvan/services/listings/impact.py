@@ -1,0 +1,205 @@
+"""What a change of layers would do to listings, before it is made: which of them, which fields, old beside new."""
+
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.cascade import FieldValue, ListedProduct, category_of, resolve_field, told_value
+from relvan.core.listings.layers import Layer, Layers, check_layer, layer_from, layers_of, standing_layers
+from relvan.core.listings.rulebook import FieldRule, Rulebook
+from relvan.core.refusal import refuse_if_any
+from relvan.services.workplace import Workplace
+from relvan.store.layers import (
+    Speakers,
+    chosen_layers,
+    layer_by_id,
+    listings_on,
+    listings_with_layer,
+    load_speakers,
+)
+from relvan.store.listed import listed_products
+from relvan.store.listings import ImpactRow, impact_rows
+from relvan.store.tables import Channel
+
+CHUNK = 2_000
+SAMPLES = 12
+NOBODY = ListedProduct("", "")
+
+
+@dataclass(frozen=True)
+class Sample:
+    """One field of one listing, old beside new."""
+
+    listing_id: int
+    sku: str
+    state: str
+    field: str
+    old: str
+    new: str
+
+
+@dataclass
+class Impact:
+    """What a change would do: to how many listings the layer speaks, how many would say something else, how many of
+    these are live and would be behind; by field how many; and a few to look at."""
+
+    listings: int = 0
+    changed: int = 0
+    behind: int = 0
+    fields: Counter[str] = field(default_factory=Counter)
+    samples: list[Sample] = field(default_factory=list)
+    prices: bool = False
+
+
+def impact_of_layer(
+    workplace: Workplace, layer_id: int, values: Mapping[str, Any], *, standing_for: str | None | bool = False
+) -> Impact:
+    """What would happen if a layer said this. Refused: values that it cannot have."""
+    with workplace.database.reading() as session:
+        row = layer_by_id(session, layer_id)
+        channel = session.get_one(Channel, row.channel_id)
+        book = workplace.rulebook(channel)
+        said = {name: value for name, value in values.items() if value not in ("", None, [])}
+        refuse_if_any(check_layer(book, row.topic, row.name, said))
+        speakers = load_speakers(session)
+        before = speakers.layers[layer_id]
+        stands = before.standing_for if isinstance(standing_for, bool) else standing_for
+        after = layer_from(layer_id, before.topic, before.name, said, stands)
+        wide = before.standing_for is not None or stands is not None
+        ids = listings_on(session, channel.id) if wide else listings_with_layer(session, layer_id)
+        changing = {name for name in {*before.values, *after.values}
+                    if before.values.get(name) != after.values.get(name)}  # fmt: skip
+        if stands != before.standing_for:
+            changing = {*before.values, *after.values}
+        new = replace(speakers, layers={**speakers.layers, layer_id: after},
+                      standing={**speakers.standing, channel.id: _standing(speakers, channel.id, after)})  # fmt: skip
+        found = _compare(session, book, ids, changing, speakers, new, {}, {})
+        found.prices = before.steps != after.steps
+        return found
+
+
+def impact_of_use(workplace: Workplace, listing_ids: Sequence[int], layers: Mapping[str, int | None]) -> Impact:
+    """What would happen if listings of one channel were given these layers."""
+    with workplace.database.reading() as session:
+        speakers = load_speakers(session)
+        rows = impact_rows(session, listing_ids[:1])
+        if not rows:
+            return Impact()
+        book = workplace.rulebook(session.get_one(Channel, rows[0].channel_id))
+        topics = set(layers)
+        changing = {rule.name for rule in book.fields if rule.layer in topics}
+        given = dict.fromkeys(listing_ids, layers)
+        found = _compare(session, book, listing_ids, changing, speakers, speakers, {}, given)
+        found.prices = "price" in topics
+        return found
+
+
+def _standing(speakers: Speakers, channel_id: int, after: Layer) -> list[Layer]:
+    others = [layer for layer in speakers.standing.get(channel_id, ()) if layer.id != after.id]
+    return [*others, after] if after.standing_for is not None else others
+
+
+Given = Mapping[int, Mapping[str, int | None]]
+
+
+def _compare(
+    session: Session,
+    book: Rulebook,
+    listing_ids: Sequence[int],
+    changing: Collection[str],
+    before: Speakers,
+    after: Speakers,
+    given_before: Given,
+    given_after: Given,
+) -> Impact:
+    rules = [rule for rule in book.fields if rule.name in changing]
+    impact = Impact(listings=len(listing_ids))
+    for start in range(0, len(listing_ids), CHUNK):
+        chunk = listing_ids[start : start + CHUNK]
+        rows, chosen = impact_rows(session, chunk), chosen_layers(session, chunk)
+        ground = _Ground(book, rules, before, after, chosen, given_before, given_after, {})
+        if ground.wants_products():
+            listed = listed_products(session, {row.product_id for row in rows})
+            ground.products.update((key, found.product) for key, found in listed.items())
+        for row in rows:
+            changes = list(ground.changes(row))
+            if not changes:
+                continue
+            impact.changed += 1
+            impact.behind += row.placed
+            impact.fields.update(rule.label for rule, _, _ in changes)
+            if len(impact.samples) < SAMPLES:
+                impact.samples += [
+                    Sample(row.id, row.sku, row.state, rule.label, told_value(rule, old.value), _shown(rule, new))
+                    for rule, old, new in changes[:3]
+                ]
+    return impact
+
+
+def _shown(rule: FieldRule, new: FieldValue) -> str:
+    lacks = f" (asks for {', '.join(new.missing)})" if new.missing else ""
+    return told_value(rule, new.value) + lacks
+
+
+@dataclass(frozen=True)
+class _Ground:
+    """What the comparison of a chunk looks at."""
+
+    book: Rulebook
+    rules: Sequence[FieldRule]
+    before: Speakers
+    after: Speakers
+    chosen: Mapping[int, Sequence[int]]
+    given_before: Given
+    given_after: Given
+    products: dict[int, ListedProduct]
+
+    def wants_products(self) -> bool:
+        """Whether values may come from products: by wording, where a layer falls silent, or where layers stand."""
+        if self.given_after or any(rule.layer == "wording" or rule.only_in for rule in self.rules):
+            return True
+        if any(self.before.standing.values()) or any(self.after.standing.values()):
+            return True
+        speaking = [self.before.layers, self.after.layers]
+        layer_ids = {layer_id for chosen in self.chosen.values() for layer_id in chosen}
+        return any(
+            rule.name not in layers[layer_id].values
+            for layers in speaking
+            for layer_id in layer_ids
+            for rule in self.rules
+            if layers[layer_id].topic == rule.layer
+        )
+
+    def changes(self, row: ImpactRow) -> Iterator[tuple[FieldRule, FieldValue, FieldValue]]:
+        """The fields of a listing that would say something else: rule, old, new."""
+        product = self.products.get(row.product_id, NOBODY)
+        old_layers = self._layers(row, product, self.before, self.given_before)
+        new_layers = self._layers(row, product, self.after, self.given_after)
+        translations = self.before.translations_on(row.channel_id)
+        category = None
+        for rule in self.rules:
+            if row.own.get(rule.name) or not rule.is_asked_of(row.part):
+                continue
+            if rule.only_in:
+                if category is None:
+                    category = category_of(self.book, row.own, product, layers=new_layers, translations=translations)
+                if not rule.is_asked_in(category):
+                    continue
+            asked = category or row.category
+            old = resolve_field(rule, self.book, "", product, old_layers, translations, row.category)
+            new = resolve_field(rule, self.book, "", product, new_layers, translations, asked)
+            if (old.value, old.missing) != (new.value, new.missing):
+                yield rule, old, new
+
+    def _layers(self, row: ImpactRow, product: ListedProduct, speakers: Speakers, given: Given) -> Layers:
+        standing = speakers.standing.get(row.channel_id)
+        stands = standing_layers(standing, product.own_category) if standing else {}
+        chosen = [speakers.layers[layer_id] for layer_id in self.chosen.get(row.id, ())]
+        handed = given.get(row.id)
+        if handed is not None:
+            chosen = [layer for layer in chosen if layer.topic not in handed]
+            chosen += [speakers.layers[layer_id] for layer_id in handed.values() if layer_id is not None]
+        return layers_of(chosen, stands)

@@ -1,0 +1,253 @@
+"""Linking findings to products, taking links back, and making products from what was found.
+
+A finding that is linked becomes a listing of ours as it stands there: placed, with what it shows taken as what was
+sent. Linked while reading it is not followed yet, so that nothing there changes by reading; linked by hand it is.
+"""
+
+import re
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key
+from relvan.core.catalogue.product import MOST_TITLE, ProductDraft, ProductKind, Trait
+from relvan.core.listings.cascade import told_value
+from relvan.core.listings.rulebook import Rulebook
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused, refuse
+from relvan.services import audit
+from relvan.services.catalogue.save import save_many
+from relvan.services.imports.by_address import fetch_pictures
+from relvan.services.listings.offers import worked_out_listing
+from relvan.services.listings.refresh import content_mark, refresh_listings
+from relvan.services.outbox.tell import drop_tellings
+from relvan.services.verdicts import Verdict, refused_verdict
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import find_product
+from relvan.store.findings import ProductHint, finding_by_id, known_refs, members_found
+from relvan.store.listings import is_spoken_of
+from relvan.store.tables import Channel, Finding, Listing, PriceList, Product
+
+BY_READING = ("SKU", "GTIN")
+_TAG = re.compile(r"<[^<>]*>")
+
+
+def link_finding(workplace: Workplace, actor: Actor, finding_id: int, sku: str) -> int:
+    """Link a finding to a product by hand; the listing's id."""
+    actor.must(Right.LISTINGS)
+    with workplace.database.writing() as session:
+        found = finding_by_id(session, finding_id)
+        return link(session, workplace, actor, found, _hint(find_product(session, sku)), "hand")
+
+
+def link_findings(workplace: Workplace, actor: Actor, pairs: Sequence[tuple[int, str]]) -> list[Verdict]:
+    """Link many findings, each to a product; one that is refused stops no other."""
+    verdicts = []
+    for finding_id, sku in pairs:
+        try:
+            link_finding(workplace, actor, finding_id, sku)
+            verdicts.append(Verdict(str(finding_id), True))
+        except Refused as refused:
+            verdicts.append(refused_verdict(str(finding_id), refused))
+    return verdicts
+
+
+def link(session: Session, workplace: Workplace, actor: Actor, found: Finding, product: ProductHint, by: str) -> int:
+    """Make a finding a listing of ours of a product; the listing's id."""
+    if found.listing_id is not None:
+        raise refuse("exists", f"“{found.ref}” is linked already.", "Take the link back first.", "finding")
+    is_head = bool(found.traits) and not found.head
+    if is_head != (product.kind == ProductKind.FAMILY):
+        wanted = "is the page of a family" if is_head else "is no family"
+        raise refuse("kind", f"“{found.title[:60]}” {wanted}; “{product.sku}” {'is none' if is_head else 'is one'}.",
+                     "Choose another product.", "sku")  # fmt: skip
+    alias = _alias_of(session, found, product)
+    place = (Listing.channel_id == found.channel_id, Listing.product_id == product.id, Listing.alias == alias)
+    listing = session.scalar(select(Listing).where(*place))
+    if listing is not None and listing.placed:
+        message = f"“{product.sku}” is on the channel already, as {listing.ref}."
+        raise refuse("exists", message, "Choose another product, or take that one down.", "sku")
+    now = workplace.now()
+    if listing is None:
+        listing = Listing(channel_id=found.channel_id, product_id=product.id, alias=alias, own={}, refusal=[], gaps=[],
+                          created_at=now)  # fmt: skip
+    listing.is_head, listing.head_id = is_head, _head_of(session, found, product)
+    listing.placed, listing.shown, listing.wish = True, found.live, "live" if found.live else "down"
+    listing.ref, listing.page, listing.changed_at = found.ref, found.page, now
+    listing.followed = by not in BY_READING
+    listing.sent_price, listing.sent_quantity = (None, 0) if is_head else (found.price, found.quantity)
+    listing.sent_fields = {name: str(value) for name, value in found.said.items()}
+    if found.said.get("page"):  # the catalogue page that it stands on
+        listing.own = {**listing.own, "page": str(found.said["page"])}
+    session.add(listing)
+    session.flush()
+    found.listing_id, found.linked_by, found.product_id = listing.id, by, product.id
+    audit.record(session, actor, now, "listing", listing.id, f"linked to {found.ref} by {by}")
+    refresh_listings(session, workplace, listing_ids=[listing.id])
+    _take_as_sent(session, workplace, listing)
+    return listing.id
+
+
+def _take_as_sent(session: Session, workplace: Workplace, listing: Listing) -> None:
+    """Keep what only the channel says as the listing's own. When all that it told is what we would say, nothing is
+    behind; pictures cannot be compared."""
+    book = workplace.rulebook(session.get_one(Channel, listing.channel_id))
+    shown = listing.sent_fields
+    ours = worked_out_listing(session, workplace, listing).fields
+    only_there = {name: value for name, value in shown.items() if name in ours and not ours[name].value and value}
+    if only_there:  # what nobody here says stays as it is there
+        listing.own = {**only_there, **listing.own}
+        refresh_listings(session, workplace, listing_ids=[listing.id])
+    worked_out = worked_out_listing(session, workplace, listing)
+    told = {rule.name: _plain(told_value(rule, worked_out.fields[rule.name].value)) for rule in book.fields}
+    if all(_plain(str(value)) == told.get(name, "") for name, value in shown.items() if name in told):
+        listing.sent_content = content_mark(worked_out)
+    listing.sent_pictures = listing.held_pictures
+    refresh_listings(session, workplace, listing_ids=[listing.id])
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.split())
+
+
+def _hint(product: Product) -> ProductHint:
+    return ProductHint(product.id, product.sku, product.kind, product.title, product.brand, product.gtin or "",
+                       product.family_id)  # fmt: skip
+
+
+def _alias_of(session: Session, found: Finding, product: ProductHint) -> str:
+    """The second SKU of the product under which it was found, if it was."""
+    if not found.sku or sku_key(found.sku) == sku_key(product.sku):
+        return ""
+    try:
+        named = find_product(session, found.sku)
+    except Refused:
+        return ""
+    return found.sku if named.id == product.id else ""
+
+
+def _head_of(session: Session, found: Finding, product: ProductHint) -> int | None:
+    """The listing of the family's page on which a finding stands, when that page is linked to the product's family."""
+    if not found.head:
+        return None
+    head = (Listing.channel_id == found.channel_id, Listing.ref == found.head, Listing.product_id == product.family_id)
+    return session.scalar(select(Listing.id).where(*head))
+
+
+def unlink_finding(workplace: Workplace, actor: Actor, finding_id: int) -> None:
+    """Take a link back: the finding is open again and our listing of it is gone (or, when something has been told of
+    it, a draft again); the channel learns nothing of it."""
+    actor.must(Right.LISTINGS)
+    with workplace.database.writing() as session:
+        found = finding_by_id(session, finding_id)
+        if found.listing_id is None:
+            raise refuse("nothing", f"“{found.ref}” is not linked.", "There is nothing to take back.")
+        listing = session.get_one(Listing, found.listing_id)
+        found.listing_id, found.linked_by = None, ""
+        session.flush()
+        audit.record(session, actor, workplace.now(), "listing", listing.id, f"link to {found.ref} taken back")
+        _forget_place(session, workplace, listing)
+
+
+def _forget_place(session: Session, workplace: Workplace, listing: Listing) -> None:
+    drop_tellings(session, workplace, [listing.id])
+    if not is_spoken_of(session, listing.id):
+        session.delete(listing)
+        return
+    listing.placed, listing.shown, listing.wish, listing.followed = False, False, "none", True
+    listing.ref, listing.page, listing.until, listing.gone = "", "", None, ""
+    listing.sent_price = listing.sent_quantity = None
+    listing.sent_content = listing.sent_pictures = ""
+    listing.sent_fields, listing.refusal = {}, []
+    refresh_listings(session, workplace, listing_ids=[listing.id])
+
+
+def products_from_findings(workplace: Workplace, actor: Actor, finding_ids: Sequence[int]) -> list[Verdict]:
+    """Make products of what was found, families with all their variants, and link them; a verdict for each finding.
+
+    They are not followed yet: nothing is counted of them, and nobody wants to show 0 there for that.
+    """
+    actor.must(Right.CATALOGUE)
+    actor.must(Right.LISTINGS)
+    verdicts = []
+    for finding_id in dict.fromkeys(finding_ids):
+        try:
+            _make_one(workplace, actor, finding_id)
+            verdicts.append(Verdict(str(finding_id), True))
+        except Refused as refused:
+            verdicts.append(refused_verdict(str(finding_id), refused))
+    return verdicts
+
+
+def _make_one(workplace: Workplace, actor: Actor, finding_id: int) -> None:
+    with workplace.database.reading() as session:
+        found = finding_by_id(session, finding_id)
+        if found.listing_id is not None:
+            raise refuse("exists", f"“{found.ref}” is linked already.", "It has a product.", "finding")
+        channel = session.get_one(Channel, found.channel_id)
+        book, price_list = workplace.rulebook(channel), session.get_one(PriceList, channel.price_list_id)
+        if found.head:  # a variant is made with its family
+            head = known_refs(session, channel.id, [found.head]).get(found.head)
+            if head is not None and head.listing_id is None:
+                found = head
+        members = members_found(session, channel.id, found.ref) if found.traits and not found.head else []
+    drafts = _drafts(book, found, members, price_list.key)
+    made = save_many(workplace, actor, [(draft.sku, draft) for draft in drafts])
+    refused = next((verdict for verdict in made if not verdict.ok), None)
+    if refused is not None:
+        raise refuse(refused.code, refused.message, "Link it by hand, or mend it there first.", "finding")
+    for one, draft in zip([found, *members], drafts, strict=True):
+        with workplace.database.writing() as session:
+            again = finding_by_id(session, one.id)
+            if again.listing_id is None:
+                hint = _hint(find_product(session, draft.sku))
+                link(session, workplace, actor, again, hint, "SKU")
+                again.linked_by = "a new product"
+        _fetch(workplace, actor, channel, draft.sku, one.pictures)
+
+
+def _drafts(book: Rulebook, found: Finding, members: Sequence[Finding], price_list: str) -> list[ProductDraft]:
+    if not members:
+        return [_draft(book, found, price_list)]
+    axes = tuple(
+        Trait(name, tuple(dict.fromkeys(str(member.traits.get(name, "")) for member in members)))
+        for name in found.traits
+    )
+    head = _draft(book, found, "", kind=ProductKind.FAMILY, axes=axes)
+    return [head, *(
+        _draft(book, member, price_list, kind=ProductKind.VARIANT, family=head.sku,
+               traits={name: str(value) for name, value in member.traits.items()})
+        for member in members
+    )]  # fmt: skip
+
+
+def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> ProductDraft:
+    said = {name: _TAG.sub(" ", str(value)).strip() for name, value in found.said.items()}
+    attributes, values = {}, {}
+    for rule in book.fields:
+        value = said.get(rule.name, "")
+        if not value or not rule.origin:
+            continue
+        if rule.origin.startswith("attributes."):
+            attributes[rule.origin.removeprefix("attributes.").capitalize()] = value
+        elif rule.origin in ("description", "brand"):
+            values[rule.origin] = value
+        elif rule.origin == "weight_g" and value.isdigit():
+            values["weight_g"] = int(value)  # type: ignore[assignment]
+    gtin = found.gtin if found.gtin and not check_gtin(found.gtin) else None
+    sku = found.sku if found.sku and not check_sku(found.sku) else found.ref
+    prices = {price_list: found.price} if price_list and found.price else {}
+    return ProductDraft(
+        sku=sku, title=found.title[:MOST_TITLE] or sku, gtin=gtin, attributes=attributes, prices=prices,
+        **{**({"brand": found.brand} if found.brand else {}), **values, **more},
+    )  # fmt: skip
+
+
+def _fetch(workplace: Workplace, actor: Actor, channel: Channel, sku: str, pictures: Sequence[str]) -> None:
+    scheme, _, rest = channel.address.partition("://")
+    base = f"{scheme}://{rest.partition('/')[0]}"
+    addresses = [picture if "://" in picture else base + picture for picture in pictures]
+    if addresses:
+        fetch_pictures(workplace, actor, sku, addresses[:12])

@@ -1,0 +1,165 @@
+"""Queries over findings: what was read from channels and is linked, or not yet."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ColumnElement, Select, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.refusal import not_found
+from relvan.store.among import among
+from relvan.store.counting import Count, count_up_to
+from relvan.store.rows import rows_as
+from relvan.store.tables import Channel, Finding, Listing, PriceList, Product, SkuName
+
+
+@dataclass(frozen=True)
+class FindingFilter:
+    """Which findings a page shows: of a channel, linked or open, likely or not."""
+
+    channel: str = ""
+    linked: bool | None = False
+    words: str = ""
+    sure: bool | None = None
+
+
+@dataclass(frozen=True)
+class FindingRow:
+    """One finding in a list, with the likeliest product or the one it is linked to; price in minor units."""
+
+    id: int
+    channel: str
+    channel_key: str
+    currency: str
+    ref: str
+    head: str
+    sku: str
+    gtin: str
+    title: str
+    brand: str
+    price: int
+    quantity: int
+    live: bool
+    centre: bool
+    page: str
+    likeness: int
+    reasons: list[str]
+    product_sku: str | None
+    product_title: str | None
+    listing_id: int | None
+    linked_by: str
+    read_at: datetime
+    address: str
+
+
+def finding_by_id(session: Session, finding_id: int) -> Finding:
+    """One finding."""
+    found = session.get(Finding, finding_id)
+    if found is None:
+        raise not_found("finding", finding_id)
+    return found
+
+
+def _rows() -> Select[*tuple[Any, ...]]:
+    return (
+        select(
+            Finding.id, Channel.name, Channel.key, PriceList.currency, Finding.ref, Finding.head, Finding.sku,
+            Finding.gtin, Finding.title, Finding.brand, Finding.price, Finding.quantity, Finding.live, Finding.centre,
+            Finding.page, Finding.likeness, Finding.reasons, Product.sku, Product.title, Finding.listing_id,
+            Finding.linked_by, Finding.read_at, Channel.address,
+        )
+        .join(Channel, Channel.id == Finding.channel_id)
+        .join(PriceList, PriceList.id == Channel.price_list_id)
+        .outerjoin(Product, Product.id == Finding.product_id)
+    )  # fmt: skip
+
+
+def _conditions(wanted: FindingFilter) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = []
+    if wanted.channel:
+        found.append(Finding.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
+    if wanted.linked is not None:
+        found.append(Finding.listing_id.is_not(None) if wanted.linked else Finding.listing_id.is_(None))
+    if wanted.sure is not None:
+        found.append(Finding.likeness >= 90 if wanted.sure else Finding.likeness < 90)
+    if wanted.words:
+        like = f"%{wanted.words.casefold()}%"
+        found.append(func.lower(Finding.title).like(like) | func.lower(Finding.sku).like(like))
+    return found
+
+
+def finding_page(session: Session, wanted: FindingFilter, *, after: int = 0, limit: int = 50) -> list[FindingRow]:
+    """Findings in the order in which they were read first."""
+    statement = _rows().where(*_conditions(wanted), Finding.id > after).order_by(Finding.id).limit(limit)
+    return rows_as(FindingRow, session, statement)
+
+
+def count_findings(session: Session, wanted: FindingFilter) -> Count:
+    """How many there are."""
+    return count_up_to(session, select(Finding.id).where(*_conditions(wanted)), wanted)
+
+
+def known_refs(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, Finding]:
+    """Findings of a channel by its references."""
+    statement = select(Finding).where(Finding.channel_id == channel_id, among(Finding.ref, refs))
+    return {found.ref: found for found in session.scalars(statement)}
+
+
+def members_found(session: Session, channel_id: int, head: str) -> list[Finding]:
+    """The findings that stand on a family's page and are open."""
+    statement = select(Finding).where(
+        Finding.channel_id == channel_id, Finding.head == head, Finding.listing_id.is_(None)
+    )
+    return list(session.scalars(statement.order_by(Finding.id)))
+
+
+def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, int]:
+    """Listings of ours that have a place on a channel, by its references."""
+    statement = select(Listing.ref, Listing.id).where(
+        Listing.channel_id == channel_id, among(Listing.ref, refs), Listing.placed.is_(True)
+    )
+    return dict(map(tuple, session.execute(statement).all()))  # type: ignore[arg-type]
+
+
+@dataclass(frozen=True)
+class ProductHint:
+    """What a product is compared by."""
+
+    id: int
+    sku: str
+    kind: str
+    title: str
+    brand: str
+    gtin: str
+    family_id: int | None = None
+
+
+def _hints() -> Select[*tuple[Any, ...]]:
+    return select(
+        Product.id, Product.sku, Product.kind, Product.title, Product.brand, func.coalesce(Product.gtin, ""),
+        Product.family_id,
+    )  # fmt: skip
+
+
+def products_by_sku(session: Session, keys: Collection[str]) -> dict[str, ProductHint]:
+    """Products that are not in the archive, by the keys of their SKUs and aliases."""
+    statement = _hints().add_columns(SkuName.key).join(SkuName, SkuName.product_id == Product.id)
+    rows = session.execute(statement.where(among(SkuName.key, keys), Product.archived_at.is_(None))).all()
+    return {row[-1]: ProductHint(*row[:-1]) for row in rows}
+
+
+def products_by_gtin(session: Session, keys: Collection[str]) -> dict[str, list[ProductHint]]:
+    """Products by the keys of their GTINs."""
+    statement = _hints().add_columns(Product.gtin_key)
+    rows = session.execute(statement.where(among(Product.gtin_key, keys), Product.archived_at.is_(None))).all()
+    found: dict[str, list[ProductHint]] = {}
+    for row in rows:
+        found.setdefault(row[-1], []).append(ProductHint(*row[:-1]))
+    return found
+
+
+def hints_of(session: Session, product_ids: Collection[int]) -> list[ProductHint]:
+    """Products by their ids."""
+    return rows_as(ProductHint, session, _hints().where(among(Product.id, product_ids), Product.archived_at.is_(None)))

@@ -1,0 +1,70 @@
+"""Queries over the gaps of many listings: counted by what mends them."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.store.among import among
+from relvan.store.listings import ListingFilter, conditions_of
+from relvan.store.tables import Channel, Listing
+
+
+@dataclass(frozen=True)
+class GapGroup:
+    """A gap that several listings of a channel have alike."""
+
+    channel_id: int
+    channel: str
+    channel_key: str
+    mend: str
+    field: str
+    kind: str
+    ours: str
+    count: int
+    message: str
+    nearest: str
+
+
+def gap_groups(session: Session, wanted: ListingFilter, *, listing_ids: list[int] | None = None) -> list[GapGroup]:
+    """The gaps of listings that a filter finds, or of some of these, by what mends them, the most frequent first."""
+    gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
+    part = {name: func.json_extract(gap.c.value, f"$.{name}") for name in ("mend", "field", "kind", "ours")}
+    ours = func.coalesce(part["ours"], "")
+    statement = (
+        select(
+            Listing.channel_id, Channel.name, Channel.key, part["mend"], part["field"], part["kind"], ours,
+            func.count(), func.min(func.json_extract(gap.c.value, "$.message")),
+            func.coalesce(func.max(func.json_extract(gap.c.value, "$.nearest")), ""),
+        )
+        .select_from(Listing)
+        .join(Channel, Channel.id == Listing.channel_id)
+        .join(gap, Listing.id > 0)
+        .where(*conditions_of(session, wanted), Listing.gap_count > 0)
+        .group_by(Listing.channel_id, part["mend"], part["field"], part["kind"], ours)
+        .order_by(func.count().desc(), Listing.channel_id, part["field"])
+    )  # fmt: skip
+    if listing_ids is not None:
+        statement = statement.where(among(Listing.id, listing_ids))
+    return [GapGroup(*row) for row in session.execute(statement).all()]
+
+
+def with_gap(
+    session: Session, channel_id: int, field: str, kind: str = "", ours: str = "", limit: int = 20_000
+) -> list[int]:
+    """The listings of a channel with a gap of a field; of one kind, about one value of ours, where these are said."""
+    gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
+    statement = (
+        select(Listing.id)
+        .join(gap, Listing.id > 0)
+        .where(Listing.channel_id == channel_id, Listing.gap_count > 0)
+        .where(func.json_extract(gap.c.value, "$.field") == field)
+        .order_by(Listing.id)
+        .limit(limit)
+    )
+    if kind:
+        statement = statement.where(func.json_extract(gap.c.value, "$.kind") == kind)
+    if ours:
+        statement = statement.where(func.json_extract(gap.c.value, "$.ours") == ours)
+    return list(dict.fromkeys(session.scalars(statement)))
