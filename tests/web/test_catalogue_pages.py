@@ -158,7 +158,7 @@ def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workpl
     add_price_list(workplace, owner, NewPriceList("trade", "Trade", "EUR", False))
     add_pot(workplace, owner, "A", units=0)
     answer = post(
-        web, "/prices/lists/cells", sku=["A", "X"], list=["trade", "trade"], price=["9,90", "1"], least=["1"] * 2
+        web, "/prices/lists/cells", subject=["A", "X"], column=["trade", "trade"], value=["9,90", "1"], least=["1"] * 2
     )
     assert [item["ok"] for item in answer.json()["items"]] == [True, False]
     assert page(web.get("/prices/lists")).cssselect("[data-list=trade]")[0].get("value") == "9.90"
@@ -169,7 +169,7 @@ def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workpl
 def test_a_break_is_shown_in_the_currency_of_its_list(web, workplace, owner, currency, typed, shown):  # noqa: F811
     add_price_list(workplace, owner, NewPriceList("abroad", "Abroad", currency, True))
     add_pot(workplace, owner, "A", units=0)
-    post(web, "/prices/lists/cells", sku=["A"], list=["abroad"], price=[typed], least=["12"])
+    post(web, "/prices/lists/cells", subject=["A"], column=["abroad"], value=[typed], least=["12"])
     (breaks,) = page(web.get("/prices/lists")).cssselect("td.breaks")
     assert f"abroad from 12: {shown}" in breaks.text_content().replace("+ break", "")
     assert breaks.cssselect("span.nowrap")[0].text_content().endswith(f": {shown}")

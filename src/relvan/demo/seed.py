@@ -1,6 +1,7 @@
 """Fills a new workplace with the demo scenario, through the same services and gateways that people use."""
 
 import random
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
 from relvan.demo.drawings import draw
+from relvan.demo.everywhere import list_everywhere
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.loomstead import list_on_loomstead
@@ -26,6 +28,7 @@ from relvan.services.orders.read import read_orders
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.outbox.deliver import deliver_next
+from relvan.services.outbox.sheets import sheet_due
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.people.sign_in import add_person
 from relvan.services.picking.lists import make_pick_list, record_pick
@@ -64,7 +67,8 @@ SENDER = {
     "postcode": "T12 R4X8",
     "country": "IE",
 }
-MARKETS = ("hagglet", "ownshop", "loomstead")
+MARKETS = ("hagglet", "ownshop", "loomstead", "corvello")
+FROM_THE_START = MARKETS[:3]
 DAYS = 91
 DAYS_WORKED, DAYS_LEFT = 88.0, 2.8  # the orders of the last days are still in the house
 ROUNDS = 56  # of buying, with three orders each
@@ -106,6 +110,8 @@ class Seeder:
         self._orders()
         self.say("Loomstead, where Quillmoss sells since last week")
         self._loomstead()
+        self.say("Corvello, families and what was there before")
+        list_everywhere(self.workplace, self.owner, self.world, self._settle)
         self.say("a few things wrong on purpose")
         self._wrong_on_purpose()
         self.now = datetime.now(UTC)
@@ -150,7 +156,7 @@ class Seeder:
 
     def _channels(self) -> None:
         there = self.world.get("/world").json()["standins"]
-        for key in MARKETS:
+        for key in FROM_THE_START:
             connect_channel(
                 self.workplace, self.owner, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])
             )
@@ -195,8 +201,18 @@ class Seeder:
         for channel_id in ids:
             read_orders(self.workplace, channel_id)
         for channel_id in ids:
-            while deliver_next(self.workplace, channel_id, "seed").sent:
-                pass
+            self._deliver(channel_id)
+
+    def _deliver(self, channel_id: int) -> None:
+        while True:
+            delivery = deliver_next(self.workplace, channel_id, "seed")
+            if delivery.sent:
+                continue
+            with self.workplace.database.reading() as session:
+                if sheet_due(session, channel_id, self.now) is None:
+                    return
+            self.now += timedelta(seconds=1)  # a reply sheet is asked for now and then, by both clocks
+            time.sleep(0.2)
 
     def _buy(self, channel: str, sku: str, quantity: int, *, paid: bool = True) -> None:
         body = {"sku": sku, "quantity": quantity, "paid": paid, "placed_at": self.now.isoformat()}

@@ -1,7 +1,7 @@
 """Products as their listings need them: what each gives, what its family lends, what an alias says of its own."""
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -152,3 +152,20 @@ def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
     """The media types of pictures by their names."""
     rows = session.execute(select(Picture.sha, Picture.kind).where(among(Picture.sha, names))).all()
     return dict(map(tuple, rows))  # type: ignore[arg-type]
+
+
+def picture_owners(session: Session, names: Sequence[str], product: Product) -> list[tuple[str, str]]:
+    """(SKU, name) of pictures in order: under which product's address each of them lies; its own, its family's, or a
+    variant's."""
+    nearest = {product.id: 0, product.family_id: 1}
+    rows = session.execute(
+        select(ProductPicture.sha, Product.id, Product.sku)
+        .join(Product, Product.id == ProductPicture.product_id)
+        .where(among(ProductPicture.sha, names))
+    ).all()
+    owners: dict[str, tuple[int, str]] = {}
+    for sha, product_id, sku in rows:
+        near = nearest.get(product_id, 2)
+        if sha not in owners or near < owners[sha][0]:
+            owners[sha] = (near, sku)
+    return [(owners[sha][1], sha) for sha in names if sha in owners]

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from relvan.core.listings.cascade import Place
 from relvan.core.refusal import not_found
@@ -19,6 +19,7 @@ from relvan.store.tables import (
     BulkJobRow,
     Channel,
     Listing,
+    ListingLayer,
     ListPrice,
     OutboxEntry,
     PriceList,
@@ -183,6 +184,8 @@ class ListingFilter:
     state: str = ""
     gap: str = ""
     lapsing_before: datetime | None = None
+    layer: int | None = None
+    family: int | None = None
 
 
 @dataclass(frozen=True)
@@ -209,6 +212,9 @@ class ListingRow:
     changed_at: datetime
     currency: str
     gone: str
+    is_head: bool
+    head_id: int | None
+    followed: bool
 
 
 def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
@@ -221,6 +227,10 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
         found.append(Listing.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
     if wanted.state:
         found.append(Listing.state == wanted.state)
+    if wanted.layer is not None:
+        found.append(Listing.id.in_(select(ListingLayer.listing_id).where(ListingLayer.layer_id == wanted.layer)))
+    if wanted.family is not None:
+        found.append((Listing.id == wanted.family) | (Listing.head_id == wanted.family))
     if wanted.lapsing_before:
         found.append((Listing.until < wanted.lapsing_before) & Listing.shown.is_(True))
     if wanted.gap:
@@ -236,7 +246,7 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
             Channel.key, Listing.state, Listing.behind,
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
             Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
-            PriceList.currency, Listing.gone,
+            PriceList.currency, Listing.gone, Listing.is_head, Listing.head_id, Listing.followed,
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)
@@ -267,6 +277,41 @@ def is_spoken_of(session: Session, listing_id: int) -> bool:
     return any(session.scalar(statement.limit(1)) is not None for statement in named)
 
 
+def category_lackers(session: Session, channel_id: int, field: str) -> list[tuple[int, str, str, str]]:
+    """(listing, SKU, title, our category) of listings whose category on the channel is a gap; members of a family's
+    page have their head's."""
+    family = aliased(Product)
+    statement = (
+        select(
+            Listing.id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Product.title,
+            func.coalesce(func.nullif(Product.category, ""), family.category, ""),
+        )
+        .join(Product, Product.id == Listing.product_id)
+        .outerjoin(family, family.id == Product.family_id)
+        .where(Listing.channel_id == channel_id, Listing.gap_count > 0, Listing.head_id.is_(None))
+        .where(type_coerce(Listing.gaps, Text).like(f'%"field":"{field}"%'))
+        .order_by(Product.sku_key)
+    )  # fmt: skip
+    return [tuple(row) for row in session.execute(statement).all()]
+
+
+def chosen_categories(session: Session, channel_id: int) -> dict[str, dict[str, int]]:
+    """What was chosen before on a channel: by our category how many listings are in which of the channel's."""
+    family = aliased(Product)
+    ours = func.coalesce(func.nullif(Product.category, ""), family.category, "")
+    rows = session.execute(
+        select(ours, Listing.category, func.count())
+        .join(Product, Product.id == Listing.product_id)
+        .outerjoin(family, family.id == Product.family_id)
+        .where(Listing.channel_id == channel_id, Listing.category != "")
+        .group_by(ours, Listing.category)
+    ).all()
+    found: dict[str, dict[str, int]] = {}
+    for category, theirs, count in rows:
+        found.setdefault(category, {})[theirs] = count
+    return found
+
+
 def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, str, int]]:
     """(field, our value, how many listings) of what a channel's table lacks, the most frequent first."""
     gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
@@ -281,6 +326,12 @@ def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, st
         .order_by(func.count().desc(), name, ours)
     )
     return [(field, said, count) for field, said, count in session.execute(statement).all()]
+
+
+def listing_rows_of(session: Session, listing_ids: Collection[int]) -> list[ListingRow]:
+    """Listings by their ids, by SKU."""
+    statement = _listing_rows().where(among(Listing.id, listing_ids)).order_by(Product.sku_key, Listing.id)
+    return rows_as(ListingRow, session, statement)
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:

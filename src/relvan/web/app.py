@@ -15,11 +15,16 @@ from relvan.services.people.sign_in import find_visit
 from relvan.web.desk import COOKIE, Desk, NotSignedIn
 from relvan.web.pages import (
     catalogue,
+    catalogue_pages,
     categories,
+    coverage,
     dispatch,
     families,
+    findings,
     frame,
+    gaps,
     imports,
+    layers,
     listings,
     orders,
     people,
@@ -29,6 +34,7 @@ from relvan.web.pages import (
     setup,
     stock,
     today,
+    translations,
 )
 from relvan.web.rendering import STATIC, make_environment, render
 
@@ -47,8 +53,8 @@ HEADERS = {
 
 
 PAGES = (
-    people, today, listings, stock, price_lists, prices, orders, dispatch, setup, frame, catalogue, families, imports,
-    categories, products,
+    people, today, coverage, gaps, layers, translations, catalogue_pages, findings, listings, stock, price_lists,
+    prices, orders, dispatch, setup, frame, catalogue, families, imports, categories, products,
 )  # fmt: skip
 
 

@@ -54,7 +54,7 @@ def what_is_left(
     *,
     currency: str,
     cost: int | None,
-    delivery: int = 0,
+    delivery: int | None = 0,
     tax_code: str = "standard",
     tax_inside_price: bool = True,
     category: str = "",

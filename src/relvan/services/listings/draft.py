@@ -12,6 +12,7 @@ from relvan.core.listings.rulebook import FieldRule
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, not_found, refuse, refuse_if_any
 from relvan.services import audit
+from relvan.services.jobs.rows import NewRow, open_job
 from relvan.services.listings.later import refresh_soon
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.verdicts import Verdict, refused_verdict
@@ -73,6 +74,38 @@ def draft_listings(workplace: Workplace, actor: Actor, channel_key: str, skus: S
         if ids:
             refresh_listings(session, workplace, listing_ids=_with_heads(made))
     return Drafted(ids, tuple(verdicts))
+
+
+@dataclass(frozen=True)
+class DraftJob:
+    """What came of drafting on several channels: how many drafts, why some were not made, and the bulk job that says
+    so for each."""
+
+    made: int
+    refused: tuple[str, ...]
+    job_id: int
+
+
+def draft_on_channels(workplace: Workplace, actor: Actor, channel_keys: Sequence[str], skus: Sequence[str]) -> DraftJob:
+    """Draft products on several channels at once; what was made and what not, and why, is kept as a bulk job."""
+    rows: list[NewRow] = []
+    refused: list[str] = []
+    made = 0
+    for key in channel_keys:
+        drafted = draft_listings(workplace, actor, key, skus)
+        ids = iter(drafted.listing_ids)
+        for verdict in drafted.verdicts:
+            name = f"{verdict.subject} on {key}"
+            if verdict.ok:
+                rows.append(NewRow(name, next(ids), "done"))
+            else:
+                rows.append(NewRow(name, None, "refused", verdict.message))
+                refused.append(verdict.message)
+        made += len(drafted.listing_ids)
+    with workplace.database.writing() as session:
+        title = f"Draft {len(skus)} {'product' if len(skus) == 1 else 'products'} on {', '.join(channel_keys)}"
+        job, _ = open_job(session, workplace, actor, "draft", title[:200], rows)
+        return DraftJob(made, tuple(refused), job.id)
 
 
 def _with_heads(made: Sequence[Listing]) -> set[int]:

@@ -12,6 +12,7 @@ from relvan.core.refusal import Refused, not_found
 from relvan.core.why import Why
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import facts_of
+from relvan.services.listings.view import view_listing
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
 from relvan.services.stock.availability import availability
 from relvan.store.catalogue import product_by_id
@@ -34,6 +35,12 @@ STATIONS = (
     ("Categories and attributes", "/categories"),
     ("Changes of products", "/catalogue/history"),
     ("Listings", "/listings"),
+    ("Coverage", "/listings/coverage"),
+    ("Gaps of listings", "/listings/gaps"),
+    ("Catalogue pages", "/listings/pages"),
+    ("Layers", "/listings/layers"),
+    ("Translations", "/listings/translations"),
+    ("Findings", "/listings/findings"),
     ("Stock", "/stock"),
     ("Prices", "/prices"),
     ("Price lists", "/prices/lists"),
@@ -155,6 +162,12 @@ def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
         ]
         why = found.price.why if found.price else Why().then("Price list", "no price", "the product is not on it")
         return why_page(desk, f"Price of {name}", why, links)
+    if what == "left":
+        with desk.workplace.database.reading() as session:
+            left = view_listing(session, desk.workplace, listing_by_id(session, listing_id)).left
+        why = left.why if left else Why().then("Price list", "no price", "the product is not on it")
+        links = [("Cost of the product", f"/products/{quote(product.sku)}"), ("Its price", f"/prices?q={product.sku}")]
+        return why_page(desk, f"What is left of {name}", why, links)
     return why_page(desk, f"State of {name}: {listing.state}", state_why, [("The listing", f"/listings/{listing_id}")])
 
 

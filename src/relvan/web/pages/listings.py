@@ -10,23 +10,27 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import Refused, not_found
-from relvan.services.listings.draft import change_listings, draft_listings
-from relvan.services.listings.offers import worked_out_listing
+from relvan.services.listings.draft import change_listings, draft_on_channels, require_members
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
+from relvan.services.listings.view import view_listing
 from relvan.services.outbox.tell import listing_subject
-from relvan.store.catalogue import product_by_id, product_pictures
-from relvan.store.channels import channel_by_id, channel_by_key, channel_names, channels
+from relvan.store.catalogue import product_by_id
+from relvan.store.channels import channel_by_id, channel_names, channels
 from relvan.store.history import history
+from relvan.store.listed import picture_owners
 from relvan.store.listings import (
     ListingFilter,
     count_listings,
     listing_by_id,
+    listing_ids_of,
     listing_page,
+    listing_rows_of,
     listings_of,
-    listings_of_products,
 )
 from relvan.store.orders import tellings_of
+from relvan.store.product_list import ProductFilter, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.pages.catalogue import chosen_products
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings")
@@ -52,16 +56,28 @@ def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in named)),
         Chip("state", "State", tuple(Choice(state, f"that are {state}") for state in STATES)),
+        *_passing_chips(query),
         Chip("lapse", "Lapse", tuple(Choice(str(days), f"that lapse within {days} days") for days in LAPSE_DAYS)),
     )
     return read_sentence("Listings", "/listings", chips, query, hint="SKU, title, GTIN or alias")
+
+
+def _passing_chips(query: Mapping[str, str]) -> list[Chip]:
+    """Chips that only a link from elsewhere chooses: a gap, a layer, or the page of a family."""
+    words = {"gap": "with a gap in {}", "layer": "that layer {} speaks for", "family": "on the page of listing {}"}
+    return [Chip(key, key.capitalize(), (Choice(query[key], words[key].format(query[key])),))
+            for key in words if query.get(key)]  # fmt: skip
 
 
 def _filter(desk: Desk, sentence: Sentence) -> ListingFilter:
     chosen = sentence.chosen
     lapse = chosen.get("lapse", "")
     before = desk.workplace.now() + timedelta(days=int(lapse)) if lapse else None
-    return ListingFilter(sentence.words, chosen.get("channel", ""), chosen.get("state", ""), lapsing_before=before)
+    layer, family = chosen.get("layer", ""), chosen.get("family", "")
+    return ListingFilter(
+        sentence.words, chosen.get("channel", ""), chosen.get("state", ""), chosen.get("gap", ""), before,
+        layer=int(layer) if layer.isdigit() else None, family=int(family) if family.isdigit() else None,
+    )  # fmt: skip
 
 
 @router.get("", name="listing_index")
@@ -92,30 +108,54 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
 @router.post("/draft", name="listing_draft")
 def listing_draft(desk: At, form: Form) -> Response:
     """Draft the ticked products on the ticked channels, and say what was made and what not, and why."""
-    skus, made, refused = form.all("pick"), 0, []
-    for key in form.all("channel"):
-        drafted = draft_listings(desk.workplace, desk.actor, key, skus)
-        made += len(drafted.listing_ids)
-        refused += [verdict.message for verdict in drafted.verdicts if not verdict.ok]
-    words = f"{made} {'draft' if made == 1 else 'drafts'} made."
-    if refused:
-        words += f" {len(refused)} not: {' '.join(refused[:2])}"
-    back = f"/products/{quote(skus[0])}" if form.get("back") == "product" and skus else "/listings?state=draft"
-    return desk.done(back, words, tone="look" if refused else "good")
+    skus = chosen_products(desk, form)
+    channels_wanted = form.all("channel")
+    drafted = draft_on_channels(desk.workplace, desk.actor, channels_wanted, skus)
+    words = f"{drafted.made} {'draft' if drafted.made == 1 else 'drafts'} made."
+    if drafted.refused:
+        words += f" {len(drafted.refused)} not: {' '.join(drafted.refused[:2])}"
+    back = "/listings?state=draft"
+    if form.get("back") == "product" and skus:
+        back = f"/products/{quote(skus[0])}"
+    elif len(channels_wanted) == 1:
+        back = f"/listings/gaps?channel={channels_wanted[0]}" if form.get("back") == "coverage" else back
+    if drafted.refused and len(drafted.refused) > 2:
+        back = f"/jobs/{drafted.job_id}"
+    return desk.done(back, words, tone="look" if drafted.refused else "good")
+
+
+@router.get("/skus", name="listing_skus")
+def listing_skus(desk: At) -> HTMLResponse:
+    """A few SKUs that what was typed may mean, as choices of an input."""
+    words = next(iter(desk.request.query_params.values()), "").strip()[:60]
+    with desk.workplace.database.reading() as session:
+        rows = product_page(session, ProductFilter(words=words), limit=8) if words else []
+    return desk.fragment("listings/_skus.html", rows=rows)
+
+
+@router.post("/{listing_id:int}/must", name="listing_must")
+def listing_must(desk: At, form: Form, listing_id: int) -> Response:
+    """Say of a variant whether the family may go live without it."""
+    must = form.get("must") == "yes"
+    require_members(desk.workplace, desk.actor, [listing_id], must=must)
+    words = "The family waits for it from now on." if must else "The family can go live without it."
+    return desk.done(f"/listings/{listing_id}", words)
 
 
 @router.post("/foresee/{deed}", name="listing_foresee")
 def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     """What a deed would do to the ticked listings, before it is done."""
     with desk.workplace.database.reading() as session:
-        found = listings_of(session, listing_ids=form.ids("pick"))
+        ids = listing_ids_of(session, listing_ids=form.ids("pick"))
+        found = listings_of(session, listing_ids=ids)
         books = {channel.id: desk.workplace.rulebook(channel) for channel in channels(session)}
+    open_members = sum(one.head_id is not None and one.gap_count > 0 and not one.placed for one in found)
     would: Counter[str] = Counter()
     fees: Counter[str] = Counter()
     for listing in found:
         words = _would(deed, listing.state, listing.gap_count, listing.placed, listing.behind, listing.until)
         would[words] += 1
-        if words == "would be placed":
+        if words == "would be placed" and listing.head_id is None:
             fees[books[listing.channel_id].currency] += books[listing.channel_id].placing_fee
     return desk.fragment(
         "listings/_foresee.html",
@@ -123,6 +163,7 @@ def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
         would=would,
         fees=[pair for pair in fees.items() if pair[1]],
         count=len(found),
+        open_members=open_members if deed == "publish" else 0,
     )
 
 
@@ -141,7 +182,7 @@ def _would(deed: str, state: str, gaps: int, placed: bool, behind: str, until: d
 
 
 # deed -> what carries it out, and how it is called while it goes on
-DEEDS = {
+DEEDS: dict[str, tuple[Any, str]] = {
     "publish": (publish_listings, "Sending"),
     "take-down": (take_down_listings, "Taking down"),
     "put-back": (put_back_listings, "Putting back"),
@@ -155,7 +196,8 @@ def listing_deed(desk: At, form: Form, deed: str) -> Response:
         raise not_found("deed", deed)
     carry_out, words = DEEDS[deed]
     ids = form.ids("pick")
-    job_id = carry_out(desk.workplace, desk.actor, ids)
+    more = {"leave_out": True} if deed == "publish" and form.get("leave_out") == "yes" else {}
+    job_id = carry_out(desk.workplace, desk.actor, ids, **more)
     back = form.get("back", "")
     path = back if back.startswith("/listings") else f"/jobs/{job_id}"
     return desk.done(path, f"{words} {len(ids)} {'listing' if len(ids) == 1 else 'listings'} in the background.")
@@ -168,23 +210,26 @@ def _show(desk: Desk, listing_id: int, *, status: int = 200, typed: dict[str, st
         channel = channel_by_id(session, listing.channel_id)
         product = product_by_id(session, listing.product_id)
         book = desk.workplace.rulebook(channel)
+        view = view_listing(session, desk.workplace, listing)
         values: dict[str, Any] = {
             "listing": listing,
-            "row": next(r for r in listings_of_products(session, [product.id]) if r.id == listing_id),
+            "row": listing_rows_of(session, [listing_id])[0],
             "channel": channel,
             "product": product,
             "book": book,
-            "found": worked_out_listing(session, desk.workplace, listing),
-            "pictures": product_pictures(session, product.id),
+            "view": view,
+            "found": view.found,
+            "pictures": picture_owners(session, view.found.pictures, product),
             "history": history(session, "listing", listing.id),
             "tellings": tellings_of(session, listing_subject(listing.id)),
             "public": public_address(channel.address, listing.page),
             "gap_of": {gap["field"]: gap for gap in listing.gaps},
             "typed": typed or {},
+            "owned": [rule.label for rule in book.fields if rule.name in book.owned],
+            "refusals": refused.refusals if refused else (),
         }
         errors = first_by_field(refused.refusals) if refused else {}
-        refusals = refused.refusals if refused else ()
-        return desk.page("listings/show.html", "listings", status=status, **values, errors=errors, refusals=refusals)
+        return desk.page("listings/show.html", "listings", status=status, **values, errors=errors)
 
 
 def public_address(address: str, page: str) -> str:
@@ -212,40 +257,3 @@ def listing_change(desk: At, form: Form, listing_id: int) -> Response:
     except Refused as refused:
         return _show(desk, listing_id, status=422, typed=values, refused=refused)
     return desk.done(f"/listings/{listing_id}", "Saved.")
-
-
-@router.post("/mend", name="listing_mend")
-def listing_mend(desk: At, form: Form) -> Response:
-    """Set one field to the same value on all ticked listings of one channel."""
-    name, value = form.get("field", ""), form.get("value", "").strip()
-    ids = form.ids("pick")
-    change_listings(desk.workplace, desk.actor, ids, {name: value})
-    return desk.done("/listings?state=draft", f"Set on {len(ids)} listings.")
-
-
-@router.post("/mend-form", name="listing_mend_form")
-def listing_mend_form(desk: At, form: Form) -> HTMLResponse:
-    """The gaps of the ticked listings that one value can close, with a field to type it."""
-    with desk.workplace.database.reading() as session:
-        found = listings_of(session, listing_ids=form.ids("pick"))
-        by_channel = {channel.id: channel for channel in channels(session)}
-    groups: dict[tuple[str, str], int] = Counter(
-        (by_channel[listing.channel_id].key, gap["field"])
-        for listing in found
-        for gap in listing.gaps
-        if gap["fits_others"]
-    )
-    shared = []
-    for (key, name), count in sorted(groups.items(), key=lambda item: -item[1]):
-        with desk.workplace.database.reading() as session:
-            channel = channel_by_key(session, key)
-        book = desk.workplace.rulebook(channel)
-        rule = book.field(name)
-        ids = [
-            listing.id
-            for listing in found
-            if by_channel[listing.channel_id].key == key and any(gap["field"] == name for gap in listing.gaps)
-        ]
-        if rule is not None:
-            shared.append((channel, book, rule, count, ids))
-    return desk.fragment("listings/_mend.html", shared=shared)

@@ -103,14 +103,14 @@ def price_list_add(desk: At, form: Form) -> Response:
 @router.post("/cells", name="price_cells")
 def price_cells(desk: At, form: Form) -> JSONResponse:
     """Save cells of the sheet as they are left or pasted; a verdict for each product."""
-    lines = zip(form.all("sku"), form.all("list"), form.all("price"), form.all("least"), strict=False)
+    lines = zip(form.all("subject"), form.all("column"), form.all("value"), form.all("least"), strict=False)
     cells = [
         Cell(sku, key, price, int(least) if least.isascii() and least.isdigit() else 1)
         for sku, key, price, least in lines
     ]
     verdicts = set_prices(desk.workplace, desk.actor, cells)
     return JSONResponse(
-        {"items": [{"sku": v.subject, "ok": v.ok, "message": f"{v.message} {v.fix}".strip()} for v in verdicts]}
+        {"items": [{"subject": v.subject, "ok": v.ok, "message": f"{v.message} {v.fix}".strip()} for v in verdicts]}
     )
 
 

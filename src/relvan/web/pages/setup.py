@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from relvan.core.prices.steps import steps_from
+from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refusal, Refused
 from relvan.services.channels.connect import (
     ConnectChannel,
@@ -30,6 +30,7 @@ from relvan.store.prices import price_lists
 from relvan.store.stock import warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
+from relvan.web.reading_steps import read_steps, step_row
 
 router = APIRouter(prefix="/setup")
 
@@ -101,19 +102,12 @@ def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] |
             "refused_entries": refused_entries(session, channel.id),
             "lags": recent_lags(session, channel.id, desk.workplace.now()),
             "history": history(session, "channel", channel.id, 20),
-            "step_rows": [*(_step_row(step) for step in channel.price_steps), _step_row({})],
+            "step_rows": [*(step_row(step) for step in channel.price_steps), step_row({})],
             "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
             "refusals": refused.refusals if refused else (),
         }
         return desk.page("setup/channel.html", "setup", status=status, **values)
-
-
-def _step_row(step: dict[str, Any]) -> dict[str, str]:
-    """A price step as its row of the form shows it."""
-    endings = ", ".join(f"{ending:02d}" for ending in step.get("endings", ()))
-    value = str(step.get("percent", step.get("amount", endings)))
-    return {"kind": step.get("kind", ""), "value": value, "direction": step.get("direction", "nearest")}
 
 
 @router.get("/channels/{key}", name="channel_show")
@@ -157,18 +151,7 @@ def _policy_wish(form: PostedForm) -> dict[str, Any]:
 
 
 def _steps_wish(form: PostedForm) -> dict[str, Any]:
-    steps: list[dict[str, Any]] = []
-    rows = zip(form.all("step_kind"), form.all("step_value"), form.all("step_direction"), strict=False)
-    for kind, value, direction in rows:
-        if kind == "percent":
-            steps.append({"kind": kind, "percent": value.replace(",", ".").strip()})
-        elif kind == "amount":
-            steps.append({"kind": kind, "amount": value.strip()})
-        elif kind == "ending":
-            endings = [part.strip() for part in value.replace(";", ",").split(",") if part.strip()]
-            steps.append({"kind": kind, "endings": endings, "direction": direction or "nearest"})
-    steps_from(steps)
-    return {"price_steps": steps, "price_list": form.get("price_list", "")}
+    return {"price_steps": steps_data(read_steps(form)), "price_list": form.get("price_list", "")}
 
 
 def _supply_wish(form: PostedForm) -> dict[str, Any]:

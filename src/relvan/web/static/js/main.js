@@ -3,6 +3,7 @@ import { change } from "./change.js";
 import { command } from "./command.js";
 import { family } from "./family.js";
 import { keys } from "./keys.js";
+import { listing } from "./listing.js";
 import { pictures } from "./pictures.js";
 import { scanner } from "./scanner.js";
 import { sheet } from "./sheet.js";
@@ -11,4 +12,4 @@ import { toasts } from "./toasts.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, family, keys, pictures, scanner, sheet, table, toasts, unsaved, why]) start(document);
+for (const start of [change, command, family, keys, listing, pictures, scanner, sheet, table, toasts, unsaved, why]) start(document);

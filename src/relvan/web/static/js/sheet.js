@@ -50,11 +50,11 @@ function start(page, table) {
 
 // A quantity break: two small fields in place of the button, saved like a cell.
 function ask(page, table, button) {
-  const list = table.querySelector("input.cell").dataset.list;
+  const column = table.querySelector("input.cell").dataset.column;
   const least = Object.assign(document.createElement("input"), { className: "cell tiny", placeholder: "from units", inputMode: "numeric" });
   const price = Object.assign(document.createElement("input"), { className: "cell tiny num", placeholder: "price of one", inputMode: "decimal" });
   least.setAttribute("aria-label", "From how many units"); price.setAttribute("aria-label", "Price of one from there");
-  price.dataset.list = list; price.dataset.was = "";
+  price.dataset.column = column; price.dataset.was = "";
   least.addEventListener("change", (event) => { price.dataset.least = least.value; event.stopPropagation(); });
   button.replaceWith(least, price);
   least.focus();
@@ -62,24 +62,24 @@ function ask(page, table, button) {
 
 async function save(page, table, cells) {
   const say = page.querySelector("[data-sheet-say]");
-  const changed = cells.filter((cell) => cell.dataset.list && cell.value !== cell.dataset.was);
+  const changed = cells.filter((cell) => cell.dataset.column && cell.value !== cell.dataset.was);
   if (!changed.length) return;
   const body = new URLSearchParams();
   for (const cell of changed) {
-    body.append("sku", cell.closest("tr").dataset.sku); body.append("list", cell.dataset.list);
-    body.append("price", cell.value); body.append("least", cell.dataset.least ?? "1");
+    body.append("subject", cell.closest("tr").dataset.subject); body.append("column", cell.dataset.column);
+    body.append("value", cell.value); body.append("least", cell.dataset.least ?? "1");
   }
   if (say) say.textContent = "Saving...";
   const token = JSON.parse(page.body.getAttribute("hx-headers"))["X-CSRF-Token"];
   let answer;
   try { answer = await fetch(table.dataset.save, { method: "POST", body, headers: { "X-CSRF-Token": token } }); } catch { answer = null; }
   if (!answer?.ok) { if (say) say.textContent = "Not saved: the connection broke. What you typed is still here; leave the cell again to save it."; return; }
-  const verdicts = new Map((await answer.json()).items.map((item) => [item.sku, item]));
+  const verdicts = new Map((await answer.json()).items.map((item) => [item.subject, item]));
   const wrong = [];
   for (const cell of changed) {
-    const verdict = verdicts.get(cell.closest("tr").dataset.sku);
+    const verdict = verdicts.get(cell.closest("tr").dataset.subject);
     cell.classList.toggle("is-invalid", !verdict?.ok);
-    if (verdict?.ok) { cell.dataset.was = cell.value; cell.classList.add("saved"); } else if (verdict) wrong.push(`${verdict.sku}: ${verdict.message}`);
+    if (verdict?.ok) { cell.dataset.was = cell.value; cell.classList.add("saved"); } else if (verdict) wrong.push(`${cell.ariaLabel}: ${verdict.message}`);
   }
-  if (say) say.textContent = wrong.length ? `Not saved: ${wrong[0]}${wrong.length > 1 ? ` And ${wrong.length - 1} more.` : ""}` : `Saved ${changed.length} ${changed.length === 1 ? "price" : "prices"}.`;
+  if (say) say.textContent = wrong.length ? `Not saved: ${wrong[0]}${wrong.length > 1 ? ` And ${wrong.length - 1} more.` : ""}` : `Saved ${changed.length} ${changed.length === 1 ? "cell" : "cells"}.`;
 }

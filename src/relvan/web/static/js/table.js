@@ -25,7 +25,14 @@ export function table(page) {
     if (event.target.matches("[data-tick-all]")) tickAll(event.target.checked);
     else if (event.target.name === "pick" || event.target.matches("[data-tick-matching]")) settle();
   });
-  page.addEventListener("click", (event) => { if (event.target.closest("[data-untick]")) tickAll(false); });
+  page.addEventListener("click", (event) => {
+    if (event.target.closest("[data-untick]")) tickAll(false);
+    const unfold = event.target.closest("[data-unfold]");
+    if (!unfold) return;
+    const open = unfold.getAttribute("aria-expanded") !== "true";
+    unfold.setAttribute("aria-expanded", open);
+    for (const row of unfold.closest("tbody").querySelectorAll(".within")) row.classList.toggle("folded", !open);
+  });
   page.addEventListener("keydown", (event) => {
     if (event.target.closest("input:not([type=checkbox]), textarea, select, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
     const rows = [...page.querySelectorAll("[data-rows] tr[tabindex]")];

@@ -1,0 +1,186 @@
+"""Quillmoss on all four channels: layers, families' pages, the shared catalogue, and what was there before."""
+
+import hashlib
+import io
+from collections.abc import Callable
+from typing import Any
+
+import httpx
+from PIL import Image
+
+from relvan.core.listings.likeness import SURE
+from relvan.core.listings.translating import Translation, TranslationKind
+from relvan.demo.drawings import draw
+from relvan.demo.range import families
+from relvan.services.channels.connect import ConnectChannel, connect_channel
+from relvan.services.jobs.work import work_next
+from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.findings import read_findings
+from relvan.services.listings.layers import keep_set, make_layer, use_layers
+from relvan.services.listings.pages import choose_pages, look_for_pages
+from relvan.services.listings.publish import publish_listings
+from relvan.services.listings.translations import set_translations
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import channel_by_key
+from relvan.store.layers import layer_lines
+from relvan.store.listings import ListingFilter, listing_page
+from relvan.store.pages import page_rows
+from relvan.store.product_list import ProductFilter, product_page
+
+SHELF_OF = {"Pots / Saucers": "hg-saucers", "Pots / Hanging": "hg-hanging", "Pots / Planters": "hg-window-boxes",
+            "Seeds": "hg-herbs", "Soil": "hg-soil", "Watering": "hg-cans", "Care": "hg-labels"}  # fmt: skip
+ON_HAGGLET = ("SA", "PL", "WC", "LB", "SE-ROCK-F", "SE-SORR-F", "SE-THYM-F", "SE-SAGE-F", "SE-OREG-F", "SE-FENN-F",
+              "SE-LOVA-F", "SE-MARJ-F", "SE-TARR-F", "SE-CRES-F", "SE-NAST-F", "SE-VIOL-F", "MI", "TR")  # fmt: skip
+REFUSED_FAMILY = "HP"
+ON_CORVELLO = ("PT", "TL-TROWEL", "TL-SNIPS", "TL-SIEVE", "WA-CAN-1", "WA-CAN-3", "WA-MIST", "CA-FEED", "CA-SOAP",
+               "SO-POT-20", "SO-SEED-10", "WA-TRAY", "TL-SCOOP", "CA-LABEL", "WA-WICK", "TL-RAKE")  # fmt: skip
+LEFT_OPEN = 9  # of the drafts there: they wait for a page
+# what somebody put up by hand before: (code, title, cents)
+BY_HAND = (
+    ("", "Celadon saucer by Aubrey, 15 cm", 790), ("OLD-77", "Potting trowel with ash handle", 1890),
+    ("", "Watering can with a long spout, 1 litre", 2790), ("KB-12", "Jute twine dyed red, 60 m", 650),
+    ("", "Window box planter Weir, 40 cm, oat", 3190), ("X-1", "Hanging pot Rill in ink, 16 cm", 2490),
+    ("", "Bird feeder of larch", 2150), ("", "Slate labels painted green, set of 10", 1150),
+    ("GIFT-9", "Terrarium jar, cork lid", 2690),
+)  # fmt: skip
+
+
+def list_everywhere(workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]) -> None:
+    """Layers and families on Hagglet, a catalogue and offers on Corvello, findings on both."""
+    _layers(workplace, owner)
+    _families_on_hagglet(workplace, owner)
+    settle()
+    _corvello(workplace, owner, world, settle)
+    _by_hand(workplace, owner, world)
+
+
+def _layers(workplace: Workplace, owner: Actor) -> None:
+    tracked = {"dispatch_days": "2", "delivery": "Tracked, packed in straw paper. Two to four working days."}
+    parcels = make_layer(workplace, owner, "hagglet", "delivery", "Tracked parcels", tracked)
+    heavy = {"dispatch_days": "4", "delivery": "By two people to the kerb. Four to eight working days."}
+    pallets = make_layer(workplace, owner, "hagglet", "delivery", "Heavy goods", heavy)
+    kind = {"returns": "Within 60 days, unused; we send the label."}
+    returns = make_layer(workplace, owner, "hagglet", "returns", "Sixty days", kind)
+    keep_set(workplace, owner, "hagglet", "Small goods", {"delivery": parcels, "returns": returns})
+    keep_set(workplace, owner, "hagglet", "Bags of soil", {"delivery": pallets, "returns": returns})
+    dearer: dict[str, Any] = {"price_steps": [{"kind": "percent", "percent": "12"}]}
+    make_layer(workplace, owner, "hagglet", "price", "Fragile, twelve more", dearer)
+    with workplace.database.reading() as session:
+        rows = listing_page(session, ListingFilter(channel="hagglet"), limit=500)
+    soil = [row.id for row in rows if row.sku.startswith("SO-")]
+    use_layers(workplace, owner, [row.id for row in rows if row.id not in soil], {"delivery": parcels})
+    use_layers(workplace, owner, soil, {"delivery": pallets})
+
+
+def _families_on_hagglet(workplace: Workplace, owner: Actor) -> None:
+    wanted = {family.sku: family for family in families()}
+    for sku in (*ON_HAGGLET, REFUSED_FAMILY):
+        family = wanted[sku]
+        ids = draft_listings(workplace, owner, "hagglet", [sku]).listing_ids
+        material = str(family.shared.get("attribute material", ""))
+        own = {"shelf": SHELF_OF.get(family.category, "hg-other")}
+        own |= {"sowing": "either"} if family.category == "Seeds" else {"material": material} if material else {}
+        if sku == REFUSED_FAMILY:
+            own["heading"] = f"{family.title}, no counterfeit"
+        change_listings(workplace, owner, ids[:1], own)
+        publish_listings(workplace, owner, ids[:1], leave_out=True)
+    with workplace.database.reading() as session:
+        rows = listing_page(session, ListingFilter(channel="hagglet"), limit=500)
+        layer = next(iter(_layer_ids(session, "Tracked parcels")))
+    heads = [row.id for row in rows if row.is_head]
+    use_layers(workplace, owner, heads, {"delivery": layer})
+
+
+def _layer_ids(session: Any, name: str) -> list[int]:
+    return [line.id for line in layer_lines(session) if line.name == name]
+
+
+def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]) -> None:
+    there = world.get("/world").json()["standins"]["corvello"]
+    connect_channel(workplace, owner, ConnectChannel("corvello", there["seller_api"], there["token"]))
+    wording = {"title": "{{ product.title }}{% if product.brand %} by {{ product.brand }}{% endif %}"}
+    make_layer(workplace, owner, "corvello", "wording", "Title and maker", wording, standing_for="")
+    _fill_catalogue(workplace, world)
+    skus = [row.sku for row in _variants(workplace, "PT")] + list(ON_CORVELLO[1:])
+    draft_listings(workplace, owner, "corvello", skus)
+    _translate(workplace, owner)
+    with workplace.database.reading() as session:
+        channel = channel_by_key(session, "corvello").id
+    while look_for_pages(workplace, channel):
+        pass
+    with workplace.database.reading() as session:
+        rows = page_rows(session, channel="corvello", limit=200)
+    sure = {row.listing_id: row.candidates[0]["page"] for row in rows
+            if row.candidates and row.candidates[0]["percent"] >= SURE and row.candidates[0]["sure"]}  # fmt: skip
+    chosen = dict(list(sure.items())[LEFT_OPEN:])
+    chosen[next(iter(sure))] = "CP-000000"  # there is no such page: its hand-in comes back refused
+    choose_pages(workplace, owner, chosen)
+    publish_listings(workplace, owner, list(chosen))
+    settle()
+
+
+def _variants(workplace: Workplace, family: str) -> list[Any]:
+    with workplace.database.reading() as session:
+        return product_page(session, ProductFilter(family=family), limit=200)
+
+
+def _translate(workplace: Workplace, owner: Actor) -> None:
+    ours = {"Celadon": "green", "Ochre": "yellow", "Ink": "blue", "Oat": "white", "Rust": "red"}
+    entries = [Translation(TranslationKind.VALUE, "colour", name, theirs) for name, theirs in ours.items()]
+    entries += [Translation(TranslationKind.VALUE, "material", "beech", "wood"),
+                Translation(TranslationKind.VALUE, "material", "steel", "metal"),
+                Translation(TranslationKind.VALUE, "aisle", "Pots", "cv-101")]  # fmt: skip
+    set_translations(workplace, owner, "corvello", entries)
+
+
+def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
+    """Pages that other sellers made of the same goods, worded their way; some twice, some without a barcode."""
+    pages: list[dict[str, Any]] = []
+    for number, row in enumerate([*_variants(workplace, "PT"), *_singles(workplace)]):
+        words = row.title.split(", ")
+        title = ", ".join([words[0], *reversed(words[1:])]) if len(words) > 2 else row.title
+        page = {"title": f"{title} ({row.brand})" if number % 3 else title, "maker": row.brand or "Quillmoss",
+                "gtin": row.gtin if number % 9 else "", "aisle": "cv-101", "text": "Sold by several stalls.",
+                "pictures": [_picture(world, row.sku)]}  # fmt: skip
+        pages.append(page)
+        if number % 11 == 5:
+            pages.append({**page, "title": f"{title}, boxed"})
+    world.post("/world/corvello/pages", json={"pages": pages}).raise_for_status()
+    rivals = [{"price": 1590, "shipping": 390, "rating": 4.4, "ratings": 210, "sent_by": "seller"},
+              {"price": 1749, "shipping": 0, "rating": 4.9, "ratings": 1900, "sent_by": "corvello"}]  # fmt: skip
+    for row in _variants(workplace, "PT")[:8]:
+        world.post("/world/corvello/rivals", json={"gtin": row.gtin, "offers": rivals}).raise_for_status()
+
+
+def _singles(workplace: Workplace) -> list[Any]:
+    with workplace.database.reading() as session:
+        rows = [product_page(session, ProductFilter(words=sku), limit=1) for sku in ON_CORVELLO[1:]]
+    return [row[0] for row in rows if row]
+
+
+def _picture(world: httpx.Client, sku: str) -> str:
+    """Somebody else's picture of a thing, kept by the world under its hash."""
+    colour = f"#{hashlib.sha256(sku.encode()).hexdigest()[:6]}"
+    out = io.BytesIO()
+    with Image.open(io.BytesIO(draw("pot", colour, "seen elsewhere"))) as picture:
+        picture.resize((320, 320)).save(out, "PNG")
+    token = world.get("/world").json()["standins"]["hagglet"]["token"]
+    head = {"Authorization": f"Token {token}"}
+    answer = world.post("/hagglet/seller/photos", content=out.getvalue(), headers=head)
+    answer.raise_for_status()
+    return str(answer.json()["photo"])
+
+
+def _by_hand(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
+    """Notices from before Relvan, read in: some fit a product at once, some want a person."""
+    token = world.get("/world").json()["standins"]["hagglet"]["token"]
+    photo = _picture(world, "by hand")
+    for number, (code, title, price) in enumerate(BY_HAND):
+        body = {"own_code": code, "heading": title, "text": f"{title}. From our garden shed to yours.",
+                "shelf": "hg-other", "condition": "new", "asking": price, "units": 3, "details": {},
+                "photos": [photo]}  # fmt: skip
+        head = {"Authorization": f"Token {token}", "Request-Id": f"before-{number}"}
+        world.post("/hagglet/seller/notices", json=body, headers=head).raise_for_status()
+    read_findings(workplace, owner, "hagglet")
+    while work_next(workplace):
+        pass

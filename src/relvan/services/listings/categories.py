@@ -1,0 +1,79 @@
+"""Choosing the channel's category for many listings at once: suggested from past choices, names and titles."""
+
+from collections import Counter
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.likeness import alike
+from relvan.core.listings.rulebook import Rulebook
+from relvan.services.workplace import Workplace
+from relvan.store.channels import channel_by_key
+from relvan.store.listings import category_lackers, chosen_categories
+
+MOST_SUGGESTED = 4
+LEAST_ALIKE = 18
+
+
+@dataclass(frozen=True)
+class Suggested:
+    """A category of the channel's, and why it is proposed."""
+
+    key: str
+    name: str
+    because: str
+
+
+@dataclass(frozen=True)
+class CategoryGroup:
+    """Listings that lack a category and whose products lie in one category of ours: which, a few SKUs, what fits."""
+
+    ours: str
+    listing_ids: tuple[int, ...]
+    skus: tuple[str, ...]
+    suggested: tuple[Suggested, ...]
+
+
+def groups_without_category(session: Session, workplace: Workplace, channel_key: str) -> list[CategoryGroup]:
+    """Listings of a channel that lack a category, by the category of ours, the largest group first."""
+    channel = channel_by_key(session, channel_key)
+    book = workplace.rulebook(channel)
+    past = chosen_categories(session, channel.id)
+    grouped: dict[str, list[tuple[int, str, str]]] = {}
+    for listing_id, sku, title, ours in category_lackers(session, channel.id, book.category_field):
+        grouped.setdefault(ours, []).append((listing_id, sku, title))
+    found = [
+        CategoryGroup(
+            ours,
+            tuple(row[0] for row in rows),
+            tuple(row[1] for row in rows[:4]),
+            suggest_categories(book, ours, [row[2] for row in rows[:20]], past.get(ours, {})),
+        )
+        for ours, rows in grouped.items()
+    ]
+    return sorted(found, key=lambda group: (-len(group.listing_ids), group.ours))
+
+
+def suggest_categories(book: Rulebook, ours: str, titles: list[str], past: dict[str, int]) -> tuple[Suggested, ...]:
+    """What fits: what was chosen for the same category of ours before, then by the likeness of names and titles."""
+    names = {category.key: category.name for category in book.categories}
+    found = {
+        key: Suggested(key, names[key], f"chosen {count} times for {ours or 'such'}")
+        for key, count in Counter(past).most_common(2)
+        if key in names
+    }
+    words = " ".join([ours.replace("/", " "), *titles[:6]])
+    scored = sorted(
+        ((_fits(words, ours, name), key) for key, name in names.items()), key=lambda pair: (-pair[0], pair[1])
+    )
+    for score, key in scored[:MOST_SUGGESTED]:
+        if score >= LEAST_ALIKE and key not in found:
+            found[key] = Suggested(key, names[key], "like its category and titles")
+    return tuple(found.values())[:MOST_SUGGESTED]
+
+
+def _fits(words: str, ours: str, name: str) -> int:
+    """How well a category's name fits: its last part counts most."""
+    parts = [part.strip() for part in name.split("/")]
+    last = max((alike(word, parts[-1]) for word in words.split() if len(word) > 2), default=0)
+    return round(0.6 * last + 0.4 * alike(ours, " ".join(parts[-2:])))

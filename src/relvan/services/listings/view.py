@@ -1,0 +1,125 @@
+"""A listing looked at whole: as a buyer will see it, what it costs and leaves, and what differs from what was sent."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.markup import has_tags, to_html
+from relvan.core.listings.rulebook import FieldRule, Rulebook
+from relvan.core.prices.fees import Left, what_is_left
+from relvan.services.listings.ground import WorkedOut, load_channels, load_ground, work_out
+from relvan.services.workplace import Workplace
+from relvan.store.dispatch import usual_label_price
+from relvan.store.listings import ListingRow, listing_rows_of, members_of
+from relvan.store.tables import Listing
+
+SHOWN_TAGS = ("p", "b", "i", "ul", "li", "br", "h3")
+
+
+@dataclass(frozen=True)
+class Buyer:
+    """What a buyer sees: title, text (as safe HTML when it has tags), facts by their labels, traits of a variant."""
+
+    title: str
+    text: str
+    tagged: bool
+    facts: tuple[tuple[str, str], ...]
+    place: str
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One thing that the channel shows otherwise than we hold it: its topic, its label, what was sent, what we hold."""
+
+    topic: str
+    label: str
+    sent: str
+    held: str
+
+
+@dataclass(frozen=True)
+class ListingView:
+    """All that a listing's page shows of what is worked out."""
+
+    found: WorkedOut
+    buyer: Buyer
+    left: Left | None
+    differences: tuple[Difference, ...]
+    family: tuple[ListingRow, ...]
+
+
+def view_listing(session: Session, workplace: Workplace, listing: Listing) -> ListingView:
+    """Everything about one listing; a few queries."""
+    ground = load_ground(session, [listing], load_channels(session))
+    found = work_out(listing, ground, workplace)
+    settings = ground.channels.settings[listing.channel_id]
+    book = workplace.rulebook(settings.channel)
+    listed = ground.products[listing.product_id]
+    left = None
+    if found.price is not None:
+        same = settings.price_list.currency == workplace.settings.currency
+        left = what_is_left(
+            found.price.money.amount, book.fees, currency=settings.price_list.currency,
+            cost=listed.cost if same else None, delivery=usual_label_price(session) if same else None,
+            tax_code=listed.tax_code, tax_inside_price=settings.price_list.tax_inside, category=found.category,
+        )  # fmt: skip
+    head_id = listing.head_id if listing.head_id is not None else listing.id if listing.is_head else None
+    family: tuple[ListingRow, ...] = ()
+    if head_id is not None:
+        ids = [head_id, *(member.id for member in members_of(session, [head_id]))]
+        family = tuple(sorted(listing_rows_of(session, ids), key=lambda row: not row.is_head))
+    return ListingView(found, _buyer(book, found, listing), left, differences(book, listing, found), family)
+
+
+def _buyer(book: Rulebook, found: WorkedOut, listing: Listing) -> Buyer:
+    said = {rule.name: found.told[rule.name] for rule in book.fields}
+    title = next((said[rule.name] for rule in book.fields if rule.origin == "title"), "")
+    text_rule = next((rule for rule in book.fields if rule.origin == "description"), None)
+    text = said[text_rule.name] if text_rule else ""
+    beside = {"title", "description"}
+    facts = [
+        (rule.label, book.category_name(said[rule.name]) if rule.kind == "category" else said[rule.name])
+        for rule in book.fields
+        if said[rule.name] and rule.origin not in beside and rule.kind not in ("category", "page")
+    ]
+    facts = [*((trait.theirs or trait.ours, trait.value) for trait in found.place.traits if trait.value), *facts]
+    tagged = has_tags(text)
+    shown = to_html(text, SHOWN_TAGS) if tagged else text
+    return Buyer(title or listing.sent_fields.get("title", ""), shown, tagged, tuple(facts),
+                 book.category_name(found.category) if found.category else "")  # fmt: skip
+
+
+def differences(book: Rulebook, listing: Listing, found: WorkedOut) -> tuple[Difference, ...]:
+    """What is behind, topic by topic, sent beside held; nothing for a listing that has no place."""
+    if not listing.placed:
+        return ()
+    behind = listing.behind.split()
+    shown: list[Difference] = []
+    if "content" in behind:
+        shown += _content(book, listing.sent_fields, found.told)
+        if not shown:
+            shown.append(Difference("content", "Content", "not known", "as it is held"))
+    if "pictures" in behind:
+        sent = listing.sent_fields.get("pictures", "").split()
+        shown.append(Difference("pictures", "Pictures", _count(len(sent)), _count(len(found.pictures))))
+    return tuple(shown)
+
+
+def _content(book: Rulebook, sent: Mapping[str, str], told: Mapping[str, str]) -> list[Difference]:
+    rules: dict[str, FieldRule] = {rule.name: rule for rule in book.fields}
+    names = [*told, *(name for name in sent if name not in told and name != "pictures")]
+    found = []
+    for name in names:
+        before, now = sent.get(name, ""), told.get(name, "")
+        if before != now:
+            rule = rules.get(name)
+            label = rule.label if rule else name.capitalize()
+            if rule is not None and rule.kind == "category":
+                before, now = (book.category_name(value) if value else "" for value in (before, now))
+            found.append(Difference("content", label, before, now))
+    return found
+
+
+def _count(number: int) -> str:
+    return f"{number} {'picture' if number == 1 else 'pictures'}"

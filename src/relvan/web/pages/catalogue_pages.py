@@ -1,0 +1,88 @@
+"""Pages of a channel's own catalogue: candidates beside our products, the sure ones chosen beforehand."""
+
+import re
+from urllib.parse import urlencode
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, HTMLResponse, Response
+
+from relvan.core.listings.rulebook import NEW_PAGE
+from relvan.core.refusal import not_found
+from relvan.services.listings.pages import choose_pages, look_again, search_pages
+from relvan.store.channels import channel_by_key, channel_names
+from relvan.store.pages import count_without_page, page_rows
+from relvan.web.desk import At, Form
+
+router = APIRouter(prefix="/listings/pages")
+PAGE = 25
+SHOWN = 3
+_PICTURE = re.compile(r"[0-9a-f]{64}\.(png|jpg|webp)")
+
+
+@router.get("", name="catalogue_page_index")
+def catalogue_page_index(desk: At, channel: str = "", after: int = 0) -> HTMLResponse:
+    """Listings that need a page."""
+    with desk.workplace.database.reading() as session:
+        named = channel_names(session)
+        books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in named}
+        rows = page_rows(session, channel=channel, after=after, limit=PAGE + 1)
+        total = count_without_page(session, channel)
+    with_pages = [(key, name) for key, name in named if books[key].pages is not None]
+    more = ""
+    if len(rows) > PAGE:
+        more = "/listings/pages?" + urlencode({"channel": channel, "after": rows[PAGE - 1].listing_id})
+    return desk.page(
+        "pages/index.html", "listings", rows=rows[:PAGE], total=total, named=with_pages, channel=channel, books=books,
+        more=more, shown=SHOWN, new_page=NEW_PAGE, waiting=any(row.candidates is None for row in rows[:PAGE]),
+    )  # fmt: skip
+
+
+@router.post("/choose", name="catalogue_page_choose")
+def catalogue_page_choose(desk: At, form: Form) -> Response:
+    """Choose the pages that are marked, and ask for new ones where that is."""
+    chosen = {int(name.removeprefix("page_")): form[name] for name in form
+              if name.startswith("page_") and name.removeprefix("page_").isdigit() and form[name]}  # fmt: skip
+    plain = {listing_id: page for listing_id, page in chosen.items() if not form.get(f"reason_{listing_id}")}
+    if plain:
+        choose_pages(desk.workplace, desk.actor, plain)
+    for listing_id, page in chosen.items():
+        if listing_id not in plain:
+            choose_pages(desk.workplace, desk.actor, {listing_id: page}, reason=form.get(f"reason_{listing_id}", ""))
+    new = sum(page == NEW_PAGE for page in chosen.values())
+    words = f"{len(chosen) - new} {'page' if len(chosen) - new == 1 else 'pages'} chosen"
+    words += f", {new} new asked for." if new else "."
+    channel = form.get("channel", "")
+    return desk.done(f"/listings/pages?channel={channel}" if channel else "/listings/pages", words)
+
+
+@router.post("/{listing_id:int}/search", name="catalogue_page_search")
+def catalogue_page_search(desk: At, form: Form, listing_id: int) -> HTMLResponse:
+    """Look for pages of one listing by words."""
+    search_pages(desk.workplace, desk.actor, listing_id, form.get("words", ""))
+    return _row(desk, listing_id)
+
+
+@router.post("/again", name="catalogue_page_again")
+def catalogue_page_again(desk: At, form: Form) -> Response:
+    """Look for pages anew."""
+    look_again(desk.workplace, desk.actor, form.ids("listing"))
+    channel = form.get("channel", "")
+    return desk.done(f"/listings/pages?channel={channel}", "They are being looked for.")
+
+
+def _row(desk: At, listing_id: int) -> HTMLResponse:
+    with desk.workplace.database.reading() as session:
+        rows = page_rows(session, listing_id=listing_id)
+        if not rows:
+            raise not_found("listing", listing_id)
+        book = desk.workplace.rulebook(channel_by_key(session, rows[0].channel_key))
+    return desk.fragment("pages/_row.html", row=rows[0], book=book, shown=SHOWN, new_page=NEW_PAGE)
+
+
+@router.get("/pictures/{name}", name="catalogue_page_picture")
+def catalogue_page_picture(desk: At, name: str) -> Response:
+    """The picture of a candidate, kept with us."""
+    path = desk.workplace.files.path(f"candidates/{name}")
+    if not _PICTURE.fullmatch(name) or not path.exists():
+        raise not_found("picture", name[:80])
+    return FileResponse(path, headers={"Cache-Control": "private, max-age=86400"})

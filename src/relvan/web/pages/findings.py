@@ -1,0 +1,84 @@
+"""Findings: reading a channel's listings in, linking them, making products of them, taking links back."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.refusal import refuse
+from relvan.services.listings.findings import read_findings
+from relvan.services.listings.linking import link_findings, products_from_findings, unlink_finding
+from relvan.store.channels import channel_names
+from relvan.store.findings import FindingFilter, count_findings, finding_page
+from relvan.web.desk import At, Form
+from relvan.web.pages.listings import public_address
+from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+
+router = APIRouter(prefix="/listings/findings")
+PAGE = 50
+BACK = "/listings/findings"
+
+
+def _sentence(session: Any, query: Mapping[str, str]) -> Sentence:
+    chips = (
+        Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),
+        Chip("linked", "Linked", (Choice("yes", "that are linked"),)),
+    )
+    return read_sentence("Findings", BACK, chips, query, hint="Title or SKU there")
+
+
+def _filter(sentence: Sentence) -> FindingFilter:
+    chosen = sentence.chosen
+    return FindingFilter(chosen.get("channel", ""), chosen.get("linked") == "yes", sentence.words)
+
+
+@router.get("", name="finding_index")
+def finding_index(desk: At, after: int = 0) -> HTMLResponse:
+    """What was found and is not linked, or is."""
+    with desk.workplace.database.reading() as session:
+        sentence = _sentence(session, desk.request.query_params)
+        wanted = _filter(sentence)
+        rows = finding_page(session, wanted, after=after, limit=PAGE + 1)
+        total, named = count_findings(session, wanted), channel_names(session)
+    return desk.page(
+        "findings/index.html", "listings", sentence=sentence, rows=rows[:PAGE], total=total, named=named,
+        linked=wanted.linked, address=public_address,
+        more=sentence.url(after=str(rows[PAGE - 1].id)) if len(rows) > PAGE else "",
+        first=sentence.url() if after else "",
+        count_view=lambda s, q: count_findings(s, _filter(_sentence(s, q))),
+    )  # fmt: skip
+
+
+@router.post("/read", name="finding_read")
+def finding_read(desk: At, form: Form) -> Response:
+    """Read a channel's listings in, in the background."""
+    channel = form.get("channel", "")
+    read_findings(desk.workplace, desk.actor, channel, words=form.get("words", ""), centre=form.get("centre") == "yes")
+    return desk.done(f"{BACK}?channel={channel}", "It is being read. Nothing there changes by that.")
+
+
+@router.post("/link", name="finding_link")
+def finding_link(desk: At, form: Form) -> Response:
+    """Link the ticked findings, each to the product beside it."""
+    pairs = [(finding_id, form.get(f"sku_{finding_id}", "").strip()) for finding_id in form.ids("pick")]
+    wanted = [(finding_id, sku) for finding_id, sku in pairs if sku]
+    if not wanted:
+        raise refuse("missing", "None of the ticked findings has a product beside it.", "Type its SKU.", "pick")
+    return desk.verdicts(BACK, link_findings(desk.workplace, desk.actor, wanted), "Linked")
+
+
+@router.post("/products", name="finding_products")
+def finding_products(desk: At, form: Form) -> Response:
+    """Make products of the ticked findings."""
+    verdicts = products_from_findings(desk.workplace, desk.actor, form.ids("pick"))
+    return desk.verdicts(BACK, verdicts, "Made into products")
+
+
+@router.post("/unlink", name="finding_unlink")
+def finding_unlink(desk: At, form: Form) -> Response:
+    """Take the links of the ticked findings back."""
+    ids = form.ids("pick")
+    for finding_id in ids:
+        unlink_finding(desk.workplace, desk.actor, finding_id)
+    return desk.done(BACK, f"{len(ids)} {'link' if len(ids) == 1 else 'links'} taken back. Nothing changed there.")

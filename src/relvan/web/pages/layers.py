@@ -1,0 +1,264 @@
+"""Layers: the list, making one, changing one with its impact shown first, giving them to listings."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.listings.layers import STEPS
+from relvan.core.listings.rulebook import LAYER_TOPICS, Rulebook
+from relvan.core.listings.wording import PRODUCT_FIELDS
+from relvan.core.prices.steps import steps_data
+from relvan.core.refusal import Refused, refuse
+from relvan.services.listings.impact import Impact, impact_of_layer, impact_of_use
+from relvan.services.listings.layers import (
+    change_layer,
+    copy_layer,
+    drop_layer,
+    keep_set,
+    make_layer,
+    undo_layer,
+    use_layers,
+    use_set,
+)
+from relvan.services.listings.previews import attribute_names, preview_wording
+from relvan.store.categories import category_paths
+from relvan.store.channels import channel_by_key, channel_names
+from relvan.store.history import history
+from relvan.store.layers import layer_line, layer_lines, layer_sets
+from relvan.store.listings import listings_of
+from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.reading_steps import read_steps, step_row
+
+router = APIRouter(prefix="/listings/layers")
+TOPIC_WORDS = {"category": "Category and attributes", "wording": "Wording", "price": "Price", "delivery": "Delivery",
+               "returns": "Returns"}  # fmt: skip
+MOST_SAMPLES = 4
+
+
+@router.get("", name="layer_index")
+def layer_index(desk: At, channel: str = "", topic: str = "") -> HTMLResponse:
+    """All layers by channel and topic."""
+    with desk.workplace.database.reading() as session:
+        named = channel_names(session)
+        lines = layer_lines(session, channel=channel, topic=topic if topic in LAYER_TOPICS else "")
+        sets = layer_sets(session)
+        books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in named}
+    names = {line.id: line.name for line in lines}
+    return desk.page(
+        "layers/index.html", "listings", lines=lines, named=named, channel=channel, topic=topic, topics=TOPIC_WORDS,
+        sets=sets, books=books, names=names,
+    )  # fmt: skip
+
+
+@router.get("/new", name="layer_new")
+def layer_new(desk: At, channel: str, topic: str) -> HTMLResponse:
+    """A form for a new layer."""
+    return _form(desk, channel, topic, typed={"name": ""})
+
+
+@router.post("/new", name="layer_make")
+def layer_make(desk: At, form: Form) -> Response:
+    """Make a layer."""
+    channel, topic = form.get("channel", ""), form.get("topic", "")
+    try:
+        values = _values(form, topic)
+        layer_id = make_layer(
+            desk.workplace, desk.actor, channel, topic, form.get("name", ""), values, standing_for=_standing(form)
+        )
+    except Refused as refused:
+        return _form(desk, channel, topic, typed=dict(form), refused=refused, status=422)
+    return desk.done(f"/listings/layers/{layer_id}", "The layer is there. Give it to listings, or let it stand.")
+
+
+def _form(desk: Desk, channel: str, topic: str, *, typed: Mapping[str, str], refused: Refused | None = None,
+          status: int = 200) -> HTMLResponse:  # fmt: skip
+    if topic not in LAYER_TOPICS:
+        raise refuse("topic", "A layer needs a topic.", "Choose one.", "topic")
+    with desk.workplace.database.reading() as session:
+        found = channel_by_key(session, channel)
+        values = _ground(desk, session, desk.workplace.rulebook(found), topic)
+    return desk.page(
+        "layers/show.html", "listings", status=status, line=None, channel_name=found.name, channel_key=found.key,
+        topic=topic, topic_words=TOPIC_WORDS[topic], typed=typed, said={}, history=[],
+        steps=[step_row({}), step_row({})],
+        errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
+        **values,
+    )  # fmt: skip
+
+
+def _ground(desk: Desk, session: Any, book: Rulebook, topic: str) -> dict[str, Any]:
+    return {
+        "book": book,
+        "rules": [rule for rule in book.fields if rule.layer == topic],
+        "categories": category_paths(session),
+        "product_fields": PRODUCT_FIELDS,
+        "attribute_names": attribute_names(session),
+        "named": channel_names(session),
+    }
+
+
+@router.get("/{layer_id:int}", name="layer_show")
+def layer_show(desk: At, layer_id: int) -> HTMLResponse:
+    """One layer."""
+    return _show(desk, layer_id)
+
+
+def _show(desk: Desk, layer_id: int, *, typed: Mapping[str, str] | None = None, refused: Refused | None = None,
+          status: int = 200) -> HTMLResponse:  # fmt: skip
+    with desk.workplace.database.reading() as session:
+        line = layer_line(session, layer_id)
+        book = desk.workplace.rulebook(channel_by_key(session, line.channel_key))
+        values = _ground(desk, session, book, line.topic)
+        entries = history(session, "layer", layer_id)
+    said = {name: value for name, value in line.values.items() if name != STEPS}
+    return desk.page(
+        "layers/show.html", "listings", status=status, line=line, channel_name=line.channel,
+        channel_key=line.channel_key, topic=line.topic, topic_words=TOPIC_WORDS[line.topic], typed=typed, said=said,
+        steps=[*(step_row(step) for step in line.values.get(STEPS, [])), step_row({})], history=entries,
+        errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
+        **values,
+    )  # fmt: skip
+
+
+def _values(form: PostedForm, topic: str) -> dict[str, Any]:
+    """What a layer's form says, by field; of the topic price its steps."""
+    values: dict[str, Any] = {
+        name.removeprefix("v_"): form[name].replace("\r\n", "\n").strip() for name in form if name.startswith("v_")
+    }
+    if topic == "price":
+        steps = steps_data(read_steps(form))
+        values |= {STEPS: steps} if steps else {}
+    return values
+
+
+def _standing(form: PostedForm) -> str | None:
+    return form.get("category", "") if form.get("stands") == "yes" else None
+
+
+@router.post("/{layer_id:int}", name="layer_change")
+def layer_change(desk: At, form: Form, layer_id: int) -> Response:
+    """Change a layer; what it speaks for is worked out again and becomes behind where it differs."""
+    with desk.workplace.database.reading() as session:
+        topic = layer_line(session, layer_id).topic
+    try:
+        values = _values(form, topic)
+        change_layer(
+            desk.workplace, desk.actor, layer_id, values, name=form.get("name", ""), standing_for=_standing(form)
+        )
+    except Refused as refused:
+        return _show(desk, layer_id, typed=dict(form), refused=refused, status=422)
+    undo = f"/listings/layers/{layer_id}/undo"
+    return desk.done(f"/listings/layers/{layer_id}", "Saved. Nothing has been sent.", undo_path=undo)
+
+
+@router.post("/{layer_id:int}/impact", name="layer_impact")
+def layer_impact(desk: At, form: Form, layer_id: int) -> HTMLResponse:
+    """What saving the form would do, before it is saved."""
+    with desk.workplace.database.reading() as session:
+        line = layer_line(session, layer_id)
+    try:
+        impact = impact_of_layer(desk.workplace, layer_id, _values(form, line.topic), standing_for=_standing(form))
+    except Refused as refused:
+        return desk.fragment("parts/_refused.html", refusals=refused.refusals)
+    return desk.fragment("layers/_impact.html", impact=impact, topic=line.topic)
+
+
+@router.post("/preview", name="layer_preview")
+def layer_preview(desk: At, form: Form) -> HTMLResponse:
+    """The wording as it is typed, over real products, with its length against the rulebook."""
+    with desk.workplace.database.reading() as session:
+        book = desk.workplace.rulebook(channel_by_key(session, form.get("channel", "")))
+    rule = book.field(form.get("field", ""))
+    if rule is None:
+        raise refuse("unknown", "The channel has no such field.", "Look at its rulebook.")
+    text = form.get(f"v_{rule.name}", "").replace("\r\n", "\n")
+    previews, refusals = preview_wording(desk.workplace, rule, text, words=form.get("over", ""), most=MOST_SAMPLES)
+    return desk.fragment("layers/_preview.html", previews=previews, refusals=refusals, rule=rule, typed=bool(text))
+
+
+@router.post("/{layer_id:int}/copy", name="layer_copy")
+def layer_copy(desk: At, form: Form, layer_id: int) -> Response:
+    """Make a layer like this one."""
+    made = copy_layer(desk.workplace, desk.actor, layer_id, form.get("name", ""), form.get("channel", ""))
+    return desk.done(f"/listings/layers/{made}", "Copied. It speaks for nothing yet.")
+
+
+@router.post("/{layer_id:int}/undo", name="layer_undo")
+def layer_undo(desk: At, form: Form, layer_id: int) -> Response:
+    """Take the last change back."""
+    undo_layer(desk.workplace, desk.actor, layer_id)
+    return desk.done(f"/listings/layers/{layer_id}", "Taken back.")
+
+
+@router.post("/{layer_id:int}/drop", name="layer_drop")
+def layer_drop(desk: At, form: Form, layer_id: int) -> Response:
+    """Take a layer away."""
+    drop_layer(desk.workplace, desk.actor, layer_id)
+    return desk.done("/listings/layers", "The layer is gone.")
+
+
+@router.post("/sets", name="layer_set_keep")
+def layer_set_keep(desk: At, form: Form) -> Response:
+    """Keep layers under one name."""
+    layers = {name.removeprefix("set_"): int(form[name]) for name in form
+              if name.startswith("set_") and form[name].isdigit()}  # fmt: skip
+    keep_set(desk.workplace, desk.actor, form.get("channel", ""), form.get("name", ""), layers)
+    return desk.done(f"/listings/layers?channel={form.get('channel', '')}", "The set is kept.")
+
+
+def _ticked(desk: Desk, form: PostedForm) -> tuple[list[int], str]:
+    """The ticked listings, and their channel's key when they are all on one."""
+    ids = form.ids("pick")
+    with desk.workplace.database.reading() as session:
+        found = {one.channel_id for one in listings_of(session, listing_ids=ids)}
+        keys = [key for key, _ in channel_names(session) if channel_by_key(session, key).id in found]
+    return ids, keys[0] if len(keys) == 1 else ""
+
+
+@router.post("/panel", name="layer_panel")
+def layer_panel(desk: At, form: Form) -> HTMLResponse:
+    """What layers the ticked listings can be given."""
+    ids, key = _ticked(desk, form)
+    with desk.workplace.database.reading() as session:
+        lines = layer_lines(session, channel=key) if key else []
+        sets = layer_sets(session, channel_by_key(session, key).id) if key else []
+    by_topic = {topic: [line for line in lines if line.topic == topic] for topic in LAYER_TOPICS}
+    return desk.fragment(
+        "layers/_panel.html", count=len(ids), channel_key=key, by_topic=by_topic, topics=TOPIC_WORDS, sets=sets
+    )
+
+
+def _chosen(form: PostedForm) -> dict[str, int | None]:
+    """Topics that were chosen in the panel: a layer's id, or none to take it away."""
+    chosen: dict[str, int | None] = {}
+    for topic in LAYER_TOPICS:
+        value = form.get(f"layer_{topic}", "")
+        if value == "none" or value.isdigit():
+            chosen[topic] = None if value == "none" else int(value)
+    return chosen
+
+
+@router.post("/panel/impact", name="layer_use_impact")
+def layer_use_impact(desk: At, form: Form) -> HTMLResponse:
+    """What giving these layers would change."""
+    impact: Impact = impact_of_use(desk.workplace, form.ids("pick"), _chosen(form))
+    return desk.fragment("layers/_impact.html", impact=impact, topic="")
+
+
+@router.post("/use", name="layer_use")
+def layer_use(desk: At, form: Form) -> Response:
+    """Give the ticked listings layers, or the layers of a set."""
+    ids = form.ids("pick")
+    if form.get("set", "").isdigit():
+        use_set(desk.workplace, desk.actor, ids, int(form["set"]))
+    else:
+        chosen = _chosen(form)
+        if not chosen:
+            raise refuse("missing", "No layer is chosen.", "Choose one for a topic.", "layer")
+        use_layers(desk.workplace, desk.actor, ids, chosen)
+    back = form.get("back", "")
+    path = back if back.startswith("/listings") else "/listings"
+    words = f"Given to {len(ids)} {'listing' if len(ids) == 1 else 'listings'}. Nothing has been sent."
+    return desk.done(path, words)
