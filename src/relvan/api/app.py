@@ -9,7 +9,21 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from relvan.api import catalogue, channels, dispatch, families, hooks, imports, jobs, listings, orders, setup, stock
+from relvan.api import (
+    catalogue,
+    channels,
+    dispatch,
+    families,
+    findings,
+    hooks,
+    imports,
+    jobs,
+    listing_work,
+    listings,
+    orders,
+    setup,
+    stock,
+)
 from relvan.api.desk import NoToken
 from relvan.api.docs import api_page
 from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
@@ -20,7 +34,20 @@ CONFLICTS = frozenset({
     "sku-taken", "gtin-taken", "still-running", "wrong-state", "exists", "in-use", "doubled", "picked", "not-packed",
     "no-label", "labelled",
 })  # fmt: skip
-ROUTERS = (imports, setup, families, catalogue, stock, channels, listings, jobs, orders, dispatch)
+ROUTERS = (
+    imports,
+    setup,
+    families,
+    catalogue,
+    stock,
+    channels,
+    listing_work,
+    findings,
+    listings,
+    jobs,
+    orders,
+    dispatch,
+)
 
 
 def add_api(app: FastAPI) -> None:

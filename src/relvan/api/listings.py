@@ -1,13 +1,16 @@
 """Listings over HTTP."""
 
+from dataclasses import asdict
 from typing import Any
 
 from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.api.jobs import job_shape
+from relvan.api.listing_shapes import Publishing, Requirement
 from relvan.api.shapes import Ids, ListingChange, NewListings, amount_of
-from relvan.services.listings.draft import change_listings, draft_listings
-from relvan.services.listings.offers import worked_out_listing
+from relvan.core.listings.cascade import FieldValue
+from relvan.services.listings.draft import change_listings, draft_listings, require_members
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
+from relvan.services.listings.view import view_listing
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
 from relvan.store.listings import ListingFilter, listing_by_id, listing_page
@@ -18,20 +21,43 @@ router = api_router(tags=["listings"])
 def _shape(by: Caller, listing_id: int) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
-        found = worked_out_listing(session, by.workplace, listing)
+        view = view_listing(session, by.workplace, listing)
+        found = view.found
         channel = channel_by_id(session, listing.channel_id)
+        currency = by.workplace.rulebook(channel).currency
         return {
             "id": listing.id,
             "channel": channel.key,
             "sku": product_by_id(session, listing.product_id).sku,
             "state": listing.state,
             "ref": listing.ref or None,
-            "fields": {name: {"value": v.value, "source": v.source} for name, v in found.fields.items()},
+            "fields": {name: _field(value) for name, value in found.fields.items()},
             "gaps": [{name: gap[name] for name in ("field", "kind", "message", "mend")} for gap in listing.gaps],
             "behind": listing.behind.split(),
-            "price": amount_of(listing.price, by.workplace.rulebook(channel).currency),
+            "price": amount_of(listing.price, currency),
             "quantity": listing.quantity,
-        }
+            "followed": listing.followed,
+            "head": listing.head_id,
+            "members": [row.id for row in view.family if not row.is_head] if listing.is_head else [],
+            "traits": {trait.ours: {"value": trait.our_value, "there": trait.theirs, "said": trait.value}
+                       for trait in found.place.traits},
+            "differences": [asdict(one) for one in view.differences],
+            "fees": amount_of(view.left.fees.total if view.left else None, currency),
+            "left": amount_of(view.left.amount if view.left else None, currency),
+            "why_left": view.left.why.as_dicts() if view.left else [],
+        }  # fmt: skip
+
+
+def _field(value: FieldValue) -> dict[str, Any]:
+    told: dict[str, Any] = {"value": value.value, "source": value.source}
+    return {**told, "layer": value.layer} if value.layer_id else told
+
+
+@router.post("/listings/require")
+def post_require(by: By, wish: Requirement) -> dict[str, Any]:
+    """Say of members of families' pages whether they must be there."""
+    require_members(by.workplace, by.actor, wish.ids, must=wish.must)
+    return {"listings": len(set(wish.ids))}
 
 
 @router.get("/listings")
@@ -79,9 +105,9 @@ def post_listings(by: By, wish: NewListings) -> dict[str, Any]:
 
 
 @router.post("/listings/publish", status_code=202)
-def post_publish(by: By, wish: Ids) -> dict[str, Any]:
-    """Send listings to their channels; answers a bulk job."""
-    return job_shape(by, publish_listings(by.workplace, by.actor, wish.ids))
+def post_publish(by: By, wish: Publishing) -> dict[str, Any]:
+    """Send listings to their channels, families with all their variants; answers a bulk job."""
+    return job_shape(by, publish_listings(by.workplace, by.actor, wish.ids, leave_out=wish.leave_out))
 
 
 @router.post("/listings/take-down", status_code=202)

@@ -35,6 +35,7 @@ REFUSED_FAMILY = "HP"
 ON_CORVELLO = ("PT", "TL-TROWEL", "TL-SNIPS", "TL-SIEVE", "WA-CAN-1", "WA-CAN-3", "WA-MIST", "CA-FEED", "CA-SOAP",
                "SO-POT-20", "SO-SEED-10", "WA-TRAY", "TL-SCOOP", "CA-LABEL", "WA-WICK", "TL-RAKE")  # fmt: skip
 LEFT_OPEN = 9  # of the drafts there: they wait for a page
+STILL_BEHIND = 6  # of those that got a new layer
 # what somebody put up by hand before: (code, title, cents)
 BY_HAND = (
     ("", "Celadon saucer by Aubrey, 15 cm", 790), ("OLD-77", "Potting trowel with ash handle", 1890),
@@ -70,6 +71,7 @@ def _layers(workplace: Workplace, owner: Actor) -> None:
     soil = [row.id for row in rows if row.sku.startswith("SO-")]
     use_layers(workplace, owner, [row.id for row in rows if row.id not in soil], {"delivery": parcels})
     use_layers(workplace, owner, soil, {"delivery": pallets})
+    publish_listings(workplace, owner, [row.id for row in rows if row.state == "live"][STILL_BEHIND:])
 
 
 def _families_on_hagglet(workplace: Workplace, owner: Actor) -> None:

@@ -175,7 +175,7 @@ class Seeder:
         more = draft_listings(
             self.workplace, self.owner, "ownshop", ["SA", "HP", "KIT-HERB", "KIT-TRIO-9", "KIT-TOOLS"]
         )
-        publish_listings(self.workplace, self.owner, more.listing_ids)
+        publish_listings(self.workplace, self.owner, more.listing_ids, leave_out=True)
         category = {good.draft.sku: good.draft.category for good in found}
         listed = [sku for sku in skus if sku not in NOT_ON_HAGGLET]
         draft_listings(self.workplace, self.owner, "hagglet", listed)

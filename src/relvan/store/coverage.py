@@ -12,6 +12,7 @@ from relvan.core.catalogue.attributes import SEPARATOR
 from relvan.core.catalogue.product import ProductKind
 from relvan.store import search
 from relvan.store.counting import Count, count_up_to
+from relvan.store.holdings import load_holdings
 from relvan.store.tables import Balance, Channel, Listing, Product
 
 _variant = aliased(Product)
@@ -175,6 +176,11 @@ def _fill(session: Session, rows: list[CoverageRow]) -> None:
     ids = [*by_id, *head_of]
     for product_id, free in _about(session, _FREE, ids):
         by_id[head_of.get(product_id, product_id)].free += free
+    kits = [row.id for row in rows if row.kind == ProductKind.KIT]
+    if kits:
+        holdings = load_holdings(session, kits)
+        for kit in kits:
+            by_id[kit].free = holdings.free(kit)
     for product_id, key, listing_id, state, gaps, met, demands, is_head in _about(session, _LISTINGS, ids):
         row = by_id[head_of.get(product_id, product_id)]
         cell = row.cells.get(key)

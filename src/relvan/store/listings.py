@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce
 from sqlalchemy.orm import Session, aliased
 
+from relvan.core.catalogue.identity import sku_key
 from relvan.core.listings.cascade import Place
 from relvan.core.refusal import not_found
 from relvan.store import search
@@ -24,6 +25,7 @@ from relvan.store.tables import (
     OutboxEntry,
     PriceList,
     Product,
+    SkuName,
 )
 
 
@@ -265,6 +267,34 @@ def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, lim
 def count_listings(session: Session, wanted: ListingFilter) -> Count:
     """How many there are, counted up to 10,000."""
     return count_up_to(session, select(Listing.id).where(*conditions_of(session, wanted)), wanted)
+
+
+@dataclass(frozen=True)
+class SpokenListing:
+    """A listing as a file of fields names it."""
+
+    id: int
+    sku: str
+    own: dict[str, str]
+
+
+def spoken_listings(session: Session, skus: Collection[str]) -> dict[tuple[int, str], SpokenListing]:
+    """Listings by channel and the key of the SKU or alias under which they are offered."""
+    named = func.coalesce(func.nullif(Listing.alias, ""), Product.sku)
+    statement = (
+        select(Listing.channel_id, Listing.id, named, Listing.own)
+        .join(Product, Product.id == Listing.product_id)
+        .join(SkuName, SkuName.product_id == Product.id)
+        .where(among(SkuName.key, {sku_key(sku) for sku in skus}))
+        .distinct()
+        .order_by(Listing.id)
+    )
+    wanted = {sku_key(sku) for sku in skus}
+    return {
+        (channel_id, sku_key(sku)): SpokenListing(listing_id, sku, own)
+        for channel_id, listing_id, sku, own in session.execute(statement).all()
+        if sku_key(sku) in wanted
+    }
 
 
 def is_spoken_of(session: Session, listing_id: int) -> bool:

@@ -19,6 +19,8 @@ class FileKind(StrEnum):
     COUNTS = "stock-counts"
     PICTURES = "pictures"
     ATTRIBUTES = "attributes"
+    LISTINGS = "listing-fields"
+    LAYERS = "layer-values"
 
 
 @dataclass(frozen=True)
@@ -184,6 +186,26 @@ KINDS: Mapping[FileKind, Kind] = {
                 SKU,
                 Column("attribute", "Attribute", required=True, example="material", also=("attribute name", "name")),
                 Column("value", "Value", example="stoneware", also=("attribute value",)),
+            ),
+        ),
+        Kind(
+            FileKind.LISTINGS, "Listing fields", "One row for each field that a listing says itself; empty takes it "
+            "from the product again.",
+            (
+                SKU,
+                Column("channel", "Channel", "code", required=True, example="hagglet", also=("marketplace", "store")),
+                Column("field", "Field", required=True, example="heading", also=("field name",)),
+                Column("value", "Value", example="Aubrey pot, ink glaze", also=("text",)),
+            ),
+        ),
+        Kind(
+            FileKind.LAYERS, "Layer values", "One row for each field that a layer says.",
+            (
+                Column("layer", "Layer", required=True, example="Tracked parcels", also=("layer name",)),
+                Column("channel", "Channel", "code", required=True, example="hagglet", also=("marketplace", "store")),
+                Column("topic", "Topic", "code", required=True, example="delivery"),
+                Column("field", "Field", required=True, example="dispatch_days", also=("field name",)),
+                Column("value", "Value", example="2", also=("text",)),
             ),
         ),
     )

@@ -251,6 +251,11 @@ def _alone(rows: Iterable[Row], options: Options) -> list[Thing]:
     return [Thing(row.text("sku"), [row], dict(row.values), creates=False) for row in rows]
 
 
+def _spoken(rows: Iterable[Row], options: Options) -> list[Thing]:
+    """Values of layers: each row is one field of the layer that it names."""
+    return [Thing(row.text("layer"), [row], dict(row.values), creates=False) for row in rows]
+
+
 _GATHER = {
     FileKind.PRODUCTS: _products,
     FileKind.FAMILIES: _families,
@@ -260,4 +265,6 @@ _GATHER = {
     FileKind.COUNTS: _alone,
     FileKind.PICTURES: _alone,
     FileKind.ATTRIBUTES: _attributes,
+    FileKind.LISTINGS: _alone,
+    FileKind.LAYERS: _spoken,
 }

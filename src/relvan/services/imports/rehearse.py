@@ -22,6 +22,7 @@ from relvan.services.catalogue.write import make_wishes
 from relvan.services.imports.plain import can_be_plain, rehearse_plain
 from relvan.services.imports.receive import kind_of, table_of
 from relvan.services.imports.special import rehearse_alone
+from relvan.services.imports.spoken import SPOKEN, rehearse_spoken
 from relvan.services.jobs.life import end_job, find_job
 from relvan.services.workplace import Workplace
 from relvan.store.facts import attribute_rules, codes, facts_by_id, traits_of_variants
@@ -64,6 +65,9 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
     things = gather(kind, rows, options)
     if kind.key in (FileKind.COUNTS, FileKind.PICTURES):
         found = rehearse_alone(workplace, kind.key, things)
+        rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
+    elif kind.key in SPOKEN:
+        found = rehearse_spoken(workplace, kind.key, things)
         rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
     else:
         rehearsals = _rehearse(workplace, progress, kind.key, things, options)

@@ -12,6 +12,7 @@ from relvan.core.money import as_decimal
 from relvan.core.refusal import Refusal, Refused
 from relvan.documents.tables import write_csv, write_xlsx
 from relvan.services.imports.receive import kind_of
+from relvan.services.imports.spoken import all_layer_lines, listing_lines
 from relvan.services.workplace import Workplace
 from relvan.store.facts import codes, facts_by_id, in_chunks
 from relvan.store.imports import all_currencies, counted_bins, list_currencies, many_names, picture_uses
@@ -103,9 +104,14 @@ def _file(
 def _rows(
     workplace: Workplace, kind: Kind, columns: Sequence[Column], names: Sequence[str], *, numbers: bool
 ) -> Iterator[Cells]:
-    """The cells of every row, a thousand products at a time."""
+    """The cells of every row, a thousand products at a time; layers are not of products, and all of them come."""
     with workplace.database.reading() as session:
         currencies = all_currencies(session, workplace.settings.currency)
+        layers = all_layer_lines(session) if kind.key == FileKind.LAYERS else []
+    for said in layers:
+        yield [_cell(said.get(column.name), column, currencies, numbers=numbers) for column in columns]
+    if kind.key == FileKind.LAYERS:
+        return
     for chunk in in_chunks(names):
         with workplace.database.reading() as session:
             known = codes(session, chunk)
@@ -195,6 +201,10 @@ def _attributes(session: Session, listed: Listed) -> Lines:
                 yield {"sku": facts["sku"], "attribute": name.removeprefix("attribute "), "value": value}
 
 
+def _listings(session: Session, listed: Listed) -> Lines:
+    yield from listing_lines(session, [str(facts["sku"]) for _, facts in listed])
+
+
 _LINES = {
     FileKind.PRODUCTS: _products,
     FileKind.FAMILIES: _families,
@@ -204,4 +214,5 @@ _LINES = {
     FileKind.COUNTS: _counts,
     FileKind.PICTURES: _pictures,
     FileKind.ATTRIBUTES: _attributes,
+    FileKind.LISTINGS: _listings,
 }

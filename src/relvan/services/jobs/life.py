@@ -14,7 +14,8 @@ from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.database import after_commit
 from relvan.store.tables import BulkJob, Person
 
-RIGHTS = {FileKind.PRICES: Right.PRICES, FileKind.COUNTS: Right.STOCK}
+RIGHTS = {FileKind.PRICES: Right.PRICES, FileKind.COUNTS: Right.STOCK, FileKind.LISTINGS: Right.LISTINGS,
+          FileKind.LAYERS: Right.LISTINGS}  # fmt: skip
 
 
 def right_for(kind: str) -> Right:

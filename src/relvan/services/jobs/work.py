@@ -26,6 +26,7 @@ from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.imports.counts import apply_counts
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
 from relvan.services.imports.special import apply_picture, undo_alone
+from relvan.services.imports.spoken import SPOKEN, apply_spoken
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.listings.findings import read_some_findings
 from relvan.services.listings.later import work_out_some
@@ -37,6 +38,7 @@ from relvan.store.tables import BulkJob, BulkJobRow
 log = logging.getLogger("relvan.jobs")
 CHUNK = 500
 PLAIN = 2_000  # of rows that say plain facts so many take no longer
+SPOKEN_AT_ONCE = 100
 COUNTED = 50  # each of these asks for its bin, so that fewer make a short transaction
 ALONE = (FileKind.COUNTS, FileKind.PICTURES)
 OPEN = ("new", "changes")
@@ -93,7 +95,10 @@ def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) ->
 
 
 def _apply(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
-    steps = {FileKind.COUNTS: _apply_some_counts, FileKind.PICTURES: _apply_one}
+    steps = {
+        FileKind.COUNTS: _apply_some_counts, FileKind.PICTURES: _apply_one, FileKind.LISTINGS: _apply_spoken,
+        FileKind.LAYERS: _apply_spoken,
+    }  # fmt: skip
     step = steps.get(job.spec.get("kind", ""), _apply_chunk)
     while not stopped():
         if not step(workplace, job):
@@ -219,6 +224,30 @@ def _apply_one(workplace: Workplace, job: BulkJob) -> bool:
     return True
 
 
+def _apply_spoken(workplace: Workplace, job: BulkJob) -> bool:
+    return _say_some(workplace, job, OPEN, undo=False)
+
+
+def _undo_spoken(workplace: Workplace, job: BulkJob) -> bool:
+    return _say_some(workplace, job, ["done"], undo=True)
+
+
+def _say_some(workplace: Workplace, job: BulkJob, verdicts: Sequence[str], *, undo: bool) -> bool:
+    """The next fields of listings or layers; what was said before a break is found said, and not said twice."""
+    with workplace.database.reading() as session:
+        rows = next_changes(session, job.id, verdicts, SPOKEN_AT_ONCE, backwards=undo)
+        if not rows:
+            return False
+        actor = actor_of(session, job, "undo" if undo else _via(job))
+    reasons = apply_spoken(workplace, actor, job.spec["kind"], rows, undo=undo)
+    fine = [row.position for row in rows if row.position not in reasons]
+    with workplace.database.writing() as session:
+        find_job(session, job.id).done += settle_rows(session, job.id, fine, "taken back" if undo else "done")
+        for position, reason in reasons.items():
+            settle_rows(session, job.id, [position], "not taken back" if undo else "refused", reason[:400])
+    return True
+
+
 def _settle_one(
     workplace: Workplace, job: BulkJob, row: ChangeRow, verdict: str, reason: str, more: dict[str, Any] | None
 ) -> None:
@@ -231,9 +260,10 @@ def _settle_one(
 
 
 def _undo(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
-    alone = job.spec.get("kind") in ALONE
+    kind = job.spec.get("kind")
+    step = _undo_spoken if kind in SPOKEN else _undo_one if kind in ALONE else _undo_chunk
     while not stopped():
-        if not (_undo_one(workplace, job) if alone else _undo_chunk(workplace, job)):
+        if not step(workplace, job):
             _finish(workplace, job.id)
             return
 

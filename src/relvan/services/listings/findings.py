@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.listings.likeness import LIKELY, SURE, Goods, compare
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused
@@ -28,7 +29,7 @@ from relvan.store.findings import (
 )
 from relvan.store.tables import Channel, Finding
 
-TRIED_WORDS, TRIED_PRODUCTS = 3, 12
+TRIED_WORDS, TRIED_PRODUCTS = 4, 20
 
 
 def read_findings(
@@ -164,7 +165,10 @@ def _suggestion(session: Session, found: Finding) -> _Match | None:
         ids |= dict.fromkeys(search.first_matches(session, word, TRIED_PRODUCTS))
     theirs = Goods(found.title, found.brand, found.gtin)
     best: _Match | None = None
+    is_head = bool(found.traits) and not found.head
     for product in hints_of(session, list(ids)):
+        if is_head != (product.kind == ProductKind.FAMILY):
+            continue
         like = compare(Goods(product.title, product.brand, product.gtin), theirs)
         if like.percent >= LIKELY // 2 and (best is None or like.percent > best.percent):
             best = _Match(product, min(like.percent, SURE - 1), like.reasons)

@@ -48,4 +48,5 @@ def preview_wording(
 def attribute_names(session: Session) -> list[str]:
     """The names of attributes and traits that products have, for whoever writes wording."""
     names = many_names(session)
-    return sorted({*names["attribute"], *names["trait"]}, key=str.casefold)
+    found = {name.casefold(): name for name in (*names["trait"], *names["attribute"])}
+    return sorted(found.values(), key=str.casefold)

@@ -69,10 +69,12 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     if head_id is not None:
         ids = [head_id, *(member.id for member in members_of(session, [head_id]))]
         family = tuple(sorted(listing_rows_of(session, ids), key=lambda row: not row.is_head))
-    return ListingView(found, _buyer(book, found, listing), left, differences(book, listing, found), family)
+    return ListingView(
+        found, _buyer(book, found, listing, listed.product.title), left, differences(book, listing, found), family
+    )
 
 
-def _buyer(book: Rulebook, found: WorkedOut, listing: Listing) -> Buyer:
+def _buyer(book: Rulebook, found: WorkedOut, listing: Listing, called: str) -> Buyer:
     said = {rule.name: found.told[rule.name] for rule in book.fields}
     title = next((said[rule.name] for rule in book.fields if rule.origin == "title"), "")
     text_rule = next((rule for rule in book.fields if rule.origin == "description"), None)
@@ -86,7 +88,9 @@ def _buyer(book: Rulebook, found: WorkedOut, listing: Listing) -> Buyer:
     facts = [*((trait.theirs or trait.ours, trait.value) for trait in found.place.traits if trait.value), *facts]
     tagged = has_tags(text)
     shown = to_html(text, SHOWN_TAGS) if tagged else text
-    return Buyer(title or listing.sent_fields.get("title", ""), shown, tagged, tuple(facts),
+    if not title and (listing.placed or found.place.part == "member" or book.pages is not None):
+        title = listing.sent_fields.get("title") or called  # the page that it stands on decides
+    return Buyer(title, shown, tagged, tuple(facts),
                  book.category_name(found.category) if found.category else "")  # fmt: skip
 
 

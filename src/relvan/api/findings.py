@@ -1,0 +1,69 @@
+"""Findings over HTTP: listings that were there before."""
+
+from typing import Any
+
+from relvan.api.desk import By, Cursor, Limit, YesOrNo, api_router, page_of
+from relvan.api.jobs import job_shape
+from relvan.api.listing_shapes import FindingLink, FindingsWish
+from relvan.api.shapes import amount_of
+from relvan.core.refusal import Refusal, Refused
+from relvan.services.listings.findings import read_findings
+from relvan.services.listings.linking import link_finding, products_from_findings, unlink_finding
+from relvan.store.findings import FindingFilter, FindingRow, finding_page
+
+router = api_router(tags=["findings"])
+
+
+def _shape(row: FindingRow) -> dict[str, Any]:
+    return {
+        "id": row.id, "channel": row.channel_key, "ref": row.ref, "sku": row.sku, "gtin": row.gtin or None,
+        "title": row.title, "brand": row.brand, "price": amount_of(row.price, row.currency), "quantity": row.quantity,
+        "live": row.live, "centre": row.centre, "head": row.head or None, "listing": row.listing_id,
+        "linked_by": row.linked_by or None,
+        "product": {"sku": row.product_sku, "likeness": row.likeness, "reasons": row.reasons}
+        if row.product_sku else None,
+    }  # fmt: skip
+
+
+@router.post("/channels/{channel}/findings/read", status_code=202)
+def post_read(by: By, channel: str, wish: FindingsWish | None = None) -> dict[str, Any]:
+    """Read a channel's listings in; answers a bulk job. Nothing on the channel changes by it."""
+    wanted = wish or FindingsWish()
+    return job_shape(by, read_findings(by.workplace, by.actor, channel, words=wanted.words, centre=wanted.centre))
+
+
+@router.get("/findings")
+def list_findings(
+    by: By, channel: str = "", linked: YesOrNo = None, q: str = "", limit: Limit = 50, after: Cursor = 0
+) -> dict[str, Any]:
+    """What was found; open and linked ones alike unless one is asked for."""
+    with by.workplace.database.reading() as session:
+        wanted = FindingFilter(channel, linked, q)
+        rows, following = page_of(
+            finding_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id
+        )
+    return {"items": [_shape(row) for row in rows], "next": following}
+
+
+@router.post("/findings/{finding_id}/link")
+def post_link(by: By, finding_id: int, wish: FindingLink) -> dict[str, Any]:
+    """Link a finding to a product."""
+    return {"listing": link_finding(by.workplace, by.actor, finding_id, wish.sku)}
+
+
+@router.post("/findings/{finding_id}/unlink")
+def post_unlink(by: By, finding_id: int) -> dict[str, Any]:
+    """Take a link back."""
+    unlink_finding(by.workplace, by.actor, finding_id)
+    return {"listing": None}
+
+
+@router.post("/findings/{finding_id}/create-product", status_code=201)
+def post_create(by: By, finding_id: int) -> dict[str, Any]:
+    """Make a product (or the family it belongs to) of a finding, and link it."""
+    (verdict,) = products_from_findings(by.workplace, by.actor, [finding_id])
+    if not verdict.ok:
+        raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))
+    with by.workplace.database.reading() as session:
+        row = finding_page(session, FindingFilter(linked=None), after=finding_id - 1, limit=1)[0]
+    return _shape(row)

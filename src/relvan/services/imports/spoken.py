@@ -1,0 +1,185 @@
+"""Files of what listings and layers say: each row is one field of a listing, or of a layer."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.things import Thing
+from relvan.core.listings.layers import STEPS, check_layer
+from relvan.core.listings.rulebook import FieldRule, Rulebook
+from relvan.core.refusal import Refusal, Refused, refuse
+from relvan.services.listings.draft import check_value, set_values
+from relvan.services.listings.layers import change_layer
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import channels
+from relvan.store.imports import ChangeRow
+from relvan.store.layers import LayerLine, layer_by_id, layer_lines
+from relvan.store.listings import SpokenListing, listing_by_id, spoken_listings
+from relvan.store.tables import Channel
+
+SPOKEN = (FileKind.LISTINGS, FileKind.LAYERS)
+Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
+
+
+class _Known:
+    """What the rows may name: channels with their rulebooks, listings by channel and SKU, layers by name."""
+
+    def __init__(self, session: Session, workplace: Workplace, things: Sequence[Thing], kind: str) -> None:
+        found = channels(session)
+        self.channels: dict[str, Channel] = {name.casefold(): c for c in found for name in (c.key, c.name)}
+        self.books = {channel.id: workplace.rulebook(channel) for channel in found}
+        self.listings: dict[tuple[int, str], SpokenListing] = {}
+        self.layers: dict[tuple[str, str, str], LayerLine] = {}
+        if kind == FileKind.LISTINGS:
+            self.listings = spoken_listings(session, [thing.sku for thing in things])
+        else:
+            lines = layer_lines(session)
+            self.layers = {(line.channel_key, line.topic, line.name.casefold()): line for line in lines}
+
+    def channel(self, name: str) -> Channel:
+        found = self.channels.get(name.strip().casefold())
+        if found is None:
+            raise refuse("unknown-channel", f"There is no channel “{name[:40]}”.", "Correct the cell.", "channel")
+        return found
+
+    def field(self, book: Rulebook, name: str) -> FieldRule:
+        wanted = name.strip().casefold()
+        found = next((rule for rule in book.fields if wanted in (rule.name.casefold(), rule.label.casefold())), None)
+        if found is None:
+            raise refuse("unknown", f"{book.name} has no field “{name[:40]}”.", "Look at its rulebook.", "field")
+        return found
+
+
+def rehearse_spoken(workplace: Workplace, kind: str, things: Sequence[Thing]) -> list[Found]:
+    """(thing, verdict, change, refusals) of each row."""
+    seen: dict[Any, int] = {}
+    look = _listing if kind == FileKind.LISTINGS else _layer
+    found: list[Found] = []
+    with workplace.database.reading() as session:
+        known = _Known(session, workplace, things, kind)
+        for thing in things:
+            refusals, change = list(thing.refusals), None
+            if not thing.rows[0].refusals:
+                try:
+                    change = look(known, thing, seen)
+                except Refused as refused:
+                    refusals += refused.refusals
+            broken = bool(refusals or thing.rows[0].refusals)
+            same = change is not None and change["value"][0] == change["value"][1]
+            verdict = "refused" if broken else "same" if same else "changes"
+            found.append((thing, verdict, None if broken or same else change, refusals))
+    return found
+
+
+def _once(seen: dict[Any, int], place: Any, thing: Thing) -> None:
+    first = seen.setdefault(place, thing.leader)
+    if first != thing.leader:
+        raise refuse("twice", f"That field is in row {first} already.", "Leave one out.", "field")
+
+
+def _listing(known: _Known, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
+    facts = thing.facts
+    channel = known.channel(str(facts["channel"]))
+    listing = known.listings.get((channel.id, thing.key))
+    if listing is None:
+        message = f"“{thing.sku}” is not on {channel.name}."
+        raise refuse("not-found", message, "Draft it there first.", "sku")
+    book = known.books[channel.id]
+    rule = known.field(book, str(facts["field"]))
+    value = _meant(book, rule, str(facts.get("value") or ""))
+    refusals = check_value(rule, rule.name, value)
+    if refusals:
+        raise Refused(*refusals)
+    _once(seen, (listing.id, rule.name), thing)
+    return {"value": [listing.own.get(rule.name, ""), value], "field": [rule.name, rule.name],
+            "listing": [listing.id, listing.id]}  # fmt: skip
+
+
+def _layer(known: _Known, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
+    facts = thing.facts
+    channel, topic = known.channel(str(facts["channel"])), str(facts["topic"]).strip().casefold()
+    line = known.layers.get((channel.key, topic, thing.sku.strip().casefold()))
+    if line is None:
+        message = f"There is no layer “{thing.sku[:60]}” about {topic[:20]} on {channel.name}."
+        raise refuse("not-found", message, "Make it first.", "layer")
+    book = known.books[channel.id]
+    rule = known.field(book, str(facts["field"]))
+    value = _meant(book, rule, str(facts.get("value") or ""))
+    refusals = check_layer(book, topic, line.name, {rule.name: value})
+    if refusals:
+        raise Refused(*refusals)
+    _once(seen, (line.id, rule.name), thing)
+    return {"value": [str(line.values.get(rule.name, "")), value], "field": [rule.name, rule.name],
+            "layer": [line.id, line.id]}  # fmt: skip
+
+
+def _meant(book: Rulebook, rule: FieldRule, value: str) -> str:
+    """A category may be named, or be its key."""
+    if rule.kind != "category":
+        return value.strip()
+    wanted = value.strip().casefold()
+    return next((one.key for one in book.categories if one.name.casefold() == wanted), value.strip())
+
+
+def apply_spoken(
+    workplace: Workplace, actor: Actor, kind: str, rows: Sequence[ChangeRow], *, undo: bool = False
+) -> dict[int, str]:
+    """Carry out rows, or take them back; why some were refused, by position. One refused stops no other."""
+    thing = "listing" if kind == FileKind.LISTINGS else "layer"
+    grouped: dict[int, list[ChangeRow]] = defaultdict(list)
+    for row in rows:
+        grouped[int(row.change[thing][0])].append(row)
+    reasons: dict[int, str] = {}
+    for subject, together in grouped.items():
+        pairs = {row.change["field"][0]: row.change["value"] for row in together}
+        try:
+            _say(workplace, actor, thing, subject, pairs, undo=undo)
+        except Refused as refused:
+            reason = f"{refused.first.message} {refused.first.fix}".strip()
+            reasons |= {row.position: reason for row in together}
+    return reasons
+
+
+def _say(
+    workplace: Workplace, actor: Actor, thing: str, subject: int, pairs: Mapping[str, Sequence[str]], *, undo: bool
+) -> None:
+    wanted = {name: pair[0 if undo else 1] for name, pair in pairs.items()}
+    expected = {name: pair[1 if undo else 0] for name, pair in pairs.items()}
+    with workplace.database.reading() as session:
+        now = _said(session, thing, subject)
+    if all(str(now.get(name, "")) == value for name, value in wanted.items()):
+        return  # said before a break
+    moved = [name for name, value in expected.items() if str(now.get(name, "")) != value]
+    if moved:
+        raise refuse("moved-on", f"“{moved[0]}” has been changed since.", "Look at it and decide by hand.")
+    if thing == "listing":
+        set_values(workplace, actor, {subject: wanted})
+    else:
+        change_layer(workplace, actor, subject, {**now, **wanted})
+
+
+def _said(session: Session, thing: str, subject: int) -> Mapping[str, Any]:
+    return listing_by_id(session, subject).own if thing == "listing" else layer_by_id(session, subject).values
+
+
+def listing_lines(session: Session, skus: Sequence[str]) -> list[dict[str, Any]]:
+    """What listings of products say of their own, one line for each field."""
+    keys = {channel.id: channel.key for channel in channels(session)}
+    return [
+        {"sku": found.sku, "channel": keys[channel_id], "field": name, "value": value}
+        for (channel_id, _), found in spoken_listings(session, skus).items()
+        for name, value in found.own.items()
+    ]
+
+
+def all_layer_lines(session: Session) -> list[dict[str, Any]]:
+    """What every layer says, one line for each field; price steps are not text and stay out."""
+    return [
+        {"layer": line.name, "channel": line.channel_key, "topic": line.topic, "field": name, "value": value}
+        for line in layer_lines(session)
+        for name, value in line.values.items()
+        if name != STEPS
+    ]
