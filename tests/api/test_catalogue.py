@@ -160,7 +160,7 @@ def test_templates_and_files_out(api, form):  # noqa: F811
     if form == "csv":
         assert taken.content.decode("utf-8-sig").splitlines()[0] == "SKU,Title,Weight g"
     assert problem(api.get(f"{V1}/exports/products.pdf"), 422)["code"] == "not-allowed"
-    assert len(api.get(f"{V1}/imports/kinds").json()["items"]) == 8
+    assert len(api.get(f"{V1}/imports/kinds").json()["items"]) == 10
 
 
 def test_many_are_changed_by_a_match(api, workplace, pots):  # noqa: F811

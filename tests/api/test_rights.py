@@ -60,13 +60,30 @@ CALLS = {
     "POST /shipments/{shipment_id}/parcels": (Right.DISPATCH, {"weight_g": 100}),
     "POST /shipments/{shipment_id}/labels": (Right.DISPATCH, {"service": "ostrel:tracked"}),
     "POST /shipments/{shipment_id}/dispatch": (Right.DISPATCH, None),
-}
+    "POST /listings/require": (Right.LISTINGS, {"ids": [1]}),
+    "POST /listings/{listing_id}/pages": (Right.LISTINGS, {"words": "pot"}),
+    "POST /catalogue-pages/choose": (Right.LISTINGS, {"items": [{"id": 1, "page": "CP-1"}]}),
+    "POST /channels/{channel}/translations": (
+        Right.LISTINGS, {"items": [{"kind": "value", "field": "shelf", "ours": "Pots", "theirs": "hg-planters"}]}
+    ),
+    "POST /channels/{channel}/findings/read": (Right.LISTINGS, None),
+    "POST /findings/{finding_id}/link": (Right.LISTINGS, {"sku": "X"}),
+    "POST /findings/{finding_id}/unlink": (Right.LISTINGS, None),
+    "POST /findings/{finding_id}/create-product": (Right.LISTINGS, None),
+    "POST /layers": (Right.LISTINGS, {"channel": "hagglet", "topic": "delivery", "name": "Slow"}),
+    "PATCH /layers/{layer_id}": (Right.LISTINGS, {"name": "Slower"}),
+    "POST /layers/{layer_id}/undo": (Right.LISTINGS, None),
+    "POST /layers/use": (Right.LISTINGS, {"ids": [1], "layers": {"delivery": 1}}),
+    "POST /layer-sets": (Right.LISTINGS, {"channel": "hagglet", "name": "All", "layers": {"delivery": 1}}),
+}  # fmt: skip
 # these change nothing, or take a file, or depend on what the job is about: tried below and in other tests
 OTHERS = {
     "POST /families/propose",
     "POST /imports",
     "POST /bulk-jobs/{job_id}/{event}",
     "POST /products/{sku}/pictures",
+    "POST /layers/{layer_id}/impact",
+    "POST /wording/preview",
 }
 
 

@@ -1,5 +1,7 @@
 """What was there before: read in without touching it, linked by SKU, by GTIN, by hand; made into products."""
 
+import zlib
+
 import pytest
 
 from relvan.core.refusal import Refused
@@ -26,7 +28,10 @@ def shop(workplace, owner, world):
 
 def place_by_hand(world, code, heading, **more):
     """Somebody put a notice up without us."""
-    head = {"Authorization": f"Token {world.token('hagglet')}", "Request-Id": f"hand-{code}-{heading}"}
+    head = {
+        "Authorization": f"Token {world.token('hagglet')}",
+        "Request-Id": f"hand-{code}-{zlib.crc32(heading.encode())}",
+    }
     photo = world.client.post("/hagglet/seller/photos", content=png(), headers=head).json()["photo"]
     body = {"own_code": code, "heading": heading, "text": TEXT, "shelf": "hg-planters", "condition": "new",
             "asking": 1500, "units": 3, "details": {"material": "clay"}, "photos": [photo], **more}  # fmt: skip

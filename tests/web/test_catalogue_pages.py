@@ -161,7 +161,7 @@ def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workpl
         web, "/prices/lists/cells", subject=["A", "X"], column=["trade", "trade"], value=["9,90", "1"], least=["1"] * 2
     )
     assert [item["ok"] for item in answer.json()["items"]] == [True, False]
-    assert page(web.get("/prices/lists")).cssselect("[data-list=trade]")[0].get("value") == "9.90"
+    assert page(web.get("/prices/lists")).cssselect("[data-column=trade]")[0].get("value") == "9.90"
     assert "Profit" in web.get("/prices/lists/margin?sku=A&key=trade").text
 
 
@@ -231,5 +231,5 @@ def test_a_margin_is_a_column_only_where_it_can_be_known(web, workplace, owner):
     headings = [cell.text_content().strip() for cell in sheet.cssselect("table.sheet-grid thead th")]
     assert headings.count("Margin") == 1
     assert any(heading.startswith("Francs, CHF") for heading in headings)
-    [row] = sheet.cssselect("tr[data-sku='PT-14']")
+    [row] = sheet.cssselect("tr[data-subject='PT-14']")
     assert len(row.cssselect("td")) == len(headings)

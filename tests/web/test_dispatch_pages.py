@@ -225,11 +225,12 @@ def test_one_value_mends_the_same_gap_on_many(floor, boss, owner):
         add_pot(floor, owner, sku)
     made = post(boss, "/listings/draft", pick=["PX-1", "PX-2"], channel=["hagglet"])
     picks = [box.get("value") for box in html.fromstring(made.text).cssselect("[name=pick]")]
-    mend = boss.post("/listings/mend-form", data={"pick": picks}, headers={"X-CSRF-Token": boss.csrf})
-    form = html.fromstring(mend.text).cssselect("form")[0]
-    assert "2 on Hagglet lack Shelf" in " ".join(form.text_content().split())
-    ticked = [field.get("value") for field in form.cssselect("[name=pick]")]
-    post(boss, "/listings/mend", pick=ticked, field="shelf", value="hg-planters")
+    mend = boss.post("/listings/gaps/of", data={"pick": picks}, headers={"X-CSRF-Token": boss.csrf})
+    (group,) = html.fromstring(mend.text).cssselect(".mend")
+    assert "2 on Hagglet: Shelf is not chosen" in " ".join(group.text_content().split())
+    ticked = [field.get("value") for field in group.cssselect("[name=pick]")]
+    post(boss, "/listings/gaps/set", channel="hagglet", pick=ticked, field="shelf",
+         value="Home and garden / Planters and pots")  # fmt: skip
     ready = html.fromstring(boss.get("/listings?state=ready").text).cssselect("td.sku")
     assert sorted(cell.text_content() for cell in ready) == ["PX-1", "PX-2"]
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, bindparam, case, exists, func, or_, select
+from sqlalchemy import ColumnElement, bindparam, case, exists, func, inspect, or_, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -80,7 +80,7 @@ def _conditions(session: Session, wanted: CoverageFilter) -> list[ColumnElement[
     found: list[ColumnElement[bool]] = [Product.archived_at.is_(None), Product.family_id.is_(None)]
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
         heads = select(_variant.family_id).where(
-            _variant.family_id.is_not(None), found_by.condition(_variant.__table__.c.id)
+            _variant.family_id.is_not(None), found_by.condition(inspect(_variant).selectable.c.id)
         )
         found.append(or_(found_by.condition(Product.__table__.c.id), Product.id.in_(heads)))
     if wanted.category:

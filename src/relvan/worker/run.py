@@ -23,7 +23,7 @@ from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
-from relvan.store.channels import channel_by_id, channels
+from relvan.store.channels import channels
 from relvan.store.schema import bring_up_to_date
 from relvan.worker.queue import open_queue, register_delivery
 
@@ -71,6 +71,7 @@ class Worker:
         self.deliveries = Rounds(self._deliver)
         self.readings = Rounds(self._read)
         self.looks = Rounds(self._look)
+        self.seeks = Rounds(self._seek)
         self._threads: list[threading.Thread] = []
         self._rounds: list[threading.Thread] = []
         self._rounds_lock = threading.Lock()
@@ -103,12 +104,12 @@ class Worker:
         read_orders(self.workplace, channel_id)
 
     def _look(self, channel_id: int) -> None:
-        while look_for_pages(self.workplace, channel_id) and not self.stopped.is_set():
-            pass
-        if not self._is_due("standing", channel_id, self._look_every_s(channel_id)):
-            return
         look = read_standing(self.workplace, channel_id, self._looked_to.get(channel_id, ""))
         self._looked_to[channel_id] = look.after
+
+    def _seek(self, channel_id: int) -> None:
+        while look_for_pages(self.workplace, channel_id) and not self.stopped.is_set():
+            pass
 
     def _keep_delivering(self) -> None:
         reclaimed_at = time.monotonic()
@@ -123,9 +124,11 @@ class Worker:
             self._for_each_channel(self.readings, due=self._orders_are_due)
 
     def _keep_looking(self) -> None:
-        """What each channel shows of our listings; what lapsed or was taken down there is noticed."""
+        """What each channel shows of our listings: what lapsed or was taken down there is noticed. And pages of its
+        catalogue for listings that need one."""
         while not self.stopped.wait(TICK_S * 5):
             self._for_each_channel(self.looks, due=self._a_look_is_due)
+            self._for_each_channel(self.seeks, due=self._a_search_is_due)
 
     def _keep_working(self) -> None:
         """Bulk jobs, one at a time: the outbox and the orders go on beside them."""
@@ -141,13 +144,10 @@ class Worker:
         return self._is_due("orders", channel_id, book.orders.poll_every_s)
 
     def _a_look_is_due(self, channel_id: int, book: Rulebook) -> bool:
-        """Pages of a catalogue are looked for soon after somebody needs them, all else now and then."""
-        every = SEEK_EVERY_S if book.pages is not None else book.listings.read_every_s
-        return self._is_due("shown", channel_id, every)
+        return self._is_due("shown", channel_id, book.listings.read_every_s)
 
-    def _look_every_s(self, channel_id: int) -> float:
-        with self.workplace.database.reading() as session:
-            return self.workplace.rulebook(channel_by_id(session, channel_id)).listings.read_every_s
+    def _a_search_is_due(self, channel_id: int, book: Rulebook) -> bool:
+        return book.pages is not None and self._is_due("pages", channel_id, SEEK_EVERY_S)
 
     def _is_due(self, what: str, channel_id: int, every_s: float) -> bool:
         now = time.monotonic()

@@ -70,12 +70,14 @@ class _Unsaid(Undefined):
     """A name that says nothing: true to Jinja's rules in conditions, reported when it is to be printed."""
 
     __slots__ = ("reports",)
-    reports: _Reports
+
+    def __init__(self, *values: Any, **named: Any) -> None:
+        super().__init__(*values, **named)
+        self.reports: _Reports | None = None  # a name that is none of the places is told beforehand
 
     def __str__(self) -> str:
-        reports = getattr(self, "reports", None)  # a name that is none of the places is told beforehand
-        if reports is not None:
-            reports.names.append(str(self._undefined_name))
+        if self.reports is not None:
+            self.reports.names.append(str(self._undefined_name))
         return ""
 
     __html__ = __str__

@@ -90,6 +90,7 @@ def change_layer(
 
 def copy_layer(workplace: Workplace, actor: Actor, layer_id: int, name: str, channel_key: str = "") -> int:
     """Make a layer like another, on the same channel or (as far as its fields are known there) on another."""
+    actor.must(Right.LISTINGS)
     with workplace.database.reading() as session:
         row = layer_by_id(session, layer_id)
         key = channel_key or session.get_one(Channel, row.channel_id).key
@@ -101,6 +102,7 @@ def copy_layer(workplace: Workplace, actor: Actor, layer_id: int, name: str, cha
 
 def undo_layer(workplace: Workplace, actor: Actor, layer_id: int) -> None:
     """Give a layer the values back that it had before its last change."""
+    actor.must(Right.LISTINGS)
     with workplace.database.reading() as session:
         row = layer_by_id(session, layer_id)
         entry = last_change(session, "layer", layer_id, "changed")
@@ -194,6 +196,7 @@ def keep_set(workplace: Workplace, actor: Actor, channel_key: str, name: str, la
 
 def use_set(workplace: Workplace, actor: Actor, listing_ids: Sequence[int], set_id: int) -> None:
     """Give listings all the layers of a set."""
+    actor.must(Right.LISTINGS)
     with workplace.database.reading() as session:
         layers = dict(layer_set_by_id(session, set_id).layers)
     use_layers(workplace, actor, listing_ids, layers)

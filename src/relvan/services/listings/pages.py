@@ -98,6 +98,7 @@ def look_again(workplace: Workplace, actor: Actor, listing_ids: Sequence[int]) -
 
 def choose_pages(workplace: Workplace, actor: Actor, chosen: Mapping[int, str], *, reason: str = "") -> None:
     """Choose for each listing a page, or `new` to ask for one; `reason` says why there is no GTIN, where that is so."""
+    actor.must(Right.LISTINGS)
     with workplace.database.reading() as session:
         known = {one.listing_id: one for one in seekers(session, None, listing_ids=list(chosen))}
         books = {one.channel_id: workplace.rulebook(session.get_one(Channel, one.channel_id))

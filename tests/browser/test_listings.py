@@ -1,0 +1,79 @@
+"""Listing on many channels, as a person walks it in the demo."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import violations, wait_until
+
+VIEWS = ("/listings/coverage", "/listings/gaps", "/listings/gaps/grid?channel=hagglet", "/listings/pages",
+         "/listings/layers", "/listings/layers/1", "/listings/layers/new?channel=corvello&topic=wording",
+         "/listings/translations?channel=corvello", "/listings/findings", "/listings/findings?linked=yes")  # fmt: skip
+
+
+def test_axe_finds_nothing_in_the_rooms_of_the_listings(person, demo):
+    for path in VIEWS:
+        person.goto(f"{demo.url}{path}")
+        assert violations(person) == [], path
+
+
+def test_products_not_on_a_channel_are_drafted_paged_and_go_live(person, demo):
+    person.goto(f"{demo.url}/listings/coverage?at_corvello=not&stock=yes&q=Soil+scoop")
+    person.goto(f"{demo.url}/listings/pages?channel=corvello")
+    expect(person.locator(".match").first).to_be_visible()
+    sure = person.locator(".match input[type=radio]:checked")
+    count = sure.count()
+    assert count > 3
+    person.get_by_role("button", name="Keep what is chosen").click()
+    expect(person.locator("#toasts")).to_contain_text(f"{count} pages chosen")
+    person.goto(f"{demo.url}/listings?channel=corvello&state=ready")
+    person.locator("[data-tick-all]").check()
+    person.get_by_role("button", name="Publish", exact=True).click()
+    person.get_by_role("button", name="Publish now").click()
+    expect(person.locator("td.sku")).to_have_count(0, timeout=20_000)
+    person.goto(f"{demo.url}/listings?channel=corvello&state=live")
+    assert person.locator("td.sku").count() > count
+
+
+def test_a_delivery_layer_is_seen_changed_and_taken_back(person, demo):
+    person.goto(f"{demo.url}/listings/layers/1")
+    person.get_by_label("Days to dispatch").fill("3")
+    person.get_by_role("button", name="See what it would change").click()
+    expect(person.locator(".impact")).to_contain_text("listings would say something else")
+    person.get_by_role("button", name="Save", exact=True).click()
+    expect(person.locator("#toasts")).to_contain_text("Nothing has been sent")
+    person.locator("#toasts").get_by_role("button", name="Undo").click()
+    expect(person.get_by_label("Days to dispatch")).to_have_value("2")
+
+
+def test_a_refused_family_is_repaired(person, demo):
+    person.goto(f"{demo.url}/listings?channel=hagglet&state=refused&q=HP")
+    person.locator("td.sku a", has_text=re.compile("^HP$")).click()
+    expect(person.locator("main")).to_contain_text("We do not allow this word")
+    field = person.locator("#f-own_heading")
+    field.focus()
+    person.keyboard.press("F4")
+    expect(field).to_have_value("")
+    person.get_by_role("button", name="Save", exact=True).click()
+    publish = person.get_by_role("button", name="Publish the family")
+    expect(publish).to_be_enabled()
+    publish.click()
+    wanted = {"channel": "hagglet", "state": "live", "q": "Rill", "limit": 100}
+    wait_until(lambda: len(demo.api.get("/listings", params=wanted).json()["items"]) > 5, seconds=20)
+
+
+def test_findings_are_linked_by_ticking(person, demo):
+    person.goto(f"{demo.url}/listings/findings?channel=hagglet&q=saucer")
+    person.locator("input[name=pick]").first.check()
+    person.get_by_role("button", name="Link to the products beside them").click()
+    expect(person.locator("#toasts")).to_contain_text("Linked: 1")
+
+
+@pytest.mark.parametrize("key", ["ArrowDown", "x"])
+def test_coverage_is_walked_by_keyboard(person, demo, key):
+    person.goto(f"{demo.url}/listings/coverage")
+    person.keyboard.press("ArrowDown")
+    person.keyboard.press(key)
+    ticked = person.locator("tr.ticked").count()
+    assert ticked == (1 if key == "x" else 0)
