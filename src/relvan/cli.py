@@ -75,10 +75,14 @@ def worker() -> None:
 
 @app.command()
 def world(
-    port: int = 8101, data: Annotated[Path, typer.Option()] = Path("var/world/world.db"), host: str = "127.0.0.1"
+    port: int = 8101,
+    data: Annotated[Path, typer.Option()] = Path("var/world/world.db"),
+    host: str = "127.0.0.1",
+    rulebooks: Annotated[Path | None, typer.Option(help="a folder with rulebooks to keep instead")] = None,
 ) -> None:
     """Run the outside world: stand-ins for marketplaces, the own shop, a carrier, the scale."""
     command = [sys.executable, "-m", "standins", "--host", host, "--port", str(port), "--data", str(data)]
+    command += ["--rulebooks", str(rulebooks)] if rulebooks else []
     sys.exit(subprocess.run(command, check=False).returncode)
 
 

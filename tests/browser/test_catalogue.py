@@ -135,7 +135,7 @@ def test_a_block_is_pasted_into_the_price_sheet(person, demo):
       data.setData("text/plain", "10.40\\t7.10\\n");
       document.activeElement.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true }));
     }""")
-    expect(page.locator("[data-sheet-say]")).to_contain_text("Saved 2 prices")
+    expect(page.locator("[data-sheet-say]")).to_contain_text("Saved 2 cells")
     prices = demo.api.get("/products/TL-TWEEZ").json()["prices"]
     assert (prices["retail"]["amount"], prices["trade"]["amount"]) == (1040, 710)
     cell.fill("abc")

@@ -64,7 +64,7 @@ def test_a_refused_family_is_repaired(person, demo):
 
 
 def test_findings_are_linked_by_ticking(person, demo):
-    person.goto(f"{demo.url}/listings/findings?channel=hagglet&q=saucer")
+    person.goto(f"{demo.url}/listings/findings?channel=hagglet&q=hook")
     person.locator("input[name=pick]").first.check()
     person.get_by_role("button", name="Link to the products beside them").click()
     expect(person.locator("#toasts")).to_contain_text("Linked: 1")

@@ -38,7 +38,7 @@ def test_one_sale_by_hand(person, demo, tmp_path):
 
     # drafted on every channel; gaps mended on two
     page.get_by_role("button", name="Draft listings").click()
-    expect(page.get_by_text("3 drafts made.")).to_be_visible()
+    expect(page.get_by_text("4 drafts made.")).to_be_visible()
     page.get_by_role("link", name="Hagglet").last.click()
     expect(page.get_by_text("Hagglet asks for a category.").first).to_be_visible()
     page.get_by_label("Shelf").select_option("hg-planters")

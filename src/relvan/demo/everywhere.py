@@ -38,10 +38,10 @@ LEFT_OPEN = 9  # of the drafts there: they wait for a page
 STILL_BEHIND = 6  # of those that got a new layer
 # what somebody put up by hand before: (code, title, cents)
 BY_HAND = (
-    ("", "Celadon saucer by Aubrey, 15 cm", 790), ("OLD-77", "Potting trowel with ash handle", 1890),
-    ("", "Watering can with a long spout, 1 litre", 2790), ("KB-12", "Jute twine dyed red, 60 m", 650),
-    ("", "Window box planter Weir, 40 cm, oat", 3190), ("X-1", "Hanging pot Rill in ink, 16 cm", 2490),
-    ("", "Bird feeder of larch", 2150), ("", "Slate labels painted green, set of 10", 1150),
+    ("", "Wall hook to hang pots on", 1390), ("OLD-77", "Jute twine, a ball of 60 m", 590),
+    ("", "Potting soil free of peat, 50 l", 2590), ("KB-12", "Dill in a seed tin", 420),
+    ("", "Salad leaves, mixed, in a tin", 420), ("X-1", "Compost for seeds, 40 l", 2190),
+    ("", "Bird feeder of larch", 2150), ("", "Set of herbs to start with", 2990),
     ("GIFT-9", "Terrarium jar, cork lid", 2690),
 )  # fmt: skip
 

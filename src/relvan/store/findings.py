@@ -123,6 +123,14 @@ def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dic
     return dict(map(tuple, session.execute(statement).all()))  # type: ignore[arg-type]
 
 
+def placed_products(session: Session, channel_id: int, product_ids: Collection[int]) -> set[int]:
+    """Which of some products have a place on a channel already."""
+    statement = select(Listing.product_id).where(
+        Listing.channel_id == channel_id, among(Listing.product_id, product_ids), Listing.placed.is_(True)
+    )
+    return set(session.scalars(statement))
+
+
 @dataclass(frozen=True)
 class ProductHint:
     """What a product is compared by."""

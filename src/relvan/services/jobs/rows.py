@@ -52,6 +52,11 @@ def open_job(
     return job, ids
 
 
+def rows_by_id(session: Session, row_ids: Sequence[int]) -> list[BulkJobRow]:
+    """Rows by their ids in one query; as long as they are held, settling each of them asks for nothing."""
+    return list(session.scalars(select(BulkJobRow).where(among(BulkJobRow.id, row_ids))))
+
+
 def settle_row(session: Session, workplace: Workplace, row_id: int | None, *, ok: bool, reason: str = "") -> None:
     """Give a waiting row its verdict; one that has it keeps it."""
     if row_id is None:

@@ -24,6 +24,7 @@ from relvan.store.findings import (
     hints_of,
     known_refs,
     ours_by_ref,
+    placed_products,
     products_by_gtin,
     products_by_sku,
 )
@@ -166,8 +167,9 @@ def _suggestion(session: Session, found: Finding) -> _Match | None:
     theirs = Goods(found.title, found.brand, found.gtin)
     best: _Match | None = None
     is_head = bool(found.traits) and not found.head
+    taken = placed_products(session, found.channel_id, ids)  # one listing of a product is enough
     for product in hints_of(session, list(ids)):
-        if is_head != (product.kind == ProductKind.FAMILY):
+        if is_head != (product.kind == ProductKind.FAMILY) or product.id in taken:
             continue
         like = compare(Goods(product.title, product.brand, product.gtin), theirs)
         if like.percent >= LIKELY // 2 and (best is None or like.percent > best.percent):

@@ -11,7 +11,7 @@ from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.channels.port import Placed
 from relvan.services import audit
-from relvan.services.jobs.rows import settle_row, settle_rows_of, waiting_rows
+from relvan.services.jobs.rows import rows_by_id, settle_row, settle_rows_of, waiting_rows
 from relvan.services.listings.refresh import refresh_listings, refusal_gaps, settle_state
 from relvan.services.outbox.envelopes import Envelope, Outcome
 from relvan.services.outbox.tell import Telling, listing_subject, tell
@@ -51,6 +51,7 @@ def record_answers(
     entries = {row.id: row for row in session.scalars(select(OutboxEntry).where(among(OutboxEntry.id, wanted)))}
     about = [entry.listing_id for entry in entries.values() if entry.listing_id is not None]
     listings = {listing.id: listing for listing in listings_of(session, listing_ids=about)}
+    rows = rows_by_id(session, [row.job_row_id for row in entries.values() if row.job_row_id is not None])
     placed: list[Listing] = []
     refused_heads: dict[int, str] = {}
     for answer in answers:
@@ -70,6 +71,9 @@ def record_answers(
             says = answer.verdict.says if answer.verdict else ""
             _refused(session, workplace, entry, listing, [("", says or "The channel refused it.")], refused_heads)
     session.flush()
+    del rows  # kept until here, so that each is at hand when it gets its verdict
+    went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in placed]
+    audit.record_many(session, SYSTEM, workplace.now(), "listing", went)
     _after_placing(session, workplace, placed)
     _after_refused_heads(session, workplace, refused_heads)
 
@@ -98,7 +102,6 @@ def _accepted(
     if isinstance(answer.verdict, Placed):
         listing.placed, listing.shown = True, True
         listing.ref, listing.page, listing.until = answer.verdict.ref, answer.verdict.page, answer.verdict.until
-        audit.record(session, SYSTEM, now, "listing", listing.id, "went live")
     listing.refusal = []  # what it has accepted since outweighs what it refused before
     _keep_refusal(listing)
 

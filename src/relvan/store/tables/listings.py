@@ -30,6 +30,7 @@ class Listing(Table):
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
         Index("ix_listing_head_id", "head_id", sqlite_where=text("head_id IS NOT NULL")),
         Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
+        Index("ix_listing_heads", "channel_id", "state", sqlite_where=text("is_head = 1")),
         Index("ix_listing_gapped", "channel_id", "id", sqlite_where=text("gap_count > 0")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)

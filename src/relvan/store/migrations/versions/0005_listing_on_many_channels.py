@@ -27,6 +27,7 @@ def _change_listing() -> None:
     op.create_index("ix_listing_head_id", "listing", ["head_id"], sqlite_where=sa.text("head_id IS NOT NULL"))
     op.add_column("listing", sa.Column("category", sa.Text(), nullable=False, server_default=""))
     op.add_column("listing", sa.Column("followed", Flag(), nullable=False, server_default="1"))
+    op.create_index("ix_listing_heads", "listing", ["channel_id", "state"], sqlite_where=sa.text("is_head = 1"))
     op.create_index("ix_listing_gapped", "listing", ["channel_id", "id"], sqlite_where=sa.text("gap_count > 0"))
     op.create_index("ix_listing_channel_id_state", "listing", ["channel_id", "state", "id"])
 
