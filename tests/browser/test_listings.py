@@ -36,17 +36,6 @@ def test_products_not_on_a_channel_are_drafted_paged_and_go_live(person, demo):
     assert person.locator("td.sku").count() > count
 
 
-def test_a_delivery_layer_is_seen_changed_and_taken_back(person, demo):
-    person.goto(f"{demo.url}/listings/layers/1")
-    person.get_by_label("Days to dispatch").fill("3")
-    person.get_by_role("button", name="See what it would change").click()
-    expect(person.locator(".impact")).to_contain_text("listings would say something else")
-    person.get_by_role("button", name="Save", exact=True).click()
-    expect(person.locator("#toasts")).to_contain_text("Nothing has been sent")
-    person.locator("#toasts").get_by_role("button", name="Undo").click()
-    expect(person.get_by_label("Days to dispatch")).to_have_value("2")
-
-
 def test_a_refused_family_is_repaired(person, demo):
     person.goto(f"{demo.url}/listings?channel=hagglet&state=refused&q=HP")
     person.locator("td.sku a", has_text=re.compile("^HP$")).click()
@@ -61,6 +50,17 @@ def test_a_refused_family_is_repaired(person, demo):
     publish.click()
     wanted = {"channel": "hagglet", "state": "live", "q": "Rill", "limit": 100}
     wait_until(lambda: len(demo.api.get("/listings", params=wanted).json()["items"]) > 5, seconds=20)
+
+
+def test_a_delivery_layer_is_seen_changed_and_taken_back(person, demo):
+    person.goto(f"{demo.url}/listings/layers/1")
+    person.get_by_label("Days to dispatch").fill("3")
+    person.get_by_role("button", name="See what it would change").click()
+    expect(person.locator(".impact")).to_contain_text("listings would say something else")
+    person.get_by_role("button", name="Save", exact=True).click()
+    expect(person.locator("#toasts")).to_contain_text("Nothing has been sent")
+    person.locator("#toasts").get_by_role("button", name="Undo").click()
+    expect(person.get_by_label("Days to dispatch")).to_have_value("2")
 
 
 def test_findings_are_linked_by_ticking(person, demo):

@@ -62,7 +62,7 @@ def suggest_categories(book: Rulebook, ours: str, titles: list[str], past: dict[
         for key, count in Counter(past).most_common(2)
         if key in names
     }
-    words = " ".join([ours.replace("/", " "), *titles[:6]])
+    words = " ".join(titles[:12])
     scored = sorted(
         ((_fits(words, ours, name), key) for key, name in names.items()), key=lambda pair: (-pair[0], pair[1])
     )
@@ -73,7 +73,9 @@ def suggest_categories(book: Rulebook, ours: str, titles: list[str], past: dict[
 
 
 def _fits(words: str, ours: str, name: str) -> int:
-    """How well a category's name fits: its last part counts most."""
+    """How well a category's name fits: the likest part of its path to our category, and its last part to the titles."""
     parts = [part.strip() for part in name.split("/")]
-    last = max((alike(word, parts[-1]) for word in words.split() if len(word) > 2), default=0)
-    return round(0.6 * last + 0.4 * alike(ours, " ".join(parts[-2:])))
+    called = ours.rpartition("/")[2].strip()
+    by_path = max((alike(called, part) for part in parts), default=0) if called else 0
+    by_title = max((alike(word, parts[-1]) for word in words.split() if len(word) > 2), default=0)
+    return round(0.65 * by_path + 0.35 * by_title)

@@ -14,7 +14,7 @@ from relvan.store.pages import count_without_page, page_rows
 from relvan.web.desk import At, Form
 
 router = APIRouter(prefix="/listings/pages")
-PAGE = 25
+PAGE = 60
 SHOWN = 3
 _PICTURE = re.compile(r"[0-9a-f]{64}\.(png|jpg|webp)")
 
@@ -42,12 +42,14 @@ def catalogue_page_choose(desk: At, form: Form) -> Response:
     """Choose the pages that are marked, and ask for new ones where that is."""
     chosen = {int(name.removeprefix("page_")): form[name] for name in form
               if name.startswith("page_") and name.removeprefix("page_").isdigit() and form[name]}  # fmt: skip
-    plain = {listing_id: page for listing_id, page in chosen.items() if not form.get(f"reason_{listing_id}")}
-    if plain:
-        choose_pages(desk.workplace, desk.actor, plain)
+    if form.get("rest") == NEW_PAGE:
+        chosen |= {listing_id: NEW_PAGE for listing_id in form.ids("listing") if listing_id not in chosen}
+    by_reason: dict[str, dict[int, str]] = {}
     for listing_id, page in chosen.items():
-        if listing_id not in plain:
-            choose_pages(desk.workplace, desk.actor, {listing_id: page}, reason=form.get(f"reason_{listing_id}", ""))
+        reason = form.get(f"reason_{listing_id}") or form.get("reason_all", "")
+        by_reason.setdefault(reason, {})[listing_id] = page
+    for reason, together in by_reason.items():
+        choose_pages(desk.workplace, desk.actor, together, reason=reason)
     new = sum(page == NEW_PAGE for page in chosen.values())
     words = f"{len(chosen) - new} {'page' if len(chosen) - new == 1 else 'pages'} chosen"
     words += f", {new} new asked for." if new else "."
