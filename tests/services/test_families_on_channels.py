@@ -8,6 +8,7 @@ from relvan.core.refusal import Refused
 from relvan.services.catalogue.families import split_off
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import change_facts, save_many
+from relvan.services.jobs.life import move_job
 from relvan.services.listings.draft import change_listings, draft_listings, require_members
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.listings.translations import set_translations, untranslated
@@ -238,3 +239,24 @@ def test_one_that_is_there_already_is_left_and_a_new_variant_joins_its_page(shop
     more = draft_listings(shop, owner, "hagglet", ["PT-18-RUS"])
     assert on(shop)["PT-18-RUS"].head_id == ids[0]
     assert len(more.listing_ids) == 1
+
+
+def test_what_told_somebody_outside_is_no_job_to_be_taken_back(shop, owner):
+    job = publish_listings(shop, owner, drafted(shop, owner))
+    deliver(shop)
+    with pytest.raises(Refused) as refused:
+        move_job(shop, owner, job, "undo")
+    assert refused.value.first.code == "wrong-state"
+    assert {listing.state for listing in on(shop).values()} == {"live"}
+
+
+@pytest.mark.parametrize(
+    "title", ["\U0001f331 Topf für Moos \U0001f33f", "עציץ מקרמיקה עם זיגוג", 'Pot <b>bold</b> & "co"']
+)
+def test_titles_of_any_script_arrive_as_they_are(shop, owner, world, title):
+    add_pot(shop, owner, "X-1", title=title)
+    (listing,) = draft_listings(shop, owner, "hagglet", ["X-1"]).listing_ids
+    change_listings(shop, owner, [listing], {"shelf": "hg-planters"})
+    publish_listings(shop, owner, [listing])
+    deliver(shop)
+    assert world.listings("hagglet")["X-1"]["title"] == title

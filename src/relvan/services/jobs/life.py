@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from relvan.core.imports.kinds import FileKind
 from relvan.core.jobs.life import next_state
 from relvan.core.people.roles import Right, Role
-from relvan.core.refusal import not_found
+from relvan.core.refusal import not_found, refuse
 from relvan.services import audit
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.database import after_commit
@@ -16,6 +16,8 @@ from relvan.store.tables import BulkJob, Person
 
 RIGHTS = {FileKind.PRICES: Right.PRICES, FileKind.COUNTS: Right.STOCK, FileKind.LISTINGS: Right.LISTINGS,
           FileKind.LAYERS: Right.LISTINGS}  # fmt: skip
+
+REVERSIBLE = ("import", "change", "fetch")  # the others told somebody outside, or only read
 
 
 def right_for(kind: str) -> Right:
@@ -50,6 +52,9 @@ def move_job(workplace: Workplace, actor: Actor, job_id: int, event: str, *, spe
     with workplace.database.writing() as session:
         job = find_job(session, job_id)
         actor.must(right_for(str(job.spec.get("kind", ""))))
+        if event == "undo" and job.kind not in REVERSIBLE:
+            message = f"A job of the kind “{job.kind}” cannot be taken back."
+            raise refuse("wrong-state", message, "Take its listings down, or change them back.")
         before, job.state = job.state, next_state(job.state, event)
         if spec is not None:
             job.spec = {**job.spec, **spec}
