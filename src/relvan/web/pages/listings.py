@@ -17,6 +17,7 @@ from relvan.services.outbox.tell import listing_subject
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id, channel_names, channels
 from relvan.store.history import history
+from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listed import picture_owners
 from relvan.store.listings import (
     ListingFilter,
@@ -200,6 +201,10 @@ def listing_deed(desk: At, form: Form, deed: str) -> Response:
     job_id = carry_out(desk.workplace, desk.actor, ids, **more)
     back = form.get("back", "")
     path = back if back.startswith("/listings") else f"/jobs/{job_id}"
+    with desk.workplace.database.reading() as session:
+        job, refused = job_rows(session, job_id=job_id)[0], job_verdicts(session, job_id, verdict="refused", limit=1)
+    if refused and job.refused == job.total:  # nothing of it goes out: say why, here and now
+        return desk.done(path, f"Not done: {refused[0].reason}", tone="look")
     return desk.done(path, f"{words} {len(ids)} {'listing' if len(ids) == 1 else 'listings'} in the background.")
 
 
@@ -225,6 +230,7 @@ def _show(desk: Desk, listing_id: int, *, status: int = 200, typed: dict[str, st
             "public": public_address(channel.address, listing.page),
             "gap_of": {gap["field"]: gap for gap in listing.gaps},
             "typed": typed or {},
+            "left_out": sum(one.gap_count > 0 and not one.is_head and not one.ref for one in view.family),
             "owned": [rule.label for rule in book.fields if rule.name in book.owned],
             "refusals": refused.refusals if refused else (),
         }
