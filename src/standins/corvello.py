@@ -218,7 +218,7 @@ def _take_offer(
     problems = [*_number(line, "units", 0, 9_999), *_number(line, "price", 50, 9_999_999), *_terms(line, memory)]
     page = str(line.get("page", ""))
     if line["do"] == "page":
-        problems += page_problems(line.get("wanted") or {}, memory)
+        problems += page_problems(line.get("wanted") or {}, memory, line.get("terms") or {})
     elif db.execute("SELECT 1 FROM catalogue_page WHERE ref = ?", (page,)).fetchone() is None:
         problems.append({"at": "page", "because": "There is no such page."})
     elif db.execute(
@@ -263,10 +263,10 @@ def _terms(line: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
     return found
 
 
-def page_problems(page: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
+def page_problems(page: dict[str, Any], memory: Memory, terms: dict[str, Any]) -> list[dict[str, str]]:
     """Why a page may not be made."""
     if memory.rulebook("corvello"):
-        return [{"at": at, "because": says} for at, says in rule_problems(memory, "corvello", page)]
+        return [{"at": at, "because": says} for at, says in rule_problems(memory, "corvello", {**page, **terms})]
     found = []
 
     def refuse(at: str, because: str) -> None:

@@ -4,6 +4,7 @@ import pytest
 
 from relvan.core.catalogue.identity import gtin_check_digit
 from relvan.core.refusal import Refused
+from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import change_facts
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.pages import choose_pages, look_again, look_for_pages, search_pages
@@ -12,7 +13,7 @@ from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.store.jobs import job_verdicts
 from relvan.store.listings import listings_of
 from relvan.store.pages import count_without_page, page_rows
-from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist, read
+from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist, png, read
 
 
 def gtin(number):
@@ -131,6 +132,10 @@ def test_goods_without_a_gtin_need_a_reason_and_then_get_a_page(shop, owner, wor
     deliver(shop)
     assert on(shop)[0].state == "live"
     assert world.client.get(on(shop)[0].page).status_code == 200
+    assert on(shop)[0].own["page"].startswith("CP-"), "it stands on its page like any other now"
+    add_picture(shop, owner, "PT-1", png("red"))
+    change_facts(shop, owner, [("PT-1", {"title": "Another title, quite"})])
+    assert on(shop)[0].state == "live", "what the page shows is the channel's affair"
 
 
 def test_a_sheet_that_refuses_some_lines_refuses_no_other(shop, owner, world):

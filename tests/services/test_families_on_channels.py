@@ -260,3 +260,14 @@ def test_titles_of_any_script_arrive_as_they_are(shop, owner, world, title):
     publish_listings(shop, owner, [listing])
     deliver(shop)
     assert world.listings("hagglet")["X-1"]["title"] == title
+
+
+def test_a_family_that_is_not_wanted_any_more_leaves_no_job_waiting(shop, owner, world):
+    ids = drafted(shop, owner)
+    job = publish_listings(shop, owner, ids)
+    take_down_listings(shop, owner, ids)
+    deliver(shop)
+    assert world.listings("hagglet") == {}
+    assert {reason for _, reason in verdicts(shop, job).values()} == {"It was not wanted any more."}
+    assert {listing.state for listing in on(shop).values()} == {"ready"}
+    assert_sound(shop)

@@ -16,6 +16,7 @@ from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
 from tests.house import TEXT, add_pot, assert_sound, connect, deliver, png, read
 from tests.services.test_corvello import gtin, put_pages
+from tests.services.test_families_on_channels import make_family
 
 
 @pytest.fixture
@@ -193,4 +194,26 @@ def test_a_family_is_made_of_its_page_with_all_its_variants(shop, owner, world):
     assert sum(listing.head_id == rows[head].id for listing in rows.values()) == 2
     with shop.database.reading() as session:
         assert count_findings(session, FindingFilter()).number == 0
+    assert_sound(shop)
+
+
+def test_variants_join_their_page_whenever_it_is_linked_and_leave_with_it(shop, owner, world):
+    make_family(shop, owner)
+    head = place_by_hand(world, "PAGE", "Aubrey pots", grid=["Size", "Glaze"])
+    told = {"Authorization": f"Token {world.token('hagglet')}", "Request-Id": "cell"}
+    body = {"own_code": "CELL", "asking": 900, "units": 2, "values": {"Size": "9 cm", "Glaze": "Ink"}}
+    world.client.post(f"/hagglet/seller/notices/{head}/cells", json=body, headers=told).raise_for_status()
+    read_in(shop, owner)
+    page, cell = sorted(found(shop), key=lambda row: row.head)
+    with pytest.raises(Refused) as refused:
+        link_finding(shop, owner, page.id, "PT-9-INK")
+    assert "is the page of a family" in refused.value.first.message
+    listing = link_finding(shop, owner, cell.id, "PT-9-INK")
+    above = link_finding(shop, owner, page.id, "PT")
+    rows = {row.id: row for row in listings(shop)}
+    assert (rows[listing].head_id, rows[above].is_head) == (above, True)
+    assert_sound(shop)
+    unlink_finding(shop, owner, page.id)
+    assert {row.id for row in found(shop)} == {page.id, cell.id}
+    assert not any(row.placed for row in listings(shop))
     assert_sound(shop)

@@ -1,9 +1,14 @@
 """Other rulebooks than the shipped ones: loaded into a stand-in it keeps them, and Relvan lists by them."""
 
+import hashlib
+from dataclasses import replace
+
 import pytest
 import yaml
 
-from relvan.gateways.channels.registry import RULEBOOKS
+from relvan.core.money import Money
+from relvan.gateways.channels.port import ContentRefused, Offer, PictureFile
+from relvan.gateways.channels.registry import RULEBOOKS, open_gateway, rulebook
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
@@ -11,7 +16,8 @@ from relvan.services.workplace import Workplace
 from relvan.store.listings import listings_of
 from standins.memory import Memory
 from standins.rules import load_folder, rule_problems
-from tests.house import add_pot, deliver
+from tests.gateways.test_conformance import FIELDS
+from tests.house import add_pot, deliver, png
 
 
 @pytest.fixture
@@ -60,6 +66,23 @@ def test_the_stand_in_refuses_by_the_rulebook_that_was_loaded(world, stricter):
     assert answer.status_code == 422
     assert {p["field"] for p in answer.json()["problems"]} >= {"heading", "shelf", "season", "pictures"}
     assert world.client.put("/world/hagglet/rulebook", json={"key": "x"}).status_code == 422
+
+
+@pytest.mark.parametrize("key", sorted(FIELDS))
+def test_a_stand_in_takes_what_the_shipped_rulebook_allows_and_nothing_less(world, tmp_path, key):
+    book = yaml.safe_load((RULEBOOKS / f"{key}.yaml").read_text())
+    world.client.put(f"/world/{key}/rulebook", json=book).raise_for_status()
+    gateway = open_gateway(rulebook(key), world.seller_api(key), world.token(key), private_allowed=True)
+    (tmp_path / "pot.png").write_bytes(png())
+    picture = PictureFile(hashlib.sha256(png()).hexdigest(), "image/png", tmp_path / "pot.png")
+    offer = Offer("PT-14", FIELDS[key], Money(1690, book["currency"]), 7, (picture,))
+    assert gateway.publish(offer, "key").ref
+    for rule in book["fields"]:
+        if rule.get("required") and rule["name"] not in ("page", "no_gtin_because") and rule.get("kind") != "number":
+            with pytest.raises(ContentRefused) as refused:
+                gateway.publish(replace(offer, sku="PT-15", fields={**offer.fields, rule["name"]: ""}), rule["name"])
+            assert rule["name"] in dict(refused.value.problems)
+    gateway.close()
 
 
 def test_a_folder_of_rulebooks_is_loaded_at_the_start(tmp_path, stricter):

@@ -75,6 +75,10 @@ INVARIANTS = {
                 FROM outbox_entry e WHERE e.listing_id = l.id AND e.topic = 'price'
                 AND (e.state IN ('waiting', 'sending', 'handed in')
                     OR (e.state = 'refused' AND l.state = 'refused')))))""",
+    "no variant is on a channel without the page of its family": """
+        SELECT p.sku || ' on ' || c.name || ' stands on a page that is not there' FROM listing l
+        JOIN listing h ON h.id = l.head_id JOIN product p ON p.id = l.product_id JOIN channel c ON c.id = l.channel_id
+        WHERE l.placed = 1 AND h.placed = 0""",
     "an update that waits is about something that is there": """
         SELECT 'update ' || e.id || ' about ' || e.subject FROM outbox_entry e
         LEFT JOIN listing l ON l.id = e.listing_id

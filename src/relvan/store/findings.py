@@ -115,6 +115,11 @@ def members_found(session: Session, channel_id: int, head: str) -> list[Finding]
     return list(session.scalars(statement.order_by(Finding.id)))
 
 
+def linked_to(session: Session, listing_ids: Collection[int]) -> list[Finding]:
+    """The findings that some listings are linked to."""
+    return list(session.scalars(select(Finding).where(among(Finding.listing_id, listing_ids)).order_by(Finding.id)))
+
+
 def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, int]:
     """Listings of ours that have a place on a channel, by its references."""
     statement = select(Listing.ref, Listing.id).where(

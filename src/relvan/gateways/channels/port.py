@@ -42,12 +42,13 @@ class Offer:
 
 @dataclass(frozen=True)
 class Placed:
-    """Where the channel put a listing: its own reference, the path of the page that buyers see, and until when it
-    stands there, where listings lapse."""
+    """Where the channel put a listing: its own reference, the path of the page that buyers see, until when it stands
+    there, where listings lapse, and on which page of a catalogue of the channel's own."""
 
     ref: str
     page: str
     until: datetime | None = None
+    catalogue_page: str = ""
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_addres
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.services import audit
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key
 from relvan.store.stock import warehouse_by_key
@@ -115,7 +115,7 @@ def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
             return
         session.flush()
         audit.record(session, actor, workplace.now(), "channel", channel.id, "changed", changes)
-        refresh_listings(session, workplace, channel_id=channel.id)
+        refresh_soon(session, workplace, actor, f"Work out {channel.name} after new settings", channel_id=channel.id)
     workplace.wake("deliver", channel.id)
 
 

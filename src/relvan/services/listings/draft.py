@@ -23,6 +23,7 @@ from relvan.store.listings import listed_on, listings_of
 from relvan.store.tables import Listing
 
 MOST_VALUE = 20_000
+CHUNK = 300
 
 
 @dataclass(frozen=True)
@@ -37,9 +38,19 @@ def draft_listings(workplace: Workplace, actor: Actor, channel_key: str, skus: S
     """Draft a listing of each product on a channel. One that is there already is left as it is, and said.
 
     A family is drafted as one page with all its variants where the channel shows families, else as its variants; an
-    alias gets a listing of its own, beside that of its product.
+    alias gets a listing of its own, beside that of its product. Many are drafted in several transactions.
     """
     actor.must(Right.LISTINGS)
+    ids: list[int] = []
+    verdicts: list[Verdict] = []
+    for start in range(0, max(1, len(skus)), CHUNK):
+        drafted = _draft_some(workplace, actor, channel_key, skus[start : start + CHUNK])
+        ids += drafted.listing_ids
+        verdicts += drafted.verdicts
+    return Drafted(tuple(ids), tuple(verdicts))
+
+
+def _draft_some(workplace: Workplace, actor: Actor, channel_key: str, skus: Sequence[str]) -> Drafted:
     made: list[Listing] = []
     verdicts = []
     with workplace.database.writing() as session:

@@ -9,7 +9,7 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.listings.cascade import FieldValue, ListedProduct, Place, category_of, resolve_fields, told_value
 from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_gaps
 from relvan.core.listings.layers import Layers, layers_of, standing_layers
-from relvan.core.listings.rulebook import Rulebook
+from relvan.core.listings.rulebook import NEW_PAGE, Rulebook
 from relvan.core.listings.translating import translate_traits
 from relvan.core.money import Money
 from relvan.core.prices.steps import Price, PriceStep, channel_price
@@ -113,8 +113,15 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
         book, fields, listed.product, price=price.money.amount if price else None, quantity=shown.quantity,
         live=listing.placed, place=place, category=category,
     )  # fmt: skip
-    pictures = listed.pictures[: book.pictures.most]
+    pictures = () if _on_their_page(book, fields) else listed.pictures[: book.pictures.most]
     return WorkedOut(fields, category, place, price, shown, readiness, _told(book, fields, place), pictures)
+
+
+def _on_their_page(book: Rulebook, fields: Mapping[str, FieldValue]) -> bool:
+    """Whether the pictures are the affair of the channel's own page, on which the offer stands."""
+    if book.pages is None or "pictures" not in book.owned:
+        return False
+    return fields[book.page_field].value not in ("", NEW_PAGE)
 
 
 def part_of(listing: Listing) -> Place:

@@ -26,8 +26,8 @@ from relvan.services.outbox.tell import drop_tellings
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.findings import ProductHint, finding_by_id, known_refs, members_found
-from relvan.store.listings import is_spoken_of
+from relvan.store.findings import ProductHint, finding_by_id, known_refs, linked_to, members_found
+from relvan.store.listings import is_spoken_of, members_of
 from relvan.store.tables import Channel, Finding, Listing, PriceList, Product
 
 BY_READING = ("SKU", "GTIN")
@@ -44,8 +44,10 @@ def link_finding(workplace: Workplace, actor: Actor, finding_id: int, sku: str) 
 
 def link_findings(workplace: Workplace, actor: Actor, pairs: Sequence[tuple[int, str]]) -> list[Verdict]:
     """Link many findings, each to a product; one that is refused stops no other."""
+    with workplace.database.reading() as session:
+        below = {one for one, _ in pairs if (found := session.get(Finding, one)) is not None and found.head}
     verdicts = []
-    for finding_id, sku in pairs:
+    for finding_id, sku in sorted(pairs, key=lambda pair: pair[0] in below):  # pages before their variants
         try:
             link_finding(workplace, actor, finding_id, sku)
             verdicts.append(Verdict(str(finding_id), True))
@@ -85,6 +87,8 @@ def link(session: Session, workplace: Workplace, actor: Actor, found: Finding, p
     session.flush()
     found.listing_id, found.linked_by, found.product_id = listing.id, by, product.id
     audit.record(session, actor, now, "listing", listing.id, f"linked to {found.ref} by {by}")
+    if is_head:
+        _gather(session, found, listing, product)
     refresh_listings(session, workplace, listing_ids=[listing.id])
     _take_as_sent(session, workplace, listing)
     return listing.id
@@ -136,19 +140,35 @@ def _head_of(session: Session, found: Finding, product: ProductHint) -> int | No
     return session.scalar(select(Listing.id).where(*head))
 
 
+def _gather(session: Session, found: Finding, head: Listing, product: ProductHint) -> None:
+    """Variants of the family that were linked before their page are its members from now on."""
+    session.flush()
+    for listing, family_id in session.execute(
+        select(Listing, Product.family_id)
+        .join(Finding, Finding.listing_id == Listing.id)
+        .join(Product, Product.id == Listing.product_id)
+        .where(Finding.channel_id == found.channel_id, Finding.head == found.ref)
+    ).all():
+        if family_id == product.id:
+            listing.head_id = head.id
+
+
 def unlink_finding(workplace: Workplace, actor: Actor, finding_id: int) -> None:
     """Take a link back: the finding is open again and our listing of it is gone (or, when something has been told of
-    it, a draft again); the channel learns nothing of it."""
+    it, a draft again); of a family's page that of its variants as well. The channel learns nothing of it."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         found = finding_by_id(session, finding_id)
         if found.listing_id is None:
             raise refuse("nothing", f"“{found.ref}” is not linked.", "There is nothing to take back.")
         listing = session.get_one(Listing, found.listing_id)
-        found.listing_id, found.linked_by = None, ""
-        session.flush()
-        audit.record(session, actor, workplace.now(), "listing", listing.id, f"link to {found.ref} taken back")
-        _forget_place(session, workplace, listing)
+        members = linked_to(session, [one.id for one in members_of(session, [listing.id])]) if listing.is_head else []
+        for one in (*members, found):  # without its page none of its variants is ours there
+            ours = session.get_one(Listing, one.listing_id)
+            one.listing_id, one.linked_by = None, ""
+            session.flush()
+            audit.record(session, actor, workplace.now(), "listing", ours.id, f"link to {one.ref} taken back")
+            _forget_place(session, workplace, ours)
 
 
 def _forget_place(session: Session, workplace: Workplace, listing: Listing) -> None:

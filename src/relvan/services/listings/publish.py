@@ -11,7 +11,7 @@ from relvan.core.listings.families import Member, plan_family
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
-from relvan.services.jobs.rows import NewRow, open_job
+from relvan.services.jobs.rows import NewRow, open_job, settle_rows_of
 from relvan.services.listings.refresh import refresh_listings, settle_state
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import Actor, Workplace
@@ -190,11 +190,18 @@ def _carry_out(
 def _drop_waiting_publish(session: Session, workplace: Workplace, listing_ids: list[int]) -> None:
     """A listing that waits to be published and is not wanted any more is not sent."""
     statement = select(OutboxEntry).where(
-        among(OutboxEntry.listing_id, listing_ids), OutboxEntry.topic == Topic.PUBLISH, OutboxEntry.state == "waiting"
-    )
+        among(OutboxEntry.listing_id, listing_ids), OutboxEntry.topic == Topic.PUBLISH,
+        OutboxEntry.state.in_(("waiting", "sending", "handed in")),
+    )  # fmt: skip
+    under_way: set[int | None] = set()
     for entry in session.scalars(statement):
-        if not entry.unsure:
+        if entry.state == "waiting" and not entry.unsure:
             entry.state, entry.ended_at, entry.answer = "dropped", workplace.now(), "no longer wanted"
+        else:
+            under_way.add(entry.listing_id)
+    for listing_id in listing_ids:
+        if listing_id not in under_way:  # a job must not wait for ever for what will never be sent
+            settle_rows_of(session, workplace, listing_id, ok=False, reason="It was not wanted any more.")
 
 
 def _row(listing_id: int, step: Step, name: str) -> NewRow:

@@ -19,7 +19,7 @@ from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.store.among import among
 from relvan.store.listings import listings_of, members_of
-from relvan.store.tables import LagSample, Listing, OutboxEntry
+from relvan.store.tables import Channel, LagSample, Listing, OutboxEntry
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,7 @@ def record_answers(
     listings = {listing.id: listing for listing in listings_of(session, listing_ids=about)}
     rows = rows_by_id(session, [row.job_row_id for row in entries.values() if row.job_row_id is not None])
     placed: list[Listing] = []
+    pages: dict[int, str] = {}
     refused_heads: dict[int, str] = {}
     for answer in answers:
         entry = entries[answer.envelope.entry_id]
@@ -67,6 +68,8 @@ def record_answers(
             _accepted(session, workplace, entry, listing, answer)
             if entry.topic == Topic.PUBLISH and listing is not None:
                 placed.append(listing)
+                if isinstance(answer.verdict, Placed) and answer.verdict.catalogue_page:
+                    pages[listing.id] = answer.verdict.catalogue_page
         else:
             says = answer.verdict.says if answer.verdict else ""
             _refused(session, workplace, entry, listing, [("", says or "The channel refused it.")], refused_heads)
@@ -75,6 +78,7 @@ def record_answers(
     went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in placed]
     audit.record_many(session, SYSTEM, workplace.now(), "listing", went)
     _after_placing(session, workplace, placed)
+    _settle_on_pages(session, workplace, placed, pages)
     _after_refused_heads(session, workplace, refused_heads)
 
 
@@ -125,6 +129,24 @@ def _after_placing(session: Session, workplace: Workplace, placed: Sequence[List
     tellings += [_telling(member, Topic.PUBLISH, rows.get(member.id)) for member in waiting]
     tell(session, workplace, tellings)
     refresh_listings(session, workplace, listing_ids=[listing.id for listing in placed])
+
+
+def _settle_on_pages(session: Session, workplace: Workplace, placed: Sequence[Listing], pages: dict[int, str]) -> None:
+    """An offer that got a new page of the channel's catalogue stands on it like any other from now on: what the page
+    says is the channel's affair, and nothing of it is behind."""
+    moved = []
+    for listing in placed:
+        name = workplace.rulebook(session.get_one(Channel, listing.channel_id)).page_field if pages else ""
+        page = pages.get(listing.id, "")
+        if name and page and listing.own.get(name) != page:
+            listing.own = {**listing.own, name: page}
+            moved.append(listing)
+    if not moved:
+        return
+    refresh_listings(session, workplace, listing_ids=[listing.id for listing in moved])
+    for listing in moved:
+        listing.sent_content, listing.sent_pictures = listing.held_content, listing.held_pictures
+        settle_state(listing)
 
 
 def _telling(listing: Listing, topic: Topic, job_row_id: int | None = None) -> Telling:
