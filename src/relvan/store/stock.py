@@ -11,6 +11,7 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.picking.walk import Place
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import Balance as CoreBalance
+from relvan.store.among import among
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -47,15 +48,16 @@ def warehouses(session: Session) -> list[Warehouse]:
 def balances_of(session: Session, product_ids: Collection[int]) -> dict[int, dict[int, CoreBalance]]:
     """Balances by product and warehouse."""
     rows = session.execute(
-        select(Balance, Warehouse.name)
-        .join(Warehouse, Warehouse.id == Balance.warehouse_id)
-        .where(Balance.product_id.in_(product_ids))
-    )
-    found: dict[int, dict[int, CoreBalance]] = defaultdict(dict)
-    for balance, name in rows:
-        found[balance.product_id][balance.warehouse_id] = CoreBalance(
-            name, balance.on_hand, balance.reserved, balance.blocked, balance.safety
+        select(
+            Balance.product_id, Balance.warehouse_id, Warehouse.name, Balance.on_hand, Balance.reserved,
+            Balance.blocked, Balance.safety,
         )
+        .join(Warehouse, Warehouse.id == Balance.warehouse_id)
+        .where(among(Balance.product_id, product_ids))
+    )  # fmt: skip
+    found: dict[int, dict[int, CoreBalance]] = defaultdict(dict)
+    for product_id, warehouse_id, name, on_hand, reserved, blocked, safety in rows:
+        found[product_id][warehouse_id] = CoreBalance(name, on_hand, reserved, blocked, safety)
     return found
 
 
