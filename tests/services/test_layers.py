@@ -140,6 +140,13 @@ def test_a_price_layer_has_steps_of_its_own(shop, owner, world):
     deliver(shop)
     shown = world.listings("hagglet")
     assert (shown["PT-0"]["price"], shown["PT-1"]["price"]) == (1859, 1690)
+    impact = impact_of_layer(shop, layer, {"price_steps": [{"kind": "percent", "percent": "20"}]})
+    assert (impact.changed, dict(impact.fields)) == (1, {"Price": 1})
+    assert (impact.samples[0].old, impact.samples[0].new) == ("18.59 EUR", "20.28 EUR")
+    impact = impact_of_use(shop, ids, {"price": layer})
+    assert [(one.sku, one.old, one.new) for one in impact.samples] == [("PT-1", "16.90 EUR", "18.59 EUR")]
+    impact = impact_of_use(shop, ids, {"price": None})
+    assert [(one.sku, one.old, one.new) for one in impact.samples] == [("PT-0", "18.59 EUR", "16.90 EUR")]
 
 
 def test_a_set_gives_all_its_layers_in_one_go(shop, owner):

@@ -10,8 +10,11 @@ from sqlalchemy.orm import Session
 from relvan.core.listings.cascade import FieldValue, ListedProduct, category_of, resolve_field, told_value
 from relvan.core.listings.layers import Layer, Layers, check_layer, layer_from, layers_of, standing_layers
 from relvan.core.listings.rulebook import FieldRule, Rulebook
+from relvan.core.prices.steps import PriceStep
 from relvan.core.refusal import refuse_if_any
+from relvan.services.listings.ground import price_on
 from relvan.services.workplace import Workplace
+from relvan.store.channels import channel_settings
 from relvan.store.layers import (
     Speakers,
     chosen_layers,
@@ -21,7 +24,7 @@ from relvan.store.layers import (
     load_speakers,
 )
 from relvan.store.listed import listed_products
-from relvan.store.listings import ImpactRow, impact_rows
+from relvan.store.listings import ImpactRow, impact_rows, list_prices
 from relvan.store.tables import Channel
 
 CHUNK = 2_000
@@ -77,7 +80,8 @@ def impact_of_layer(
         new = replace(speakers, layers={**speakers.layers, layer_id: after},
                       standing={**speakers.standing, channel.id: _standing(speakers, channel.id, after)})  # fmt: skip
         found = _compare(session, book, ids, changing, speakers, new, {}, {})
-        found.prices = before.steps != after.steps
+        if before.steps != after.steps or (before.steps is not None and stands != before.standing_for):
+            _compare_prices(session, workplace, ids, found, _Ground(book, (), speakers, new, {}, {}, {}, {}))
         return found
 
 
@@ -93,7 +97,9 @@ def impact_of_use(workplace: Workplace, listing_ids: Sequence[int], layers: Mapp
         changing = {rule.name for rule in book.fields if rule.layer in topics}
         given = dict.fromkeys(listing_ids, layers)
         found = _compare(session, book, listing_ids, changing, speakers, speakers, {}, given)
-        found.prices = "price" in topics
+        if "price" in topics:
+            ground = _Ground(book, (), speakers, speakers, {}, {}, given, {})
+            _compare_prices(session, workplace, listing_ids, found, ground)
         return found
 
 
@@ -137,6 +143,33 @@ def _compare(
                     for rule, old, new in changes[:3]
                 ]
     return impact
+
+
+def _compare_prices(
+    session: Session, workplace: Workplace, listing_ids: Sequence[int], impact: Impact, ground: "_Ground"
+) -> None:
+    """Add the listings whose price would be another, old beside new."""
+    impact.prices = True
+    settings = channel_settings(session)
+    own = workplace.settings.currency
+    for start in range(0, len(listing_ids), CHUNK):
+        chunk = listing_ids[start : start + CHUNK]
+        rows = [row for row in impact_rows(session, chunk) if row.part != "head"]
+        products = {row.product_id for row in rows}
+        listed, bases = listed_products(session, products), list_prices(session, products)
+        here = replace(ground, chosen=chosen_layers(session, chunk))
+        for row in rows:
+            found = settings[row.channel_id]
+            base, floor = bases.get((found.price_list.id, row.product_id)), listed[row.product_id].floor
+            steps = here.price_steps(row, listed[row.product_id].product)
+            old, new = (price_on(found, base, floor, own, one) for one in steps)
+            if old is None or new is None or old.money == new.money:
+                continue
+            impact.changed += 1
+            impact.fields["Price"] += 1
+            if len(impact.samples) < SAMPLES:
+                sample = Sample(row.id, row.sku, row.state, "Price", str(old.money), str(new.money))
+                impact.samples.append(sample)
 
 
 def _shown(rule: FieldRule, new: FieldValue) -> str:
@@ -193,6 +226,14 @@ class _Ground:
             new = resolve_field(rule, self.book, "", product, new_layers, translations, asked)
             if (old.value, old.missing) != (new.value, new.missing):
                 yield rule, old, new
+
+    def price_steps(
+        self, row: ImpactRow, product: ListedProduct
+    ) -> tuple[Sequence[PriceStep] | None, Sequence[PriceStep] | None]:
+        """The steps of a listing's price layer before and after; none where the channel's own count."""
+        before = self._layers(row, product, self.before, self.given_before).get("price")
+        after = self._layers(row, product, self.after, self.given_after).get("price")
+        return before.steps if before else None, after.steps if after else None
 
     def _layers(self, row: ImpactRow, product: ListedProduct, speakers: Speakers, given: Given) -> Layers:
         standing = speakers.standing.get(row.channel_id)
