@@ -156,6 +156,7 @@ def _carry_out(
     tellings: list[Telling] = []
     cancelled: list[int] = []
     taken_over: list[int] = []
+    noted: list[tuple[int | None, str, audit.Changes]] = []
     for listing_id, step in steps.items():
         listing = found[listing_id]
         if step.refused:
@@ -167,7 +168,7 @@ def _carry_out(
         if kind == "publish" and not listing.followed:  # whoever sends it takes it over
             listing.followed = True
             taken_over.append(listing_id)
-        audit.record(session, actor, workplace.now(), "listing", listing_id, kind)
+        noted.append((listing_id, kind, {}))
         for topic in step.topics:
             tellings.append(
                 Telling(
@@ -180,6 +181,7 @@ def _carry_out(
                 )
             )
         settle_state(listing)
+    audit.record_many(session, actor, workplace.now(), "listing", noted)
     _drop_waiting_publish(session, workplace, cancelled)
     session.flush()
     tell(session, workplace, tellings)

@@ -134,10 +134,13 @@ def _after_placing(session: Session, workplace: Workplace, placed: Sequence[List
 def _settle_on_pages(session: Session, workplace: Workplace, placed: Sequence[Listing], pages: dict[int, str]) -> None:
     """An offer that got a new page of the channel's catalogue stands on it like any other from now on: what the page
     says is the channel's affair, and nothing of it is behind."""
+    if not pages:
+        return
     moved = []
+    names = {key: workplace.rulebook(session.get_one(Channel, key)).page_field
+             for key in {listing.channel_id for listing in placed}}  # fmt: skip
     for listing in placed:
-        name = workplace.rulebook(session.get_one(Channel, listing.channel_id)).page_field if pages else ""
-        page = pages.get(listing.id, "")
+        name, page = names[listing.channel_id], pages.get(listing.id, "")
         if name and page and listing.own.get(name) != page:
             listing.own = {**listing.own, name: page}
             moved.append(listing)
