@@ -19,6 +19,7 @@ from relvan.gateways.channels.registry import rulebooks
 from relvan.services.listings.ground import load_channels, load_ground, work_out
 from relvan.services.listings.impact import impact_of_layer
 from relvan.services.listings.layers import make_layer
+from relvan.services.uncollected import uncollected
 from relvan.store.listings import listing_ids_of, listings_of
 from relvan.store.tables import Channel, Listing, ListingLayer, PriceList
 
@@ -94,7 +95,7 @@ def _work_out(workplace) -> dict[str, object]:
     with workplace.database.reading() as session:
         ids = listing_ids_of(session, channel_id=2)
     for first in range(0, len(ids), CHUNK):
-        with workplace.database.reading() as session:
+        with uncollected(), workplace.database.reading() as session:
             channels = load_channels(session)
             listings = listings_of(session, listing_ids=ids[first : first + CHUNK])
             ground = load_ground(session, listings, channels)

@@ -4,11 +4,9 @@ Each chunk of rows is carried out and given its verdicts in one transaction: kil
 where it stood, and no row is applied twice.
 """
 
-import gc
 import logging
 import secrets
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from sqlalchemy import update
@@ -30,6 +28,7 @@ from relvan.services.imports.spoken import SPOKEN, apply_spoken
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.listings.findings import read_some_findings
 from relvan.services.listings.later import work_out_some
+from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
 from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_working_job, settle_alone, settle_rows
@@ -62,20 +61,6 @@ def work_next(workplace: Workplace, *, stopped: Callable[[], bool] = lambda: Fal
             trouble = f"Something broke on our side. Reference {reference}."
             session.execute(update(BulkJob).where(BulkJob.id == job_id).values(state="failed", trouble=trouble))
     return True
-
-
-@contextmanager
-def uncollected() -> Iterator[None]:
-    """Without looking for cycles meanwhile: a rehearsal and a chunk make a great many objects and next to no cycles,
-    and going through all of them again and again would take a third of the time. Not for a whole job, which may fetch
-    pictures for hours."""
-    was = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was:
-            gc.enable()
 
 
 # kinds of jobs that are no rows to be rehearsed, applied and taken back, but one long piece of work

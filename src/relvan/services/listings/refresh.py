@@ -6,6 +6,7 @@ Runs inside the transaction of the change, for what the change touches and nothi
 import hashlib
 import json
 from collections.abc import Collection
+from contextlib import nullcontext
 from dataclasses import asdict
 from datetime import datetime
 
@@ -16,12 +17,14 @@ from relvan.core.listings.gaps import Gap
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
 from relvan.services.listings.ground import Channels, WorkedOut, is_stray, load_channels, load_ground, work_out
 from relvan.services.outbox.tell import Telling, listing_subject, tell
+from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Workplace
 from relvan.store.facts import kits_above
 from relvan.store.listings import listing_ids_of, listings_of, topics_under_way
 from relvan.store.tables import Listing
 
 CHUNK = 500
+MANY = 100
 Sold = frozenset[tuple[int, int]]
 
 
@@ -45,8 +48,9 @@ def refresh_listings(
     found: list[Listing] = []
     for start in range(0, len(ids), CHUNK):
         assert channels is not None
-        listings = listings_of(session, listing_ids=ids[start : start + CHUNK])
-        _refresh(session, workplace, listings, channels, caused_at, sold)
+        with uncollected() if len(ids) >= MANY else nullcontext():
+            listings = listings_of(session, listing_ids=ids[start : start + CHUNK])
+            _refresh(session, workplace, listings, channels, caused_at, sold)
         found += listings
     return found
 
