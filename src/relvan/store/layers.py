@@ -133,14 +133,18 @@ def layer_sets(session: Session, channel_id: int | None = None) -> list[LayerSet
     return list(session.scalars(statement))
 
 
-def listings_with_layer(session: Session, layer_id: int) -> list[int]:
-    """The ids of the listings that have a layer themselves."""
-    return list(session.scalars(select(ListingLayer.listing_id).where(ListingLayer.layer_id == layer_id)))
+def listings_with_layer(session: Session, layer_id: int, *, after: int = 0, most: int | None = None) -> list[int]:
+    """The ids of the listings that have a layer themselves, in order: all, or so many after an id."""
+    of_layer = select(ListingLayer.listing_id).where(ListingLayer.layer_id == layer_id)
+    return list(
+        session.scalars(of_layer.where(ListingLayer.listing_id > after).order_by(ListingLayer.listing_id).limit(most))
+    )
 
 
-def listings_on(session: Session, channel_id: int) -> list[int]:
-    """The ids of all listings of a channel."""
-    return list(session.scalars(select(Listing.id).where(Listing.channel_id == channel_id)))
+def listings_on(session: Session, channel_id: int, *, after: int = 0, most: int | None = None) -> list[int]:
+    """The ids of the listings of a channel, in order: all, or so many after an id."""
+    of_channel = select(Listing.id).where(Listing.channel_id == channel_id, Listing.id > after)
+    return list(session.scalars(of_channel.order_by(Listing.id).limit(most)))
 
 
 @dataclass(frozen=True)

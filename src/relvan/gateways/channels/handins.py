@@ -21,6 +21,7 @@ from relvan.gateways.channels.port import (
     ShownListing,
 )
 from relvan.gateways.channels.sent_pictures import SentPictures
+from relvan.gateways.channels.without_webhooks import WithoutWebhooks
 
 TERMS = ("condition", "hours_to_leave", "note")
 OF_PAGE = ("title", "maker", "text", "aisle", "gtin", "no_gtin_because")
@@ -28,7 +29,7 @@ NUMBERS = ("hours_to_leave",)
 ASKED_AGAIN = 40  # times that one line alone asks for its reply before it gives up: only tests and small shops do that
 
 
-class HandInsGateway:
+class HandInsGateway(WithoutWebhooks):
     """A channel that speaks of pages, offers and hand-ins."""
 
     def __init__(self, caller: Caller) -> None:
@@ -101,12 +102,6 @@ class HandInsGateway:
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
         self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
-
-    def set_webhook(self, url: str, secret: str) -> None:
-        raise NotImplementedError("This dialect has no webhooks; its rulebook says so.")
-
-    def read_webhook(self, body: bytes) -> IncomingOrder | None:
-        return None
 
     def close(self) -> None:
         self._caller.close()

@@ -16,12 +16,13 @@ from relvan.gateways.channels.port import (
     ShownListing,
 )
 from relvan.gateways.channels.sent_pictures import SentPictures
+from relvan.gateways.channels.without_webhooks import WithoutWebhooks
 
 NUMBERS = ("dispatch_days",)
 OWN = ("heading", "text", "shelf", "condition", "brand", "barcode", "dispatch_days", "delivery", "returns")
 
 
-class NoticesGateway:
+class NoticesGateway(WithoutWebhooks):
     """A channel that speaks of notices."""
 
     def __init__(self, caller: Caller) -> None:
@@ -79,12 +80,6 @@ class NoticesGateway:
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         body = {"carrier": parcel.carrier, "code": parcel.tracking_number}
         self._caller.call("POST", f"sales/{number}/sent", json=body)
-
-    def set_webhook(self, url: str, secret: str) -> None:
-        raise NotImplementedError("This dialect has no webhooks; its rulebook says so.")
-
-    def read_webhook(self, body: bytes) -> IncomingOrder | None:
-        return None
 
     def close(self) -> None:
         self._caller.close()

@@ -19,12 +19,13 @@ from relvan.gateways.channels.port import (
     ShownListing,
 )
 from relvan.gateways.channels.sent_pictures import SentPictures
+from relvan.gateways.channels.without_webhooks import WithoutWebhooks
 
 PATCH = {"Content-Type": "application/json-patch+json"}
 PLAIN = ("title", "story", "corner")
 
 
-class PiecesGateway:
+class PiecesGateway(WithoutWebhooks):
     """A channel that speaks of pieces."""
 
     def __init__(self, caller: Caller) -> None:
@@ -86,12 +87,6 @@ class PiecesGateway:
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
         self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
-
-    def set_webhook(self, url: str, secret: str) -> None:
-        raise NotImplementedError("This dialect has no webhooks; its rulebook says so.")
-
-    def read_webhook(self, body: bytes) -> IncomingOrder | None:
-        return None
 
     def close(self) -> None:
         self._caller.close()

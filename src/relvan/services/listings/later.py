@@ -43,19 +43,18 @@ def work_out_some(workplace: Workplace, job_id: int, *, stopped: Callable[[], bo
         with workplace.database.writing() as session:
             job = find_job(session, job_id)
             after = int(job.spec.get("after", 0))
-            ids = sorted(listing_id for listing_id in _ids_of(session, job.spec) if listing_id > after)
-            if not ids:
+            chunk = _ids_of(session, job.spec, after=after, most=CHUNK)
+            if not chunk:
                 end_job(session, workplace, job_id, "end", done=job.total)
                 return
-            chunk = ids[:CHUNK]
             refresh_listings(session, workplace, listing_ids=chunk)
             job.spec = {**job.spec, "after": chunk[-1]}
             job.done = min(job.total, job.done + len(chunk))
 
 
-def _ids_of(session: Session, spec: dict[str, Any]) -> list[int]:
+def _ids_of(session: Session, spec: dict[str, Any], *, after: int = 0, most: int | None = None) -> list[int]:
     if spec.get("ids") is not None:
-        return list(spec["ids"])
+        return sorted(listing_id for listing_id in spec["ids"] if listing_id > after)[:most]
     if spec.get("layer") is not None:
-        return listings_with_layer(session, spec["layer"])
-    return listings_on(session, spec["channel"])
+        return listings_with_layer(session, spec["layer"], after=after, most=most)
+    return listings_on(session, spec["channel"], after=after, most=most)

@@ -102,7 +102,7 @@ def _run(
         missing = [listing_id for listing_id in asked if listing_id not in found]
         if missing:
             raise refuse("not-found", f"There is no listing “{missing[0]}”.", "Look at the list again.", "ids")
-        wanted = [*asked, *(listing_id for listing_id in found if listing_id not in set(asked))]
+        wanted = list(dict.fromkeys([*asked, *found]))
         names = _names(session, wanted)
         steps = {listing_id: decide(found[listing_id]) for listing_id in wanted}
         if decide is _publish:
