@@ -151,6 +151,10 @@ class World:
     def weather(self, name, kind, seed=7):
         self.client.put(f"/world/{name}/weather", json={"kind": kind, "seed": seed}).raise_for_status()
 
+    def replies_after(self, seconds):
+        """How long Corvello takes over a hand-in from now on."""
+        self.client.put("/world/corvello/replies", json={"seconds": seconds}).raise_for_status()
+
     def labels(self):
         return self.client.get("/world/ostrel/labels").json()
 

@@ -42,6 +42,13 @@ def world_rivals(
     return {"rivals": len(offers)}
 
 
+@router.put("/world/corvello/replies")
+def world_replies(memory: World, seconds: Annotated[float, Body(embed=True, ge=0, le=600)]) -> dict[str, float]:
+    """How long a hand-in waits for its reply sheet from now on, besides 2 ms a line."""
+    memory.remember("corvello.reply_s", str(seconds))
+    return {"seconds": seconds}
+
+
 @router.get("/corvello/offers/{ref}", response_class=HTMLResponse)
 def offer_page(ref: str, memory: World) -> Response:
     """The page on which an offer stands."""

@@ -211,13 +211,15 @@ def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -
         name = f"{above['title'] if above else ''}, {', '.join(map(str, item['choice'].values()))}"
         data |= {"under": item["of"], "differs": item["choice"]}
     with memory.writing() as db:
+        there = db.execute("SELECT 1 FROM listing WHERE channel = 'ownshop' AND ref = ?", (sku,)).fetchone()
         db.execute(
             "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
             " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
             (sku, sku, name, price, max(0, int(item.get("stock", {}).get(ROOM, 0))), json.dumps(data),
              memory.now().isoformat()),
         )  # fmt: skip
-    return {"sku": sku, "page": f"/ownshop/items/{quote(item.get('of') or sku, safe='')}"}
+    page = f"/ownshop/items/{quote(item.get('of') or sku, safe='')}"
+    return {"sku": sku, "page": page, "replaced": there is not None}
 
 
 @admin.get("/items/{sku:path}")

@@ -205,6 +205,26 @@ def test_a_change_while_the_sheet_is_awaited_is_told_after_it(shop, owner, world
     assert_sound(shop)
 
 
+def test_a_change_is_handed_in_only_when_the_one_before_it_is_answered(shop, owner, world):
+    """The channel may work through a short hand-in before a long one that came first: the older number would win."""
+    place(shop, owner, world, "PT-1", "PT-2")
+    channel = channel_ids(shop)["corvello"]
+    world.replies_after(1.5)
+    count(shop, owner, "PT-1", 7)
+    assert deliver_next(shop, channel, "test").sent == 1
+    world.replies_after(0)
+    count(shop, owner, "PT-1", 4)
+    count(shop, owner, "PT-2", 6)
+    assert deliver_next(shop, channel, "test").sent == 1, "what is about another listing need not wait"
+    told = deliver_next(shop, channel, "other")
+    assert told.sent == 0, "PT-1 waits for its sheet"
+    assert told.wait_s is not None
+    deliver(shop)
+    assert {sku: row["quantity"] for sku, row in world.listings("corvello").items()} == {"PT-1": 4, "PT-2": 6}
+    assert {listing.state for listing in on(shop)} == {"live"}
+    assert_sound(shop)
+
+
 def test_pages_that_nobody_knows_cannot_be_chosen_for_listings_that_are_not_there(shop, owner):
     with pytest.raises(Refused):
         choose_pages(shop, owner, {999: "CP-1"})

@@ -164,7 +164,8 @@ def _sheet_line(line: dict[str, Any]) -> SheetLine:
     problems = tuple((str(p["at"]).removeprefix("particulars."), str(p["because"])) for p in line["because"])
     if problems or "path" not in line:
         return SheetLine(line["key"], None, problems)
-    return SheetLine(line["key"], Placed(line["offer"], line["path"], catalogue_page=line["page"]))
+    placed = Placed(line["offer"], line["path"], catalogue_page=line["page"])
+    return SheetLine(line["key"], placed, again=line.get("again", False))
 
 
 def _page(page: dict[str, Any], address: str) -> CataloguePage:

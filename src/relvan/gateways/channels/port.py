@@ -119,11 +119,12 @@ class HandInRow:
 @dataclass(frozen=True)
 class SheetLine:
     """The verdict of a reply sheet on one line: accepted (with its place when it is new), or (field, words) for each
-    problem."""
+    problem. `again`: it had been taken before, as it was then."""
 
     key: str
     placed: Placed | None = None
     problems: tuple[tuple[str, str], ...] = ()
+    again: bool = False
 
     @property
     def ok(self) -> bool:

@@ -37,7 +37,17 @@ class StorefrontGateway:
         # An item is put under its SKU, which makes the call safe to repeat: no look-up by key is needed.
         body = {**self._words(offer), "stock": {ROOM: offer.quantity}}
         found = self._put(offer.sku, body)
+        if found["replaced"]:  # of one that was there already, only the words have been taken
+            self._bring_up_to_date(found["sku"], offer)
         return Placed(found["sku"], found["page"])
+
+    def _bring_up_to_date(self, ref: str, offer: Offer) -> None:
+        self.set_shown(ref, True)
+        if offer.part == "head":
+            return
+        for verdict in (*self.set_quantities([(ref, offer.quantity)]), *self.set_prices([(ref, offer.price)])):
+            if not verdict.ok:
+                raise ContentRefused([("", verdict.says)])
 
     def find_placed(self, offer_sku: str, key: str) -> Placed | None:
         return None

@@ -72,7 +72,7 @@ def _refresh(
         worked_out = work_out(listing, ground, workplace)
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
-        tellings += _news(listing, under_way, caused_at, forced=forced)
+        tellings += news(listing, under_way, caused_at, forced=forced)
     session.flush()
     tell(session, workplace, tellings)
 
@@ -151,7 +151,7 @@ def refusal_gaps(listing: Listing) -> list[Gap]:
     ]
 
 
-def _news(
+def news(
     listing: Listing, under_way: set[tuple[int, str]], caused_at: datetime | None, *, forced: bool
 ) -> list[Telling]:
     """What a placed listing has to tell by itself: price and quantity. Content waits for a person to send it."""

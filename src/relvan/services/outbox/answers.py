@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
 from relvan.gateways.calling import OutsideTrouble
-from relvan.gateways.channels.port import Placed
+from relvan.gateways.channels.port import Placed, SheetLine
 from relvan.services import audit
 from relvan.services.jobs.rows import rows_by_id, settle_row, settle_rows_of, waiting_rows
-from relvan.services.listings.refresh import refresh_listings, refusal_gaps, settle_state
+from relvan.services.listings.refresh import news, refresh_listings, refusal_gaps, settle_state
 from relvan.services.outbox.envelopes import Envelope, Outcome
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.outbox.waiting import return_to_waiting
@@ -33,11 +33,14 @@ class Answer:
     trouble: OutsideTrouble | None = None
 
 
-def kept_envelope(entry: OutboxEntry) -> Envelope:
-    """The envelope of an update that was handed in: what it will have said when it is accepted."""
+def kept_envelope(entry: OutboxEntry, line: SheetLine) -> Envelope:
+    """The envelope of an update that was handed in: what it will have said when it is accepted. Of one that the channel
+    had taken before, nobody knows which numbers it carried then."""
+    unknown = {"sent_price": None, "sent_quantity": None} if line.again and line.placed else {}
     return Envelope(
-        entry.id, Topic(entry.topic), entry.subject, entry.key, entry.unsure, entry.listing_id, "", sent=entry.sent
-    )
+        entry.id, Topic(entry.topic), entry.subject, entry.key, entry.unsure, entry.listing_id, "",
+        sent={**entry.sent, **unknown},
+    )  # fmt: skip
 
 
 def record_answers(
@@ -53,6 +56,7 @@ def record_answers(
     listings = {listing.id: listing for listing in listings_of(session, listing_ids=about)}
     rows = rows_by_id(session, [row.job_row_id for row in entries.values() if row.job_row_id is not None])
     placed: list[Listing] = []
+    told: list[tuple[Listing, str]] = []
     pages: dict[int, str] = {}
     refused_heads: dict[int, str] = {}
     for answer in answers:
@@ -66,6 +70,8 @@ def record_answers(
             _refused(session, workplace, entry, listing, list(answer.problems), refused_heads)
         elif isinstance(answer.verdict, Placed) or (answer.verdict and answer.verdict.ok):
             _accepted(session, workplace, entry, listing, answer)
+            if listing is not None:
+                told.append((listing, entry.topic))
             if entry.topic == Topic.PUBLISH and listing is not None:
                 placed.append(listing)
                 if isinstance(answer.verdict, Placed) and answer.verdict.catalogue_page:
@@ -78,6 +84,7 @@ def record_answers(
     went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in placed]
     audit.record_many(session, SYSTEM, workplace.now(), "listing", went)
     _after_placing(session, workplace, placed)
+    _tell_what_changed_meanwhile(session, workplace, told)
     _settle_on_pages(session, workplace, placed, pages)
     _after_refused_heads(session, workplace, refused_heads)
 
@@ -129,6 +136,16 @@ def _after_placing(session: Session, workplace: Workplace, placed: Sequence[List
     tellings += [_telling(member, Topic.PUBLISH, rows.get(member.id)) for member in waiting]
     tell(session, workplace, tellings)
     refresh_listings(session, workplace, listing_ids=[listing.id for listing in placed])
+
+
+def _tell_what_changed_meanwhile(session: Session, workplace: Workplace, told: Sequence[tuple[Listing, str]]) -> None:
+    """What the channel has taken may be older than what is held: an answer was lost, and the thing changed since."""
+    tellings = []
+    for listing, topic in told:
+        if topic == Topic.SHOWN and listing.shown != (listing.wish == "live"):
+            tellings.append(_telling(listing, Topic.SHOWN))
+        tellings += [one for one in news(listing, set(), None, forced=False) if one.topic == topic]
+    tell(session, workplace, tellings)
 
 
 def _settle_on_pages(session: Session, workplace: Workplace, placed: Sequence[Listing], pages: dict[int, str]) -> None:

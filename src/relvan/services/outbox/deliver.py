@@ -7,15 +7,15 @@ found again by its lease, looked up where a second sending would do harm, and se
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import select, update
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, literal_column, select, update
+from sqlalchemy.orm import Session, aliased
 
 from relvan.core.channels.sending import Breaker, Topic
 from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ContentRefused, RowVerdict
 from relvan.services.outbox.answers import Answer, record_answers
-from relvan.services.outbox.envelopes import Envelope, make_envelopes, send_envelopes
+from relvan.services.outbox.envelopes import Envelope, keep_what_goes_out, make_envelopes, send_envelopes
 from relvan.services.outbox.sheets import HANDED_IN, hand_in, read_sheet, sheet_due
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import Workplace
@@ -153,6 +153,7 @@ def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Del
             entry.attempts += 1
             entry.sheet = mark
         envelopes = make_envelopes(session, workplace, entries)
+        keep_what_goes_out(entries, envelopes)
         session.flush()
         return _Claimed(channel, envelopes, mark)
 
@@ -191,6 +192,7 @@ def _most_urgent(session: Session, book: Rulebook, channel: Channel, now: dateti
     waiting = (
         select(OutboxEntry)
         .where(OutboxEntry.channel_id == channel.id, OutboxEntry.state == "waiting", OutboxEntry.due_at <= now)
+        .where(~_is_to_follow())
         .order_by(OutboxEntry.urgency, OutboxEntry.due_at, OutboxEntry.id)
     )
     first = session.scalar(waiting.limit(1))
@@ -204,6 +206,22 @@ def _most_urgent(session: Session, book: Rulebook, channel: Channel, now: dateti
         alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
         together = together.where(alike)
     return list(session.scalars(together.limit(most)))
+
+
+def _is_to_follow() -> ColumnElement[bool]:
+    """Whether one before it on the same topic has no answer yet. Sent meanwhile, the two could be taken in the wrong
+    order, and the older number would stand."""
+    before = aliased(OutboxEntry)
+    return (
+        select(before.id)
+        .where(
+            before.channel_id == OutboxEntry.channel_id,
+            before.subject == OutboxEntry.subject,
+            before.topic == OutboxEntry.topic,
+            before.state.in_([literal_column("'sending'"), literal_column("'handed in'")]),  # as the index has it
+        )
+        .exists()
+    )
 
 
 def _rows_at_once(book: Rulebook, topic: Topic) -> int:

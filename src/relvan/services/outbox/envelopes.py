@@ -1,7 +1,7 @@
 """What exactly goes out: an outbox entry with the content as it is at the moment of sending."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -18,7 +18,8 @@ from relvan.store.tables import Listing, OutboxEntry
 
 @dataclass(frozen=True)
 class Envelope:
-    """One update on its way. `sent` is what the listing will have been told when it is accepted."""
+    """One update on its way. `sent` is what the listing will have been told when it is accepted; `before` is what went
+    out the first time, when the answer to that was lost: it counts when the channel turns out to have it."""
 
     entry_id: int
     topic: Topic
@@ -33,6 +34,11 @@ class Envelope:
     shown: bool = True
     payload: dict[str, Any] = field(default_factory=dict)
     sent: dict[str, Any] = field(default_factory=dict)
+    before: dict[str, Any] = field(default_factory=dict)
+
+    def as_found(self) -> "Envelope":
+        """This update as the channel turned out to have it already."""
+        return replace(self, sent=self.before)
 
 
 Outcome = RowVerdict | Placed
@@ -51,11 +57,20 @@ def make_envelopes(session: Session, workplace: Workplace, entries: Sequence[Out
     ]
 
 
+def keep_what_goes_out(entries: Sequence[OutboxEntry], envelopes: Sequence[Envelope]) -> None:
+    """Write down with each entry what it says, before it goes. While an answer is lost, what went out first is kept:
+    found there and taken for the older, at worst the newer is told once more."""
+    for entry, envelope in zip(entries, envelopes, strict=True):
+        if not entry.unsure:
+            entry.sent = envelope.sent
+
+
 def _envelope(entry: OutboxEntry, listing: Listing | None, sendings: Mapping[int, Sending], currency: str) -> Envelope:
     topic = Topic(entry.topic)
     start: dict[str, Any] = {
         "entry_id": entry.id, "topic": topic, "subject": entry.subject, "key": entry.key,
         "unsure": entry.unsure, "listing_id": entry.listing_id, "payload": entry.payload,
+        "before": entry.sent if entry.unsure else {},
     }  # fmt: skip
     if listing is None:
         return Envelope(ref="", **start)
@@ -85,15 +100,21 @@ def send_envelopes(gateway: ChannelGateway, envelopes: Sequence[Envelope]) -> li
         return _by_row(envelopes, gateway.set_quantities([(e.ref, e.quantity) for e in envelopes]))
     if first.topic == Topic.PRICE:
         return _by_row(envelopes, gateway.set_prices([(e.ref, e.price) for e in envelopes if e.price]))
-    return [(first, _send_one(gateway, first))]
+    if first.topic == Topic.PUBLISH:
+        return [_publish(gateway, first)]
+    _send_one(gateway, first)
+    return [(first, RowVerdict(first.ref, True))]
 
 
-def _send_one(gateway: ChannelGateway, envelope: Envelope) -> Outcome:
-    done = RowVerdict(envelope.ref, True)
-    if envelope.topic == Topic.PUBLISH:
-        assert envelope.offer is not None
-        placed = gateway.find_placed(envelope.offer.sku, envelope.key) if envelope.unsure else None
-        return placed or gateway.publish(envelope.offer, envelope.key)
+def _publish(gateway: ChannelGateway, envelope: Envelope) -> tuple[Envelope, Placed]:
+    assert envelope.offer is not None
+    placed = gateway.find_placed(envelope.offer.sku, envelope.key) if envelope.unsure else None
+    if placed is not None:
+        return envelope.as_found(), placed
+    return envelope, gateway.publish(envelope.offer, envelope.key)
+
+
+def _send_one(gateway: ChannelGateway, envelope: Envelope) -> None:
     if envelope.topic == Topic.CONTENT:
         assert envelope.offer is not None
         gateway.send_content(envelope.ref, envelope.offer)
@@ -105,7 +126,6 @@ def _send_one(gateway: ChannelGateway, envelope: Envelope) -> Outcome:
         payload = envelope.payload
         parcel = Dispatched(payload["carrier"], payload["tracking_number"])
         gateway.tell_dispatched(payload["number"], parcel)
-    return done
 
 
 def _by_row(envelopes: Sequence[Envelope], verdicts: Sequence[RowVerdict]) -> list[tuple[Envelope, Outcome]]:

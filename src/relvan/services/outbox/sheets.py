@@ -27,7 +27,10 @@ def hand_in(
     trouble, number, refusal = None, "", ""
     try:
         number = gateway.find_handed_in(mark) if envelopes[0].unsure else ""
-        number = number or gateway.hand_in(mark, as_lines(envelopes))
+        if number:
+            envelopes = [envelope.as_found() for envelope in envelopes]
+        else:
+            number = gateway.hand_in(mark, as_lines(envelopes))
     except OutsideTrouble as failure:
         trouble = failure
     except OutsideRefusal as failure:
@@ -103,14 +106,21 @@ def _record(workplace: Workplace, channel_id: int, number: str, lines: Sequence[
         for entry in entries:
             line = said.get(entry.key)
             if line is None:
-                lost = OutsideTrouble("The reply sheet says nothing of it")
-                entry.sheet = ""
-                try_again(session, workplace, entry, lost)
+                _hand_in_again(session, workplace, entry)
                 continue
             verdict = line.placed or RowVerdict("", True)
-            answers.append(Answer(kept_envelope(entry), ok=line.ok, verdict=verdict, problems=line.problems))
+            answers.append(Answer(kept_envelope(entry, line), ok=line.ok, verdict=verdict, problems=line.problems))
         record_answers(session, workplace, "", answers, state=STATE)
         return len(entries)
+
+
+def _hand_in_again(session: Session, workplace: Workplace, entry: OutboxEntry) -> None:
+    """Nobody knows what became of it. Under its old key the channel places nothing twice; anything else is to be
+    carried out, whether it was before or not."""
+    entry.sheet = ""
+    if entry.topic != Topic.PUBLISH:
+        entry.key = workplace.new_key()
+    try_again(session, workplace, entry, OutsideTrouble("The reply sheet says nothing of it"))
 
 
 def _ask_later(workplace: Workplace, channel: Channel, number: str) -> None:

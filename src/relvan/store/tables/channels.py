@@ -55,7 +55,8 @@ class Carrier(Table):
 class OutboxEntry(Table):
     """One thing to tell a channel, kept until it has been accepted, refused or overtaken.
 
-    At most one entry waits for each (channel, subject, topic); one that is being sent is never overwritten.
+    At most one entry waits for each (channel, subject, topic); one that is being sent is never overwritten, and
+    the next on its topic goes out only when it has been answered.
     `caused_at` is when the sale behind it became known, for the lag. On a channel that answers by sheet an entry is
     `handed in` under the number of its `sheet` until the reply has been read.
     """
@@ -68,6 +69,11 @@ class OutboxEntry(Table):
         ),
         Index("ix_outbox_entry_due", "state", "channel_id", "urgency", "due_at"),
         Index("ix_outbox_entry_listing_id", "listing_id"),
+        Index(
+            "ix_outbox_entry_under_way", "channel_id", "subject", "topic",
+            sqlite_where=text("state IN ('sending', 'handed in')"),
+            postgresql_where=text("state IN ('sending', 'handed in')"),
+        ),
         Index("ix_outbox_entry_sheet", "channel_id", "sheet", sqlite_where=text("state = 'handed in'")),
     )  # fmt: skip
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -1,0 +1,18 @@
+"""An index that finds the update under way which another must follow."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0006"
+down_revision = "0005"
+branch_labels = None
+depends_on = None
+
+UNDER_WAY = sa.text("state IN ('sending', 'handed in')")
+
+
+def upgrade() -> None:
+    op.create_index(
+        "ix_outbox_entry_under_way", "outbox_entry", ["channel_id", "subject", "topic"],
+        sqlite_where=UNDER_WAY, postgresql_where=UNDER_WAY,
+    )  # fmt: skip
