@@ -318,6 +318,22 @@ def test_an_update_that_is_accepted_ends_an_earlier_refusal(shop, owner, world):
     assert (listing(shop, listing_id).state, listing(shop, listing_id).gaps) == ("live", [])
 
 
+def test_a_refusal_stands_until_what_was_refused_is_mended(shop, owner, world):
+    listing_id = list_everywhere(shop, owner, "PT-14")["hagglet", "PT-14"]
+    change_listings(shop, owner, [listing_id], {"heading": "A counterfeit pot"})
+    publish_listings(shop, owner, [listing_id])
+    deliver(shop)
+    count(shop, owner, "PT-14", 3)
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["quantity"] == 3
+    assert listing(shop, listing_id).state == "refused", "a number that is accepted mends no words"
+    change_listings(shop, owner, [listing_id], {"text": "Other words, for a pot of the same kind."})
+    assert listing(shop, listing_id).state == "refused"
+    assert [gap["field"] for gap in listing(shop, listing_id).gaps] == ["heading"]
+    change_listings(shop, owner, [listing_id], {"heading": "An honest pot"})
+    assert (listing(shop, listing_id).state, listing(shop, listing_id).gaps) == ("behind", [])
+
+
 def test_a_lease_that_is_over_is_taken_back_and_the_late_answer_counts_for_nothing(shop, owner, world):
     list_everywhere(shop, owner, "PT-14")
     count(shop, owner, "PT-14", 3)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
+from relvan.core.channels.sending import Topic
 from relvan.core.listings.cascade import FieldValue, ListedProduct, Place, category_of, resolve_fields, told_value
 from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_gaps
 from relvan.core.listings.layers import Layers, layers_of, standing_layers
@@ -82,6 +83,16 @@ class WorkedOut:
     readiness: Readiness
     told: dict[str, str]
     pictures: tuple[str, ...]
+
+    @property
+    def said(self) -> dict[str, str]:
+        """Everything that it says, by field, with its pictures."""
+        return {**{name: value for name, value in self.told.items() if value}, "pictures": " ".join(self.pictures)}
+
+    @property
+    def numbers(self) -> dict[str, int | None]:
+        """Its price (minor units) and its quantity, by topic."""
+        return {Topic.PRICE: self.price.money.amount if self.price else None, Topic.QUANTITY: self.shown.quantity}
 
 
 def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOut:

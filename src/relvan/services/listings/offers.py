@@ -52,5 +52,4 @@ def _sending(
         listed.product.sku, fields, price, found.shown.quantity, pictures,
         part=found.place.part, head=head.ref if head else "", traits=traits,
     )  # fmt: skip
-    said = {name: value for name, value in found.told.items() if value}
-    return Sending(offer, {**said, "pictures": " ".join(found.pictures)})
+    return Sending(offer, found.said)

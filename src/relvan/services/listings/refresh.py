@@ -5,7 +5,7 @@ Runs inside the transaction of the change, for what the change touches and nothi
 
 import hashlib
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from contextlib import nullcontext
 from dataclasses import asdict
 from datetime import datetime
@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
 from relvan.core.listings.gaps import Gap
+from relvan.core.listings.refusals import Problem, Said, still_standing
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
 from relvan.services.listings.ground import Channels, WorkedOut, is_stray, load_channels, load_ground, work_out
 from relvan.services.outbox.tell import Telling, listing_subject, tell
@@ -122,8 +123,9 @@ def content_mark(found: WorkedOut) -> str:
 
 def _keep(listing: Listing, found: WorkedOut) -> None:
     content, pictures = content_mark(found), fingerprint(found.pictures)
-    if (listing.held_content, listing.held_pictures) != (content, pictures):
-        listing.refusal = []
+    if listing.refusal:
+        said = Said(found.said, content + pictures, found.numbers)
+        keep_refusal(listing, still_standing(problems_of(listing), said))
     gaps = [asdict(gap) for gap in (*found.readiness.gaps, *refusal_gaps(listing))]
     kept = {
         "held_content": content,
@@ -141,6 +143,18 @@ def _keep(listing: Listing, found: WorkedOut) -> None:
         if getattr(listing, name) != value:
             setattr(listing, name, value)
     settle_state(listing)
+
+
+def problems_of(listing: Listing) -> list[Problem]:
+    """What the channel has against a listing."""
+    return [Problem(**problem) for problem in listing.refusal]
+
+
+def keep_refusal(listing: Listing, problems: Sequence[Problem]) -> None:
+    """Keep what the channel has against a listing."""
+    kept = [asdict(problem) for problem in problems]
+    if kept != listing.refusal:
+        listing.refusal = kept
 
 
 def refusal_gaps(listing: Listing) -> list[Gap]:

@@ -1,18 +1,27 @@
 """Recording what a channel answered: what it accepted, what it refused, what must be tried again."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import timedelta
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
+from relvan.core.listings.refusals import Said, after_accepting, keep_problems
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.channels.port import Placed, SheetLine
 from relvan.services import audit
 from relvan.services.jobs.rows import rows_by_id, settle_row, settle_rows_of, waiting_rows
-from relvan.services.listings.refresh import news, refresh_listings, refusal_gaps, settle_state
+from relvan.services.listings.refresh import (
+    keep_refusal,
+    news,
+    problems_of,
+    refresh_listings,
+    refusal_gaps,
+    settle_state,
+)
 from relvan.services.outbox.envelopes import Envelope, Outcome
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.outbox.waiting import return_to_waiting
@@ -67,7 +76,7 @@ def record_answers(
         if answer.trouble is not None:
             try_again(session, workplace, entry, answer.trouble)
         elif answer.problems:
-            _refused(session, workplace, entry, listing, list(answer.problems), refused_heads)
+            _refused(session, workplace, entry, listing, answer, answer.problems, refused_heads)
         elif isinstance(answer.verdict, Placed) or (answer.verdict and answer.verdict.ok):
             _accepted(session, workplace, entry, listing, answer)
             if listing is not None:
@@ -78,7 +87,8 @@ def record_answers(
                     pages[listing.id] = answer.verdict.catalogue_page
         else:
             says = answer.verdict.says if answer.verdict else ""
-            _refused(session, workplace, entry, listing, [("", says or "The channel refused it.")], refused_heads)
+            problems = (("", says or "The channel refused it."),)
+            _refused(session, workplace, entry, listing, answer, problems, refused_heads)
     session.flush()
     del rows  # kept until here, so that each is at hand when it gets its verdict
     went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in placed]
@@ -113,8 +123,9 @@ def _accepted(
     if isinstance(answer.verdict, Placed):
         listing.placed, listing.shown = True, True
         listing.ref, listing.page, listing.until = answer.verdict.ref, answer.verdict.page, answer.verdict.until
-    listing.refusal = []  # what it has accepted since outweighs what it refused before
-    _keep_refusal(listing)
+    if listing.refusal:
+        keep_refusal(listing, after_accepting(problems_of(listing), entry.topic))
+    _show_refusal(listing)
 
 
 def _after_placing(session: Session, workplace: Workplace, placed: Sequence[Listing]) -> None:
@@ -191,7 +202,8 @@ def _refused(
     workplace: Workplace,
     entry: OutboxEntry,
     listing: Listing | None,
-    problems: list[tuple[str, str]],
+    answer: Answer,
+    problems: Sequence[tuple[str, str]],
     refused_heads: dict[int, str],
 ) -> None:
     now = workplace.now()
@@ -200,16 +212,26 @@ def _refused(
     settle_row(session, workplace, entry.job_row_id, ok=False, reason=said)
     if listing is None:
         return
-    listing.refusal = [{"field": name, "says": says} for name, says in problems]
+    before = [problem for problem in problems_of(listing) if problem.topic != entry.topic]
+    keep_refusal(listing, [*before, *keep_problems(entry.topic, problems, _said(listing, answer.envelope.sent))])
     if entry.topic == Topic.PUBLISH:
         listing.wish = "none"
         if listing.head_id is None:
             refused_heads[listing.id] = said
     audit.record(session, SYSTEM, now, "listing", listing.id, f"refused: {said[:200]}")
-    _keep_refusal(listing)
+    _show_refusal(listing)
 
 
-def _keep_refusal(listing: Listing) -> None:
+def _said(listing: Listing, sent: Mapping[str, Any]) -> Said:
+    """What a listing said in an update; what the update left out, as it is held."""
+    mark = sent.get("sent_content", listing.held_content) + sent.get("sent_pictures", listing.held_pictures)
+    numbers: dict[str, int | None] = {
+        Topic.PRICE: sent.get("sent_price", listing.price), Topic.QUANTITY: sent.get("sent_quantity", listing.quantity),
+    }  # fmt: skip
+    return Said(sent.get("sent_fields", {}), mark, numbers)
+
+
+def _show_refusal(listing: Listing) -> None:
     """Show the refusal among the gaps, without telling the channel the same thing again."""
     kept = [gap for gap in listing.gaps if gap["kind"] != "refused"]
     listing.gaps = [*kept, *(asdict(gap) for gap in refusal_gaps(listing))]

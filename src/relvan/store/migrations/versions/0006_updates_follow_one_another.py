@@ -1,4 +1,4 @@
-"""An index that finds the update under way which another must follow."""
+"""An index that finds the update under way which another must follow; what a channel refused names its topic."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -16,3 +16,10 @@ def upgrade() -> None:
         "ix_outbox_entry_under_way", "outbox_entry", ["channel_id", "subject", "topic"],
         sqlite_where=UNDER_WAY, postgresql_where=UNDER_WAY,
     )  # fmt: skip
+    op.execute(
+        """
+        UPDATE listing SET refusal = (
+            SELECT json_group_array(json_set(p.value, '$.topic', 'publish', '$.was', '')) FROM json_each(refusal) p
+        ) WHERE refusal <> '[]'
+        """
+    )
