@@ -90,6 +90,19 @@ def test_coverage_is_asked_by_how_products_stand(api, shop):  # noqa: F811
     assert [row["sku"] for row in api.get(f"{V1}/coverage?limit=2&after={first['next']}").json()["items"]] == ["PT-2"]
 
 
+def test_categories_of_a_channel_with_what_each_needs_and_what_fits(api, shop):  # noqa: F811
+    (one,) = draft(api, "corvello", "PT-0")
+    told = api.get(f"{V1}/channels/corvello/categories?listing={one}").json()
+    assert len(told["items"]) >= 30
+    pots = next(item for item in told["items"] if item["key"] == "cv-101")
+    assert (pots["path"], "Diameter" in pots["needs"]) == ("Growing / Vessels / Pots", True)
+    assert told["suggested"][0]["key"] == "cv-101"
+    found = api.get(f"{V1}/channels/corvello/categories?q=sauc").json()
+    assert ([item["key"] for item in found["items"]], found["suggested"]) == (["cv-102"], [])
+    problem(api.get(f"{V1}/channels/moon/categories"), 404)
+    problem(api.get(f"{V1}/channels/corvello/categories?listing=999"), 404)
+
+
 def test_gaps_are_counted_by_what_mends_them_and_translated(api, shop):  # noqa: F811
     ids = draft(api, "corvello", "PT-0", "PT-1")
     assert [(one["kind"], one["count"]) for one in api.get(f"{V1}/gaps?channel=corvello").json()["items"]] == [

@@ -77,3 +77,35 @@ def test_coverage_is_walked_by_keyboard(person, demo, key):
     person.keyboard.press(key)
     ticked = person.locator("tr.ticked").count()
     assert ticked == (1 if key == "x" else 0)
+
+
+def test_a_category_is_found_by_words_or_by_unfolding_the_tree_with_keys_alone(person, demo):
+    listing = demo.api.get("/listings", params={"channel": "corvello", "state": "draft", "limit": 1}).json()["items"][0]
+    demo.api.patch(f"/listings/{listing['id']}", json={"fields": {"page": "new"}})
+    person.goto(f"{demo.url}/listings/{listing['id']}")
+    field = person.get_by_role("combobox", name="Aisle")
+    kept = person.locator("input[name=own_aisle]")
+    field.focus()
+    person.keyboard.type("saucers")
+    person.locator(".tree-box .leaf").first.wait_for()
+    assert violations(person) == []
+    expect(person.locator(".tree-box .leaf")).to_have_text([re.compile("Growing / Vessels / Saucers")])
+    person.keyboard.press("Enter")
+    expect(field).to_have_value("Growing / Vessels / Saucers")
+    expect(kept).to_have_value("cv-102")
+    person.keyboard.press("F4")
+    expect(kept).to_have_value("")
+    person.keyboard.press("ArrowDown")
+    person.locator(".tree-box summary", has_text="Growing").wait_for()
+    assert violations(person) == []
+    person.locator(".tree-box summary", has_text="Growing").focus()
+    for key in ("ArrowRight", "ArrowDown", "ArrowRight", "ArrowDown", "Enter"):
+        person.keyboard.press(key)
+    expect(field).to_have_value(re.compile("^Growing / Vessels / "))
+    person.keyboard.type("zzz")
+    expect(person.locator(".tree-box")).to_contain_text("No category has words")
+    person.keyboard.press("Escape")
+    expect(person.locator(".tree-box")).to_be_hidden()
+    person.get_by_role("button", name="Save", exact=True).click()
+    assert person.url.endswith(f"/listings/{listing['id']}"), "what is typed and not chosen is not sent"
+    assert field.evaluate("one => one.validationMessage") == "Choose one of the list."

@@ -9,6 +9,7 @@ from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.layers import make_layer, use_layers
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.publish import publish_listings
+from relvan.store.channels import channel_by_key
 from relvan.store.listings import listing_by_id
 from tests.house import add_pot, channel_ids, connect, deliver
 from tests.services.test_corvello import gtin, put_pages
@@ -69,6 +70,27 @@ def test_gaps_are_grouped_set_translated_and_mended_in_a_grid(web, shop, owner):
     post(web, "/listings/gaps/set", channel="hagglet", field="shelf", kind="no category", value="hg-planters")
     assert "No listing there has a gap" in text_of(web.get("/listings/gaps?channel=hagglet"))
     assert post(web, "/listings/gaps/set", channel="hagglet", field="shelf", value="x").status_code == 422
+
+
+def test_categories_are_chosen_from_the_tree_by_words_or_from_what_fits(web, shop, owner):  # noqa: F811
+    first, second = draft_listings(shop, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
+    change_listings(shop, owner, [first], {"shelf": "hg-watering"})
+    page = web.get(f"/listings/tree/hagglet?listing={second}&at=hg-watering")
+    keys = {one.get("data-choose") for one in find(page, "button")}
+    assert keys == {one.key for one in shop_categories(shop)}
+    assert "chosen 1 times for Pots" in text_of(page)
+    assert [one.get("data-choose") for one in find(page, "button[aria-current]")] == ["hg-watering"]
+    found = web.get("/listings/tree/hagglet?words=hang")
+    assert [one.get("data-choose") for one in find(found, "button")] == ["hg-hanging"]
+    assert "No category has words that begin with “<zzz>”" in text_of(web.get("/listings/tree/hagglet?words=%3Czzz%3E"))
+    assert web.get("/listings/tree/moon").status_code == 404
+    assert web.get("/listings/tree/hagglet?listing=999").status_code == 404
+    assert find(web.get(f"/listings/{second}"), "input[name=own_shelf]")[0].get("value") == ""
+
+
+def shop_categories(shop):  # noqa: F811
+    with shop.database.reading() as session:
+        return shop.rulebook(channel_by_key(session, "hagglet")).categories
 
 
 def test_a_layers_page_shows_what_saving_would_change(web, shop, owner):  # noqa: F811

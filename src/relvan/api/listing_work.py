@@ -19,6 +19,7 @@ from relvan.api.listing_shapes import (
 )
 from relvan.core.listings.translating import Translation, TranslationKind
 from relvan.core.refusal import not_found, refuse
+from relvan.services.listings.categories import find_categories
 from relvan.services.listings.impact import Impact, impact_of_layer
 from relvan.services.listings.layers import change_layer, keep_set, make_layer, undo_layer, use_layers, use_set
 from relvan.services.listings.pages import choose_pages, search_pages
@@ -168,6 +169,20 @@ def post_translations(by: By, channel: str, wish: TranslationEntries) -> dict[st
     ]
     set_translations(by.workplace, by.actor, channel, entries)
     return list_translations(by, channel)
+
+
+@router.get("/channels/{key}/categories")
+def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -> dict[str, Any]:
+    """The categories of a channel, all or those that words find, with the fields that each needs besides what all
+    need; `listing` asks for what fits it."""
+    with by.workplace.database.reading() as session:
+        found = find_categories(session, by.workplace, key, q, listing)
+        book = by.workplace.rulebook(channel_by_key(session, key))
+    shown = book.categories if found.branches is not None else found.found
+    return {
+        "items": [{"key": one.key, "path": one.name, "needs": found.asks[one.key]} for one in shown],
+        "suggested": [{"key": one.key, "path": one.name, "because": one.because} for one in found.suggested],
+    }
 
 
 @router.get("/coverage")

@@ -325,19 +325,37 @@ def category_lackers(session: Session, channel_id: int, field: str) -> list[tupl
     return [tuple(row) for row in session.execute(statement).all()]
 
 
-def chosen_categories(session: Session, channel_id: int) -> dict[str, dict[str, int]]:
-    """What was chosen before on a channel: by our category how many listings are in which of the channel's."""
+def category_and_title(session: Session, listing_id: int) -> tuple[str, str]:
+    """Our category and title of what a listing offers."""
+    family = aliased(Product)
+    row = session.execute(
+        select(func.coalesce(func.nullif(Product.category, ""), family.category, ""), Product.title)
+        .select_from(Listing)
+        .join(Product, Product.id == Listing.product_id)
+        .outerjoin(family, family.id == Product.family_id)
+        .where(Listing.id == listing_id)
+    ).first()
+    if row is None:
+        raise not_found("listing", listing_id)
+    return row[0], row[1]
+
+
+def chosen_categories(session: Session, channel_id: int, of: str | None = None) -> dict[str, dict[str, int]]:
+    """What was chosen before on a channel: by our category (or for one alone) how many listings are in which of the
+    channel's."""
     family = aliased(Product)
     ours = func.coalesce(func.nullif(Product.category, ""), family.category, "")
-    rows = session.execute(
+    statement = (
         select(ours, Listing.category, func.count())
         .join(Product, Product.id == Listing.product_id)
         .outerjoin(family, family.id == Product.family_id)
         .where(Listing.channel_id == channel_id, Listing.category != "")
         .group_by(ours, Listing.category)
-    ).all()
+    )
+    if of is not None:
+        statement = statement.where(ours == of)
     found: dict[str, dict[str, int]] = {}
-    for category, theirs, count in rows:
+    for category, theirs, count in session.execute(statement).all():
         found.setdefault(category, {})[theirs] = count
     return found
 

@@ -35,6 +35,7 @@ from relvan.web.pages import (
     stock,
     today,
     translations,
+    tree,
 )
 from relvan.web.rendering import STATIC, make_environment, render
 
@@ -53,7 +54,7 @@ HEADERS = {
 
 
 PAGES = (
-    people, today, coverage, gaps, layers, translations, catalogue_pages, findings, listings, stock, price_lists,
+    people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stock, price_lists,
     prices, orders, dispatch, setup, frame, catalogue, families, imports, categories, products,
 )  # fmt: skip
 

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.likeness import alike
-from relvan.core.listings.rulebook import Rulebook
+from relvan.core.listings.rulebook import Category, Rulebook
+from relvan.core.listings.tree import Branch, asks_for, parts_of, search_categories, unfold
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.store.listings import category_lackers, chosen_categories
+from relvan.store.listings import category_and_title, category_lackers, chosen_categories
 
 MOST_SUGGESTED = 4
 LEAST_ALIKE = 18
@@ -22,6 +23,17 @@ class Suggested:
     key: str
     name: str
     because: str
+
+
+@dataclass(frozen=True)
+class FoundCategories:
+    """Categories to choose from: the whole tree, or none of it and those that words found; what fits a listing; and by
+    key the labels of the fields that one needs besides what all need."""
+
+    branches: list[Branch] | None
+    found: tuple[Category, ...]
+    suggested: tuple[Suggested, ...]
+    asks: dict[str, list[str]]
 
 
 @dataclass(frozen=True)
@@ -54,6 +66,23 @@ def groups_without_category(session: Session, workplace: Workplace, channel_key:
     return sorted(found, key=lambda group: (-len(group.listing_ids), group.ours))
 
 
+def find_categories(
+    session: Session, workplace: Workplace, channel_key: str, words: str = "", listing_id: int | None = None
+) -> FoundCategories:
+    """The categories of a channel for choosing one, perhaps for a listing."""
+    channel = channel_by_key(session, channel_key)
+    book = workplace.rulebook(channel)
+    asks = {category.key: asks_for(book, category.key) for category in book.categories}
+    if words.strip():
+        return FoundCategories(None, tuple(search_categories(book.categories, words)), (), asks)
+    suggested: tuple[Suggested, ...] = ()
+    if listing_id is not None:
+        ours, title = category_and_title(session, listing_id)
+        past = chosen_categories(session, channel.id, ours).get(ours, {})
+        suggested = suggest_categories(book, ours, [title], past)
+    return FoundCategories(unfold(book.categories), (), suggested, asks)
+
+
 def suggest_categories(book: Rulebook, ours: str, titles: list[str], past: dict[str, int]) -> tuple[Suggested, ...]:
     """What fits: what was chosen for the same category of ours before, then by the likeness of names and titles."""
     names = {category.key: category.name for category in book.categories}
@@ -74,7 +103,7 @@ def suggest_categories(book: Rulebook, ours: str, titles: list[str], past: dict[
 
 def _fits(words: str, ours: str, name: str) -> int:
     """How well a category's name fits: the likest part of its path to our category, and its last part to the titles."""
-    parts = [part.strip() for part in name.split("/")]
+    parts = parts_of(name)
     called = ours.rpartition("/")[2].strip()
     by_path = max((alike(called, part) for part in parts), default=0) if called else 0
     by_title = max((alike(word, parts[-1]) for word in words.split() if len(word) > 2), default=0)

@@ -3,12 +3,15 @@ export function listing(page) {
   function revert(field) {
     if (!field || field.value === "") return;
     field.value = "";
-    field.dispatchEvent(new Event("input", { bubbles: true }));
+    const kept = field.closest("[data-tree]")?.querySelector("[type=hidden]");
+    if (kept) kept.value = "";
+    field.setCustomValidity("");
+    (kept ?? field).dispatchEvent(new Event("input", { bubbles: true }));
     field.focus();
   }
   page.addEventListener("keydown", (event) => {
     if (event.key !== "F4") return;
-    const field = event.target.closest("[name^=own_]");
+    const field = event.target.closest("[name^=own_], [data-tree] [role=combobox]");
     if (field) { revert(field); event.preventDefault(); }
   });
   page.addEventListener("click", (event) => {

@@ -9,7 +9,8 @@ import { scanner } from "./scanner.js";
 import { sheet } from "./sheet.js";
 import { table } from "./table.js";
 import { toasts } from "./toasts.js";
+import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, family, keys, listing, pictures, scanner, sheet, table, toasts, unsaved, why]) start(document);
+for (const start of [change, command, family, keys, listing, pictures, scanner, sheet, table, toasts, tree, unsaved, why]) start(document);
