@@ -4,9 +4,11 @@ import zlib
 
 import pytest
 
+from relvan.core.listings.reading import ReadingFilter
 from relvan.core.refusal import Refused
 from relvan.services.catalogue.read import view_product
 from relvan.services.jobs.work import work_next
+from relvan.services.listings import findings
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.findings import read_findings
 from relvan.services.listings.linking import link_finding, link_findings, products_from_findings, unlink_finding
@@ -42,7 +44,7 @@ def place_by_hand(world, code, heading, **more):
 
 
 def read_in(workplace, owner, channel="hagglet", **how):
-    job_id = read_findings(workplace, owner, channel, **how)
+    job_id = read_findings(workplace, owner, channel, ReadingFilter(**how))
     while work_next(workplace):
         pass
     with workplace.database.reading() as session:
@@ -92,7 +94,8 @@ def test_what_is_followed_from_now_on_is_kept_in_step(shop, owner, world):
     assert_sound(shop)
 
 
-def test_reading_again_finds_the_same_and_a_broken_reading_goes_on(shop, owner, world):
+def test_reading_again_finds_the_same_and_a_broken_reading_goes_on(shop, owner, world, monkeypatch):
+    monkeypatch.setattr(findings, "MOST_WAIT_S", 0.01)
     place_by_hand(world, "LOST", "A pot that nobody knows")
     read_in(shop, owner)
     read_in(shop, owner)
@@ -115,6 +118,36 @@ def test_ours_are_no_findings_and_words_narrow_what_is_read(shop, owner, world):
     job = read_in(shop, owner, words="vase")
     assert (job.counts["ours already"], job.counts["left out"]) == (1, 1)
     assert [row.title for row in found(shop)] == ["A vase"]
+
+
+@pytest.mark.parametrize(
+    ("how", "titles"),
+    [({"words": "bowl A"}, ["A bowl"]), ({"words": "bowl vase"}, []), ({"shown": "live"}, ["A bowl", "A vase"]),
+     ({"shown": "down"}, ["A jug"]), ({"shown": "down", "words": "vase"}, [])],
+)  # fmt: skip
+def test_a_filter_reads_by_words_and_by_what_is_for_sale(shop, owner, world, how, titles):
+    for code, title in (("A", "A vase"), ("B", "A bowl"), ("C", "A jug")):
+        notice = place_by_hand(world, code, title)
+    head = {"Authorization": f"Token {world.token('hagglet')}"}
+    world.client.post(f"/hagglet/seller/notices/{notice}/close", headers=head).raise_for_status()
+    read_in(shop, owner, **how)
+    assert sorted(row.title for row in found(shop)) == titles
+
+
+@pytest.mark.parametrize("wrong", [{"shown": "half"}, {"words": "x" * 101}])
+def test_a_filter_that_makes_no_sense_is_refused(wrong):
+    with pytest.raises(Refused):
+        ReadingFilter(**wrong)
+
+
+def test_reading_goes_on_through_calls_refused_for_being_too_many(shop, owner, world):
+    for number in range(3):
+        place_by_hand(world, f"A{number}", f"A vase {number}")
+    world.weather("hagglet", "throttled")
+    for _ in range(8):
+        world.client.get("/hagglet/seller/notices", headers={"Authorization": f"Token {world.token('hagglet')}"})
+    job = read_in(shop, owner)
+    assert (job.state, job.counts["open"]) == ("ended", 3)
 
 
 def test_what_lies_in_the_marketplaces_own_centre_is_left_out_unless_asked_for(workplace, owner, world):

@@ -6,6 +6,7 @@ from relvan.api.desk import By, Cursor, Limit, YesOrNo, api_router, page_of
 from relvan.api.jobs import job_shape
 from relvan.api.listing_shapes import FindingLink, FindingsWish
 from relvan.api.shapes import amount_of
+from relvan.core.listings.reading import ReadingFilter
 from relvan.core.refusal import Refusal, Refused
 from relvan.services.listings.findings import read_findings
 from relvan.services.listings.linking import link_finding, products_from_findings, unlink_finding
@@ -28,8 +29,9 @@ def _shape(row: FindingRow) -> dict[str, Any]:
 @router.post("/channels/{channel}/findings/read", status_code=202)
 def post_read(by: By, channel: str, wish: FindingsWish | None = None) -> dict[str, Any]:
     """Read a channel's listings in; answers a bulk job. Nothing on the channel changes by it."""
-    wanted = wish or FindingsWish()
-    return job_shape(by, read_findings(by.workplace, by.actor, channel, words=wanted.words, centre=wanted.centre))
+    told = wish or FindingsWish()
+    wanted = ReadingFilter(told.words, told.shown, told.centre)
+    return job_shape(by, read_findings(by.workplace, by.actor, channel, wanted))
 
 
 @router.get("/findings")

@@ -104,6 +104,7 @@ class FindingsWish(Shape):
     """Which listings of a channel are read in."""
 
     words: str = ""
+    shown: Literal["", "live", "down"] = ""
     centre: bool = False
 
 

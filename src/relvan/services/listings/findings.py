@@ -2,7 +2,7 @@
 the likeliest product beside them. Reading changes nothing on the channel."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -10,12 +10,14 @@ from sqlalchemy.orm import Session
 from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.listings.likeness import LIKELY, SURE, Goods, compare
+from relvan.core.listings.reading import ReadingFilter
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ShownListing
 from relvan.services.jobs.life import actor_of, end_job, find_job, open_background_job
 from relvan.services.listings.linking import link
+from relvan.services.patience import wait_to_ask_again
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
 from relvan.store.channels import channel_by_key
@@ -31,19 +33,18 @@ from relvan.store.findings import (
 from relvan.store.tables import Channel, Finding
 
 TRIED_WORDS, TRIED_PRODUCTS = 4, 20
+TRIES, MOST_WAIT_S = 9, 20.0
+ALL = ReadingFilter()
 
 
-def read_findings(
-    workplace: Workplace, actor: Actor, channel_key: str, *, words: str = "", centre: bool = False
-) -> int:
-    """Ask the worker to read a channel's listings in: all, or those whose SKU or title has some words; those in the
-    marketplace's own centre only when asked for. The bulk job's id."""
+def read_findings(workplace: Workplace, actor: Actor, channel_key: str, wanted: ReadingFilter = ALL) -> int:
+    """Ask the worker to read a channel's listings in. The bulk job's id."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         channel = channel_by_key(session, channel_key)
-        spec: dict[str, Any] = {"kind": "findings", "channel": channel.id, "words": words.strip()[:100],
-                                "centre": centre}  # fmt: skip
-        title = f"Read what is on {channel.name}" + (f", like “{words.strip()[:40]}”" if words.strip() else "")
+        spec: dict[str, Any] = {"kind": "findings", "channel": channel.id, "wanted": asdict(wanted)}
+        told = wanted.told()
+        title = f"Read what is on {channel.name}" + (f", {told}" if told else "")
         return open_background_job(session, workplace, actor, "findings", title, "applying", spec).id
 
 
@@ -56,13 +57,14 @@ def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[
         channel = session.get_one(Channel, spec["channel"])
         actor = actor_of(session, job, "channel")
     gateway, size = workplace.gateway(channel), workplace.rulebook(channel).listings.page
-    trouble = ""
+    trouble, tries = "", 0
     while not stopped():
         try:
             shown = gateway.listings_after(spec.get("after", ""), size)
         except (OutsideTrouble, OutsideRefusal) as failure:
-            spec["tries"] = spec.get("tries", 0) + 1
-            if spec["tries"] < 6:
+            tries += 1
+            if isinstance(failure, OutsideTrouble) and tries < TRIES:
+                wait_to_ask_again(workplace, failure, tries, most_s=MOST_WAIT_S, stopped=stopped)
                 continue
             trouble = f"{failure}. What was read before is kept; read again to go on."
             break
@@ -72,7 +74,7 @@ def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[
             counts = dict(job.counts)
             for name, number in read.items():
                 counts[name] = counts.get(name, 0) + number
-            spec |= {"after": shown[-1].ref if shown else "", "tries": 0}
+            spec["after"], tries = shown[-1].ref if shown else "", 0
             job.counts, job.spec, job.done, job.total = counts, spec, job.done + len(shown), job.total + len(shown)
         if len(shown) < size:
             break
@@ -87,7 +89,7 @@ def _keep(
     spec: dict[str, Any],
 ) -> dict[str, int]:  # fmt: skip
     """Keep a page of what a channel shows as findings, linking what is sure; how many of each."""
-    words = str(spec["words"]).casefold()
+    wanted = ReadingFilter(**spec["wanted"])
     refs = [row.ref for row in shown]
     ours, known = ours_by_ref(session, channel.id, refs), known_refs(session, channel.id, refs)
     counts = {"ours already": 0, "left out": 0, "linked": 0, "open": 0}
@@ -95,7 +97,7 @@ def _keep(
     for row in shown:
         if row.ref in ours:
             counts["ours already"] += 1
-        elif (row.centre and not spec["centre"]) or (words and words not in f"{row.sku} {row.title}".casefold()):
+        elif not wanted.takes(texts=(row.sku, row.title, row.gtin, row.brand), live=row.live, centre=row.centre):
             counts["left out"] += 1
         else:
             found = known.get(row.ref) or Finding(channel_id=channel.id, ref=row.ref)

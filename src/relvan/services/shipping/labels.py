@@ -1,6 +1,5 @@
 """Buying labels: the key is written down first, so that whatever fails, no label is ever paid twice."""
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
@@ -8,13 +7,13 @@ from typing import TypeVar
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from relvan.core.channels.sending import retry_wait
 from relvan.core.orders.intake import Address
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway
 from relvan.services import audit
+from relvan.services.patience import wait_to_ask_again
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import parcel_by_id, parcels_of, shipment_by_id
 from relvan.store.tables import Carrier, Order, Parcel, Shipment, Warehouse
@@ -189,7 +188,7 @@ def _keep_label(workplace: Workplace, actor: Actor, carrier: Carrier, order: _Or
 def _wait(workplace: Workplace, attempt: int, failure: OutsideTrouble) -> None:
     """Wait before the next try, if there is one: as long as the carrier asks, but a person is waiting as well."""
     if attempt < TRIES:
-        time.sleep(min(MOST_WAIT_S, failure.retry_after or retry_wait(attempt, workplace.chance(), None) / 4))
+        wait_to_ask_again(workplace, failure, attempt, most_s=MOST_WAIT_S)
 
 
 def _patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:

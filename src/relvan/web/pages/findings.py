@@ -6,6 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.listings.reading import ReadingFilter
 from relvan.core.refusal import refuse
 from relvan.services.listings.findings import read_findings
 from relvan.services.listings.linking import link_findings, products_from_findings, unlink_finding
@@ -54,7 +55,8 @@ def finding_index(desk: At, after: int = 0) -> HTMLResponse:
 def finding_read(desk: At, form: Form) -> Response:
     """Read a channel's listings in, in the background."""
     channel = form.get("channel", "")
-    read_findings(desk.workplace, desk.actor, channel, words=form.get("words", ""), centre=form.get("centre") == "yes")
+    wanted = ReadingFilter(form.get("words", ""), form.get("shown", ""), form.get("centre") == "yes")  # type: ignore[arg-type]
+    read_findings(desk.workplace, desk.actor, channel, wanted)
     return desk.done(f"{BACK}?channel={channel}", "It is being read. Nothing there changes by that.")
 
 
