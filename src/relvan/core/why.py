@@ -3,11 +3,11 @@
 A decision in `core` returns its `Why`; the screen, the API and the tests read the same object.
 """
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True)
-class WhyStep:
+class WhyStep(NamedTuple):
     """One rung: what is looked at, its value as text, and what made it so.
 
     `place` names where it can be changed, as a path of the application, or is empty.
@@ -31,4 +31,4 @@ class Why:
 
     def as_dicts(self) -> list[dict[str, str]]:
         """The steps as plain data: `[{label, value, detail, place}]`."""
-        return [asdict(step) for step in self.steps]
+        return [step._asdict() for step in self.steps]

@@ -9,7 +9,7 @@ from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, typ
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
-from relvan.core.listings.cascade import Place
+from relvan.core.listings.rulebook import Place
 from relvan.core.refusal import not_found
 from relvan.store import search
 from relvan.store.among import among

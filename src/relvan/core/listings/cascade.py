@@ -2,18 +2,16 @@
 rulebook's default. The source goes with the value. See docs/rules.md, “What a listing says”."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Literal
+from functools import cached_property, lru_cache
+from typing import NamedTuple
 
 from relvan.core.listings.layers import NO_LAYERS, Layers
 from relvan.core.listings.markup import to_html
-from relvan.core.listings.rulebook import NEW_PAGE, FieldRule, Rulebook
+from relvan.core.listings.rulebook import NEW_PAGE, FieldRule, Place, Rulebook
 from relvan.core.listings.translating import UNTRANSLATED, Translations
 from relvan.core.listings.wording import PRODUCT_FIELDS, write
-
-# a listing by itself, the head of a family's page, or one of its members
-Place = Literal["whole", "head", "member"]
 
 
 class Source(StrEnum):
@@ -27,8 +25,7 @@ class Source(StrEnum):
     NONE = "none"
 
 
-@dataclass(frozen=True)
-class FieldValue:
+class FieldValue(NamedTuple):
     """A field's value as text ("" when there is none) and its source; of a layer its id and name too.
 
     `missing` names what the product does not say although the wording asks for it.
@@ -59,7 +56,7 @@ class ListedProduct:
     gtin: str = ""
     category: str = ""
     weight_g: int | None = None
-    attributes: Mapping[str, str] = field(default_factory=dict)
+    attributes: dict[str, str] = field(default_factory=dict)
     picture_sides: tuple[int, ...] = ()
     family: "ListedProduct | None" = None
     traits: Mapping[str, str] = field(default_factory=dict)
@@ -69,6 +66,11 @@ class ListedProduct:
     def own_category(self) -> str:
         """Its category of the seller's tree, else its family's."""
         return self.category or (self.family.category if self.family else "")
+
+    @cached_property
+    def attribute_called(self) -> dict[str, str]:
+        """Its attributes by their names in lower case; of names that differ in case alone the first."""
+        return {name.casefold(): value for name, value in reversed(self.attributes.items())}
 
     def places(self) -> tuple[dict[str, object], Mapping[str, str], dict[str, object]]:
         """What wording may ask for: the product's fields, its attributes, its family's fields."""
@@ -101,16 +103,18 @@ def resolve_fields(
     """
     if category is None:
         category = category_of(rulebook, own, product, layers=layers, translations=translations)
-    found = {
-        rule.name: resolve_field(rule, rulebook, own.get(rule.name, ""), product, layers, translations, category)
-        if rule.is_asked_in(category) and rule.is_asked_of(part)
-        else NOTHING
-        for rule in rulebook.fields
-    }
-    if rulebook.pages is not None:
-        new_page = found[rulebook.page_field].value == NEW_PAGE
-        found |= {rule.name: NOTHING for rule in rulebook.fields if rule.for_new_page and not new_page}
-    found |= {rule.name: NOTHING for rule in rulebook.fields if rule.without and found[rule.without].value}
+    found = dict.fromkeys(rulebook.rule_of, NOTHING)
+    on_their_page = rulebook.pages is not None
+    for rule in rulebook.asked_rules(category, part):
+        if on_their_page and rule.for_new_page:
+            continue
+        value = resolve_field(rule, rulebook, own.get(rule.name, ""), product, layers, translations, category)
+        found[rule.name] = value
+        if rule.kind == "page":  # it comes first
+            on_their_page = value.value != NEW_PAGE
+    for rule in rulebook.rules_without:
+        if found[rule.without].value:
+            found[rule.name] = NOTHING
     return found
 
 
@@ -154,9 +158,12 @@ def resolve_field(
         given = product_value(origin, giver) if giver else ""
         if given and (given := _in_their_words(given, rule, rulebook, translations, category)):
             return FieldValue(given, source)
-    if rule.default:
-        return FieldValue(rule.default, Source.RULEBOOK)
-    return NOTHING
+    return _by_default(rule.default) if rule.default else NOTHING
+
+
+@lru_cache(1000)
+def _by_default(value: str) -> FieldValue:
+    return FieldValue(value, Source.RULEBOOK)
 
 
 def _in_their_words(given: str, rule: FieldRule, book: Rulebook, translations: Translations, category: str) -> str:
@@ -176,10 +183,7 @@ def product_value(origin: str, product: ListedProduct) -> str:
     if origin.startswith("attributes."):
         wanted = origin[11:]
         direct = product.attributes.get(wanted)
-        if direct is not None:
-            return direct
-        wanted = wanted.casefold()
-        return next((value for name, value in product.attributes.items() if name.casefold() == wanted), "")
+        return direct if direct is not None else product.attribute_called.get(wanted.casefold(), "")
     if not origin:
         return ""
     value = getattr(product, origin)
@@ -188,15 +192,9 @@ def product_value(origin: str, product: ListedProduct) -> str:
 
 def match_category(ours: str, rulebook: Rulebook) -> str:
     """The channel's category of the same name, or ""."""
-    wanted = ours.casefold()
-    return next((category.key for category in rulebook.categories if category.name.casefold() == wanted), "")
+    return rulebook.category_called.get(ours.casefold(), "")
 
 
 def told_value(rule: FieldRule, value: str) -> str:
     """What the channel is told: text for a field that takes tags in the tags that it takes."""
     return to_html(value, rule.html) if rule.html and value else value
-
-
-def as_data(values: Mapping[str, FieldValue]) -> dict[str, dict[str, object]]:
-    """Values and sources as plain data."""
-    return {name: asdict(value) for name, value in values.items()}

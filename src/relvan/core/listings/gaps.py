@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from relvan.core.catalogue.identity import check_gtin
-from relvan.core.listings.cascade import FieldValue, ListedProduct, Place, Source, told_value
+from relvan.core.listings.cascade import FieldValue, ListedProduct, Source, told_value
 from relvan.core.listings.likeness import nearest
-from relvan.core.listings.rulebook import NEW_PAGE, FieldRule, Rulebook, parted
+from relvan.core.listings.rulebook import NEW_PAGE, FieldRule, Place, Rulebook, parted
 from relvan.core.listings.translating import TraitValue
 
 GapKind = Literal[
@@ -78,12 +78,16 @@ def find_gaps(
     new_page = rulebook.pages is None or fields[rulebook.page_field].value == NEW_PAGE
     gaps: list[Gap] = []
     demands = 0
-    for rule in rulebook.fields:
-        if not rule.is_asked_of(place.part) or (rule.for_new_page and not new_page):
+    for rule in rulebook.asked_rules(category, place.part):
+        if rule.for_new_page and not new_page:
             continue
-        required = (rule.required or category in rule.required_in) and not (rule.without and fields[rule.without].value)
+        required = rule.required or category in rule.required_in
+        if required and rule.without and fields[rule.without].value:
+            required = False
         demands += required
-        gaps += field_gaps(rule, rulebook, fields[rule.name], required=required)
+        found = fields[rule.name]
+        if required or found.value or found.missing:
+            gaps += field_gaps(rule, rulebook, found, required=required)
     if place.part != "whole":
         gaps += family_gaps(rulebook, place)
         demands += 1
@@ -114,7 +118,7 @@ def field_gaps(rule: FieldRule, rulebook: Rulebook, found: FieldValue, *, requir
         if rule.kind == "page":
             return [Gap(rule.name, "no page", "No page of the catalogue is chosen.", "page", True)]
         return [Gap(rule.name, "missing", f"“{rule.label}” is missing.", mend_of(rule), True)]
-    if rule.kind == "category" and value not in {category.key for category in rulebook.categories}:
+    if rule.kind == "category" and value not in rulebook.category_of_key:
         return [Gap(rule.name, "no category", f"“{value}” is no category there.", "listing", True)]
     if rule.kind == "choice" and value not in rule.choices:
         return [choice_gap(rule, found)]

@@ -1,6 +1,7 @@
 """What a channel demands and allows, as data. Code branches on what a rulebook says, never on a channel's name."""
 
 from decimal import Decimal
+from functools import cached_property
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -15,6 +16,8 @@ Topic = Literal["content", "pictures", "price", "quantity", "delivery"]
 LayerTopic = Literal["category", "wording", "price", "delivery", "returns"]
 LAYER_TOPICS: tuple[LayerTopic, ...] = ("category", "wording", "price", "delivery", "returns")
 NEW_PAGE = "new"
+# a listing by itself, the head of a family's page, or one of its members
+Place = Literal["whole", "head", "member"]
 
 
 class FieldRule(_Part):
@@ -52,7 +55,7 @@ class FieldRule(_Part):
         """Whether a listing of a category may have this field."""
         return not self.only_in or category in self.only_in
 
-    def is_asked_of(self, part: Literal["whole", "head", "member"]) -> bool:
+    def is_asked_of(self, part: Place) -> bool:
         """Whether a listing by itself, the head of a family, or one of its members has this field."""
         return part == "whole" or self.of in ("both", part)
 
@@ -217,14 +220,53 @@ class Rulebook(_Part):
 
     def field(self, name: str) -> FieldRule | None:
         """The rule of a field, or none."""
-        return next((rule for rule in self.fields if rule.name == name), None)
+        return self.rule_of.get(name)
 
-    @property
+    def asked_rules(self, category: str, part: Place) -> tuple[FieldRule, ...]:
+        """The rules that a listing of a category and place in a family must look at, a catalogue page's first."""
+        known = self._asked.get((category, part))
+        if known is None:
+            asked = [rule for rule in self.fields if rule.is_asked_in(category) and rule.is_asked_of(part)]
+            known = tuple(sorted(asked, key=lambda rule: rule.kind != "page"))
+            if category == "" or category in self.category_of_key:  # what is no category there is not remembered
+                self._asked[category, part] = known
+        return known
+
+    @cached_property
+    def _asked(self) -> dict[tuple[str, str], tuple[FieldRule, ...]]:
+        return {}
+
+    @cached_property
+    def rule_of(self) -> dict[str, FieldRule]:
+        """The rules by the names of their fields."""
+        return {rule.name: rule for rule in self.fields}
+
+    @cached_property
+    def rules_without(self) -> tuple[FieldRule, ...]:
+        """Those that are asked for only where another field says nothing."""
+        return tuple(rule for rule in self.fields if rule.without)
+
+    @cached_property
+    def rules_with_tags(self) -> tuple[FieldRule, ...]:
+        """Those whose text may hold tags."""
+        return tuple(rule for rule in self.fields if rule.html)
+
+    @cached_property
+    def category_of_key(self) -> dict[str, Category]:
+        """The categories by their keys."""
+        return {category.key: category for category in self.categories}
+
+    @cached_property
+    def category_called(self) -> dict[str, str]:
+        """The key of the first category of a name, in lower case."""
+        return {category.name.casefold(): category.key for category in reversed(self.categories)}
+
+    @cached_property
     def category_field(self) -> str:
         """The name of the field that holds the category, or ""."""
         return next((rule.name for rule in self.fields if rule.kind == "category"), "")
 
-    @property
+    @cached_property
     def page_field(self) -> str:
         """The name of the field that holds the catalogue page, or ""."""
         return next((rule.name for rule in self.fields if rule.kind == "page"), "")
@@ -236,4 +278,5 @@ class Rulebook(_Part):
 
     def category_name(self, key: str) -> str:
         """A category's name, or its key when it is not known."""
-        return next((category.name for category in self.categories if category.key == key), key)
+        known = self.category_of_key.get(key)
+        return known.name if known else key

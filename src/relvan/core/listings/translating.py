@@ -16,6 +16,9 @@ class TranslationKind(StrEnum):
     VALUE = "value"
 
 
+TRAIT, VALUE = TranslationKind.TRAIT.value, TranslationKind.VALUE.value
+
+
 @dataclass(frozen=True)
 class Translation:
     """Ours and theirs on one channel, in one of its categories or (with "") in all.
@@ -51,11 +54,11 @@ class Translations:
 
     def value(self, category: str, field_name: str, ours: str) -> str:
         """Theirs for a value of a field or trait, or ""."""
-        return self._find(category, TranslationKind.VALUE.value, field_name.casefold(), ours.casefold())
+        return self._find(category, VALUE, field_name.casefold(), ours.casefold()) if self._theirs else ""
 
     def trait(self, category: str, ours: str) -> str:
         """Theirs for the name of a trait, or ""."""
-        return self._find(category, TranslationKind.TRAIT.value, "", ours.casefold())
+        return self._find(category, TRAIT, "", ours.casefold()) if self._theirs else ""
 
     def origin(self, category: str, rule: FieldRule) -> str:
         """What of the product feeds a field: the attribute that the table names, else what the rulebook says."""
@@ -63,8 +66,6 @@ class Translations:
         return f"attributes.{named}" if named else rule.origin
 
     def _find(self, category: str, kind: str, name: str, ours: str) -> str:
-        if not self._theirs:
-            return ""
         return self._theirs.get((category, kind, name, ours)) or self._theirs.get(("", kind, name, ours), "")
 
 

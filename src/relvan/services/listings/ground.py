@@ -7,10 +7,10 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic
-from relvan.core.listings.cascade import FieldValue, ListedProduct, Place, category_of, resolve_fields, told_value
+from relvan.core.listings.cascade import FieldValue, ListedProduct, category_of, resolve_fields, told_value
 from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_gaps
 from relvan.core.listings.layers import Layers, layers_of, standing_layers
-from relvan.core.listings.rulebook import NEW_PAGE, Rulebook
+from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import translate_traits
 from relvan.core.money import Money
 from relvan.core.prices.steps import Price, PriceStep, channel_price
@@ -180,7 +180,8 @@ def _quantity(
 
 
 def _told(book: Rulebook, fields: Mapping[str, FieldValue], place: FamilyPlace) -> dict[str, str]:
-    told = {rule.name: told_value(rule, fields[rule.name].value) for rule in book.fields}
+    told = {name: value.value for name, value in fields.items()}
+    told |= {rule.name: told_value(rule, told[rule.name]) for rule in book.rules_with_tags}
     if place.part == "head":
         told["traits"] = ", ".join(trait.theirs for trait in place.traits)
     elif place.part == "member":
