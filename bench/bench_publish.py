@@ -5,11 +5,13 @@ reply sheet. `of_limit` is our time from pressing publish to the last listing li
 """
 
 import math
+import subprocess
 import sys
 import time
-from threading import Thread
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 
-import uvicorn
+import httpx
 from sqlalchemy import select, text
 
 from ground import OWNER, new_workplace, report, temporary
@@ -23,7 +25,6 @@ from relvan.services.outbox.deliver import deliver_next
 from relvan.store.listings import ListingFilter, count_listings
 from relvan.store.product_list import ProductFilter, all_skus
 from relvan.store.tables import Channel
-from standins.app import make_world_app
 from tests.conftest import World, free_port
 
 COUNT = 5_000
@@ -31,19 +32,29 @@ COUNT = 5_000
 
 def main() -> None:
     """Fill the catalogue there, draft here, publish, wait until all are live."""
-    with temporary() as folder:
-        port = free_port()
-        app = make_world_app(f"{folder}/world.db", f"http://127.0.0.1:{port}")
-        server = uvicorn.Server(uvicorn.Config(app, port=port, log_level="critical"))
-        Thread(target=server.run, daemon=True).start()
-        while not server.started:
-            time.sleep(0.05)
-        world = World(f"http://127.0.0.1:{port}")
+    with temporary() as folder, _world(folder) as world:
         workplace = new_workplace(f"{folder}/data")
         wish = ConnectChannel("corvello", world.seller_api("corvello"), world.token("corvello"))
         connect_channel(workplace, OWNER, wish)
         report("publish", _publish(workplace, world))
-        server.should_exit = True
+
+
+@contextmanager
+def _world(folder: str) -> Iterator[World]:
+    """The channel as a process of its own: what it computes is none of our time."""
+    port = free_port()
+    there = subprocess.Popen([sys.executable, "-m", "standins", "--port", str(port), "--data", f"{folder}/world.db"])
+    try:
+        world = World(f"http://127.0.0.1:{port}")
+        for _ in range(200):
+            with suppress(httpx.TransportError):
+                world.client.get("/world")
+                break
+            time.sleep(0.05)
+        yield world
+    finally:
+        there.terminate()
+        there.wait(timeout=10)
 
 
 def _publish(workplace, world) -> dict[str, object]:

@@ -14,6 +14,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 from relvan import __version__
 from relvan.api.app import add_api, problem_of_error
 from relvan.core.refusal import UNSTORABLE, Refused
+from relvan.services.channels.editions import take_up_editions
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
@@ -29,6 +30,7 @@ def make_application(settings: Settings | None = None, workplace: Workplace | No
     settings = settings or Settings()
     own = workplace or Workplace(settings, wake=Waker(open_queue(settings)))
     bring_up_to_date(own.database)
+    take_up_editions(own)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:

@@ -11,11 +11,12 @@ from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import NotFound
 from relvan.gateways.channels.registry import DIALECTS, RULEBOOKS, read_rulebooks, rulebook, rulebooks
 from relvan.services.channels.connect import ConnectChannel, connect_channel
+from relvan.services.channels.editions import take_up_editions
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
 from relvan.services.workplace import Workplace
 from relvan.store.listings import ListingFilter, listing_page
-from tests.house import add_pot, assert_sound, deliver
+from tests.house import add_pot, assert_sound, count, deliver
 from tests.web.test_pages import client_of, sign_in
 
 LEAST = {
@@ -147,6 +148,56 @@ def test_a_channel_of_a_known_dialect_needs_a_rulebook_and_an_address_only(setti
     assert world.listings("hagglet")["PT-14"]["title"] == "A pot"
     assert_sound(place)
     place.close()
+
+
+@pytest.fixture
+def fernwick(settings, owner, world):
+    """A channel by a rulebook of the seller's own, with a listing on it; how to start with another edition."""
+    folder = settings.data_dir / "rulebooks"
+    folder.mkdir()
+    text = (RULEBOOKS / "hagglet.yaml").read_text().replace("key: hagglet", "key: fernwick")
+
+    def start(old="", new=""):
+        (folder / "fernwick.yaml").write_text(text.replace(old, new))
+        return Workplace(settings)
+
+    place = start()
+    connect_channel(place, owner, ConnectChannel("fernwick", world.seller_api("hagglet"), world.token("hagglet")))
+    add_pot(place, owner, "PT-14", title="x" * 70)
+    ids = draft_listings(place, owner, "fernwick", ["PT-14"]).listing_ids
+    change_listings(place, owner, ids, {"shelf": "hg-planters"})
+    place.close()
+    return start
+
+
+def listed(place):
+    with place.database.reading() as session:
+        (row,) = listing_page(session, ListingFilter(channel="fernwick"))
+        return row.state
+
+
+def test_another_edition_is_taken_up_at_the_start(fernwick):
+    place = fernwick()
+    assert take_up_editions(place) == []
+    assert listed(place) == "ready"
+    place.close()
+    stricter = fernwick("least: 3, most: 80", "least: 3, most: 60")
+    assert listed(stricter) == "ready", "as it was worked out before"
+    assert take_up_editions(stricter) == ["Hagglet"]
+    assert listed(stricter) == "draft"
+    assert take_up_editions(stricter) == []
+    stricter.close()
+
+
+def test_without_its_rulebook_a_channel_goes_on_by_the_edition_from_before(fernwick, settings, owner):
+    broken = fernwick("dialect: notices", "dialect: [")
+    assert "fernwick" not in broken.rulebooks.by_key
+    assert take_up_editions(broken) == []
+    count(broken, owner, "PT-14", 3)
+    assert listed(broken) == "ready"
+    page = sign_in(client_of(broken)).get("/setup").text
+    assert "Without it Hagglet goes on by the edition from before." in page
+    broken.close()
 
 
 def test_setup_offers_it_and_tells_of_broken_ones(settings):

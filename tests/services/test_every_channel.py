@@ -10,6 +10,7 @@ from relvan.services.outbox.deliver import deliver_next
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price
 from relvan.store.channels import channel_by_key
+from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listings import listing_by_id
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist
 
@@ -19,6 +20,7 @@ OWN = {
     "loomstead": {"corner": "pots-middle", "keywords": "clay, pot"},
     "ownshop": {},
 }
+NEEDED = {"corvello": "title", "hagglet": "heading", "loomstead": "title", "ownshop": "name"}
 SCRIPTS = {
     "emoji": "Pot \U0001f331\U0001f3fd for \U0001f468\u200d\U0001f33e, 14 cm",
     "Hebrew": "עציץ חרס ירוק PT 14 בעבודת יד",
@@ -135,6 +137,34 @@ def test_a_change_of_mind_while_an_answer_is_lost_counts(shop, owner, world, los
     persist(shop)
     assert listing(shop, listing_id).state == "down"
     assert world.listings(key)["PT-14"]["state"] != "live"
+    assert_sound(shop)
+
+
+@pytest.mark.parametrize("key", OWN)
+def test_what_gets_a_gap_before_it_is_sent_is_kept_back_and_its_job_is_told(shop, owner, world, key):
+    listing_id = ready(shop, owner, key)
+    job_id = publish_listings(shop, owner, [listing_id])
+    change_facts(shop, owner, [("PT-14", {"weight_g": None, "description": ""})])
+    change_listings(shop, owner, [listing_id], {NEEDED[key]: "x" * 9_999})
+    deliver(shop)
+    assert world.listings(key) == {}
+    told = listing(shop, listing_id)
+    assert (told.state, told.wish) == ("draft", "none")
+    with shop.database.reading() as session:
+        (row,) = job_verdicts(session, job_id)
+        (job,) = job_rows(session, job_id=job_id)
+    assert (row.verdict, row.reason) == ("refused", told.gaps[0]["message"])
+    assert job.state == "ended"
+    assert_sound(shop)
+
+
+def test_what_sells_out_before_it_is_sent_goes_at_zero(shop, owner, world):
+    listing_id = ready(shop, owner, "hagglet")
+    publish_listings(shop, owner, [listing_id])
+    count(shop, owner, "PT-14", 0)
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["quantity"] == 0
+    assert listing(shop, listing_id).state == "live"
     assert_sound(shop)
 
 

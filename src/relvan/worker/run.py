@@ -16,6 +16,7 @@ from typing import IO
 from huey.consumer import Consumer
 
 from relvan.core.listings.rulebook import Rulebook
+from relvan.services.channels.editions import take_up_editions
 from relvan.services.jobs.work import work_next
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
@@ -160,7 +161,8 @@ class Worker:
         """Run a round for every channel side by side, so that a slow one keeps no other waiting."""
         try:
             with self.workplace.database.reading() as session:
-                found = [(c.id, self.workplace.rulebook(c)) for c in channels(session)]
+                books = self.workplace.rulebooks.by_key
+                found = [(c.id, books[c.rulebook]) for c in channels(session) if c.rulebook in books]
         except Exception:
             log.exception("The channels could not be read")
             self.stopped.wait(1)
@@ -193,6 +195,7 @@ def run_worker(settings: Settings) -> None:
         queue = open_queue(settings)
         workplace = Workplace(settings)
         bring_up_to_date(workplace.database)
+        take_up_editions(workplace)
         worker = Worker(workplace)
         register_delivery(queue, worker.deliveries.run)
         gc.collect()

@@ -18,6 +18,7 @@ from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_addres
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.services import audit
+from relvan.services.channels.editions import edition
 from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key
@@ -185,7 +186,7 @@ def _new_channel(session: Session, book: Rulebook) -> Channel:
         raise refuse("no-price-list", message, "Make one first.", "rulebook")
     channel = Channel(
         key=book.key, name=book.key, rulebook=book.key, address="", token="", price_list_id=price_list.id,
-        price_steps=[], stock_policy={},
+        price_steps=[], stock_policy={}, book=edition(book),
     )  # fmt: skip
     session.add(channel)
     session.flush()

@@ -21,14 +21,16 @@ def worked_out_listing(session: Session, workplace: Workplace, listing: Listing)
 
 @dataclass(frozen=True)
 class Sending:
-    """An offer, and what the listing will have said when it is accepted."""
+    """An offer, what the listing will have said when it is accepted, and the first gap that keeps it from going, if
+    any. That none is free any more keeps nothing back: it goes at zero."""
 
     offer: Offer
     said: dict[str, str]
+    gap: str = ""
 
 
 def offers_of(session: Session, workplace: Workplace, listings: Sequence[Listing]) -> dict[int, Sending]:
-    """Everything that is sent of listings, by their ids. Only for such without gaps; a handful of queries."""
+    """Everything that is sent of listings, by their ids; a handful of queries."""
     ground = load_ground(session, listings, load_channels(session))
     worked_out = {listing.id: work_out(listing, ground, workplace) for listing in listings}
     kinds = picture_kinds(session, {sha for found in worked_out.values() for sha in found.pictures})
@@ -52,4 +54,5 @@ def _sending(
         listed.product.sku, fields, price, found.shown.quantity, pictures,
         part=found.place.part, head=head.ref if head else "", traits=traits,
     )  # fmt: skip
-    return Sending(offer, found.said)
+    gap = next((gap.message for gap in found.readiness.gaps if gap.kind != "no stock"), "")
+    return Sending(offer, found.said, gap)

@@ -16,7 +16,7 @@ from relvan.services.listings.refresh import refresh_listings, settle_state
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.among import among
-from relvan.store.listings import listings_of
+from relvan.store.listings import listing_ids_of, listings_of
 from relvan.store.tables import Channel, Listing, OutboxEntry, Product
 
 MOST_AT_ONCE = 20_000
@@ -98,7 +98,8 @@ def _run(
     if not asked or len(asked) > MOST_AT_ONCE:
         raise refuse("ids", f"Between 1 and {MOST_AT_ONCE:,} listings at once; it got {len(asked):,}.", "", "ids")
     with workplace.database.writing() as session:
-        found = {listing.id: listing for listing in refresh_listings(session, workplace, listing_ids=asked)}
+        concerned = listing_ids_of(session, listing_ids=asked)
+        found = {listing.id: listing for listing in listings_of(session, listing_ids=concerned)}
         missing = [listing_id for listing_id in asked if listing_id not in found]
         if missing:
             raise refuse("not-found", f"There is no listing “{missing[0]}”.", "Look at the list again.", "ids")

@@ -99,6 +99,24 @@ def record_answers(
     _after_refused_heads(session, workplace, refused_heads)
 
 
+def hold_back(session: Session, workplace: Workplace, envelopes: Sequence[Envelope]) -> list[Envelope]:
+    """Keep back what has got gaps since it was to be published, and tell its job; what goes all the same. One whose
+    answer was lost goes: the channel may have it."""
+    kept = {envelope.entry_id: envelope.gap for envelope in envelopes if envelope.gap and not envelope.unsure}
+    heads: dict[int, str] = {}
+    for entry in session.scalars(select(OutboxEntry).where(OutboxEntry.id.in_(kept))) if kept else ():
+        why = kept[entry.id]
+        entry.state, entry.ended_at, entry.answer = "dropped", workplace.now(), f"not sent: {why}"[:300]
+        settle_row(session, workplace, entry.job_row_id, ok=False, reason=why)
+        listing = session.get_one(Listing, entry.listing_id)
+        if entry.topic == Topic.PUBLISH:
+            listing.wish = "none"
+            heads[listing.id] = why
+        settle_state(listing)
+    _after_refused_heads(session, workplace, heads)
+    return [envelope for envelope in envelopes if envelope.entry_id not in kept]
+
+
 def try_again(session: Session, workplace: Workplace, entry: OutboxEntry, trouble: OutsideTrouble) -> None:
     """Let an update wait for another try."""
     entry.unsure = entry.unsure or trouble.unclear
@@ -145,8 +163,12 @@ def _after_placing(session: Session, workplace: Workplace, placed: Sequence[List
     ]
     rows = waiting_rows(session, [member.id for member in waiting])
     tellings += [_telling(member, Topic.PUBLISH, rows.get(member.id)) for member in waiting]
+    for listing in placed:  # what was worked out while it had no place holds, but nothing of it was told
+        tellings += news(listing, set(), None, forced=False)
     tell(session, workplace, tellings)
-    refresh_listings(session, workplace, listing_ids=[listing.id for listing in placed])
+    gapped = [listing.id for listing in placed if listing.gap_count]
+    if gapped:  # a listing that has its place may stand at zero
+        refresh_listings(session, workplace, listing_ids=gapped)
 
 
 def _tell_what_changed_meanwhile(session: Session, workplace: Workplace, told: Sequence[tuple[Listing, str]]) -> None:

@@ -14,7 +14,7 @@ from relvan.core.channels.sending import Breaker, Topic
 from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ContentRefused, RowVerdict
-from relvan.services.outbox.answers import Answer, record_answers
+from relvan.services.outbox.answers import Answer, hold_back, record_answers
 from relvan.services.outbox.envelopes import Envelope, keep_what_goes_out, make_envelopes, send_envelopes
 from relvan.services.outbox.sheets import HANDED_IN, hand_in, read_sheet, sheet_due
 from relvan.services.outbox.waiting import return_to_waiting
@@ -155,7 +155,8 @@ def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Del
         envelopes = make_envelopes(session, workplace, entries)
         keep_what_goes_out(entries, envelopes)
         session.flush()
-        return _Claimed(channel, envelopes, mark)
+        going = hold_back(session, workplace, envelopes)
+        return _Claimed(channel, going, mark) if going else Delivery(sent=len(envelopes), wait_s=0.0)
 
 
 def is_handed_in(book: Rulebook, entry: OutboxEntry) -> bool:

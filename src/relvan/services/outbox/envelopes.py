@@ -19,7 +19,8 @@ from relvan.store.tables import Listing, OutboxEntry
 @dataclass(frozen=True)
 class Envelope:
     """One update on its way. `sent` is what the listing will have been told when it is accepted; `before` is what went
-    out the first time, when the answer to that was lost: it counts when the channel turns out to have it."""
+    out the first time, when the answer to that was lost: it counts when the channel turns out to have it. `gap` is what
+    keeps it from going after all."""
 
     entry_id: int
     topic: Topic
@@ -34,6 +35,7 @@ class Envelope:
     shown: bool = True
     payload: dict[str, Any] = field(default_factory=dict)
     sent: dict[str, Any] = field(default_factory=dict)
+    gap: str = ""
     before: dict[str, Any] = field(default_factory=dict)
 
     def as_found(self) -> "Envelope":
@@ -90,7 +92,7 @@ def _envelope(entry: OutboxEntry, listing: Listing | None, sendings: Mapping[int
     if topic == Topic.PUBLISH:
         price_sent = None if found.offer.part == "head" else found.offer.price.amount
         sent |= {"sent_price": price_sent, "sent_quantity": found.offer.quantity}
-    return Envelope(**start, offer=found.offer, sent=sent)
+    return Envelope(**start, offer=found.offer, sent=sent, gap=found.gap)
 
 
 def send_envelopes(gateway: ChannelGateway, envelopes: Sequence[Envelope]) -> list[tuple[Envelope, Outcome]]:

@@ -10,7 +10,8 @@ from relvan.store.tables.base import Table, strict
 
 
 class Channel(Table):
-    """A marketplace or store account that we sell on; its token and webhook secret are encrypted."""
+    """A marketplace or store account that we sell on; its token and webhook secret are encrypted. `book` is the
+    edition of its rulebook by which its listings were worked out, as JSON."""
 
     __tablename__ = "channel"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -30,6 +31,7 @@ class Channel(Table):
     probe_at: Mapped[datetime | None]
     order_mark: Mapped[int] = mapped_column(default=0)
     orders_read_at: Mapped[datetime | None]
+    book: Mapped[str] = mapped_column(default="", server_default="", deferred=True)
 
 
 class SupplyWarehouse(Table):
