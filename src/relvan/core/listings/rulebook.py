@@ -164,8 +164,9 @@ class RowsAtOnce(_Part):
 class Rulebook(_Part):
     """Everything a channel demands and allows. Fees and least price in minor units of its currency.
 
-    `answers` says whether it answers at once or by a reply sheet, which is asked for every so many seconds; `owned`
-    names what of a page is the channel's own affair: fields, or `pictures`.
+    `answers` says whether it answers at once or by a reply sheet, which is asked for every so many seconds, the first
+    time when it is usually there: after so many and so many for each line. `owned` names what of a page is the
+    channel's own affair: fields, or `pictures`.
     """
 
     key: str
@@ -189,6 +190,8 @@ class Rulebook(_Part):
     pages: PageRule | None = None
     answers: Literal["at once", "by sheet"] = "at once"
     reply_every_s: float = Field(default=1, gt=0)
+    reply_first_s: float = Field(default=0, ge=0)
+    reply_line_s: float = Field(default=0, ge=0)
     owned: tuple[str, ...] = ()
 
     @model_validator(mode="after")
@@ -270,6 +273,10 @@ class Rulebook(_Part):
     def page_field(self) -> str:
         """The name of the field that holds the catalogue page, or ""."""
         return next((rule.name for rule in self.fields if rule.kind == "page"), "")
+
+    def reply_after_s(self, lines: int) -> float:
+        """Seconds from handing in so many lines to asking for their reply sheet."""
+        return (self.reply_first_s + lines * self.reply_line_s) or self.reply_every_s
 
     @property
     def takes_families(self) -> bool:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import insert, select
+from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 
 from relvan.services.workplace import Actor, Workplace
@@ -69,6 +69,22 @@ def settle_row(session: Session, workplace: Workplace, row_id: int | None, *, ok
     job.done += ok
     job.refused += not ok
     _end_if_complete(workplace, job)
+
+
+def settle_done(session: Session, workplace: Workplace, row_ids: Sequence[int]) -> None:
+    """Give rows that still wait the verdict *done*, all with a few statements."""
+    waiting = (among(BulkJobRow.id, row_ids), BulkJobRow.verdict == "waiting")
+    session.flush()
+    counts = session.execute(select(BulkJobRow.job_id, func.count()).where(*waiting).group_by(BulkJobRow.job_id)).all()
+    if not counts:
+        return
+    session.execute(
+        update(BulkJobRow).where(*waiting).values(verdict="done").execution_options(synchronize_session=False)
+    )
+    for job_id, count in counts:
+        job = session.get_one(BulkJob, job_id)
+        job.done += count
+        _end_if_complete(workplace, job)
 
 
 def waiting_rows(session: Session, listing_ids: Sequence[int]) -> dict[int, int]:

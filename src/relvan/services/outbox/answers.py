@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
@@ -13,7 +13,7 @@ from relvan.core.listings.refusals import Said, after_accepting, keep_problems
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.channels.port import Placed, SheetLine
 from relvan.services import audit
-from relvan.services.jobs.rows import rows_by_id, settle_row, settle_rows_of, waiting_rows
+from relvan.services.jobs.rows import rows_by_id, settle_done, settle_row, settle_rows_of, waiting_rows
 from relvan.services.listings.refresh import (
     keep_refusal,
     news,
@@ -28,7 +28,7 @@ from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.store.among import among
 from relvan.store.listings import listings_of, members_of
-from relvan.store.tables import Channel, LagSample, Listing, OutboxEntry
+from relvan.store.tables import BulkJobRow, Channel, LagSample, Listing, OutboxEntry
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,8 @@ def record_answers(
     entries = {row.id: row for row in session.scalars(select(OutboxEntry).where(among(OutboxEntry.id, wanted)))}
     about = [entry.listing_id for entry in entries.values() if entry.listing_id is not None]
     listings = {listing.id: listing for listing in listings_of(session, listing_ids=about)}
-    rows = rows_by_id(session, [row.job_row_id for row in entries.values() if row.job_row_id is not None])
+    rows = _rows_to_refuse(session, entries, answers)
+    accepted: list[OutboxEntry] = []
     placed: list[Listing] = []
     told: list[tuple[Listing, str]] = []
     pages: dict[int, str] = {}
@@ -78,6 +79,7 @@ def record_answers(
         elif answer.problems:
             _refused(session, workplace, entry, listing, answer, answer.problems, refused_heads)
         elif isinstance(answer.verdict, Placed) or (answer.verdict and answer.verdict.ok):
+            accepted.append(entry)
             _accepted(session, workplace, entry, listing, answer)
             if listing is not None:
                 told.append((listing, entry.topic))
@@ -89,7 +91,7 @@ def record_answers(
             says = answer.verdict.says if answer.verdict else ""
             problems = (("", says or "The channel refused it."),)
             _refused(session, workplace, entry, listing, answer, problems, refused_heads)
-    session.flush()
+    _end_accepted(session, workplace, accepted)
     del rows  # kept until here, so that each is at hand when it gets its verdict
     went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in placed]
     audit.record_many(session, SYSTEM, workplace.now(), "listing", went)
@@ -129,8 +131,6 @@ def _accepted(
     session: Session, workplace: Workplace, entry: OutboxEntry, listing: Listing | None, answer: Answer
 ) -> None:
     now = workplace.now()
-    entry.state, entry.ended_at, entry.answer = "accepted", now, "accepted"
-    settle_row(session, workplace, entry.job_row_id, ok=True)
     if entry.topic == Topic.QUANTITY and entry.caused_at is not None:
         seconds = max(0.0, (now - entry.caused_at).total_seconds())
         session.add(LagSample(channel_id=entry.channel_id, at=now, seconds=seconds))
@@ -144,6 +144,23 @@ def _accepted(
     if listing.refusal:
         keep_refusal(listing, after_accepting(problems_of(listing), entry.topic))
     _show_refusal(listing)
+
+
+def _rows_to_refuse(
+    session: Session, entries: Mapping[int, OutboxEntry], answers: Sequence[Answer]
+) -> list[BulkJobRow]:
+    refused = [entries[answer.envelope.entry_id] for answer in answers if answer.problems or not answer.ok]
+    return rows_by_id(session, [entry.job_row_id for entry in refused if entry.job_row_id is not None])
+
+
+def _end_accepted(session: Session, workplace: Workplace, entries: Sequence[OutboxEntry]) -> None:
+    """Close updates that the channel accepted, and the rows of bulk jobs that asked for them."""
+    session.flush()
+    ids = [entry.id for entry in entries]
+    values = {"state": "accepted", "ended_at": workplace.now(), "answer": "accepted"}
+    statement = update(OutboxEntry).where(among(OutboxEntry.id, ids)).values(values)
+    session.execute(statement.execution_options(synchronize_session=False))
+    settle_done(session, workplace, [entry.job_row_id for entry in entries if entry.job_row_id is not None])
 
 
 def _after_placing(session: Session, workplace: Workplace, placed: Sequence[Listing]) -> None:

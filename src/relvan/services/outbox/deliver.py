@@ -19,6 +19,7 @@ from relvan.services.outbox.envelopes import Envelope, keep_what_goes_out, make_
 from relvan.services.outbox.sheets import HANDED_IN, hand_in, read_sheet, sheet_due
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import Workplace
+from relvan.store.among import among
 from relvan.store.tables import Channel, OutboxEntry
 
 LEASE = timedelta(seconds=90)
@@ -148,13 +149,12 @@ def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Del
         mark = ""
         if is_handed_in(book, entries[0]):  # what may have arrived goes under the mark it went under before
             mark = entries[0].sheet if entries[0].unsure and entries[0].sheet else workplace.new_key()
-        for entry in entries:
-            entry.state, entry.taken_by, entry.taken_until = "sending", worker, now + LEASE
-            entry.attempts += 1
-            entry.sheet = mark
         envelopes = make_envelopes(session, workplace, entries)
-        keep_what_goes_out(entries, envelopes)
-        session.flush()
+        values = {"state": "sending", "taken_by": worker, "taken_until": now + LEASE, "sheet": mark}
+        taken = update(OutboxEntry).where(among(OutboxEntry.id, [entry.id for entry in entries]))
+        taken = taken.values(values | {"attempts": OutboxEntry.attempts + 1})
+        session.execute(taken.execution_options(synchronize_session=False))
+        keep_what_goes_out(session, envelopes)
         going = hold_back(session, workplace, envelopes)
         return _Claimed(channel, going, mark) if going else Delivery(sent=len(envelopes), wait_s=0.0)
 

@@ -11,6 +11,7 @@ from relvan.core.money import Money
 from relvan.gateways.channels.port import ChannelGateway, Dispatched, HandInRow, Offer, Placed, RowVerdict
 from relvan.services.listings.offers import Sending, offers_of
 from relvan.services.workplace import Workplace
+from relvan.store.bulk import update_rows
 from relvan.store.channels import channel_settings
 from relvan.store.listings import listings_of
 from relvan.store.tables import Listing, OutboxEntry
@@ -59,12 +60,11 @@ def make_envelopes(session: Session, workplace: Workplace, entries: Sequence[Out
     ]
 
 
-def keep_what_goes_out(entries: Sequence[OutboxEntry], envelopes: Sequence[Envelope]) -> None:
+def keep_what_goes_out(session: Session, envelopes: Sequence[Envelope]) -> None:
     """Write down with each entry what it says, before it goes. While an answer is lost, what went out first is kept:
     found there and taken for the older, at worst the newer is told once more."""
-    for entry, envelope in zip(entries, envelopes, strict=True):
-        if not entry.unsure:
-            entry.sent = envelope.sent
+    sure = [(envelope.sent, envelope.entry_id) for envelope in envelopes if not envelope.unsure]
+    update_rows(session, OutboxEntry, ["sent"], sure)
 
 
 def _envelope(entry: OutboxEntry, listing: Listing | None, sendings: Mapping[int, Sending], currency: str) -> Envelope:

@@ -13,6 +13,8 @@ from relvan.gateways.channels.port import RowVerdict, SheetGateway, SheetLine
 from relvan.services.outbox.answers import Answer, kept_envelope, record_answers, try_again
 from relvan.services.outbox.envelopes import Envelope, as_lines
 from relvan.services.workplace import Workplace
+from relvan.store.among import among
+from relvan.store.bulk import update_rows
 from relvan.store.tables import Channel, OutboxEntry
 
 HANDED_IN = frozenset({Topic.PUBLISH, Topic.CONTENT, Topic.QUANTITY, Topic.PRICE, Topic.SHOWN})
@@ -50,14 +52,16 @@ def hand_in(
 def _keep_waiting(
     session: Session, workplace: Workplace, channel: Channel, envelopes: Sequence[Envelope], number: str, worker: str
 ) -> None:
-    due = workplace.now() + timedelta(seconds=workplace.rulebook(channel).reply_every_s)
-    sent = {envelope.entry_id: envelope.sent for envelope in envelopes}
-    for entry in session.scalars(select(OutboxEntry).where(OutboxEntry.id.in_(sent))):
-        if entry.state != "sending" or entry.taken_by != worker:
-            continue
-        entry.state, entry.sheet, entry.due_at, entry.sent = STATE, number, due, sent[entry.id]
-        entry.taken_by, entry.taken_until = "", None
-    session.flush()
+    due = workplace.now() + timedelta(seconds=workplace.rulebook(channel).reply_after_s(len(envelopes)))
+    again = [envelope for envelope in envelopes if envelope.unsure]  # of all others it is written down already
+    update_rows(session, OutboxEntry, ["sent"], [(envelope.sent, envelope.entry_id) for envelope in again])
+    ours = (
+        among(OutboxEntry.id, [envelope.entry_id for envelope in envelopes]),
+        OutboxEntry.state == "sending",
+        OutboxEntry.taken_by == worker,
+    )
+    values = {"state": STATE, "sheet": number, "due_at": due, "taken_by": "", "taken_until": None}
+    session.execute(update(OutboxEntry).where(*ours).values(values).execution_options(synchronize_session=False))
 
 
 def sheet_due(session: Session, channel_id: int, now: datetime) -> str | float | None:

@@ -1,7 +1,7 @@
 """Writing down what a channel must be told, in the transaction of the change that causes it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
@@ -10,8 +10,12 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic
 from relvan.services.workplace import Workplace
+from relvan.store.bulk import insert_rows
 from relvan.store.database import after_commit
 from relvan.store.tables import OutboxEntry
+
+NEW = ("channel_id", "subject", "topic", "urgency", "listing_id", "job_row_id", "payload", "caused_at", "due_at",
+       "created_at", "key")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -40,29 +44,16 @@ def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling]) ->
     """
     if not tellings:
         return
-    now = workplace.now()
     waiting = _waiting(session, tellings)
+    fresh: dict[tuple[int, str, str], Telling] = {}
     for telling in tellings:
-        entry = waiting.get((telling.channel_id, telling.subject, telling.topic))
-        if entry is None:
-            entry = OutboxEntry(
-                channel_id=telling.channel_id,
-                subject=telling.subject,
-                topic=telling.topic,
-                urgency=telling.urgency,
-                listing_id=telling.listing_id,
-                job_row_id=telling.job_row_id,
-                payload=telling.payload,
-                caused_at=telling.caused_at,
-                due_at=now,
-                created_at=now,
-                key=workplace.new_key(),
-            )
-            session.add(entry)
-            waiting[telling.channel_id, telling.subject, telling.topic] = entry
+        key = (telling.channel_id, telling.subject, telling.topic)
+        if key in waiting:
+            _renew(waiting[key], telling)
         else:
-            _renew(entry, telling)
+            fresh[key] = _joined(fresh[key], telling) if key in fresh else telling
     session.flush()
+    _add(session, workplace, list(fresh.values()))
     for channel_id in {telling.channel_id for telling in tellings}:
         after_commit(session, lambda channel_id=channel_id: workplace.wake("deliver", channel_id))  # type: ignore[misc]
 
@@ -97,3 +88,23 @@ def _renew(entry: OutboxEntry, telling: Telling) -> None:
     entry.job_row_id = telling.job_row_id or entry.job_row_id
     if telling.caused_at and not entry.caused_at:
         entry.caused_at = telling.caused_at
+
+
+def _joined(first: Telling, second: Telling) -> Telling:
+    """Two tellings of the same thing in one go, as one."""
+    return replace(
+        second,
+        urgency=min(first.urgency, second.urgency),
+        job_row_id=second.job_row_id or first.job_row_id,
+        caused_at=first.caused_at or second.caused_at,
+    )
+
+
+def _add(session: Session, workplace: Workplace, tellings: Sequence[Telling]) -> None:
+    now = workplace.now()
+    rows = [
+        (one.channel_id, one.subject, str(one.topic), int(one.urgency), one.listing_id, one.job_row_id, one.payload,
+         one.caused_at, now, now, workplace.new_key())
+        for one in tellings
+    ]  # fmt: skip
+    insert_rows(session, OutboxEntry, NEW, rows)
