@@ -1,7 +1,7 @@
 """Recording what a channel answered: what it accepted, what it refused, what must be tried again."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from datetime import timedelta
 from typing import Any
 
@@ -64,41 +64,47 @@ def record_answers(
     about = [entry.listing_id for entry in entries.values() if entry.listing_id is not None]
     listings = {listing.id: listing for listing in listings_of(session, listing_ids=about)}
     rows = _rows_to_refuse(session, entries, answers)
-    accepted: list[OutboxEntry] = []
-    placed: list[Listing] = []
-    told: list[tuple[Listing, str]] = []
-    pages: dict[int, str] = {}
-    refused_heads: dict[int, str] = {}
+    came = _Came()
     for answer in answers:
         entry = entries[answer.envelope.entry_id]
-        if entry.state != state or entry.taken_by != worker:
-            continue
-        listing = listings.get(entry.listing_id or 0)
-        if answer.trouble is not None:
-            try_again(session, workplace, entry, answer.trouble)
-        elif answer.problems:
-            _refused(session, workplace, entry, listing, answer, answer.problems, refused_heads)
-        elif isinstance(answer.verdict, Placed) or (answer.verdict and answer.verdict.ok):
-            accepted.append(entry)
-            _accepted(session, workplace, entry, listing, answer)
-            if listing is not None:
-                told.append((listing, entry.topic))
-            if entry.topic == Topic.PUBLISH and listing is not None:
-                placed.append(listing)
-                if isinstance(answer.verdict, Placed) and answer.verdict.catalogue_page:
-                    pages[listing.id] = answer.verdict.catalogue_page
-        else:
-            says = answer.verdict.says if answer.verdict else ""
-            problems = (("", says or "The channel refused it."),)
-            _refused(session, workplace, entry, listing, answer, problems, refused_heads)
-    _end_accepted(session, workplace, accepted)
+        if entry.state == state and entry.taken_by == worker:
+            _take_in(session, workplace, entry, listings.get(entry.listing_id or 0), answer, came)
     del rows  # kept until here, so that each is at hand when it gets its verdict
-    went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in placed]
+    _end_accepted(session, workplace, came.accepted)
+    went: list[tuple[int | None, str, audit.Changes]] = [(listing.id, "went live", {}) for listing in came.placed]
     audit.record_many(session, SYSTEM, workplace.now(), "listing", went)
-    _after_placing(session, workplace, placed)
-    _tell_what_changed_meanwhile(session, workplace, told)
-    _settle_on_pages(session, workplace, placed, pages)
-    _after_refused_heads(session, workplace, refused_heads)
+    _after_placing(session, workplace, came.placed)
+    _tell_what_changed_meanwhile(session, workplace, came.told)
+    _settle_on_pages(session, workplace, came.placed, came.pages)
+    _after_refused_heads(session, workplace, came.refused_heads)
+
+
+@dataclass
+class _Came:
+    """What came of a round of answers: updates accepted, listings placed (with their page of the catalogue by id) and
+    told on a topic, heads refused with the channel's words. What follows is done for all of them at once."""
+
+    accepted: list[OutboxEntry] = field(default_factory=list)
+    placed: list[Listing] = field(default_factory=list)
+    told: list[tuple[Listing, str]] = field(default_factory=list)
+    pages: dict[int, str] = field(default_factory=dict)
+    refused_heads: dict[int, str] = field(default_factory=dict)
+
+
+def _take_in(
+    session: Session, workplace: Workplace, entry: OutboxEntry, listing: Listing | None, answer: Answer, came: _Came
+) -> None:
+    verdict = answer.verdict
+    if answer.trouble is not None:
+        try_again(session, workplace, entry, answer.trouble)
+    elif answer.problems:
+        _refused(session, workplace, entry, listing, answer, answer.problems, came)
+    elif isinstance(verdict, Placed) or (verdict and verdict.ok):
+        came.accepted.append(entry)
+        _accepted(session, workplace, entry, listing, answer, came)
+    else:
+        says = verdict.says if verdict else ""
+        _refused(session, workplace, entry, listing, answer, (("", says or "The channel refused it."),), came)
 
 
 def hold_back(session: Session, workplace: Workplace, envelopes: Sequence[Envelope]) -> list[Envelope]:
@@ -128,7 +134,7 @@ def try_again(session: Session, workplace: Workplace, entry: OutboxEntry, troubl
 
 
 def _accepted(
-    session: Session, workplace: Workplace, entry: OutboxEntry, listing: Listing | None, answer: Answer
+    session: Session, workplace: Workplace, entry: OutboxEntry, listing: Listing | None, answer: Answer, came: _Came
 ) -> None:
     now = workplace.now()
     if entry.topic == Topic.QUANTITY and entry.caused_at is not None:
@@ -136,11 +142,15 @@ def _accepted(
         session.add(LagSample(channel_id=entry.channel_id, at=now, seconds=seconds))
     if listing is None:
         return
+    came.told.append((listing, entry.topic))
     for name, value in answer.envelope.sent.items():
         setattr(listing, name, value)
     if isinstance(answer.verdict, Placed):
         listing.placed, listing.shown = True, True
         listing.ref, listing.page, listing.until = answer.verdict.ref, answer.verdict.page, answer.verdict.until
+        came.placed.append(listing)
+        if answer.verdict.catalogue_page:
+            came.pages[listing.id] = answer.verdict.catalogue_page
     if listing.refusal:
         keep_refusal(listing, after_accepting(problems_of(listing), entry.topic))
     _show_refusal(listing)
@@ -243,7 +253,7 @@ def _refused(
     listing: Listing | None,
     answer: Answer,
     problems: Sequence[tuple[str, str]],
-    refused_heads: dict[int, str],
+    came: _Came,
 ) -> None:
     now = workplace.now()
     said = "; ".join(says for _, says in problems)
@@ -256,7 +266,7 @@ def _refused(
     if entry.topic == Topic.PUBLISH:
         listing.wish = "none"
         if listing.head_id is None:
-            refused_heads[listing.id] = said
+            came.refused_heads[listing.id] = said
     audit.record(session, SYSTEM, now, "listing", listing.id, f"refused: {said[:200]}")
     _show_refusal(listing)
 
