@@ -3,7 +3,7 @@
 from decimal import Decimal
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from relvan.core.listings.families import Member, plan_family
@@ -113,6 +113,7 @@ def test_likeness_has_reasons(ours, theirs, least, most, reason):
 
 
 @given(st.text(max_size=40), st.text(max_size=40))
+@example("", "\u00b8")  # of a mark by itself nothing is left
 def test_likeness_is_the_same_both_ways_and_never_out_of_bounds(first, second):
     assert alike(first, second) == alike(second, first)
     assert 0 <= alike(first, second) <= 100

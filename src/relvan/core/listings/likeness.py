@@ -62,7 +62,7 @@ def alike(ours: str, theirs: str) -> int:
     """
     first, second = _pairs(ours), _pairs(theirs)
     if not first or not second:
-        return 100 if folded(ours).strip() == folded(theirs).strip() and ours.strip() else 0
+        return 100 if _same(ours, theirs) else 0
     shared = sum((first & second).values())
     return round(200 * shared / (sum(first.values()) + sum(second.values())))
 
@@ -108,7 +108,8 @@ def compare(ours: Goods, theirs: Goods) -> Likeness:
 
 
 def _same(ours: str, theirs: str) -> bool:
-    return bool(ours) and folded(ours).strip() == folded(theirs).strip()
+    plain = folded(ours).strip()  # of some texts nothing is left
+    return bool(plain) and plain == folded(theirs).strip()
 
 
 def _other_numbers(ours: str, theirs: str) -> str:
