@@ -1,9 +1,11 @@
 """Categories as a tree and as what words find."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.listings.rulebook import Category
+from relvan.core.listings.suggesting import suggest_categories
 from relvan.core.listings.tree import asks_for, parts_of, search_categories, unfold
 from relvan.gateways.channels.registry import rulebook, rulebooks
 
@@ -56,3 +58,28 @@ def test_every_shipped_tree_unfolds_and_says_what_its_categories_need():
         assert all(parts_of(one.name) for one in book.categories)
     assert "Diameter" in asks_for(rulebook("corvello"), "cv-101")
     assert asks_for(rulebook("corvello"), "no such") == []
+
+
+FITS = [  # our category, a title, the end of the path of what is proposed first at Corvello and at Hagglet
+    ("Pots / Saucers", "Aubrey saucer, celadon, 10 cm", "Saucers", "Saucers"),
+    ("Pots / Hanging", "Rill hanging pot, 12 cm", "Hanging vessels", "Hanging"),
+    ("Pots / Planters", "Weir planter, 30 cm", "Pots", "Planters and pots"),
+    ("Care", "Plant labels, painted", "Labels", "Labels and twine"),
+    ("Watering", "Plant mister, enamelled", "Misters", "Misters"),
+]
+
+
+@pytest.mark.parametrize(("ours", "title", "corvello", "hagglet"), FITS)
+def test_what_fits_is_proposed_by_names_along_our_path_and_by_titles(ours, title, corvello, hagglet):
+    for key, ending in (("corvello", corvello), ("hagglet", hagglet)):
+        first = suggest_categories(rulebook(key), ours, [title], {})[0]
+        assert (first.name.rpartition(" / ")[2], first.because) == (ending, "like its category and titles")
+
+
+def test_what_was_chosen_before_goes_first_and_what_is_no_category_any_more_is_left_out():
+    found = suggest_categories(rulebook("corvello"), "Care", ["Jute twine"], {"cv-201": 1, "gone": 9, "cv-101": 3})
+    assert [(one.key, one.because) for one in found[:2]] == [
+        ("cv-101", "chosen 3 times for Care"), ("cv-201", "chosen 1 time for Care"),
+    ]  # fmt: skip
+    assert suggest_categories(rulebook("corvello"), "", [], {}) == ()
+    assert len({one.key for one in found}) == len(found) <= 4

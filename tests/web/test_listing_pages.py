@@ -78,7 +78,7 @@ def test_categories_are_chosen_from_the_tree_by_words_or_from_what_fits(web, sho
     page = web.get(f"/listings/tree/hagglet?listing={second}&at=hg-watering")
     keys = {one.get("data-choose") for one in find(page, "button")}
     assert keys == {one.key for one in shop_categories(shop)}
-    assert "chosen 1 times for Pots" in text_of(page)
+    assert "chosen 1 time for Pots" in text_of(page)
     assert [one.get("data-choose") for one in find(page, "button[aria-current]")] == ["hg-watering"]
     found = web.get("/listings/tree/hagglet?words=hang")
     assert [one.get("data-choose") for one in find(found, "button")] == ["hg-hanging"]

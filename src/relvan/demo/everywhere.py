@@ -2,6 +2,7 @@
 
 import hashlib
 import io
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -141,9 +142,10 @@ def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
     for number, row in enumerate([*_variants(workplace, "PT"), *_singles(workplace)]):
         words = row.title.split(", ")
         title = ", ".join([words[0], *reversed(words[1:])]) if len(words) > 2 else row.title
+        size = re.search(r"\d+ cm", row.title)
         page = {"title": f"{title} ({row.brand})" if number % 3 else title, "maker": row.brand or "Quillmoss",
                 "gtin": row.gtin if number % 9 else "", "aisle": "cv-101", "text": "Sold by several stalls.",
-                "pictures": [_picture(world, row.sku)]}  # fmt: skip
+                "particulars": {"diameter": size.group()} if size else {}, "pictures": [_picture(world, row.sku)]}  # fmt: skip
         pages.append(page)
         if number % 11 == 5:
             pages.append({**page, "title": f"{title}, boxed"})

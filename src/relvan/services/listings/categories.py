@@ -1,28 +1,15 @@
 """Choosing the channel's category for many listings at once: suggested from past choices, names and titles."""
 
-from collections import Counter
 from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from relvan.core.listings.likeness import alike
-from relvan.core.listings.rulebook import Category, Rulebook
-from relvan.core.listings.tree import Branch, asks_for, parts_of, search_categories, unfold
+from relvan.core.listings.rulebook import Category
+from relvan.core.listings.suggesting import Suggested, suggest_categories
+from relvan.core.listings.tree import Branch, asks_for, search_categories, unfold
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
 from relvan.store.listings import category_and_title, category_lackers, chosen_categories
-
-MOST_SUGGESTED = 4
-LEAST_ALIKE = 18
-
-
-@dataclass(frozen=True)
-class Suggested:
-    """A category of the channel's, and why it is proposed."""
-
-    key: str
-    name: str
-    because: str
 
 
 @dataclass(frozen=True)
@@ -81,30 +68,3 @@ def find_categories(
         past = chosen_categories(session, channel.id, ours).get(ours, {})
         suggested = suggest_categories(book, ours, [title], past)
     return FoundCategories(unfold(book.categories), (), suggested, asks)
-
-
-def suggest_categories(book: Rulebook, ours: str, titles: list[str], past: dict[str, int]) -> tuple[Suggested, ...]:
-    """What fits: what was chosen for the same category of ours before, then by the likeness of names and titles."""
-    names = {category.key: category.name for category in book.categories}
-    found = {
-        key: Suggested(key, names[key], f"chosen {count} times for {ours or 'such'}")
-        for key, count in Counter(past).most_common(2)
-        if key in names
-    }
-    words = " ".join(titles[:12])
-    scored = sorted(
-        ((_fits(words, ours, name), key) for key, name in names.items()), key=lambda pair: (-pair[0], pair[1])
-    )
-    for score, key in scored[:MOST_SUGGESTED]:
-        if score >= LEAST_ALIKE and key not in found:
-            found[key] = Suggested(key, names[key], "like its category and titles")
-    return tuple(found.values())[:MOST_SUGGESTED]
-
-
-def _fits(words: str, ours: str, name: str) -> int:
-    """How well a category's name fits: the likest part of its path to our category, and its last part to the titles."""
-    parts = parts_of(name)
-    called = ours.rpartition("/")[2].strip()
-    by_path = max((alike(called, part) for part in parts), default=0) if called else 0
-    by_title = max((alike(word, parts[-1]) for word in words.split() if len(word) > 2), default=0)
-    return round(0.65 * by_path + 0.35 * by_title)

@@ -1,0 +1,60 @@
+"""Which of a channel's categories fit goods of ours: from past choices, and by the likeness of names and titles."""
+
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+from relvan.core.listings.likeness import alike
+from relvan.core.listings.rulebook import Rulebook
+from relvan.core.listings.tree import parts_of
+
+MOST_SUGGESTED = 4
+LEAST_ALIKE = 18
+ABOVE, WORD = 0.8, 0.95  # what a likeness higher up in our path, and one of a single word, counts
+
+
+@dataclass(frozen=True)
+class Suggested:
+    """A category of the channel's, and why it is proposed."""
+
+    key: str
+    name: str
+    because: str
+
+
+def suggest_categories(
+    book: Rulebook, ours: str, titles: Sequence[str], past: Mapping[str, int]
+) -> tuple[Suggested, ...]:
+    """What fits: what was chosen for the same category of ours before, then by the likeness of names and titles."""
+    names = {category.key: category.name for category in book.categories}
+    known = Counter({key: count for key, count in past.items() if key in names})
+    found = {
+        key: Suggested(key, names[key], f"chosen {count} {'time' if count == 1 else 'times'} for {ours or 'such'}")
+        for key, count in known.most_common(2)
+    }
+    words = {word for title in titles[:12] for word in title.casefold().split() if len(word) > 2}
+    scored = sorted(
+        ((_fits(words, ours, name), key) for key, name in names.items()), key=lambda pair: (-pair[0], pair[1])
+    )
+    for score, key in scored[:MOST_SUGGESTED]:
+        if score >= LEAST_ALIKE and key not in found:
+            found[key] = Suggested(key, names[key], "like its category and titles")
+    return tuple(found.values())[:MOST_SUGGESTED]
+
+
+def _fits(words: Collection[str], ours: str, name: str) -> int:
+    """How well a category's name fits: the likest part of its path to a part of ours, our last before those above it,
+    and its own last part to the titles."""
+    theirs = parts_of(name)
+    by_path = 0.0
+    for above, part in enumerate(reversed(parts_of(ours))):
+        by_path = max(by_path, ABOVE**above * max(_called(part, other) for other in theirs))
+    by_title = max((_called(word, theirs[-1]) for word in words), default=0)
+    return round(0.65 * by_path + 0.35 * by_title)
+
+
+def _called(ours: str, theirs: str) -> float:
+    """How much a name of theirs is ours, as a whole or by one of its words."""
+    words = theirs.split()
+    by_word = max(alike(ours, word) for word in words) if len(words) > 1 else 0
+    return max(alike(ours, theirs), WORD * by_word)
