@@ -145,7 +145,8 @@ def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
         size = re.search(r"\d+ cm", row.title)
         page = {"title": f"{title} ({row.brand})" if number % 3 else title, "maker": row.brand or "Quillmoss",
                 "gtin": row.gtin if number % 9 else "", "aisle": "cv-101", "text": "Sold by several stalls.",
-                "particulars": {"diameter": size.group()} if size else {}, "pictures": [_picture(world, row.sku)]}  # fmt: skip
+                "particulars": {"diameter": size.group()} if size else {},
+                "pictures": [_picture(world, row.sku)]}  # fmt: skip
         pages.append(page)
         if number % 11 == 5:
             pages.append({**page, "title": f"{title}, boxed"})
