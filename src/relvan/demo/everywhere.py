@@ -43,7 +43,19 @@ BY_HAND = (
     ("", "Potting soil free of peat, 50 l", 2590), ("KB-12", "Dill in a seed tin", 420),
     ("", "Salad leaves, mixed, in a tin", 420), ("X-1", "Compost for seeds, 40 l", 2190),
     ("", "Bird feeder of larch", 2150), ("", "Set of herbs to start with", 2990),
-    ("GIFT-9", "Terrarium jar, cork lid", 2690),
+    ("GIFT-9", "Terrarium jar, cork lid", 2690), ("", "Dwarf aubergine in a seed tin", 420),
+    ("KB-3", "Chervil in a seed tin", 420), ("", "Chervil, bag to refill", 290),
+    ("KB-8", "Chard, mixed stems, in a tin", 420), ("", "Cucumber for pots, tin of seed", 420),
+    ("", "Lemon balm in a seed tin", 420), ("KB-21", "Lemon balm, refill", 290),
+    ("", "Mustard leaf in a seed tin", 420), ("", "Flat leaf parsley, seed tin", 420),
+    ("KB-30", "Sweet pepper in a seed tin", 450), ("", "Spinach, small leaves, in a tin", 420),
+    ("", "Alpine strawberry, seed tin", 450), ("KB-33", "Tomato 'Window Red' in a tin", 420),
+    ("SET-1", "Balcony set, soil included", 5490), ("", "Set for leaf care", 2890),
+    ("", "Chilli set in a box", 2490), ("SET-4", "Gift box for a gardener", 4990),
+    ("", "Set for an orchid", 3290), ("", "Two pots, 18 cm, as a pair", 4290),
+    ("SET-7", "Salad set for the window", 2690), ("", "Set for sowing", 3190),
+    ("", "Strawberry set with a pot", 3490), ("SET-9", "Tomato set, in a box", 3390),
+    ("", "Three pots of 14 cm", 4790),
 )  # fmt: skip
 
 
