@@ -78,12 +78,18 @@ def lose(shop, monkeypatch):
     return lose
 
 
+def lost_on(workplace, owner, key, lose):
+    """Published on a channel that has it, and the answer to that is lost; its id."""
+    listing_id = ready(workplace, owner, key)
+    lose(key)
+    publish_listings(workplace, owner, [listing_id])
+    deliver_next(workplace, channel_ids(workplace)[key], "test")
+    return listing_id
+
+
 @pytest.mark.parametrize("key", OWN)
 def test_what_changes_while_an_answer_is_lost_is_told_after_all(shop, owner, world, lose, key):
-    listing_id = ready(shop, owner, key)
-    lose(key)
-    publish_listings(shop, owner, [listing_id])
-    deliver_next(shop, channel_ids(shop)[key], "test")
+    listing_id = lost_on(shop, owner, key, lose)
     assert not listing(shop, listing_id).placed
     count(shop, owner, "PT-14", 5)
     set_list_price(shop, owner, "PT-14", "chf", 1900)
@@ -112,10 +118,7 @@ def test_a_number_that_changes_while_the_answer_to_its_hand_in_is_lost_is_handed
 
 @pytest.mark.parametrize("key", OWN)
 def test_what_is_said_otherwise_while_an_answer_is_lost_is_behind(shop, owner, world, lose, key):
-    listing_id = ready(shop, owner, key)
-    lose(key)
-    publish_listings(shop, owner, [listing_id])
-    deliver_next(shop, channel_ids(shop)[key], "test")
+    listing_id = lost_on(shop, owner, key, lose)
     change_facts(shop, owner, [("PT-14", {"title": "A jug of clay, glazed"})])
     persist(shop)
     title = world.listings(key)["PT-14"]["title"]
@@ -129,10 +132,7 @@ def test_what_is_said_otherwise_while_an_answer_is_lost_is_behind(shop, owner, w
 
 @pytest.mark.parametrize("key", OWN)
 def test_a_change_of_mind_while_an_answer_is_lost_counts(shop, owner, world, lose, key):
-    listing_id = ready(shop, owner, key)
-    lose(key)
-    publish_listings(shop, owner, [listing_id])
-    deliver_next(shop, channel_ids(shop)[key], "test")
+    listing_id = lost_on(shop, owner, key, lose)
     take_down_listings(shop, owner, [listing_id])
     persist(shop)
     assert listing(shop, listing_id).state == "down"
