@@ -89,7 +89,7 @@ def _keep(
     spec: dict[str, Any],
 ) -> dict[str, int]:  # fmt: skip
     """Keep a page of what a channel shows as findings, linking what is sure; how many of each."""
-    wanted = ReadingFilter(**spec["wanted"])
+    wanted = ReadingFilter(**spec.get("wanted", {}))
     refs = [row.ref for row in shown]
     ours, known = ours_by_ref(session, channel.id, refs), known_refs(session, channel.id, refs)
     counts = {"ours already": 0, "left out": 0, "linked": 0, "open": 0}

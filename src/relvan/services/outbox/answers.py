@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from relvan.core.channels.sending import Topic, retry_wait, topic_urgency
 from relvan.core.listings.refusals import Said, after_accepting, keep_problems
 from relvan.gateways.calling import OutsideTrouble
-from relvan.gateways.channels.port import Placed, SheetLine
+from relvan.gateways.channels.port import Placed, RowVerdict, SheetLine
 from relvan.services import audit
 from relvan.services.jobs.rows import rows_by_id, settle_done, settle_row, settle_rows_of, waiting_rows
 from relvan.services.listings.refresh import (
@@ -36,10 +36,16 @@ class Answer:
     """What came back for one envelope: a verdict, problems with its content, or trouble on the way."""
 
     envelope: Envelope
-    ok: bool
     verdict: Outcome | None = None
     problems: tuple[tuple[str, str], ...] = ()
     trouble: OutsideTrouble | None = None
+
+    @property
+    def accepted(self) -> bool:
+        """Whether the channel took it."""
+        if self.problems or self.trouble is not None:
+            return False
+        return isinstance(self.verdict, Placed) or bool(self.verdict and self.verdict.ok)
 
 
 def kept_envelope(entry: OutboxEntry, line: SheetLine) -> Envelope:
@@ -94,17 +100,13 @@ class _Came:
 def _take_in(
     session: Session, workplace: Workplace, entry: OutboxEntry, listing: Listing | None, answer: Answer, came: _Came
 ) -> None:
-    verdict = answer.verdict
     if answer.trouble is not None:
         try_again(session, workplace, entry, answer.trouble)
-    elif answer.problems:
-        _refused(session, workplace, entry, listing, answer, answer.problems, came)
-    elif isinstance(verdict, Placed) or (verdict and verdict.ok):
+    elif answer.accepted:
         came.accepted.append(entry)
         _accepted(session, workplace, entry, listing, answer, came)
     else:
-        says = verdict.says if verdict else ""
-        _refused(session, workplace, entry, listing, answer, (("", says or "The channel refused it."),), came)
+        _refused(session, workplace, entry, listing, answer, came)
 
 
 def hold_back(session: Session, workplace: Workplace, envelopes: Sequence[Envelope]) -> list[Envelope]:
@@ -159,7 +161,7 @@ def _accepted(
 def _rows_to_refuse(
     session: Session, entries: Mapping[int, OutboxEntry], answers: Sequence[Answer]
 ) -> list[BulkJobRow]:
-    refused = [entries[answer.envelope.entry_id] for answer in answers if answer.problems or not answer.ok]
+    refused = [entries[answer.envelope.entry_id] for answer in answers if not answer.accepted]
     return rows_by_id(session, [entry.job_row_id for entry in refused if entry.job_row_id is not None])
 
 
@@ -252,10 +254,11 @@ def _refused(
     entry: OutboxEntry,
     listing: Listing | None,
     answer: Answer,
-    problems: Sequence[tuple[str, str]],
     came: _Came,
 ) -> None:
     now = workplace.now()
+    says = answer.verdict.says if isinstance(answer.verdict, RowVerdict) else ""
+    problems = answer.problems or (("", says or "The channel refused it."),)
     said = "; ".join(says for _, says in problems)
     entry.state, entry.ended_at, entry.answer = "refused", now, said[:300]
     settle_row(session, workplace, entry.job_row_id, ok=False, reason=said)

@@ -59,14 +59,14 @@ def _send(workplace: Workplace, claimed: _Claimed, worker: str) -> Delivery:
     gateway = workplace.gateway(claimed.channel)
     try:
         verdicts = send_envelopes(gateway, envelopes)
-        answers = [Answer(envelope, ok=True, verdict=verdict) for envelope, verdict in verdicts]
+        answers = [Answer(envelope, verdict=verdict) for envelope, verdict in verdicts]
     except ContentRefused as refusal:
-        answers = [Answer(envelopes[0], ok=False, problems=refusal.problems)]
+        answers = [Answer(envelopes[0], problems=refusal.problems)]
     except OutsideRefusal as refusal:
         verdict = RowVerdict("", False, str(refusal))
-        answers = [Answer(envelope, ok=True, verdict=verdict) for envelope in envelopes]
+        answers = [Answer(envelope, verdict=verdict) for envelope in envelopes]
     except OutsideTrouble as failure:
-        answers, trouble = [Answer(envelope, ok=False, trouble=failure) for envelope in envelopes], failure
+        answers, trouble = [Answer(envelope, trouble=failure) for envelope in envelopes], failure
     with workplace.database.writing() as session:
         record_answers(session, workplace, worker, answers)
         note_call(session, workplace, claimed.channel.id, trouble)

@@ -39,11 +39,11 @@ def hand_in(
         refusal = str(failure)
     with workplace.database.writing() as session:
         if trouble is not None:
-            answers = [Answer(envelope, ok=False, trouble=trouble) for envelope in envelopes]
+            answers = [Answer(envelope, trouble=trouble) for envelope in envelopes]
             record_answers(session, workplace, worker, answers)
         elif refusal:
             verdict = RowVerdict("", False, refusal)
-            record_answers(session, workplace, worker, [Answer(e, ok=True, verdict=verdict) for e in envelopes])
+            record_answers(session, workplace, worker, [Answer(e, verdict=verdict) for e in envelopes])
         else:
             _keep_waiting(session, workplace, channel, envelopes, number, worker)
     return trouble
@@ -113,7 +113,7 @@ def _record(workplace: Workplace, channel_id: int, number: str, lines: Sequence[
                 _hand_in_again(session, workplace, entry)
                 continue
             verdict = line.placed or RowVerdict("", True)
-            answers.append(Answer(kept_envelope(entry, line), ok=line.ok, verdict=verdict, problems=line.problems))
+            answers.append(Answer(kept_envelope(entry, line), verdict=verdict, problems=line.problems))
         record_answers(session, workplace, "", answers, state=STATE)
         return len(entries)
 
