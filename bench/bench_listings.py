@@ -96,7 +96,7 @@ def _work_out(workplace) -> dict[str, object]:
         ids = listing_ids_of(session, channel_id=2)
     for first in range(0, len(ids), CHUNK):
         with uncollected(), workplace.database.reading() as session:
-            channels = load_channels(session)
+            channels = load_channels(session, workplace)
             listings = listings_of(session, listing_ids=ids[first : first + CHUNK])
             ground = load_ground(session, listings, channels)
             gaps += sum(len(work_out(listing, ground, workplace).readiness.gaps) for listing in listings)

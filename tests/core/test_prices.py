@@ -1,16 +1,24 @@
 """From list price to channel price; and reading amounts that a person typed."""
 
+from datetime import date
 from decimal import Decimal
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from relvan.core.listings.rulebook import FeeRule
 from relvan.core.money import Money, parse_amount, round_half_up
+from relvan.core.prices.bounds import Bounds, LeastMargin
+from relvan.core.prices.rates import Rate, Rates, check_rate
 from relvan.core.prices.steps import (
     AmountStep,
+    ConvertStep,
+    CoverFeesStep,
     EndingStep,
+    NoPrice,
     PercentStep,
+    PriceTerms,
     apply_ending,
     channel_price,
     check_steps,
@@ -63,17 +71,88 @@ def test_steps_apply_in_their_order_and_each_rounds_half_up():
 
 
 def test_the_floor_comes_last_and_says_whether_it_held():
-    low = channel_price(Money(1000, "EUR"), [PercentStep(Decimal(-50))], floor=Money(700, "EUR"))
+    terms = PriceTerms(bounds=Bounds(Money(700, "EUR")))
+    low = channel_price(Money(1000, "EUR"), [PercentStep(Decimal(-50))], terms)
     assert (low.money.amount, low.floored) == (700, True)
-    high = channel_price(Money(1000, "EUR"), [], floor=Money(700, "EUR"))
+    high = channel_price(Money(1000, "EUR"), [], terms)
     assert (high.money.amount, high.floored) == (1000, False)
     assert [step.label for step in low.why.steps] == ["Price list", "Percent", "Floor", "Price"]
 
 
-def test_a_floor_in_another_currency_holds_nothing_and_the_why_says_so():
-    price = channel_price(Money(1000, "CHF"), [], floor=Money(9900, "EUR"))
+def test_a_floor_in_another_currency_comes_over_by_the_rate_or_holds_nothing_and_the_why_says_so():
+    bounds = Bounds(Money(9900, "EUR"))
+    price = channel_price(Money(1000, "CHF"), [], PriceTerms(bounds=bounds))
     assert (price.money, price.floored) == (Money(1000, "CHF"), False)
-    assert price.why.steps[1].detail == "in EUR, not compared with CHF"
+    assert price.why.steps[1].detail == "in EUR, and there is no rate to CHF"
+    held = channel_price(Money(1000, "CHF"), [], PriceTerms(bounds=bounds, rates=FRANCS))
+    assert (held.money, held.floored) == (Money(9405, "CHF"), True)
+
+
+FRANCS = Rates.on([Rate("EUR", "CHF", Decimal("0.95"), date(2026, 1, 1))], date(2026, 2, 1))
+FEES = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent=Decimal("2.9"))
+
+
+def test_fees_are_covered_and_a_price_converted_in_the_order_of_the_steps():
+    terms = PriceTerms(fees=FEES, rates=FRANCS)
+    price = channel_price(Money(2400, "EUR"), [CoverFeesStep(), EndingStep((99, 49), "nearest")], terms)
+    assert price.money == Money(2949, "EUR")
+    assert [(step.label, step.value) for step in price.why.steps[1:3]] == [("Cover fees", "29.66"), ("Ending", "29.49")]
+    first = channel_price(Money(2400, "EUR"), [ConvertStep("CHF"), CoverFeesStep()], terms)
+    last = channel_price(Money(2400, "EUR"), [CoverFeesStep(), ConvertStep("CHF")], terms)
+    assert (first.money, last.money) == (Money(2820, "CHF"), Money(2818, "CHF"))
+    assert "1 EUR = 0.95 CHF since 2026-01-01" in first.why.steps[1].detail
+    back = channel_price(Money(950, "CHF"), [ConvertStep("EUR")], terms)
+    assert back.money == Money(1000, "EUR")
+    assert "the other way round" in back.why.steps[1].detail
+
+
+def test_without_a_rate_or_where_fees_eat_all_there_is_no_price_and_it_is_said():
+    none = channel_price(Money(2400, "EUR"), [ConvertStep("USD")], PriceTerms(rates=FRANCS))
+    assert (type(none), none.reason) == (NoPrice, "There is no rate from EUR to USD.")
+    greedy = FeeRule(referral_percent=Decimal(60), processing_percent=Decimal(40))
+    none = channel_price(Money(2400, "EUR"), [CoverFeesStep()], PriceTerms(fees=greedy))
+    assert none.reason == "The fees there eat up every price."
+
+
+BOUNDS = [  # floor, advertised, margin in percent, ceiling; the price of 20.00, what held it
+    (None, None, None, None, 2000, None), (2100, None, None, None, 2100, "Floor"),
+    (2100, 2200, None, None, 2200, "Lowest advertised"), (2300, 2200, None, None, 2300, "Floor"),
+    (2100, 2200, 12, None, 2823, "Least margin 12 %"), (3000, None, 12, None, 3000, "Floor"),
+    (None, None, None, 1800, 1800, None), (1900, None, None, 1800, 1900, "Floor"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("floor", "advertised", "percent", "ceiling", "amount", "name"), BOUNDS)
+def test_the_highest_floor_holds_and_goes_before_the_ceiling(floor, advertised, percent, ceiling, amount, name):
+    euros = [None if one is None else Money(one, "EUR") for one in (floor, advertised, ceiling)]
+    margin = LeastMargin(Decimal(percent), Money(1150, "EUR"), Money(380, "EUR"), Decimal(20)) if percent else None
+    terms = PriceTerms(fees=FEES, bounds=Bounds(euros[0], euros[1], margin, euros[2]))
+    price = channel_price(Money(2000, "EUR"), [], terms)
+    assert (price.money.amount, price.floored) == (amount, name is not None)
+    held = [step.label for step in price.why.steps if step.detail == "held: the steps went below it"]
+    assert held == ([name] if name else [])
+
+
+RATE = {"source": "EUR", "target": "CHF", "rate": Decimal("0.95"), "since": date(2026, 1, 1)}
+
+
+@pytest.mark.parametrize(
+    ("wrong", "field"),
+    [({"source": "XYZ"}, "source"), ({"target": "EUR"}, "target"), ({"rate": Decimal(0)}, "rate"),
+     ({"rate": Decimal("NaN")}, "rate"), ({"rate": Decimal(10**9)}, "rate")],
+)  # fmt: skip
+def test_a_rate_that_cannot_be_meant_is_refused(wrong, field):
+    assert check_rate(Rate(**RATE)) == []
+    assert [refusal.field for refusal in check_rate(Rate(**{**RATE, **wrong}))] == [field]
+
+
+def test_of_rates_the_latest_day_that_has_come_counts():
+    days = [Rate("EUR", "CHF", Decimal(one) / 100, date(2026, 1, one)) for one in (3, 1, 9)]
+    assert Rates.on(days, date(2026, 1, 5)).between("EUR", "CHF")[0] == Decimal("0.03")
+    assert Rates.on(days, date(2025, 1, 5)).between("EUR", "CHF") is None
+    assert Rates.on([Rate("EUR", "JPY", Decimal(160), date(2026, 1, 1))], date(2026, 1, 1)).convert(
+        Money(1999, "EUR"), "JPY"
+    ) == Money(3198, "JPY")
 
 
 steps = st.lists(
@@ -83,14 +162,17 @@ steps = st.lists(
         EndingStep,
         st.lists(st.integers(0, 99), min_size=1, max_size=3).map(tuple),
         st.sampled_from(["up", "down", "nearest"]),
-    ),
+    )
+    | st.just(CoverFeesStep())
+    | st.just(ConvertStep("EUR")),
     max_size=5,
 )
 
 
 @given(st.integers(1, 1_000_000), steps, st.none() | st.integers(0, 1_000_000))
 def test_no_price_is_ever_below_its_floor_and_the_why_ends_in_it(base, ladder, floor):
-    price = channel_price(Money(base, "EUR"), ladder, floor=None if floor is None else Money(floor, "EUR"))
+    bounds = Bounds(None if floor is None else Money(floor, "EUR"))
+    price = channel_price(Money(base, "EUR"), ladder, PriceTerms(bounds=bounds))
     assert price.money.amount >= (floor or 0)
     assert len(price.why.steps) == len(ladder) + 2 + (floor is not None)
     assert Decimal(price.why.steps[-1].value) * 100 == price.money.amount

@@ -17,7 +17,8 @@ from relvan.services.backup import back_up, restore
 from relvan.services.catalogue.pictures import add_picture, put_picture_first, remove_picture, thumbnail_file
 from relvan.services.catalogue.read import view_product
 from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
-from relvan.services.channels.connect import ConnectChannel, change_channel, connect_channel
+from relvan.services.channels.connect import ConnectChannel, connect_channel
+from relvan.services.channels.settings import change_channel
 from relvan.services.check import INVARIANTS, check
 from relvan.services.people.repeated import Repeated, begin_call, end_call
 from relvan.services.people.sign_in import add_person, find_token, find_visit, make_token, sign_in, sign_out

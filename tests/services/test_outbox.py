@@ -6,7 +6,7 @@ import pytest
 from sqlalchemy import select, update
 
 from relvan.core.refusal import Refused
-from relvan.services.channels.connect import change_channel
+from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.outbox.deliver import deliver_next, reclaim

@@ -21,6 +21,7 @@ from relvan.api import (
     listing_work,
     listings,
     orders,
+    rates,
     setup,
     stock,
 )
@@ -44,6 +45,7 @@ ROUTERS = (
     listing_work,
     findings,
     listings,
+    rates,
     jobs,
     orders,
     dispatch,

@@ -3,10 +3,11 @@
 from typing import Any
 
 from relvan.api.desk import By, Caller, api_router
-from relvan.api.shapes import ChannelChange, ChannelConnect
+from relvan.api.shapes import ChannelChange, ChannelConnect, amount_of, minor
 from relvan.core.prices.steps import steps_data
 from relvan.core.stock.availability import policy_data
-from relvan.services.channels.connect import ConnectChannel, change_channel, connect_channel
+from relvan.services.channels.connect import ConnectChannel, connect_channel
+from relvan.services.channels.settings import change_channel
 from relvan.store.channels import channel_health, channel_settings, channels
 from relvan.store.stock import warehouses
 
@@ -33,6 +34,8 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
                 "stock_policy": policy_data(settings[channel.id].policy),
                 "price_list": settings[channel.id].price_list.key,
                 "price_steps": steps_data(settings[channel.id].steps),
+                "least_margin": channel.least_margin,
+                "delivery_cost": amount_of(channel.delivery_cost, by.workplace.settings.currency),
                 "paused": channel.paused,
             }
             for channel in found
@@ -55,5 +58,8 @@ def post_channel(by: By, wish: ChannelConnect) -> dict[str, Any]:
 @router.patch("/channels/{channel}")
 def patch_channel(by: By, channel: str, change: ChannelChange) -> dict[str, Any]:
     """Change the settings that are given; every listing there is worked out again."""
-    change_channel(by.workplace, by.actor, channel, change.model_dump(exclude_unset=True))
+    wishes = change.model_dump(exclude_unset=True)
+    if change.delivery_cost is not None:
+        wishes["delivery_cost"] = minor(change.delivery_cost, by.workplace.settings.currency, "delivery_cost")
+    change_channel(by.workplace, by.actor, channel, wishes)
     return next(shape for shape in _shapes(by) if shape["channel"] == channel)

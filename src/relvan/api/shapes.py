@@ -60,6 +60,8 @@ class ChannelChange(Shape):
     stock_policy: dict[str, Any] | None = None
     price_list: str | None = None
     price_steps: list[dict[str, Any]] | None = None
+    least_margin: str | None = None
+    delivery_cost: Amount | None = None
     paused: bool | None = None
 
 

@@ -20,7 +20,8 @@ from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.loomstead import list_on_loomstead
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
-from relvan.services.channels.connect import ConnectChannel, change_channel, connect_carrier, connect_channel
+from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings, take_down_listings
 from relvan.services.orders.cancel import cancel_orders

@@ -201,6 +201,12 @@ def _too_long() -> Exception:
     return refuse("too-large", f"A table must have at most {MOST_ROWS:,} rows.", "Send it in parts.", "file")
 
 
+def small_table(content: bytes) -> list[list[str]]:
+    """The rows of a small CSV file held in memory, its encoding and delimiter guessed."""
+    text = content.decode(guess_encoding(content), errors="replace")
+    return list(csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""), delimiter=guess_delimiter(text)))
+
+
 def write_csv(headings: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[bytes]:
     """A table as CSV in UTF-8, piece by piece, with a byte order mark so that spreadsheets see the encoding."""
     yield "\ufeff".encode()

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from decimal import Decimal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -25,6 +26,8 @@ class ChannelSettings:
     steps: tuple[PriceStep, ...]
     policy: StockPolicy
     supply_list: tuple[int, ...]
+    least_margin: Decimal | None = None
+    delivery_cost: int = 0
 
 
 def channel_by_id(session: Session, channel_id: int) -> Channel:
@@ -69,6 +72,8 @@ def channel_settings(session: Session) -> dict[int, ChannelSettings]:
             steps_from(channel.price_steps),
             policy_from(channel.stock_policy),
             tuple(supply.get(channel.id, ())),
+            None if channel.least_margin is None else Decimal(channel.least_margin),
+            channel.delivery_cost,
         )
         for channel, price_list in rows
     }

@@ -31,6 +31,7 @@ from relvan.web.pages import (
     price_lists,
     prices,
     products,
+    rates,
     setup,
     stock,
     today,
@@ -55,7 +56,7 @@ HEADERS = {
 
 PAGES = (
     people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stock, price_lists,
-    prices, orders, dispatch, setup, frame, catalogue, families, imports, categories, products,
+    rates, prices, orders, dispatch, setup, frame, catalogue, families, imports, categories, products,
 )  # fmt: skip
 
 

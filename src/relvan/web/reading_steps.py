@@ -15,6 +15,10 @@ def read_steps(form: PostedForm) -> tuple[PriceStep, ...]:
             steps.append({"kind": kind, "percent": value.replace(",", ".").strip()})
         elif kind == "amount":
             steps.append({"kind": kind, "amount": value.strip()})
+        elif kind == "cover fees":
+            steps.append({"kind": kind})
+        elif kind == "convert":
+            steps.append({"kind": kind, "currency": value.strip().upper()})
         elif kind == "ending":
             endings = [part.strip() for part in value.replace(";", ",").split(",") if part.strip()]
             steps.append({"kind": kind, "endings": endings, "direction": direction or "nearest"})
@@ -24,5 +28,5 @@ def read_steps(form: PostedForm) -> tuple[PriceStep, ...]:
 def step_row(step: dict[str, Any]) -> dict[str, str]:
     """A price step as its row of the form shows it."""
     endings = ", ".join(f"{ending:02d}" for ending in step.get("endings", ()))
-    value = str(step.get("percent", step.get("amount", endings)))
+    value = str(step.get("percent", step.get("amount", step.get("currency", endings))))
     return {"kind": step.get("kind", ""), "value": value, "direction": step.get("direction", "nearest")}

@@ -71,8 +71,10 @@ def find_gaps(
     live: bool,
     place: FamilyPlace = BY_ITSELF,
     category: str | None = None,
+    no_price: str = "",
 ) -> Readiness:
-    """All gaps of one listing. `price` in minor units; a listing that is live may stand at zero stock."""
+    """All gaps of one listing. `price` in minor units, `no_price` why there is none; a listing that is live may stand
+    at zero stock."""
     if category is None:
         category = fields[rulebook.category_field].value if rulebook.category_field else ""
     new_page = rulebook.pages is None or fields[rulebook.page_field].value == NEW_PAGE
@@ -95,7 +97,7 @@ def find_gaps(
         gaps += picture_gaps(rulebook, product)
         demands += rulebook.pictures.least > 0
     if place.part != "head":
-        gaps += price_gaps(rulebook, price)
+        gaps += price_gaps(rulebook, price, no_price)
         if quantity <= 0 and not live:
             gaps.append(Gap("quantity", "no stock", "None is free to sell.", "stock"))
         demands += 2
@@ -223,10 +225,11 @@ def picture_gaps(rulebook: Rulebook, product: ListedProduct) -> list[Gap]:
     return []
 
 
-def price_gaps(rulebook: Rulebook, price: int | None) -> list[Gap]:
+def price_gaps(rulebook: Rulebook, price: int | None, why_none: str = "") -> list[Gap]:
     """No price, or one that the channel does not take."""
     if price is None:
-        return [Gap("price", "no price", "The product has no price on the channel's price list.", "price")]
+        message = why_none or "The product has no price on the channel's price list."
+        return [Gap("price", "no price", message, "price")]
     if price < rulebook.least_price:
         return [
             Gap("price", "low price", f"{rulebook.name} takes prices from {rulebook.least_price / 100:.2f}.", "price")

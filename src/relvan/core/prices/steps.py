@@ -1,11 +1,16 @@
-"""From list price to channel price: the seller's steps in order, then the floor. See docs/rules.md, “Prices”."""
+"""From list price to channel price: the seller's steps in order, then the bounds. See docs/rules.md, “Prices”."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import Literal, cast, get_args
 
-from relvan.core.money import Money, as_decimal, round_half_up
+from relvan.core.listings.rulebook import FeeRule
+from relvan.core.money import MINOR_DIGITS, MOST_MINOR, Money, as_decimal, round_half_up
+from relvan.core.prices.bounds import NO_BOUNDS, Bounds, keep_within
+from relvan.core.prices.fees import fees_of
+from relvan.core.prices.lowest import lowest_covering
+from relvan.core.prices.rates import NO_RATES, Rates
 from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
 
@@ -35,7 +40,19 @@ class EndingStep:
     direction: Direction = "nearest"
 
 
-PriceStep = PercentStep | AmountStep | EndingStep
+@dataclass(frozen=True)
+class CoverFeesStep:
+    """To the lowest price that leaves, after the channel's fees, what the price was before this step."""
+
+
+@dataclass(frozen=True)
+class ConvertStep:
+    """Into another currency, by the rate of the day."""
+
+    currency: str
+
+
+PriceStep = PercentStep | AmountStep | EndingStep | CoverFeesStep | ConvertStep
 
 
 @dataclass(frozen=True)
@@ -47,8 +64,30 @@ class Price:
     floored: bool = False
 
 
+@dataclass(frozen=True)
+class NoPrice:
+    """That there is no price, and why not."""
+
+    reason: str
+    why: Why
+
+
+@dataclass(frozen=True)
+class PriceTerms:
+    """What a price is worked out with besides list price and steps: the channel's fees in a category, the rates of the
+    day, and the bounds that it must keep."""
+
+    fees: FeeRule = FeeRule()
+    category: str = ""
+    rates: Rates = NO_RATES
+    bounds: Bounds = NO_BOUNDS
+
+
+NO_TERMS = PriceTerms()
+
+
 def check_steps(steps: Sequence[PriceStep]) -> list[Refusal]:
-    """At most 12 steps; percentages above -100; endings between 0 and 9999."""
+    """At most 12 steps; percentages above -100; endings between 0 and 9999; currencies that are known."""
     found = []
     if len(steps) > MOST_STEPS:
         found.append(Refusal("too-many", f"“Price steps” must be at most {MOST_STEPS}.", "Join some.", "price_steps"))
@@ -59,6 +98,10 @@ def check_steps(steps: Sequence[PriceStep]) -> list[Refusal]:
         if isinstance(step, EndingStep) and (not step.endings or not all(0 <= e <= 9999 for e in step.endings)):
             message = "“Endings” must be numbers like 99 or 49, parted by commas."
             found.append(Refusal("form", message, "Type at least one.", "endings"))
+        if isinstance(step, ConvertStep) and step.currency not in MINOR_DIGITS:
+            known = ", ".join(MINOR_DIGITS)
+            message = f"“{step.currency}” is no currency here."
+            found.append(Refusal("not-allowed", message, f"One of {known}.", "currency"))
     return found
 
 
@@ -83,41 +126,59 @@ def apply_ending(amount: int, step: EndingStep) -> int:
 
 
 def channel_price(
-    base: Money, steps: Sequence[PriceStep], *, floor: Money | None = None, list_name: str = "Price list"
-) -> Price:
-    """The price a channel shows: each step rounds half up to minor units; the floor comes always last. A floor in
-    another currency holds nothing, and the why says so."""
-    amount, currency = base.amount, base.currency
-    why = Why().then(list_name, as_decimal(amount, currency), f"list price in {currency}")
+    base: Money, steps: Sequence[PriceStep], terms: PriceTerms = NO_TERMS, *, list_name: str = "Price list"
+) -> Price | NoPrice:
+    """The price a channel shows: each step rounds half up to minor units; floor and ceiling come always last."""
+    money = base
+    why = Why().then(list_name, as_decimal(base.amount, base.currency), f"list price in {base.currency}")
     for step in steps:
-        amount, label, detail = _apply(amount, step, currency)
-        why = why.then(label, as_decimal(amount, currency), detail)
-    floored = floor is not None and floor.currency == currency and amount < floor.amount
-    if floor is not None:
-        detail = "held: the steps went below it" if floored else "not reached"
-        if floor.currency != currency:
-            detail = f"in {floor.currency}, not compared with {currency}"
-        why = why.then("Floor", as_decimal(floor.amount, floor.currency), detail)
-    if floored:
-        assert floor is not None
-        amount = floor.amount
-    return Price(Money(amount, currency), why.then("Price", as_decimal(amount, currency), currency), floored)
+        done = _apply(money, step, terms)
+        if isinstance(done, str):
+            return NoPrice(done, why.then("Price", "none", done))
+        money, label, detail = done
+        why = why.then(label, as_decimal(money.amount, money.currency), detail)
+    held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why)
+    why = held.why.then("Price", as_decimal(held.money.amount, held.money.currency), held.money.currency)
+    return Price(held.money, why, held.floored)
 
 
-def _apply(amount: int, step: PriceStep, currency: str) -> tuple[int, str, str]:
+def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:
+    """The currency that steps lead to from that of the price list."""
+    for step in steps:
+        if isinstance(step, ConvertStep):
+            currency = step.currency
+    return currency
+
+
+def _apply(money: Money, step: PriceStep, terms: PriceTerms) -> tuple[Money, str, str] | str:
+    """The price after a step, with a name and words for it; or why there is none."""
+    amount, currency = money.amount, money.currency
+    if isinstance(step, ConvertStep):
+        found, there = terms.rates.between(currency, step.currency), terms.rates.convert(money, step.currency)
+        if found is None or there is None:
+            return f"There is no rate from {currency} to {step.currency}."
+        return there, "Convert", found[1] or "the same currency"
+    if isinstance(step, CoverFeesStep):
+        lowest = lowest_covering(amount, terms.fees, terms.category)
+        if lowest is None or lowest > MOST_MINOR:
+            return "The fees there eat up every price."
+        kept = as_decimal(fees_of(lowest, terms.fees, terms.category).total, currency)
+        return Money(lowest, currency), "Cover fees", f"of which {kept} {currency} are theirs"
     if isinstance(step, PercentStep):
-        after = round_half_up(Decimal(amount) * (100 + step.percent) / 100)
-        return max(0, after), "Percent", f"{step.percent.normalize():+f} %"
+        after = max(0, round_half_up(Decimal(amount) * (100 + step.percent) / 100))
+        return Money(after, currency), "Percent", f"{step.percent.normalize():+f} %"
     if isinstance(step, AmountStep):
         sign = "+" if step.amount >= 0 else ""
-        return max(0, amount + step.amount), "Amount", f"{sign}{as_decimal(step.amount, currency)} {currency}"
+        detail = f"{sign}{as_decimal(step.amount, currency)} {currency}"
+        return Money(max(0, amount + step.amount), currency), "Amount", detail
     words = " or ".join(f"{ending:02d}" for ending in step.endings)
-    return apply_ending(amount, step), "Ending", f"{step.direction} to {words}"
+    return Money(apply_ending(amount, step), currency), "Ending", f"{step.direction} to {words}"
 
 
 def steps_from(data: Sequence[Mapping[str, object]]) -> tuple[PriceStep, ...]:
     """Steps from plain data: `{"kind": "percent", "percent": "10"}`, `{"kind": "amount", "amount": 100}`,
-    `{"kind": "ending", "endings": [99, 49], "direction": "nearest"}`. Refused: anything else."""
+    `{"kind": "ending", "endings": [99, 49], "direction": "nearest"}`, `{"kind": "cover fees"}`,
+    `{"kind": "convert", "currency": "CHF"}`. Refused: anything else."""
     return tuple(_step_from(item) for item in data)
 
 
@@ -129,6 +190,10 @@ def steps_data(steps: Sequence[PriceStep]) -> list[dict[str, object]]:
             found.append({"kind": "percent", "percent": str(step.percent)})
         elif isinstance(step, AmountStep):
             found.append({"kind": "amount", "amount": step.amount})
+        elif isinstance(step, CoverFeesStep):
+            found.append({"kind": "cover fees"})
+        elif isinstance(step, ConvertStep):
+            found.append({"kind": "convert", "currency": step.currency})
         else:
             found.append({"kind": "ending", "endings": list(step.endings), "direction": step.direction})
     return found
@@ -140,11 +205,15 @@ def _step_from(item: Mapping[str, object]) -> PriceStep:
             return PercentStep(Decimal(str(item["percent"])))
         if item.get("kind") == "amount":
             return AmountStep(int(str(item["amount"])))
+        if item.get("kind") == "cover fees":
+            return CoverFeesStep()
+        if item.get("kind") == "convert":
+            return ConvertStep(str(item["currency"]).upper())
         direction = item.get("direction", "nearest")
         endings = item["endings"]
         if item.get("kind") == "ending" and direction in get_args(Direction) and isinstance(endings, list | tuple):
             return EndingStep(tuple(int(str(ending)) for ending in endings), cast(Direction, direction))
     except (KeyError, ValueError, InvalidOperation):
         pass
-    message = "A price step must be a percent, an amount or an ending."
+    message = "A price step must be a percent, an amount, an ending, “cover fees” or “convert”."
     raise refuse("form", message, 'Like {"kind": "percent", "percent": "10"}.', "price_steps")

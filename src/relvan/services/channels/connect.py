@@ -2,27 +2,21 @@
 
 import base64
 import secrets
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right
-from relvan.core.prices.steps import check_steps, steps_data, steps_from
-from relvan.core.refusal import not_found, refuse, refuse_if_any
-from relvan.core.stock.availability import check_policy, policy_data, policy_from
+from relvan.core.refusal import refuse
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.services import audit
 from relvan.services.channels.editions import edition
-from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key
-from relvan.store.stock import warehouse_by_key
 from relvan.store.tables import Carrier, Channel, PriceList, SupplyWarehouse, Warehouse
 
 
@@ -96,81 +90,6 @@ def connect_carrier(workplace: Workplace, actor: Actor, key: str, name: str, add
         carrier.name, carrier.address, carrier.token = name, address.rstrip("/"), workplace.secrets.seal(token)
         session.flush()
         audit.record(session, actor, workplace.now(), "carrier", carrier.id, "connected")
-
-
-def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> None:
-    """Change a channel's settings: `supply_list` (warehouse keys in order), `stock_policy`, `price_list` (key),
-    `price_steps`, `paused`. Every listing of the channel is worked out again."""
-    actor.must(Right.SETUP)
-    unknown = wishes.keys() - {"supply_list", "stock_policy", "price_list", "price_steps", "paused"}
-    if unknown:
-        raise refuse("unknown", f"A channel has no setting “{sorted(unknown)[0]}”.", "", sorted(unknown)[0])
-    with workplace.database.writing() as session:
-        channel = channel_by_key(session, key)
-        changes: dict[str, tuple[Any, Any]] = {}
-        for name, value in wishes.items():
-            before, after = _SETTERS[name](session, workplace, channel, value)
-            if before != after:
-                changes[name] = (before, after)
-        if not changes:
-            return
-        session.flush()
-        audit.record(session, actor, workplace.now(), "channel", channel.id, "changed", changes)
-        refresh_soon(session, workplace, actor, f"Work out {channel.name} after new settings", channel_id=channel.id)
-    workplace.wake("deliver", channel.id)
-
-
-def _set_policy(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    policy = policy_from(value or {})
-    refuse_if_any(check_policy(policy))
-    before, channel.stock_policy = channel.stock_policy, policy_data(policy)
-    return before, channel.stock_policy
-
-
-def _set_steps(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    steps = steps_from(value or [])
-    refuse_if_any(check_steps(steps))
-    before, channel.price_steps = channel.price_steps, steps_data(steps)
-    return before, channel.price_steps
-
-
-def _set_price_list(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    price_list = session.scalar(select(PriceList).where(PriceList.key == str(value)))
-    if price_list is None:
-        raise not_found("price list", value)
-    wanted = workplace.rulebook(channel).currency
-    if price_list.currency != wanted:
-        message = f"{channel.name} sells in {wanted}; “{price_list.name}” is in {price_list.currency}."
-        raise refuse("currency", message, f"Choose or make a list in {wanted}.", "price_list")
-    before, channel.price_list_id = channel.price_list_id, price_list.id
-    return before, channel.price_list_id
-
-
-def _set_paused(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    before, channel.paused = channel.paused, bool(value)
-    return before, channel.paused
-
-
-def _set_supply(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    if not isinstance(value, list) or len(set(value)) != len(value):
-        raise refuse("form", "“Supply list” must name each warehouse at most once.", "", "supply_list")
-    wanted = [warehouse_by_key(session, str(name)) for name in value]
-    statement = select(Warehouse.key).join(SupplyWarehouse, SupplyWarehouse.warehouse_id == Warehouse.id)
-    statement = statement.where(SupplyWarehouse.channel_id == channel.id).order_by(SupplyWarehouse.position)
-    before = list(session.scalars(statement))
-    session.execute(delete(SupplyWarehouse).where(SupplyWarehouse.channel_id == channel.id))
-    for position, warehouse in enumerate(wanted):
-        session.add(SupplyWarehouse(channel_id=channel.id, warehouse_id=warehouse.id, position=position))
-    return before, [warehouse.key for warehouse in wanted]
-
-
-_SETTERS = {
-    "stock_policy": _set_policy,
-    "price_steps": _set_steps,
-    "price_list": _set_price_list,
-    "paused": _set_paused,
-    "supply_list": _set_supply,
-}
 
 
 def _test(gateway: ChannelGateway, name: str) -> None:

@@ -12,16 +12,18 @@ from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_ga
 from relvan.core.listings.layers import Layers, layers_of, standing_layers
 from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import translate_traits
-from relvan.core.money import Money
-from relvan.core.prices.steps import Price, PriceStep, channel_price
+from relvan.core.prices.rates import Rates
+from relvan.core.prices.steps import NoPrice, Price
 from relvan.core.stock.availability import Shown, shown_quantity
 from relvan.core.why import Why
+from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import list_prices, listings_of, member_counts
+from relvan.store.prices import rates_on
 from relvan.store.tables import Listing
 
 NOT_SOLD = Shown(0, 0, Why().then("Family", 0, "its variants are sold, not the family itself"))
@@ -29,15 +31,16 @@ NOT_SOLD = Shown(0, 0, Why().then("Family", 0, "its variants are sold, not the f
 
 @dataclass(frozen=True)
 class Channels:
-    """What is the same for all listings of a channel: settings by its id, layers, translations."""
+    """What is the same for all listings of a channel: settings by its id, layers, translations, today's rates."""
 
     settings: Mapping[int, ChannelSettings]
     speakers: Speakers
+    rates: Rates
 
 
-def load_channels(session: Session) -> Channels:
-    """The settings, layers and translations of all channels."""
-    return Channels(channel_settings(session), load_speakers(session))
+def load_channels(session: Session, workplace: Workplace) -> Channels:
+    """The settings, layers and translations of all channels, and the rates of today."""
+    return Channels(channel_settings(session), load_speakers(session), rates_on(session, workplace.now().date()))
 
 
 @dataclass(frozen=True)
@@ -119,10 +122,15 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
         place = FamilyPlace(part, traits, members, head_gaps, stray=is_stray(listing, ground))
     shown = _quantity(listing, ground, settings, book, listed, part)
     steps = layers["price"].steps if "price" in layers else None
-    price = None if part == "head" else price_on(settings, base, listed.floor, workplace.settings.currency, steps)
+    found: Price | NoPrice | None = None
+    if part != "head":
+        own, rates = workplace.settings.currency, ground.channels.rates
+        found = price_on(settings, book, listed, base, own=own, category=category, rates=rates, steps=steps)
+    price = found if isinstance(found, Price) else None
     readiness = find_gaps(
         book, fields, listed.product, price=price.money.amount if price else None, quantity=shown.quantity,
         live=listing.placed, place=place, category=category,
+        no_price=found.reason if isinstance(found, NoPrice) else "",
     )  # fmt: skip
     pictures = () if _on_their_page(book, fields) else listed.pictures[: book.pictures.most]
     return WorkedOut(fields, category, place, price, shown, readiness, _told(book, fields, place), pictures)
@@ -187,16 +195,3 @@ def _told(book: Rulebook, fields: Mapping[str, FieldValue], place: FamilyPlace) 
     elif place.part == "member":
         told |= {f"trait {trait.theirs}": trait.value for trait in place.traits}
     return told
-
-
-def price_on(
-    settings: ChannelSettings, base: int | None, floor: int | None, own: str, steps: Sequence[PriceStep] | None = None
-) -> Price | None:
-    """The price on a channel, from the list price in minor units; none when the list has none. The floor is in the
-    seller's `own` currency; the `steps` of a layer go instead of the channel's."""
-    if base is None:
-        return None
-    money = Money(base, settings.price_list.currency)
-    lowest = None if floor is None else Money(floor, own)
-    wanted = settings.steps if steps is None else steps
-    return channel_price(money, wanted, floor=lowest, list_name=settings.price_list.name)

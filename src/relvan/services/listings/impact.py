@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from relvan.core.listings.cascade import FieldValue, ListedProduct, category_of, resolve_field, told_value
 from relvan.core.listings.layers import Layer, Layers, check_layer, layer_from, layers_of, standing_layers
 from relvan.core.listings.rulebook import FieldRule, Rulebook
-from relvan.core.prices.steps import PriceStep
+from relvan.core.prices.steps import NoPrice, Price, PriceStep
 from relvan.core.refusal import refuse_if_any
-from relvan.services.listings.ground import price_on
+from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_settings
 from relvan.store.layers import (
@@ -25,6 +25,7 @@ from relvan.store.layers import (
 )
 from relvan.store.listed import listed_products
 from relvan.store.listings import ImpactRow, impact_rows, list_prices
+from relvan.store.prices import rates_on
 from relvan.store.tables import Channel
 
 CHUNK = 2_000
@@ -151,7 +152,7 @@ def _compare_prices(
     """Add the listings whose price would be another, old beside new."""
     impact.prices = True
     settings = channel_settings(session)
-    own = workplace.settings.currency
+    own, rates = workplace.settings.currency, rates_on(session, workplace.now().date())
     for start in range(0, len(listing_ids), CHUNK):
         chunk = listing_ids[start : start + CHUNK]
         rows = [row for row in impact_rows(session, chunk) if row.part != "head"]
@@ -160,16 +161,23 @@ def _compare_prices(
         here = replace(ground, chosen=chosen_layers(session, chunk))
         for row in rows:
             found = settings[row.channel_id]
-            base, floor = bases.get((found.price_list.id, row.product_id)), listed[row.product_id].floor
-            steps = here.price_steps(row, listed[row.product_id].product)
-            old, new = (price_on(found, base, floor, own, one) for one in steps)
-            if old is None or new is None or old.money == new.money:
+            product = listed[row.product_id]
+            base, book = bases.get((found.price_list.id, row.product_id)), workplace.rulebook(found.channel)
+            old, new = (
+                price_on(found, book, product, base, own=own, category=row.category, rates=rates, steps=steps)
+                for steps in here.price_steps(row, product.product)
+            )
+            if _told(old) == _told(new):
                 continue
             impact.changed += 1
             impact.fields["Price"] += 1
             if len(impact.samples) < SAMPLES:
-                sample = Sample(row.id, row.sku, row.state, "Price", str(old.money), str(new.money))
+                sample = Sample(row.id, row.sku, row.state, "Price", _told(old), _told(new))
                 impact.samples.append(sample)
+
+
+def _told(price: Price | NoPrice) -> str:
+    return str(price.money) if isinstance(price, Price) else f"none: {price.reason}"
 
 
 def _shown(rule: FieldRule, new: FieldValue) -> str:

@@ -16,7 +16,7 @@ from relvan.store.tables import Listing
 
 def worked_out_listing(session: Session, workplace: Workplace, listing: Listing) -> WorkedOut:
     """One listing as the rules give it now, with its sources and whys."""
-    return work_out(listing, load_ground(session, [listing], load_channels(session)), workplace)
+    return work_out(listing, load_ground(session, [listing], load_channels(session, workplace)), workplace)
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class Sending:
 
 def offers_of(session: Session, workplace: Workplace, listings: Sequence[Listing]) -> dict[int, Sending]:
     """Everything that is sent of listings, by their ids; a handful of queries."""
-    ground = load_ground(session, listings, load_channels(session))
+    ground = load_ground(session, listings, load_channels(session, workplace))
     worked_out = {listing.id: work_out(listing, ground, workplace) for listing in listings}
     kinds = picture_kinds(session, {sha for found in worked_out.values() for sha in found.pictures})
     return {listing.id: _sending(workplace, listing, worked_out[listing.id], ground, kinds) for listing in listings}

@@ -45,7 +45,7 @@ def refresh_listings(
     if product_ids is not None:  # what touches a part touches every kit that holds it
         product_ids = {*product_ids, *kits_above(session, product_ids)}
     ids = listing_ids_of(session, product_ids=product_ids, listing_ids=listing_ids, channel_id=channel_id)
-    channels = load_channels(session) if ids else None
+    channels = load_channels(session, workplace) if ids else None
     found: list[Listing] = []
     for start in range(0, len(ids), CHUNK):
         assert channels is not None

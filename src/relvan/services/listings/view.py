@@ -51,7 +51,7 @@ class ListingView:
 
 def view_listing(session: Session, workplace: Workplace, listing: Listing) -> ListingView:
     """Everything about one listing; a few queries."""
-    ground = load_ground(session, [listing], load_channels(session))
+    ground = load_ground(session, [listing], load_channels(session, workplace))
     found = work_out(listing, ground, workplace)
     settings = ground.channels.settings[listing.channel_id]
     book = workplace.rulebook(settings.channel)

@@ -5,6 +5,7 @@ from relvan.store.tables.catalogue import (
     Attribute,
     Category,
     CategoryAttribute,
+    CurrencyRate,
     KitPart,
     ListPrice,
     Picture,
@@ -43,7 +44,8 @@ from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Wareho
 
 __all__ = [
     "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier",
-    "Category", "CategoryAttribute", "Channel", "Counter", "Finding", "KeptView", "KitPart", "LagSample", "LayerRow",
+    "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Finding", "KeptView", "KitPart",
+    "LagSample", "LayerRow",
     "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping", "Movement", "Order", "OrderLine", "OutboxEntry",
     "PageSearch", "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceBreak",
     "PriceList", "Product", "ProductPicture", "RepeatedCall", "Reservation", "Shipment", "ShipmentLine",

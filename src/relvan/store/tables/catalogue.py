@@ -166,6 +166,19 @@ class PriceList(Table):
     tax_inside: Mapped[bool] = mapped_column(default=True)
 
 
+class CurrencyRate(Table):
+    """What one unit of a currency is in another, as decimal text, from a day (ISO 8601) on."""
+
+    __tablename__ = "currency_rate"
+    __table_args__ = strict(Index("uq_currency_rate_day", "source", "target", "since", unique=True))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    source: Mapped[str]
+    target: Mapped[str]
+    rate: Mapped[str]
+    since: Mapped[str]
+    made_at: Mapped[datetime]
+
+
 class ListPrice(Table):
     """A product's price on a list, in minor units of its currency."""
 

@@ -11,7 +11,8 @@ from relvan.store.tables.base import Table, strict
 
 class Channel(Table):
     """A marketplace or store account that we sell on; its token and webhook secret are encrypted. `book` is the
-    edition of its rulebook by which its listings were worked out, as JSON."""
+    edition of its rulebook by which its listings were worked out, as JSON. `least_margin` is a
+    percentage as text; `delivery_cost` what delivery is counted at for it, in minor units of the seller's currency."""
 
     __tablename__ = "channel"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -32,6 +33,8 @@ class Channel(Table):
     order_mark: Mapped[int] = mapped_column(default=0)
     orders_read_at: Mapped[datetime | None]
     book: Mapped[str] = mapped_column(default="", server_default="", deferred=True)
+    least_margin: Mapped[str | None]
+    delivery_cost: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
 class SupplyWarehouse(Table):

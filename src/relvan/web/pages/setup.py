@@ -7,13 +7,8 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refusal, Refused
-from relvan.services.channels.connect import (
-    ConnectChannel,
-    change_channel,
-    connect_carrier,
-    connect_channel,
-    test_channel,
-)
+from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel, test_channel
+from relvan.services.channels.settings import change_channel
 from relvan.store.channels import (
     carriers,
     channel_by_key,
@@ -130,14 +125,14 @@ def channel_test(desk: At, form: Form, key: str) -> Response:
 def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
     """Save one group of settings at once."""
     try:
-        wishes = _WISHES[setting](form) if setting in _WISHES else {}
+        wishes = _WISHES[setting](form, desk.workplace.settings.currency) if setting in _WISHES else {}
         change_channel(desk.workplace, desk.actor, key, wishes)
     except Refused as refused:
         return _channel(desk, key, status=422, typed=dict(form), refused=refused)
     return desk.done(f"/setup/channels/{key}", "Saved; every listing there is worked out again.")
 
 
-def _policy_wish(form: PostedForm) -> dict[str, Any]:
+def _policy_wish(form: PostedForm, currency: str) -> dict[str, Any]:
     read = FormReader(form)
     policy = {
         "share": read.text("share") or "100",
@@ -150,15 +145,24 @@ def _policy_wish(form: PostedForm) -> dict[str, Any]:
     return {"stock_policy": policy}
 
 
-def _steps_wish(form: PostedForm) -> dict[str, Any]:
-    return {"price_steps": steps_data(read_steps(form)), "price_list": form.get("price_list", "")}
+def _steps_wish(form: PostedForm, currency: str) -> dict[str, Any]:
+    read = FormReader(form)
+    wishes: dict[str, Any] = {
+        "price_steps": steps_data(read_steps(form)), "price_list": form.get("price_list", ""),
+    }  # fmt: skip
+    if "least_margin" in form:
+        wishes["least_margin"] = form.get("least_margin", "")
+    if "delivery_cost" in form:
+        wishes["delivery_cost"] = read.amount("delivery_cost", currency) or 0
+    read.raise_if_refused()
+    return wishes
 
 
-def _supply_wish(form: PostedForm) -> dict[str, Any]:
+def _supply_wish(form: PostedForm, currency: str) -> dict[str, Any]:
     return {"supply_list": form.all("supply")}
 
 
-def _pause_wish(form: PostedForm) -> dict[str, Any]:
+def _pause_wish(form: PostedForm, currency: str) -> dict[str, Any]:
     return {"paused": form.get("paused") == "yes"}
 
 

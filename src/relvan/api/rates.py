@@ -1,0 +1,63 @@
+"""Conversion rates over HTTP."""
+
+from datetime import date
+from typing import Any
+
+from pydantic import Field
+
+from relvan.api.desk import By, api_router
+from relvan.api.shapes import Shape
+from relvan.core.prices.rates import Rates
+from relvan.services.prices.rates import drop_rate, keep_rates, read_rate
+from relvan.store.prices import rate_rows
+
+router = api_router(tags=["prices"])
+
+
+class RateShape(Shape):
+    """One of `source` is `rate` (decimal text) of `target`, `since` a day; today when it is left out."""
+
+    source: str = Field(max_length=3)
+    target: str = Field(max_length=3)
+    rate: str = Field(max_length=40)
+    since: date | None = None
+
+
+class RatesToKeep(Shape):
+    """Rates to be kept, all or none."""
+
+    items: list[RateShape] = Field(min_length=1, max_length=2_000)
+
+
+@router.get("/rates")
+def list_rates(by: By) -> dict[str, Any]:
+    """All rates, the latest day first; `holds` those of today."""
+    with by.workplace.database.reading() as session:
+        rows = rate_rows(session)
+    holding = Rates.on((rate for _, rate in rows), by.workplace.now().date()).known.values()
+    return {
+        "items": [
+            {"id": key, "source": rate.source, "target": rate.target, "rate": f"{rate.rate:f}",
+             "since": rate.since.isoformat(), "holds": rate in holding}
+            for key, rate in rows
+        ],
+        "next": None,
+    }  # fmt: skip
+
+
+@router.post("/rates")
+def post_rates(by: By, wish: RatesToKeep) -> dict[str, int]:
+    """Keep rates; prices that they touch are worked out again. How many are new or differ."""
+    today = by.workplace.now().date()
+    rates = [
+        read_rate(today, one.source, one.target, one.rate, one.since.isoformat() if one.since else "")
+        for one in wish.items
+    ]
+    return {"changed": keep_rates(by.workplace, by.actor, rates)}
+
+
+@router.delete("/rates/{rate_id}")
+def delete_rate(by: By, rate_id: int) -> dict[str, int]:
+    """Take a rate away; the one before it holds again."""
+    drop_rate(by.workplace, by.actor, rate_id)
+    return {"dropped": rate_id}

@@ -1,0 +1,92 @@
+"""What a price must keep, whatever its steps: the highest of its floors, its ceiling. See docs/rules.md, “Prices”."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from decimal import Decimal
+
+from relvan.core.listings.rulebook import FeeRule
+from relvan.core.money import Money, as_decimal
+from relvan.core.prices.lowest import lowest_with_margin
+from relvan.core.prices.rates import Rates
+from relvan.core.why import Why
+
+
+@dataclass(frozen=True)
+class LeastMargin:
+    """The least part of the net price, in percent, that is to be profit after fees, `cost` and `delivery`; `tax` is the
+    percentage inside the price."""
+
+    percent: Decimal
+    cost: Money
+    delivery: Money
+    tax: Decimal = Decimal(0)
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """A product's own floor, the lowest price that may be advertised, the least margin, the ceiling; any may lack."""
+
+    floor: Money | None = None
+    advertised: Money | None = None
+    margin: LeastMargin | None = None
+    ceiling: Money | None = None
+
+
+NO_BOUNDS = Bounds()
+
+
+@dataclass(frozen=True)
+class Held:
+    """A price within its bounds; `floored` when a floor held it."""
+
+    money: Money
+    why: Why
+    floored: bool = False
+
+
+def keep_within(money: Money, bounds: Bounds, fees: FeeRule, category: str, rates: Rates, why: Why) -> Held:
+    """A price lifted to the highest of its floors, lowered to its ceiling; where they contradict, the floor counts. A
+    bound in a currency for which there is no rate holds nothing, and the why says so."""
+    currency = money.currency
+    highest, named = None, ""
+    for name, floor, detail in _floors(bounds, fees, category, currency, rates):
+        if floor is None:
+            why = why.then(name, "not compared", detail)
+        elif highest is None or floor.amount > highest.amount:
+            highest, named = floor, name
+    ceiling = rates.convert(bounds.ceiling, currency) if bounds.ceiling else None
+    if bounds.ceiling and ceiling is None:
+        why = why.then("Ceiling", "not compared", _no_rate(bounds.ceiling, currency))
+    if ceiling is not None and money.amount > ceiling.amount:
+        money = ceiling
+        why = why.then("Ceiling", as_decimal(money.amount, currency), "held: the steps went above it")
+    if highest is None:
+        return Held(money, why)
+    floored = money.amount < highest.amount
+    detail = "held: the steps went below it" if floored else "not reached"
+    return Held(highest if floored else money, why.then(named, as_decimal(highest.amount, currency), detail), floored)
+
+
+def _floors(
+    bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates
+) -> Iterator[tuple[str, Money | None, str]]:
+    """Every floor by its name, in the price's currency; none with the reason where it cannot be worked out."""
+    for name, own in (("Floor", bounds.floor), ("Lowest advertised", bounds.advertised)):
+        if own is not None:
+            yield name, rates.convert(own, currency), _no_rate(own, currency)
+    margin = bounds.margin
+    if margin is None:
+        return
+    cost, delivery = rates.convert(margin.cost, currency), rates.convert(margin.delivery, currency)
+    if cost is None or delivery is None:
+        yield "Least margin", None, _no_rate(margin.cost, currency)
+        return
+    lowest = lowest_with_margin(
+        margin.percent, fees, cost=cost.amount, delivery=delivery.amount, tax_percent=margin.tax, category=category
+    )
+    found = None if lowest is None else Money(lowest, currency)
+    yield f"Least margin {margin.percent.normalize():f} %", found, "no price reaches it after the fees there"
+
+
+def _no_rate(money: Money, currency: str) -> str:
+    return f"in {money.currency}, and there is no rate to {currency}"

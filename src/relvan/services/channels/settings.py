@@ -1,0 +1,136 @@
+"""A channel's settings: what it sells from, how much of it it shows, at which prices."""
+
+from collections.abc import Mapping
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from relvan.core.catalogue.checks import check_number
+from relvan.core.money import MOST_MINOR
+from relvan.core.people.roles import Right
+from relvan.core.prices.steps import ConvertStep, check_steps, steps_data, steps_from, target_currency
+from relvan.core.refusal import not_found, refuse, refuse_if_any
+from relvan.core.stock.availability import check_policy, policy_data, policy_from
+from relvan.services import audit
+from relvan.services.listings.later import refresh_soon
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import channel_by_key
+from relvan.store.prices import rates_on
+from relvan.store.stock import warehouse_by_key
+from relvan.store.tables import Channel, PriceList, SupplyWarehouse, Warehouse
+
+
+def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> None:
+    """Change a channel's settings: `supply_list` (warehouse keys in order), `stock_policy`, `price_list` (key),
+    `price_steps`, `least_margin` (percent of the net price, or none), `delivery_cost` (what delivery is counted at for
+    it, minor units of the seller's currency), `paused`. Every listing of the channel is worked out again."""
+    actor.must(Right.SETUP)
+    unknown = wishes.keys() - _SETTERS.keys()
+    if unknown:
+        raise refuse("unknown", f"A channel has no setting “{sorted(unknown)[0]}”.", "", sorted(unknown)[0])
+    with workplace.database.writing() as session:
+        channel = channel_by_key(session, key)
+        changes: dict[str, tuple[Any, Any]] = {}
+        for name, value in wishes.items():
+            before, after = _SETTERS[name](session, workplace, channel, value)
+            if before != after:
+                changes[name] = (before, after)
+        if not changes:
+            return
+        if changes.keys() & {"price_list", "price_steps"}:
+            _check_currency(session, workplace, channel)
+        session.flush()
+        audit.record(session, actor, workplace.now(), "channel", channel.id, "changed", changes)
+        refresh_soon(session, workplace, actor, f"Work out {channel.name} after new settings", channel_id=channel.id)
+    workplace.wake("deliver", channel.id)
+
+
+def _set_policy(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    policy = policy_from(value or {})
+    refuse_if_any(check_policy(policy))
+    before, channel.stock_policy = channel.stock_policy, policy_data(policy)
+    return before, channel.stock_policy
+
+
+def _set_steps(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    steps = steps_from(value or [])
+    refuse_if_any(check_steps(steps))
+    before, channel.price_steps = channel.price_steps, steps_data(steps)
+    return before, channel.price_steps
+
+
+def _set_price_list(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    price_list = session.scalar(select(PriceList).where(PriceList.key == str(value)))
+    if price_list is None:
+        raise not_found("price list", value)
+    before, channel.price_list_id = channel.price_list_id, price_list.id
+    return before, channel.price_list_id
+
+
+def _check_currency(session: Session, workplace: Workplace, channel: Channel) -> None:
+    """The steps lead from the currency of the list to that of the channel, by rates that are known."""
+    price_list = session.get_one(PriceList, channel.price_list_id)
+    steps, wanted = steps_from(channel.price_steps), workplace.rulebook(channel).currency
+    reached = target_currency(price_list.currency, steps)
+    if reached != wanted:
+        message = f"{channel.name} sells in {wanted}; “{price_list.name}” is in {price_list.currency}"
+        message += "." if reached == price_list.currency else f" and the steps lead to {reached}."
+        raise refuse(
+            "currency", message, f"Choose or make a list in {wanted}, or add the step “convert”.", "price_list"
+        )
+    rates, at = rates_on(session, workplace.now().date()), price_list.currency
+    for step in steps:
+        if isinstance(step, ConvertStep):
+            if rates.between(at, step.currency) is None:
+                message = f"There is no rate from {at} to {step.currency} for today."
+                raise refuse("no-rate", message, "Add it under Prices, Rates.", "price_steps")
+            at = step.currency
+
+
+def _set_margin(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    text = "" if value is None else str(value).strip().replace(",", ".")
+    try:
+        wanted = Decimal(text) if text else None
+    except InvalidOperation:
+        raise refuse("form", "“Least margin” must be a percentage.", "Type it like 12.", "least_margin") from None
+    if wanted is not None and not (wanted.is_finite() and -100 <= wanted <= 90):
+        raise refuse("out-of-range", "“Least margin” must be between -100 and 90 percent.", "", "least_margin")
+    before, channel.least_margin = channel.least_margin, None if wanted is None else f"{wanted.normalize():f}"
+    return before, channel.least_margin
+
+
+def _set_delivery(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    refuse_if_any(check_number("delivery_cost", "Delivery counted at", value, 0, MOST_MINOR, "minor units"))
+    before, channel.delivery_cost = channel.delivery_cost, int(value or 0)
+    return before, channel.delivery_cost
+
+
+def _set_paused(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    before, channel.paused = channel.paused, bool(value)
+    return before, channel.paused
+
+
+def _set_supply(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    if not isinstance(value, list) or len(set(value)) != len(value):
+        raise refuse("form", "“Supply list” must name each warehouse at most once.", "", "supply_list")
+    wanted = [warehouse_by_key(session, str(name)) for name in value]
+    statement = select(Warehouse.key).join(SupplyWarehouse, SupplyWarehouse.warehouse_id == Warehouse.id)
+    statement = statement.where(SupplyWarehouse.channel_id == channel.id).order_by(SupplyWarehouse.position)
+    before = list(session.scalars(statement))
+    session.execute(delete(SupplyWarehouse).where(SupplyWarehouse.channel_id == channel.id))
+    for position, warehouse in enumerate(wanted):
+        session.add(SupplyWarehouse(channel_id=channel.id, warehouse_id=warehouse.id, position=position))
+    return before, [warehouse.key for warehouse in wanted]
+
+
+_SETTERS = {
+    "stock_policy": _set_policy,
+    "price_steps": _set_steps,
+    "price_list": _set_price_list,
+    "least_margin": _set_margin,
+    "delivery_cost": _set_delivery,
+    "paused": _set_paused,
+    "supply_list": _set_supply,
+}

@@ -1,0 +1,50 @@
+"""The price of a product on a channel, from what is loaded of both."""
+
+from collections.abc import Sequence
+from decimal import Decimal
+
+from relvan.core.listings.rulebook import Rulebook
+from relvan.core.money import Money
+from relvan.core.orders.tax import TAX_PERCENT
+from relvan.core.prices.bounds import Bounds, LeastMargin
+from relvan.core.prices.rates import Rates
+from relvan.core.prices.steps import NoPrice, Price, PriceStep, PriceTerms, channel_price
+from relvan.core.why import Why
+from relvan.store.channels import ChannelSettings
+from relvan.store.listed import Listed
+
+NO_ENTRY = NoPrice("The product has no price on the channel's price list.", Why())
+
+
+def price_on(
+    settings: ChannelSettings,
+    book: Rulebook,
+    listed: Listed,
+    base: int | None,
+    *,
+    own: str,
+    category: str,
+    rates: Rates,
+    steps: Sequence[PriceStep] | None = None,
+) -> Price | NoPrice:
+    """The price on a channel, from the list price in minor units. Floor and cost are in the seller's `own` currency;
+    the `steps` of a layer go instead of the channel's."""
+    if base is None:
+        return NO_ENTRY
+    listed_at = settings.price_list
+    terms = PriceTerms(book.fees, category, rates, _bounds(settings, listed, own))
+    wanted = settings.steps if steps is None else steps
+    found = channel_price(Money(base, listed_at.currency), wanted, terms, list_name=listed_at.name)
+    if isinstance(found, Price) and found.money.currency != book.currency:
+        reason = f"The price comes out in {found.money.currency}; {book.name} sells in {book.currency}."
+        return NoPrice(reason, found.why)
+    return found
+
+
+def _bounds(settings: ChannelSettings, listed: Listed, own: str) -> Bounds:
+    floor = None if listed.floor is None else Money(listed.floor, own)
+    if settings.least_margin is None or listed.cost is None:
+        return Bounds(floor)
+    tax = TAX_PERCENT.get(listed.tax_code, Decimal(0)) if settings.price_list.tax_inside else Decimal(0)
+    margin = LeastMargin(settings.least_margin, Money(listed.cost, own), Money(settings.delivery_cost, own), tax)
+    return Bounds(floor, margin=margin)

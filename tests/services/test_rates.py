@@ -1,0 +1,136 @@
+"""Prices that cover fees, keep a margin and come over by a rate: from settings to what the channel shows."""
+
+from datetime import date
+from decimal import Decimal
+
+import pytest
+
+from relvan.core.prices.rates import Rate
+from relvan.core.refusal import Refused
+from relvan.services.channels.settings import change_channel
+from relvan.services.prices.explain import explain_price
+from relvan.services.prices.lists import NewPriceList, add_price_list
+from relvan.services.prices.rates import drop_rate, keep_rates, keep_rates_of_file, read_rate
+from relvan.services.prices.set import set_list_price
+from relvan.store.channels import channel_by_key
+from relvan.store.listings import listings_of
+from relvan.store.prices import rate_rows, rates_on
+from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere
+
+FRANC = Rate("EUR", "CHF", Decimal("0.95"), date(2026, 10, 1))
+
+
+@pytest.fixture
+def shop(workplace, owner, world):
+    """A pot of 16.90 on Hagglet and in the own shop; it costs 5.00."""
+    connect(workplace, owner, world)
+    add_pot(workplace, owner, "PT-14")
+    list_everywhere(workplace, owner, "PT-14")
+    return workplace
+
+
+def price_on(workplace, key="hagglet"):
+    with workplace.database.reading() as session:
+        (listing,) = [one for one in listings_of(session) if one.channel_id == channel_ids(workplace)[key]]
+    return listing
+
+
+def test_a_channel_that_covers_its_fees_shows_the_lowest_price_that_does(shop, owner, world):
+    change_channel(shop, owner, "hagglet", {"price_steps": [{"kind": "cover fees"}]})
+    book = shop.rulebooks.of("hagglet")
+    assert (book.fees.referral_percent, book.fees.fixed, book.fees.processing_percent) == (11, 30, Decimal("2.4"))
+    assert price_on(shop).price == 1986  # of which 218 + 30 + 48 are theirs: 16.90 are left
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["price"] == 1986
+    assert world.listings("ownshop")["PT-14"]["price"] == 1690
+    why = explain_price(shop, "PT-14", "hagglet").why
+    assert [(step.label, step.value) for step in why.steps][-2:] == [("Cover fees", "19.86"), ("Price", "19.86")]
+    assert_sound(shop)
+
+
+def test_the_least_margin_lifts_a_price_that_would_leave_too_little(shop, owner, world):
+    wishes = {"least_margin": "60", "delivery_cost": 200, "price_steps": [{"kind": "percent", "percent": "-40"}]}
+    change_channel(shop, owner, "hagglet", wishes)
+    held = price_on(shop)
+    assert (held.price, held.floored) == (
+        3663,
+        True,
+    )  # of 30.53 without tax 5.21 are fees, 7.00 cost and delivery: 18.32 are left
+    assert "Least margin 60 %" in [step.label for step in explain_price(shop, "PT-14", "hagglet").why.steps]
+    change_channel(shop, owner, "hagglet", {"least_margin": ""})
+    assert (price_on(shop).price, price_on(shop).floored) == (1014, False)
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["price"] == 1014
+    assert_sound(shop)
+
+
+@pytest.mark.parametrize("wrong", [{"least_margin": "a lot"}, {"least_margin": "91"}, {"least_margin": "NaN"},
+                                   {"delivery_cost": -1}, {"price_steps": [{"kind": "convert", "currency": "CHF"}]},
+                                   {"price_steps": [{"kind": "convert", "currency": "MOON"}]}])  # fmt: skip
+def test_settings_that_make_no_sense_are_refused_and_change_nothing(shop, owner, wrong):
+    with pytest.raises(Refused):
+        change_channel(shop, owner, "hagglet", wrong)
+    with shop.database.reading() as session:
+        channel = channel_by_key(session, "hagglet")
+        assert (channel.least_margin, channel.delivery_cost, channel.price_steps) == (None, 0, [])
+
+
+def test_a_list_in_euros_sells_in_francs_by_the_rate_of_the_day(workplace, owner, world):
+    add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))
+    connect(workplace, owner, world, "loomstead")
+    convert = {"price_list": "retail", "price_steps": [{"kind": "convert", "currency": "CHF"}]}
+    with pytest.raises(Refused, match="There is no rate from EUR to CHF"):
+        change_channel(workplace, owner, "loomstead", convert)
+    keep_rates(workplace, owner, [FRANC])
+    change_channel(workplace, owner, "loomstead", convert)
+    with pytest.raises(Refused, match="sells in CHF; “Retail” is in EUR"):
+        change_channel(workplace, owner, "loomstead", {"price_steps": []})
+    add_pot(workplace, owner, "PT-14", attributes={"material": "Stoneware"}, floor=1690)
+    from tests.services.test_every_channel import draft
+
+    draft(workplace, owner, "loomstead", "PT-14")
+    assert price_on(workplace, "loomstead").price == 1606  # 16.055
+    keep_rates(workplace, owner, [Rate("EUR", "CHF", Decimal("0.9"), date(2026, 11, 2))])
+    assert price_on(workplace, "loomstead").price == 1521
+    set_list_price(workplace, owner, "PT-14", "retail", 1000)
+    assert (price_on(workplace, "loomstead").price, price_on(workplace, "loomstead").floored) == (1521, True)
+    with workplace.database.reading() as session:
+        (newest, _), (oldest, _) = rate_rows(session)
+    drop_rate(workplace, owner, newest)
+    assert price_on(workplace, "loomstead").price == 1606
+    with pytest.raises(Refused, match="converts by the rate from EUR to CHF"):
+        drop_rate(workplace, owner, oldest)
+    assert_sound(workplace)
+
+
+def test_a_rate_of_the_same_day_goes_instead_of_the_one_before_and_twice_changes_nothing(workplace, owner):
+    assert keep_rates(workplace, owner, [FRANC]) == 1
+    assert keep_rates(workplace, owner, [FRANC]) == 0
+    assert keep_rates(workplace, owner, [Rate("EUR", "CHF", Decimal("0.96"), FRANC.since)]) == 1
+    with workplace.database.reading() as session:
+        assert [rate.rate for _, rate in rate_rows(session)] == [Decimal("0.96")]
+        assert rates_on(session, date(2026, 9, 30)).between("EUR", "CHF") is None
+
+
+def test_a_file_of_rates_is_kept_whole_or_not_at_all(workplace, owner):
+    good = [["From", "TO", "rate", "since"], ["eur", "chf", "0,95", "2026-10-01"], [], ["EUR", "USD", "1.1", ""]]
+    assert keep_rates_of_file(workplace, owner, good) == 2
+    bad = [*good, ["EUR", "EUR", "1", ""], ["EUR", "GBP", "x", ""], ["EUR", "GBP", "0.8", "2027-01-01"]]
+    with pytest.raises(Refused) as refused:
+        keep_rates_of_file(workplace, owner, bad)
+    assert [one.message.partition(":")[0] for one in refused.value.refusals] == ["Row 5", "Row 6", "Row 7"]
+    with pytest.raises(Refused):
+        keep_rates_of_file(workplace, owner, [["a", "b"]])
+    with workplace.database.reading() as session:
+        assert len(rate_rows(session)) == 2
+
+
+@pytest.mark.parametrize("told", [("EUR", "CHF", "", ""), ("EUR", "CHF", "1.2.3", ""), ("EUR", "CHF", "1", "tomorrow")])
+def test_what_is_typed_and_no_rate_is_refused(told):
+    with pytest.raises(Refused):
+        read_rate(date(2026, 11, 2), *told)
+
+
+def test_only_who_may_set_prices_keeps_rates(workplace, picker):
+    with pytest.raises(Refused):
+        keep_rates(workplace, picker, [FRANC])
