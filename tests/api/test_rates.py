@@ -1,7 +1,7 @@
 """Rates and the settings that use them, over the API."""
 
 from tests.api.test_sale import api, problem  # noqa: F401 - the fixture
-from tests.house import connect
+from tests.house import add_pot, connect, list_everywhere
 
 V1 = "/api/v1"
 
@@ -37,3 +37,13 @@ def test_a_channels_margin_and_delivery_are_set_and_shown(api, workplace, owner,
     problem(api.patch(f"{V1}/channels/hagglet", json={"delivery_cost": {"amount": 1, "currency": "CHF"}}), 422)
     problem(api.patch(f"{V1}/channels/hagglet", json={"least_margin": "100"}), 422)
     assert api.patch(f"{V1}/channels/hagglet", json={"least_margin": None}).json()["least_margin"] is None
+
+
+def test_prices_are_foreseen_over_the_api(api, workplace, owner, world):  # noqa: F811
+    connect(workplace, owner, world, "hagglet")
+    add_pot(workplace, owner, "PT-14")
+    list_everywhere(workplace, owner, "PT-14")
+    found = api.post(f"{V1}/channels/hagglet/foresee", json={"price_steps": [{"kind": "cover fees"}]}).json()
+    assert (found["listings"], found["up"], found["samples"][0]["new"]) == (1, 1, "19.86 EUR")
+    problem(api.post(f"{V1}/channels/hagglet/foresee", json={"paused": True}), 422)
+    problem(api.post(f"{V1}/channels/moon/foresee", json={}), 404)

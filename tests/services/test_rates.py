@@ -5,15 +5,20 @@ from decimal import Decimal
 
 import pytest
 
+from relvan.core.catalogue.product import AliasFacts
+from relvan.core.money import Money
 from relvan.core.prices.rates import Rate
 from relvan.core.refusal import Refused
 from relvan.services.channels.settings import change_channel
+from relvan.services.listings.draft import draft_listings
+from relvan.services.listings.layers import make_layer, use_layers
 from relvan.services.prices.explain import explain_price
+from relvan.services.prices.foresee import foresee_prices
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.rates import drop_rate, keep_rates, keep_rates_of_file, read_rate
 from relvan.services.prices.set import set_list_price
 from relvan.store.channels import channel_by_key
-from relvan.store.listings import listings_of
+from relvan.store.listings import ListingFilter, listing_by_id, listing_page, listings_of
 from relvan.store.prices import rate_rows, rates_on
 from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere
 
@@ -134,3 +139,55 @@ def test_what_is_typed_and_no_rate_is_refused(told):
 def test_only_who_may_set_prices_keeps_rates(workplace, picker):
     with pytest.raises(Refused):
         keep_rates(workplace, picker, [FRANC])
+
+
+def foresee(workplace, owner, **wishes):
+    return foresee_prices(workplace, owner, "hagglet", wishes)
+
+
+def test_what_other_steps_would_do_is_foreseen_as_saving_does_it(shop, owner):
+    add_pot(shop, owner, "PT-18", prices={"retail": 3000}, floor=2000)
+    list_everywhere(shop, owner, "PT-18")
+    wishes = {"price_steps": [{"kind": "percent", "percent": "-40"}], "least_margin": "5", "delivery_cost": 100}
+    found = foresee(shop, owner, **wishes)
+    assert (found.listings, found.up, found.down, found.floored, found.none) == (2, 0, 2, 1, 0)
+    told = {one.sku: (one.old, one.new, one.floored) for one in found.samples}
+    assert told == {"PT-14": ("16.90 EUR", "10.14 EUR", False), "PT-18": ("30.00 EUR", "20.00 EUR", True)}
+    assert price_of(shop, "PT-14") == 1690, "nothing is changed"
+    change_channel(shop, owner, "hagglet", wishes)
+    assert {sku: str(Money(price_of(shop, sku), "EUR")) for sku in told} == {sku: told[sku][1] for sku in told}
+    assert foresee(shop, owner, **wishes).changed == 0
+    assert [one.new for one in foresee(shop, owner).samples] == [one.old for one in foresee(shop, owner).samples]
+
+
+def price_of(workplace, sku):
+    with workplace.database.reading() as session:
+        page = listing_page(session, ListingFilter(channel="hagglet", words=sku))
+        (row,) = [row for row in page if row.sku == sku]
+        return listing_by_id(session, row.id).price
+
+
+def test_aliases_families_and_layers_count_in_what_is_foreseen(shop, owner):
+    add_pot(shop, owner, "PT-20", aliases=("OLD-20",), alias_facts={"OLD-20": AliasFacts("", "", {"retail": 2500})})
+    ids = draft_listings(shop, owner, "hagglet", ["OLD-20"]).listing_ids
+    layer = make_layer(shop, owner, "hagglet", "price", "Always 9", {"price_steps": [{"kind": "amount", "amount": 9}]})
+    found = foresee(shop, owner, price_steps=[{"kind": "amount", "amount": 100}])
+    assert {one.sku: one.new for one in found.samples} == {"PT-14": "17.90 EUR", "OLD-20": "26.00 EUR"}
+    use_layers(shop, owner, ids, {"price": layer})
+    found = foresee(shop, owner, price_steps=[{"kind": "amount", "amount": 100}])
+    assert {one.sku: one.new for one in found.samples} == {"PT-14": "17.90 EUR", "OLD-20": "25.09 EUR"}
+    assert (found.changed, found.up) == (1, 1)
+
+
+def test_what_cannot_be_saved_cannot_be_foreseen(shop, owner, picker):
+    for wrong in ({"price_steps": [{"kind": "convert", "currency": "CHF"}]}, {"least_margin": "x"}, {"paused": True}):
+        with pytest.raises(Refused):
+            foresee(shop, owner, **wrong)
+    with pytest.raises(Refused):
+        foresee(shop, picker, price_steps=[])
+
+
+def test_a_thousand_prices_are_foreseen_with_a_handful_of_queries(shop, owner, count_queries):
+    with count_queries(shop.database) as counted:
+        foresee(shop, owner, price_steps=[{"kind": "cover fees"}])
+    assert len(counted) <= 14

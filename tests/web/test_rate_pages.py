@@ -68,6 +68,10 @@ def test_a_channel_covers_fees_and_keeps_a_margin(web, workplace, owner, world):
     page = web.get("/setup/channels/hagglet")
     assert find(page, "input[name=least_margin]")[0].get("value") == "12.5"
     assert find(page, "input[name=delivery_cost]")[0].get("value") == "3.80"
+    tried = post(web, "/setup/channels/hagglet/prices/try", **steps, least_margin="", delivery_cost="")
+    assert "None of 0 prices would be another" in text_of(tried)
+    tried = post(web, "/setup/channels/hagglet/prices/try", price_list="retail", least_margin="much")
+    assert "must be a percentage" in text_of(tried)
     refused = post(web, "/setup/channels/hagglet/prices", price_list="retail", least_margin="much")
     assert (refused.status_code, "must be a percentage" in text_of(refused)) == (422, True)
     steps |= {"step_kind": ["convert"], "step_value": ["chf"], "step_direction": ["nearest"]}

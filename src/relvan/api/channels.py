@@ -1,5 +1,6 @@
 """Channels over HTTP."""
 
+from dataclasses import asdict
 from typing import Any
 
 from relvan.api.desk import By, Caller, api_router
@@ -8,6 +9,7 @@ from relvan.core.prices.steps import steps_data
 from relvan.core.stock.availability import policy_data
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
+from relvan.services.prices.foresee import foresee_prices
 from relvan.store.channels import channel_health, channel_settings, channels
 from relvan.store.stock import warehouses
 
@@ -58,8 +60,22 @@ def post_channel(by: By, wish: ChannelConnect) -> dict[str, Any]:
 @router.patch("/channels/{channel}")
 def patch_channel(by: By, channel: str, change: ChannelChange) -> dict[str, Any]:
     """Change the settings that are given; every listing there is worked out again."""
+    change_channel(by.workplace, by.actor, channel, _wishes(by, change))
+    return next(shape for shape in _shapes(by) if shape["channel"] == channel)
+
+
+@router.post("/channels/{channel}/foresee")
+def post_foresee(by: By, channel: str, change: ChannelChange) -> dict[str, Any]:
+    """What another price list, other steps, margin or delivery would do to all prices there; nothing is changed."""
+    found = foresee_prices(by.workplace, by.actor, channel, _wishes(by, change))
+    return {
+        "listings": found.listings, "up": found.up, "down": found.down, "floored": found.floored, "none": found.none,
+        "reasons": found.reasons, "samples": [asdict(sample) for sample in found.samples],
+    }  # fmt: skip
+
+
+def _wishes(by: Caller, change: ChannelChange) -> dict[str, Any]:
     wishes = change.model_dump(exclude_unset=True)
     if change.delivery_cost is not None:
         wishes["delivery_cost"] = minor(change.delivery_cost, by.workplace.settings.currency, "delivery_cost")
-    change_channel(by.workplace, by.actor, channel, wishes)
-    return next(shape for shape in _shapes(by) if shape["channel"] == channel)
+    return wishes

@@ -21,7 +21,7 @@ from relvan.settings import Settings
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
-MONEY_FIELDS = ("price ", "break ", "cost", "floor", "paid")
+MONEY_FIELDS = ("price ", "break ", "cost", "delivery cost", "delivery_cost", "floor", "paid")
 MOST_TOLD = 240
 
 

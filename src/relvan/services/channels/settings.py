@@ -1,6 +1,7 @@
 """A channel's settings: what it sells from, how much of it it shows, at which prices."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
@@ -16,7 +17,7 @@ from relvan.core.stock.availability import check_policy, policy_data, policy_fro
 from relvan.services import audit
 from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import channel_by_key
+from relvan.store.channels import ChannelSettings, channel_by_key, channel_settings
 from relvan.store.prices import rates_on
 from relvan.store.stock import warehouse_by_key
 from relvan.store.tables import Channel, PriceList, SupplyWarehouse, Warehouse
@@ -32,19 +33,41 @@ def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
         raise refuse("unknown", f"A channel has no setting “{sorted(unknown)[0]}”.", "", sorted(unknown)[0])
     with workplace.database.writing() as session:
         channel = channel_by_key(session, key)
-        changes: dict[str, tuple[Any, Any]] = {}
-        for name, value in wishes.items():
-            before, after = _SETTERS[name](session, workplace, channel, value)
-            if before != after:
-                changes[name] = (before, after)
+        changes = _set(session, workplace, channel, wishes)
         if not changes:
             return
-        if changes.keys() & {"price_list", "price_steps"}:
-            _check_currency(session, workplace, channel)
         session.flush()
         audit.record(session, actor, workplace.now(), "channel", channel.id, "changed", changes)
         refresh_soon(session, workplace, actor, f"Work out {channel.name} after new settings", channel_id=channel.id)
     workplace.wake("deliver", channel.id)
+
+
+def try_settings(session: Session, workplace: Workplace, key: str, wishes: Mapping[str, Any]) -> ChannelSettings:
+    """The settings of a channel as they would be, in a session that writes nothing; refused as saving them would be."""
+    channel = channel_by_key(session, key)
+    kept = channel_settings(session)[channel.id]
+    _set(session, workplace, channel, wishes)
+    return replace(
+        kept,
+        price_list=session.get_one(PriceList, channel.price_list_id),
+        steps=steps_from(channel.price_steps),
+        least_margin=None if channel.least_margin is None else Decimal(channel.least_margin),
+        delivery_cost=channel.delivery_cost,
+    )
+
+
+def _set(
+    session: Session, workplace: Workplace, channel: Channel, wishes: Mapping[str, Any]
+) -> dict[str, tuple[Any, Any]]:
+    """Put settings in their places; what differs, old and new."""
+    changes: dict[str, tuple[Any, Any]] = {}
+    for name, value in wishes.items():
+        before, after = _SETTERS[name](session, workplace, channel, value)
+        if before != after:
+            changes[name] = (before, after)
+    if changes.keys() & {"price_list", "price_steps"}:
+        _check_currency(session, workplace, channel)
+    return changes
 
 
 def _set_policy(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:

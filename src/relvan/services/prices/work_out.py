@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from decimal import Decimal
+from typing import Protocol
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.money import Money
@@ -11,15 +12,33 @@ from relvan.core.prices.rates import Rates
 from relvan.core.prices.steps import NoPrice, Price, PriceStep, PriceTerms, channel_price
 from relvan.core.why import Why
 from relvan.store.channels import ChannelSettings
-from relvan.store.listed import Listed
 
 NO_ENTRY = NoPrice("The product has no price on the channel's price list.", Why())
+
+
+class Costed(Protocol):
+    """What of a product bounds its price: floor and cost in minor units of the seller's currency, its tax code."""
+
+    @property
+    def floor(self) -> int | None:
+        """Its own floor."""
+        ...
+
+    @property
+    def cost(self) -> int | None:
+        """What one costs."""
+        ...
+
+    @property
+    def tax_code(self) -> str:
+        """How it is taxed."""
+        ...
 
 
 def price_on(
     settings: ChannelSettings,
     book: Rulebook,
-    listed: Listed,
+    listed: Costed,
     base: int | None,
     *,
     own: str,
@@ -41,7 +60,7 @@ def price_on(
     return found
 
 
-def _bounds(settings: ChannelSettings, listed: Listed, own: str) -> Bounds:
+def _bounds(settings: ChannelSettings, listed: Costed, own: str) -> Bounds:
     floor = None if listed.floor is None else Money(listed.floor, own)
     if settings.least_margin is None or listed.cost is None:
         return Bounds(floor)

@@ -9,6 +9,7 @@ from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refusal, Refused
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel, test_channel
 from relvan.services.channels.settings import change_channel
+from relvan.services.prices.foresee import foresee_prices
 from relvan.store.channels import (
     carriers,
     channel_by_key,
@@ -119,6 +120,16 @@ def channel_test(desk: At, form: Form, key: str) -> Response:
     except Refused as refused:
         return _channel(desk, key, status=422, refused=refused)
     return desk.done(f"/setup/channels/{key}", f"It answers: {who}.")
+
+
+@router.post("/channels/{key}/prices/try", name="channel_try")
+def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
+    """What these prices would be, before they are saved."""
+    try:
+        found = foresee_prices(desk.workplace, desk.actor, key, _steps_wish(form, desk.workplace.settings.currency))
+    except Refused as refused:
+        return desk.fragment("parts/_refused.html", refusals=refused.refusals)
+    return desk.fragment("setup/_foresight.html", found=found)
 
 
 @router.post("/channels/{key}/{setting}", name="channel_change")

@@ -1,0 +1,138 @@
+"""What other settings of a channel would do to all its prices, before they are saved."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.listings.layers import standing_layers
+from relvan.core.money import Money
+from relvan.core.people.roles import Right
+from relvan.core.prices.steps import NoPrice, Price, PriceStep
+from relvan.core.refusal import refuse
+from relvan.services.channels.settings import try_settings
+from relvan.services.prices.work_out import price_on
+from relvan.services.uncollected import uncollected
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import ChannelSettings
+from relvan.store.layers import Speakers, load_speakers
+from relvan.store.listed import listed_products
+from relvan.store.prices import PricedRow, priced_rows, rates_on
+
+CHUNK, SAMPLES = 5_000, 10
+TRIED = frozenset({"price_list", "price_steps", "least_margin", "delivery_cost"})
+
+
+@dataclass(frozen=True)
+class PriceSample:
+    """One listing with its price now and as it would be, in words, and whether a floor would hold it."""
+
+    listing_id: int
+    sku: str
+    title: str
+    state: str
+    old: str
+    new: str
+    floored: bool
+
+
+@dataclass
+class PriceForesight:
+    """How many prices there are, would rise, fall, be held by a floor, or be none; some of those that change, else of
+    those that stay."""
+
+    listings: int = 0
+    up: int = 0
+    down: int = 0
+    floored: int = 0
+    none: int = 0
+    reasons: dict[str, int] = field(default_factory=dict)
+    samples: list[PriceSample] = field(default_factory=list)
+
+    @property
+    def changed(self) -> int:
+        """How many would be another."""
+        return self.up + self.down + self.none
+
+
+def foresee_prices(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> PriceForesight:
+    """What a change of price list, steps, least margin or delivery would do. Nothing is changed; refused as saving it
+    would be."""
+    actor.must(Right.SETUP)
+    strange = wishes.keys() - TRIED
+    if strange:
+        raise refuse("unknown", f"“{min(strange)}” decides no price.", "", min(strange))
+    found = PriceForesight()
+    stay: list[PriceSample] = []
+    with workplace.database.reading() as session:
+        settings = try_settings(session, workplace, key, wishes)
+        trial = _Trial(session, workplace, settings)
+        after = 0
+        while rows := priced_rows(session, settings.channel.id, settings.price_list.id, after=after, most=CHUNK):
+            with uncollected():
+                for row, new in zip(rows, trial.prices_of(rows), strict=True):
+                    _count(found, stay, row, new, trial.book.currency)
+            after = rows[-1].listing_id
+    found.samples += stay[: SAMPLES - len(found.samples)]
+    return found
+
+
+def _count(found: PriceForesight, stay: list[PriceSample], row: PricedRow, new: Price | NoPrice, currency: str) -> None:
+    found.listings += 1
+    amount = new.money.amount if isinstance(new, Price) else None
+    floored = isinstance(new, Price) and new.floored
+    found.floored += floored
+    if amount is None and row.price is not None:
+        assert isinstance(new, NoPrice)
+        found.none += 1
+        found.reasons[new.reason] = found.reasons.get(new.reason, 0) + 1
+    elif amount is not None and amount != row.price:
+        found.up += amount > (row.price or 0)
+        found.down += amount < (row.price or 0)
+    samples = stay if amount == row.price else found.samples
+    if len(samples) < SAMPLES:
+        told = str(new.money) if isinstance(new, Price) else f"none: {new.reason}"
+        before = "none" if row.price is None else str(Money(row.price, currency))
+        samples.append(PriceSample(row.listing_id, row.sku, row.title, row.state, before, told, floored))
+
+
+class _Trial:
+    """Prices under settings that are not saved."""
+
+    def __init__(self, session: Session, workplace: Workplace, settings: ChannelSettings) -> None:
+        self.session, self.settings = session, settings
+        self.book = workplace.rulebook(settings.channel)
+        self.own = workplace.settings.currency
+        self.rates = rates_on(session, workplace.now().date())
+        self.speakers: Speakers = load_speakers(session)
+
+    def prices_of(self, rows: Sequence[PricedRow]) -> list[Price | NoPrice]:
+        """The price of each row."""
+        bases = self._alias_bases(rows)
+        return [
+            price_on(
+                self.settings, self.book, row, bases.get(row.listing_id, row.base),
+                own=self.own, category=row.category, rates=self.rates, steps=self._steps(row),
+            )
+            for row in rows
+        ]  # fmt: skip
+
+    def _steps(self, row: PricedRow) -> Sequence[PriceStep] | None:
+        """The steps of a listing's price layer; none where the channel's count."""
+        if row.layer_id is not None:
+            return self.speakers.layers[row.layer_id].steps
+        standing = self.speakers.standing.get(self.settings.channel.id)
+        layer = standing_layers(standing, row.ours).get("price") if standing else None
+        return layer.steps if layer else None
+
+    def _alias_bases(self, rows: Sequence[PricedRow]) -> dict[int, int]:
+        """The list prices that aliases have of their own."""
+        aliased = [row for row in rows if row.alias]
+        listed = listed_products(self.session, {row.product_id for row in aliased}) if aliased else {}
+        found = {}
+        for row in aliased:
+            face = listed[row.product_id].faces.get(row.alias.casefold())
+            if face is not None and (price := face.prices.get(self.settings.price_list.key)) is not None:
+                found[row.listing_id] = price
+        return found
