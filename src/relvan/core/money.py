@@ -33,6 +33,15 @@ def round_half_up(value: Decimal) -> int:
     return int(value.quantize(Decimal(1), rounding=ROUND_HALF_UP))
 
 
+def part_half_up(amount: int, over: int, under: int) -> int:
+    """`amount * over / under`, rounded half up, in whole numbers; none of them below 0.
+
+    >>> part_half_up(2490, 15, 100), part_half_up(150, 1, 100)
+    (374, 2)
+    """
+    return (2 * amount * over + under) // (2 * under)
+
+
 def minor_digits(currency: str) -> int:
     """How many digits follow the point in a currency (2 when it is not known)."""
     return MINOR_DIGITS.get(currency, 2)

@@ -2,7 +2,7 @@
 
 from decimal import Decimal
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -117,6 +117,36 @@ class FeeRule(_Part):
     def percent_in(self, category: str) -> Decimal:
         """The share of the price in a category."""
         return self.referral_in.get(category, self.referral_percent)
+
+    def shares_in(self, category: str) -> "Shares":
+        """The shares of a price in a category, made ready for many prices."""
+        name = category if category in self.referral_in else ""
+        known = self._shares.get(name)
+        if known is None:
+            referral, processing = self.percent_in(name), self.processing_percent
+            known = Shares(*_of_a_hundred(referral), *_of_a_hundred(processing), float(referral + processing) / 100)
+            self._shares[name] = known
+        return known
+
+    @cached_property
+    def _shares(self) -> "dict[str, Shares]":
+        return {}
+
+
+class Shares(NamedTuple):
+    """What a channel keeps of a price, as whole numbers: `referral / referral_of` and `processing / processing_of`; and
+    both together as a float, for bounding only."""
+
+    referral: int
+    referral_of: int
+    processing: int
+    processing_of: int
+    together: float
+
+
+def _of_a_hundred(percent: Decimal) -> tuple[int, int]:
+    over, under = percent.as_integer_ratio()
+    return over, under * 100
 
 
 class PageRule(_Part):

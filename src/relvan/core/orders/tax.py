@@ -2,7 +2,7 @@
 
 from decimal import Decimal
 
-from relvan.core.money import round_half_up
+from relvan.core.money import part_half_up
 
 TAX_PERCENT = {"standard": Decimal(20), "reduced": Decimal(10), "zero": Decimal(0)}
 
@@ -13,4 +13,6 @@ def tax_inside(gross: int, percent: Decimal) -> int:
     >>> tax_inside(2400, Decimal(20))
     400
     """
-    return gross - round_half_up(Decimal(gross) / (1 + percent / 100))
+    over, under = percent.as_integer_ratio()
+    net = part_half_up(abs(gross), 100 * under, 100 * under + over)
+    return gross - (net if gross >= 0 else -net)

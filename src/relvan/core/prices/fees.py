@@ -5,15 +5,15 @@ Amounts are minor units; each part of the fees is rounded half up.
 
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import NamedTuple
 
 from relvan.core.listings.rulebook import FeeRule
-from relvan.core.money import as_decimal, round_half_up
+from relvan.core.money import as_decimal, part_half_up, round_half_up
 from relvan.core.orders.tax import TAX_PERCENT, tax_inside
 from relvan.core.why import Why
 
 
-@dataclass(frozen=True)
-class Fees:
+class Fees(NamedTuple):
     """The parts of what a channel keeps of a price."""
 
     referral: int
@@ -33,9 +33,9 @@ def fees_of(price: int, rule: FeeRule, category: str = "") -> Fees:
     >>> [fees_of(price, rule).total for price in (2966, 170, 1260)]
     [566, 70, 261]
     """
-    referral = max(rule.least_referral, round_half_up(price * rule.percent_in(category) / 100))
-    processing = round_half_up(price * rule.processing_percent / 100)
-    return Fees(referral, rule.fixed, processing)
+    shares = rule.shares_in(category)
+    referral = max(rule.least_referral, part_half_up(price, shares.referral, shares.referral_of))
+    return Fees(referral, rule.fixed, part_half_up(price, shares.processing, shares.processing_of))
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,10 @@ a higher neighbour that does not. It is found by bounding it with the fees as th
 trying every price from there. Amounts are minor units.
 """
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
-from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
+from decimal import Decimal
+from typing import NamedTuple
 
 from relvan.core.listings.rulebook import FeeRule
 from relvan.core.money import MOST_MINOR
@@ -16,30 +17,29 @@ from relvan.core.orders.tax import tax_inside
 from relvan.core.prices.fees import fees_of
 
 MOST_TRIED = 1_000_000
-HALF = Decimal("0.5")
+FEES_OFF = 1.000001  # what the two parts of the fees can be off by together by rounding, and floating point with them
+TAX_OFF = 0.5
 
 
-@dataclass(frozen=True)
-class Line:
-    """What is left of a price before rounding: `share` of it, less a fixed amount; with at most so much `slack` by
-    rounding either way."""
+class Line(NamedTuple):
+    """What is left of a price, `off` by at most so much by rounding: `share` of it, less a fixed amount."""
 
-    share: Decimal
-    less: Decimal
-    slack: Decimal
+    share: float
+    less: float
+    off: float
 
-    def least(self, wanted: Decimal) -> int | None:
+    def least(self, wanted: float) -> int | None:
         """No price below this one leaves what is wanted; none when no price can, however high."""
-        short = wanted + self.less - self.slack
+        short = wanted + self.less - self.off
         if self.share > 0:
-            return max(1, int((short / self.share).to_integral_value(ROUND_CEILING)))
+            return max(1, math.floor(short / self.share))
         return 1 if short <= 0 else None
 
-    def most(self, wanted: Decimal) -> int:
+    def most(self, wanted: float) -> int:
         """No price above this one leaves what is wanted, where every unit more leaves less."""
-        if self.share >= 0:
+        if self.share > -1e-9:
             return MOST_MINOR
-        return int(((self.slack - wanted - self.less) / -self.share).to_integral_value(ROUND_FLOOR))
+        return math.ceil((self.off - wanted - self.less) / -self.share)
 
 
 def lowest_covering(wanted: int, rule: FeeRule, category: str = "") -> int | None:
@@ -49,8 +49,8 @@ def lowest_covering(wanted: int, rule: FeeRule, category: str = "") -> int | Non
     >>> [lowest_covering(wanted, rule) for wanted in (2400, 100, 999)]
     [2966, 170, 1260]
     """
-    lines = _fee_lines(rule, category, Decimal(1), Decimal(0))
-    return _lowest(lines, Decimal(wanted), lambda price: price - fees_of(price, rule, category).total >= wanted)
+    lines = _fee_lines(rule, category, 1.0, FEES_OFF)
+    return _lowest(lines, wanted, lambda price: price - fees_of(price, rule, category).total >= wanted)
 
 
 def lowest_with_margin(
@@ -63,39 +63,38 @@ def lowest_with_margin(
     category: str = "",
 ) -> int | None:
     """The lowest price of whose net (without the tax inside) at least `margin` percent is profit; none when no price
-    does it. `margin` below 100.
+    does it. `margin` from -100 to below 100.
 
     >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
     >>> lowest_with_margin(Decimal(12), rule, cost=1150, delivery=380, tax_percent=Decimal(20))
     2823
     """
-    kept = 1 - margin / 100
-    spent = Decimal(cost + delivery)
+    spent = cost + delivery
+    over, under = margin.as_integer_ratio()
 
     def leaves(price: int) -> bool:
         net = price - tax_inside(price, tax_percent)
-        profit = net - fees_of(price, rule, category).total - cost - delivery
-        return net > 0 and profit * 100 >= margin * net
+        profit = net - fees_of(price, rule, category).total - spent
+        return net > 0 and profit * 100 * under >= over * net
 
-    share = kept * 100 / (100 + tax_percent)
-    return _lowest(_fee_lines(rule, category, share, HALF * abs(kept)), spent, leaves)
+    kept = 1 - float(margin) / 100
+    lines = _fee_lines(rule, category, kept * 100 / (100 + float(tax_percent)), FEES_OFF + kept * TAX_OFF)
+    return _lowest(lines, spent, leaves)
 
 
-def _fee_lines(rule: FeeRule, category: str, share: Decimal, slack: Decimal) -> tuple[Line, Line]:
+def _fee_lines(rule: FeeRule, category: str, share: float, off: float) -> tuple[Line, Line]:
     """What is left of a price after fees: by the share of the price, and by the least referral fee. The true one is
     the lower of both."""
-    referral, processing = rule.percent_in(category) / 100, rule.processing_percent / 100
-    fixed = Decimal(rule.fixed)
-    return (
-        Line(share - referral - processing, fixed, slack + 2 * HALF),
-        Line(share - processing, fixed + rule.least_referral, slack + HALF),
-    )
+    shares = rule.shares_in(category)
+    by_least = share - shares.processing / shares.processing_of
+    return Line(share - shares.together, rule.fixed, off), Line(by_least, rule.fixed + rule.least_referral, off)
 
 
-def _lowest(lines: tuple[Line, ...], wanted: Decimal, leaves: Callable[[int], bool]) -> int | None:
-    starts = [line.least(wanted) for line in lines]
-    stop = min(MOST_MINOR, *(line.most(wanted) for line in lines))
-    start = max((start for start in starts if start is not None), default=1)
-    if None in starts or start > stop:
-        return None
+def _lowest(lines: tuple[Line, ...], wanted: int, leaves: Callable[[int], bool]) -> int | None:
+    start, stop = 1, MOST_MINOR
+    for line in lines:
+        least = line.least(wanted)
+        if least is None:
+            return None
+        start, stop = max(start, least), min(stop, line.most(wanted))
     return next((price for price in range(start, min(stop, start + MOST_TRIED) + 1) if leaves(price)), None)

@@ -74,6 +74,8 @@ class Rates:
         >>> rates.convert(Money(1990, "EUR"), "CHF")
         Money(amount=1891, currency='CHF')
         """
+        if money.currency == target:
+            return money
         found = self.between(money.currency, target)
         if found is None:
             return None
