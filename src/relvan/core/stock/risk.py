@@ -1,0 +1,45 @@
+"""Hold-back by risk: how many units a channel keeps back so that sales elsewhere, before it hears of them, seldom sell
+more than there is. See docs/rules.md, “What is free”.
+
+While a channel has not yet heard of a sale, the pool sells on. The number sold meanwhile is taken as a Poisson variable
+with the mean of what is sold in that time (source: S. D. Poisson, 1837; the sum of independent rare events).
+"""
+
+import math
+
+from relvan.core.refusal import Refusal
+
+MOST_HELD = 1_000_000
+MOST_MEAN = 100_000.0
+
+
+def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float) -> int:
+    """The smallest number with a probability of at most `risk` that more are sold within the lag.
+
+    `sold_a_minute`: units of the pool over all channels; `lag_minutes`: from a sale to every other channel showing it;
+    `risk`: from above 0 to below 1.
+
+    >>> [hold_back_by_risk(*one) for one in ((0.02, 5, 0.001), (0.2, 5, 0.001), (1.5, 2, 0.01), (0, 5, 0.001))]
+    [2, 5, 8, 0]
+    """
+    mean = min(MOST_MEAN, max(0.0, sold_a_minute) * max(0.0, lag_minutes))
+    if mean == 0:
+        return 0
+    start = max(0, math.floor(mean - 12 * math.sqrt(mean)) - 1)  # below that, nobody would see a chance
+    held, likely = start, math.exp(start * math.log(mean) - mean - math.lgamma(start + 1))
+    within = likely
+    while 1 - within > risk and held < MOST_HELD:
+        held += 1
+        likely *= mean / held
+        within += likely
+        if likely < 1e-18 and held > mean:  # all that is left is smaller than what a float can tell from 1
+            break
+    return held
+
+
+def check_risk(risk: float) -> list[Refusal]:
+    """A probability that a person could mean."""
+    if 0.000001 <= risk <= 0.5:
+        return []
+    message = f"“Risk” must be between 0.000001 and 0.5; it got {risk}."
+    return [Refusal("out-of-range", message, "Like 0.001: one time in a thousand.", "risk")]
