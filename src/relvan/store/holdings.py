@@ -15,12 +15,13 @@ from relvan.store.stock import balances_of, warehouses
 
 @dataclass(frozen=True)
 class Holdings:
-    """Stock of some products: balances, and the stocked parts of the kits among them."""
+    """Stock of some products: balances, and the stocked parts of the kits among them, also by their ids in `leaves`."""
 
     names: Mapping[int, str]
     balances: Mapping[int, Mapping[int, Balance]]
     kits: Mapping[int, Sequence[PartStock]] = field(default_factory=dict)
     apart: Mapping[int, bool] = field(default_factory=dict)
+    leaves: Mapping[int, Mapping[int, int]] = field(default_factory=dict)
 
     def of(self, product_id: int, supply_list: Sequence[int] | None = None) -> list[Holding]:
         """What each warehouse of a supply list has of a product, in its order; of all warehouses without one."""
@@ -52,4 +53,4 @@ def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
         kit: [PartStock(skus[part], quantity, balances.get(part, {})) for part, quantity in units.items()]
         for kit, units in leaves.items()
     }
-    return Holdings(names, balances, stocked, {kit: kinds[kit][1] for kit in kits})
+    return Holdings(names, balances, stocked, {kit: kinds[kit][1] for kit in kits}, leaves)

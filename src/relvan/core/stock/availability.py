@@ -6,6 +6,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Protocol
 
 from relvan.core.refusal import Refusal, refuse
+from relvan.core.stock.risk import check_risk, hold_back_by_risk
 from relvan.core.why import Why
 
 
@@ -65,7 +66,8 @@ class StockPolicy:
     """How much of *free* a channel shows.
 
     Either `fixed`; or `share` (percent, 0-100), then less `hold_back`, at most `cap`, nothing below `least`.
-    `beyond_stock`: a fixed number may exceed what is free.
+    `beyond_stock`: a fixed number may exceed what is free. With a `risk` the hold-back is worked out instead: so many
+    that more are sold before the channel hears of it with that probability at most.
     """
 
     share: Decimal = Decimal(100)
@@ -74,6 +76,27 @@ class StockPolicy:
     least: int = 0
     fixed: int | None = None
     beyond_stock: bool = False
+    risk: Decimal | None = None
+
+
+@dataclass(frozen=True)
+class Pace:
+    """How fast a pool sells, in units a minute over all channels, and the minutes until a channel has heard of a sale
+    (the 95th percentile; `measured`, or taken for want of it)."""
+
+    sold_a_minute: float
+    lag_minutes: float
+    measured: bool = True
+
+
+NO_PACE = Pace(0.0, 0.0)
+LAG_TAKEN = 1.0  # minutes, until something was measured
+
+
+def pace_of(parts: Mapping[int, int], sold_a_minute: Mapping[int, float], lag_minutes: float | None) -> Pace:
+    """The pace of what is made of so many units of each part (a product is one of itself): that of its fastest part."""
+    sold = max((sold_a_minute.get(part, 0.0) / units for part, units in parts.items()), default=0.0)
+    return Pace(sold, LAG_TAKEN if lag_minutes is None else lag_minutes, measured=lag_minutes is not None)
 
 
 @dataclass(frozen=True)
@@ -97,7 +120,7 @@ def check_policy(policy: StockPolicy) -> list[Refusal]:
             label = name.replace("_", "-").capitalize()
             message = f"“{label}” must be between 0 and 1,000,000; it got {number:,}."
             found.append(Refusal("out-of-range", message, "Correct the number.", name))
-    return found
+    return found + (check_risk(float(policy.risk)) if policy.risk is not None else [])
 
 
 def free_over(holdings: Sequence[Holding]) -> tuple[int, Why]:
@@ -109,7 +132,9 @@ def free_over(holdings: Sequence[Holding]) -> tuple[int, Why]:
     return total, why.then("Free", total, "sum of the warehouses" if len(holdings) > 1 else "")
 
 
-def shown_quantity(holdings: Sequence[Holding], policy: StockPolicy, most: int | None = None) -> Shown:
+def shown_quantity(
+    holdings: Sequence[Holding], policy: StockPolicy, most: int | None = None, pace: Pace = NO_PACE
+) -> Shown:
     """What a channel shows: `q = floor(free * s) - h`, capped, 0 below the least.
 
     `most` is the largest number the channel's rulebook takes.
@@ -124,18 +149,22 @@ def shown_quantity(holdings: Sequence[Holding], policy: StockPolicy, most: int |
         detail = "may sell beyond stock" if policy.beyond_stock else f"never more than {free} free"
         why = why.then("Fixed number", quantity, detail)
     else:
-        quantity, why = _by_share(free, policy, why)
+        quantity, why = _by_share(free, policy, why, pace)
     if most is not None and quantity > most:
         quantity = most
         why = why.then("Channel's most", quantity, "the rulebook takes no more")
     return Shown(free, quantity, why.then("Shown", quantity))
 
 
-def _by_share(free: int, policy: StockPolicy, why: Why) -> tuple[int, Why]:
+def _by_share(free: int, policy: StockPolicy, why: Why, pace: Pace) -> tuple[int, Why]:
     quantity = int(free * policy.share / 100)
     if policy.share != 100:
         why = why.then("Share", quantity, f"{policy.share.normalize():f} % of {free}, rounded down")
-    if policy.hold_back:
+    if policy.risk is not None:
+        held = hold_back_by_risk(pace.sold_a_minute, pace.lag_minutes, float(policy.risk))
+        quantity = max(0, quantity - held)
+        why = why.then("Hold-back by risk", quantity, _by_pace(held, pace, policy.risk))
+    elif policy.hold_back:
         quantity = max(0, quantity - policy.hold_back)
         why = why.then("Hold-back", quantity, f"{policy.hold_back} kept back")
     if policy.cap is not None and quantity > policy.cap:
@@ -145,6 +174,14 @@ def _by_share(free: int, policy: StockPolicy, why: Why) -> tuple[int, Why]:
         quantity = 0
         why = why.then("Least", 0, f"fewer than {policy.least} are not shown at all")
     return quantity, why
+
+
+def _by_pace(held: int, pace: Pace, risk: Decimal) -> str:
+    taken = "" if pace.measured else " (taken, not measured yet)"
+    return (
+        f"{held} kept back: {pace.sold_a_minute * 1440:.1f} sold a day, heard of within {pace.lag_minutes * 60:.0f} s"
+        f"{taken}, risk {risk.normalize():f}"
+    )
 
 
 def policy_from(data: Mapping[str, object]) -> StockPolicy:
@@ -160,6 +197,7 @@ def policy_from(data: Mapping[str, object]) -> StockPolicy:
             least=int(str(data.get("least") or 0)),
             fixed=_whole(data.get("fixed")),
             beyond_stock=bool(data.get("beyond_stock", False)),
+            risk=_chance(data.get("risk")),
         )
     except (ValueError, InvalidOperation):
         raise refuse("form", "“Stock policy” must be whole numbers and a percentage.", "", "stock_policy") from None
@@ -167,7 +205,17 @@ def policy_from(data: Mapping[str, object]) -> StockPolicy:
 
 def policy_data(policy: StockPolicy) -> dict[str, object]:
     """A policy as plain data."""
-    return {**asdict(policy), "share": str(policy.share)}
+    risk = None if policy.risk is None else f"{policy.risk.normalize():f}"
+    return {**asdict(policy), "share": str(policy.share), "risk": risk}
+
+
+def _chance(value: object) -> Decimal | None:
+    if value is None or value == "":
+        return None
+    found = Decimal(str(value))
+    if not found.is_finite():
+        raise ValueError("no number")
+    return found
 
 
 def _whole(value: object) -> int | None:

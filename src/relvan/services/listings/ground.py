@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 from sqlalchemy.orm import Session
 
@@ -14,7 +15,7 @@ from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import translate_traits
 from relvan.core.prices.rates import Rates
 from relvan.core.prices.steps import NoPrice, Price
-from relvan.core.stock.availability import Shown, shown_quantity
+from relvan.core.stock.availability import NO_PACE, Pace, Shown, pace_of, shown_quantity
 from relvan.core.why import Why
 from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
@@ -23,6 +24,7 @@ from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import list_prices, listings_of, member_counts
+from relvan.store.paces import lag_minutes, sold_a_minute
 from relvan.store.prices import rates_on
 from relvan.store.tables import Listing
 
@@ -31,16 +33,21 @@ NOT_SOLD = Shown(0, 0, Why().then("Family", 0, "its variants are sold, not the f
 
 @dataclass(frozen=True)
 class Channels:
-    """What is the same for all listings of a channel: settings by its id, layers, translations, today's rates."""
+    """What is the same for all listings of a channel: settings by its id, layers, translations, today's rates;
+    the lag in minutes of those that hold back by risk (none when nothing was measured yet)."""
 
     settings: Mapping[int, ChannelSettings]
     speakers: Speakers
     rates: Rates
+    lags: Mapping[int, float | None]
+    now: datetime
 
 
 def load_channels(session: Session, workplace: Workplace) -> Channels:
     """The settings, layers and translations of all channels, and the rates of today."""
-    return Channels(channel_settings(session), load_speakers(session), rates_on(session, workplace.now().date()))
+    settings, now = channel_settings(session), workplace.now()
+    lags = {key: lag_minutes(session, key, now) for key, one in settings.items() if one.policy.risk is not None}
+    return Channels(settings, load_speakers(session), rates_on(session, now.date()), lags, now)
 
 
 @dataclass(frozen=True)
@@ -54,6 +61,7 @@ class Ground:
     chosen: Mapping[int, Sequence[int]]
     heads: Mapping[int, Listing]
     members: Mapping[int, int]
+    sold: Mapping[int, float]
 
 
 def load_ground(session: Session, listings: Sequence[Listing], channels: Channels) -> Ground:
@@ -63,14 +71,18 @@ def load_ground(session: Session, listings: Sequence[Listing], channels: Channel
     heads = {**by_id, **{head.id: head for head in listings_of(session, listing_ids=lacking)}} if lacking else by_id
     products = {listing.product_id for listing in listings}
     families = [listing.id for listing in listings if listing.is_head]
+    holdings = load_holdings(session, products)
+    risky = {listing.product_id for listing in listings if listing.channel_id in channels.lags}
+    pools = risky | {part for kit in risky for part in holdings.leaves.get(kit, ())}
     return Ground(
         channels,
         listed_products(session, products),
         list_prices(session, products),
-        load_holdings(session, products),
+        holdings,
         chosen_layers(session, [*by_id, *lacking]),
         heads,
         member_counts(session, families) if families else {},
+        sold_a_minute(session, pools, channels.now) if pools else {},
     )
 
 
@@ -184,7 +196,15 @@ def _quantity(
     if listed.kind == "service":
         return Shown(book.most_units, book.most_units, Why().then("Service", book.most_units, "not counted"))
     supplied = ground.holdings.of(listing.product_id, settings.supply_list)
-    return shown_quantity(supplied, settings.policy, book.most_units)
+    return shown_quantity(supplied, settings.policy, book.most_units, _pace(listing, ground))
+
+
+def _pace(listing: Listing, ground: Ground) -> Pace:
+    """How fast what a listing sells goes, of a kit its fastest part, and how late its channel hears of it."""
+    if listing.channel_id not in ground.channels.lags:
+        return NO_PACE
+    parts = ground.holdings.leaves.get(listing.product_id, {listing.product_id: 1})
+    return pace_of(parts, ground.sold, ground.channels.lags[listing.channel_id])
 
 
 def _told(book: Rulebook, fields: Mapping[str, FieldValue], place: FamilyPlace) -> dict[str, str]:

@@ -151,6 +151,7 @@ def _policy_wish(form: PostedForm, currency: str) -> dict[str, Any]:
         "cap": read.whole("cap", "Cap"),
         "least": read.whole("least", "Least") or 0,
         "fixed": read.whole("fixed", "Fixed number"),
+        "risk": read.text("risk").replace(",", ".") or None,
     }
     read.raise_if_refused()
     return {"stock_policy": policy}

@@ -1,0 +1,39 @@
+"""How fast pools of stock sell, and how late channels hear of it."""
+
+from collections.abc import Collection
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.store.among import among
+from relvan.store.tables import LagSample, Order, OrderLine
+
+SALES_OF = timedelta(days=28)
+LAGS_OF = timedelta(days=7)
+
+
+def sold_a_minute(session: Session, product_ids: Collection[int], now: datetime) -> dict[int, float]:
+    """Units a minute that were ordered of products over all channels in the last 28 days, as parts of kits too."""
+    statement = (
+        select(OrderLine.product_id, func.sum(OrderLine.quantity))
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(among(OrderLine.product_id, product_ids), Order.placed_at > now - SALES_OF)
+        .where(Order.cancelled_at.is_(None))
+        .group_by(OrderLine.product_id)
+    )
+    minutes = SALES_OF.total_seconds() / 60
+    return {product_id: units / minutes for product_id, units in session.execute(statement) if product_id is not None}
+
+
+def lag_minutes(session: Session, channel_id: int, now: datetime) -> float | None:
+    """The 95th percentile of what a channel took to hear of sales in the last week; none when nothing was measured."""
+    recent = (LagSample.channel_id == channel_id, LagSample.at > now - LAGS_OF)
+    count = session.scalar(select(func.count()).select_from(LagSample).where(*recent)) or 0
+    if not count:
+        return None
+    place = min(count - 1, int(count * 0.95))
+    seconds = session.scalar(
+        select(LagSample.seconds).where(*recent).order_by(LagSample.seconds).offset(place).limit(1)
+    )
+    return None if seconds is None else seconds / 60
