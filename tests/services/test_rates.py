@@ -12,6 +12,7 @@ from relvan.core.refusal import Refused
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import draft_listings
 from relvan.services.listings.layers import make_layer, use_layers
+from relvan.services.listings.view import view_listing
 from relvan.services.prices.explain import explain_price
 from relvan.services.prices.foresee import foresee_prices
 from relvan.services.prices.lists import NewPriceList, add_price_list
@@ -21,6 +22,7 @@ from relvan.store.channels import channel_by_key
 from relvan.store.listings import ListingFilter, listing_by_id, listing_page, listings_of
 from relvan.store.prices import rate_rows, rates_on
 from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere
+from tests.services.test_every_channel import draft
 
 FRANC = Rate("EUR", "CHF", Decimal("0.95"), date(2026, 10, 1))
 
@@ -91,10 +93,13 @@ def test_a_list_in_euros_sells_in_francs_by_the_rate_of_the_day(workplace, owner
     with pytest.raises(Refused, match="sells in CHF; “Retail” is in EUR"):
         change_channel(workplace, owner, "loomstead", {"price_steps": []})
     add_pot(workplace, owner, "PT-14", attributes={"material": "Stoneware"}, floor=1690)
-    from tests.services.test_every_channel import draft
-
     draft(workplace, owner, "loomstead", "PT-14")
     assert price_on(workplace, "loomstead").price == 1606  # 16.055
+    with workplace.database.reading() as session:
+        left = view_listing(session, workplace, price_on(workplace, "loomstead")).left
+    assert [(one.value, one.detail) for one in left.why.steps if one.label == "Cost"] == [
+        ("-4.75", "at 0.95 CHF for one")
+    ]
     keep_rates(workplace, owner, [Rate("EUR", "CHF", Decimal("0.9"), date(2026, 11, 2))])
     assert price_on(workplace, "loomstead").price == 1521
     set_list_price(workplace, owner, "PT-14", "retail", 1000)

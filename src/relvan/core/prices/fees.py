@@ -93,7 +93,9 @@ def what_is_left(
         elif given:
             there = given if rate is None else round_half_up(given * rate)
             ours += there
-            why = why.then(label, as_decimal(-there, currency), "" if rate is None else f"at {rate} {currency} for one")
+            why = why.then(
+                label, as_decimal(-there, currency), "" if rate is None else f"at {rate:.6g} {currency} for one"
+            )
     amount = net - fees.total - ours
     percent = (Decimal(amount) * 100 / net).quantize(Decimal("0.1")) if net else Decimal(0)
     why = why.then("Left", as_decimal(amount, currency), f"{percent} % of the price without tax")

@@ -58,10 +58,12 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     listed = ground.products[listing.product_id]
     left = None
     if found.price is not None:
-        same = settings.price_list.currency == workplace.settings.currency
+        money, own = found.price.money, workplace.settings.currency
+        rate = ground.channels.rates.between(own, money.currency)  # without one, nobody knows our costs there
         left = what_is_left(
-            found.price.money.amount, book.fees, currency=settings.price_list.currency,
-            cost=listed.cost if same else None, delivery=usual_label_price(session) if same else None,
+            money.amount, book.fees, currency=money.currency,
+            cost=listed.cost if rate else None, delivery=usual_label_price(session) if rate else None,
+            rate=rate[0] if rate and money.currency != own else None,
             tax_code=listed.tax_code, tax_inside_price=settings.price_list.tax_inside, category=found.category,
         )  # fmt: skip
     head_id = listing.head_id if listing.head_id is not None else listing.id if listing.is_head else None
