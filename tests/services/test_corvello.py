@@ -225,6 +225,28 @@ def test_a_change_is_handed_in_only_when_the_one_before_it_is_answered(shop, own
     assert_sound(shop)
 
 
+def test_a_sheet_that_does_not_come_for_long_keeps_no_change_waiting(shop, owner, world):
+    place(shop, owner, world, "PT-1")
+    channel = channel_ids(shop)["corvello"]
+    world.replies_after(600)
+    count(shop, owner, "PT-1", 7)
+    assert deliver_next(shop, channel, "test").sent == 1
+    world.replies_after(0)
+    count(shop, owner, "PT-1", 4)
+    assert deliver_next(shop, channel, "test").sent == 0
+    shop.now.move(minutes=11)
+    deliver_next(shop, channel, "test")  # asks for the sheet once more
+    assert deliver_next(shop, channel, "test").sent == 1
+    shop.now.move(seconds=2)
+    deliver_next(shop, channel, "test")
+    assert world.listings("corvello")["PT-1"]["quantity"] == 4
+    world.client.post("/world/clock", json={"advance_minutes": 11})  # now the old one is worked through, and wins there
+    deliver(shop)
+    assert world.listings("corvello")["PT-1"]["quantity"] == 4, "told once more, since the old sheet came after the new"
+    assert on(shop)[0].state == "live"
+    assert_sound(shop)
+
+
 def test_pages_that_nobody_knows_cannot_be_chosen_for_listings_that_are_not_there(shop, owner):
     with pytest.raises(Refused):
         choose_pages(shop, owner, {999: "CP-1"})

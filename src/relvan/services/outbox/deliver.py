@@ -7,7 +7,7 @@ found again by its lease, looked up where a second sending would do harm, and se
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import ColumnElement, literal_column, select, update
+from sqlalchemy import ColumnElement, literal_column, or_, select, update
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.channels.sending import Breaker, Topic
@@ -193,7 +193,7 @@ def _most_urgent(session: Session, book: Rulebook, channel: Channel, now: dateti
     waiting = (
         select(OutboxEntry)
         .where(OutboxEntry.channel_id == channel.id, OutboxEntry.state == "waiting", OutboxEntry.due_at <= now)
-        .where(~_is_to_follow())
+        .where(~_is_to_follow(now))
         .order_by(OutboxEntry.urgency, OutboxEntry.due_at, OutboxEntry.id)
     )
     first = session.scalar(waiting.limit(1))
@@ -209,9 +209,9 @@ def _most_urgent(session: Session, book: Rulebook, channel: Channel, now: dateti
     return list(session.scalars(together.limit(most)))
 
 
-def _is_to_follow() -> ColumnElement[bool]:
+def _is_to_follow(now: datetime) -> ColumnElement[bool]:
     """Whether one before it on the same topic has no answer yet. Sent meanwhile, the two could be taken in the wrong
-    order, and the older number would stand."""
+    order, and the older number would stand. A sheet that does not come for long is waited for no more."""
     before = aliased(OutboxEntry)
     return (
         select(before.id)
@@ -220,6 +220,7 @@ def _is_to_follow() -> ColumnElement[bool]:
             before.subject == OutboxEntry.subject,
             before.topic == OutboxEntry.topic,
             before.state.in_([literal_column("'sending'"), literal_column("'handed in'")]),  # as the index has it
+            or_(before.state == "sending", before.taken_until > now),
         )
         .exists()
     )

@@ -19,6 +19,7 @@ from relvan.store.tables import Channel, OutboxEntry
 
 HANDED_IN = frozenset({Topic.PUBLISH, Topic.CONTENT, Topic.QUANTITY, Topic.PRICE, Topic.SHOWN})
 STATE = "handed in"
+PATIENCE = timedelta(minutes=10)  # so long the next update about a thing waits for the sheet of the one before it
 
 
 def hand_in(
@@ -60,7 +61,8 @@ def _keep_waiting(
         OutboxEntry.state == "sending",
         OutboxEntry.taken_by == worker,
     )
-    values = {"state": STATE, "sheet": number, "due_at": due, "taken_by": "", "taken_until": None}
+    until = workplace.now() + PATIENCE
+    values = {"state": STATE, "sheet": number, "due_at": due, "taken_by": "", "taken_until": until}
     session.execute(update(OutboxEntry).where(*ours).values(values).execution_options(synchronize_session=False))
 
 

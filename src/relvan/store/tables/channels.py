@@ -61,7 +61,7 @@ class OutboxEntry(Table):
     """One thing to tell a channel, kept until it has been accepted, refused or overtaken.
 
     At most one entry waits for each (channel, subject, topic); one that is being sent is never overwritten, and
-    the next on its topic goes out only when it has been answered.
+    the next on its topic goes out only when it has been answered, or when `taken_until` is over.
     `caused_at` is when the sale behind it became known, for the lag. On a channel that answers by sheet an entry is
     `handed in` under the number of its `sheet` until the reply has been read.
     """
