@@ -62,6 +62,9 @@ CALLS = {
     "POST /shipments/{shipment_id}/dispatch": (Right.DISPATCH, None),
     "POST /listings/require": (Right.LISTINGS, {"ids": [1]}),
     "POST /listings/{listing_id}/pages": (Right.LISTINGS, {"words": "pot"}),
+    "POST /channels/{channel}/foresee": (Right.SETUP, {"price_steps": []}),
+    "POST /rates": (Right.PRICES, {"items": [{"source": "EUR", "target": "CHF", "rate": "0.95"}]}),
+    "DELETE /rates/{rate_id}": (Right.PRICES, None),
     "POST /catalogue-pages/choose": (Right.LISTINGS, {"items": [{"id": 1, "page": "CP-1"}]}),
     "POST /channels/{channel}/translations": (
         Right.LISTINGS, {"items": [{"kind": "value", "field": "shelf", "ours": "Pots", "theirs": "hg-planters"}]}

@@ -11,7 +11,7 @@ from relvan.core.orders.tax import tax_inside
 from relvan.core.prices.fees import fees_of
 from relvan.core.prices.lowest import lowest_covering, lowest_with_margin
 
-MOST_SEARCHED = 6_000
+MOST_SEARCHED = 3_000
 RULE = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent=Decimal("2.9"))
 
 percents = st.decimals(0, 60, places=1)
@@ -35,7 +35,7 @@ def agrees(found, by_search):
     return found == by_search
 
 
-@given(st.integers(-50, 1_500), rules)
+@given(st.integers(-50, 900), rules)
 @example(0, FeeRule())
 @example(1, FeeRule(referral_percent=Decimal(60), processing_percent=Decimal(40)))
 @example(1, FeeRule(referral_percent=Decimal(60), processing_percent=Decimal(45)))

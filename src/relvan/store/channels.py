@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Breaker
-from relvan.core.prices.steps import PriceStep, steps_from
+from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
 from relvan.store.tables import Carrier, Channel, LagSample, OutboxEntry, PriceList, SupplyWarehouse
@@ -28,6 +28,11 @@ class ChannelSettings:
     supply_list: tuple[int, ...]
     least_margin: Decimal | None = None
     delivery_cost: int = 0
+
+    @property
+    def converts(self) -> bool:
+        """Whether its price steps lead into another currency."""
+        return any(isinstance(step, ConvertStep) for step in self.steps)
 
 
 def channel_by_id(session: Session, channel_id: int) -> Channel:

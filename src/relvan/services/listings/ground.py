@@ -13,8 +13,8 @@ from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_ga
 from relvan.core.listings.layers import Layers, layers_of, standing_layers
 from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import translate_traits
-from relvan.core.prices.rates import Rates
-from relvan.core.prices.steps import NoPrice, Price
+from relvan.core.prices.rates import NO_RATES, Rates
+from relvan.core.prices.steps import ConvertStep, NoPrice, Price
 from relvan.core.stock.availability import NO_PACE, Pace, Shown, pace_of, shown_quantity
 from relvan.core.why import Why
 from relvan.services.prices.work_out import price_on
@@ -47,7 +47,11 @@ def load_channels(session: Session, workplace: Workplace) -> Channels:
     """The settings, layers and translations of all channels, and the rates of today."""
     settings, now = channel_settings(session), workplace.now()
     lags = {key: lag_minutes(session, key, now) for key, one in settings.items() if one.policy.risk is not None}
-    return Channels(settings, load_speakers(session), rates_on(session, now.date()), lags, now)
+    speakers, own = load_speakers(session), workplace.settings.currency
+    converting = any(one.price_list.currency != own or one.converts for one in settings.values())
+    by_layer = any(isinstance(step, ConvertStep) for layer in speakers.layers.values() for step in layer.steps or ())
+    rates = rates_on(session, now.date()) if converting or by_layer else NO_RATES
+    return Channels(settings, speakers, rates, lags, now)
 
 
 @dataclass(frozen=True)

@@ -62,7 +62,7 @@ def rate_file(desk: At, form: Form) -> Response:
 
 
 @router.post("/{rate_id:int}/drop", name="rate_drop")
-def rate_drop(desk: At, rate_id: int) -> Response:
+def rate_drop(desk: At, form: Form, rate_id: int) -> Response:
     """Take a rate away."""
     try:
         drop_rate(desk.workplace, desk.actor, rate_id)
