@@ -71,7 +71,7 @@ export function tree(page) {
     const { typed, box } = parts(pick);
     const chosen = event.target.closest("[data-choose]");
     if (chosen) { keep(pick, chosen.dataset.choose, chosen.dataset.path); close(pick); typed.focus(); }
-    else if (event.target.closest("[data-unfold]")) { if (box.hidden) { typed.focus(); show(pick, ""); } else close(pick); }
+    else if (event.target.closest("[data-tree-open]")) { if (box.hidden) { typed.focus(); show(pick, ""); } else close(pick); }
   });
   page.addEventListener("focusout", (event) => {
     const pick = event.target.closest("[data-tree]");
