@@ -109,3 +109,19 @@ def test_a_category_is_found_by_words_or_by_unfolding_the_tree_with_keys_alone(p
     person.get_by_role("button", name="Save", exact=True).click()
     assert person.url.endswith(f"/listings/{listing['id']}"), "what is typed and not chosen is not sent"
     assert field.evaluate("one => one.validationMessage") == "Choose one of the list."
+
+
+def test_other_prices_are_seen_before_they_are_saved(person, demo):
+    person.goto(f"{demo.url}/setup/channels/hagglet")
+    person.locator("select[name=step_kind]").first.select_option("cover fees")
+    person.get_by_label("Least margin").fill("25")
+    person.get_by_label("Delivery counted at").fill("4.20")
+    person.get_by_role("button", name="See what it would change").click()
+    expect(person.locator("#foresight")).to_contain_text("prices would be another")
+    expect(person.locator("#foresight tbody tr")).to_have_count(10)
+    assert violations(person) == []
+    person.get_by_label("Least margin").fill("much")
+    person.get_by_role("button", name="See what it would change").click()
+    expect(person.locator("#foresight")).to_contain_text("must be a percentage")
+    person.reload()
+    expect(person.get_by_label("Least margin")).to_have_value("")

@@ -167,7 +167,8 @@ def test_a_walk_fits_a_phone(person, demo):
 
 
 PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14-CEL", "/catalogue?q=nothingatall", "/listings",
-         "/listings?state=draft", "/listings/5", "/stock", "/stock/PT-14-CEL", "/prices", "/orders", "/orders/O-1030",
+         "/listings?state=draft", "/listings/5", "/stock", "/stock/PT-14-CEL", "/prices", "/prices/rates",
+         "/orders", "/orders/O-1030",
          "/orders?tray=short", "/dispatch", "/dispatch?stage=to+pack", "/dispatch?stage=dispatched", "/consignments",
          "/setup", "/setup/channels/hagglet", "/jobs", "/jobs/1", "/patterns", "/nowhere", "/api/docs"]  # fmt: skip
 

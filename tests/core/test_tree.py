@@ -4,9 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from relvan.core.catalogue.attributes import levels_of
 from relvan.core.listings.rulebook import Category
 from relvan.core.listings.suggesting import suggest_categories
-from relvan.core.listings.tree import asks_for, parts_of, search_categories, unfold
+from relvan.core.listings.tree import asks_for, search_categories, unfold
 from relvan.gateways.channels.registry import rulebook, rulebooks
 
 PATHS = ["Garden / Pots", "Garden / Pots / Hanging", "Garden / Tools / Café chairs", "Books", "Kitchen / Pots and pans"]
@@ -55,7 +56,7 @@ def test_every_shipped_tree_unfolds_and_says_what_its_categories_need():
     for key in rulebooks():
         book = rulebook(key)
         assert sum(branch.choices for branch in unfold(book.categories)) == len(book.categories) >= 30
-        assert all(parts_of(one.name) for one in book.categories)
+        assert all(levels_of(one.name) for one in book.categories)
     assert "Diameter" in asks_for(rulebook("corvello"), "cv-101")
     assert asks_for(rulebook("corvello"), "no such") == []
 

@@ -57,7 +57,7 @@ def test_a_hand_in_is_answered_later_with_a_verdict_for_each_line(gateway, offer
     assert gateway.reply_sheet(number) is None, "the sheet takes its time"
     assert world.listings("corvello") == {}
     lines = {line.key: line for line in reply_of(gateway, number)}
-    assert [lines[key].ok for key in "abcd"] == [True, False, True, False]
+    assert [not lines[key].problems for key in "abcd"] == [True, False, True, False]
     assert dict(lines["b"].problems)["title"].startswith("A title has")
     assert lines["a"].placed.page == f"/corvello/pages/{page}"
     shown = world.listings("corvello")
@@ -81,7 +81,7 @@ def test_a_stall_has_one_offer_on_a_page(gateway, world):
     offers = [Offer(sku, {**FIELDS["corvello"], "page": page}, Money(1500, "EUR"), 3) for sku in ("A", "B")]
     rows = [HandInRow(offer.sku, "publish", offer=offer) for offer in offers]
     lines = reply_of(gateway, gateway.hand_in("mark", rows))
-    assert [line.ok for line in lines] == [True, False]
+    assert [not line.problems for line in lines] == [True, False]
     assert lines[1].problems[0][0] == "page"
 
 

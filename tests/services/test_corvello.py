@@ -205,15 +205,21 @@ def test_a_change_while_the_sheet_is_awaited_is_told_after_it(shop, owner, world
     assert_sound(shop)
 
 
-def test_a_change_is_handed_in_only_when_the_one_before_it_is_answered(shop, owner, world):
-    """The channel may work through a short hand-in before a long one that came first: the older number would win."""
-    place(shop, owner, world, "PT-1", "PT-2")
+def slow_then_fast(shop, owner, world, seconds, *skus):
+    """PT-1 is counted as 7, which is handed in and answered after some seconds; then as 4, which waits; the channel."""
+    place(shop, owner, world, *skus)
     channel = channel_ids(shop)["corvello"]
-    world.replies_after(1.5)
+    world.replies_after(seconds)
     count(shop, owner, "PT-1", 7)
     assert deliver_next(shop, channel, "test").sent == 1
     world.replies_after(0)
     count(shop, owner, "PT-1", 4)
+    return channel
+
+
+def test_a_change_is_handed_in_only_when_the_one_before_it_is_answered(shop, owner, world):
+    """The channel may work through a short hand-in before a long one that came first: the older number would win."""
+    channel = slow_then_fast(shop, owner, world, 1.5, "PT-1", "PT-2")
     count(shop, owner, "PT-2", 6)
     assert deliver_next(shop, channel, "test").sent == 1, "what is about another listing need not wait"
     told = deliver_next(shop, channel, "other")
@@ -226,13 +232,7 @@ def test_a_change_is_handed_in_only_when_the_one_before_it_is_answered(shop, own
 
 
 def test_a_sheet_that_does_not_come_for_long_keeps_no_change_waiting(shop, owner, world):
-    place(shop, owner, world, "PT-1")
-    channel = channel_ids(shop)["corvello"]
-    world.replies_after(600)
-    count(shop, owner, "PT-1", 7)
-    assert deliver_next(shop, channel, "test").sent == 1
-    world.replies_after(0)
-    count(shop, owner, "PT-1", 4)
+    channel = slow_then_fast(shop, owner, world, 600, "PT-1")
     assert deliver_next(shop, channel, "test").sent == 0
     shop.now.move(minutes=11)
     deliver_next(shop, channel, "test")  # asks for the sheet once more

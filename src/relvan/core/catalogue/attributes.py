@@ -111,6 +111,15 @@ def paths_above(category: str) -> list[str]:
     return [SEPARATOR.join(levels[: depth + 1]) for depth in range(len(levels))]
 
 
+def levels_of(path: str) -> list[str]:
+    """The names along a path that somebody typed or a channel told, without the spaces around them.
+
+    >>> levels_of(" Pots/ Indoors / Hanging /")
+    ['Pots', 'Indoors', 'Hanging']
+    """
+    return [level.strip() for level in path.split("/") if level.strip()]
+
+
 def _wrong(rule: AttributeRule, text: str, wanted: str, fix: str) -> Refused:
     return refuse("form", f"“{rule.name}” must be {wanted}; it got “{text[:60]}”.", fix, "attributes")
 

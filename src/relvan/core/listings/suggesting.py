@@ -4,9 +4,9 @@ from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
+from relvan.core.catalogue.attributes import levels_of
 from relvan.core.listings.likeness import alike
 from relvan.core.listings.rulebook import Rulebook
-from relvan.core.listings.tree import parts_of
 
 MOST_SUGGESTED = 4
 LEAST_ALIKE = 18
@@ -45,9 +45,9 @@ def suggest_categories(
 def _fits(words: Collection[str], ours: str, name: str) -> int:
     """How well a category's name fits: the likest part of its path to a part of ours, our last before those above it,
     and its own last part to the titles."""
-    theirs = parts_of(name)
+    theirs = levels_of(name)
     by_path = 0.0
-    for above, part in enumerate(reversed(parts_of(ours))):
+    for above, part in enumerate(reversed(levels_of(ours))):
         by_path = max(by_path, ABOVE**above * max(_called(part, other) for other in theirs))
     by_title = max((_called(word, theirs[-1]) for word in words), default=0)
     return round(0.65 * by_path + 0.35 * by_title)

@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
+from relvan.core.catalogue.attributes import SEPARATOR, levels_of
 from relvan.core.listings.likeness import folded
 from relvan.core.listings.rulebook import Category, Rulebook
 
@@ -23,23 +24,14 @@ class Branch:
         return bool(self.key) + sum(branch.choices for branch in self.below)
 
 
-def parts_of(name: str) -> list[str]:
-    """The names along a path.
-
-    >>> parts_of("Garden / Pots / Hanging")
-    ['Garden', 'Pots', 'Hanging']
-    """
-    return [part.strip() for part in name.split("/") if part.strip()]
-
-
 def unfold(categories: Iterable[Category]) -> list[Branch]:
     """The tree of categories, in the order of the rulebook; a name that only leads to others has no key."""
     root = Branch("", "")
     known: dict[str, Branch] = {}
     for category in categories:
         at, path = root, ""
-        for part in parts_of(category.name):
-            path = f"{path} / {part}" if path else part
+        for part in levels_of(category.name):
+            path = f"{path}{SEPARATOR}{part}" if path else part
             if path not in known:
                 known[path] = Branch(part, path)
                 at.below.append(known[path])
@@ -58,7 +50,7 @@ def search_categories(categories: Sequence[Category], words: str, most: int = 40
     asked = _words(words)
     found = []
     for place, category in enumerate(categories):
-        parts = parts_of(category.name)
+        parts = levels_of(category.name)
         have = [_words(part) for part in parts]
         if not asked or not all(any(w.startswith(word) for part in have for w in part) for word in asked):
             continue

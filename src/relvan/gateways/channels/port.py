@@ -126,11 +126,6 @@ class SheetLine:
     problems: tuple[tuple[str, str], ...] = ()
     again: bool = False
 
-    @property
-    def ok(self) -> bool:
-        """Whether it was accepted."""
-        return not self.problems
-
 
 @dataclass(frozen=True)
 class CataloguePage:

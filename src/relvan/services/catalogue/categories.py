@@ -11,6 +11,7 @@ from relvan.core.catalogue.attributes import (
     AttributeKind,
     AttributeRule,
     check_rule,
+    levels_of,
     paths_above,
     settle_value,
 )
@@ -28,7 +29,7 @@ from relvan.store.tables import Attribute, Category, CategoryAttribute, Product
 def add_category(workplace: Workplace, actor: Actor, path: str) -> str:
     """Make a place in the tree, with those above it; one that is there already stays."""
     actor.must(Right.CATALOGUE)
-    path = SEPARATOR.join(level.strip() for level in path.split("/") if level.strip())
+    path = SEPARATOR.join(levels_of(path))
     if not path:
         raise refuse("missing", "“Category” must not be empty.", "Type its name.", "category")
     refuse_if_any(check_category(path))
@@ -46,7 +47,7 @@ def _make_paths(session: Session, path: str) -> None:
 def rename_category(workplace: Workplace, actor: Actor, path: str, new: str) -> int:
     """Call a category another name, or move it: what lies below and the products in it go along; how many those are."""
     actor.must(Right.CATALOGUE)
-    new = SEPARATOR.join(level.strip() for level in new.split("/") if level.strip())
+    new = SEPARATOR.join(levels_of(new))
     refuse_if_any(check_category(new))
     if not new or new.casefold().startswith(f"{path.casefold()}{SEPARATOR}"):
         raise refuse("form", "A category must not lie in itself.", "Choose another place.", "category")
