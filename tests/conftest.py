@@ -148,6 +148,11 @@ class World:
     def orders(self, channel):
         return self.client.get(f"/world/{channel}/orders").json()
 
+    def item(self, sku):
+        """What the own shop says of an item to its seller."""
+        headers = {"Authorization": f"Bearer {self.token('ownshop')}"}
+        return self.client.get(f"{self.seller_api('ownshop')}/items/{sku}", headers=headers).json()
+
     def weather(self, name, kind, seed=7):
         self.client.put(f"/world/{name}/weather", json={"kind": kind, "seed": seed}).raise_for_status()
 

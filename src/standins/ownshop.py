@@ -129,6 +129,7 @@ def as_item(row: Any) -> dict[str, Any]:
         "sku": row["sku"],
         "name": row["title"],
         "price": f"{Decimal(row['price']) / 100:.2f}",
+        "before": data.get("before"),
         "stock": {ROOM: row["quantity"]},
         "visible": row["state"] == "live",
         "page": f"/ownshop/items/{quote(data.get('under') or row['sku'], safe='')}",
@@ -175,8 +176,17 @@ def set_stock(memory: World, levels: Annotated[list[dict[str, Any]], Body(embed=
 
 @admin.post("/prices")
 def set_prices(memory: World, prices: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
-    """Set prices."""
-    return set_many(memory, prices, "price", lambda row: cents(row.get("price")))
+    """Set prices; with `before`, what an item cost before it was on sale, shown struck through."""
+    found = set_many(memory, prices, "price", lambda row: cents(row.get("price")))
+    taken = {outcome["sku"] for outcome in found["outcomes"] if outcome["fault"] is None}
+    with memory.writing() as db:
+        for row in prices:
+            if row.get("sku") in taken:
+                db.execute(
+                    "UPDATE listing SET data = json_set(data, '$.before', ?) WHERE channel = 'ownshop' AND ref = ?",
+                    (row.get("before"), row["sku"]),
+                )
+    return found
 
 
 @admin.put("/items/{sku:path}/visible")
@@ -211,7 +221,9 @@ def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -
         name = f"{above['title'] if above else ''}, {', '.join(map(str, item['choice'].values()))}"
         data |= {"under": item["of"], "differs": item["choice"]}
     with memory.writing() as db:
-        there = db.execute("SELECT 1 FROM listing WHERE channel = 'ownshop' AND ref = ?", (sku,)).fetchone()
+        there = db.execute("SELECT data FROM listing WHERE channel = 'ownshop' AND ref = ?", (sku,)).fetchone()
+        if there is not None:
+            data["before"] = loads(there["data"]).get("before")
         db.execute(
             "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
             " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",

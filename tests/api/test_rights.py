@@ -65,6 +65,12 @@ CALLS = {
     "POST /channels/{channel}/foresee": (Right.SETUP, {"price_steps": []}),
     "POST /rates": (Right.PRICES, {"items": [{"source": "EUR", "target": "CHF", "rate": "0.95"}]}),
     "DELETE /rates/{rate_id}": (Right.PRICES, None),
+    "POST /sales": (
+        Right.PRICES,
+        {"sku": "X", "price_list": "retail", "price": {"amount": 1, "currency": "EUR"}, "until": "2099-01-01T00:00Z"},
+    ),
+    "DELETE /sales/{sale}": (Right.PRICES, None),
+    "PUT /channels/{channel}/policies": (Right.STOCK, {"kind": "product", "of": "X"}),
     "POST /catalogue-pages/choose": (Right.LISTINGS, {"items": [{"id": 1, "page": "CP-1"}]}),
     "POST /channels/{channel}/translations": (
         Right.LISTINGS, {"items": [{"kind": "value", "field": "shelf", "ours": "Pots", "theirs": "hg-planters"}]}

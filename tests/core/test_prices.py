@@ -116,7 +116,7 @@ def test_without_a_rate_or_where_fees_eat_all_there_is_no_price_and_it_is_said()
 
 BOUNDS = [  # floor, advertised, margin in percent, ceiling; the price of 20.00, what held it
     (None, None, None, None, 2000, None), (2100, None, None, None, 2100, "Floor"),
-    (2100, 2200, None, None, 2200, "Lowest advertised"), (2300, 2200, None, None, 2300, "Floor"),
+    (2100, 2200, None, None, 2200, "Advertised minimum"), (2300, 2200, None, None, 2300, "Floor"),
     (2100, 2200, 12, None, 2823, "Least margin 12 %"), (3000, None, 12, None, 3000, "Floor"),
     (None, None, None, 1800, 1800, None), (1900, None, None, 1800, 1900, "Floor"),
 ]  # fmt: skip

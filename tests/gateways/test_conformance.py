@@ -8,7 +8,7 @@ from relvan.core.money import Money
 from relvan.core.orders.intake import Address
 from relvan.gateways.calling import Caller, OutsideRefusal, OutsideTrouble
 from relvan.gateways.carriers.ostrel import open_carrier
-from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile
+from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile, PriceRow
 from relvan.gateways.channels.registry import open_gateway, rulebook, rulebooks
 from relvan.gateways.scale import read_scale
 from tests.house import TEXT, png
@@ -71,7 +71,7 @@ def test_what_is_published_is_shown_and_can_be_changed(channel, offer, world):
         placed.ref, Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug, glazed"}})
     )
     assert channel[1].set_quantities([(placed.ref, 3)])[0].ok
-    assert channel[1].set_prices([(placed.ref, Money(1999, offer.price.currency))])[0].ok
+    assert channel[1].set_prices([PriceRow(placed.ref, Money(1999, offer.price.currency))])[0].ok
     row = shown(world, channel)
     owned = TITLE[channel[0]] in rulebook(channel[0]).owned  # then the page decides, whatever a seller says
     assert (row["title"], row["price"], row["quantity"]) == (title if owned else "A jug, glazed", 1999, 3)

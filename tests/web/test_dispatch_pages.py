@@ -195,7 +195,7 @@ def test_a_connection_is_tested_paused_and_renewed(floor, boss, world):
     page = "/setup/channels/hagglet"
     assert "It answers: Quillmoss on Hagglet." in post(boss, f"{page}/test").text
     assert "Paused:" in post(boss, f"{page}/pause", paused="yes").text
-    assert "In step:" in post(boss, f"{page}/pause", paused="no").text
+    assert "In step by itself:" in post(boss, f"{page}/pause", paused="no").text
     world.weather("hagglet", "down")
     assert "nobody is there" in post(boss, f"{page}/test").text
     world.weather("hagglet", "calm")
@@ -213,11 +213,12 @@ def test_settings_reach_the_listings_and_are_shown_as_saved(floor, boss, world):
              "step_direction": ["nearest", "up", "nearest"], "price_list": "retail"}  # fmt: skip
     shown = html.fromstring(post(boss, f"{page}/prices", **steps).text)
     assert [field.get("value") for field in shown.cssselect("[name=step_value]")] == ["10", "99", ""]
-    post(boss, f"{page}/supply", supply=["yard"])
+    post(boss, f"{page}/shown", supply_asked="yes", supply=["yard"])
     deliver(floor)
     row = world.listings("hagglet")["PT-14"]
     assert (row["price"], row["quantity"]) == (1899, 0)
-    assert "No warehouse feeds this channel" in post(boss, f"{page}/supply").text
+    assert "No warehouse feeds this channel" in post(boss, f"{page}/shown", supply_asked="yes").text
+    assert boss.post(f"{page}/nonsense", data={"csrf": boss.csrf}).status_code == 404
 
 
 def test_one_value_mends_the_same_gap_on_many(floor, boss, owner):

@@ -15,6 +15,7 @@ from tests.services.test_orders import ADA, IncomingLine
 
 PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/listings/1", "/stock", "/stock/PT-14",
          "/prices", "/orders", "/orders/O-1001", "/dispatch", "/consignments", "/setup", "/setup/channels/hagglet",
+         "/updates",
          "/jobs", "/jobs/1", "/patterns", "/find?q=pot", "/progress", "/why/free?sku=PT-14", "/why/price/1",
          "/why/quantity/1", "/why/state/1", "/families/new", "/imports", "/categories", "/prices/lists",
          "/catalogue/history", "/catalogue/take-out", "/catalogue/take-out?kind=kits", "/catalogue/new?kind=kit",
@@ -237,7 +238,7 @@ def test_a_form_sent_twice_moves_once(workplace, owner, web):
 
 
 def test_settings_with_a_fault_are_refused_and_kept(shop, web):
-    answer = post(web, "/setup/channels/hagglet/policy", share="150", hold_back="1")
+    answer = post(web, "/setup/channels/hagglet/shown", share="150", hold_back="1")
     assert answer.status_code == 422
     assert "between 0 and 100" in wrong_beside(answer, "share")
     assert html.fromstring(answer.text).cssselect("[name=share]")[0].get("value") == "150"
@@ -360,7 +361,7 @@ def test_a_body_beyond_all_bounds_is_not_taken(web):
 def test_history_says_amounts_as_money_and_settings_in_words(shop, web):
     post(web, "/prices", sku="PT-14", list="retail", amount="20", q="")
     assert "€16.90 → €20.00" in html.fromstring(web.get("/products/PT-14").text).text_content()
-    post(web, "/setup/channels/hagglet/policy", share="50", hold_back="1")
+    post(web, "/setup/channels/hagglet/shown", share="50", hold_back="1")
     assert "hold back 1, share 50" in html.fromstring(web.get("/setup/channels/hagglet").text).text_content()
 
 

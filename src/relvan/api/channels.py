@@ -1,16 +1,21 @@
 """Channels over HTTP."""
 
 from dataclasses import asdict
-from typing import Any
+from typing import Any, Literal
 
-from relvan.api.desk import By, Caller, api_router
-from relvan.api.shapes import ChannelChange, ChannelConnect, amount_of, minor
+from pydantic import Field
+
+from relvan.api.desk import By, Caller, Limit, api_router
+from relvan.api.shapes import ChannelChange, ChannelConnect, Shape, amount_of, minor
 from relvan.core.prices.steps import steps_data
 from relvan.core.stock.availability import policy_data
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
-from relvan.services.prices.foresee import foresee_prices
-from relvan.store.channels import channel_health, channel_settings, channels
+from relvan.services.prices.foresee import PriceForesight, foresee_prices
+from relvan.services.stock.foresee import TRIED, foresee_quantities
+from relvan.services.stock.policies import set_policy
+from relvan.store.channels import channel_by_key, channel_health, channel_settings, channels
+from relvan.store.policies import policy_lines
 from relvan.store.stock import warehouses
 
 router = api_router(tags=["channels"])
@@ -66,12 +71,41 @@ def patch_channel(by: By, channel: str, change: ChannelChange) -> dict[str, Any]
 
 @router.post("/channels/{channel}/foresee")
 def post_foresee(by: By, channel: str, change: ChannelChange) -> dict[str, Any]:
-    """What another price list, other steps, margin or delivery would do to all prices there; nothing is changed."""
-    found = foresee_prices(by.workplace, by.actor, channel, _wishes(by, change))
+    """What other settings would do there, nothing being changed: another price list, other steps, margin or delivery to
+    all prices; another stock policy or supply list to all `quantities`."""
+    wishes = _wishes(by, change)
+    told = {name: wishes.pop(name) for name in list(wishes) if name in TRIED}
+    quantities = foresee_quantities(by.workplace, by.actor, channel, told) if told else None
+    found = foresee_prices(by.workplace, by.actor, channel, wishes) if wishes or not told else PriceForesight()
     return {
+        "quantities": asdict(quantities) if quantities else None,
         "listings": found.listings, "up": found.up, "down": found.down, "floored": found.floored, "none": found.none,
         "reasons": found.reasons, "samples": [asdict(sample) for sample in found.samples],
     }  # fmt: skip
+
+
+class PolicyChange(Shape):
+    """The stock policy of a `category` (path), a `product` (SKU) or a `listing` (id); without one the next nearest
+    holds again."""
+
+    kind: Literal["category", "product", "listing"]
+    of: str = Field(max_length=1000)
+    policy: dict[str, Any] | None = None
+
+
+@router.get("/channels/{channel}/policies")
+def list_policies(by: By, channel: str, limit: Limit = 50, after: int = 0) -> dict[str, Any]:
+    """The stock policies there that go instead of the channel's: of categories, products and listings."""
+    with by.workplace.database.reading() as session:
+        found = policy_lines(session, channel_by_key(session, channel).id, after=after, limit=limit + 1)
+    items = [{"kind": line.kind, "of": line.of, "policy": policy_data(line.policy)} for line in found[:limit]]
+    return {"items": items, "next": found[limit - 1].id if len(found) > limit else None}
+
+
+@router.put("/channels/{channel}/policies")
+def put_policy(by: By, channel: str, change: PolicyChange) -> dict[str, bool]:
+    """Set one, or take it away; the listings under it are worked out again."""
+    return {"changed": set_policy(by.workplace, by.actor, channel, change.kind, change.of, change.policy)}
 
 
 def _wishes(by: Caller, change: ChannelChange) -> dict[str, Any]:

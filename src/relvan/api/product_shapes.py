@@ -80,7 +80,7 @@ class AliasShape(Shape):
 
 
 READ_ONLY = {"pictures", "archived", "complete", "lent"}
-AMOUNTS = ("cost", "floor")
+AMOUNTS = ("cost", "floor", "advertised_minimum", "ceiling")
 EMPTY: Mapping[str, Any] = {"attributes": {}, "traits": {}, "weight_g": None, "minimum_order": None}
 
 
@@ -99,6 +99,8 @@ class ProductChange(Shape):
     size_mm: SizeShape | None = None
     cost: Amount | None = None
     floor: Amount | None = None
+    advertised_minimum: Amount | None = None
+    ceiling: Amount | None = None
     prices: dict[str, Amount] | None = None
     breaks: dict[str, dict[int, Amount]] | None = None
     tax_code: str | None = Field(default=None, max_length=40)
@@ -256,8 +258,7 @@ def product_shape(view: ProductView, currencies: Currencies) -> dict[str, Any]:
         "pictures": [{"sha": p.sha, "width": p.width, "height": p.height, "role": p.role} for p in pictures],
         "weight_g": draft.weight_g,
         "size_mm": _size_shape(draft.size),
-        "cost": amount_of(draft.cost, own_currency),
-        "floor": amount_of(draft.floor, own_currency),
+        **{name: amount_of(getattr(draft, name), own_currency) for name in AMOUNTS},
         "prices": {key: amount_of(a, currencies.get(key, own_currency)) for key, a in draft.prices.items()},
         "breaks": {
             key: {least: amount_of(a, currencies.get(key, own_currency)) for least, a in steps.items()}

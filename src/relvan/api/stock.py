@@ -1,19 +1,18 @@
-"""Stock and prices over HTTP."""
+"""Stock over HTTP."""
 
 from typing import Annotated, Any
 
 from fastapi import Header
 
 from relvan.api.desk import By, Limit, api_router, page_of
-from relvan.api.shapes import MovementShape, money_shape
-from relvan.services.prices.explain import explain_price
+from relvan.api.shapes import MovementShape
 from relvan.services.stock.availability import availability
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.catalogue import find_product
 from relvan.store.product_list import ProductFilter, product_page
 from relvan.store.stock import StockRow, stock_rows
 
-router = api_router(tags=["stock and prices"])
+router = api_router(tags=["stock"])
 
 
 def _shape(row: StockRow) -> dict[str, Any]:
@@ -67,10 +66,3 @@ def get_availability(by: By, sku: str, channel: str = "") -> dict[str, Any]:
     """What is free, what a channel shows, and why."""
     shown = availability(by.workplace, sku, channel)
     return {"free": shown.free, "shown": shown.quantity, "why": shown.why.as_dicts()}
-
-
-@router.get("/prices/{sku:path}")
-def get_price(by: By, sku: str, channel: str = "") -> dict[str, Any]:
-    """The price on a channel, and why."""
-    price = explain_price(by.workplace, sku, channel)
-    return {"price": money_shape(price.money), "floored": price.floored, "why": price.why.as_dicts()}

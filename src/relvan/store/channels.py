@@ -12,7 +12,7 @@ from relvan.core.channels.sending import Breaker
 from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
-from relvan.store.tables import Carrier, Channel, LagSample, OutboxEntry, PriceList, SupplyWarehouse
+from relvan.store.tables import Carrier, Channel, LagSample, Listing, OutboxEntry, PriceList, SupplyWarehouse
 
 OPEN_STATES = ("waiting", "sending", "handed in")  # of updates that have no answer yet
 
@@ -122,33 +122,23 @@ def channel_health(session: Session, found: Sequence[Channel], now: datetime) ->
     return health
 
 
-def waiting_by_topic(session: Session, channel_id: int) -> list[tuple[str, int]]:
-    """How many updates wait or are on their way, by topic."""
-    rows = session.execute(
-        select(OutboxEntry.topic, func.count())
-        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state.in_(OPEN_STATES))
-        .group_by(OutboxEntry.topic)
-    )
-    return [(topic, count) for topic, count in rows]
+@dataclass(frozen=True)
+class ListingTally:
+    """The listings of a channel that have a place there: followed or only read in, behind with what is said, paused."""
+
+    followed: int
+    unfollowed: int
+    behind: int
+    paused: int
 
 
-def refused_entries(session: Session, channel_id: int, limit: int = 10) -> list[OutboxEntry]:
-    """What the channel refused of late, newest first."""
-    statement = (
-        select(OutboxEntry)
-        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state == "refused")
-        .order_by(OutboxEntry.id.desc())
-        .limit(limit)
-    )
-    return list(session.scalars(statement))
-
-
-def recent_lags(session: Session, channel_id: int, now: datetime, limit: int = 60) -> list[float]:
-    """The last lags in seconds, oldest first."""
-    statement = (
-        select(LagSample.seconds)
-        .where(LagSample.channel_id == channel_id, LagSample.at > now - timedelta(hours=24))
-        .order_by(LagSample.id.desc())
-        .limit(limit)
-    )
-    return list(reversed(session.scalars(statement).all()))
+def listing_tally(session: Session, channel_id: int) -> ListingTally:
+    """How many listings of a channel are in step and how many are not."""
+    said = Listing.behind.like("%content%") | Listing.behind.like("%pictures%")
+    row = session.execute(
+        select(
+            func.count().filter(Listing.followed.is_(True)), func.count().filter(Listing.followed.is_(False)),
+            func.count().filter(said), func.count().filter(Listing.paused.is_(True)),
+        ).where(Listing.channel_id == channel_id, Listing.placed.is_(True))
+    ).one()  # fmt: skip
+    return ListingTally(*row)

@@ -29,9 +29,9 @@ CHUNK = 1_000
 # facts that are a column of their own, as they stand
 COLUMNS = (
     "sku", "kind", "title", "brand", "description", "gtin", "category", "tax_code", "weight_g", "length_mm",
-    "width_mm", "height_mm", "cost", "floor", "parts_apart", "case_quantity", "case_weight_g", "case_length_mm",
-    "case_width_mm", "case_height_mm", "hazardous", "fragile", "this_way_up", "origin", "hs_code", "supplier",
-    "minimum_order",
+    "width_mm", "height_mm", "cost", "floor", "advertised_minimum", "ceiling", "parts_apart", "case_quantity",
+    "case_weight_g", "case_length_mm", "case_width_mm", "case_height_mm", "hazardous", "fragile", "this_way_up",
+    "origin", "hs_code", "supplier", "minimum_order",
 )  # fmt: skip
 TEXTS = ("title", "brand", "description", "category", "origin", "hs_code", "supplier")  # empty, never null
 FLAGS = ("parts_apart", "hazardous", "fragile", "this_way_up")

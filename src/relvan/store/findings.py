@@ -12,7 +12,7 @@ from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
-from relvan.store.tables import Channel, Finding, Listing, PriceList, Product, SkuName
+from relvan.store.tables import Channel, Finding, Listing, Product, SkuName
 
 
 @dataclass(frozen=True)
@@ -65,13 +65,12 @@ def finding_by_id(session: Session, finding_id: int) -> Finding:
 def _rows() -> Select[*tuple[Any, ...]]:
     return (
         select(
-            Finding.id, Channel.name, Channel.key, PriceList.currency, Finding.ref, Finding.head, Finding.sku,
+            Finding.id, Channel.name, Channel.key, Channel.currency, Finding.ref, Finding.head, Finding.sku,
             Finding.gtin, Finding.title, Finding.brand, Finding.price, Finding.quantity, Finding.live, Finding.centre,
             Finding.page, Finding.likeness, Finding.reasons, Product.sku, Product.title, Finding.listing_id,
             Finding.linked_by, Finding.read_at, Channel.address,
         )
         .join(Channel, Channel.id == Finding.channel_id)
-        .join(PriceList, PriceList.id == Channel.price_list_id)
         .outerjoin(Product, Product.id == Finding.product_id)
     )  # fmt: skip
 

@@ -26,7 +26,8 @@ class Face:
 
 @dataclass(frozen=True)
 class Listed:
-    """A product as its listings need it: what it gives, floor and cost in minor units, its pictures' names in order."""
+    """A product as its listings need it: what it gives, its bounds and its cost in minor units, its pictures' names in
+    order."""
 
     product: ListedProduct
     floor: int | None
@@ -35,6 +36,8 @@ class Listed:
     faces: Mapping[str, Face] = field(default_factory=dict)
     family_id: int | None = None
     cost: int | None = None
+    advertised_minimum: int | None = None
+    ceiling: int | None = None
     tax_code: str = "standard"
 
     def under(self, alias: str) -> "Listed":
@@ -66,12 +69,15 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
         given = _given(row, kept, weights.get(product_id))
         if family is not None:
             given = replace(given, family=_given(family, pictures[family.id], None))
-        floor = row.floor if row.floor is not None or family is None else family.floor
-        shown = tuple(sha for sha, _ in kept)
-        cost = row.cost if row.cost is not None or family is None else family.cost
-        found[product_id] = Listed(
-            given, floor, shown, row.kind, faces.get(product_id, {}), row.family_id, cost, row.tax_code
+        floor, cost, advertised, ceiling = (
+            getattr(row, name) if getattr(row, name) is not None or family is None else getattr(family, name)
+            for name in ("floor", "cost", "advertised_minimum", "ceiling")
         )
+        shown = tuple(sha for sha, _ in kept)
+        found[product_id] = Listed(
+            given, floor, shown, row.kind, faces.get(product_id, {}), row.family_id, cost, advertised, ceiling,
+            row.tax_code,
+        )  # fmt: skip
     return found
 
 
@@ -79,7 +85,7 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
 _COLUMNS = (
     Product.id, Product.sku, Product.kind, Product.title, Product.brand, Product.description, Product.gtin,
     Product.category, Product.attributes, Product.traits, Product.axes, Product.weight_g, Product.cost, Product.floor,
-    Product.tax_code, Product.family_id,
+    Product.advertised_minimum, Product.ceiling, Product.tax_code, Product.family_id,
 )  # fmt: skip
 
 

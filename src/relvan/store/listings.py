@@ -23,7 +23,6 @@ from relvan.store.tables import (
     ListingLayer,
     ListPrice,
     OutboxEntry,
-    PriceList,
     Product,
     SkuName,
 )
@@ -192,7 +191,7 @@ class ListingFilter:
 
 @dataclass(frozen=True)
 class ListingRow:
-    """One listing in a list; price in minor units of the channel's price list, cost of the seller's currency."""
+    """One listing in a list; price in minor units of the channel's currency, cost of the seller's currency."""
 
     id: int
     sku: str
@@ -248,11 +247,10 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
             Channel.key, Listing.state, Listing.behind,
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
             Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
-            PriceList.currency, Listing.gone, Listing.is_head, Listing.head_id, Listing.followed,
+            Channel.currency, Listing.gone, Listing.is_head, Listing.head_id, Listing.followed,
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)
-        .join(PriceList, PriceList.id == Channel.price_list_id)
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import LineFacts
 from relvan.core.refusal import not_found
+from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -37,6 +38,17 @@ def order_by_number(session: Session, number: str) -> Order:
     if order is None:
         raise not_found("order", number)
     return order
+
+
+def channel_number_key(number: str) -> str:
+    """What finds a channel's number without regard to case."""
+    return number.lower()
+
+
+def orders_by_channel_number(session: Session, channel_id: int, numbers: Sequence[str]) -> dict[str, Order]:
+    """The orders of a channel by the keys of its numbers."""
+    wanted = select(Order).where(Order.channel_id == channel_id, among(Order.channel_number, numbers))
+    return {channel_number_key(order.channel_number or ""): order for order in session.scalars(wanted)}
 
 
 def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[OrderLine]]:

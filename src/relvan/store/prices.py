@@ -1,15 +1,20 @@
 """Queries over price lists and conversion rates."""
 
+from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.prices.rates import Rate, Rates
+from relvan.core.prices.sales import SalePrice, sale_at
 from relvan.core.refusal import not_found
-from relvan.store.tables import CurrencyRate, Listing, ListingLayer, ListPrice, PriceList, Product
+from relvan.store.among import among
+from relvan.store.rows import rows_as
+from relvan.store.tables import CurrencyRate, Listing, ListingLayer, ListPrice, PriceList, Product, SaleWindow
 
 
 def price_lists(session: Session) -> list[PriceList]:
@@ -37,6 +42,75 @@ def rates_on(session: Session, day: date) -> Rates:
     return Rates.on((_rate(row) for row in session.scalars(statement)), day)
 
 
+def sales_holding(session: Session, product_ids: Collection[int], now: datetime) -> dict[tuple[int, int], SalePrice]:
+    """The sale prices that hold at a time, by (price list, product); a variant without one has its family's."""
+    row, of = SaleWindow, aliased(Product)
+    statement = (
+        select(row.price_list_id, of.id, row.product_id, row.amount, row.since, row.until)
+        .join(of, (of.id == row.product_id) | (of.family_id == row.product_id))
+        .where(row.state != "over", row.since <= now, row.until > now, among(of.id, product_ids))
+    )
+    own: dict[tuple[int, int], list[SalePrice]] = defaultdict(list)
+    lent: dict[tuple[int, int], list[SalePrice]] = defaultdict(list)
+    for list_id, product_id, whose, amount, since, until in session.execute(statement).all():
+        (own if whose == product_id else lent)[list_id, product_id].append(SalePrice(amount, since, until))
+    found = {place: sale_at(sales, now) for place, sales in {**lent, **own}.items()}
+    return {place: sale for place, sale in found.items() if sale is not None}
+
+
+def sale_windows(session: Session, product_id: int, price_list_id: int) -> list[SaleWindow]:
+    """The sale prices of a product on a list, also those that are over."""
+    wanted = select(SaleWindow).where(SaleWindow.product_id == product_id, SaleWindow.price_list_id == price_list_id)
+    return list(session.scalars(wanted.order_by(SaleWindow.since)))
+
+
+@dataclass(frozen=True)
+class SaleLine:
+    """A sale price in a list; minor units of its list's currency."""
+
+    id: int
+    sku: str
+    title: str
+    price_list: str
+    currency: str
+    amount: int
+    regular: int | None
+    since: datetime
+    until: datetime
+    state: str
+
+
+def sale_lines(
+    session: Session, *, product_id: int | None = None, after: int = 0, limit: int = 50, over: bool = False
+) -> list[SaleLine]:
+    """Sale prices that are planned or running (or those that are over), in the order in which they were planned."""
+    row, family, lent = SaleWindow, aliased(Product), aliased(ListPrice)
+    statement = (
+        select(
+            row.id, Product.sku, Product.title, PriceList.key, PriceList.currency, row.amount,
+            func.coalesce(ListPrice.amount, lent.amount), row.since, row.until, row.state,
+        )
+        .join(Product, Product.id == row.product_id)
+        .join(PriceList, PriceList.id == row.price_list_id)
+        .outerjoin(family, family.id == Product.family_id)
+        .outerjoin(ListPrice, (ListPrice.product_id == Product.id) & (ListPrice.price_list_id == row.price_list_id))
+        .outerjoin(lent, (lent.product_id == family.id) & (lent.price_list_id == row.price_list_id))
+        .where(row.id > after, (row.state == "over") if over else (row.state != "over"))
+        .order_by(row.id)
+        .limit(limit)
+    )  # fmt: skip
+    if product_id is not None:
+        statement = statement.where(row.product_id == product_id)
+    return rows_as(SaleLine, session, statement)
+
+
+def turning_sales(session: Session, now: datetime, *, limit: int) -> list[SaleWindow]:
+    """The sale prices that are to start or to end now."""
+    starts = (SaleWindow.state == "planned") & (SaleWindow.since <= now)
+    ends = (SaleWindow.state == "running") & (SaleWindow.until <= now)
+    return list(session.scalars(select(SaleWindow).where(starts | ends).order_by(SaleWindow.id).limit(limit)))
+
+
 def _rate(row: CurrencyRate) -> Rate:
     return Rate(row.source, row.target, Decimal(row.rate), date.fromisoformat(row.since))
 
@@ -55,6 +129,8 @@ class PricedRow:
     ours: str
     price: int | None
     floor: int | None
+    advertised_minimum: int | None
+    ceiling: int | None
     cost: int | None
     tax_code: str
     base: int | None
@@ -70,7 +146,9 @@ def priced_rows(session: Session, channel_id: int, price_list_id: int, *, after:
             Listing.id, Product.id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Listing.alias,
             Product.title, Listing.state, Listing.category,
             func.coalesce(func.nullif(Product.category, ""), family.category, ""), Listing.price,
-            func.coalesce(Product.floor, family.floor), func.coalesce(Product.cost, family.cost), Product.tax_code,
+            func.coalesce(Product.floor, family.floor),
+            func.coalesce(Product.advertised_minimum, family.advertised_minimum),
+            func.coalesce(Product.ceiling, family.ceiling), func.coalesce(Product.cost, family.cost), Product.tax_code,
             func.coalesce(ListPrice.amount, lent.amount), ListingLayer.layer_id,
         )
         .select_from(Listing)

@@ -107,6 +107,12 @@ def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance
     return balance
 
 
+def balance_rows(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], Balance]:
+    """The balances of products, by (product, warehouse), to be changed."""
+    rows = session.scalars(select(Balance).where(among(Balance.product_id, product_ids)))
+    return {(row.product_id, row.warehouse_id): row for row in rows}
+
+
 def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalance:
     """The balance of a product in a bin, made when there is none yet."""
     balance = session.get(BinBalance, (bin_id, product_id))

@@ -17,6 +17,7 @@ from relvan.web.pages import (
     catalogue,
     catalogue_pages,
     categories,
+    channel,
     coverage,
     dispatch,
     families,
@@ -37,6 +38,7 @@ from relvan.web.pages import (
     today,
     translations,
     tree,
+    updates,
 )
 from relvan.web.rendering import STATIC, make_environment, render
 
@@ -56,7 +58,7 @@ HEADERS = {
 
 PAGES = (
     people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stock, price_lists,
-    rates, prices, orders, dispatch, setup, frame, catalogue, families, imports, categories, products,
+    rates, prices, orders, dispatch, updates, channel, setup, frame, catalogue, families, imports, categories, products,
 )  # fmt: skip
 
 

@@ -30,7 +30,7 @@ def facts_from_form(form: PostedForm, before: Mapping[str, Any], currencies: Map
     new["tax_code"] = read.text("tax_code")
     new |= {name: read.whole(name, label) for name, label in WHOLE.items() if name in form}
     new |= {name: read.text(name) == "yes" for name in FLAGS if f"{name}_asked" in form}
-    for name in ("cost", "floor"):
+    for name in ("cost", "floor", "advertised_minimum", "ceiling"):
         new[name] = read.amount(name, currencies[""])
     for name in (name for name in form if name.startswith("price_")):
         key = name.removeprefix("price_")

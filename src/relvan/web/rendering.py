@@ -21,7 +21,17 @@ from relvan.settings import Settings
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
-MONEY_FIELDS = ("price ", "break ", "cost", "delivery cost", "delivery_cost", "floor", "paid")
+MONEY_FIELDS = (
+    "price ",
+    "break ",
+    "cost",
+    "delivery cost",
+    "delivery_cost",
+    "floor",
+    "advertised_minimum",
+    "ceiling",
+    "paid",
+)
 MOST_TOLD = 240
 
 

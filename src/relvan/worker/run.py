@@ -22,6 +22,7 @@ from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
+from relvan.services.prices.sales import turn_sales
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.channels import channels
@@ -128,8 +129,17 @@ class Worker:
         """What each channel shows of our listings: what lapsed or was taken down there is noticed. And pages of its
         catalogue for listings that need one."""
         while not self.stopped.wait(TICK_S * 5):
+            self._turn()
             self._for_each_channel(self.looks, due=self._a_look_is_due)
             self._for_each_channel(self.seeks, due=self._a_search_is_due)
+
+    def _turn(self) -> None:
+        """What starts or ends by itself at its time."""
+        try:
+            while turn_sales(self.workplace) and not self.stopped.is_set():
+                pass
+        except Exception:
+            log.exception("Sale prices could not be started or ended")
 
     def _keep_working(self) -> None:
         """Bulk jobs, one at a time: the outbox and the orders go on beside them."""

@@ -291,6 +291,8 @@ ALONE: Mapping[str, Check] = {
     "weight_g": _number("weight_g", "Weight", 1, MOST_WEIGHT_G, "grams"),
     "cost": _number("cost", "Cost", 0, MOST_MINOR, "minor units"),
     "floor": _number("floor", "Floor", 0, MOST_MINOR, "minor units"),
+    "advertised_minimum": _number("advertised_minimum", "Advertised minimum", 0, MOST_MINOR, "minor units"),
+    "ceiling": _number("ceiling", "Ceiling", 1, MOST_MINOR, "minor units"),
     "case_quantity": _number("case_quantity", "Units in a case", 1, MOST_UNITS, "units"),
     "case_weight_g": _number("case_weight_g", "Weight of a case", 1, MOST_WEIGHT_G, "grams"),
     "origin": check_origin,

@@ -23,8 +23,9 @@ Facts = dict[str, Any]
 Changes = dict[str, tuple[Any, Any]]
 
 PLAIN = (
-    "sku", "title", "brand", "description", "gtin", "category", "weight_g", "cost", "floor", "tax_code", "family",
-    "parts_apart", "hazardous", "fragile", "this_way_up", "origin", "hs_code", "supplier", "minimum_order",
+    "sku", "title", "brand", "description", "gtin", "category", "weight_g", "cost", "floor",
+    "advertised_minimum", "ceiling", "tax_code", "family", "parts_apart", "hazardous", "fragile", "this_way_up",
+    "origin", "hs_code", "supplier", "minimum_order",
 )  # fmt: skip
 # what a variant takes from its family where it says nothing itself
 SHARED = (
@@ -58,6 +59,8 @@ NAMES: dict[str, FactName] = {
     "height_mm": FactName("Height", "whole", "mm"),
     "cost": FactName("Cost", "amount"),
     "floor": FactName("Floor", "amount"),
+    "advertised_minimum": FactName("Advertised minimum", "amount"),
+    "ceiling": FactName("Ceiling", "amount"),
     "family": FactName("Family", "code"),
     "case_quantity": FactName("Units in a case", "whole"),
     "case_weight_g": FactName("Weight of a case", "whole", "g"),

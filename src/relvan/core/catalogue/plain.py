@@ -14,9 +14,9 @@ from relvan.core.catalogue.product import STOCKED
 
 SIDES = (("length_mm", "width_mm", "height_mm"), ("case_length_mm", "case_width_mm", "case_height_mm"))
 PLAIN = frozenset({
-    "title", "brand", "description", "gtin", "category", "weight_g", "cost", "floor", "case_quantity",
-    "case_weight_g", "hazardous", "fragile", "this_way_up", "origin", "hs_code", "supplier", "minimum_order",
-    "price ", *SIDES[0], *SIDES[1],
+    "title", "brand", "description", "gtin", "category", "weight_g", "cost", "floor",
+    "advertised_minimum", "ceiling", "case_quantity", "case_weight_g", "hazardous", "fragile", "this_way_up", "origin",
+    "hs_code", "supplier", "minimum_order", "price ", *SIDES[0], *SIDES[1],
 })  # fmt: skip
 
 

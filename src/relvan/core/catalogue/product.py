@@ -97,6 +97,8 @@ class ProductDraft:
     size: Size | None = None
     cost: int | None = None
     floor: int | None = None
+    advertised_minimum: int | None = None
+    ceiling: int | None = None
     prices: Mapping[str, int] = field(default_factory=dict)
     breaks: Mapping[str, Mapping[int, int]] = field(default_factory=dict)
     tax_code: str = "standard"

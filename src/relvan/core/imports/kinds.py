@@ -85,6 +85,8 @@ _PRODUCT_COLUMNS = (
     _fact("height_mm", "140", "height"),
     _fact("cost", "5.20", "cost price", "purchase price"),
     _fact("floor", "7.80", "lowest price", "minimum price"),
+    _fact("advertised_minimum", "9.90", "lowest advertised price"),
+    _fact("ceiling", "39.00", "highest price", "maximum price"),
     _fact("family", "", "parent", "parent sku", "family sku"),
     Column("aliases", "Aliases", "list", example="OLD-4471", also=("alias", "other skus")),
     _fact("case_quantity", "6", "case quantity", "case pack"),

@@ -219,6 +219,7 @@ class Rulebook(_Part):
     fees: FeeRule = FeeRule()
     pages: PageRule | None = None
     answers: Literal["at once", "by sheet"] = "at once"
+    shows_regular: bool = False  # beside a sale price, struck through
     reply_every_s: float = Field(default=1, gt=0)
     reply_first_s: float = Field(default=0, ge=0)
     reply_line_s: float = Field(default=0, ge=0)

@@ -28,9 +28,9 @@ class ListingFacts:
     """What the state is worked out from.
 
     `wish`: what the seller last asked for; `placed`: the channel has given it a place; `shown`: the channel
-    shows it as far as we know; `gone`: why it no longer does, when nobody here asked for that; `refusal`: the
-    channel's last word against it; `held` and `sent`: a fingerprint by topic of what we hold and of what the channel
-    has accepted.
+    shows it as far as we know; `paused`: it is not to be shown while its quantity is 0; `gone`: why it no longer does,
+    when nobody here asked for that; `refusal`: the channel's last word against it; `held` and `sent`: a fingerprint by
+    topic of what we hold and of what the channel has accepted.
     """
 
     gaps: int
@@ -41,6 +41,7 @@ class ListingFacts:
     held: Mapping[str, str]
     sent: Mapping[str, str]
     gone: str = ""
+    paused: bool = False
 
 
 def topics_behind(facts: ListingFacts) -> tuple[str, ...]:
@@ -55,6 +56,9 @@ def listing_state(facts: ListingFacts) -> tuple[ListingState, Why]:
     why = Why()
     if facts.placed and not facts.shown and facts.gone:
         return ListingState.DOWN, why.then("Channel", facts.gone, "nobody here asked for that; put it back")
+    if facts.placed and facts.paused and facts.wish == "live":
+        state = ListingState.SENDING if facts.shown else ListingState.DOWN
+        return state, why.then("Quantity", 0, "paused at zero, as its stock policy says; put back when there is stock")
     if facts.placed and (facts.wish == "down" or not facts.shown):
         if facts.wish == "live":
             return ListingState.SENDING, why.then("Asked for", "live", "the channel does not show it yet")

@@ -71,7 +71,7 @@ def _floors(
     bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates
 ) -> Iterator[tuple[str, Money | None, str]]:
     """Every floor by its name, in the price's currency; none with the reason where it cannot be worked out."""
-    for name, own in (("Floor", bounds.floor), ("Lowest advertised", bounds.advertised)):
+    for name, own in (("Floor", bounds.floor), ("Advertised minimum", bounds.advertised)):
         if own is not None:
             yield name, rates.convert(own, currency), _no_rate(own, currency)
     margin = bounds.margin

@@ -1,7 +1,7 @@
 """From list price to channel price: the seller's steps in order, then the bounds. See docs/rules.md, “Prices”."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
 from typing import Literal, cast, get_args
 
@@ -11,6 +11,7 @@ from relvan.core.prices.bounds import NO_BOUNDS, Bounds, keep_within
 from relvan.core.prices.fees import fees_of
 from relvan.core.prices.lowest import lowest_covering
 from relvan.core.prices.rates import NO_RATES, Rates
+from relvan.core.prices.sales import SalePrice
 from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
 
@@ -57,11 +58,13 @@ PriceStep = PercentStep | AmountStep | EndingStep | CoverFeesStep | ConvertStep
 
 @dataclass(frozen=True)
 class Price:
-    """A channel's price in minor units with its why; `floored` when the floor held."""
+    """A channel's price in minor units with its why; `floored` when the floor held. While a sale price holds, `regular`
+    is what it would be otherwise."""
 
     money: Money
     why: Why
     floored: bool = False
+    regular: Money | None = None
 
 
 @dataclass(frozen=True)
@@ -126,11 +129,34 @@ def apply_ending(amount: int, step: EndingStep) -> int:
 
 
 def channel_price(
-    base: Money, steps: Sequence[PriceStep], terms: PriceTerms = NO_TERMS, *, list_name: str = "Price list"
+    base: Money,
+    steps: Sequence[PriceStep],
+    terms: PriceTerms = NO_TERMS,
+    *,
+    list_name: str = "Price list",
+    sale: SalePrice | None = None,
 ) -> Price | NoPrice:
-    """The price a channel shows: each step rounds half up to minor units; floor and ceiling come always last."""
-    money = base
+    """The price a channel shows: each step rounds half up to minor units; floor and ceiling come always last.
+
+    A `sale` price of the list goes through the same steps and bounds, and counts when it comes out lower.
+    """
     why = Why().then(list_name, as_decimal(base.amount, base.currency), f"list price in {base.currency}")
+    regular = _led(base, steps, terms, why)
+    if sale is None or isinstance(regular, NoPrice):
+        return regular
+    lowered = Money(sale.amount, base.currency)
+    why = Why().then(f"{list_name}, sale price", as_decimal(lowered.amount, lowered.currency), sale.words)
+    found = _led(lowered, steps, terms, why)
+    was = as_decimal(regular.money.amount, regular.money.currency)
+    if isinstance(found, NoPrice) or found.money.amount >= regular.money.amount:
+        told = regular.why.then("Sale price", "not lower", f"{sale.words}; the regular price stays")
+        return replace(regular, why=told)
+    why = found.why.then("Instead of", was, "the regular price, shown struck through where the channel allows it")
+    return replace(found, why=why, regular=regular.money)
+
+
+def _led(money: Money, steps: Sequence[PriceStep], terms: PriceTerms, why: Why) -> Price | NoPrice:
+    """Where the steps lead from an amount, within the bounds."""
     for step in steps:
         done = _apply(money, step, terms)
         if isinstance(done, str):

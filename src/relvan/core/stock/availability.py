@@ -67,7 +67,8 @@ class StockPolicy:
 
     Either `fixed`; or `share` (percent, 0-100), then less `hold_back`, at most `cap`, nothing below `least`.
     `beyond_stock`: a fixed number may exceed what is free. With a `risk` the hold-back is worked out instead: so many
-    that more are sold before the channel hears of it with that probability at most.
+    that more are sold before the channel hears of it with that probability at most. `pause_at_zero`: the listing is
+    not shown while the quantity is 0; it stays up otherwise.
     """
 
     share: Decimal = Decimal(100)
@@ -77,6 +78,22 @@ class StockPolicy:
     fixed: int | None = None
     beyond_stock: bool = False
     risk: Decimal | None = None
+    pause_at_zero: bool = False
+
+    @property
+    def words(self) -> str:
+        """What it says, in words."""
+        zero = "paused at zero" if self.pause_at_zero else "stays up at zero"
+        if self.fixed is not None:
+            return f"fixed at {self.fixed}{', also beyond stock' if self.beyond_stock else ''}; {zero}"
+        held = f"{self.hold_back} held back" if self.hold_back else ""
+        said = [
+            f"{self.share.normalize():f} % of what is free",
+            held if self.risk is None else f"hold-back by risk {self.risk.normalize():f}",
+            f"at most {self.cap}" if self.cap is not None else "",
+            f"none under {self.least}" if self.least else "",
+        ]
+        return f"{', '.join(part for part in said if part)}; {zero}"
 
 
 @dataclass(frozen=True)
@@ -101,11 +118,12 @@ def pace_of(parts: Mapping[int, int], sold_a_minute: Mapping[int, float], lag_mi
 
 @dataclass(frozen=True)
 class Shown:
-    """The quantity a channel shows, what is free behind it, and why."""
+    """The quantity a channel shows, what is free behind it, and why; `paused` when the listing is not shown at 0."""
 
     free: int
     quantity: int
     why: Why
+    paused: bool = False
 
 
 def check_policy(policy: StockPolicy) -> list[Refusal]:
@@ -133,17 +151,25 @@ def free_over(holdings: Sequence[Holding]) -> tuple[int, Why]:
 
 
 def shown_quantity(
-    holdings: Sequence[Holding], policy: StockPolicy, most: int | None = None, pace: Pace = NO_PACE
+    holdings: Sequence[Holding],
+    policy: StockPolicy,
+    most: int | None = None,
+    pace: Pace = NO_PACE,
+    *,
+    whose: str = "",
 ) -> Shown:
     """What a channel shows: `q = floor(free * s) - h`, capped, 0 below the least.
 
-    `most` is the largest number the channel's rulebook takes.
+    `most` is the largest number the channel's rulebook takes; `whose` says whose policy it is when it is not the
+    channel's.
 
     >>> mill, yard = Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)
     >>> shown_quantity([mill, yard], StockPolicy(Decimal(60), 1, 5, 2)).quantity
     5
     """
     free, why = free_over(holdings)
+    if whose:
+        why = why.then("Stock policy", whose, "the nearest counts, not the channel's")
     if policy.fixed is not None:
         quantity = policy.fixed if policy.beyond_stock else min(policy.fixed, free)
         detail = "may sell beyond stock" if policy.beyond_stock else f"never more than {free} free"
@@ -153,7 +179,8 @@ def shown_quantity(
     if most is not None and quantity > most:
         quantity = most
         why = why.then("Channel's most", quantity, "the rulebook takes no more")
-    return Shown(free, quantity, why.then("Shown", quantity))
+    paused = policy.pause_at_zero and quantity == 0
+    return Shown(free, quantity, why.then("Shown", quantity, "paused at zero" if paused else ""), paused)
 
 
 def _by_share(free: int, policy: StockPolicy, why: Why, pace: Pace) -> tuple[int, Why]:
@@ -198,6 +225,7 @@ def policy_from(data: Mapping[str, object]) -> StockPolicy:
             fixed=_whole(data.get("fixed")),
             beyond_stock=bool(data.get("beyond_stock", False)),
             risk=_chance(data.get("risk")),
+            pause_at_zero=bool(data.get("pause_at_zero", False)),
         )
     except (ValueError, InvalidOperation):
         raise refuse("form", "“Stock policy” must be whole numbers and a percentage.", "", "stock_policy") from None

@@ -6,7 +6,6 @@ from typing import Any
 from urllib.parse import quote
 
 from relvan.core.listings.rulebook import NEW_PAGE
-from relvan.core.money import Money
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.gateways.calling import Caller, OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import (
@@ -16,6 +15,7 @@ from relvan.gateways.channels.port import (
     HandInRow,
     Offer,
     Placed,
+    PriceRow,
     RowVerdict,
     SheetLine,
     ShownListing,
@@ -82,8 +82,8 @@ class HandInsGateway(WithoutWebhooks):
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
         return [self._verdict(HandInRow("", "quantity", ref, quantity=units)) for ref, units in rows]
 
-    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
-        return [self._verdict(HandInRow("", "price", ref, price=price)) for ref, price in rows]
+    def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
+        return [self._verdict(HandInRow("", "price", ref, price=price)) for ref, price, _ in rows]
 
     def set_shown(self, ref: str, shown: bool) -> None:
         self._alone(HandInRow("", "shown", ref, shown=shown))

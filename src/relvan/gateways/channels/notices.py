@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
-from relvan.core.money import Money
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.gateways.calling import Caller, OutsideRefusal
 from relvan.gateways.channels.port import (
@@ -12,6 +11,7 @@ from relvan.gateways.channels.port import (
     Dispatched,
     Offer,
     Placed,
+    PriceRow,
     RowVerdict,
     ShownListing,
 )
@@ -60,8 +60,8 @@ class NoticesGateway(WithoutWebhooks):
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
         return self._set("units", [{"notice": ref, "units": units} for ref, units in rows])
 
-    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
-        return self._set("asking", [{"notice": ref, "asking": price.amount} for ref, price in rows])
+    def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
+        return self._set("asking", [{"notice": ref, "asking": price.amount} for ref, price, _ in rows])
 
     def set_shown(self, ref: str, shown: bool) -> None:
         self._caller.call("POST", f"notices/{ref}/{'reopen' if shown else 'close'}")

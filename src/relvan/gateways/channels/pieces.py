@@ -7,7 +7,6 @@ from typing import Any
 from urllib.parse import quote
 
 from relvan.core.listings.rulebook import parted
-from relvan.core.money import Money
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.gateways.calling import Caller, OutsideRefusal
 from relvan.gateways.channels.port import (
@@ -15,6 +14,7 @@ from relvan.gateways.channels.port import (
     Dispatched,
     Offer,
     Placed,
+    PriceRow,
     RowVerdict,
     ShownListing,
 )
@@ -67,8 +67,8 @@ class PiecesGateway(WithoutWebhooks):
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
         return [self._set_one(ref, "at_hand", units) for ref, units in rows]
 
-    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
-        return [self._set_one(ref, "rappen", price.amount) for ref, price in rows]
+    def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
+        return [self._set_one(ref, "rappen", price.amount) for ref, price, _ in rows]
 
     def set_shown(self, ref: str, shown: bool) -> None:
         self._caller.call("POST", f"{_at(ref)}/{'renew' if shown else 'withdraw'}")

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import Literal, NamedTuple, Protocol
 
 from relvan.core.money import Money
 from relvan.core.orders.intake import IncomingOrder
@@ -38,6 +38,15 @@ class Offer:
     part: Literal["whole", "head", "member"] = "whole"
     head: str = ""
     traits: Mapping[str, str] = field(default_factory=dict)
+    regular: Money | None = None
+
+
+class PriceRow(NamedTuple):
+    """The price of one listing; `regular` is what a sale price goes instead of, for channels that show both."""
+
+    ref: str
+    price: Money
+    regular: Money | None = None
 
 
 @dataclass(frozen=True)
@@ -165,7 +174,7 @@ class ChannelGateway(Protocol):
         """Say how many units each listing (by reference) shows."""
         ...
 
-    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
+    def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
         """Say what each listing costs."""
         ...
 

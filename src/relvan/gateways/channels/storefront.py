@@ -15,6 +15,7 @@ from relvan.gateways.channels.port import (
     Dispatched,
     Offer,
     Placed,
+    PriceRow,
     RowVerdict,
     ShownListing,
 )
@@ -45,7 +46,10 @@ class StorefrontGateway:
         self.set_shown(ref, True)
         if offer.part == "head":
             return
-        for verdict in (*self.set_quantities([(ref, offer.quantity)]), *self.set_prices([(ref, offer.price)])):
+        for verdict in (
+            *self.set_quantities([(ref, offer.quantity)]),
+            *self.set_prices([PriceRow(ref, offer.price, offer.regular)]),
+        ):
             if not verdict.ok:
                 raise ContentRefused([("", verdict.says)])
 
@@ -59,8 +63,11 @@ class StorefrontGateway:
         levels = [{"sku": ref, "room": ROOM, "count": units} for ref, units in rows]
         return _verdicts(self._caller.json("POST", "stock", json={"levels": levels}))
 
-    def set_prices(self, rows: Sequence[tuple[str, Money]]) -> list[RowVerdict]:
-        prices = [{"sku": ref, "price": _text(price)} for ref, price in rows]
+    def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
+        prices = [
+            {"sku": ref, "price": _text(price), "before": _text(regular) if regular else None}
+            for ref, price, regular in rows
+        ]
         return _verdicts(self._caller.json("POST", "prices", json={"prices": prices}))
 
     def set_shown(self, ref: str, shown: bool) -> None:
@@ -112,6 +119,7 @@ class StorefrontGateway:
         if offer.part == "head":
             return {**words, "options": list(offer.traits)}
         words["price"] = _text(offer.price)
+        words["before"] = _text(offer.regular) if offer.regular else None
         return {**words, "of": offer.head, "choice": dict(offer.traits)} if offer.part == "member" else words
 
 

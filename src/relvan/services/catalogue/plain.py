@@ -156,7 +156,7 @@ class _Writer:
             search.index_products(session, ids)
         self._record([(product_id, "changed", row.change) for product_id, row in zip(ids, rows, strict=True)])
         settle_completeness(session, [i for i, row in zip(ids, rows, strict=True) if may_turn(row.change)])
-        refresh_listings(session, self.workplace, product_ids=ids)
+        refresh_listings(session, self.workplace, product_ids=ids, cause=f"product changed by {self.actor.name}")
 
     def _price(self, name: str, rows: Sequence[ChangeRow], ids: Sequence[int], amounts: Sequence[int | None]) -> None:
         places = [(self.lists[name.removeprefix("price ")], product_id) for product_id in ids]

@@ -117,7 +117,7 @@ def write_wishes(
     )  # fmt: skip
     known = {wish.id: wish.new for wish in wanted if wish.id is not None}
     heads = [wish.id for wish in wanted if wish.id and wish.kind == ProductKind.FAMILY]
-    settle_products(session, workplace, ids, families=heads, known=known)
+    settle_products(session, workplace, ids, families=heads, known=known, cause=f"product changed by {actor.name}")
 
 
 def settle_products(
@@ -127,12 +127,13 @@ def settle_products(
     *,
     families: Collection[int] = (),
     known: Mapping[int, Facts] | None = None,
+    cause: str = "",
 ) -> None:
     """What follows from changed products: counts of missing facts, and their listings; variants with their family.
     `known` are facts that need not be read again."""
     ids = {*product_ids, *(variants_of(session, families) if families else ())}
     settle_completeness(session, ids, known or {})
-    refresh_listings(session, workplace, product_ids=ids)
+    refresh_listings(session, workplace, product_ids=ids, cause=cause)
 
 
 def _deed(wish: Wish, new: bool) -> str:

@@ -105,7 +105,7 @@ def _new_channel(session: Session, book: Rulebook) -> Channel:
         raise refuse("no-price-list", message, "Make one first.", "rulebook")
     channel = Channel(
         key=book.key, name=book.key, rulebook=book.key, address="", token="", price_list_id=price_list.id,
-        price_steps=[], stock_policy={}, book=edition(book),
+        price_steps=[], stock_policy={}, book=edition(book), currency=book.currency,
     )  # fmt: skip
     session.add(channel)
     session.flush()

@@ -30,7 +30,7 @@ def take_up_editions(workplace: Workplace) -> list[str]:
         if book is None:
             workplace.rulebooks = _with_kept(workplace.rulebooks, key, name, kept)
         elif edition(book) != kept:
-            _take_up(workplace, channel_id, edition(book), again=bool(kept))
+            _take_up(workplace, channel_id, book, again=bool(kept))
             found += [name] if kept else []
     return found
 
@@ -44,10 +44,10 @@ def _with_kept(books: Rulebooks, key: str, name: str, kept: str) -> Rulebooks:
     return Rulebooks({**books.by_key, key: book}, {**books.troubles, f"{key}.yaml": trouble})
 
 
-def _take_up(workplace: Workplace, channel_id: int, text: str, *, again: bool) -> None:
+def _take_up(workplace: Workplace, channel_id: int, book: Rulebook, *, again: bool) -> None:
     with workplace.database.writing() as session:
         channel = session.get_one(Channel, channel_id)
-        channel.book = text
+        channel.book, channel.currency = edition(book), book.currency
         if again:
             title = f"Work out by the new rulebook of {channel.name}"
             refresh_soon(session, workplace, SYSTEM, title, channel_id=channel_id)

@@ -46,11 +46,16 @@ def try_settings(session: Session, workplace: Workplace, key: str, wishes: Mappi
     """The settings of a channel as they would be, in a session that writes nothing; refused as saving them would be."""
     channel = channel_by_key(session, key)
     kept = channel_settings(session)[channel.id]
-    _set(session, workplace, channel, wishes)
+    supply = list(kept.supply_list)
+    if "supply_list" in wishes:
+        supply = [warehouse.id for warehouse in _supply(session, wishes["supply_list"])]
+    _set(session, workplace, channel, {name: value for name, value in wishes.items() if name != "supply_list"})
     return replace(
         kept,
         price_list=session.get_one(PriceList, channel.price_list_id),
         steps=steps_from(channel.price_steps),
+        policy=policy_from(channel.stock_policy),
+        supply_list=tuple(supply),
         least_margin=None if channel.least_margin is None else Decimal(channel.least_margin),
         delivery_cost=channel.delivery_cost,
     )
@@ -136,9 +141,7 @@ def _set_paused(session: Session, workplace: Workplace, channel: Channel, value:
 
 
 def _set_supply(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    if not isinstance(value, list) or len(set(value)) != len(value):
-        raise refuse("form", "“Supply list” must name each warehouse at most once.", "", "supply_list")
-    wanted = [warehouse_by_key(session, str(name)) for name in value]
+    wanted = _supply(session, value)
     statement = select(Warehouse.key).join(SupplyWarehouse, SupplyWarehouse.warehouse_id == Warehouse.id)
     statement = statement.where(SupplyWarehouse.channel_id == channel.id).order_by(SupplyWarehouse.position)
     before = list(session.scalars(statement))
@@ -146,6 +149,13 @@ def _set_supply(session: Session, workplace: Workplace, channel: Channel, value:
     for position, warehouse in enumerate(wanted):
         session.add(SupplyWarehouse(channel_id=channel.id, warehouse_id=warehouse.id, position=position))
     return before, [warehouse.key for warehouse in wanted]
+
+
+def _supply(session: Session, value: Any) -> list[Warehouse]:
+    """The warehouses of a supply list, in its order."""
+    if not isinstance(value, list) or len(set(value)) != len(value):
+        raise refuse("form", "“Supply list” must name each warehouse at most once.", "", "supply_list")
+    return [warehouse_by_key(session, str(name)) for name in value]
 
 
 _SETTERS = {

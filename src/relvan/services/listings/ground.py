@@ -14,8 +14,10 @@ from relvan.core.listings.layers import Layers, layers_of, standing_layers
 from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import translate_traits
 from relvan.core.prices.rates import NO_RATES, Rates
+from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import ConvertStep, NoPrice, Price
 from relvan.core.stock.availability import NO_PACE, Pace, Shown, pace_of, shown_quantity
+from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
 from relvan.core.why import Why
 from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
@@ -25,7 +27,8 @@ from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import list_prices, listings_of, member_counts
 from relvan.store.paces import lag_minutes, sold_a_minute
-from relvan.store.prices import rates_on
+from relvan.store.policies import PolicyPlaces, nearer_policies, policy_places
+from relvan.store.prices import rates_on, sales_holding
 from relvan.store.tables import Listing
 
 NOT_SOLD = Shown(0, 0, Why().then("Family", 0, "its variants are sold, not the family itself"))
@@ -34,24 +37,28 @@ NOT_SOLD = Shown(0, 0, Why().then("Family", 0, "its variants are sold, not the f
 @dataclass(frozen=True)
 class Channels:
     """What is the same for all listings of a channel: settings by its id, layers, translations, today's rates;
-    the lag in minutes of those that hold back by risk (none when nothing was measured yet)."""
+    the lag in minutes of those that hold back by risk (none when nothing was measured yet); where there are nearer
+    stock policies."""
 
     settings: Mapping[int, ChannelSettings]
     speakers: Speakers
     rates: Rates
     lags: Mapping[int, float | None]
     now: datetime
+    places: PolicyPlaces
 
 
 def load_channels(session: Session, workplace: Workplace) -> Channels:
     """The settings, layers and translations of all channels, and the rates of today."""
     settings, now = channel_settings(session), workplace.now()
-    lags = {key: lag_minutes(session, key, now) for key, one in settings.items() if one.policy.risk is not None}
+    places = policy_places(session)
+    risky = {key for key, one in settings.items() if one.policy.risk is not None} | places.risky
+    lags = {key: lag_minutes(session, key, now) for key in risky}
     speakers, own = load_speakers(session), workplace.settings.currency
     converting = any(one.price_list.currency != own or one.converts for one in settings.values())
     by_layer = any(isinstance(step, ConvertStep) for layer in speakers.layers.values() for step in layer.steps or ())
     rates = rates_on(session, now.date()) if converting or by_layer else NO_RATES
-    return Channels(settings, speakers, rates, lags, now)
+    return Channels(settings, speakers, rates, lags, now, places)
 
 
 @dataclass(frozen=True)
@@ -66,6 +73,8 @@ class Ground:
     heads: Mapping[int, Listing]
     members: Mapping[int, int]
     sold: Mapping[int, float]
+    sales: Mapping[tuple[int, int], SalePrice]
+    policies: Mapping[int, NearerPolicies]
 
 
 def load_ground(session: Session, listings: Sequence[Listing], channels: Channels) -> Ground:
@@ -87,6 +96,8 @@ def load_ground(session: Session, listings: Sequence[Listing], channels: Channel
         heads,
         member_counts(session, families) if families else {},
         sold_a_minute(session, pools, channels.now) if pools else {},
+        sales_holding(session, products, channels.now),
+        nearer_policies(session, channels.places, list(by_id), products),
     )
 
 
@@ -97,11 +108,16 @@ class WorkedOut:
     fields: dict[str, FieldValue]
     category: str
     place: FamilyPlace
-    price: Price | None
+    found: Price | NoPrice | None
     shown: Shown
     readiness: Readiness
     told: dict[str, str]
     pictures: tuple[str, ...]
+
+    @property
+    def price(self) -> Price | None:
+        """Its price; none of a family's head, and where there is none."""
+        return self.found if isinstance(self.found, Price) else None
 
     @property
     def said(self) -> dict[str, str]:
@@ -113,6 +129,11 @@ class WorkedOut:
         """Its price (minor units) and its quantity, by topic."""
         return {Topic.PRICE: self.price.money.amount if self.price else None, Topic.QUANTITY: self.shown.quantity}
 
+    @property
+    def regular(self) -> int | None:
+        """What it would cost without the sale price that holds now (minor units); none when there is no such."""
+        return self.price.regular.amount if self.price and self.price.regular else None
+
 
 def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOut:
     """What the rules give for one listing, from loaded values only."""
@@ -120,6 +141,7 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     book = workplace.rulebook(settings.channel)
     listed = ground.products[listing.product_id]
     base = ground.prices.get((settings.price_list.id, listing.product_id))
+    sale = ground.sales.get((settings.price_list.id, listing.product_id))
     if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
         base = face.prices.get(settings.price_list.key, base)
         listed = listed.under(listing.alias)
@@ -141,7 +163,8 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     found: Price | NoPrice | None = None
     if part != "head":
         own, rates = workplace.settings.currency, ground.channels.rates
-        found = price_on(settings, book, listed, base, own=own, category=category, rates=rates, steps=steps)
+        found = price_on(settings, book, listed, base, own=own, category=category, rates=rates, steps=steps,
+                         sale=sale)  # fmt: skip
     price = found if isinstance(found, Price) else None
     readiness = find_gaps(
         book, fields, listed.product, price=price.money.amount if price else None, quantity=shown.quantity,
@@ -149,7 +172,7 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
         no_price=found.reason if isinstance(found, NoPrice) else "",
     )  # fmt: skip
     pictures = () if _on_their_page(book, fields) else listed.pictures[: book.pictures.most]
-    return WorkedOut(fields, category, place, price, shown, readiness, _told(book, fields, place), pictures)
+    return WorkedOut(fields, category, place, found, shown, readiness, _told(book, fields, place), pictures)
 
 
 def _on_their_page(book: Rulebook, fields: Mapping[str, FieldValue]) -> bool:
@@ -200,7 +223,17 @@ def _quantity(
     if listed.kind == "service":
         return Shown(book.most_units, book.most_units, Why().then("Service", book.most_units, "not counted"))
     supplied = ground.holdings.of(listing.product_id, settings.supply_list)
-    return shown_quantity(supplied, settings.policy, book.most_units, _pace(listing, ground))
+    found = policy_of(listing, ground, settings, listed)
+    return shown_quantity(supplied, found.policy, book.most_units, _pace(listing, ground), whose=found.whose)
+
+
+def policy_of(listing: Listing, ground: Ground, settings: ChannelSettings, listed: Listed) -> Nearest:
+    """The stock policy that holds for a listing: the nearest."""
+    nearer = ground.policies.get(listing.channel_id, NO_NEARER)
+    category = listed.product.own_category
+    return nearer.nearest(
+        settings.policy, listing=listing.id, product=listing.product_id, family=listed.family_id, category=category
+    )
 
 
 def _pace(listing: Listing, ground: Ground) -> Pace:

@@ -25,7 +25,7 @@ from relvan.store.layers import (
 )
 from relvan.store.listed import listed_products
 from relvan.store.listings import ImpactRow, impact_rows, list_prices
-from relvan.store.prices import rates_on
+from relvan.store.prices import rates_on, sales_holding
 from relvan.store.tables import Channel
 
 CHUNK = 2_000
@@ -158,13 +158,24 @@ def _compare_prices(
         rows = [row for row in impact_rows(session, chunk) if row.part != "head"]
         products = {row.product_id for row in rows}
         listed, bases = listed_products(session, products), list_prices(session, products)
+        sales = sales_holding(session, products, workplace.now())
         here = replace(ground, chosen=chosen_layers(session, chunk))
         for row in rows:
             found = settings[row.channel_id]
             product = listed[row.product_id]
-            base, book = bases.get((found.price_list.id, row.product_id)), workplace.rulebook(found.channel)
+            place, book = (found.price_list.id, row.product_id), workplace.rulebook(found.channel)
             old, new = (
-                price_on(found, book, product, base, own=own, category=row.category, rates=rates, steps=steps)
+                price_on(
+                    found,
+                    book,
+                    product,
+                    bases.get(place),
+                    own=own,
+                    category=row.category,
+                    rates=rates,
+                    steps=steps,
+                    sale=sales.get(place),
+                )  # fmt: skip
                 for steps in here.price_steps(row, product.product)
             )
             if _told(old) == _told(new):

@@ -29,7 +29,7 @@ def refresh_soon(
     spec: dict[str, Any] = {"layer": layer_id, "channel": channel_id}
     ids = list(listing_ids) if listing_ids is not None else _ids_of(session, spec)
     if len(ids) <= AT_ONCE:
-        refresh_listings(session, workplace, listing_ids=ids)
+        refresh_listings(session, workplace, listing_ids=ids, cause=title)
         return
     if listing_ids is not None:
         spec["ids"] = ids
@@ -47,7 +47,7 @@ def work_out_some(workplace: Workplace, job_id: int, *, stopped: Callable[[], bo
             if not chunk:
                 end_job(session, workplace, job_id, "end", done=job.total)
                 return
-            refresh_listings(session, workplace, listing_ids=chunk)
+            refresh_listings(session, workplace, listing_ids=chunk, cause=job.title)
             job.spec = {**job.spec, "after": chunk[-1]}
             job.done = min(job.total, job.done + len(chunk))
 

@@ -46,13 +46,14 @@ def _sending(
     pictures = tuple(
         PictureFile(sha, kinds[sha], workplace.files.path(picture_file(sha, kinds[sha]))) for sha in found.pictures
     )
-    price = found.price.money if found.price else Money(0, settings.price_list.currency)
+    price = found.price.money if found.price else Money(0, book.currency)
     fields = {rule.name: found.told[rule.name] for rule in book.fields if rule.is_asked_of(found.place.part)}
     head = ground.heads.get(listing.head_id) if listing.head_id is not None else None
     traits = {trait.theirs: trait.value for trait in found.place.traits}
     offer = Offer(
         listed.product.sku, fields, price, found.shown.quantity, pictures,
         part=found.place.part, head=head.ref if head else "", traits=traits,
+        regular=found.price.regular if found.price else None,
     )  # fmt: skip
     gap = next((gap.message for gap in found.readiness.gaps if gap.kind != "no stock"), "")
     return Sending(offer, found.said, gap)

@@ -38,9 +38,10 @@ def refresh_listings(
     channel_id: int | None = None,
     caused_at: datetime | None = None,
     sold: Sold = frozenset(),
+    cause: str = "",
 ) -> list[Listing]:
     """Work listings out again, and with the head of a family's page its members. `sold` holds (channel, product) pairs
-    that a channel itself has just lowered."""
+    that a channel itself has just lowered; `cause` says in words what changed, for the history of prices."""
     session.flush()
     if product_ids is not None:  # what touches a part touches every kit that holds it
         product_ids = {*product_ids, *kits_above(session, product_ids)}
@@ -51,7 +52,7 @@ def refresh_listings(
         assert channels is not None
         with uncollected() if len(ids) >= MANY else nullcontext():
             listings = listings_of(session, listing_ids=ids[start : start + CHUNK])
-            _refresh(session, workplace, listings, channels, caused_at, sold)
+            _refresh(session, workplace, listings, channels, caused_at, sold, cause)
         found += listings
     return found
 
@@ -63,6 +64,7 @@ def _refresh(
     channels: Channels,
     caused_at: datetime | None,
     sold: Sold,
+    cause: str,
 ) -> None:
     ground = load_ground(session, listings, channels)
     tellings: list[Telling] = []
@@ -71,9 +73,12 @@ def _refresh(
         if is_stray(listing, ground) and not listing.placed:  # its product left the family: it stands by itself now
             listing.head_id = None
         worked_out = work_out(listing, ground, workplace)
+        paused = listing.paused
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
-        tellings += news(listing, under_way, caused_at, forced=forced)
+        tellings += news(listing, under_way, caused_at, forced=forced, cause=cause)
+        if listing.paused != paused and listing.placed and listing.followed and listing.wish == "live":
+            tellings.append(_shown(listing))
     session.flush()
     tell(session, workplace, tellings)
 
@@ -91,20 +96,25 @@ def facts_of(listing: Listing) -> ListingFacts:
         placed=listing.placed,
         shown=listing.shown,
         gone=listing.gone,
+        paused=listing.paused,
         refusal="; ".join(problem["says"] for problem in listing.refusal),
         held={
             "content": listing.held_content,
             "pictures": listing.held_pictures,
-            "price": str(listing.price),
+            "price": _priced(listing.price, listing.regular),
             "quantity": str(listing.quantity),
         },
         sent={
             "content": listing.sent_content,
             "pictures": listing.sent_pictures,
-            "price": str(listing.sent_price),
+            "price": _priced(listing.sent_price, listing.sent_regular),
             "quantity": str(listing.sent_quantity),
         },
     )
+
+
+def _priced(amount: int | None, regular: int | None) -> str:
+    return str(amount) if regular is None else f"{amount} instead of {regular}"
 
 
 def settle_state(listing: Listing) -> None:
@@ -132,6 +142,8 @@ def _keep(listing: Listing, found: WorkedOut) -> None:
         "held_pictures": pictures,
         "category": found.category,
         "price": found.price.money.amount if found.price else None,
+        "regular": found.regular,
+        "paused": found.shown.paused,
         "floored": bool(found.price and found.price.floored),
         "quantity": found.shown.quantity,
         "gaps": gaps,
@@ -165,8 +177,19 @@ def refusal_gaps(listing: Listing) -> list[Gap]:
     ]
 
 
+def _shown(listing: Listing) -> Telling:
+    """That a listing is paused while its quantity is 0, or put back."""
+    urgency = topic_urgency(Topic.SHOWN)
+    return Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)
+
+
 def news(
-    listing: Listing, under_way: set[tuple[int, str]], caused_at: datetime | None, *, forced: bool
+    listing: Listing,
+    under_way: set[tuple[int, str]],
+    caused_at: datetime | None,
+    *,
+    forced: bool,
+    cause: str = "",
 ) -> list[Telling]:
     """What a placed listing has to tell by itself: price and quantity. Content waits for a person to send it."""
     if not listing.placed or not listing.followed:
@@ -176,7 +199,9 @@ def news(
     if forced or listing.quantity != listing.sent_quantity or (listing.id, Topic.QUANTITY) in under_way:
         urgency = quantity_urgency(listing.sent_quantity, listing.quantity)
         found.append(Telling(listing.channel_id, subject, Topic.QUANTITY, urgency, listing.id, caused_at=caused_at))
-    price_differs = listing.price != listing.sent_price or (listing.id, Topic.PRICE) in under_way
-    if listing.price is not None and price_differs:
-        found.append(Telling(listing.channel_id, subject, Topic.PRICE, topic_urgency(Topic.PRICE), listing.id))
+    priced, sent = (listing.price, listing.regular), (listing.sent_price, listing.sent_regular)
+    if listing.price is not None and (priced != sent or (listing.id, Topic.PRICE) in under_way):
+        urgency = topic_urgency(Topic.PRICE)
+        payload = {"cause": cause} if cause else {}
+        found.append(Telling(listing.channel_id, subject, Topic.PRICE, urgency, listing.id, payload=payload))
     return found

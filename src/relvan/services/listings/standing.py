@@ -74,6 +74,6 @@ def _difference(listing: Listing, row: ShownListing) -> str:
     """What has happened to a listing outside, in words; "" when it stands as we thought."""
     if listing.shown and not row.live:
         return LAPSED if row.lapsed else TAKEN_DOWN
-    if row.live and not listing.shown and listing.wish == "live":
+    if row.live and not listing.shown and listing.to_show:
         return "put back there"
     return ""

@@ -1,5 +1,6 @@
 """Reading orders from a channel: by polling a window that overlaps, and by its signed webhooks."""
 
+import logging
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -9,12 +10,13 @@ from standardwebhooks import Webhook, WebhookVerificationError
 from relvan.core.orders.intake import IncomingOrder
 from relvan.core.refusal import refuse
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
-from relvan.services.orders.take import take_channel_order
+from relvan.services.orders.take import take_channel_order, take_channel_orders
 from relvan.services.outbox.deliver import note_call
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
 from relvan.store.tables import Channel, Order
 
+log = logging.getLogger("relvan.orders")
 NOTE_EVERY = timedelta(seconds=20)
 MOST_PAGES = 40
 
@@ -37,13 +39,14 @@ def read_orders(workplace: Workplace, channel_id: int) -> Reading:
     book = workplace.rulebook(channel)
     gateway = workplace.gateway(channel)
     mark, numbers = channel.order_mark, list[str]()
-    from_mark = max(0, mark - book.orders.overlap)
+    from_mark, whole = max(0, mark - book.orders.overlap), True
     try:
         for _ in range(MOST_PAGES):
             page = gateway.orders_after(from_mark, book.orders.page)
-            numbers += _take_all(workplace, channel_id, page)
+            taken, all_taken = _take_all(workplace, channel_id, page)
+            numbers, whole = numbers + taken, whole and all_taken
             from_mark = max([order.changed for order in page], default=from_mark)
-            mark = max(mark, from_mark)
+            mark = max(mark, from_mark) if whole else mark  # what could not be taken is read again
             if len(page) < book.orders.page:
                 break
     except (OutsideTrouble, OutsideRefusal) as failure:
@@ -70,8 +73,9 @@ def take_webhook(workplace: Workplace, channel_key: str, headers: dict[str, str]
     return take_channel_order(workplace, channel.id, incoming) if incoming else None
 
 
-def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) -> list[str]:
-    """Take the orders of a page; those told before are known by one query and cost nothing more."""
+def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) -> tuple[list[str], bool]:
+    """Take the orders of a page, and whether all could be; those told before are known by one query and cost nothing
+    more."""
     with workplace.database.reading() as session:
         known = dict(
             session.execute(
@@ -81,8 +85,18 @@ def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) 
             ).all()
         )
     fresh = [order for order in page if order.changed > known.get(order.number, -1)]
-    taken = [take_channel_order(workplace, channel_id, order) for order in fresh]
-    return [number for number in taken if number]
+    try:
+        return take_channel_orders(workplace, channel_id, fresh), True
+    except Exception:  # one that cannot be taken must not keep the others out
+        log.exception("A page of orders could not be taken at once; they are taken one by one")
+    taken, whole = list[str](), True
+    for order in fresh:
+        try:
+            taken += take_channel_orders(workplace, channel_id, [order])
+        except Exception:
+            whole = False
+            log.exception("The order %s of channel %s could not be taken", order.number, channel_id)
+    return taken, whole
 
 
 def _note(workplace: Workplace, before: Channel, mark: int, trouble: OutsideTrouble | None) -> None:

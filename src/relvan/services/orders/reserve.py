@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.stock.reserving import ReservationPlan, Want, plan_reservation
+from relvan.core.stock.reserving import Promise, ReservationPlan, Want, plan_reservation
 from relvan.services import audit
 from relvan.services.listings.refresh import Sold, refresh_listings
 from relvan.services.orders.work_out import work_out_orders
@@ -22,7 +22,7 @@ from relvan.store.orders import (
     short_orders_wanting,
     units_in_shipments,
 )
-from relvan.store.stock import balance_row, balances_of
+from relvan.store.stock import balance_row, balance_rows, balances_of
 from relvan.store.tables import Order, OrderLine, Product, Reservation, SupplyWarehouse, Warehouse
 
 
@@ -64,30 +64,56 @@ def reserve_in(
     sold: Sold = frozenset(),
 ) -> ReservationPlan:
     """Promise stock to one order inside a transaction, bring its facts and all touched listings up to date."""
-    if order.cancelled_at:
-        raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
-    lines = lines_of(session, [order.id])[order.id]
-    held = reservations_of(session, [order.id])
-    units = {line.id: line.quantity for line in lines}
-    wants = [
-        Want(line.id, line.product_id, wanted, *_together(line, units))
-        for line in lines
-        if line.product_id is not None and line.stocked and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
-    ]
-    products = {line.product_id for line in lines if line.product_id is not None}
+    return reserve_all(session, workplace, actor, [order], caused_at=caused_at, sold=sold)[order.id]
+
+
+def reserve_all(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    orders: Sequence[Order],
+    *,
+    caused_at: datetime | None = None,
+    sold: Sold = frozenset(),
+) -> dict[int, ReservationPlan]:
+    """Promise stock to orders one after the other, each whole or not at all; a plan for each by its id. What is touched
+    is brought up to date once for all of them."""
+    for order in orders:
+        if order.cancelled_at:
+            raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
+    ids = [order.id for order in orders]
+    lines, held = lines_of(session, ids), reservations_of(session, ids)
+    products = {line.product_id for found in lines.values() for line in found if line.product_id is not None}
     free = {
         (product_id, warehouse_id): balance.free
         for product_id, by_warehouse in balances_of(session, products).items()
         for warehouse_id, balance in by_warehouse.items()
     }
-    plan = plan_reservation(wants, free, supply_list_of(session, order))
-    if plan.whole and plan.promises:
-        _promise(session, plan, held)
-        audit.record(session, actor, workplace.now(), "order", order.id, "reserved")
-    work_out_orders(session, workplace, actor, [order])
-    if plan.whole or sold:
-        refresh_listings(session, workplace, product_ids=products, caused_at=caused_at, sold=sold)
-    return plan
+    supply = supply_lists_of(session, orders)
+    plans: dict[int, ReservationPlan] = {}
+    for order in orders:
+        plan = plan_reservation(_wants(lines[order.id], held), free, supply[order.channel_id])
+        plans[order.id] = plan
+        if plan.whole:
+            for promise in plan.promises:
+                free[promise.product, promise.warehouse] -= promise.quantity
+    got = [order for order in orders if plans[order.id].whole and plans[order.id].promises]
+    _promise(session, [promise for order in got for promise in plans[order.id].promises], held)
+    audit.record_many(session, actor, workplace.now(), "order", [(order.id, "reserved", {}) for order in got])
+    work_out_orders(session, workplace, actor, orders)
+    whole = {line.product_id for order in orders if plans[order.id].whole for line in lines[order.id]}
+    if touched := products if sold else {product_id for product_id in whole if product_id is not None}:
+        refresh_listings(session, workplace, product_ids=touched, caused_at=caused_at, sold=sold)
+    return plans
+
+
+def _wants(lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]) -> list[Want]:
+    units = {line.id: line.quantity for line in lines}
+    return [
+        Want(line.id, line.product_id, wanted, *_together(line, units))
+        for line in lines
+        if line.product_id is not None and line.stocked and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
+    ]
 
 
 def free_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> set[int]:
@@ -126,12 +152,17 @@ def retry_short_orders(session: Session, workplace: Workplace, product_ids: Coll
     return served
 
 
-def supply_list_of(session: Session, order: Order) -> list[int]:
-    """The warehouses that serve an order: its channel's in their order, else all."""
-    if order.channel_id is not None:
-        statement = select(SupplyWarehouse.warehouse_id).where(SupplyWarehouse.channel_id == order.channel_id)
-        return list(session.scalars(statement.order_by(SupplyWarehouse.position)))
-    return list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
+def supply_lists_of(session: Session, orders: Sequence[Order]) -> dict[int | None, list[int]]:
+    """The warehouses that serve orders, by channel: the channel's in their order; all for orders taken by hand."""
+    channels = {order.channel_id for order in orders}
+    found: dict[int | None, list[int]] = {channel_id: [] for channel_id in channels}
+    row = SupplyWarehouse
+    fed = select(row.channel_id, row.warehouse_id).where(row.channel_id.in_([one for one in channels if one]))
+    for channel_id, warehouse_id in session.execute(fed.order_by(row.position)).all():
+        found[channel_id].append(warehouse_id)
+    if None in channels:
+        found[None] = list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
+    return found
 
 
 def short_message(session: Session, order: Order, plan: ReservationPlan) -> str:
@@ -153,12 +184,14 @@ def _still_wanted(line: OrderLine, held: Sequence[Reservation]) -> int:
     return line.quantity - line.shipped - sum(reservation.quantity for reservation in held)
 
 
-def _promise(session: Session, plan: ReservationPlan, held: dict[int, list[Reservation]]) -> None:
+def _promise(session: Session, promises: Sequence[Promise], held: Mapping[int, Sequence[Reservation]]) -> None:
+    if not promises:
+        return
     by_place: dict[tuple[int, int], Reservation] = {
         (line, reservation.warehouse_id): reservation for line, rows in held.items() for reservation in rows
     }
     sums: dict[tuple[int, int], int] = defaultdict(int)
-    for promise in plan.promises:
+    for promise in promises:
         sums[promise.product, promise.warehouse] += promise.quantity
         existing = by_place.get((promise.line, promise.warehouse))
         if existing:
@@ -172,6 +205,7 @@ def _promise(session: Session, plan: ReservationPlan, held: dict[int, list[Reser
                     quantity=promise.quantity,
                 )
             )
+    kept = balance_rows(session, {product_id for product_id, _ in sums})
     for (product_id, warehouse_id), units in sums.items():
-        balance_row(session, product_id, warehouse_id).reserved += units
+        kept[product_id, warehouse_id].reserved += units
     session.flush()

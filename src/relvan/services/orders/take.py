@@ -1,5 +1,7 @@
 """Taking orders in: each once by (channel, channel's number), reserved at intake; a newer telling updates it."""
 
+from collections.abc import Sequence
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -11,36 +13,52 @@ from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
 from relvan.services import audit
-from relvan.services.counters import next_number
+from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
-from relvan.services.orders.reserve import reserve_in
+from relvan.services.orders.reserve import reserve_all, reserve_in
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.among import among
 from relvan.store.catalogue import kinds_of, products_by_code
+from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.tables import Channel, Listing, Order, OrderLine, Product
 
-PRODUCT_FACTS = tuple[int, str, str]
+ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
+UNKNOWN: ProductFacts = (None, "", "standard")
 
 
 def take_channel_order(workplace: Workplace, channel_id: int, incoming: IncomingOrder) -> str | None:
-    """Take an order of a channel, or bring it up to date; our number, or none when there was nothing to do.
+    """Take one order of a channel, or bring it up to date; our number, or none when there was nothing to do."""
+    return next(iter(take_channel_orders(workplace, channel_id, [incoming])), None)
+
+
+def take_channel_orders(workplace: Workplace, channel_id: int, told: Sequence[IncomingOrder]) -> list[str]:
+    """Take orders of a channel in one transaction, or bring them up to date; our numbers of those with news.
 
     Safe to repeat, whatever comes twice or late: a telling no newer than the last one changes nothing.
     """
+    if not told:
+        return []
     with workplace.database.writing() as session:
-        order = session.scalar(
-            select(Order).where(Order.channel_id == channel_id, Order.channel_number == incoming.number)
-        )
-        if order is not None:
-            return _update(session, workplace, order, incoming)
-        if incoming.sent:
-            return None  # it was sent before we knew the channel
-        channel = session.get_one(Channel, channel_id)
-        order = _save(session, workplace, channel, incoming)
-        _reserve_new(session, workplace, order, incoming, channel)
-        return order.number
+        there = orders_by_channel_number(session, channel_id, [incoming.number for incoming in told])
+        numbers: list[str] = []
+        fresh: dict[str, IncomingOrder] = {}
+        for incoming in told:
+            key = channel_number_key(incoming.number)
+            if key in there:
+                number = _update(session, workplace, there[key], incoming)
+                numbers += [number] if number else []
+            elif key not in fresh or fresh[key].changed < incoming.changed:
+                fresh[key] = incoming
+        new = [incoming for incoming in fresh.values() if not incoming.sent]  # else sent before we knew the channel
+        if new:
+            channel = session.get_one(Channel, channel_id)
+            orders = _save(session, workplace, channel, new)
+            _reserve_new(session, workplace, orders, new, channel)
+            numbers += [order.number for order in orders]
+        return numbers
 
 
 def take_manual_order(
@@ -58,16 +76,37 @@ def take_manual_order(
         paid=paid,
     )
     with workplace.database.writing() as session:
-        order = _save(session, workplace, None, incoming)
+        (order,) = _save(session, workplace, None, [incoming])
         audit.record(session, actor, workplace.now(), "order", order.id, "taken by hand")
         reserve_in(session, workplace, actor, order, caused_at=workplace.now())
         return order.number
 
 
-def _save(session: Session, workplace: Workplace, channel: Channel | None, incoming: IncomingOrder) -> Order:
+def _save(
+    session: Session, workplace: Workplace, channel: Channel | None, told: Sequence[IncomingOrder]
+) -> list[Order]:
+    """Write down new orders with their lines."""
+    numbers = next_numbers(session, "O", len(told))
+    orders = [_order(workplace, channel, incoming, number) for incoming, number in zip(told, numbers, strict=True)]
+    session.add_all(orders)
+    session.flush()
+    known = _known_products(session, channel, [line for incoming in told for line in incoming.lines])
+    lines = [
+        _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN))
+        for order, incoming in zip(orders, told, strict=True)
+        for position, line in enumerate(incoming.lines, 1)
+    ]
+    session.add_all(lines)
+    session.flush()
+    kinds = kinds_of(session, [key for key, kind, _ in known.values() if key is not None and kind == "kit"])
+    add_parts(session, lines, {product_id: apart for product_id, (_, apart) in kinds.items()})
+    return orders
+
+
+def _order(workplace: Workplace, channel: Channel | None, incoming: IncomingOrder, number: str) -> Order:
     total = incoming.delivery_price + sum(line.unit_price * line.quantity for line in incoming.lines)
-    order = Order(
-        number=next_number(session, "O"),
+    return Order(
+        number=number,
         channel_id=channel.id if channel else None,
         channel_number=incoming.number or None,
         channel_mark=incoming.changed,
@@ -82,70 +121,74 @@ def _save(session: Session, workplace: Workplace, channel: Channel | None, incom
         placed_at=incoming.placed_at,
         taken_at=workplace.now(),
     )
-    session.add(order)
-    session.flush()
-    known = _known_products(session, channel, incoming.lines)
-    lines = []
-    for position, line in enumerate(incoming.lines, 1):
-        product_id, kind, tax_code = known.get(position, (None, "", "standard"))
-        gross = line.unit_price * line.quantity
-        lines.append(
-            OrderLine(
-                order_id=order.id,
-                position=position,
-                channel_line=line.channel_line,
-                sku=line.sku,
-                title=line.title,
-                product_id=product_id,
-                stocked=is_stocked(kind),
-                quantity=line.quantity,
-                unit_price=line.unit_price,
-                tax=tax_inside(gross, TAX_PERCENT[tax_code or "standard"]),
-            )
-        )
-    session.add_all(lines)
-    session.flush()
-    kinds = kinds_of(session, [product_id for product_id, kind, _ in known.values() if kind == "kit"])
-    add_parts(session, lines, {product_id: apart for product_id, (_, apart) in kinds.items()})
-    return order
+
+
+def _line(order: Order, position: int, line: IncomingLine, facts: ProductFacts) -> OrderLine:
+    product_id, kind, tax_code = facts
+    gross = line.unit_price * line.quantity
+    return OrderLine(
+        order_id=order.id,
+        position=position,
+        channel_line=line.channel_line,
+        sku=line.sku,
+        title=line.title,
+        product_id=product_id,
+        stocked=is_stocked(kind),
+        quantity=line.quantity,
+        unit_price=line.unit_price,
+        tax=tax_inside(gross, TAX_PERCENT[tax_code or "standard"]),
+    )
 
 
 def _known_products(
-    session: Session, channel: Channel | None, lines: tuple[IncomingLine, ...]
-) -> dict[int, PRODUCT_FACTS]:
-    """Products by the position of their line: by the listing that was bought, else by SKU or alias."""
-    by_ref: dict[str, PRODUCT_FACTS] = {}
+    session: Session, channel: Channel | None, lines: Sequence[IncomingLine]
+) -> dict[tuple[str, str], ProductFacts]:
+    """Products by (reference, SKU) of lines: by the listing that was bought, else by SKU or alias."""
+    by_ref: dict[str, ProductFacts] = {}
     if channel is not None:
         rows = session.execute(
             select(Listing.ref, Product.id, Product.kind, Product.tax_code)
             .join(Product, Product.id == Listing.product_id)
-            .where(Listing.channel_id == channel.id, Listing.ref.in_([line.listing_ref for line in lines]))
+            .where(Listing.channel_id == channel.id, among(Listing.ref, {line.listing_ref for line in lines} - {""}))
         )
-        by_ref = {ref: (product_id, kind, tax_code) for ref, product_id, kind, tax_code in rows if ref}
-    by_code = products_by_code(session, [line.sku for line in lines if line.sku])
+        by_ref = {ref: (product_id, kind, tax_code) for ref, product_id, kind, tax_code in rows.all()}
+    by_code = products_by_code(session, [line.sku for line in lines if line.sku and line.listing_ref not in by_ref])
     found = {}
-    for position, line in enumerate(lines, 1):
+    for line in lines:
         facts = by_ref.get(line.listing_ref) or by_code.get(sku_key(line.sku))
         if facts:
-            found[position] = facts
+            found[line.listing_ref, line.sku] = facts
     return found
 
 
 def _reserve_new(
-    session: Session, workplace: Workplace, order: Order, incoming: IncomingOrder, channel: Channel
+    session: Session,
+    workplace: Workplace,
+    orders: Sequence[Order],
+    told: Sequence[IncomingOrder],
+    channel: Channel,
 ) -> None:
-    audit.record(session, SYSTEM, workplace.now(), "order", order.id, f"taken from {channel.name}")
-    acknowledge = Telling(
-        channel.id, f"order:{order.channel_number}", Topic.ACKNOWLEDGE, topic_urgency(Topic.ACKNOWLEDGE)
-    )
-    tell(session, workplace, [acknowledge])
-    if incoming.cancelled:
-        order.cancelled_at = workplace.now()
-        work_out_orders(session, workplace, SYSTEM, [order])
-        return
-    lines = session.scalars(select(OrderLine.product_id).where(OrderLine.order_id == order.id))
-    sold = frozenset((channel.id, product_id) for product_id in lines if product_id is not None)
-    reserve_in(session, workplace, SYSTEM, order, caused_at=workplace.now(), sold=sold)
+    now = workplace.now()
+    entries: list[tuple[int | None, str, audit.Changes]] = [
+        (order.id, f"taken from {channel.name}", {}) for order in orders
+    ]
+    audit.record_many(session, SYSTEM, now, "order", entries)
+    urgency = topic_urgency(Topic.ACKNOWLEDGE)
+    news = [Telling(channel.id, f"order:{order.channel_number}", Topic.ACKNOWLEDGE, urgency) for order in orders]
+    tell(session, workplace, news)
+    standing: list[Order] = []
+    gone: list[Order] = []
+    for order, incoming in zip(orders, told, strict=True):
+        if incoming.cancelled:
+            order.cancelled_at = now
+        (gone if incoming.cancelled else standing).append(order)
+    if gone:
+        work_out_orders(session, workplace, SYSTEM, gone)
+    if standing:
+        ids = [order.id for order in standing]
+        sellers = session.scalars(select(OrderLine.product_id).where(among(OrderLine.order_id, ids)))
+        sold = frozenset((channel.id, product_id) for product_id in sellers if product_id is not None)
+        reserve_all(session, workplace, SYSTEM, standing, caused_at=now, sold=sold)
 
 
 def _update(session: Session, workplace: Workplace, order: Order, incoming: IncomingOrder) -> str | None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select, update
@@ -28,7 +28,7 @@ from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.store.among import among
 from relvan.store.listings import listings_of, members_of
-from relvan.store.tables import BulkJobRow, Channel, LagSample, Listing, OutboxEntry
+from relvan.store.tables import BulkJobRow, Channel, LagSample, Listing, OutboxEntry, PriceSent
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ class Answer:
 def kept_envelope(entry: OutboxEntry, line: SheetLine) -> Envelope:
     """The envelope of an update that was handed in: what it will have said when it is accepted. Of one that the channel
     had taken before, nobody knows which numbers it carried then."""
-    unknown = {"sent_price": None, "sent_quantity": None} if line.again and line.placed else {}
+    unknown = {"sent_price": None, "sent_regular": None, "sent_quantity": None} if line.again and line.placed else {}
     return Envelope(
         entry.id, Topic(entry.topic), entry.subject, entry.key, entry.unsure, entry.listing_id, "",
         sent={**entry.sent, **unknown},
@@ -147,6 +147,7 @@ def _accepted(
     came.told.append((listing, entry.topic))
     for name, value in answer.envelope.sent.items():
         setattr(listing, name, value)
+    _note_price(session, now, listing, entry, answer.envelope.sent)
     if isinstance(answer.verdict, Placed):
         listing.placed, listing.shown = True, True
         listing.ref, listing.page, listing.until = answer.verdict.ref, answer.verdict.page, answer.verdict.until
@@ -156,6 +157,20 @@ def _accepted(
     if listing.refusal:
         keep_refusal(listing, after_accepting(problems_of(listing), entry.topic))
     _show_refusal(listing)
+
+
+def _note_price(session: Session, now: datetime, listing: Listing, entry: OutboxEntry, sent: Mapping[str, Any]) -> None:
+    """Keep every price that a channel has accepted, with what it came from."""
+    amount = sent.get("sent_price")
+    if amount is None:
+        return
+    cause = str(entry.payload.get("cause", "")) or ("published" if entry.topic == Topic.PUBLISH else "")
+    session.add(
+        PriceSent(
+            listing_id=listing.id, channel_id=listing.channel_id, at=now, amount=amount,
+            regular=sent.get("sent_regular"), cause=cause,
+        )
+    )  # fmt: skip
 
 
 def _rows_to_refuse(
@@ -204,7 +219,7 @@ def _tell_what_changed_meanwhile(session: Session, workplace: Workplace, told: S
     """What the channel has taken may be older than what is held: an answer was lost, and the thing changed since."""
     tellings = []
     for listing, topic in told:
-        if topic == Topic.SHOWN and listing.shown != (listing.wish == "live"):
+        if topic == Topic.SHOWN and listing.shown != listing.to_show:
             tellings.append(_telling(listing, Topic.SHOWN))
         tellings += [one for one in news(listing, set(), None, forced=False) if one.topic == topic]
     tell(session, workplace, tellings)

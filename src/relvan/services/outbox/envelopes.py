@@ -8,11 +8,11 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic
 from relvan.core.money import Money
-from relvan.gateways.channels.port import ChannelGateway, Dispatched, HandInRow, Offer, Placed, RowVerdict
+from relvan.gateways.channels.port import ChannelGateway, Dispatched, HandInRow, Offer, Placed, PriceRow, RowVerdict
 from relvan.services.listings.offers import Sending, offers_of
 from relvan.services.workplace import Workplace
 from relvan.store.bulk import update_rows
-from relvan.store.channels import channel_settings
+from relvan.store.channels import channels
 from relvan.store.listings import listings_of
 from relvan.store.tables import Listing, OutboxEntry
 
@@ -33,6 +33,7 @@ class Envelope:
     offer: Offer | None = None
     quantity: int = 0
     price: Money | None = None
+    regular: Money | None = None
     shown: bool = True
     payload: dict[str, Any] = field(default_factory=dict)
     sent: dict[str, Any] = field(default_factory=dict)
@@ -50,7 +51,7 @@ WHOLE = (Topic.PUBLISH, Topic.CONTENT)  # what carries all that a listing says
 
 def make_envelopes(session: Session, workplace: Workplace, entries: Sequence[OutboxEntry]) -> list[Envelope]:
     """Fill the envelopes from what is held now, inside the claiming transaction; a few queries for all of them."""
-    currency = {key: found.price_list.currency for key, found in channel_settings(session).items()}
+    currency = {channel.id: channel.currency for channel in channels(session)}
     ids = [entry.listing_id for entry in entries if entry.listing_id is not None]
     listings = {listing.id: listing for listing in listings_of(session, listing_ids=ids)}
     whole = [listings[e.listing_id] for e in entries if e.listing_id is not None and e.topic in WHOLE]
@@ -77,21 +78,24 @@ def _envelope(entry: OutboxEntry, listing: Listing | None, sendings: Mapping[int
     if listing is None:
         return Envelope(ref="", **start)
     start["ref"] = listing.ref
+    sent: dict[str, Any]
     if topic == Topic.QUANTITY:
         return Envelope(**start, quantity=listing.quantity, sent={"sent_quantity": listing.quantity})
     if topic == Topic.PRICE:
         price = Money(listing.price or 0, currency)
-        return Envelope(**start, price=price, sent={"sent_price": listing.price})
+        regular = None if listing.regular is None else Money(listing.regular, currency)
+        sent = {"sent_price": listing.price, "sent_regular": listing.regular}
+        return Envelope(**start, price=price, regular=regular, sent=sent)
     if topic == Topic.SHOWN:
-        shown = listing.wish == "live"
-        return Envelope(**start, shown=shown, sent={"shown": shown})
+        return Envelope(**start, shown=listing.to_show, sent={"shown": listing.to_show})
     found = sendings[listing.id]
-    sent: dict[str, Any] = {
+    sent = {
         "sent_content": listing.held_content, "sent_pictures": listing.held_pictures, "sent_fields": found.said,
     }  # fmt: skip
     if topic == Topic.PUBLISH:
         price_sent = None if found.offer.part == "head" else found.offer.price.amount
-        sent |= {"sent_price": price_sent, "sent_quantity": found.offer.quantity}
+        regular_sent = found.offer.regular.amount if found.offer.regular and price_sent is not None else None
+        sent |= {"sent_price": price_sent, "sent_regular": regular_sent, "sent_quantity": found.offer.quantity}
     return Envelope(**start, offer=found.offer, sent=sent, gap=found.gap)
 
 
@@ -101,7 +105,9 @@ def send_envelopes(gateway: ChannelGateway, envelopes: Sequence[Envelope]) -> li
     if first.topic == Topic.QUANTITY:
         return _by_row(envelopes, gateway.set_quantities([(e.ref, e.quantity) for e in envelopes]))
     if first.topic == Topic.PRICE:
-        return _by_row(envelopes, gateway.set_prices([(e.ref, e.price) for e in envelopes if e.price]))
+        return _by_row(
+            envelopes, gateway.set_prices([PriceRow(e.ref, e.price, e.regular) for e in envelopes if e.price])
+        )
     if first.topic == Topic.PUBLISH:
         return [_publish(gateway, first)]
     _send_one(gateway, first)

@@ -18,7 +18,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import ChannelSettings
 from relvan.store.layers import Speakers, load_speakers
 from relvan.store.listed import listed_products
-from relvan.store.prices import PricedRow, priced_rows, rates_on
+from relvan.store.prices import PricedRow, priced_rows, rates_on, sales_holding
 
 CHUNK, SAMPLES = 5_000, 10
 TRIED = frozenset({"price_list", "price_steps", "least_margin", "delivery_cost"})
@@ -104,16 +104,19 @@ class _Trial:
         self.session, self.settings = session, settings
         self.book = workplace.rulebook(settings.channel)
         self.own = workplace.settings.currency
-        self.rates = rates_on(session, workplace.now().date())
+        self.now = workplace.now()
+        self.rates = rates_on(session, self.now.date())
         self.speakers: Speakers = load_speakers(session)
 
     def prices_of(self, rows: Sequence[PricedRow]) -> list[Price | NoPrice]:
         """The price of each row."""
-        bases = self._alias_bases(rows)
+        bases, listed_at = self._alias_bases(rows), self.settings.price_list.id
+        sales = sales_holding(self.session, {row.product_id for row in rows}, self.now)
         return [
             price_on(
                 self.settings, self.book, row, bases.get(row.listing_id, row.base),
                 own=self.own, category=row.category, rates=self.rates, steps=self._steps(row),
+                sale=sales.get((listed_at, row.product_id)),
             )
             for row in rows
         ]  # fmt: skip

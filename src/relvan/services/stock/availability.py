@@ -1,11 +1,20 @@
 """Why so many are free, and why a channel shows so many."""
 
+from sqlalchemy.orm import Session
+
 from relvan.core.stock.availability import NO_PACE, Shown, free_over, pace_of, shown_quantity
+from relvan.core.stock.nearest import NO_NEARER
+from relvan.services.listings.ground import NOT_SOLD
+from relvan.services.listings.offers import worked_out_listing
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key, channel_settings
-from relvan.store.holdings import load_holdings
+from relvan.store.holdings import Holdings, load_holdings
+from relvan.store.listed import listed_products
+from relvan.store.listings import listings_of
 from relvan.store.paces import lag_minutes, sold_a_minute
+from relvan.store.policies import nearer_policies, policy_places
+from relvan.store.tables import Channel
 
 
 def availability(workplace: Workplace, sku: str, channel_key: str = "") -> Shown:
@@ -17,10 +26,25 @@ def availability(workplace: Workplace, sku: str, channel_key: str = "") -> Shown
             free, why = free_over(holdings.of(product.id))
             return Shown(free, free, why)
         channel = channel_by_key(session, channel_key)
-        settings = channel_settings(session)[channel.id]
-        supplied = holdings.of(product.id, settings.supply_list)
-        pace = NO_PACE
-        if settings.policy.risk is not None:
-            parts, now = holdings.leaves.get(product.id, {product.id: 1}), workplace.now()
-            pace = pace_of(parts, sold_a_minute(session, parts, now), lag_minutes(session, channel.id, now))
-        return shown_quantity(supplied, settings.policy, workplace.rulebook(channel).most_units, pace)
+        here = [one for one in listings_of(session, product_ids=[product.id], channel_id=channel.id) if not one.alias]
+        if here and not here[0].is_head:
+            return worked_out_listing(session, workplace, here[0]).shown
+        return _unlisted(session, workplace, product.id, channel, holdings)
+
+
+def _unlisted(session: Session, workplace: Workplace, product_id: int, channel: Channel, holdings: Holdings) -> Shown:
+    """What a channel would show of a product that is not listed there."""
+    settings, listed = channel_settings(session)[channel.id], listed_products(session, [product_id])[product_id]
+    if listed.kind == "family":
+        return NOT_SOLD
+    nearer = nearer_policies(session, policy_places(session), [], [product_id]).get(channel.id, NO_NEARER)
+    found = nearer.nearest(
+        settings.policy, listing=None, product=product_id, family=listed.family_id,
+        category=listed.product.own_category,
+    )  # fmt: skip
+    pace = NO_PACE
+    if found.policy.risk is not None:
+        parts, now = holdings.leaves.get(product_id, {product_id: 1}), workplace.now()
+        pace = pace_of(parts, sold_a_minute(session, parts, now), lag_minutes(session, channel.id, now))
+    supplied, most = holdings.of(product_id, settings.supply_list), workplace.rulebook(channel).most_units
+    return shown_quantity(supplied, found.policy, most, pace, whose=found.whose)

@@ -13,9 +13,10 @@ from relvan.store.tables.catalogue import (
     PriceList,
     Product,
     ProductPicture,
+    SaleWindow,
     SkuName,
 )
-from relvan.store.tables.channels import Carrier, Channel, LagSample, OutboxEntry, SupplyWarehouse
+from relvan.store.tables.channels import Carrier, Channel, LagSample, NearerPolicy, OutboxEntry, SupplyWarehouse
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
 from relvan.store.tables.jobs import BulkJob, BulkJobRow, Mapping
 from relvan.store.tables.listings import (
@@ -25,6 +26,7 @@ from relvan.store.tables.listings import (
     Listing,
     ListingLayer,
     PageSearch,
+    PriceSent,
     TranslationRow,
 )
 from relvan.store.tables.orders import Order, OrderLine, Reservation
@@ -45,9 +47,9 @@ from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Wareho
 __all__ = [
     "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier",
     "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Finding", "KeptView", "KitPart",
-    "LagSample", "LayerRow",
-    "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping", "Movement", "Order", "OrderLine", "OutboxEntry",
-    "PageSearch", "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceBreak",
-    "PriceList", "Product", "ProductPicture", "RepeatedCall", "Reservation", "Shipment", "ShipmentLine",
-    "SignInAttempt", "SkuName", "SupplyWarehouse", "Table", "Toast", "TranslationRow", "Visit", "Warehouse",
+    "LagSample", "LayerRow", "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping", "Movement",
+    "NearerPolicy", "Order", "OrderLine", "OutboxEntry", "PageSearch", "Parcel", "ParcelLine", "Person", "Pick",
+    "PickList", "Picture", "Preference", "PriceBreak", "PriceList", "PriceSent", "Product", "ProductPicture",
+    "RepeatedCall", "Reservation", "SaleWindow", "Shipment", "ShipmentLine", "SignInAttempt", "SkuName",
+    "SupplyWarehouse", "Table", "Toast", "TranslationRow", "Visit", "Warehouse",
 ]  # fmt: skip

@@ -70,6 +70,8 @@ class Product(Table):
     hs_code: Mapped[str] = mapped_column(default="", server_default="")
     supplier: Mapped[str] = mapped_column(default="", server_default="")
     minimum_order: Mapped[int | None]
+    advertised_minimum: Mapped[int | None]
+    ceiling: Mapped[int | None]
 
 
 class KitPart(Table):
@@ -176,6 +178,28 @@ class CurrencyRate(Table):
     target: Mapped[str]
     rate: Mapped[str]
     since: Mapped[str]
+    made_at: Mapped[datetime]
+
+
+class SaleWindow(Table):
+    """A sale price of a product on a list, in minor units of its currency, from an instant until another. `state` says
+    how far its listings have followed: planned, running, over."""
+
+    __tablename__ = "sale_window"
+    __table_args__ = strict(
+        CheckConstraint("amount > 0", name="amount"),
+        CheckConstraint("until > since", name="window"),
+        CheckConstraint("state IN ('planned', 'running', 'over')", name="state"),
+        Index("ix_sale_window_product_id", "product_id", "price_list_id"),
+        Index("ix_sale_window_turns", "state", "since", "until"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"))
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"))
+    amount: Mapped[int]
+    since: Mapped[datetime]
+    until: Mapped[datetime]
+    state: Mapped[str] = mapped_column(default="planned")
     made_at: Mapped[datetime]
 
 

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import REAL, ForeignKey, Index, text
+from sqlalchemy import REAL, CheckConstraint, ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -11,14 +11,16 @@ from relvan.store.tables.base import Table, strict
 
 class Channel(Table):
     """A marketplace or store account that we sell on; its token and webhook secret are encrypted. `book` is the
-    edition of its rulebook by which its listings were worked out, as JSON. `least_margin` is a
-    percentage as text; `delivery_cost` what delivery is counted at for it, in minor units of the seller's currency."""
+    edition of its rulebook by which its listings were worked out, as JSON, `currency` what it sells in by that.
+    `least_margin` is a percentage as text; `delivery_cost` what delivery is counted at for it, in minor units of the
+    seller's currency."""
 
     __tablename__ = "channel"
     id: Mapped[int] = mapped_column(primary_key=True)
     key: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     rulebook: Mapped[str]
+    currency: Mapped[str] = mapped_column(default="", server_default="")
     address: Mapped[str]
     token: Mapped[str]
     hook_secret: Mapped[str] = mapped_column(default="")
@@ -35,6 +37,30 @@ class Channel(Table):
     book: Mapped[str] = mapped_column(default="", server_default="", deferred=True)
     least_margin: Mapped[str | None]
     delivery_cost: Mapped[int] = mapped_column(default=0, server_default="0")
+
+
+class NearerPolicy(Table):
+    """A stock policy that goes instead of the channel's: for a category of the seller's tree (by its path's key) and
+    those below it, for a product (a family for its variants), or for one listing."""
+
+    __tablename__ = "nearer_policy"
+    __table_args__ = strict(
+        CheckConstraint(
+            "CASE WHEN category IS NULL THEN 0 ELSE 1 END + CASE WHEN product_id IS NULL THEN 0 ELSE 1 END"
+            " + CASE WHEN listing_id IS NULL THEN 0 ELSE 1 END = 1",
+            name="one_place",
+        ),
+        Index("uq_nearer_policy_category", "channel_id", "category", unique=True),
+        Index("uq_nearer_policy_product", "channel_id", "product_id", unique=True),
+        Index("uq_nearer_policy_listing", "listing_id", unique=True),
+        Index("ix_nearer_policy_product_id", "product_id", sqlite_where=text("product_id IS NOT NULL")),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    category: Mapped[str | None]
+    product_id: Mapped[int | None] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"))
+    listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"))
+    policy: Mapped[dict[str, Any]]
 
 
 class SupplyWarehouse(Table):

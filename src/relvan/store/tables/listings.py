@@ -13,11 +13,12 @@ class Listing(Table):
     """Our offer of one product on one channel; `alias` is the second SKU that it is offered under, or empty.
 
     `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
-    state, gaps, price (minor units), quantity, and a fingerprint of content and pictures, held and sent. `until` is
-    when the channel lets it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that.
-    A member of a family's page names the listing of the family (which `is_head`) as its `head`; one that `must` be
-    there keeps the whole family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field;
-    `category` is the channel's. One that was only read in is not `followed` yet: its price and quantity are left alone.
+    state, gaps, price (minor units; `regular` is what a sale price goes instead of), quantity, and a fingerprint of
+    content and pictures, held and sent. `until` is when the channel lets it lapse; `gone` says why the channel no
+    longer shows it, when nobody here asked for that. A member of a family's page names the listing of the family (which
+    `is_head`) as its `head`; one that `must` be there keeps the whole family waiting while it has gaps. `sent_fields`
+    is what the channel has accepted, by field; `category` is the channel's. One that was only read in is not `followed`
+    yet: its price and quantity are left alone. One that is `paused` is not shown while its quantity is 0.
     """
 
     __tablename__ = "listing"
@@ -50,6 +51,7 @@ class Listing(Table):
     demands: Mapped[int] = mapped_column(default=0)
     met: Mapped[int] = mapped_column(default=0)
     price: Mapped[int | None]
+    regular: Mapped[int | None]
     floored: Mapped[bool] = mapped_column(default=False)
     quantity: Mapped[int] = mapped_column(default=0)
     held_content: Mapped[str] = mapped_column(default="")
@@ -57,6 +59,7 @@ class Listing(Table):
     sent_content: Mapped[str] = mapped_column(default="")
     sent_pictures: Mapped[str] = mapped_column(default="")
     sent_price: Mapped[int | None]
+    sent_regular: Mapped[int | None]
     sent_quantity: Mapped[int | None]
     created_at: Mapped[datetime]
     changed_at: Mapped[datetime]
@@ -69,6 +72,29 @@ class Listing(Table):
     is_head: Mapped[bool] = mapped_column(default=False, server_default="0")
     category: Mapped[str] = mapped_column(default="", server_default="")
     followed: Mapped[bool] = mapped_column(default=True, server_default="1")
+    paused: Mapped[bool] = mapped_column(default=False, server_default="0")
+
+    @property
+    def to_show(self) -> bool:
+        """Whether the channel is to show it now."""
+        return self.wish == "live" and not self.paused
+
+
+class PriceSent(Table):
+    """A price that a channel has accepted, in minor units of its currency, and what it came from; with `regular`, the
+    price it was shown instead of."""
+
+    __tablename__ = "price_sent"
+    __table_args__ = strict(
+        Index("ix_price_sent_listing_id", "listing_id", "at"), Index("ix_price_sent_channel_id", "channel_id", "at")
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"))
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    at: Mapped[datetime]
+    amount: Mapped[int]
+    regular: Mapped[int | None]
+    cause: Mapped[str] = mapped_column(default="")
 
 
 class LayerRow(Table):

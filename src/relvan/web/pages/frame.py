@@ -43,6 +43,7 @@ STATIONS = (
     ("Findings", "/listings/findings"),
     ("Stock", "/stock"),
     ("Prices", "/prices"),
+    ("Updates of the channels", "/updates"),
     ("Price lists", "/prices/lists"),
     ("Orders", "/orders"),
     ("Inbox", "/orders?tray=inbox"),

@@ -7,10 +7,11 @@ import { listing } from "./listing.js";
 import { pictures } from "./pictures.js";
 import { scanner } from "./scanner.js";
 import { sheet } from "./sheet.js";
+import { supply } from "./supply.js";
 import { table } from "./table.js";
 import { toasts } from "./toasts.js";
 import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, family, keys, listing, pictures, scanner, sheet, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [change, command, family, keys, listing, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);

@@ -1,0 +1,89 @@
+"""Prices over HTTP: why one is as it is, sale prices, and every price that was sent."""
+
+from datetime import datetime
+from typing import Any
+
+from pydantic import AwareDatetime, Field
+
+from relvan.api.desk import By, Limit, api_router
+from relvan.api.shapes import Amount, Shape, amount_of, minor, money_shape
+from relvan.services.prices.explain import explain_price
+from relvan.services.prices.sales import PlanSale, end_sale, plan_sale
+from relvan.store.catalogue import find_product
+from relvan.store.prices import SaleLine, price_list_by_key, sale_lines
+from relvan.store.prices_sent import SentFilter, prices_sent
+
+router = api_router(tags=["prices"])
+
+
+class NewSale(Shape):
+    """A sale price: lower than the regular one of a list, from a time (now, when it is left out) until another."""
+
+    sku: str = Field(max_length=1000)
+    price_list: str = Field(max_length=40)
+    price: Amount
+    since: AwareDatetime | None = None
+    until: AwareDatetime
+
+
+@router.get("/sales")
+def list_sales(by: By, sku: str = "", limit: Limit = 50, after: int = 0) -> dict[str, Any]:
+    """Sale prices that are planned or running: of one product, or of all in the order in which they were planned."""
+    with by.workplace.database.reading() as session:
+        product = find_product(session, sku).id if sku else None
+        found = sale_lines(session, product_id=product, after=after, limit=limit + 1)
+    following = found[limit - 1].id if len(found) > limit else None
+    return {"items": [_sale(line) for line in found[:limit]], "next": following}
+
+
+@router.post("/sales", status_code=201)
+def post_sale(by: By, wish: NewSale) -> dict[str, Any]:
+    """Plan a sale price; it starts and ends by itself."""
+    with by.workplace.database.reading() as session:
+        currency = price_list_by_key(session, wish.price_list).currency
+    since: datetime = wish.since or by.workplace.now()
+    amount = minor(wish.price, currency, "price")
+    planned = plan_sale(by.workplace, by.actor, PlanSale(wish.sku, wish.price_list, amount, since, wish.until))
+    return {"id": planned}
+
+
+@router.delete("/sales/{sale}")
+def delete_sale(by: By, sale: int) -> dict[str, int]:
+    """End a sale price now, or take back one that is planned."""
+    end_sale(by.workplace, by.actor, sale)
+    return {"ended": sale}
+
+
+@router.get("/prices-sent")
+def list_prices_sent(
+    by: By, sku: str = "", channel: str = "", limit: Limit = 50, after: int | None = None
+) -> dict[str, Any]:
+    """Every price that a channel has accepted, the last first, with its cause."""
+    with by.workplace.database.reading() as session:
+        product = find_product(session, sku).id if sku else None
+        wanted = SentFilter(product_id=product, channel=channel)
+        found = prices_sent(session, wanted, before=after, limit=limit + 1)
+    items = [
+        {"at": row.at, "sku": row.sku, "channel": row.channel_key, "listing": row.listing_id,
+         "price": amount_of(row.amount, row.currency), "regular": amount_of(row.regular, row.currency),
+         "cause": row.cause}
+        for row in found[:limit]
+    ]  # fmt: skip
+    return {"items": items, "next": found[limit - 1].id if len(found) > limit else None}
+
+
+@router.get("/prices/{sku:path}")
+def get_price(by: By, sku: str, channel: str = "") -> dict[str, Any]:
+    """The price on a channel, and why; while a sale price holds, with the regular one."""
+    price = explain_price(by.workplace, sku, channel)
+    return {
+        "price": money_shape(price.money), "regular": money_shape(price.regular), "floored": price.floored,
+        "why": price.why.as_dicts(),
+    }  # fmt: skip
+
+
+def _sale(line: SaleLine) -> dict[str, Any]:
+    return {
+        "id": line.id, "sku": line.sku, "price_list": line.price_list, "state": line.state,
+        "price": amount_of(line.amount, line.currency), "since": line.since, "until": line.until,
+    }  # fmt: skip

@@ -1,0 +1,56 @@
+"""Sale prices: lower for a while, in windows that start and end by themselves. See docs/rules.md, “Prices”."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from relvan.core.money import MOST_MINOR
+from relvan.core.refusal import Refusal
+
+
+@dataclass(frozen=True)
+class SalePrice:
+    """A price on a list in minor units, from an instant (included) until another (excluded)."""
+
+    amount: int
+    since: datetime
+    until: datetime
+
+    def holds_at(self, now: datetime) -> bool:
+        """Whether its window is open."""
+        return self.since <= now < self.until
+
+    @property
+    def words(self) -> str:
+        """Its window in words."""
+        return f"from {self.since:%Y-%m-%d %H:%M} until {self.until:%Y-%m-%d %H:%M} UTC"
+
+
+def sale_at(sales: Iterable[SalePrice], now: datetime) -> SalePrice | None:
+    """The sale price that holds at a time: where windows lie over one another the lowest, and of equal ones that which
+    ends last."""
+    holding = [sale for sale in sales if sale.holds_at(now)]
+    return min(holding, key=lambda sale: (sale.amount, -sale.until.timestamp()), default=None)
+
+
+def check_sale(sale: SalePrice, regular: int | None, others: Sequence[SalePrice], now: datetime) -> list[Refusal]:
+    """A sale price is above 0 and below the regular one of its list; its window ends after it starts, is not over yet,
+    and lies over no other of the product's on that list."""
+    found = []
+    if not 0 < sale.amount <= MOST_MINOR:
+        found.append(Refusal("out-of-range", "“Sale price” must be above 0.", "Type an amount.", "amount"))
+    if regular is None:
+        message = "The product has no regular price on this list that a sale price could be lower than."
+        found.append(Refusal("no-price", message, "Give it a list price first.", "amount"))
+    elif sale.amount >= regular:
+        message = "“Sale price” must be lower than the regular one."
+        found.append(Refusal("out-of-range", message, "Type a lower amount.", "amount"))
+    if sale.until <= sale.since:
+        found.append(Refusal("out-of-range", "“Until” must be later than “from”.", "Choose a later time.", "until"))
+    elif sale.until <= now:
+        found.append(Refusal("out-of-range", "The window is over already.", "Choose a later time.", "until"))
+    clash = next((one for one in others if one.since < sale.until and sale.since < one.until), None)
+    if clash is not None:
+        message = f"There is a sale price {clash.words} already."
+        found.append(Refusal("taken", message, "End that one first, or choose other times.", "since"))
+    return found

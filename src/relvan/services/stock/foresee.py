@@ -1,0 +1,125 @@
+"""What another stock policy or supply list of a channel would do to all quantities there, before it is saved."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.people.roles import Right
+from relvan.core.refusal import refuse
+from relvan.core.stock.availability import NO_PACE, Pace, pace_of, shown_quantity
+from relvan.core.stock.nearest import NO_NEARER
+from relvan.services.channels.settings import try_settings
+from relvan.services.uncollected import uncollected
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import ChannelSettings
+from relvan.store.holdings import Holdings, load_holdings
+from relvan.store.paces import lag_minutes, sold_a_minute
+from relvan.store.policies import nearer_policies, policy_places
+from relvan.store.quantities import QuantityRow, quantity_rows
+
+CHUNK, SAMPLES = 2_000, 10
+TRIED = frozenset({"stock_policy", "supply_list"})
+
+
+@dataclass(frozen=True)
+class QuantitySample:
+    """One listing with what is free for it, what it shows now and what it would show."""
+
+    listing_id: int
+    sku: str
+    title: str
+    state: str
+    free: int
+    old: int
+    new: int
+
+
+@dataclass
+class QuantityForesight:
+    """How many listings there are, would show more, fewer, or none any more; ten of them, those that change first."""
+
+    listings: int = 0
+    up: int = 0
+    down: int = 0
+    to_zero: int = 0
+    samples: list[QuantitySample] = field(default_factory=list)
+
+    @property
+    def changed(self) -> int:
+        """How many would show another quantity."""
+        return self.up + self.down
+
+
+def foresee_quantities(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> QuantityForesight:
+    """What a change of stock policy or supply list would do. Nothing is changed; refused as saving it would be."""
+    actor.must(Right.SETUP)
+    strange = wishes.keys() - TRIED
+    if strange:
+        raise refuse("unknown", f"“{min(strange)}” decides no quantity.", "", min(strange))
+    found = QuantityForesight()
+    stay: list[QuantitySample] = []
+    with workplace.database.reading() as session:
+        settings = try_settings(session, workplace, key, wishes)
+        most = workplace.rulebook(settings.channel).most_units
+        after = 0
+        while rows := quantity_rows(session, settings.channel.id, after=after, most=CHUNK):
+            with uncollected():
+                for row, (free, new) in zip(rows, _work_out(session, workplace, settings, rows, most), strict=True):
+                    _count(found, stay, row, free, new)
+            after = rows[-1].listing_id
+    found.samples += stay[: SAMPLES - len(found.samples)]
+    return found
+
+
+def _count(found: QuantityForesight, stay: list[QuantitySample], row: QuantityRow, free: int, new: int) -> None:
+    found.listings += 1
+    found.up += new > row.quantity
+    found.down += new < row.quantity
+    found.to_zero += new == 0 < row.quantity
+    samples = stay if new == row.quantity else found.samples
+    if len(samples) < SAMPLES:
+        samples.append(QuantitySample(row.listing_id, row.sku, row.title, row.state, free, row.quantity, new))
+
+
+def _work_out(
+    session: Session, workplace: Workplace, settings: ChannelSettings, rows: Sequence[QuantityRow], most: int
+) -> list[tuple[int, int]]:
+    """(free, shown) of listings under settings that are not saved."""
+    products = {row.product_id for row in rows}
+    holdings = load_holdings(session, products)
+    policies = nearer_policies(session, policy_places(session), [row.listing_id for row in rows], products)
+    nearer = policies.get(settings.channel.id, NO_NEARER)
+    paces = _Paces(session, workplace, settings, holdings, products)
+    found = []
+    for row in rows:
+        if row.kind == "service":
+            found.append((most, most))
+            continue
+        policy = nearer.nearest(
+            settings.policy, listing=row.listing_id, product=row.product_id, family=row.family_id, category=row.ours
+        ).policy
+        held = holdings.of(row.product_id, settings.supply_list)
+        shown = shown_quantity(held, policy, most, paces.of(row.product_id) if policy.risk is not None else NO_PACE)
+        found.append((shown.free, shown.quantity))
+    return found
+
+
+class _Paces:
+    """How fast products sell, asked for once when it is needed."""
+
+    def __init__(
+        self, session: Session, workplace: Workplace, settings: ChannelSettings, holdings: Holdings, products: set[int]
+    ) -> None:
+        self.session, self.now, self.channel_id = session, workplace.now(), settings.channel.id
+        self.leaves = holdings.leaves
+        self.pools = products | {part for units in holdings.leaves.values() for part in units}
+        self.known: tuple[dict[int, float], float | None] | None = None
+
+    def of(self, product_id: int) -> Pace:
+        """The pace of one of them."""
+        if self.known is None:
+            sold = sold_a_minute(self.session, self.pools, self.now)
+            self.known = sold, lag_minutes(self.session, self.channel_id, self.now)
+        return pace_of(self.leaves.get(product_id, {product_id: 1}), *self.known)

@@ -1,0 +1,41 @@
+"""Queries over what listings show: the quantity of each with what decides it."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, aliased
+
+from relvan.store.tables import Listing, Product
+
+
+@dataclass(frozen=True)
+class QuantityRow:
+    """What the quantity of a listing comes from, without what it says."""
+
+    listing_id: int
+    product_id: int
+    family_id: int | None
+    sku: str
+    title: str
+    kind: str
+    state: str
+    ours: str
+    quantity: int
+
+
+def quantity_rows(session: Session, channel_id: int, *, after: int, most: int) -> list[QuantityRow]:
+    """Listings of a channel that show a quantity, by id; one query, past the object layer."""
+    family = aliased(Product)
+    statement = (
+        select(
+            Listing.id, Product.id, Product.family_id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Product.title, Product.kind, Listing.state,
+            func.coalesce(func.nullif(Product.category, ""), family.category, ""), Listing.quantity,
+        )
+        .join(Product, Product.id == Listing.product_id)
+        .outerjoin(family, family.id == Product.family_id)
+        .where(Listing.channel_id == channel_id, Listing.id > after, Listing.is_head.is_(False))
+        .order_by(Listing.id)
+        .limit(most)
+    )  # fmt: skip
+    return [QuantityRow(*row) for row in session.connection().execute(statement)]

@@ -1,0 +1,89 @@
+"""Queries over updates: what waits for each channel and since when, how late it hears, what it refused."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.channels.pulse import BARS, EACH
+from relvan.store.channels import OPEN_STATES
+from relvan.store.rows import rows_as
+from relvan.store.tables import LagSample, Listing, OutboxEntry, Product
+
+
+@dataclass(frozen=True)
+class WaitingRow:
+    """Updates of one kind that have no answer yet: how many, of them on their way, tried before, the oldest."""
+
+    channel_id: int
+    topic: str
+    count: int
+    under_way: int
+    tried: int
+    oldest: datetime
+
+
+def waiting_updates(session: Session) -> dict[int, list[WaitingRow]]:
+    """What waits for every channel, by its id and kind; one query."""
+    row = OutboxEntry
+    statement = (
+        select(
+            row.channel_id, row.topic, func.count(), func.count().filter(row.state != "waiting"),
+            func.count().filter((row.state == "waiting") & (row.attempts > 0)), func.min(row.created_at),
+        )
+        .where(row.state.in_(OPEN_STATES))
+        .group_by(row.channel_id, row.topic)
+        .order_by(func.min(row.urgency))
+    )  # fmt: skip
+    found: dict[int, list[WaitingRow]] = defaultdict(list)
+    for one in rows_as(WaitingRow, session, statement):
+        found[one.channel_id].append(one)
+    return found
+
+
+def recent_lags(session: Session, now: datetime) -> dict[int, list[tuple[datetime, float]]]:
+    """(when, seconds) of the updates after sales that channels accepted in the hours that a pulse shows."""
+    row = LagSample
+    wanted = select(row.channel_id, row.at, row.seconds).where(row.at > now - BARS * EACH).order_by(row.at)
+    found: dict[int, list[tuple[datetime, float]]] = defaultdict(list)
+    for channel_id, at, seconds in session.execute(wanted).all():
+        found[channel_id].append((at, seconds))
+    return found
+
+
+@dataclass(frozen=True)
+class RefusedRow:
+    """An update that a channel refused, in its words; its listing's state now tells whether it is mended."""
+
+    id: int
+    channel_id: int
+    topic: str
+    subject: str
+    says: str
+    at: datetime
+    listing_id: int | None
+    sku: str | None
+    state: str | None
+
+
+def refused_updates(
+    session: Session, now: datetime, *, channel_id: int | None = None, limit: int = 8
+) -> list[RefusedRow]:
+    """What was refused in the last week, the last first: of one channel, or of all."""
+    row = OutboxEntry
+    statement = (
+        select(
+            row.id, row.channel_id, row.topic, row.subject, row.answer, row.ended_at, row.listing_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Listing.state,
+        )
+        .outerjoin(Listing, Listing.id == row.listing_id)
+        .outerjoin(Product, Product.id == Listing.product_id)
+        .where(row.state == "refused", row.ended_at > now - timedelta(days=7))
+        .order_by(row.id.desc())
+        .limit(limit)
+    )  # fmt: skip
+    if channel_id is not None:
+        statement = statement.where(row.channel_id == channel_id)
+    return rows_as(RefusedRow, session, statement)

@@ -1,0 +1,147 @@
+"""One channel's set-up: what is in step and what is not, what it sells from, how much it shows, at which prices."""
+
+from collections.abc import Callable
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.prices.steps import steps_data
+from relvan.core.refusal import Refused, not_found
+from relvan.services.channels.connect import test_channel
+from relvan.services.channels.settings import change_channel
+from relvan.services.prices.foresee import foresee_prices
+from relvan.services.stock.foresee import foresee_quantities
+from relvan.services.stock.policies import set_policy
+from relvan.store.channels import channel_by_key, channel_health, channel_settings, listing_tally
+from relvan.store.history import history
+from relvan.store.policies import policy_lines
+from relvan.store.prices import price_lists
+from relvan.store.stock import warehouses
+from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.reading import FormReader
+from relvan.web.reading_policy import read_policy
+from relvan.web.reading_steps import read_steps, step_row
+
+router = APIRouter(prefix="/setup/channels")
+Wish = Callable[[PostedForm, str], dict[str, Any]]
+
+
+def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] | None = None,
+             refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+    with desk.workplace.database.reading() as session:
+        channel = channel_by_key(session, key)
+        settings = channel_settings(session)[channel.id]
+        names = {warehouse.id: warehouse for warehouse in warehouses(session)}
+        values: dict[str, Any] = {
+            "channel": channel,
+            "settings": settings,
+            "book": desk.workplace.rulebook(channel),
+            "health": channel_health(session, [channel], desk.workplace.now())[channel.id],
+            "tally": listing_tally(session, channel.id),
+            "supply": [names[warehouse_id] for warehouse_id in settings.supply_list],
+            "others": [one for one in names.values() if one.id not in settings.supply_list],
+            "price_lists": price_lists(session),
+            "nearer": policy_lines(session, channel.id, limit=60),
+            "history": history(session, "channel", channel.id, 20),
+            "step_rows": [*(step_row(step) for step in channel.price_steps), step_row({})],
+            "typed": typed or {},
+            "errors": first_by_field(refused.refusals) if refused else {},
+            "refusals": refused.refusals if refused else (),
+        }
+        return desk.page("setup/channel.html", "setup", status=status, **values)
+
+
+@router.get("/{key}", name="channel_show")
+def channel_show(desk: At, key: str) -> HTMLResponse:
+    """One channel: what is in step, how it does, and its settings."""
+    return _channel(desk, key)
+
+
+@router.post("/{key}/test", name="channel_test")
+def channel_test(desk: At, form: Form, key: str) -> Response:
+    """Ask the channel whose account this is."""
+    try:
+        who = test_channel(desk.workplace, desk.actor, key)
+    except Refused as refused:
+        return _channel(desk, key, status=422, refused=refused)
+    return desk.done(f"/setup/channels/{key}", f"It answers: {who}.")
+
+
+@router.post("/{key}/prices/try", name="channel_try")
+def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
+    """What these prices would be, before they are saved."""
+    try:
+        found = foresee_prices(desk.workplace, desk.actor, key, _steps_wish(form, desk.workplace.settings.currency))
+    except Refused as refused:
+        return desk.fragment("parts/_refused.html", refusals=refused.refusals)
+    return desk.fragment("setup/_foresight.html", found=found)
+
+
+@router.post("/{key}/shown/try", name="channel_try_shown")
+def channel_try_shown(desk: At, form: Form, key: str) -> HTMLResponse:
+    """What these quantities would be, before they are saved."""
+    try:
+        wishes = _shown_wish(form, desk.workplace.settings.currency)
+        found = foresee_quantities(desk.workplace, desk.actor, key, wishes)
+    except Refused as refused:
+        return desk.fragment("parts/_refused.html", refusals=refused.refusals)
+    return desk.fragment("setup/_quantities.html", found=found)
+
+
+@router.post("/{key}/nearer", name="channel_nearer")
+def channel_nearer(desk: At, form: Form, key: str) -> Response:
+    """Set the stock policy of a category, a product or a listing there, or take it away."""
+    away = form.get("deed") == "take away"
+    try:
+        policy = None if away else read_policy(form)
+        set_policy(desk.workplace, desk.actor, key, form.get("kind", ""), form.get("of", "").strip(), policy)
+    except Refused as refused:
+        return _channel(desk, key, status=422, typed=dict(form), refused=refused)
+    words = "the next nearest holds again" if away else "it goes instead of the channel's"
+    back = form.get("back", "")
+    path = back if back.startswith(("/stock/", "/listings/")) else f"/setup/channels/{key}#nearer"
+    return desk.done(path, f"Stock policy of {form.get('of', '')}: {words}.")
+
+
+@router.post("/{key}/{setting}", name="channel_change")
+def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
+    """Save one group of settings at once."""
+    if setting not in _WISHES:
+        raise not_found("setting", setting)
+    try:
+        wishes = _WISHES[setting](form, desk.workplace.settings.currency)
+        change_channel(desk.workplace, desk.actor, key, wishes)
+    except Refused as refused:
+        return _channel(desk, key, status=422, typed=dict(form), refused=refused)
+    back = form.get("back", "")
+    path = back if back == "/updates" else f"/setup/channels/{key}"
+    return desk.done(path, _SAID.get(setting, "Saved; every listing there is worked out again."))
+
+
+def _shown_wish(form: PostedForm, currency: str) -> dict[str, Any]:
+    wishes: dict[str, Any] = {"stock_policy": read_policy(form)}
+    if "supply_asked" in form:
+        wishes["supply_list"] = form.all("supply")
+    return wishes
+
+
+def _steps_wish(form: PostedForm, currency: str) -> dict[str, Any]:
+    read = FormReader(form)
+    wishes: dict[str, Any] = {
+        "price_steps": steps_data(read_steps(form)), "price_list": form.get("price_list", ""),
+    }  # fmt: skip
+    if "least_margin" in form:
+        wishes["least_margin"] = form.get("least_margin", "")
+    if "delivery_cost" in form:
+        wishes["delivery_cost"] = read.amount("delivery_cost", currency) or 0
+    read.raise_if_refused()
+    return wishes
+
+
+def _pause_wish(form: PostedForm, currency: str) -> dict[str, Any]:
+    return {"paused": form.get("paused") == "yes"}
+
+
+_WISHES: dict[str, Wish] = {"shown": _shown_wish, "prices": _steps_wish, "pause": _pause_wish}
+_SAID = {"pause": "Saved."}

@@ -1,0 +1,23 @@
+"""A stock policy as the fields of a form."""
+
+from typing import Any
+
+from relvan.web.desk import PostedForm
+from relvan.web.reading import FormReader
+
+
+def read_policy(form: PostedForm) -> dict[str, Any]:
+    """The policy that a form says; what is left empty is as if nothing was said. Refused: what is no number."""
+    read = FormReader(form)
+    policy = {
+        "share": read.text("share").replace(",", ".") or "100",
+        "hold_back": read.whole("hold_back", "Hold-back") or 0,
+        "cap": read.whole("cap", "Cap"),
+        "least": read.whole("least", "Least") or 0,
+        "fixed": read.whole("fixed", "Fixed number"),
+        "beyond_stock": form.get("beyond_stock") == "yes",
+        "risk": read.text("risk").replace(",", ".") or None,
+        "pause_at_zero": form.get("at_zero") == "pause",
+    }
+    read.raise_if_refused()
+    return policy

@@ -1,0 +1,72 @@
+"""A channel's set-up and the updates, as pages: what would change is seen first, and nothing is off in silence."""
+
+import pytest
+from lxml import html
+
+from relvan.services.outbox.deliver import deliver_next
+from tests.house import add_pot, channel_ids, connect, count, deliver, list_everywhere
+from tests.web.test_pages import client_of, post, sign_in
+
+PAGE = "/setup/channels/hagglet"
+
+
+@pytest.fixture
+def shop(workplace, owner, world):
+    """A pot, 20 of it, on Hagglet and in the own shop."""
+    connect(workplace, owner, world)
+    add_pot(workplace, owner, "PT-14", units=20, category="Pots / Small")
+    list_everywhere(workplace, owner, "PT-14")
+    return workplace
+
+
+@pytest.fixture
+def web(shop):
+    return sign_in(client_of(shop))
+
+
+def words(answer):
+    return " ".join(" ".join(html.fromstring(answer.text).itertext()).split())
+
+
+def test_other_quantities_are_seen_before_they_are_saved(web, world, shop):
+    told = words(post(web, f"{PAGE}/shown/try", share="50", cap="4", supply_asked="yes", supply=["millrace", "yard"]))
+    assert "1 of 1 quantity would be another , 1 lower." in told
+    assert "PT-14 live Pot PT-14 20 20 4" in told
+    assert "1 would show none any more" in words(post(web, f"{PAGE}/shown/try", supply_asked="yes", supply=["yard"]))
+    assert "between 0 and 100" in words(post(web, f"{PAGE}/shown/try", share="150"))
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["quantity"] == 20
+    assert "In step by itself: quantity and price of 1 listing" in words(post(web, f"{PAGE}/shown", cap="4"))
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["quantity"] == 4
+
+
+def test_a_nearer_policy_is_set_and_taken_away(web, world, shop):
+    answer = words(post(web, f"{PAGE}/nearer", kind="category", of="Pots / Small", cap="3"))
+    assert "category Pots / Small 100 % of what is free, at most 3; stays up at zero" in answer
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["quantity"] == 3
+    refused = post(web, f"{PAGE}/nearer", kind="product", of="NOPE", cap="3")
+    assert (refused.status_code, "There is no product “NOPE”" in words(refused)) == (404, True)
+    post(web, f"{PAGE}/nearer", kind="category", of="Pots / Small", deed="take away")
+    deliver(shop)
+    assert world.listings("hagglet")["PT-14"]["quantity"] == 20
+
+
+def test_updates_tell_what_waits_how_late_and_what_was_refused(web, world, shop, owner):
+    assert "None: it has accepted all." in words(web.get("/updates"))
+    world.weather("hagglet", "down")
+    count(shop, owner, "PT-14", 9)
+    for _ in range(6):
+        deliver_next(shop, channel_ids(shop)["hagglet"], "test")
+        shop.now.move(minutes=2)
+    told = words(web.get("/updates"))
+    assert "Hagglet in trouble" in told
+    assert "quantity 1 tried before 1" in told
+    assert "Everything is kept and goes out when it answers again." in told
+    world.weather("hagglet", "calm")
+    shop.now.move(minutes=2)
+    deliver(shop)
+    assert "of 1" in words(web.get("/updates"))
+    assert "Hagglet paused" in words(post(web, f"{PAGE}/pause", paused="yes", back="/updates"))
+    assert "Hagglet calm" in words(post(web, f"{PAGE}/pause", paused="no", back="/updates"))
