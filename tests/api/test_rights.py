@@ -70,6 +70,10 @@ CALLS = {
         {"sku": "X", "price_list": "retail", "price": {"amount": 1, "currency": "EUR"}, "until": "2099-01-01T00:00Z"},
     ),
     "DELETE /sales/{sale}": (Right.PRICES, None),
+    "POST /drift/mend": (Right.LISTINGS, {"ids": [1]}),
+    "POST /drift/leave": (Right.LISTINGS, {"ids": [1]}),
+    "POST /orders/reserve-anywhere": (Right.ORDERS, {"numbers": ["O-1"]}),
+    "POST /orders/release-part": (Right.ORDERS, {"numbers": ["O-1"]}),
     "PUT /channels/{channel}/policies": (Right.STOCK, {"kind": "product", "of": "X"}),
     "POST /catalogue-pages/choose": (Right.LISTINGS, {"items": [{"id": 1, "page": "CP-1"}]}),
     "POST /channels/{channel}/translations": (

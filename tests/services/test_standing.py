@@ -19,11 +19,11 @@ DAY = 24 * 60
 def look(workplace, key="loomstead", tries=1):
     """How many listings stand otherwise than we thought; a look that was broken off goes on where it stopped."""
     workplace.now.move(seconds=1)  # what was answered before this second is settled
-    news, after = 0, ""
+    news = 0
     for _ in range(tries):
-        found = read_standing(workplace, channel_ids(workplace)[key], after)
-        news, after = news + found.news, found.after
-        if not after:
+        found = read_standing(workplace, channel_ids(workplace)[key])
+        news += found.news
+        if not found.after:
             break
         time.sleep(0.3)
     return news

@@ -47,7 +47,7 @@ def test_a_nearer_policy_is_set_and_taken_away(web, world, shop):
     deliver(shop)
     assert world.listings("hagglet")["PT-14"]["quantity"] == 3
     refused = post(web, f"{PAGE}/nearer", kind="product", of="NOPE", cap="3")
-    assert (refused.status_code, "There is no product “NOPE”" in words(refused)) == (404, True)
+    assert (refused.status_code, "There is no product “NOPE”" in words(refused)) == (422, True)
     post(web, f"{PAGE}/nearer", kind="category", of="Pots / Small", deed="take away")
     deliver(shop)
     assert world.listings("hagglet")["PT-14"]["quantity"] == 20

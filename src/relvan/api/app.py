@@ -25,6 +25,7 @@ from relvan.api import (
     rates,
     setup,
     stock,
+    updates,
 )
 from relvan.api.desk import NoToken
 from relvan.api.docs import api_page
@@ -48,6 +49,7 @@ ROUTERS = (
     listings,
     rates,
     prices,
+    updates,
     jobs,
     orders,
     dispatch,

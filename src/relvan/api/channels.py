@@ -43,6 +43,8 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
                 "price_steps": steps_data(settings[channel.id].steps),
                 "least_margin": channel.least_margin,
                 "delivery_cost": amount_of(channel.delivery_cost, by.workplace.settings.currency),
+                "mends": channel.mends.split(),
+                "passed_at": channel.passed_at,
                 "paused": channel.paused,
             }
             for channel in found

@@ -8,8 +8,8 @@ from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, am
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
-from relvan.services.orders.release import release_orders
-from relvan.services.orders.reserve import reserve_orders, unreserve_orders
+from relvan.services.orders.release import release_orders, release_parts
+from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
@@ -163,6 +163,11 @@ BulkDeed = Callable[[Workplace, Actor, Sequence[str]], list[Verdict]]
 # what can be done to many orders at once -> the deed, and what the API says of it
 BULK: dict[str, tuple[BulkDeed, str]] = {
     "reserve": (reserve_orders, "Promise stock; a verdict per order."),
+    "reserve-anywhere": (
+        reserve_anywhere,
+        "Promise stock, from warehouses that do not feed the channel too; a verdict per order.",
+    ),
+    "release-part": (release_parts, "Let go what there is of orders; the rest waits for stock. A verdict per order."),
     "unreserve": (unreserve_orders, "Free stock; a verdict per order."),
     "release": (
         release_orders,

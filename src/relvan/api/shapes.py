@@ -62,6 +62,7 @@ class ChannelChange(Shape):
     price_steps: list[dict[str, Any]] | None = None
     least_margin: str | None = None
     delivery_cost: Amount | None = None
+    mends: list[str] | None = None
     paused: bool | None = None
 
 

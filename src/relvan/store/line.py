@@ -30,6 +30,7 @@ TODAY = {
     "lacking": WAITING["catalogue"],
     "blocked": WAITING["stock"],
     "floored": WAITING["prices"],
+    "drift": "SELECT 1 FROM drift WHERE confirmed_at IS NOT NULL AND ended_at IS NULL AND how = ''",
     "trouble": "SELECT 1 FROM channel WHERE failures >= 5 OR paused = 1",
 }
 

@@ -17,6 +17,7 @@ from relvan.store.tables import (
     Order,
     OrderLine,
     OutboxEntry,
+    Oversale,
     Parcel,
     Reservation,
     Shipment,
@@ -49,6 +50,12 @@ def orders_by_channel_number(session: Session, channel_id: int, numbers: Sequenc
     """The orders of a channel by the keys of its numbers."""
     wanted = select(Order).where(Order.channel_id == channel_id, among(Order.channel_number, numbers))
     return {channel_number_key(order.channel_number or ""): order for order in session.scalars(wanted)}
+
+
+def oversales_of(session: Session, order_id: int) -> dict[int, int]:
+    """Units by product that were gone already when an order came in."""
+    rows = session.execute(select(Oversale.product_id, Oversale.units).where(Oversale.order_id == order_id))
+    return {row.product_id: row.units for row in rows}
 
 
 def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[OrderLine]]:

@@ -6,8 +6,9 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from relvan.core.stock.risk import fades
 from relvan.store.among import among
-from relvan.store.tables import LagSample, Order, OrderLine
+from relvan.store.tables import LagSample, Order, OrderLine, Oversale
 
 SALES_OF = timedelta(days=28)
 LAGS_OF = timedelta(days=7)
@@ -24,6 +25,19 @@ def sold_a_minute(session: Session, product_ids: Collection[int], now: datetime)
     )
     minutes = SALES_OF.total_seconds() / 60
     return {product_id: units / minutes for product_id, units in session.execute(statement) if product_id is not None}
+
+
+def oversold_lately(session: Session, product_ids: Collection[int], now: datetime) -> dict[int, float]:
+    """Units of products that were sold beyond stock in the last 28 days, those of a week ago counting half."""
+    rows = session.execute(
+        select(Oversale.product_id, Oversale.units, Oversale.at).where(
+            among(Oversale.product_id, product_ids), Oversale.at > now - SALES_OF
+        )
+    )
+    found: dict[int, float] = {}
+    for product_id, units, at in rows.all():
+        found[product_id] = found.get(product_id, 0.0) + fades(units, now - at)
+    return found
 
 
 def lag_minutes(session: Session, channel_id: int, now: datetime) -> float | None:

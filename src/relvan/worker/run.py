@@ -78,7 +78,6 @@ class Worker:
         self._rounds: list[threading.Thread] = []
         self._rounds_lock = threading.Lock()
         self._read_at: dict[tuple[str, int], float] = {}
-        self._looked_to: dict[int, str] = {}
 
     def start(self) -> None:
         """Take back what an earlier worker of this name left, and start the schedule."""
@@ -106,8 +105,7 @@ class Worker:
         read_orders(self.workplace, channel_id)
 
     def _look(self, channel_id: int) -> None:
-        look = read_standing(self.workplace, channel_id, self._looked_to.get(channel_id, ""))
-        self._looked_to[channel_id] = look.after
+        read_standing(self.workplace, channel_id)
 
     def _seek(self, channel_id: int) -> None:
         while look_for_pages(self.workplace, channel_id) and not self.stopped.is_set():

@@ -99,21 +99,29 @@ class StockPolicy:
 @dataclass(frozen=True)
 class Pace:
     """How fast a pool sells, in units a minute over all channels, and the minutes until a channel has heard of a sale
-    (the 95th percentile; `measured`, or taken for want of it)."""
+    (the 95th percentile; `measured`, or taken for want of it); what was `oversold` of it of late, in units."""
 
     sold_a_minute: float
     lag_minutes: float
     measured: bool = True
+    oversold: float = 0.0
 
 
 NO_PACE = Pace(0.0, 0.0)
 LAG_TAKEN = 1.0  # minutes, until something was measured
 
 
-def pace_of(parts: Mapping[int, int], sold_a_minute: Mapping[int, float], lag_minutes: float | None) -> Pace:
+def pace_of(
+    parts: Mapping[int, int],
+    sold_a_minute: Mapping[int, float],
+    lag_minutes: float | None,
+    oversold: Mapping[int, float] | None = None,
+) -> Pace:
     """The pace of what is made of so many units of each part (a product is one of itself): that of its fastest part."""
     sold = max((sold_a_minute.get(part, 0.0) / units for part, units in parts.items()), default=0.0)
-    return Pace(sold, LAG_TAKEN if lag_minutes is None else lag_minutes, measured=lag_minutes is not None)
+    over = max(((oversold or {}).get(part, 0.0) / units for part, units in parts.items()), default=0.0)
+    lag = LAG_TAKEN if lag_minutes is None else lag_minutes
+    return Pace(sold, lag, measured=lag_minutes is not None, oversold=over)
 
 
 @dataclass(frozen=True)
@@ -188,7 +196,7 @@ def _by_share(free: int, policy: StockPolicy, why: Why, pace: Pace) -> tuple[int
     if policy.share != 100:
         why = why.then("Share", quantity, f"{policy.share.normalize():f} % of {free}, rounded down")
     if policy.risk is not None:
-        held = hold_back_by_risk(pace.sold_a_minute, pace.lag_minutes, float(policy.risk))
+        held = hold_back_by_risk(pace.sold_a_minute, pace.lag_minutes, float(policy.risk), pace.oversold)
         quantity = max(0, quantity - held)
         why = why.then("Hold-back by risk", quantity, _by_pace(held, pace, policy.risk))
     elif policy.hold_back:
@@ -205,9 +213,10 @@ def _by_share(free: int, policy: StockPolicy, why: Why, pace: Pace) -> tuple[int
 
 def _by_pace(held: int, pace: Pace, risk: Decimal) -> str:
     taken = "" if pace.measured else " (taken, not measured yet)"
+    learned = f", {pace.oversold:.1f} oversold of late" if pace.oversold >= 0.05 else ""
     return (
         f"{held} kept back: {pace.sold_a_minute * 1440:.1f} sold a day, heard of within {pace.lag_minutes * 60:.0f} s"
-        f"{taken}, risk {risk.normalize():f}"
+        f"{taken}{learned}, risk {risk.normalize():f}"
     )
 
 

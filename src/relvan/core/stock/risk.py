@@ -6,23 +6,26 @@ with the mean of what is sold in that time (source: S. D. Poisson, 1837; the sum
 """
 
 import math
+from datetime import timedelta
 
 from relvan.core.refusal import Refusal
 
 MOST_HELD = 1_000_000
 MOST_MEAN = 100_000.0
+HALF_AFTER = timedelta(days=7)
 
 
-def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float) -> int:
+def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float, oversold: float = 0.0) -> int:
     """The smallest number with a probability of at most `risk` that more are sold within the lag.
 
     `sold_a_minute`: units of the pool over all channels; `lag_minutes`: from a sale to every other channel showing it;
-    `risk`: from above 0 to below 1.
+    `risk`: from above 0 to below 1; `oversold`: units that were sold beyond stock of late, each of which counts as one
+    more within the lag: the estimate was too low.
 
     >>> [hold_back_by_risk(*one) for one in ((0.02, 5, 0.001), (0.2, 5, 0.001), (1.5, 2, 0.01), (0, 5, 0.001))]
     [2, 5, 8, 0]
     """
-    mean = min(MOST_MEAN, max(0.0, sold_a_minute) * max(0.0, lag_minutes))
+    mean = min(MOST_MEAN, max(0.0, sold_a_minute) * max(0.0, lag_minutes) + max(0.0, oversold))
     if mean == 0:
         return 0
     start = max(0, math.floor(mean - 12 * math.sqrt(mean)) - 1)  # below that, nobody would see a chance
@@ -35,6 +38,15 @@ def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float) -> 
         if likely < 1e-18 and held > mean:  # all that is left is smaller than what a float can tell from 1
             break
     return held
+
+
+def fades(units: float, age: timedelta) -> float:
+    """What units sold beyond stock some time ago still count for: half after each week.
+
+    >>> fades(4, timedelta(0)), fades(4, timedelta(days=7)), fades(4, timedelta(days=14))
+    (4.0, 2.0, 1.0)
+    """
+    return float(units * 0.5 ** (max(0.0, age / HALF_AFTER)))
 
 
 def check_risk(risk: float) -> list[Refusal]:

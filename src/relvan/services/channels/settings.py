@@ -9,6 +9,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.checks import check_number
+from relvan.core.channels.drift import TOPICS as DRIFTING
 from relvan.core.money import MOST_MINOR
 from relvan.core.people.roles import Right
 from relvan.core.prices.steps import ConvertStep, check_steps, steps_data, steps_from, target_currency
@@ -22,11 +23,14 @@ from relvan.store.prices import rates_on
 from relvan.store.stock import warehouse_by_key
 from relvan.store.tables import Channel, PriceList, SupplyWarehouse, Warehouse
 
+QUIET = frozenset({"paused", "mends"})  # nothing that listings are worked out from
+
 
 def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> None:
     """Change a channel's settings: `supply_list` (warehouse keys in order), `stock_policy`, `price_list` (key),
     `price_steps`, `least_margin` (percent of the net price, or none), `delivery_cost` (what delivery is counted at for
-    it, minor units of the seller's currency), `paused`. Every listing of the channel is worked out again."""
+    it, minor units of the seller's currency), `mends` (topics whose drift is told again
+    by itself), `paused`. Every listing of the channel is worked out again."""
     actor.must(Right.SETUP)
     unknown = wishes.keys() - _SETTERS.keys()
     if unknown:
@@ -38,7 +42,9 @@ def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
             return
         session.flush()
         audit.record(session, actor, workplace.now(), "channel", channel.id, "changed", changes)
-        refresh_soon(session, workplace, actor, f"Work out {channel.name} after new settings", channel_id=channel.id)
+        if changes.keys() - QUIET:
+            title = f"Work out {channel.name} after new settings"
+            refresh_soon(session, workplace, actor, title, channel_id=channel.id)
     workplace.wake("deliver", channel.id)
 
 
@@ -151,6 +157,15 @@ def _set_supply(session: Session, workplace: Workplace, channel: Channel, value:
     return before, [warehouse.key for warehouse in wanted]
 
 
+def _set_mends(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+    wanted = value if isinstance(value, list) else str(value or "").split()
+    if any(topic not in DRIFTING for topic in wanted):
+        message = f"“Mends” must name some of {', '.join(DRIFTING)}."
+        raise refuse("not-allowed", message, "Leave the others out.", "mends")
+    before, channel.mends = channel.mends, " ".join(topic for topic in DRIFTING if topic in wanted)
+    return before, channel.mends
+
+
 def _supply(session: Session, value: Any) -> list[Warehouse]:
     """The warehouses of a supply list, in its order."""
     if not isinstance(value, list) or len(set(value)) != len(value):
@@ -165,5 +180,6 @@ _SETTERS = {
     "least_margin": _set_margin,
     "delivery_cost": _set_delivery,
     "paused": _set_paused,
+    "mends": _set_mends,
     "supply_list": _set_supply,
 }

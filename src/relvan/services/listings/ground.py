@@ -26,7 +26,7 @@ from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import list_prices, listings_of, member_counts
-from relvan.store.paces import lag_minutes, sold_a_minute
+from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
 from relvan.store.policies import PolicyPlaces, nearer_policies, policy_places
 from relvan.store.prices import rates_on, sales_holding
 from relvan.store.tables import Listing
@@ -73,6 +73,7 @@ class Ground:
     heads: Mapping[int, Listing]
     members: Mapping[int, int]
     sold: Mapping[int, float]
+    oversold: Mapping[int, float]
     sales: Mapping[tuple[int, int], SalePrice]
     policies: Mapping[int, NearerPolicies]
 
@@ -96,6 +97,7 @@ def load_ground(session: Session, listings: Sequence[Listing], channels: Channel
         heads,
         member_counts(session, families) if families else {},
         sold_a_minute(session, pools, channels.now) if pools else {},
+        oversold_lately(session, pools, channels.now) if pools else {},
         sales_holding(session, products, channels.now),
         nearer_policies(session, channels.places, list(by_id), products),
     )
@@ -241,7 +243,7 @@ def _pace(listing: Listing, ground: Ground) -> Pace:
     if listing.channel_id not in ground.channels.lags:
         return NO_PACE
     parts = ground.holdings.leaves.get(listing.product_id, {listing.product_id: 1})
-    return pace_of(parts, ground.sold, ground.channels.lags[listing.channel_id])
+    return pace_of(parts, ground.sold, ground.channels.lags[listing.channel_id], ground.oversold)
 
 
 def _told(book: Rulebook, fields: Mapping[str, FieldValue], place: FamilyPlace) -> dict[str, str]:

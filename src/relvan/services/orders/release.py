@@ -9,6 +9,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
 from relvan.services.counters import next_number
+from relvan.services.orders.reserve import reserve_all
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
@@ -26,12 +27,27 @@ def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
     return for_each(workplace, numbers, deed)
 
 
-def _release(session: Session, workplace: Workplace, actor: Actor, order: Order) -> list[str]:
+def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
+    """Reserve of each order what there is and let that go to the warehouse; the rest waits for stock. A verdict for
+    each."""
+    actor.must(Right.ORDERS)
+
+    def deed(session: Session, number: str) -> str:
+        order = order_by_number(session, number)
+        reserve_all(session, workplace, actor, [order], part=True)
+        if order.fact_reserved == Extent.NONE:
+            raise refuse("short", f"Nothing of “{order.number}” is there.", "Wait for stock, or cancel it.")
+        return ", ".join(_release(session, workplace, actor, order, part=True))
+
+    return for_each(workplace, numbers, deed)
+
+
+def _release(session: Session, workplace: Workplace, actor: Actor, order: Order, *, part: bool = False) -> list[str]:
     if order.cancelled_at:
         raise refuse("cancelled", f"“{order.number}” is cancelled.", "It cannot be released.")
     if order.fact_shipped == Extent.ALL:
         raise refuse("shipped", f"“{order.number}” has been shipped.", "There is nothing left to release.")
-    if order.fact_reserved != Extent.ALL:
+    if order.fact_reserved != Extent.ALL and not part:
         raise refuse("short", f"“{order.number}” is not reserved whole.", "Reserve it first, or wait for stock.")
     if order.fact_paid != Extent.ALL and order.channel_id is not None:
         raise refuse("not-paid", f"“{order.number}” is not paid.", "The channel tells when it is.")

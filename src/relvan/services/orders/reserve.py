@@ -39,6 +39,19 @@ def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
     return for_each(workplace, numbers, deed)
 
 
+def reserve_anywhere(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
+    """Promise stock to each order, from warehouses that do not feed its channel too; a verdict for each."""
+    actor.must(Right.ORDERS)
+
+    def deed(session: Session, number: str) -> None:
+        order = order_by_number(session, number)
+        plan = reserve_all(session, workplace, actor, [order], anywhere=True)[order.id]
+        if not plan.whole:
+            raise refuse("short", short_message(session, order, plan), "No warehouse has it. Wait, or send a part.")
+
+    return for_each(workplace, numbers, deed)
+
+
 def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Free what is promised to each order and not yet in a shipment."""
     actor.must(Right.ORDERS)
@@ -75,9 +88,12 @@ def reserve_all(
     *,
     caused_at: datetime | None = None,
     sold: Sold = frozenset(),
+    part: bool = False,
+    anywhere: bool = False,
 ) -> dict[int, ReservationPlan]:
-    """Promise stock to orders one after the other, each whole or not at all; a plan for each by its id. What is touched
-    is brought up to date once for all of them."""
+    """Promise stock to orders one after the other, each whole or not at all (with `part`: what there is); a plan for
+    each by its id. With `anywhere` also from warehouses that do not feed their channel. What is touched is brought up
+    to date once for all of them."""
     for order in orders:
         if order.cancelled_at:
             raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
@@ -89,22 +105,29 @@ def reserve_all(
         for product_id, by_warehouse in balances_of(session, products).items()
         for warehouse_id, balance in by_warehouse.items()
     }
-    supply = supply_lists_of(session, orders)
+    supply = supply_lists_of(session, orders, anywhere=anywhere)
     plans: dict[int, ReservationPlan] = {}
     for order in orders:
         plan = plan_reservation(_wants(lines[order.id], held), free, supply[order.channel_id])
         plans[order.id] = plan
-        if plan.whole:
+        if plan.whole or part:
             for promise in plan.promises:
                 free[promise.product, promise.warehouse] -= promise.quantity
-    got = [order for order in orders if plans[order.id].whole and plans[order.id].promises]
+    got = [order for order in orders if (plans[order.id].whole or part) and plans[order.id].promises]
     _promise(session, [promise for order in got for promise in plans[order.id].promises], held)
-    audit.record_many(session, actor, workplace.now(), "order", [(order.id, "reserved", {}) for order in got])
+    audit.record_many(
+        session, actor, workplace.now(), "order", [(order.id, _deed(plans[order.id]), {}) for order in got]
+    )
     work_out_orders(session, workplace, actor, orders)
-    whole = {line.product_id for order in orders if plans[order.id].whole for line in lines[order.id]}
+    served = (order for order in orders if plans[order.id].whole or part)
+    whole = {line.product_id for order in served for line in lines[order.id]}
     if touched := products if sold else {product_id for product_id in whole if product_id is not None}:
         refresh_listings(session, workplace, product_ids=touched, caused_at=caused_at, sold=sold)
     return plans
+
+
+def _deed(plan: ReservationPlan) -> str:
+    return "reserved" if plan.whole else "reserved in part"
 
 
 def _wants(lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]) -> list[Want]:
@@ -152,16 +175,22 @@ def retry_short_orders(session: Session, workplace: Workplace, product_ids: Coll
     return served
 
 
-def supply_lists_of(session: Session, orders: Sequence[Order]) -> dict[int | None, list[int]]:
-    """The warehouses that serve orders, by channel: the channel's in their order; all for orders taken by hand."""
+def supply_lists_of(
+    session: Session, orders: Sequence[Order], *, anywhere: bool = False
+) -> dict[int | None, list[int]]:
+    """The warehouses that serve orders, by channel: the channel's in their order (with `anywhere` all others after
+    them); all for orders taken by hand."""
     channels = {order.channel_id for order in orders}
     found: dict[int | None, list[int]] = {channel_id: [] for channel_id in channels}
     row = SupplyWarehouse
     fed = select(row.channel_id, row.warehouse_id).where(row.channel_id.in_([one for one in channels if one]))
     for channel_id, warehouse_id in session.execute(fed.order_by(row.position)).all():
         found[channel_id].append(warehouse_id)
-    if None in channels:
-        found[None] = list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
+    if None in channels or anywhere:
+        every = list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
+        for key, own in found.items():
+            if key is None or anywhere:
+                own += [warehouse_id for warehouse_id in every if warehouse_id not in own]
     return found
 
 

@@ -17,6 +17,7 @@ from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
 from relvan.services.orders.reserve import reserve_all, reserve_in
+from relvan.services.orders.short import note_oversales
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
@@ -188,7 +189,8 @@ def _reserve_new(
         ids = [order.id for order in standing]
         sellers = session.scalars(select(OrderLine.product_id).where(among(OrderLine.order_id, ids)))
         sold = frozenset((channel.id, product_id) for product_id in sellers if product_id is not None)
-        reserve_all(session, workplace, SYSTEM, standing, caused_at=now, sold=sold)
+        plans = reserve_all(session, workplace, SYSTEM, standing, caused_at=now, sold=sold)
+        note_oversales(session, channel.id, plans, now)
 
 
 def _update(session: Session, workplace: Workplace, order: Order, incoming: IncomingOrder) -> str | None:

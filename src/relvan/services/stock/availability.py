@@ -12,7 +12,7 @@ from relvan.store.channels import channel_by_key, channel_settings
 from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.listed import listed_products
 from relvan.store.listings import listings_of
-from relvan.store.paces import lag_minutes, sold_a_minute
+from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
 from relvan.store.policies import nearer_policies, policy_places
 from relvan.store.tables import Channel
 
@@ -45,6 +45,7 @@ def _unlisted(session: Session, workplace: Workplace, product_id: int, channel: 
     pace = NO_PACE
     if found.policy.risk is not None:
         parts, now = holdings.leaves.get(product_id, {product_id: 1}), workplace.now()
-        pace = pace_of(parts, sold_a_minute(session, parts, now), lag_minutes(session, channel.id, now))
+        oversold, lag = oversold_lately(session, parts, now), lag_minutes(session, channel.id, now)
+        pace = pace_of(parts, sold_a_minute(session, parts, now), lag, oversold)
     supplied, most = holdings.of(product_id, settings.supply_list), workplace.rulebook(channel).most_units
     return shown_quantity(supplied, found.policy, most, pace, whose=found.whose)

@@ -15,7 +15,7 @@ from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import ChannelSettings
 from relvan.store.holdings import Holdings, load_holdings
-from relvan.store.paces import lag_minutes, sold_a_minute
+from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
 from relvan.store.policies import nearer_policies, policy_places
 from relvan.store.quantities import QuantityRow, quantity_rows
 
@@ -115,11 +115,12 @@ class _Paces:
         self.session, self.now, self.channel_id = session, workplace.now(), settings.channel.id
         self.leaves = holdings.leaves
         self.pools = products | {part for units in holdings.leaves.values() for part in units}
-        self.known: tuple[dict[int, float], float | None] | None = None
+        self.known: tuple[dict[int, float], float | None, dict[int, float]] | None = None
 
     def of(self, product_id: int) -> Pace:
         """The pace of one of them."""
         if self.known is None:
             sold = sold_a_minute(self.session, self.pools, self.now)
-            self.known = sold, lag_minutes(self.session, self.channel_id, self.now)
+            oversold = oversold_lately(self.session, self.pools, self.now)
+            self.known = sold, lag_minutes(self.session, self.channel_id, self.now), oversold
         return pace_of(self.leaves.get(product_id, {product_id: 1}), *self.known)

@@ -16,7 +16,7 @@ from relvan.store.tables.catalogue import (
     SaleWindow,
     SkuName,
 )
-from relvan.store.tables.channels import Carrier, Channel, LagSample, NearerPolicy, OutboxEntry, SupplyWarehouse
+from relvan.store.tables.channels import Carrier, Channel, Drift, LagSample, NearerPolicy, OutboxEntry, SupplyWarehouse
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
 from relvan.store.tables.jobs import BulkJob, BulkJobRow, Mapping
 from relvan.store.tables.listings import (
@@ -29,7 +29,7 @@ from relvan.store.tables.listings import (
     PriceSent,
     TranslationRow,
 )
-from relvan.store.tables.orders import Order, OrderLine, Reservation
+from relvan.store.tables.orders import Order, OrderLine, Oversale, Reservation
 from relvan.store.tables.people import (
     ApiToken,
     AuditEntry,
@@ -46,10 +46,10 @@ from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Wareho
 
 __all__ = [
     "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier",
-    "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Finding", "KeptView", "KitPart",
+    "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Drift", "Finding", "KeptView", "KitPart",
     "LagSample", "LayerRow", "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping", "Movement",
-    "NearerPolicy", "Order", "OrderLine", "OutboxEntry", "PageSearch", "Parcel", "ParcelLine", "Person", "Pick",
-    "PickList", "Picture", "Preference", "PriceBreak", "PriceList", "PriceSent", "Product", "ProductPicture",
+    "NearerPolicy", "Order", "OrderLine", "OutboxEntry", "Oversale", "PageSearch", "Parcel", "ParcelLine", "Person",
+    "Pick", "PickList", "Picture", "Preference", "PriceBreak", "PriceList", "PriceSent", "Product", "ProductPicture",
     "RepeatedCall", "Reservation", "SaleWindow", "Shipment", "ShipmentLine", "SignInAttempt", "SkuName",
     "SupplyWarehouse", "Table", "Toast", "TranslationRow", "Visit", "Warehouse",
 ]  # fmt: skip

@@ -13,7 +13,10 @@ class Channel(Table):
     """A marketplace or store account that we sell on; its token and webhook secret are encrypted. `book` is the
     edition of its rulebook by which its listings were worked out, as JSON, `currency` what it sells in by that.
     `least_margin` is a percentage as text; `delivery_cost` what delivery is counted at for it, in minor units of the
-    seller's currency."""
+    seller's currency. Of which topics drift is told again by itself is in `mends`; `looked_to` is the reference up to
+    which the present pass over all that it shows has come, which began at `pass_began_at`; the last one ended at
+    `passed_at`.
+    """
 
     __tablename__ = "channel"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -37,6 +40,10 @@ class Channel(Table):
     book: Mapped[str] = mapped_column(default="", server_default="", deferred=True)
     least_margin: Mapped[str | None]
     delivery_cost: Mapped[int] = mapped_column(default=0, server_default="0")
+    mends: Mapped[str] = mapped_column(default="quantity price", server_default="quantity price")
+    looked_to: Mapped[str] = mapped_column(default="", server_default="")
+    pass_began_at: Mapped[datetime | None]
+    passed_at: Mapped[datetime | None]
 
 
 class NearerPolicy(Table):
@@ -128,6 +135,30 @@ class OutboxEntry(Table):
     answer: Mapped[str] = mapped_column(default="")
     sheet: Mapped[str] = mapped_column(default="", server_default="")
     sent: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+
+
+class Drift(Table):
+    """A difference between what a channel shows of a listing and what it last accepted, on one topic. One look sees it,
+    the next one confirms it; `ended_at` with `how` it came to an end: told again, left, or gone by itself."""
+
+    __tablename__ = "drift"
+    __table_args__ = strict(
+        Index(
+            "uq_drift_open", "listing_id", "topic", unique=True,
+            sqlite_where=text("ended_at IS NULL"), postgresql_where=text("ended_at IS NULL"),
+        ),
+        Index("ix_drift_channel_id", "channel_id", "ended_at", "id"),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(primary_key=True)
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"))
+    topic: Mapped[str]
+    ours: Mapped[str]
+    theirs: Mapped[str]
+    seen_at: Mapped[datetime]
+    confirmed_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+    how: Mapped[str] = mapped_column(default="")
 
 
 class LagSample(Table):

@@ -94,3 +94,20 @@ class Reservation(Table):
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
     quantity: Mapped[int]
+
+
+class Oversale(Table):
+    """Units that a channel sold and that were not free any more when its order came in."""
+
+    __tablename__ = "oversale"
+    __table_args__ = strict(
+        UniqueConstraint("order_id", "product_id"),
+        CheckConstraint("units > 0", name="units"),
+        Index("ix_oversale_product_id", "product_id", "at"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    units: Mapped[int]
+    at: Mapped[datetime]

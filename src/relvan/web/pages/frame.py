@@ -44,6 +44,7 @@ STATIONS = (
     ("Stock", "/stock"),
     ("Prices", "/prices"),
     ("Updates of the channels", "/updates"),
+    ("Drift", "/updates/drift"),
     ("Price lists", "/prices/lists"),
     ("Orders", "/orders"),
     ("Inbox", "/orders?tray=inbox"),

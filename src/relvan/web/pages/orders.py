@@ -10,8 +10,9 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.orders.trays import TRAY_NAMES, Tray
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.link import link_lines
-from relvan.services.orders.release import release_orders
-from relvan.services.orders.reserve import reserve_orders, unreserve_orders
+from relvan.services.orders.release import release_orders, release_parts
+from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
+from relvan.services.orders.short import short_of
 from relvan.store.channels import channel_by_id, channel_names
 from relvan.store.history import history
 from relvan.store.orders import (
@@ -106,6 +107,7 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "order": order,
             "lines": [(line, [(names[r.warehouse_id], r.quantity) for r in held.get(line.id, [])]) for line in lines],
             "channel": channel,
+            "short": short_of(session, order) if order.tray == Tray.SHORT else None,
             "shipments": shipment_rows(session, order_id=order.id),
             "history": history(session, "order", order.id, 100),
             "tellings": tellings_of(session, subject) if order.channel_number else [],
@@ -155,6 +157,8 @@ def order_deed(desk: At, form: Form, deed: str) -> Response:
         "unreserve": (unreserve_orders, "Freed", "/orders/do/reserve"),
         "release": (release_orders, "Released", "/orders/do/take-back"),
         "take-back": (take_back_shipments, "Release taken back", "/orders/do/release"),
+        "anywhere": (reserve_anywhere, "Reserved", "/orders/do/unreserve"),
+        "part": (release_parts, "Released in part", "/orders/do/take-back"),
         "cancel": (cancel_orders, "Cancelled", ""),
     }.get(deed, (reserve_orders, "Reserved", ""))
     return desk.verdicts(back, service(desk.workplace, desk.actor, numbers), words, undo_path=undo)

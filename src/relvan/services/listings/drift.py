@@ -1,0 +1,140 @@
+"""Drift: differences between what a channel shows and what it last accepted; mended by rule or by hand."""
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from relvan.core.channels.drift import Difference, Stand, differences
+from relvan.core.channels.sending import Topic, topic_urgency
+from relvan.core.listings.rulebook import Rulebook
+from relvan.core.people.roles import Right
+from relvan.core.refusal import refuse
+from relvan.gateways.channels.port import ShownListing
+from relvan.services import audit
+from relvan.services.listings.refresh import news, settle_state
+from relvan.services.outbox.tell import Telling, listing_subject, tell
+from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.among import among
+from relvan.store.drifts import open_drifts
+from relvan.store.listings import listings_of
+from relvan.store.tables import Channel, Drift, Listing
+
+MOST_AT_ONCE = 5_000
+TOLD, LEFT, GONE = "told again", "left as it is", "gone by itself"
+
+
+def note_drift(
+    session: Session,
+    workplace: Workplace,
+    channel: Channel,
+    seen: Sequence[tuple[Listing, ShownListing]],
+    unsettled: set[tuple[int, str]],
+) -> int:
+    """Keep how some listings stand on a channel: a difference is seen by one look and confirmed by the next. What the
+    channel is set up to mend by itself is told again then. How many were confirmed."""
+    book, now = workplace.rulebook(channel), workplace.now()
+    known = open_drifts(session, [listing.id for listing, _ in seen])
+    confirmed: list[tuple[Drift, Listing]] = []
+    for listing, shown in seen:
+        busy = {topic for listing_id, topic in unsettled if listing_id == listing.id}
+        found = {one.topic: one for one in _differences(book, listing, shown, busy)}
+        for topic in (Topic.QUANTITY, Topic.PRICE, Topic.CONTENT):
+            drift = known.get((listing.id, topic))
+            if topic not in found:
+                if drift is not None and topic not in busy:
+                    drift.ended_at, drift.how = now, GONE
+            elif _see(session, channel, listing, drift, found[topic], now):
+                assert drift is not None
+                confirmed.append((drift, listing))
+    mended = [pair for pair in confirmed if pair[0].topic in channel.mends.split()]
+    _tell_again(session, workplace, SYSTEM, mended)
+    return len(confirmed)
+
+
+def _differences(book: Rulebook, listing: Listing, shown: ShownListing, busy: set[str]) -> list[Difference]:
+    if not shown.live or not listing.followed:
+        return []
+    numbers = (None, None) if listing.is_head else (listing.sent_price, listing.sent_quantity)
+    owned = {*book.owned, book.page_field}
+    there = Stand(shown.price, shown.quantity, shown.fields)
+    return differences(Stand(*numbers, listing.sent_fields), there, unsettled=busy, owned=owned)
+
+
+def _see(
+    session: Session, channel: Channel, listing: Listing, drift: Drift | None, found: Difference, now: datetime
+) -> bool:
+    """Keep one difference; whether it is confirmed just now."""
+    if drift is None:
+        session.add(
+            Drift(
+                channel_id=channel.id, listing_id=listing.id, topic=found.topic, ours=found.ours, theirs=found.theirs,
+                seen_at=now,
+            )
+        )  # fmt: skip
+        return False
+    if (drift.ours, drift.theirs) != (found.ours, found.theirs):  # it moves still: a sale on its way to us, perhaps
+        drift.ours, drift.theirs, drift.seen_at = found.ours, found.theirs, now
+        drift.confirmed_at, drift.how = None, ""
+        return False
+    if drift.confirmed_at is not None:
+        return False
+    drift.confirmed_at = now
+    return True
+
+
+def mend_drift(workplace: Workplace, actor: Actor, drift_ids: Sequence[int]) -> int:
+    """Tell channels again what they were told before; how many. What has come to an end stays as it is."""
+    with workplace.database.writing() as session:
+        pairs = _wanted(session, actor, drift_ids)
+        _tell_again(session, workplace, actor, pairs)
+        return len(pairs)
+
+
+def leave_drift(workplace: Workplace, actor: Actor, drift_ids: Sequence[int]) -> int:
+    """Leave differences as they are, until ours or theirs is another."""
+    with workplace.database.writing() as session:
+        pairs = _wanted(session, actor, drift_ids)
+        for drift, _ in pairs:
+            drift.how = LEFT
+        went: list[tuple[int | None, str, audit.Changes]] = [
+            (listing.id, f"drift of {drift.topic} left", {}) for drift, listing in pairs
+        ]
+        audit.record_many(session, actor, workplace.now(), "listing", went)
+        return len(pairs)
+
+
+def _wanted(session: Session, actor: Actor, drift_ids: Sequence[int]) -> list[tuple[Drift, Listing]]:
+    actor.must(Right.LISTINGS)
+    if not 0 < len(drift_ids) <= MOST_AT_ONCE:
+        raise refuse("ids", f"Between 1 and {MOST_AT_ONCE:,} at once; it got {len(drift_ids):,}.", "", "ids")
+    rows = session.scalars(select(Drift).where(among(Drift.id, drift_ids), Drift.ended_at.is_(None))).all()
+    listings = {one.id: one for one in listings_of(session, listing_ids={row.listing_id for row in rows})}
+    return [(row, listings[row.listing_id]) for row in rows]
+
+
+def _tell_again(session: Session, workplace: Workplace, actor: Actor, pairs: Sequence[tuple[Drift, Listing]]) -> None:
+    """What the channel shows is not what we hold any more, so it is told like anything else that differs."""
+    now = workplace.now()
+    tellings: list[Telling] = []
+    for drift, listing in pairs:
+        drift.ended_at, drift.how = now, TOLD
+        if drift.topic == Topic.CONTENT:
+            urgency = topic_urgency(Topic.CONTENT)
+            subject = listing_subject(listing.id)
+            tellings.append(Telling(listing.channel_id, subject, Topic.CONTENT, urgency, listing.id))
+            continue
+        if drift.topic == Topic.QUANTITY:
+            listing.sent_quantity = int(drift.theirs)
+        else:
+            listing.sent_price = int(drift.theirs)
+        settle_state(listing)
+        told = news(listing, set(), None, forced=False, cause="the channel showed another price")
+        tellings += [one for one in told if one.topic == drift.topic]
+    changes = [
+        (listing.id, f"drift of {drift.topic} mended", {drift.topic: (drift.theirs, drift.ours)})
+        for drift, listing in pairs
+    ]
+    audit.record_many(session, actor, now, "listing", changes)
+    tell(session, workplace, tellings)
