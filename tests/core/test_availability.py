@@ -1,11 +1,13 @@
 """What is free, and how much of it a channel shows."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from relvan.core.catalogue.kits import PartStock, can_be_made
 from relvan.core.refusal import Refused
 from relvan.core.stock.availability import (
     Balance,
@@ -16,6 +18,7 @@ from relvan.core.stock.availability import (
     policy_from,
     shown_quantity,
 )
+from relvan.core.stock.whole import free_of_kits, free_over_all, shown_quantities
 
 MILL, YARD = Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)
 
@@ -107,3 +110,24 @@ def test_data_that_is_no_policy_is_refused(data):
 )  # fmt: skip
 def test_a_policy_out_of_bounds_is_refused_beside_its_field(policy, field):
     assert [refusal.field for refusal in check_policy(policy)] == [field]
+
+
+@given(st.lists(st.integers(0, 200), max_size=30), policies, st.none() | st.integers(0, 30), st.booleans())
+def test_many_at_once_come_out_as_one_by_one(free, policy, most, beyond):
+    policy = replace(policy, beyond_stock=beyond)
+    most = 999 if most is None else most
+    one_by_one = [shown_quantity([Balance("w", units)], policy, most).quantity for units in free]
+    assert shown_quantities(free, policy, most) == one_by_one
+
+
+@given(st.lists(st.integers(0, 60), min_size=3, max_size=3), st.lists(st.integers(1, 4), min_size=3, max_size=3))
+def test_kits_at_once_come_out_as_one_by_one(free, units):
+    parts = [PartStock(str(n), units[n], {1: Balance("w", free[n])}) for n in range(3)]
+    (alone,) = can_be_made(parts, {1: "w"}, apart=False).values()
+    assert free_of_kits([[(n, units[n]) for n in range(3)], []], free) == [alone.free, 0]
+    assert free_over_all([free, [1, 0, 2]]) == [free[0] + 1, free[1], free[2] + 2]
+
+
+def test_a_hold_back_by_risk_is_that_of_each_pool():
+    policy = StockPolicy(risk=Decimal("0.001"))
+    assert shown_quantities([20, 20, 1], policy, 999, {1: (0.2, 5), 2: (0.2, 5)}) == [20, 15, 0]

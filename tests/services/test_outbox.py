@@ -9,6 +9,7 @@ from relvan.core.refusal import Refused
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
+from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.channels import channel_by_key, channel_health
@@ -382,4 +383,16 @@ def test_listings_are_worked_out_without_a_query_per_row(shop, owner, world, cou
             ids = session.scalars(select(Listing.product_id)).all()[:most]
             refresh_listings(session, shop, product_ids=ids)
         numbers.append(len(seen))
-    assert numbers[0] == numbers[1] <= 18, "begin, the query above, and one for each thing a listing is made of"
+    assert numbers[0] == numbers[1] <= 20, "begin, the query above, and one for each thing a listing is made of"
+
+
+def test_quantities_are_worked_out_without_a_query_per_row(shop, owner, world, count_queries):
+    skus = [add_pot(shop, owner, f"PX-{n:02d}") for n in range(20)]
+    list_everywhere(shop, owner, *skus)
+    numbers = []
+    for most in (1, 20):
+        with count_queries(shop.database) as seen, shop.database.writing() as session:
+            ids = session.scalars(select(Listing.product_id)).all()[:most]
+            refresh_quantities(session, shop, product_ids=ids)
+        numbers.append(len(seen))
+    assert numbers[0] == numbers[1] <= 12

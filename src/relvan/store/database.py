@@ -5,8 +5,10 @@ turn at the start and never fails in the middle. Another database is named by it
 """
 
 import sqlite3
+import threading
+from collections import deque
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +19,32 @@ BUSY_TIMEOUT_MS = 15_000
 READ_POOL = 12
 
 
+class Turns:
+    """Writers of one process take turns in the order in which they came. SQLite itself lets a writer that has to wait
+    sleep and try again, so that among busy ones it may not get its turn for seconds."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._waiting: deque[threading.Event] = deque()
+        self._taken = False
+
+    def __enter__(self) -> None:
+        with self._lock:
+            if not self._taken:
+                self._taken = True
+                return
+            mine = threading.Event()
+            self._waiting.append(mine)
+        mine.wait()
+
+    def __exit__(self, *_: object) -> None:
+        with self._lock:
+            if self._waiting:
+                self._waiting.popleft().set()
+            else:
+                self._taken = False
+
+
 class Database:
     """The database: `reading()` and `writing()` give a session in one transaction each."""
 
@@ -25,6 +53,7 @@ class Database:
         if self.is_sqlite:
             Path(url.removeprefix("sqlite:///")).parent.mkdir(parents=True, exist_ok=True)
         self.engine = _make_engine(url, sqlite=self.is_sqlite)
+        self._turns: AbstractContextManager[object] = Turns() if self.is_sqlite else nullcontext()
 
     @property
     def is_sqlite(self) -> bool:
@@ -52,7 +81,7 @@ class Database:
         """
         writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
         with Session(writer, expire_on_commit=False) as session:
-            with session.begin():
+            with self._turns, session.begin():
                 yield session
             later: list[Callable[[], None]] = session.info.get("later", [])
         for deed in later:

@@ -15,13 +15,15 @@ from relvan.store.stock import balances_of, warehouses
 
 @dataclass(frozen=True)
 class Holdings:
-    """Stock of some products: balances, and the stocked parts of the kits among them, also by their ids in `leaves`."""
+    """Stock of some products: balances, and the stocked parts of the kits among them, also by their ids in `leaves`;
+    the kinds of all."""
 
     names: Mapping[int, str]
     balances: Mapping[int, Mapping[int, Balance]]
     kits: Mapping[int, Sequence[PartStock]] = field(default_factory=dict)
     apart: Mapping[int, bool] = field(default_factory=dict)
     leaves: Mapping[int, Mapping[int, int]] = field(default_factory=dict)
+    kinds: Mapping[int, str] = field(default_factory=dict)
 
     def of(self, product_id: int, supply_list: Sequence[int] | None = None) -> list[Holding]:
         """What each warehouse of a supply list has of a product, in its order; of all warehouses without one."""
@@ -41,9 +43,10 @@ def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
     """The stock of products; for the kits among them that of their parts. At most a handful of queries."""
     names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
     kinds = kinds_of(session, product_ids)
+    named = {product_id: kind for product_id, (kind, _) in kinds.items()}
     kits = [product_id for product_id, (kind, _) in kinds.items() if kind == ProductKind.KIT]
     if not kits:
-        return Holdings(names, balances_of(session, product_ids))
+        return Holdings(names, balances_of(session, product_ids), kinds=named)
     below = parts_below(session, kits)
     leaves = {kit: leaves_of(kit, below) for kit in kits}
     parts = {part for units in leaves.values() for part in units}
@@ -53,4 +56,4 @@ def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
         kit: [PartStock(skus[part], quantity, balances.get(part, {})) for part, quantity in units.items()]
         for kit, units in leaves.items()
     }
-    return Holdings(names, balances, stocked, {kit: kinds[kit][1] for kit in kits}, leaves)
+    return Holdings(names, balances, stocked, {kit: kinds[kit][1] for kit in kits}, leaves, named)

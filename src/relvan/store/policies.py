@@ -67,6 +67,17 @@ def nearer_policies(
     }
 
 
+def places_of_products(session: Session, product_ids: Collection[int]) -> dict[int, tuple[int | None, str]]:
+    """(family, category) of products; a variant without a category has its family's."""
+    family = aliased(Product)
+    rows = session.execute(
+        select(Product.id, Product.family_id, func.coalesce(func.nullif(Product.category, ""), family.category, ""))
+        .outerjoin(family, family.id == Product.family_id)
+        .where(among(Product.id, product_ids))
+    )
+    return {product_id: (family_id, category) for product_id, family_id, category in rows.all()}
+
+
 @dataclass(frozen=True)
 class PolicyLine:
     """A nearer policy in a list: for what (category, product, listing), its name, and what it says."""

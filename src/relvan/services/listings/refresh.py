@@ -77,8 +77,8 @@ def _refresh(
         _keep(listing, worked_out)
         forced = (listing.channel_id, listing.product_id) in sold
         tellings += news(listing, under_way, caused_at, forced=forced, cause=cause)
-        if listing.paused != paused and listing.placed and listing.followed and listing.wish == "live":
-            tellings.append(_shown(listing))
+        if listing.paused != paused:
+            tellings += told_shown(listing, paused=listing.paused)
     session.flush()
     tell(session, workplace, tellings)
 
@@ -177,10 +177,12 @@ def refusal_gaps(listing: Listing) -> list[Gap]:
     ]
 
 
-def _shown(listing: Listing) -> Telling:
-    """That a listing is paused while its quantity is 0, or put back."""
+def told_shown(listing: Listing, *, paused: bool) -> list[Telling]:
+    """That a listing is paused from now on while its quantity is 0, or put back."""
+    if not (listing.placed and listing.followed and listing.wish == "live") or listing.shown is not paused:
+        return []
     urgency = topic_urgency(Topic.SHOWN)
-    return Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)
+    return [Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)]
 
 
 def news(

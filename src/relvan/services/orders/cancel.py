@@ -10,7 +10,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
 from relvan.services import audit
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.orders.reserve import free_in, retry_short_orders
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
@@ -43,7 +43,7 @@ def cancel_in(session: Session, workplace: Workplace, actor: Actor, order: Order
     freed = free_in(session, workplace, actor, order)
     audit.record(session, actor, workplace.now(), "order", order.id, deed)
     work_out_orders(session, workplace, actor, [order])
-    refresh_listings(session, workplace, product_ids=freed)
+    refresh_quantities(session, workplace, product_ids=freed)
     retry_short_orders(session, workplace, freed)
 
 

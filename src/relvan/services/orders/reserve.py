@@ -11,7 +11,8 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan, Want, plan_reservation
 from relvan.services import audit
-from relvan.services.listings.refresh import Sold, refresh_listings
+from relvan.services.listings.quantities import refresh_quantities
+from relvan.services.listings.refresh import Sold
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import SYSTEM, Actor, Workplace
@@ -62,7 +63,7 @@ def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str])
         if not freed:
             raise refuse("nothing", f"Nothing of “{number}” can be freed.", "Take back its shipment first.")
         work_out_orders(session, workplace, actor, [order])
-        refresh_listings(session, workplace, product_ids=freed)
+        refresh_quantities(session, workplace, product_ids=freed)
 
     return for_each(workplace, numbers, deed)
 
@@ -122,7 +123,7 @@ def reserve_all(
     served = (order for order in orders if plans[order.id].whole or part)
     whole = {line.product_id for order in served for line in lines[order.id]}
     if touched := products if sold else {product_id for product_id in whole if product_id is not None}:
-        refresh_listings(session, workplace, product_ids=touched, caused_at=caused_at, sold=sold)
+        refresh_quantities(session, workplace, product_ids=touched, caused_at=caused_at, sold=sold)
     return plans
 
 

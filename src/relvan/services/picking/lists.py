@@ -13,7 +13,7 @@ from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.stock.move import write_movement
@@ -154,7 +154,7 @@ def _short(session: Session, workplace: Workplace, actor: Actor, target: PickTar
             )
     deed = f"short pick: {missing} of {target.sku} not found"
     audit.record(session, actor, workplace.now(), "order", target.shipment.order_id, deed)
-    refresh_listings(session, workplace, product_ids=[pick.product_id])
+    refresh_quantities(session, workplace, product_ids=[pick.product_id])
 
 
 def _finish(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, pick_list: PickList) -> None:

@@ -11,7 +11,7 @@ from relvan.core.refusal import refuse
 from relvan.core.shipping.life import SHIPMENT, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
@@ -57,7 +57,7 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
     order = session.get_one(Order, shipment.order_id)
     audit.record(session, actor, workplace.now(), "order", order.id, f"{shipment.number} dispatched")
     work_out_orders(session, workplace, actor, [order])
-    refresh_listings(session, workplace, product_ids={line.product_id for line in lines})
+    refresh_quantities(session, workplace, product_ids={line.product_id for line in lines})
     _tell_tracking(session, workplace, order, parcels)
 
 

@@ -20,7 +20,7 @@ from relvan.core.stock.movements import (
     reversed_change,
 )
 from relvan.services import audit
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.orders.reserve import retry_short_orders
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
@@ -100,7 +100,7 @@ def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStoc
 
 def follow_movements(session: Session, workplace: Workplace, product_ids: Collection[int]) -> list[str]:
     """Bring listings up to date after movements; the orders that waited and could be reserved at last."""
-    refresh_listings(session, workplace, product_ids=product_ids, caused_at=workplace.now())
+    refresh_quantities(session, workplace, product_ids=product_ids, caused_at=workplace.now())
     return retry_short_orders(session, workplace, product_ids)
 
 
@@ -181,7 +181,7 @@ def set_safety(workplace: Workplace, actor: Actor, sku: str, warehouse: str, uni
         balance.safety = units
         session.flush()
         audit.record(session, actor, workplace.now(), "product", product.id, "changed", changes)
-        refresh_listings(session, workplace, product_ids=[product.id])
+        refresh_quantities(session, workplace, product_ids=[product.id])
         retry_short_orders(session, workplace, [product.id])
 
 

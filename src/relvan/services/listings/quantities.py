@@ -1,0 +1,108 @@
+"""Quantities worked out again after stock has moved: nothing else of a listing depends on stock, but the gap of one
+that has none. The quick way of `refresh_listings`, for sales, counts and dispatches."""
+
+from collections.abc import Collection, Sequence
+from datetime import datetime
+
+from sqlalchemy.orm import Session
+
+from relvan.core.stock.availability import NO_PACE, Pace, Shown, pace_of, shown_quantity
+from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
+from relvan.services.listings.refresh import Sold, news, refresh_listings, settle_state, told_shown
+from relvan.services.outbox.tell import Telling, tell
+from relvan.services.workplace import Workplace
+from relvan.store.channels import ChannelSettings, channel_settings
+from relvan.store.facts import kits_above
+from relvan.store.holdings import Holdings, load_holdings
+from relvan.store.listings import listings_of, topics_under_way
+from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
+from relvan.store.policies import nearer_policies, places_of_products, policy_places
+from relvan.store.tables import Listing
+
+MOST = 400  # of more the whole way is taken, chunk by chunk
+
+
+def refresh_quantities(
+    session: Session,
+    workplace: Workplace,
+    *,
+    product_ids: Collection[int],
+    caused_at: datetime | None = None,
+    sold: Sold = frozenset(),
+) -> None:
+    """Bring along what listings show of products whose stock has moved, and of the kits above them."""
+    session.flush()
+    touched = {*product_ids, *kits_above(session, product_ids)}
+    listings = listings_of(session, product_ids=touched)
+    if len(listings) > MOST:
+        refresh_listings(session, workplace, product_ids=product_ids, caused_at=caused_at, sold=sold)
+        return
+    listings = [listing for listing in listings if not listing.is_head]
+    if not listings:
+        return
+    under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
+    tellings: list[Telling] = []
+    turned: list[int] = []
+    for listing, shown in _work_out(session, workplace, listings):
+        if (shown.quantity == 0) != (listing.quantity == 0):  # the gap “none to sell” comes or goes
+            turned.append(listing.id)
+            continue
+        if shown.quantity != listing.quantity or shown.paused != listing.paused:
+            if shown.paused != listing.paused:
+                tellings += told_shown(listing, paused=shown.paused)
+            listing.quantity, listing.paused = shown.quantity, shown.paused
+            settle_state(listing)
+        forced = (listing.channel_id, listing.product_id) in sold
+        tellings += news(listing, under_way, caused_at, forced=forced)
+    session.flush()
+    tell(session, workplace, tellings)
+    if turned:
+        refresh_listings(session, workplace, listing_ids=turned, caused_at=caused_at, sold=sold)
+
+
+def _work_out(session: Session, workplace: Workplace, listings: Sequence[Listing]) -> list[tuple[Listing, Shown]]:
+    products = {listing.product_id for listing in listings}
+    settings, places, holdings = channel_settings(session), policy_places(session), load_holdings(session, products)
+    nearer = nearer_policies(session, places, [listing.id for listing in listings], products)
+    stands = places_of_products(session, products) if nearer else {}
+    pacer = _Pacer(session, workplace, holdings, products)
+    found = []
+    for listing in listings:
+        own = settings[listing.channel_id]
+        kind = holdings.kinds.get(listing.product_id, "")
+        most = workplace.rulebook(own.channel).most_units
+        if kind == "service":
+            continue
+        which = _nearest(listing, own, nearer.get(listing.channel_id, NO_NEARER), stands)
+        pace = pacer.of(listing) if which.policy.risk is not None else NO_PACE
+        held = holdings.of(listing.product_id, own.supply_list)
+        found.append((listing, shown_quantity(held, which.policy, most, pace, whose=which.whose)))
+    return found
+
+
+def _nearest(
+    listing: Listing, own: ChannelSettings, nearer: NearerPolicies, stands: dict[int, tuple[int | None, str]]
+) -> Nearest:
+    family, category = stands.get(listing.product_id, (None, ""))
+    return nearer.nearest(own.policy, listing=listing.id, product=listing.product_id, family=family, category=category)
+
+
+class _Pacer:
+    """How fast pools sell and how late channels hear of it, asked for when a policy wants to know."""
+
+    def __init__(self, session: Session, workplace: Workplace, holdings: Holdings, products: set[int]) -> None:
+        self.session, self.now, self.leaves = session, workplace.now(), holdings.leaves
+        self.pools = products | {part for units in holdings.leaves.values() for part in units}
+        self.sold: dict[int, float] | None = None
+        self.oversold: dict[int, float] = {}
+        self.lags: dict[int, float | None] = {}
+
+    def of(self, listing: Listing) -> Pace:
+        """The pace of what one listing sells."""
+        if self.sold is None:
+            self.sold = sold_a_minute(self.session, self.pools, self.now)
+            self.oversold = oversold_lately(self.session, self.pools, self.now)
+        if listing.channel_id not in self.lags:
+            self.lags[listing.channel_id] = lag_minutes(self.session, listing.channel_id, self.now)
+        parts = self.leaves.get(listing.product_id, {listing.product_id: 1})
+        return pace_of(parts, self.sold, self.lags[listing.channel_id], self.oversold)
