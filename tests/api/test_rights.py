@@ -74,6 +74,17 @@ CALLS = {
     "POST /drift/leave": (Right.LISTINGS, {"ids": [1]}),
     "POST /orders/reserve-anywhere": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /orders/release-part": (Right.ORDERS, {"numbers": ["O-1"]}),
+    "POST /stock/expected": (
+        Right.STOCK, {"sku": "X", "warehouse": "millrace", "quantity": 1, "due": "2026-12-01"}
+    ),
+    "POST /stock/expected/{receipt}/receive": (Right.STOCK, {"units": 1}),
+    "DELETE /stock/expected/{receipt}": (Right.STOCK, None),
+    "POST /stock/transfers": (Right.STOCK, {"sku": "X", "source": "millrace", "target": "yard", "quantity": 1}),
+    "POST /stock/transfers/{transfer}/receive": (Right.STOCK, {"units": 1}),
+    "POST /stock/transfers/{transfer}/end": (Right.STOCK, None),
+    "POST /stock/counts": (
+        Right.STOCK, {"warehouse": "millrace", "bin": "A-01", "lines": [{"sku": "X", "counted": 1}]}
+    ),
     "PUT /channels/{channel}/policies": (Right.STOCK, {"kind": "product", "of": "X"}),
     "POST /catalogue-pages/choose": (Right.LISTINGS, {"items": [{"id": 1, "page": "CP-1"}]}),
     "POST /channels/{channel}/translations": (

@@ -15,7 +15,8 @@ from tests.services.test_orders import ADA, IncomingLine
 
 PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/listings/1", "/stock", "/stock/PT-14",
          "/prices", "/orders", "/orders/O-1001", "/dispatch", "/consignments", "/setup", "/setup/channels/hagglet",
-         "/updates",
+         "/updates", "/updates/drift", "/stockroom/ledger", "/stockroom/bins", "/stockroom/coming", "/stockroom/count",
+         "/stockroom/outlook",
          "/jobs", "/jobs/1", "/patterns", "/find?q=pot", "/progress", "/why/free?sku=PT-14", "/why/price/1",
          "/why/quantity/1", "/why/state/1", "/families/new", "/imports", "/categories", "/prices/lists",
          "/catalogue/history", "/catalogue/take-out", "/catalogue/take-out?kind=kits", "/catalogue/new?kind=kit",

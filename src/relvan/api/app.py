@@ -25,6 +25,7 @@ from relvan.api import (
     rates,
     setup,
     stock,
+    stockroom,
     updates,
 )
 from relvan.api.desk import NoToken
@@ -42,6 +43,7 @@ ROUTERS = (
     setup,
     families,
     catalogue,
+    stockroom,
     stock,
     channels,
     listing_work,

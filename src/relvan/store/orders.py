@@ -52,6 +52,32 @@ def orders_by_channel_number(session: Session, channel_id: int, numbers: Sequenc
     return {channel_number_key(order.channel_number or ""): order for order in session.scalars(wanted)}
 
 
+@dataclass(frozen=True)
+class PromisedRow:
+    """Units of a product that are promised to an order, from one warehouse."""
+
+    number: str
+    customer: str
+    tray: str
+    warehouse: str
+    quantity: int
+    placed_at: datetime
+
+
+def promised_to(session: Session, product_id: int, *, limit: int = 40) -> list[PromisedRow]:
+    """The orders to which units of a product are promised, the oldest first."""
+    statement = (
+        select(Order.number, Order.customer, Order.tray, Warehouse.name, Reservation.quantity, Order.placed_at)
+        .join(OrderLine, OrderLine.id == Reservation.order_line_id)
+        .join(Order, Order.id == OrderLine.order_id)
+        .join(Warehouse, Warehouse.id == Reservation.warehouse_id)
+        .where(Reservation.product_id == product_id)
+        .order_by(Order.placed_at, Order.id)
+        .limit(limit)
+    )
+    return rows_as(PromisedRow, session, statement)
+
+
 def oversales_of(session: Session, order_id: int) -> dict[int, int]:
     """Units by product that were gone already when an order came in."""
     rows = session.execute(select(Oversale.product_id, Oversale.units).where(Oversale.order_id == order_id))

@@ -27,6 +27,19 @@ def sold_a_minute(session: Session, product_ids: Collection[int], now: datetime)
     return {product_id: units / minutes for product_id, units in session.execute(statement) if product_id is not None}
 
 
+def all_sold_a_minute(session: Session, now: datetime) -> dict[int, float]:
+    """The same of every stocked product of which something was ordered."""
+    rows = session.execute(
+        select(OrderLine.product_id, func.sum(OrderLine.quantity))
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(Order.placed_at > now - SALES_OF, Order.cancelled_at.is_(None))
+        .where(OrderLine.product_id.is_not(None), OrderLine.stocked.is_(True))
+        .group_by(OrderLine.product_id)
+    )
+    minutes = SALES_OF.total_seconds() / 60
+    return {product_id: units / minutes for product_id, units in rows.all() if product_id is not None}
+
+
 def oversold_lately(session: Session, product_ids: Collection[int], now: datetime) -> dict[int, float]:
     """Units of products that were sold beyond stock in the last 28 days, those of a week ago counting half."""
     rows = session.execute(

@@ -31,10 +31,11 @@ from relvan.web.pages import (
     people,
     price_lists,
     prices,
-    products,
+    categories, products,
     rates,
     setup,
     stock,
+    stockroom,
     today,
     translations,
     tree,
@@ -57,8 +58,9 @@ HEADERS = {
 
 
 PAGES = (
-    people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stock, price_lists,
-    rates, prices, orders, dispatch, updates, channel, setup, frame, catalogue, families, imports, categories, products,
+    people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stockroom, stock,
+    price_lists, rates, prices, orders, dispatch, updates, channel, setup, frame, catalogue, families, imports,
+    categories, products,
 )  # fmt: skip
 
 

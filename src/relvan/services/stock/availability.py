@@ -1,10 +1,12 @@
 """Why so many are free, and why a channel shows so many."""
 
+from dataclasses import dataclass
+
 from sqlalchemy.orm import Session
 
-from relvan.core.stock.availability import NO_PACE, Shown, free_over, pace_of, shown_quantity
+from relvan.core.stock.availability import NO_PACE, Shown, StockPolicy, free_over, pace_of, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER
-from relvan.services.listings.ground import NOT_SOLD
+from relvan.services.listings.ground import NOT_SOLD, load_channels, load_ground, policy_of, work_out
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
@@ -49,3 +51,33 @@ def _unlisted(session: Session, workplace: Workplace, product_id: int, channel: 
         pace = pace_of(parts, sold_a_minute(session, parts, now), lag, oversold)
     supplied, most = holdings.of(product_id, settings.supply_list), workplace.rulebook(channel).most_units
     return shown_quantity(supplied, found.policy, most, pace, whose=found.whose)
+
+
+@dataclass(frozen=True)
+class ShownOn:
+    """What one listing of a product shows, whose stock policy that comes from ("" is the channel's), what it says."""
+
+    listing_id: int
+    channel: str
+    channel_key: str
+    alias: str
+    state: str
+    shown: Shown
+    whose: str
+    policy: StockPolicy
+
+
+def shown_on(session: Session, workplace: Workplace, product_id: int) -> list[ShownOn]:
+    """What every listing of a product shows, and why."""
+    listings = [one for one in listings_of(session, product_ids=[product_id]) if not one.is_head]
+    ground = load_ground(session, listings, load_channels(session, workplace))
+    found = []
+    for listing in listings:
+        settings, listed = ground.channels.settings[listing.channel_id], ground.products[product_id]
+        which, channel = policy_of(listing, ground, settings, listed), settings.channel
+        shown = work_out(listing, ground, workplace).shown
+        found.append(
+            ShownOn(listing.id, channel.name, channel.key, listing.alias, listing.state, shown, which.whose,
+                    which.policy)
+        )  # fmt: skip
+    return found

@@ -79,7 +79,7 @@ def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStoc
     refuse_if_any(check_note(wish.note))
     product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
     _refuse_unstocked(product)
-    shelf = _bin(session, product, warehouse, wish.bin)
+    shelf = place_of(session, product, warehouse, wish.bin)
     lies = bin_balance_row(session, shelf.id, product.id)
     change = movement_change(reason, Level(lies.on_hand, lies.blocked), change=wish.change, counted=wish.counted)
     movement = Movement(
@@ -157,7 +157,7 @@ def lies_in_bin(session: Session, sku: str, warehouse: str, shelf: str) -> tuple
     """(warehouse, bin, units there) for a SKU; without a bin, the one where most of it lies. Refused: no such place."""
     product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
     _refuse_unstocked(product)
-    found = _bin(session, product, place, shelf)
+    found = place_of(session, product, place, shelf)
     there = session.get(BinBalance, (found.id, product.id))
     return place.key, found.code, there.on_hand if there else 0
 
@@ -192,7 +192,8 @@ def _reason(name: str) -> Reason:
     return Reason(name)
 
 
-def _bin(session: Session, product: Product, warehouse: Warehouse, code: str) -> Bin:
+def place_of(session: Session, product: Product, warehouse: Warehouse, code: str) -> Bin:
+    """A bin by its code; without one, where most of a product lies, else the first. Refused: no such bin."""
     if code:
         try:
             return find_bin(session, warehouse.id, code)
@@ -203,6 +204,11 @@ def _bin(session: Session, product: Product, warehouse: Warehouse, code: str) ->
     if shelf is None:
         raise refuse("no-bin", f"{warehouse.name} has no bins.", "Add one in Setup.", "warehouse")
     return shelf
+
+
+def moved_before(session: Session, request_key: str) -> bool:
+    """Whether a movement was made under a key."""
+    return session.scalar(select(Movement.id).where(Movement.request_key == request_key)) is not None
 
 
 def _made_before(session: Session, request_key: str) -> Moved | None:

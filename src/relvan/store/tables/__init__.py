@@ -42,14 +42,14 @@ from relvan.store.tables.people import (
     Toast,
     Visit,
 )
-from relvan.store.tables.stock import Balance, Bin, BinBalance, Movement, Warehouse
+from relvan.store.tables.stock import Balance, Bin, BinBalance, ExpectedReceipt, Movement, Transfer, Warehouse
 
 __all__ = [
     "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobRow", "Carrier",
-    "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Drift", "Finding", "KeptView", "KitPart",
-    "LagSample", "LayerRow", "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping", "Movement",
-    "NearerPolicy", "Order", "OrderLine", "OutboxEntry", "Oversale", "PageSearch", "Parcel", "ParcelLine", "Person",
-    "Pick", "PickList", "Picture", "Preference", "PriceBreak", "PriceList", "PriceSent", "Product", "ProductPicture",
-    "RepeatedCall", "Reservation", "SaleWindow", "Shipment", "ShipmentLine", "SignInAttempt", "SkuName",
-    "SupplyWarehouse", "Table", "Toast", "TranslationRow", "Visit", "Warehouse",
+    "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Drift", "ExpectedReceipt", "Finding",
+    "KeptView", "KitPart", "LagSample", "LayerRow", "LayerSet", "ListPrice", "Listing", "ListingLayer", "Mapping",
+    "Movement", "NearerPolicy", "Order", "OrderLine", "OutboxEntry", "Oversale", "PageSearch", "Parcel", "ParcelLine",
+    "Person", "Pick", "PickList", "Picture", "Preference", "PriceBreak", "PriceList", "PriceSent", "Product",
+    "ProductPicture", "RepeatedCall", "Reservation", "SaleWindow", "Shipment", "ShipmentLine", "SignInAttempt",
+    "SkuName", "SupplyWarehouse", "Table", "Toast", "Transfer", "TranslationRow", "Visit", "Warehouse",
 ]  # fmt: skip

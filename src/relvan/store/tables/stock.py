@@ -38,6 +38,8 @@ class Movement(Table):
         CheckConstraint("on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')", name="moves"),
         Index("ix_movement_product_id", "product_id", "id"),
         Index("ix_movement_shipment_id", "shipment_id"),
+        Index("ix_movement_reason", "reason", "id"),
+        Index("ix_movement_warehouse_id", "warehouse_id", "id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     at: Mapped[datetime]
@@ -86,3 +88,50 @@ class BinBalance(Table):
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
     on_hand: Mapped[int] = mapped_column(default=0)
     blocked: Mapped[int] = mapped_column(default=0)
+
+
+class ExpectedReceipt(Table):
+    """Units of a product that are to come into a warehouse by a day (ISO 8601), and how many have come."""
+
+    __tablename__ = "expected_receipt"
+    __table_args__ = strict(
+        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("received >= 0", name="received"),
+        Index("ix_expected_receipt_product_id", "product_id"),
+        Index("ix_expected_receipt_due", "due", sqlite_where=text("ended_at IS NULL")),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    quantity: Mapped[int]
+    received: Mapped[int] = mapped_column(default=0)
+    due: Mapped[str]
+    note: Mapped[str] = mapped_column(default="")
+    made_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    request_key: Mapped[str | None] = mapped_column(unique=True)
+
+
+class Transfer(Table):
+    """Units of a product on their way from one warehouse to another: in transit until they are received. What never
+    arrived is `lost` when the transfer is brought to an end."""
+
+    __tablename__ = "transfer"
+    __table_args__ = strict(
+        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("received BETWEEN 0 AND quantity", name="received"),
+        CheckConstraint("from_id <> to_id", name="elsewhere"),
+        Index("ix_transfer_product_id", "product_id"),
+        Index("ix_transfer_open", "id", sqlite_where=text("ended_at IS NULL")),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
+    from_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    to_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    quantity: Mapped[int]
+    received: Mapped[int] = mapped_column(default=0)
+    lost: Mapped[int] = mapped_column(default=0)
+    note: Mapped[str] = mapped_column(default="")
+    sent_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    request_key: Mapped[str | None] = mapped_column(unique=True)

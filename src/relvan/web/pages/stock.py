@@ -5,10 +5,16 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.catalogue.product import STOCKED
 from relvan.core.refusal import Refused
+from relvan.core.stock.availability import Balance
 from relvan.core.stock.movements import BY_HAND
+from relvan.core.stock.waterfall import waterfall
+from relvan.services.stock.availability import shown_on
 from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_movement
 from relvan.store.catalogue import find_product, movements, product_bins
+from relvan.store.coming import coming_of, expected_rows
+from relvan.store.orders import promised_to
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.stock import stock_rows, warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
@@ -43,12 +49,10 @@ def stock_index(desk: At, after: str = "") -> HTMLResponse:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         rows = stock_rows(session, [product.id for product in products[:PAGE]])
         total = count_products(session, wanted)
-        recent = movements(session, limit=12)
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows,
         "total": total,
-        "recent": recent,
         "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
         "first": sentence.url() if after else "",
         "columns": COLUMNS,
@@ -62,9 +66,17 @@ def _show(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
+        rows = stock_rows(session, [product.id])
+        here = [Balance(row.warehouse, row.on_hand, row.reserved, row.blocked, row.safety) for row in rows]
+        coming = {place: one for (_, place), one in coming_of(session, [product.id]).items()}
         values: dict[str, Any] = {
             "product": product,
-            "stock": stock_rows(session, [product.id]),
+            "falls": waterfall(here) if product.kind in STOCKED else (),
+            "coming": {place.key: coming[place.id] for place in warehouses(session) if place.id in coming},
+            "expected": expected_rows(session, product.id),
+            "promised": promised_to(session, product.id),
+            "on_channels": shown_on(session, desk.workplace, product.id),
+            "stock": rows,
             "bins": product_bins(session, product.id),
             "movements": movements(session, product.id, limit=60),
             "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],

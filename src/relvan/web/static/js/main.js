@@ -1,6 +1,7 @@
 // Starts every behaviour; each lives in a file of its own, and pages can be read without any of them.
 import { change } from "./change.js";
 import { command } from "./command.js";
+import { counting } from "./counting.js";
 import { family } from "./family.js";
 import { keys } from "./keys.js";
 import { listing } from "./listing.js";
@@ -14,4 +15,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, family, keys, listing, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [change, command, counting, family, keys, listing, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);

@@ -1,0 +1,189 @@
+"""Queries over the ledger, the bins, and what stock is worth."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import ColumnElement, case, func, select
+from sqlalchemy.orm import Session, aliased
+
+from relvan.store import search
+from relvan.store.rows import rows_as
+from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Product, Warehouse
+
+
+@dataclass(frozen=True)
+class LedgerFilter:
+    """Which movements: words of the product, a reason, a warehouse (key), since a time."""
+
+    words: str = ""
+    reason: str = ""
+    warehouse: str = ""
+    since: datetime | None = None
+
+
+@dataclass(frozen=True)
+class LedgerRow:
+    """One movement."""
+
+    id: int
+    at: datetime
+    sku: str
+    warehouse: str
+    bin: str
+    reason: str
+    on_hand: int
+    blocked: int
+    note: str
+    who: str
+
+
+def ledger_page(
+    session: Session, wanted: LedgerFilter, *, before: int | None = None, limit: int = 100
+) -> list[LedgerRow]:
+    """The ledger, newest first, before one of its entries; one query."""
+    conditions: list[ColumnElement[bool]] = []
+    if wanted.words and (found_by := search.look_for(session, wanted.words)):
+        conditions.append(found_by.condition(Movement.__table__.c.product_id))
+    if wanted.reason:
+        conditions.append(Movement.reason == wanted.reason)
+    if wanted.warehouse:
+        conditions.append(Warehouse.key == wanted.warehouse)
+    if wanted.since is not None:
+        conditions.append(Movement.at >= wanted.since)
+    if before is not None:
+        conditions.append(Movement.id < before)
+    statement = (
+        select(
+            Movement.id, Movement.at, Product.sku, Warehouse.name, Bin.code, Movement.reason, Movement.on_hand,
+            Movement.blocked, Movement.note, func.coalesce(Person.name, "Relvan"),
+        )
+        .join(Product, Product.id == Movement.product_id)
+        .join(Warehouse, Warehouse.id == Movement.warehouse_id)
+        .join(Bin, Bin.id == Movement.bin_id)
+        .outerjoin(Person, Person.id == Movement.person_id)
+        .where(*conditions)
+        .order_by(Movement.id.desc())
+        .limit(limit)
+    )  # fmt: skip
+    return rows_as(LedgerRow, session, statement)
+
+
+@dataclass(frozen=True)
+class BinStock:
+    """One product in one bin; `gtin` for the scanner."""
+
+    bin: str
+    walk: int
+    product_id: int
+    sku: str
+    title: str
+    gtin: str
+    on_hand: int
+    blocked: int
+
+
+def bins_page(
+    session: Session, warehouse_id: int, *, code: str = "", after: tuple[int, str] | None = None, limit: int = 100
+) -> list[BinStock]:
+    """What lies in the bins of a warehouse, on the way through it: in one bin, or from one (walk, SKU's key) on."""
+    statement = (
+        select(
+            Bin.code, Bin.walk, Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""),
+            BinBalance.on_hand, BinBalance.blocked,
+        )
+        .join(BinBalance, BinBalance.bin_id == Bin.id)
+        .join(Product, Product.id == BinBalance.product_id)
+        .where(Bin.warehouse_id == warehouse_id)
+        .order_by(Bin.walk, Product.sku_key)
+        .limit(limit)
+    )  # fmt: skip
+    if code:
+        statement = statement.where(func.upper(Bin.code) == code.upper())
+    else:
+        statement = statement.where(BinBalance.on_hand > 0)
+    if after is not None:
+        walk, key = after
+        statement = statement.where((Bin.walk > walk) | ((Bin.walk == walk) & (Product.sku_key > key)))
+    return rows_as(BinStock, session, statement)
+
+
+@dataclass(frozen=True)
+class WarehouseValue:
+    """What lies in a warehouse, at cost in minor units of the seller's currency; units whose cost nobody knows."""
+
+    warehouse: str
+    products: int
+    units: int
+    value: int
+    without_cost: int
+
+
+def values_at_cost(session: Session) -> list[WarehouseValue]:
+    """What stock is worth at cost, by warehouse; one query. A variant's cost may be its family's."""
+    family = aliased(Product)
+    cost = func.coalesce(Product.cost, family.cost)
+    statement = (
+        select(
+            Warehouse.name, func.count(), func.sum(Balance.on_hand), func.sum(Balance.on_hand * func.coalesce(cost, 0)),
+            func.sum(case((cost.is_(None), Balance.on_hand), else_=0)),
+        )
+        .join(Balance, Balance.warehouse_id == Warehouse.id)
+        .join(Product, Product.id == Balance.product_id)
+        .outerjoin(family, family.id == Product.family_id)
+        .where(Balance.on_hand > 0)
+        .group_by(Warehouse.id)
+        .order_by(Warehouse.id)
+    )  # fmt: skip
+    return rows_as(WarehouseValue, session, statement)
+
+
+@dataclass(frozen=True)
+class StillRow:
+    """A product that has not left for long: units on hand over all warehouses, their value, when one left last."""
+
+    sku: str
+    title: str
+    units: int
+    value: int
+    last_left: datetime | None
+
+
+def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[StillRow]:
+    """Stock of which nothing has left since a time, the most valuable first."""
+    out = (
+        select(Movement.product_id, func.max(Movement.at).label("at"))
+        .where(Movement.reason == "dispatch")
+        .group_by(Movement.product_id)
+        .subquery()
+    )
+    came = (
+        select(Movement.product_id, func.min(Movement.at).label("at"))
+        .where(Movement.on_hand > 0)
+        .group_by(Movement.product_id)
+        .subquery()
+    )
+    units = func.sum(Balance.on_hand)
+    value = func.sum(Balance.on_hand * func.coalesce(Product.cost, 0))
+    statement = (
+        select(Product.sku, Product.title, units, value, out.c.at)
+        .join(Balance, Balance.product_id == Product.id)
+        .join(came, came.c.product_id == Product.id)
+        .outerjoin(out, out.c.product_id == Product.id)
+        .where(Balance.on_hand > 0, came.c.at < since, func.coalesce(out.c.at, "") < since)
+        .group_by(Product.id)
+        .order_by(value.desc(), Product.sku_key)
+        .limit(limit)
+    )
+    return rows_as(StillRow, session, statement)
+
+
+def selling_free(session: Session, product_ids: list[int]) -> dict[int, tuple[str, str, int]]:
+    """(SKU, title, units free over all warehouses) of products that hold stock."""
+    free = func.sum(func.max(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety))
+    rows = session.execute(
+        select(Product.id, Product.sku, Product.title, free)
+        .join(Balance, Balance.product_id == Product.id)
+        .where(Product.id.in_(product_ids), Product.archived_at.is_(None))
+        .group_by(Product.id)
+    )
+    return {product_id: (sku, title, units) for product_id, sku, title, units in rows.all()}
