@@ -216,6 +216,8 @@ class ListingRow:
     is_head: bool
     head_id: int | None
     followed: bool
+    margin: int | None
+    regular: int | None
 
 
 def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
@@ -248,6 +250,7 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
             Listing.gap_count, Listing.demands, Listing.met, Listing.price, Listing.floored, Listing.sent_price,
             Listing.quantity, Listing.sent_quantity, Listing.ref, Product.cost, Listing.changed_at,
             Channel.currency, Listing.gone, Listing.is_head, Listing.head_id, Listing.followed,
+            Listing.margin, Listing.regular,
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)
@@ -378,6 +381,18 @@ def listing_rows_of(session: Session, listing_ids: Collection[int]) -> list[List
     """Listings by their ids, by SKU."""
     statement = _listing_rows().where(among(Listing.id, listing_ids)).order_by(Product.sku_key, Listing.id)
     return rows_as(ListingRow, session, statement)
+
+
+def listings_at_risk(session: Session, limit: int = 12) -> list[ListingRow]:
+    """Listings that sell at a loss, the greatest first, then those whose price a floor holds."""
+    shown = Listing.state.in_(("live", "behind", "ready", "sending"))
+    loss = _listing_rows().where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
+    found = rows_as(ListingRow, session, loss)
+    if len(found) < limit:
+        left = limit - len(found)
+        held = _listing_rows().where(Listing.floored.is_(True), shown).order_by(Listing.margin, Listing.id).limit(left)
+        found += [row for row in rows_as(ListingRow, session, held) if row.id not in {one.id for one in found}]
+    return found
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:

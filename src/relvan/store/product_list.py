@@ -30,6 +30,14 @@ from relvan.store.tables import (
 _family = aliased(Product)
 
 
+# what may be said of the prices of a product's listings
+PRICED = {
+    "loss": Listing.margin < 0,
+    "below": Listing.floored.is_(True) & (Listing.sent_price < Listing.price),
+    "sale": Listing.regular.is_not(None),
+}
+
+
 @dataclass(frozen=True)
 class ProductFilter:
     """Which products a page shows."""
@@ -44,6 +52,7 @@ class ProductFilter:
     lacking: bool = False
     blocked: bool = False
     floored: bool = False
+    priced: str = ""  # at a loss, below its floor, on sale
     archived: bool = False
     stocked: bool = False
 
@@ -95,6 +104,8 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
         found.append(Product.lacking > 0)
     if wanted.blocked:
         found.append(Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0)))
+    if wanted.priced in PRICED:
+        found.append(Product.id.in_(select(Listing.product_id).where(PRICED[wanted.priced])))
     if wanted.floored:
         found.append(Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True))))
     if wanted.kind:

@@ -29,9 +29,10 @@ from relvan.web.pages import (
     listings,
     orders,
     people,
+    price_history,
     price_lists,
     prices,
-    categories, products,
+    products,
     rates,
     setup,
     stock,
@@ -59,8 +60,8 @@ HEADERS = {
 
 PAGES = (
     people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stockroom, stock,
-    price_lists, rates, prices, orders, dispatch, updates, channel, setup, frame, catalogue, families, imports,
-    categories, products,
+    price_lists, price_history, rates, prices, orders, dispatch, updates, channel, setup, frame, catalogue, families,
+    imports, categories, products,
 )  # fmt: skip
 
 

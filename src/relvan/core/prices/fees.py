@@ -48,6 +48,19 @@ class Left:
     why: Why
 
 
+def left_of(price: int, rule: FeeRule, *, tax_percent: Decimal, category: str, spent: int) -> tuple[int, int | None]:
+    """What is left of a sale of one, in minor units, after tax inside, fees and what was `spent` on it; and that in
+    thousandths of the net price, rounded half up (none when there is no net price).
+
+    >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
+    >>> left_of(2823, rule, tax_percent=Decimal(20), category="", spent=1530)
+    (283, 120)
+    """
+    net = price - (tax_inside(price, tax_percent) if tax_percent else 0)
+    left = net - fees_of(price, rule, category).total - spent
+    return left, (2000 * left + net) // (2 * net) if net > 0 else None
+
+
 def what_is_left(
     price: int,
     rule: FeeRule,

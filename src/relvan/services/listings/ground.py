@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 
 from sqlalchemy.orm import Session
 
@@ -13,6 +14,9 @@ from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_ga
 from relvan.core.listings.layers import Layers, layers_of, standing_layers
 from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import translate_traits
+from relvan.core.money import Money
+from relvan.core.orders.tax import TAX_PERCENT
+from relvan.core.prices.fees import left_of
 from relvan.core.prices.rates import NO_RATES, Rates
 from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import ConvertStep, NoPrice, Price
@@ -22,6 +26,7 @@ from relvan.core.why import Why
 from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
+from relvan.store.dispatch import usual_label_price
 from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
@@ -46,6 +51,8 @@ class Channels:
     lags: Mapping[int, float | None]
     now: datetime
     places: PolicyPlaces
+    label_price: int | None
+    own: str
 
 
 def load_channels(session: Session, workplace: Workplace) -> Channels:
@@ -58,7 +65,7 @@ def load_channels(session: Session, workplace: Workplace) -> Channels:
     converting = any(one.price_list.currency != own or one.converts for one in settings.values())
     by_layer = any(isinstance(step, ConvertStep) for layer in speakers.layers.values() for step in layer.steps or ())
     rates = rates_on(session, now.date()) if converting or by_layer else NO_RATES
-    return Channels(settings, speakers, rates, lags, now, places)
+    return Channels(settings, speakers, rates, lags, now, places, usual_label_price(session), own)
 
 
 @dataclass(frozen=True)
@@ -115,6 +122,7 @@ class WorkedOut:
     readiness: Readiness
     told: dict[str, str]
     pictures: tuple[str, ...]
+    margin: int | None
 
     @property
     def price(self) -> Price | None:
@@ -174,7 +182,24 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
         no_price=found.reason if isinstance(found, NoPrice) else "",
     )  # fmt: skip
     pictures = () if _on_their_page(book, fields) else listed.pictures[: book.pictures.most]
-    return WorkedOut(fields, category, place, found, shown, readiness, _told(book, fields, place), pictures)
+    return WorkedOut(fields, category, place, found, shown, readiness, _told(book, fields, place), pictures,
+                     _margin(price, ground, settings, book, listed, category))  # fmt: skip
+
+
+def _margin(
+    price: Price | None, ground: Ground, settings: ChannelSettings, book: Rulebook, listed: Listed, category: str
+) -> int | None:
+    """What is left of a price, in thousandths of it without tax; none when nobody knows what the product costs."""
+    if price is None or listed.cost is None:
+        return None
+    rates, currency = ground.channels.rates, price.money.currency
+    delivery = settings.delivery_cost or ground.channels.label_price or 0
+    spent = [rates.convert(Money(amount, ground.channels.own), currency) for amount in (listed.cost, delivery)]
+    if any(one is None for one in spent):
+        return None
+    tax = TAX_PERCENT.get(listed.tax_code, Decimal(0)) if settings.price_list.tax_inside else Decimal(0)
+    total = sum(one.amount for one in spent if one is not None)
+    return left_of(price.money.amount, book.fees, tax_percent=tax, category=category, spent=total)[1]
 
 
 def _on_their_page(book: Rulebook, fields: Mapping[str, FieldValue]) -> bool:

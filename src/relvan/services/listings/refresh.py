@@ -144,6 +144,7 @@ def _keep(listing: Listing, found: WorkedOut) -> None:
         "price": found.price.money.amount if found.price else None,
         "regular": found.regular,
         "paused": found.shown.paused,
+        "margin": found.margin,
         "floored": bool(found.price and found.price.floored),
         "quantity": found.shown.quantity,
         "gaps": gaps,

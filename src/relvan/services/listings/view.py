@@ -10,7 +10,6 @@ from relvan.core.listings.rulebook import FieldRule, Rulebook
 from relvan.core.prices.fees import Left, what_is_left
 from relvan.services.listings.ground import WorkedOut, load_channels, load_ground, work_out
 from relvan.services.workplace import Workplace
-from relvan.store.dispatch import usual_label_price
 from relvan.store.listings import ListingRow, listing_rows_of, members_of
 from relvan.store.tables import Listing
 
@@ -59,10 +58,11 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     left = None
     if found.price is not None:
         money, own = found.price.money, workplace.settings.currency
+        delivery = settings.delivery_cost or ground.channels.label_price
         rate = ground.channels.rates.between(own, money.currency)  # without one, nobody knows our costs there
         left = what_is_left(
             money.amount, book.fees, currency=money.currency,
-            cost=listed.cost if rate else None, delivery=usual_label_price(session) if rate else None,
+            cost=listed.cost if rate else None, delivery=delivery if rate else None,
             rate=rate[0] if rate and money.currency != own else None,
             tax_code=listed.tax_code, tax_inside_price=settings.price_list.tax_inside, category=found.category,
         )  # fmt: skip

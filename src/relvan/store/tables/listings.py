@@ -13,12 +13,13 @@ class Listing(Table):
     """Our offer of one product on one channel; `alias` is the second SKU that it is offered under, or empty.
 
     `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
-    state, gaps, price (minor units; `regular` is what a sale price goes instead of), quantity, and a fingerprint of
-    content and pictures, held and sent. `until` is when the channel lets it lapse; `gone` says why the channel no
-    longer shows it, when nobody here asked for that. A member of a family's page names the listing of the family (which
-    `is_head`) as its `head`; one that `must` be there keeps the whole family waiting while it has gaps. `sent_fields`
-    is what the channel has accepted, by field; `category` is the channel's. One that was only read in is not `followed`
-    yet: its price and quantity are left alone. One that is `paused` is not shown while its quantity is 0.
+    state, gaps, price (minor units; `regular` is what a sale price goes instead of; `margin` what is left of it, in
+    thousandths), quantity, and a fingerprint of content and pictures, held and sent. `until` is when the channel lets
+    it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that. A member of a family's
+    page names the listing of the family (which `is_head`) as its `head`; one that `must` be there keeps the whole
+    family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field; `category` is the
+    channel's. One that was only read in is not `followed` yet: its price and quantity are left alone. One that is
+    `paused` is not shown while its quantity is 0.
     """
 
     __tablename__ = "listing"
@@ -29,6 +30,7 @@ class Listing(Table):
         Index("ix_listing_ref", "channel_id", "ref"),
         Index("ix_listing_until", "until", sqlite_where=text("until IS NOT NULL")),
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
+        Index("ix_listing_loss", "margin", sqlite_where=text("margin < 0")),
         Index("ix_listing_head_id", "head_id", sqlite_where=text("head_id IS NOT NULL")),
         Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
         Index("ix_listing_heads", "channel_id", "state", sqlite_where=text("is_head = 1")),
@@ -53,6 +55,7 @@ class Listing(Table):
     price: Mapped[int | None]
     regular: Mapped[int | None]
     floored: Mapped[bool] = mapped_column(default=False)
+    margin: Mapped[int | None]
     quantity: Mapped[int] = mapped_column(default=0)
     held_content: Mapped[str] = mapped_column(default="")
     held_pictures: Mapped[str] = mapped_column(default="")

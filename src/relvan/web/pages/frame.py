@@ -51,6 +51,8 @@ STATIONS = (
     ("Updates of the channels", "/updates"),
     ("Drift", "/updates/drift"),
     ("Price lists", "/prices/lists"),
+    ("Sale prices", "/prices/sales"),
+    ("Prices sent", "/prices/history"),
     ("Orders", "/orders"),
     ("Inbox", "/orders?tray=inbox"),
     ("Short of stock", "/orders?tray=short"),

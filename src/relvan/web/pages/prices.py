@@ -10,7 +10,7 @@ from relvan.core.money import as_decimal
 from relvan.core.refusal import Refused
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.channels import channels
-from relvan.store.listings import listings_of_products
+from relvan.store.listings import listings_at_risk, listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
@@ -29,15 +29,23 @@ def _index(
     typed: dict[str, str] | None = None,
     refused: Refused | None = None,
 ) -> HTMLResponse:
-    chips = (Chip("floor", "Floor", (Choice("held", "held by the floor"),)),)
+    chips = (
+        Chip("floor", "Floor", (Choice("held", "held by the floor"), Choice("below", "shown below their floor"))),
+        Chip("left", "Left", (Choice("loss", "sold at a loss"),)),
+        Chip("sale", "Sale price", (Choice("yes", "on sale now"),)),
+    )
     sentence = read_sentence("Prices of products", "/prices", chips, desk.request.query_params, hint="SKU or title")
-    wanted = ProductFilter(words=sentence.words, floored=bool(sentence.chosen.get("floor")))
+    chosen = sentence.chosen
+    priced = "loss" if chosen.get("left") else "sale" if chosen.get("sale") else ""
+    priced = "below" if chosen.get("floor") == "below" else priced
+    wanted = ProductFilter(words=sentence.words, floored=chosen.get("floor") == "held", priced=priced)
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         listings = listings_of_products(session, [product.id for product in products[:PAGE]])
         values: dict[str, Any] = {
             "sentence": sentence,
             "rows": products[:PAGE],
+            "at_risk": listings_at_risk(session) if not sentence.query and not after else [],
             "by_product": {(row.sku, row.channel_key): row for row in listings},
             "channels": channels(session),
             "price_list": price_lists(session)[0],

@@ -1,0 +1,56 @@
+"""The history of a price, drawn: a line for each channel that steps where another price was accepted."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+WIDE, HIGH = 1000.0, 200.0
+
+
+@dataclass(frozen=True)
+class Line:
+    """One channel's line: points from left to right, in a field of 1000 by 200; the last price in minor units."""
+
+    name: str
+    points: tuple[tuple[float, float], ...]
+    last: int
+
+    @property
+    def path(self) -> str:
+        """As an SVG path of horizontal and vertical strokes."""
+        (x, y), *rest = self.points
+        return f"M{x:.1f} {y:.1f}" + "".join(f"H{right:.1f}V{down:.1f}" for right, down in rest)
+
+
+@dataclass(frozen=True)
+class Chart:
+    """Lines between two prices (minor units), from a time until another."""
+
+    lines: tuple[Line, ...]
+    lowest: int
+    highest: int
+    since: datetime
+    until: datetime
+
+
+def price_chart(sent: Mapping[str, Sequence[tuple[datetime, int]]], until: datetime) -> Chart | None:
+    """The chart of prices sent, by channel and each in the order of time; none when nothing was sent."""
+    told = {name: rows for name, rows in sent.items() if rows}
+    if not told:
+        return None
+    since = min(rows[0][0] for rows in told.values())
+    amounts = [amount for rows in told.values() for _, amount in rows]
+    lowest, highest = min(amounts), max(amounts)
+    span = max((until - since).total_seconds(), 1.0)
+    tall = max(highest - lowest, 1)
+
+    def place(at: datetime, amount: int) -> tuple[float, float]:
+        across = (at - since).total_seconds() / span * WIDE
+        return max(0.0, min(WIDE, across)), HIGH - (amount - lowest) / tall * HIGH
+
+    lines = []
+    for name, rows in told.items():
+        points = [place(at, amount) for at, amount in rows]
+        points.append((WIDE, points[-1][1]))
+        lines.append(Line(name, tuple(points), rows[-1][1]))
+    return Chart(tuple(lines), lowest, highest, since, until)

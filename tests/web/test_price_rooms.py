@@ -1,0 +1,73 @@
+"""The rooms of prices as pages: losses first, sale prices, every price sent as a chart and a file."""
+
+import csv
+import io
+
+import pytest
+
+from tests.house import add_pot, connect, deliver, list_everywhere
+from tests.web.test_channel_pages import words
+from tests.web.test_pages import client_of, post, sign_in
+
+
+@pytest.fixture
+def shop(workplace, owner, world):
+    """A pot of 16.90 that costs 5.00, and one of 16.90 that costs 15.00."""
+    connect(workplace, owner, world)
+    add_pot(workplace, owner, "PT-14")
+    add_pot(workplace, owner, "PT-18", cost=1500)
+    list_everywhere(workplace, owner, "PT-14", "PT-18")
+    return workplace
+
+
+@pytest.fixture
+def web(shop):
+    return sign_in(client_of(shop))
+
+
+def test_what_sells_at_a_loss_comes_first(web):
+    told = words(web.get("/prices"))
+    assert told.index("Look here first") < told.index("PT-18 Pot PT-18 Hagglet live") < told.index("€5.00")
+    assert "% nothing: no floor is that high" in told
+    loss = words(web.get("/prices?left=loss"))
+    assert ("PT-18" in loss, "PT-14" in loss) == (True, False)
+    assert "No product is like that." in words(web.get("/prices?floor=below"))
+
+
+def test_what_a_channel_still_shows_below_a_new_floor_is_found(shop, web, world):
+    world.weather("hagglet", "down")
+    post(web, "/prices", sku="PT-14", list="retail", amount="16.90", floor="18", q="")
+    told = words(web.get("/prices?floor=below"))
+    assert "PT-14" in told
+    assert "the channel still shows €16.90" in words(web.get("/prices"))
+
+
+def test_a_sale_price_is_planned_and_ended_by_hand(shop, web, world):
+    wish = {"sku": "PT-14\nPT-18", "price_list": "retail", "amount": "12.90", "since": "", "until": "2027-01-01T00:00"}
+    assert "2 sale prices are planned." in words(post(web, "/prices/sales", **wish))
+    deliver(shop)
+    assert world.listings("ownshop")["PT-14"]["price"] == 1290
+    assert "€16.90" in words(web.get("/prices?sale=yes"))
+    refused = post(web, "/prices/sales", **{**wish, "sku": "NOPE"})
+    assert (refused.status_code, "NOPE: There is no product" in words(refused)) == (422, True)
+    for wrong in ({"until": ""}, {"until": "soon"}, {"amount": ""}, {"sku": ""}):
+        assert post(web, "/prices/sales", **{**wish, **wrong}).status_code == 422
+    told = words(post(web, "/prices/sales/1/end"))
+    assert told.index("PT-18 Pot PT-18 retail") < told.index("Over") < told.index("PT-14 Pot PT-14 €12.90")
+    deliver(shop)
+    assert world.listings("ownshop")["PT-14"]["price"] == 1690
+
+
+def test_every_price_sent_is_there_as_a_chart_and_as_a_file(shop, web):
+    post(web, "/prices", sku="PT-14", list="retail", amount="18.90", q="")
+    deliver(shop)
+    page = web.get("/prices/history?q=PT-14")
+    assert 'role="img" aria-label="Prices of PT-14 by channel"' in page.text
+    assert "product changed by Owner" in words(page)
+    assert "type its whole SKU" in words(web.get("/prices/history?q=pot"))
+    rows = list(
+        csv.DictReader(io.StringIO(web.get("/prices/history.csv?q=PT-14&channel=hagglet").text.lstrip("\ufeff")))
+    )
+    assert [(row["sku"], row["channel"], row["price"], row["cause"]) for row in rows] == [
+        ("PT-14", "hagglet", "18.90", "product changed by Owner"), ("PT-14", "hagglet", "16.90", "published"),
+    ]  # fmt: skip
