@@ -20,7 +20,8 @@ PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/
          "/jobs", "/jobs/1", "/patterns", "/find?q=pot", "/progress", "/why/free?sku=PT-14", "/why/price/1",
          "/why/quantity/1", "/why/state/1", "/families/new", "/imports", "/categories", "/prices/lists",
          "/catalogue/history", "/catalogue/take-out", "/catalogue/take-out?kind=kits", "/catalogue/new?kind=kit",
-         "/prices/sales", "/prices/history", "/prices/lists/margin?sku=PT-14&key=retail", "/products/PT-14/at?at=2026-11-02T09:30",
+         "/prices/sales", "/prices/history", "/prices/lists/margin?sku=PT-14&key=retail",
+         "/products/PT-14/at?at=2026-11-02T09:30",
          "/imports/templates/kits.csv", "/imports/templates/products.xlsx"]  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from relvan.demo.drawings import draw
 from relvan.demo.everywhere import list_everywhere
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
+from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
@@ -113,8 +114,11 @@ class Seeder:
         self._loomstead()
         self.say("Corvello, families and what was there before")
         list_everywhere(self.workplace, self.owner, self.world, self._settle)
+        move_prices(self.workplace, self.owner, self._settle)
         self.say("a few things wrong on purpose")
         self._wrong_on_purpose()
+        self.now = max(self.now, datetime.now(UTC) - timedelta(minutes=2))
+        keep_in_step(self.workplace, self.owner, self.world, self._settle)
         self.now = datetime.now(UTC)
         self._settle()
         self.world.close()
