@@ -43,7 +43,7 @@ def take_all(page: Page) -> None:
         "prices": "/prices", "orders": "/orders",
         "channel": "/setup/channels/hagglet",
         "listing": link(page, "/listings?state=refused&channel=hagglet&q=HP", "td.sku a"),
-        "order": link(page, "/orders?tray=floor", "td.sku a"),
+        "stock": "/stock/PT-24-INK",
         "walk": link(page, "/dispatch?stage=picking", "a[href*='/pick-lists/']"),
         "shipment": link(page, "/dispatch?stage=to+ship", "td.sku a"),
     }  # fmt: skip

@@ -383,7 +383,7 @@ def test_listings_are_worked_out_without_a_query_per_row(shop, owner, world, cou
             ids = session.scalars(select(Listing.product_id)).all()[:most]
             refresh_listings(session, shop, product_ids=ids)
         numbers.append(len(seen))
-    assert numbers[0] == numbers[1] <= 21, "begin, the query above, and one for each thing a listing is made of"
+    assert numbers[0] == numbers[1] <= 20, "begin, the query above, and one for each thing a listing is made of"
 
 
 def test_quantities_are_worked_out_without_a_query_per_row(shop, owner, world, count_queries):

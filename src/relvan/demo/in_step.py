@@ -18,7 +18,7 @@ from relvan.store.channels import channel_by_key
 def move_prices(workplace: Workplace, owner: Actor, settle: Callable[[], None]) -> None:
     """Steps that follow each channel's fees, and a list price that has gone up twice."""
     steps = [{"kind": "percent", "percent": "4"}, {"kind": "ending", "endings": [99, 49], "direction": "nearest"}]
-    change_channel(workplace, owner, "hagglet", {"price_steps": steps, "delivery_cost": 480})
+    change_channel(workplace, owner, "hagglet", {"price_steps": steps})
     set_list_price(workplace, owner, "PT-14-INK", "retail", 1790)
     settle()
 
@@ -39,7 +39,7 @@ def keep_in_step(workplace: Workplace, owner: Actor, world: httpx.Client, settle
         plan_sale(workplace, owner, PlanSale(sku, "retail", amount, *window))
     set_policy(workplace, owner, "hagglet", "category", "Soil", {"cap": 10})
     set_policy(workplace, owner, "ownshop", "product", "PT-24-INK", {"share": 50, "least": 2})
-    change_channel(workplace, owner, "corvello", {"stock_policy": {"risk": "0.001"}})
+    change_channel(workplace, owner, "corvello", {"stock_policy": {"risk": "0.001"}, "delivery_cost": 390})
     set_floor(workplace, owner, "TL-SNIPS", 2190)
     set_list_price(workplace, owner, "PT-14-INK", "retail", 1890)
     settle()

@@ -223,13 +223,3 @@ def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget
     pick, sku, gtin, order_line, line, shipment = found
     aliases = session.scalars(select(SkuName.sku).where(SkuName.product_id == pick.product_id, SkuName.alias.is_(True)))
     return PickTarget(pick, sku, gtin, tuple(aliases), order_line, line, shipment)
-
-
-def usual_label_price(session: Session) -> int | None:
-    """What a label costs as a rule, in minor units: the mean of the last fifty that were bought; none before the first.
-
-    One query, for saying what is left of a price.
-    """
-    latest = select(Parcel.price).where(Parcel.price.is_not(None)).order_by(Parcel.id.desc()).limit(50).subquery()
-    mean = session.scalar(select(func.avg(latest.c.price)))
-    return None if mean is None else round(mean)

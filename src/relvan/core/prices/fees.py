@@ -103,6 +103,8 @@ def what_is_left(
     for label, given in (("Cost", cost), ("Delivery", delivery)):
         if given is None:
             why = why.then(label, "not known", "the product does not say it")
+        elif not given and label == "Delivery":
+            why = why.then(label, 0, "counted at nothing: the channel's set-up says what it is counted at")
         elif given:
             there = given if rate is None else round_half_up(given * rate)
             ours += there

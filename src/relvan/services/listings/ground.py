@@ -26,7 +26,6 @@ from relvan.core.why import Why
 from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
-from relvan.store.dispatch import usual_label_price
 from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
@@ -51,7 +50,6 @@ class Channels:
     lags: Mapping[int, float | None]
     now: datetime
     places: PolicyPlaces
-    label_price: int | None
     own: str
 
 
@@ -65,7 +63,7 @@ def load_channels(session: Session, workplace: Workplace) -> Channels:
     converting = any(one.price_list.currency != own or one.converts for one in settings.values())
     by_layer = any(isinstance(step, ConvertStep) for layer in speakers.layers.values() for step in layer.steps or ())
     rates = rates_on(session, now.date()) if converting or by_layer else NO_RATES
-    return Channels(settings, speakers, rates, lags, now, places, usual_label_price(session), own)
+    return Channels(settings, speakers, rates, lags, now, places, own)
 
 
 @dataclass(frozen=True)
@@ -193,8 +191,8 @@ def _margin(
     if price is None or listed.cost is None:
         return None
     rates, currency = ground.channels.rates, price.money.currency
-    delivery = settings.delivery_cost or ground.channels.label_price or 0
-    spent = [rates.convert(Money(amount, ground.channels.own), currency) for amount in (listed.cost, delivery)]
+    own = ground.channels.own
+    spent = [rates.convert(Money(amount, own), currency) for amount in (listed.cost, settings.delivery_cost)]
     if any(one is None for one in spent):
         return None
     tax = TAX_PERCENT.get(listed.tax_code, Decimal(0)) if settings.price_list.tax_inside else Decimal(0)

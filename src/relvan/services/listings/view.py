@@ -58,11 +58,10 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     left = None
     if found.price is not None:
         money, own = found.price.money, workplace.settings.currency
-        delivery = settings.delivery_cost or ground.channels.label_price
         rate = ground.channels.rates.between(own, money.currency)  # without one, nobody knows our costs there
         left = what_is_left(
             money.amount, book.fees, currency=money.currency,
-            cost=listed.cost if rate else None, delivery=delivery if rate else None,
+            cost=listed.cost if rate else None, delivery=settings.delivery_cost if rate else None,
             rate=rate[0] if rate and money.currency != own else None,
             tax_code=listed.tax_code, tax_inside_price=settings.price_list.tax_inside, category=found.category,
         )  # fmt: skip
