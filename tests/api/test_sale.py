@@ -4,10 +4,9 @@ import base64
 from urllib.parse import quote
 
 import pytest
-from fastapi.testclient import TestClient
 
-from relvan.application import make_application
 from relvan.services.people.sign_in import make_token
+from tests.applications import client_of
 from tests.house import assert_sound, connect, deliver, png, read
 
 GOOD = {
@@ -23,7 +22,7 @@ MOVE = {"sku": "PT-14", "warehouse": "millrace", "reason": "receipt"}
 @pytest.fixture
 def api(workplace):
     make_token(workplace, "test", "owner", "t" * 20)
-    client = TestClient(make_application(workplace.settings, workplace), raise_server_exceptions=False)
+    client = client_of(workplace)
     client.headers["Authorization"] = "Bearer " + "t" * 20
     return client
 

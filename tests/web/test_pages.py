@@ -3,13 +3,12 @@
 import re
 
 import pytest
-from fastapi.testclient import TestClient
 from lxml import html
 
-from relvan.application import make_application
 from relvan.services.orders.take import take_manual_order
 from relvan.web.desk import COOKIE
 from relvan.web.sentence import Chip, Choice, read_sentence
+from tests.applications import client_of
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, png, read
 from tests.services.test_orders import ADA, IncomingLine
 
@@ -23,10 +22,6 @@ PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/
          "/prices/sales", "/prices/history", "/prices/lists/margin?sku=PT-14&key=retail",
          "/products/PT-14/at?at=2026-11-02T09:30",
          "/imports/templates/kits.csv", "/imports/templates/products.xlsx"]  # fmt: skip
-
-
-def client_of(workplace):
-    return TestClient(make_application(workplace.settings, workplace), raise_server_exceptions=False)
 
 
 def sign_in(client, login="owner"):

@@ -40,7 +40,7 @@ def keep_in_step(workplace: Workplace, owner: Actor, world: httpx.Client, settle
     set_policy(workplace, owner, "hagglet", "category", "Soil", {"cap": 10})
     set_policy(workplace, owner, "ownshop", "product", "PT-24-INK", {"share": 50, "least": 2})
     change_channel(workplace, owner, "corvello", {"stock_policy": {"risk": "0.001"}, "delivery_cost": 390})
-    set_floor(workplace, owner, "TL-SNIPS", 2190)
+    set_floor(workplace, owner, "TL-TROWEL", 1150)
     set_list_price(workplace, owner, "PT-14-INK", "retail", 1890)
     settle()
     _drift(workplace, owner, world, settle)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce
+from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce, union
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
@@ -384,15 +384,14 @@ def listing_rows_of(session: Session, listing_ids: Collection[int]) -> list[List
 
 
 def listings_at_risk(session: Session, limit: int = 12) -> list[ListingRow]:
-    """Listings that sell at a loss, the greatest first, then those whose price a floor holds."""
+    """Listings that sell at a loss, the greatest first, then those whose price a floor holds; one query."""
     shown = Listing.state.in_(("live", "behind", "ready", "sending"))
-    loss = _listing_rows().where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
-    found = rows_as(ListingRow, session, loss)
-    if len(found) < limit:
-        left = limit - len(found)
-        held = _listing_rows().where(Listing.floored.is_(True), shown).order_by(Listing.margin, Listing.id).limit(left)
-        found += [row for row in rows_as(ListingRow, session, held) if row.id not in {one.id for one in found}]
-    return found
+    loss = select(Listing.id).where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
+    held = select(Listing.id).where(Listing.floored.is_(True), shown).order_by(Listing.id).limit(limit)
+    chosen = union(select(loss.subquery()), select(held.subquery()))
+    rows = rows_as(ListingRow, session, _listing_rows().where(Listing.id.in_(chosen)))
+    rows.sort(key=lambda row: (0 if row.margin is None or row.margin >= 0 else row.margin, row.id))
+    return rows[:limit]
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:
