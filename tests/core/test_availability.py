@@ -11,6 +11,7 @@ from relvan.core.catalogue.kits import PartStock, can_be_made
 from relvan.core.refusal import Refused
 from relvan.core.stock.availability import (
     Balance,
+    Pace,
     StockPolicy,
     check_policy,
     free_over,
@@ -130,4 +131,4 @@ def test_kits_at_once_come_out_as_one_by_one(free, units):
 
 def test_a_hold_back_by_risk_is_that_of_each_pool():
     policy = StockPolicy(risk=Decimal("0.001"))
-    assert shown_quantities([20, 20, 1], policy, 999, {1: (0.2, 5), 2: (0.2, 5)}) == [20, 15, 0]
+    assert shown_quantities([20, 20, 1], policy, 999, {1: Pace(0.2, 5), 2: Pace(0.2, 5)}) == [20, 15, 0]

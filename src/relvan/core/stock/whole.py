@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 
-from relvan.core.stock.availability import StockPolicy
+from relvan.core.stock.availability import Pace, StockPolicy
 from relvan.core.stock.risk import hold_back_by_risk
 
 Free = Sequence[int]
@@ -23,10 +23,10 @@ def shown_quantities(
     free: Free,
     policy: StockPolicy,
     most: int,
-    paces: Mapping[int, tuple[float, float]] | None = None,
+    paces: Mapping[int, Pace] | None = None,
 ) -> list[int]:
-    """What a channel shows of each product of which so much is free. `paces`, for a hold-back by risk, are units sold a
-    minute and minutes of lag by position; of others nothing is held back."""
+    """What a channel shows of each product of which so much is free. `paces`, for a hold-back by risk, are by position;
+    of others nothing is held back."""
     if policy.fixed is not None:
         fixed = policy.fixed
         if policy.beyond_stock:
@@ -36,8 +36,9 @@ def shown_quantities(
     over, under = (policy.share / 100).as_integer_ratio()
     shown = list(free) if over == under else [units * over // under for units in free]
     if policy.risk is not None:
-        for place, (sold, lag) in (paces or {}).items():
-            shown[place] -= hold_back_by_risk(sold, lag, float(policy.risk))
+        for place, pace in (paces or {}).items():
+            held = hold_back_by_risk(pace.sold_a_minute, pace.lag_minutes, float(policy.risk), pace.oversold)
+            shown[place] -= held
     elif policy.hold_back:
         held = policy.hold_back
         shown = [units - held for units in shown]

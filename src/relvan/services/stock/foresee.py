@@ -8,8 +8,9 @@ from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.stock.availability import NO_PACE, Pace, pace_of, shown_quantity
+from relvan.core.stock.availability import Pace, StockPolicy, pace_of
 from relvan.core.stock.nearest import NO_NEARER
+from relvan.core.stock.whole import shown_quantities
 from relvan.services.channels.settings import try_settings
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
@@ -92,18 +93,27 @@ def _work_out(
     policies = nearer_policies(session, policy_places(session), [row.listing_id for row in rows], products)
     nearer = policies.get(settings.channel.id, NO_NEARER)
     paces = _Paces(session, workplace, settings, holdings, products)
-    found = []
-    for row in rows:
-        if row.kind == "service":
-            found.append((most, most))
-            continue
-        policy = nearer.nearest(
-            settings.policy, listing=row.listing_id, product=row.product_id, family=row.family_id, category=row.ours
-        ).policy
-        held = holdings.of(row.product_id, settings.supply_list)
-        shown = shown_quantity(held, policy, most, paces.of(row.product_id) if policy.risk is not None else NO_PACE)
-        found.append((shown.free, shown.quantity))
-    return found
+    free = [most if row.kind == "service" else _free(holdings, settings, row) for row in rows]
+    shown = list(free)
+    places: dict[StockPolicy, list[int]] = {}
+    for place, row in enumerate(rows):
+        if row.kind != "service":
+            which = nearer.nearest(
+                settings.policy, listing=row.listing_id, product=row.product_id, family=row.family_id,
+                category=row.ours,
+            )  # fmt: skip
+            places.setdefault(which.policy, []).append(place)
+    for policy, alike in places.items():
+        wanted = enumerate(alike) if policy.risk is not None else ()
+        pace_of_place = {number: paces.of(rows[place].product_id) for number, place in wanted}
+        numbers = shown_quantities([free[place] for place in alike], policy, most, pace_of_place)
+        for place, number in zip(alike, numbers, strict=True):
+            shown[place] = number
+    return list(zip(free, shown, strict=True))
+
+
+def _free(holdings: Holdings, settings: ChannelSettings, row: QuantityRow) -> int:
+    return sum(held.free for held in holdings.of(row.product_id, settings.supply_list))
 
 
 class _Paces:

@@ -162,7 +162,7 @@ def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
     name = f"{product.sku} on {channel.name}"
     setup, stock = f"/setup/channels/{channel.key}", f"/stock/{quote(product.sku)}"
     if what == "quantity":
-        links = [("Stock of this product", stock), (f"How much {channel.name} shows", f"{setup}#policy")]
+        links = [("Stock of this product", stock), (f"How much {channel.name} shows", f"{setup}#shown")]
         return why_page(desk, f"Shown of {name}", found.shown.why, links)
     if what == "price":
         links = [
