@@ -121,7 +121,7 @@ def test_other_prices_are_seen_before_they_are_saved(person, demo):
     expect(person.locator("#foresight tbody tr")).to_have_count(10)
     assert violations(person) == []
     person.get_by_label("Least margin").fill("much")
-    person.get_by_role("button", name="See what it would change").click()
+    person.locator("#prices").get_by_role("button", name="See what it would change").click()
     expect(person.locator("#foresight")).to_contain_text("must be a percentage")
     person.reload()
     expect(person.get_by_label("Least margin")).to_have_value("")
