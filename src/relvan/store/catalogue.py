@@ -2,9 +2,8 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
@@ -18,10 +17,8 @@ from relvan.store.tables import (
     Channel,
     KitPart,
     Listing,
-    Movement,
     Order,
     OrderLine,
-    Person,
     Picture,
     Product,
     ProductPicture,
@@ -199,37 +196,3 @@ def product_bins(session: Session, product_id: int) -> list[BinRow]:
         .order_by(Warehouse.id, Bin.walk)
     )
     return [BinRow(*row) for row in rows]
-
-
-@dataclass(frozen=True)
-class MovementRow:
-    """One entry of the ledger."""
-
-    at: datetime
-    sku: str
-    warehouse: str
-    bin: str
-    reason: str
-    on_hand: int
-    blocked: int
-    note: str
-    who: str
-
-
-def movements(session: Session, product_id: int | None = None, limit: int = 40) -> list[MovementRow]:
-    """The ledger, newest first."""
-    statement = (
-        select(
-            Movement.at, Product.sku, Warehouse.name, Bin.code, Movement.reason, Movement.on_hand, Movement.blocked,
-            Movement.note, func.coalesce(Person.name, "Relvan"),
-        )
-        .join(Product, Product.id == Movement.product_id)
-        .join(Warehouse, Warehouse.id == Movement.warehouse_id)
-        .join(Bin, Bin.id == Movement.bin_id)
-        .outerjoin(Person, Person.id == Movement.person_id)
-        .order_by(Movement.id.desc())
-        .limit(limit)
-    )  # fmt: skip
-    if product_id is not None:
-        statement = statement.where(Movement.product_id == product_id)
-    return [MovementRow(*row) for row in session.execute(statement)]

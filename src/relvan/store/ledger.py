@@ -13,12 +13,13 @@ from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Prod
 
 @dataclass(frozen=True)
 class LedgerFilter:
-    """Which movements: words of the product, a reason, a warehouse (key), since a time."""
+    """Which movements: words of the product or its id, a reason, a warehouse (key), since a time."""
 
     words: str = ""
     reason: str = ""
     warehouse: str = ""
     since: datetime | None = None
+    product_id: int | None = None
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,8 @@ def ledger_page(
         conditions.append(Movement.reason == wanted.reason)
     if wanted.warehouse:
         conditions.append(Warehouse.key == wanted.warehouse)
+    if wanted.product_id is not None:
+        conditions.append(Movement.product_id == wanted.product_id)
     if wanted.since is not None:
         conditions.append(Movement.at >= wanted.since)
     if before is not None:

@@ -6,16 +6,16 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from relvan.core.stock.availability import NO_PACE, Pace, Shown, pace_of, shown_quantity
+from relvan.core.stock.availability import NO_PACE, Shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
 from relvan.services.listings.refresh import Sold, news, refresh_listings, settle_state, told_shown
 from relvan.services.outbox.tell import Telling, tell
+from relvan.services.stock.paces import Paces
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.facts import kits_above
-from relvan.store.holdings import Holdings, load_holdings
+from relvan.store.holdings import load_holdings
 from relvan.store.listings import listings_of, topics_under_way
-from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
 from relvan.store.tables import Listing
 
@@ -65,7 +65,7 @@ def _work_out(session: Session, workplace: Workplace, listings: Sequence[Listing
     settings, places, holdings = channel_settings(session), policy_places(session), load_holdings(session, products)
     nearer = nearer_policies(session, places, [listing.id for listing in listings], products)
     stands = places_of_products(session, products) if nearer else {}
-    pacer = _Pacer(session, workplace, holdings, products)
+    paces = Paces(session, workplace, products, holdings.leaves)
     found = []
     for listing in listings:
         own = settings[listing.channel_id]
@@ -74,7 +74,7 @@ def _work_out(session: Session, workplace: Workplace, listings: Sequence[Listing
         if kind == "service":
             continue
         which = _nearest(listing, own, nearer.get(listing.channel_id, NO_NEARER), stands)
-        pace = pacer.of(listing) if which.policy.risk is not None else NO_PACE
+        pace = paces.of(listing.product_id, listing.channel_id) if which.policy.risk is not None else NO_PACE
         held = holdings.of(listing.product_id, own.supply_list)
         found.append((listing, shown_quantity(held, which.policy, most, pace, whose=which.whose)))
     return found
@@ -85,24 +85,3 @@ def _nearest(
 ) -> Nearest:
     family, category = stands.get(listing.product_id, (None, ""))
     return nearer.nearest(own.policy, listing=listing.id, product=listing.product_id, family=family, category=category)
-
-
-class _Pacer:
-    """How fast pools sell and how late channels hear of it, asked for when a policy wants to know."""
-
-    def __init__(self, session: Session, workplace: Workplace, holdings: Holdings, products: set[int]) -> None:
-        self.session, self.now, self.leaves = session, workplace.now(), holdings.leaves
-        self.pools = products | {part for units in holdings.leaves.values() for part in units}
-        self.sold: dict[int, float] | None = None
-        self.oversold: dict[int, float] = {}
-        self.lags: dict[int, float | None] = {}
-
-    def of(self, listing: Listing) -> Pace:
-        """The pace of what one listing sells."""
-        if self.sold is None:
-            self.sold = sold_a_minute(self.session, self.pools, self.now)
-            self.oversold = oversold_lately(self.session, self.pools, self.now)
-        if listing.channel_id not in self.lags:
-            self.lags[listing.channel_id] = lag_minutes(self.session, listing.channel_id, self.now)
-        parts = self.leaves.get(listing.product_id, {listing.product_id: 1})
-        return pace_of(parts, self.sold, self.lags[listing.channel_id], self.oversold)

@@ -4,17 +4,17 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from relvan.core.stock.availability import NO_PACE, Shown, StockPolicy, free_over, pace_of, shown_quantity
+from relvan.core.stock.availability import NO_PACE, Shown, StockPolicy, free_over, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER
 from relvan.services.listings.ground import NOT_SOLD, load_channels, load_ground, policy_of, work_out
 from relvan.services.listings.offers import worked_out_listing
+from relvan.services.stock.paces import Paces
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key, channel_settings
 from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.listed import listed_products
 from relvan.store.listings import listings_of
-from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
 from relvan.store.policies import nearer_policies, policy_places
 from relvan.store.tables import Channel
 
@@ -44,11 +44,8 @@ def _unlisted(session: Session, workplace: Workplace, product_id: int, channel: 
         settings.policy, listing=None, product=product_id, family=listed.family_id,
         category=listed.product.own_category,
     )  # fmt: skip
-    pace = NO_PACE
-    if found.policy.risk is not None:
-        parts, now = holdings.leaves.get(product_id, {product_id: 1}), workplace.now()
-        oversold, lag = oversold_lately(session, parts, now), lag_minutes(session, channel.id, now)
-        pace = pace_of(parts, sold_a_minute(session, parts, now), lag, oversold)
+    paces = Paces(session, workplace, [product_id], holdings.leaves)
+    pace = paces.of(product_id, channel.id) if found.policy.risk is not None else NO_PACE
     supplied, most = holdings.of(product_id, settings.supply_list), workplace.rulebook(channel).most_units
     return shown_quantity(supplied, found.policy, most, pace, whose=found.whose)
 

@@ -8,15 +8,15 @@ from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.stock.availability import Pace, StockPolicy, pace_of
+from relvan.core.stock.availability import StockPolicy
 from relvan.core.stock.nearest import NO_NEARER
 from relvan.core.stock.whole import shown_quantities
 from relvan.services.channels.settings import try_settings
+from relvan.services.stock.paces import Paces
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import ChannelSettings
 from relvan.store.holdings import Holdings, load_holdings
-from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
 from relvan.store.policies import nearer_policies, policy_places
 from relvan.store.quantities import QuantityRow, quantity_rows
 
@@ -92,7 +92,7 @@ def _work_out(
     holdings = load_holdings(session, products)
     policies = nearer_policies(session, policy_places(session), [row.listing_id for row in rows], products)
     nearer = policies.get(settings.channel.id, NO_NEARER)
-    paces = _Paces(session, workplace, settings, holdings, products)
+    paces = Paces(session, workplace, products, holdings.leaves)
     free = [most if row.kind == "service" else _free(holdings, settings, row) for row in rows]
     shown = list(free)
     places: dict[StockPolicy, list[int]] = {}
@@ -105,7 +105,7 @@ def _work_out(
             places.setdefault(which.policy, []).append(place)
     for policy, alike in places.items():
         wanted = enumerate(alike) if policy.risk is not None else ()
-        pace_of_place = {number: paces.of(rows[place].product_id) for number, place in wanted}
+        pace_of_place = {number: paces.of(rows[place].product_id, settings.channel.id) for number, place in wanted}
         numbers = shown_quantities([free[place] for place in alike], policy, most, pace_of_place)
         for place, number in zip(alike, numbers, strict=True):
             shown[place] = number
@@ -114,23 +114,3 @@ def _work_out(
 
 def _free(holdings: Holdings, settings: ChannelSettings, row: QuantityRow) -> int:
     return sum(held.free for held in holdings.of(row.product_id, settings.supply_list))
-
-
-class _Paces:
-    """How fast products sell, asked for once when it is needed."""
-
-    def __init__(
-        self, session: Session, workplace: Workplace, settings: ChannelSettings, holdings: Holdings, products: set[int]
-    ) -> None:
-        self.session, self.now, self.channel_id = session, workplace.now(), settings.channel.id
-        self.leaves = holdings.leaves
-        self.pools = products | {part for units in holdings.leaves.values() for part in units}
-        self.known: tuple[dict[int, float], float | None, dict[int, float]] | None = None
-
-    def of(self, product_id: int) -> Pace:
-        """The pace of one of them."""
-        if self.known is None:
-            sold = sold_a_minute(self.session, self.pools, self.now)
-            oversold = oversold_lately(self.session, self.pools, self.now)
-            self.known = sold, lag_minutes(self.session, self.channel_id, self.now), oversold
-        return pace_of(self.leaves.get(product_id, {product_id: 1}), *self.known)

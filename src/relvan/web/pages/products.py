@@ -23,11 +23,12 @@ from relvan.services.catalogue.pictures import (
 from relvan.services.catalogue.read import facts_at, sums_of_kit, view_in
 from relvan.services.catalogue.save import change_product, create_product
 from relvan.services.imports.by_address import fetch_pictures
-from relvan.store.catalogue import find_product, movements, product_bins
+from relvan.store.catalogue import find_product, product_bins
 from relvan.store.channels import channel_names
 from relvan.store.facts import codes, facts_by_id, kits_above
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
+from relvan.store.ledger import LedgerFilter, ledger_page
 from relvan.store.listings import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, product_page, rows_by_id
@@ -129,7 +130,7 @@ def _by_kind(session: Any, desk: Desk, draft: ProductDraft, product_id: int) -> 
     if draft.kind in (ProductKind.SINGLE, ProductKind.VARIANT):
         found["stock"] = stock_rows(session, [product_id])
         found["bins"] = product_bins(session, product_id)
-        found["movements"] = movements(session, product_id, limit=8)
+        found["movements"] = ledger_page(session, LedgerFilter(product_id=product_id), limit=8)
     if draft.family:
         head = find_product(session, draft.family)
         found["head"] = head

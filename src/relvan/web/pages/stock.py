@@ -12,8 +12,9 @@ from relvan.core.stock.movements import BY_HAND
 from relvan.core.stock.waterfall import waterfall
 from relvan.services.stock.availability import shown_on
 from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_movement
-from relvan.store.catalogue import find_product, movements, product_bins
+from relvan.store.catalogue import find_product, product_bins
 from relvan.store.coming import coming_of, expected_rows
+from relvan.store.ledger import LedgerFilter, ledger_page
 from relvan.store.orders import promised_to
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.stock import stock_rows, warehouses
@@ -78,7 +79,7 @@ def _show(
             "on_channels": shown_on(session, desk.workplace, product.id),
             "stock": rows,
             "bins": product_bins(session, product.id),
-            "movements": movements(session, product.id, limit=60),
+            "movements": ledger_page(session, LedgerFilter(product_id=product.id), limit=60),
             "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
             "reasons": BY_HAND,
             "typed": typed or {},

@@ -1,0 +1,37 @@
+"""How fast pools of stock sell and how late channels hear of it, asked for once and only when a policy wants to
+know."""
+
+from collections.abc import Collection, Mapping
+
+from sqlalchemy.orm import Session
+
+from relvan.core.stock.availability import Pace, pace_of
+from relvan.services.workplace import Workplace
+from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
+
+
+class Paces:
+    """The paces of some products; `leaves` are the stocked parts of the kits among them."""
+
+    def __init__(
+        self,
+        session: Session,
+        workplace: Workplace,
+        product_ids: Collection[int],
+        leaves: Mapping[int, Mapping[int, int]],
+    ) -> None:
+        self._session, self._now, self._leaves = session, workplace.now(), leaves
+        self._pools = {*product_ids, *(part for units in leaves.values() for part in units)}
+        self._sold: dict[int, float] | None = None
+        self._oversold: dict[int, float] = {}
+        self._lags: dict[int, float | None] = {}
+
+    def of(self, product_id: int, channel_id: int) -> Pace:
+        """The pace of one of them, as a channel hears of it."""
+        if self._sold is None:
+            self._sold = sold_a_minute(self._session, self._pools, self._now)
+            self._oversold = oversold_lately(self._session, self._pools, self._now)
+        if channel_id not in self._lags:
+            self._lags[channel_id] = lag_minutes(self._session, channel_id, self._now)
+        parts = self._leaves.get(product_id, {product_id: 1})
+        return pace_of(parts, self._sold, self._lags[channel_id], self._oversold)
