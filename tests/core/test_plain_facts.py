@@ -4,14 +4,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from relvan.core.catalogue.checks import check_facts, wrong_values
+from relvan.core.catalogue.checks import check_facts, surely_right, wrong_values
 from relvan.core.catalogue.completeness import completeness, may_turn
-from relvan.core.catalogue.plain import Standing, are_plain, questionable, with_sides
+from relvan.core.catalogue.plain import PlainRows, Standing, are_plain, questionable, with_sides
 from relvan.core.imports.blocks import Block, BlockReader
-from relvan.core.imports.cells import Reading
+from relvan.core.imports.cells import Reading, plain_text, plain_texts
 from relvan.core.imports.kinds import KINDS, FileKind
 from relvan.core.imports.mapping import MappedColumn
-from relvan.core.imports.plain import Repeated, is_plain_file, judge_plain, repeated
+from relvan.core.imports.plain import Repeated, is_plain_file, judge_plain, keys_of, repeated
 from relvan.core.imports.things import Options
 
 PRODUCTS = KINDS[FileKind.PRODUCTS]
@@ -29,7 +29,16 @@ def block(*skus, refusals=None, **columns):
 
 
 def judge(rows, known=None, taken=(), twice=NOTHING_TWICE, **options):
-    return judge_plain(rows, known or {}, taken, twice, Options(**options))
+    return judge_plain(rows, keys_of(rows), known or {}, taken, twice, Options(**options))
+
+
+def told(judged):
+    """(position, SKU, verdict, change) of the rows that are beyond question, in the order of the file."""
+    return sorted(
+        (rows.positions[at], rows.subjects[at], verdict, rows.change(at))
+        for verdict, rows in judged.clear.items()
+        for at in range(len(rows))
+    )
 
 
 @pytest.mark.parametrize(
@@ -85,6 +94,15 @@ def test_wrong_values_are_those_that_the_check_of_one_product_refuses(name, righ
     for value in (*right, *wrong):
         refused = bool(check_facts({"sku": "A", "title": "A", name: value}, [name]))
         assert refused is (value in wrong)
+
+
+@pytest.mark.parametrize("name", ["sku", "title", "brand", "description", "category", "supplier"])
+@given(values=st.lists(st.sampled_from(["A", "Töpfe / 4", "", " ", " A", "A\n", "x" * 64, "x" * 65, "x" * 201, None])))
+def test_one_look_at_a_whole_column_never_overlooks_a_wrong_value(name, values):
+    wrong = wrong_values(name, {*values} - {None})
+    assert not (surely_right(name, values) and wrong)
+    if name == "sku" and None not in values:
+        assert surely_right(name, values) is (not wrong)
 
 
 sides = st.none() | st.sampled_from([0, 1, 90, 20_000, 20_001])
@@ -155,17 +173,17 @@ def test_new_products_are_told_with_all_their_facts_and_known_ones_with_what_dif
     rows = block("NEW", "Old", title=["A pot", "Pot"], weight_g=[None, 720], fragile=[False, True])
     judged = judge(rows, {"old": Standing(7, True, "single", ("Pot", 700, None))})
     assert judged.others == []
-    assert judged.clear == [
-        (0, "new", {"sku": (None, "NEW"), "kind": (None, "single"), "title": (None, "A pot")}),
-        (1, "changes", {"weight_g": (700, 720), "fragile": (None, True)}),
+    assert told(judged) == [
+        (2, "NEW", "new", {"sku": (None, "NEW"), "kind": (None, "single"), "title": (None, "A pot")}),
+        (3, "Old", "changes", {"weight_g": (700, 720), "fragile": (None, True)}),
     ]
 
 
 def test_a_product_without_a_title_is_called_by_its_sku():
-    [(_, verdict, change)] = judge(block("NEW", title=[None])).clear
+    [(_, _, verdict, change)] = told(judge(block("NEW", title=[None])))
     assert verdict == "new"
     assert change["title"] == (None, "NEW")
-    [(_, _, change)] = judge(block("NEW")).clear
+    [(_, _, _, change)] = told(judge(block("NEW")))
     assert change["title"] == (None, "NEW"), "nor is a column needed for it"
 
 
@@ -182,7 +200,7 @@ def test_a_product_without_a_title_is_called_by_its_sku():
 )
 def test_an_empty_cell_leaves_a_fact_unless_it_is_to_empty_it(now, said, clear, change):
     judged = judge(block("A", brand=[said]), {"a": Standing(1, True, "single", (now,))}, clear=clear)
-    assert judged.clear == [(0, "changes" if change else "same", change)]
+    assert told(judged) == [(2, "A", "changes" if change else "same", change)]
 
 
 @pytest.mark.parametrize(
@@ -215,7 +233,7 @@ def test_what_is_no_ordinary_product_is_left_to_be_judged_by_itself(stands):
 )
 def test_whatever_could_be_refused_is_left_to_be_judged_by_itself(rows, more):
     judged = judge(rows, **more)
-    assert (judged.clear, judged.others) == ([], [0])
+    assert (judged.clear, judged.others) == ({}, [0])
 
 
 def test_a_changed_gtin_and_an_emptied_title_are_left_to_be_judged_by_themselves():
@@ -223,7 +241,7 @@ def test_a_changed_gtin_and_an_emptied_title_are_left_to_be_judged_by_themselves
     stands = {"a": Standing(1, True, "single", ("036000291452",)), "b": Standing(2, True, "single", ("036000291452",))}
     judged = judge(rows, stands)
     assert judged.others == [0]
-    assert judged.clear == [(1, "same", None)]
+    assert told(judged) == [(3, "B", "same", None)]
     emptied = judge(block("A", title=[None]), {"a": Standing(1, True, "single", ("Pot",))}, clear=True)
     assert emptied.others == [0]
 
@@ -233,10 +251,53 @@ def test_what_is_said_twice_is_found_across_blocks_by_case_by_alias_and_by_lengt
         block("A", "B", "OLD-3", gtin=["036000291452", None, None]),
         block("b", "PT-3", "C", gtin=["0036000291452", "4006381333931", None]),
     ]
-    found = repeated(blocks, {"old-3": "pt-3"})
+    keyed = [(keys_of(rows), rows) for rows in blocks]
+    found = repeated(keyed, {"old-3": "pt-3"})
     assert found.skus == {"b", "pt-3", "old-3"}
     assert found.gtins == {"00036000291452"}
-    assert repeated(blocks, {}).skus == {"b"}
+    assert repeated(keyed, {}).skus == {"b"}
+
+
+@given(st.lists(st.text("aé 'x=\n\r\t\u00a0", max_size=5), min_size=1))
+def test_a_column_of_texts_is_read_as_each_of_its_cells_is(cells):
+    found = plain_texts(cells)
+    assert found is None or found == [plain_text(cell) or None for cell in cells]
+
+
+def test_a_column_is_read_cell_by_cell_where_one_of_them_is_no_ordinary_text():
+    assert plain_texts(["A", " B ", ""]) == ["A", "B", None]
+    for odd in (["A", 1], ["A", None], ["'=1"], ["x" * 32_768], ["a\rb"]):
+        assert plain_texts(odd) is None
+
+
+def laid(old, new):
+    count = len(next(iter(new.values())))
+    return PlainRows(list(range(2, 2 + count)), [f"S-{n}" for n in range(count)], old, new)
+
+
+def test_rows_laid_out_by_column_tell_each_by_itself_what_changes():
+    rows = laid({"brand": ["A", "A", None], "cost": [1, 2, 3]}, {"brand": ["B", "A", "C"], "cost": [1, 2, None]})
+    assert rows.changes() == [{"brand": ("A", "B")}, {}, {"brand": (None, "C"), "cost": (3, None)}]
+    assert [rows.change(at) for at in range(3)] == [{"brand": ("A", "B")}, None, rows.changes()[2]]
+    assert rows.turned().change(0) == {"brand": ("B", "A")}
+    picked = rows.pick([2, 0])
+    assert (picked.positions, picked.subjects, picked.change(1)) == ([4, 2], ["S-2", "S-0"], {"brand": ("A", "B")})
+    assert rows.without([1]) == [0, 2]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "turns"),
+    [
+        ({"weight_g": [700]}, {"weight_g": [720]}, False),
+        ({"weight_g": [None]}, {"weight_g": [720]}, True),
+        ({"weight_g": [700]}, {"weight_g": [None]}, True),
+        ({"category": ["A"]}, {"category": ["B"]}, True),
+        ({"category": ["A"], "cost": [1]}, {"category": ["A"], "cost": [2]}, False),
+    ],
+)
+def test_rows_may_turn_what_is_lacking_when_one_of_them_does(old, new, turns):
+    rows = laid(old, new).differing()
+    assert rows.may_turn() is turns is any(map(may_turn, rows.changes()))
 
 
 texts, numbers = st.sampled_from([None, "A", "B"]), st.sampled_from([None, 5, 6])

@@ -319,8 +319,7 @@ def test_a_mapping_can_be_corrected_and_the_file_read_again(workplace, owner):
 
 
 def test_an_import_goes_on_after_the_worker_was_killed(workplace, owner, monkeypatch):
-    monkeypatch.setattr("relvan.services.jobs.work.CHUNK", 5)
-    monkeypatch.setattr("relvan.services.jobs.work.PLAIN", 5)
+    monkeypatch.setattr("relvan.services.imports.rehearse.READ", 5)
     lines = "\n".join(f"S-{n:03d},Thing {n}" for n in range(23))
     job, _ = rehearse(workplace, owner, "products", f"sku,title\n{lines}\n")
     move_job(workplace, owner, job, "apply")

@@ -13,6 +13,7 @@ from relvan.services.jobs.work import work_next
 from relvan.services.orders.take import take_manual_order
 from relvan.services.stock.availability import availability
 from relvan.services.workplace import Actor
+from relvan.store.blocks import add_block
 from relvan.store.imports import add_rows
 from relvan.store.jobs import job_rows, job_verdicts
 from tests.house import add_pot, assert_sound, count, orders
@@ -23,6 +24,7 @@ from tests.services.test_imports import carry, facts, rehearse, rows, state, ver
 def small_chunks(monkeypatch):
     """The same code with chunks that a test can fill."""
     monkeypatch.setattr("relvan.services.imports.rehearse.CHUNK", 7)
+    monkeypatch.setattr("relvan.services.imports.rehearse.READ", 7)
     monkeypatch.setattr("relvan.services.imports.rehearse.WRITTEN", 11)
     monkeypatch.setattr("relvan.services.jobs.work.CHUNK", 5)
     monkeypatch.setattr("relvan.services.jobs.work.PLAIN", 5)
@@ -122,19 +124,22 @@ def test_a_job_stopped_after_any_chunk_ends_the_same(workplace, owner):
     assert_sound(workplace)
 
 
-@pytest.mark.parametrize(("module", "column"), [("rehearse", "kind"), ("plain", "title")])
-def test_a_rehearsal_begun_anew_leaves_no_rows_behind(workplace, owner, monkeypatch, module, column):
+@pytest.mark.parametrize(
+    ("module", "column", "keeps", "kept"),
+    [("rehearse", "kind", "add_rows", add_rows), ("plain", "title", "add_block", add_block)],
+)
+def test_a_rehearsal_begun_anew_leaves_no_rows_behind(workplace, owner, monkeypatch, module, column, keeps, kept):
     text = f"sku,{column}\n" + "".join(f"S-{n:02d},single\n" for n in range(40))
     job = receive_file(workplace, owner, "products", "goods.csv", text.encode())
     calls = []
 
-    def breaks_once(session, job_id, new):
-        calls.append(len(new))
+    def breaks_once(*told):
+        calls.append(told)
         if len(calls) == 3:
             raise KeyboardInterrupt  # the worker is killed while it writes its verdicts down
-        add_rows(session, job_id, new)
+        kept(*told)
 
-    monkeypatch.setattr(f"relvan.services.imports.{module}.add_rows", breaks_once)
+    monkeypatch.setattr(f"relvan.services.imports.{module}.{keeps}", breaks_once)
     with pytest.raises(KeyboardInterrupt):
         work_next(workplace)
     assert state(workplace, job) == "reading"

@@ -16,6 +16,7 @@ from relvan.services.jobs.life import move_job
 from relvan.services.jobs.work import work_next
 from relvan.services.workplace import Actor, Workplace
 from relvan.settings import Settings
+from relvan.store.jobs import job_verdicts
 from relvan.store.tables import PriceList
 from tests.house import add_pot, assert_sound
 from tests.services.test_imports import carry, facts, rehearse, rows, verdicts
@@ -76,7 +77,6 @@ DUMPS = (
     "SELECT s.sku, s.title, s.gtin, s.alias, s.brand FROM product_search s ORDER BY s.sku, s.title",
     "SELECT p.sku, a.deed, a.changes, a.via, a.person_id, a.job_id FROM audit_entry a"
     " JOIN product p ON p.id = subject_id WHERE subject_kind = 'product' ORDER BY p.sku, a.id",
-    "SELECT position, subject, verdict, reason, change, turn, leader FROM bulk_job_row ORDER BY job_id, position",
     "SELECT state, total, done, refused, counts FROM bulk_job ORDER BY id",
     "SELECT path, path_key FROM category ORDER BY path_key",
 )
@@ -115,7 +115,9 @@ def opened(folder):
 
 def everything(workplace):
     with workplace.database.reading() as session:
-        return [session.execute(text(dump)).all() for dump in DUMPS]
+        jobs = session.scalars(text("SELECT id FROM bulk_job ORDER BY id")).all()
+        rows = [job_verdicts(session, job) for job in jobs]
+        return [rows, *(session.execute(text(dump)).all() for dump in DUMPS)]
 
 
 def carried(folder, content, chosen, how):
@@ -148,7 +150,7 @@ def test_many_at_once_or_each_by_itself_comes_to_the_same(stocked, tmp_path_fact
             shutil.copytree(stocked, folder / how)
             came.append(carried(folder / how, content, chosen, how))
         for many, each in zip(*came, strict=True):
-            for dump, (one, other) in zip(DUMPS, zip(many, each, strict=True), strict=True):
+            for dump, (one, other) in zip(("verdicts", *DUMPS), zip(many, each, strict=True), strict=True):
                 assert one == other, dump
     finally:
         shutil.rmtree(folder)
@@ -262,7 +264,7 @@ def test_rows_that_say_one_thing_together_get_its_verdict_together(workplace, ow
 
 
 def test_a_file_taken_up_again_after_any_chunk_comes_to_the_same(workplace, owner, monkeypatch):
-    monkeypatch.setattr("relvan.services.jobs.work.PLAIN", 4)
+    monkeypatch.setattr("relvan.services.imports.rehearse.READ", 4)
     job, _ = rehearse(workplace, owner, "products", many(11))
     move_job(workplace, owner, job, "apply")
     for _ in range(3):

@@ -3,6 +3,7 @@
 import threading
 import time
 
+import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from hypothesis import given
@@ -11,7 +12,7 @@ from sqlalchemy import text
 
 from relvan.store.database import Database, after_commit
 from relvan.store.schema import bring_up_to_date
-from relvan.store.search import match_text
+from relvan.store.search import first_matches, match_text
 from relvan.store.tables import Counter, Table
 
 
@@ -83,3 +84,9 @@ def test_what_was_put_off_runs_after_the_commit_and_not_after_a_failure(workplac
 def test_no_text_that_a_person_types_breaks_the_search(typed):
     query = match_text(typed)
     assert query is None or query.count('"') % 2 == 0
+
+
+@pytest.mark.parametrize("words", ["a\U0001e900b", "x²y", "पॉट", "a'b\"c", "\ufb01n", "ẞ_1", "(", "NEAR(a b)", "a*"])
+def test_any_sign_may_be_looked_for(workplace, words):
+    with workplace.database.reading() as session:
+        assert first_matches(session, words, 5) == []

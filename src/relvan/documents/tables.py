@@ -137,10 +137,10 @@ def _head(path: Path) -> bytes:
 
 def _text_rows(text: Iterable[str], form: CsvForm, file: TableFile) -> Iterator[Sequence[Raw]]:
     try:
-        for number, row in enumerate(csv.reader(text, delimiter=form.delimiter), 1):
-            if number > MOST_ROWS:
-                raise _too_long()
-            yield row
+        rows = csv.reader(text, delimiter=form.delimiter)
+        yield from itertools.islice(rows, MOST_ROWS)
+        if next(rows, None) is not None:
+            raise _too_long()
     except UnicodeError:
         message = f"“{file.name}” is not written in {form.encoding}."
         raise refuse("encoding", message, "Choose another encoding.", "encoding") from None

@@ -106,7 +106,10 @@ INVARIANTS = {
         JOIN customer_order o ON o.id = l.order_id WHERE l.quantity % k.quantity <> 0 OR k.stocked = 1""",
     "a job that rests has no row that waits": """
         SELECT 'job ' || j.id || ' row ' || r.position FROM bulk_job_row r JOIN bulk_job j ON j.id = r.job_id
-        WHERE j.state IN ('ended', 'undone') AND r.verdict IN ('waiting', 'new', 'changes') AND r.position > 0""",
+        WHERE j.state IN ('ended', 'undone') AND r.verdict IN ('waiting', 'new', 'changes') AND r.position > 0
+        UNION ALL SELECT 'job ' || j.id || ' from row ' || b.first FROM bulk_job_block b
+        JOIN bulk_job j ON j.id = b.job_id
+        WHERE j.state IN ('ended', 'undone') AND b.verdict IN ('new', 'changes')""",
     "every product can be found by search": """
         SELECT p.sku FROM product p WHERE NOT EXISTS (SELECT 1 FROM product_search s WHERE s.rowid = p.id)""",
 }

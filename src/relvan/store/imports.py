@@ -1,6 +1,6 @@
 """Queries over bulk jobs as the worker sees them, kept mappings, price lists by key."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple
 
@@ -11,6 +11,7 @@ from relvan.core.catalogue.facts import Changes, Facts
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.blocks import blocks_from, count_in_blocks, forget_blocks
 from relvan.store.bulk import insert_rows, update_columns
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -69,6 +70,8 @@ def next_working_job(session: Session) -> int | None:
 def forget_rows(session: Session, job_id: int, positions: Collection[int] | None = None) -> None:
     """Take away the rows of a rehearsal that is begun anew, or some of them."""
     statement = delete(BulkJobRow).where(BulkJobRow.job_id == job_id)
+    if positions is None:
+        forget_blocks(session, job_id)
     session.execute(statement if positions is None else statement.where(among(BulkJobRow.position, positions)))
 
 
@@ -148,20 +151,26 @@ def settle_alone(session: Session, ids: Collection[int], verdict: str) -> int:
 def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:
     """(position, subject) of every row."""
     rows = select(BulkJobRow.position, BulkJobRow.subject).where(BulkJobRow.job_id == job_id)
-    return [(position, subject) for position, subject in session.execute(rows.order_by(BulkJobRow.position)).all()]
+    found = [(position, subject) for position, subject in session.execute(rows).all()]
+    for block in blocks_from(session, job_id):
+        found += zip(block.rows.positions, block.rows.subjects, strict=True)
+    return sorted(found)
 
 
 def count_verdicts(session: Session, job_id: int) -> dict[str, int]:
     """How many rows of the file of a job have which verdict."""
     rows = select(BulkJobRow.verdict, func.count()).where(BulkJobRow.job_id == job_id, BulkJobRow.position > 0)
-    rows = rows.group_by(BulkJobRow.verdict)
-    return dict(session.execute(rows).all())
+    counted = Counter(dict(session.execute(rows.group_by(BulkJobRow.verdict)).all()))
+    return dict(counted + Counter(count_in_blocks(session, job_id)))
 
 
 def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, str]]:
     """(verdict, reason) of every row."""
     rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(BulkJobRow.job_id == job_id)
-    return {position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()}
+    found = {position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()}
+    for block in blocks_from(session, job_id):
+        found |= dict.fromkeys(block.rows.positions, (block.verdict, ""))
+    return found
 
 
 def many_names(session: Session) -> dict[str, list[str]]:

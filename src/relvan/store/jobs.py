@@ -2,12 +2,14 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.plain import PlainRows
 from relvan.core.jobs.life import WORKING
+from relvan.store.blocks import blocks_from
 from relvan.store.rows import rows_as
 from relvan.store.tables import BulkJob, BulkJobRow, Person
 
@@ -52,13 +54,43 @@ def job_rows(session: Session, *, job_id: int | None = None, since: datetime | N
     return rows_as(JobRow, session, statement)
 
 
+class VerdictRow(NamedTuple):
+    """A row of a bulk job with its verdict; see `BulkJobRow`."""
+
+    position: int
+    subject: str
+    listing_id: int | None
+    verdict: str
+    reason: str
+    change: dict[str, Any] | None
+    leader: int | None
+
+
 def job_verdicts(
     session: Session, job_id: int, *, after: int | None = None, verdict: str = "", limit: int = 200
-) -> list[BulkJobRow]:
+) -> list[VerdictRow]:
     """The rows of a bulk job in order, or those with one verdict; what rows only imply comes first."""
-    statement = select(BulkJobRow).where(BulkJobRow.job_id == job_id)
+    row = BulkJobRow.__table__.c
+    statement = select(*(row[name] for name in VerdictRow._fields)).where(row.job_id == job_id)
     if after is not None:
-        statement = statement.where(BulkJobRow.position > after)
+        statement = statement.where(row.position > after)
     if verdict:
-        statement = statement.where(BulkJobRow.verdict == verdict)
-    return list(session.scalars(statement.order_by(BulkJobRow.position).limit(limit)).all())
+        statement = statement.where(row.verdict == verdict)
+    found = rows_as(VerdictRow, session, statement.order_by(row.position).limit(limit))
+    for block in blocks_from(session, job_id, after, verdict):
+        if len(found) >= limit and found[limit - 1].position < block.rows.positions[0]:
+            break  # all that this and later blocks hold comes after the rows that are asked for
+        rows = block.rows
+        places = [at for at, position in enumerate(rows.positions) if after is None or position > after][:limit]
+        found += (
+            VerdictRow(rows.positions[at], rows.subjects[at], None, block.verdict, "", _change(rows, at), None)
+            for at in places
+        )
+        found = sorted(found, key=lambda held: held.position)[:limit]
+    return found
+
+
+def _change(rows: PlainRows, place: int) -> dict[str, Any] | None:
+    """What a row changes, as it is kept of a row by itself."""
+    change = rows.change(place)
+    return None if change is None else {name: list(pair) for name, pair in sorted(change.items())}

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import Integer, Text, func, select, type_coerce
+from sqlalchemy import Integer, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.plain import Standing
@@ -22,21 +22,23 @@ def standing(
     """What products say now of these facts, by the keys of their SKUs and aliases; one query. `lists` are the ids of
     price lists by key."""
     values = [_value(name, lists) for name in names]
-    archived = type_coerce(_PRODUCT.archived_at, Text)
+    named = type_coerce(_NAME.alias, Integer) == 0
     found = (
-        select(_NAME.key, _PRODUCT.id, _NAME.alias, _PRODUCT.kind, archived, *values)
+        select(_NAME.key, _PRODUCT.id, named & _PRODUCT.archived_at.is_(None), _PRODUCT.kind, *values)
         .select_from(SkuName.__table__.join(Product.__table__, _PRODUCT.id == _NAME.product_id))
         .where(among(_NAME.key, keys))
     )
     rows = session.connection().execute(found).all()
-    flags = {place for place, name in enumerate(names) if name in FLAGS}
-    return {
-        row[0]: Standing(row[1], not row[2] and row[4] is None, row[3], _with_flags(row[5:], flags)) for row in rows
-    }
+    if flags := {place for place, name in enumerate(names) if name in FLAGS}:
+        return {
+            key: Standing(product_id, bool(named), kind, _with_flags(values, flags))
+            for key, product_id, named, kind, *values in rows
+        }
+    return {row[0]: Standing(row[1], bool(row[2]), row[3], row[4:]) for row in rows}
 
 
-def _with_flags(values: tuple[Any, ...], flags: Collection[int]) -> tuple[Any, ...]:
-    return tuple(v and place in flags or v for place, v in enumerate(values)) if flags else values
+def _with_flags(values: Sequence[Any], flags: Collection[int]) -> tuple[Any, ...]:
+    return tuple(v and place in flags or v for place, v in enumerate(values))
 
 
 def _value(name: str, lists: Mapping[str, int]) -> Any:
@@ -53,3 +55,10 @@ def aliases_among(session: Session, keys: Collection[str]) -> dict[str, str]:
     """The keys of products' own SKUs by those of these keys that are aliases."""
     found = select(_NAME.key, _PRODUCT.sku_key).join_from(SkuName.__table__, Product.__table__)
     return dict(session.execute(found.where(_NAME.alias.is_(True), among(_NAME.key, keys))).all())
+
+
+def ids_by_key(session: Session, keys: Sequence[str]) -> list[int]:
+    """The ids of products that are there, in the order of these keys of their own SKUs."""
+    wanted = select(_PRODUCT.sku_key, _PRODUCT.id).where(among(_PRODUCT.sku_key, keys))
+    found: dict[str, int] = dict(session.connection().execute(wanted).all())
+    return [found[key] for key in keys]

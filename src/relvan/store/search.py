@@ -1,6 +1,7 @@
 """Full-text search over products: the one module that is SQLite's own (FTS5, prefixes, accents folded)."""
 
 import re
+import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -12,6 +13,7 @@ from sqlalchemy import (
     delete,
     func,
     insert,
+    literal,
     select,
     table,
     text,
@@ -24,9 +26,14 @@ from relvan.store.tables import Product, SkuName
 CREATE = (
     "CREATE VIRTUAL TABLE product_search USING fts5("
     "sku, title, gtin, alias, brand, prefix='2 3',"
-    " tokenize=\"unicode61 remove_diacritics 2 tokenchars '_'\")"
+    " detail=none, tokenize=\"unicode61 remove_diacritics 2 tokenchars '_'\")"
 )
 DROP = "DROP TABLE product_search"
+FILL = (
+    "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
+    " SELECT p.id, p.sku, p.title, coalesce(p.gtin, ''), coalesce((SELECT group_concat(n.sku, ' ')"
+    " FROM sku_name n WHERE n.product_id = p.id AND n.alias = 1), ''), p.brand FROM product p"
+)
 MOST_WORDS = 8
 BROAD = 2_000
 _columns = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
@@ -35,8 +42,13 @@ _search = table("product_search", column("rowid", Integer), column("product_sear
 
 def match_text(words: str) -> str | None:
     """What a person typed, as an FTS5 query: every word must be there, each as a prefix; none when nothing is left."""
-    tokens = re.findall(r"\w+", words.casefold())[:MOST_WORDS]
+    tokens = re.findall(r"\w+", "".join(map(_known, words.casefold())))[:MOST_WORDS]
     return " ".join(f'"{token}"*' for token in tokens) if tokens else None
+
+
+def _known(sign: str) -> str:
+    """A letter that the index knows; of younger scripts it knows none, and looking for one would be an error."""
+    return " " if unicodedata.ucd_3_2_0.category(sign) == "Cn" else sign
 
 
 @dataclass(frozen=True)
@@ -103,21 +115,15 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
     session.execute(insert(_columns).from_select(_columns.c.keys(), rows))
 
 
-def index_new(session: Session, rows: Sequence[tuple[int, str, str, str, str, str]]) -> None:
-    """Put products into the index that are not in it yet: (id, SKU, title, GTIN, aliases, brand) each."""
+def index_new(session: Session, product_ids: Sequence[int]) -> None:
+    """Put products into the index that are not in it yet and have no aliases."""
     session.info.pop("searches", None)
-    session.connection().exec_driver_sql(
-        "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand) VALUES (?, ?, ?, ?, ?, ?)", list(rows)
-    )
+    told = (Product.sku, Product.title, func.coalesce(Product.gtin, ""), literal(""), Product.brand)
+    rows = select(Product.id, *told).where(among(Product.id, product_ids))
+    session.execute(insert(_columns).from_select(_columns.c.keys(), rows))
 
 
 def rebuild(session: Session) -> None:
     """Fill the whole index anew in one statement."""
     session.execute(text("DELETE FROM product_search"))
-    session.execute(
-        text(
-            "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
-            " SELECT p.id, p.sku, p.title, coalesce(p.gtin, ''), coalesce((SELECT group_concat(n.sku, ' ')"
-            " FROM sku_name n WHERE n.product_id = p.id AND n.alias = 1), ''), p.brand FROM product p"
-        )
-    )
+    session.execute(text(FILL))

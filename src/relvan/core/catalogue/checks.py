@@ -4,11 +4,12 @@ What needs other products to be known (a taken SKU, a circle of kits, a doubled 
 """
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache, partial
 from typing import Any
 
 from relvan.core.catalogue.facts import Facts, facts_of
-from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key
+from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key, skus_are_right
 from relvan.core.catalogue.product import (
     MOST_ALIASES,
     MOST_ATTRIBUTE,
@@ -64,6 +65,13 @@ def wrong_values(name: str, values: Collection[Any]) -> set[Any]:
     for group in () if name == "sku" else groups:  # a SKU by itself repeats no alias and is in no family
         wrong |= {value for value in values if TOGETHER[group]({"kind": "single", name: value})}
     return wrong
+
+
+def surely_right(name: str, values: Sequence[Any]) -> bool:
+    """Whether one look at all of the values of a fact that is a text shows that none is wrong. Where it does not, one
+    of them may be."""
+    look = AT_ONCE.get(name)
+    return look is not None and None not in values and look(values)
 
 
 @lru_cache(maxsize=4_096)
@@ -264,13 +272,25 @@ def check_face(alias: str, said: Mapping[str, Any]) -> list[Refusal]:
     ]
 
 
-def _text(name: str, label: str, most: int, *, needed: bool = False, lines: bool = False) -> Check:
-    def check(text: str) -> Sequence[Refusal]:
-        if len(text) <= most and text.isprintable() and not (needed and not text.strip()):
-            return ()
-        return check_text(name, label, text, most, needed=needed, lines=lines)
+@dataclass(frozen=True)
+class TextCheck:
+    """What is wrong with a text of at most so many characters."""
 
-    return check
+    name: str
+    label: str
+    most: int
+    needed: bool = False
+    lines: bool = False
+
+    def __call__(self, text: str) -> Sequence[Refusal]:
+        if self.clears((text,)):
+            return ()
+        return check_text(self.name, self.label, text, self.most, needed=self.needed, lines=self.lines)
+
+    def clears(self, texts: Collection[str]) -> bool:
+        """Whether there is surely nothing wrong with any of these, by one look at all of them."""
+        plain = "".join(texts).isprintable() and max(map(len, texts), default=0) <= self.most
+        return plain and (not self.needed or all(map(str.strip, texts)))
 
 
 def _number(name: str, label: str, least: int, most: int, unit: str) -> Check:
@@ -283,9 +303,9 @@ def _number(name: str, label: str, least: int, most: int, unit: str) -> Check:
 # a fact -> what is wrong with its value alone
 ALONE: Mapping[str, Check] = {
     "sku": check_sku,
-    "title": _text("title", "Title", MOST_TITLE, needed=True),
-    "brand": _text("brand", "Brand", MOST_WORD),
-    "description": _text("description", "Description", MOST_DESCRIPTION, lines=True),
+    "title": TextCheck("title", "Title", MOST_TITLE, needed=True),
+    "brand": TextCheck("brand", "Brand", MOST_WORD),
+    "description": TextCheck("description", "Description", MOST_DESCRIPTION, lines=True),
     "gtin": check_gtin,
     "category": check_category,
     "weight_g": _number("weight_g", "Weight", 1, MOST_WEIGHT_G, "grams"),
@@ -297,10 +317,15 @@ ALONE: Mapping[str, Check] = {
     "case_weight_g": _number("case_weight_g", "Weight of a case", 1, MOST_WEIGHT_G, "grams"),
     "origin": check_origin,
     "hs_code": check_hs_code,
-    "supplier": _text("supplier", "Supplier", MOST_WORD),
+    "supplier": TextCheck("supplier", "Supplier", MOST_WORD),
     "minimum_order": _number("minimum_order", "Minimum order", 1, MOST_UNITS, "units"),
 }
-# the same for facts there can be many of: their name without the group, and the value
+# a fact that is a text -> whether there is surely nothing wrong with any of many
+AT_ONCE: Mapping[str, Callable[[Collection[str]], bool]] = {
+    **{name: check.clears for name, check in ALONE.items() if isinstance(check, TextCheck)},
+    "sku": skus_are_right,
+}
+# the same as of one fact for those there can be many of: their name without the group, and the value
 MANY: Mapping[str, Callable[..., Sequence[Refusal]]] = {
     "attribute": check_attribute,
     "price": check_price,

@@ -3,6 +3,8 @@
 Source of the check digit: GS1 General Specifications, section 7.9 (standard check digit calculations).
 """
 
+from collections.abc import Collection
+
 from relvan.core.refusal import Refusal
 
 MOST_SKU_CHARACTERS = 64
@@ -27,6 +29,12 @@ def check_sku(sku: str, field: str = "sku") -> list[Refusal]:
     if not sku.isprintable():
         return [Refusal("sku", "“SKU” must be printable characters only.", "Remove tabs and line ends.", field)]
     return []
+
+
+def skus_are_right(skus: Collection[str]) -> bool:
+    """Whether `check_sku` refuses none of these."""
+    short = all(skus) and max(map(len, skus), default=0) <= MOST_SKU_CHARACTERS
+    return short and "".join(skus).isprintable() and all(sku == sku.strip() for sku in skus)
 
 
 def sku_key(sku: str) -> str:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from itertools import repeat, zip_longest
 from typing import Any
 
-from relvan.core.imports.cells import Raw, Reading, read_cell
+from relvan.core.imports.cells import AS_WRITTEN, Raw, Reading, plain_texts, read_cell
 from relvan.core.imports.kinds import Column
 from relvan.core.imports.mapping import MappedColumn
 from relvan.core.refusal import Refusal, Refused
@@ -67,10 +67,15 @@ class BlockReader:
         nothing = (None,) * len(rows)
         for place, column, how, currency, memory in self._columns:
             said = cells[place] if place < len(cells) else nothing
+            if column.form in AS_WRITTEN and not how.constant and (texts := plain_texts(said)) is not None:
+                block.columns[column.name] = texts
+                continue
             keys = said if {*map(type, said)} == {str} else [_key(raw) for raw in said]
             values = list(map(memory.get, keys, repeat(memory)))  # the memory itself stands for what is not in it
             for at, value in enumerate(values):
-                if value is memory:
+                if value is memory and (value := memory.get(keys[at], memory)) is not memory:
+                    values[at] = value  # an earlier row of these has said it
+                elif value is memory:
                     values[at] = self._read(said[at], column, how, currency, block, at)
                     if len(memory) < self.MOST_REMEMBERED and at not in block.refusals:
                         memory[keys[at]] = values[at]

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
-from typing import Any
+from typing import Any, cast
 
 from relvan.core.imports.kinds import Column
 from relvan.core.money import MOST_MINOR, minor_digits
@@ -19,6 +19,7 @@ UNITS: dict[str, dict[str, Decimal]] = {
     "g": {"g": Decimal(1), "kg": Decimal(1000), "oz": Decimal("28.349523125"), "lb": Decimal("453.59237")},
     "mm": {"mm": Decimal(1), "cm": Decimal(10), "m": Decimal(1000), "in": Decimal("25.4")},
 }
+AS_WRITTEN = ("text", "lines", "code")  # forms of columns whose cells are taken as they are written
 YES = {"yes", "y", "true", "1", "x", "on"}
 NO = {"no", "n", "false", "0", "off", "-"}
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
@@ -34,6 +35,7 @@ class Reading:
     constant: str = ""
 
 
+_AROUND = " \t\r\n\u00a0\ufeff"
 _SPACES = str.maketrans("\u00a0\u202f", "  ")
 # decimal sign -> the form of a number written with it, and the signs that only group its digits
 _NUMBERS = {
@@ -52,10 +54,24 @@ def plain_text(raw: Raw) -> str:
     """
     if not isinstance(raw, str):
         return _plain_value(raw)
-    text = raw.strip(" \t\r\n\u00a0\ufeff")
+    text = raw.strip(_AROUND)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
     return text[1:] if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1 else text
+
+
+def plain_texts(raws: Sequence[Raw]) -> list[str | None] | None:
+    """Cells of a column that is taken as it is written, empty ones as None; nothing when one of them is no ordinary
+    text, so that they are to be read one by one."""
+    if {*map(type, raws)} != {str}:
+        return None
+    texts = cast(Sequence[str], raws)
+    together = "\n".join(("", *texts, ""))
+    if "\r" in together or "'" in together or max(map(len, texts)) > MOST_CELL:
+        return None
+    if not any(f"\n{space}" in together or f"{space}\n" in together for space in _AROUND):  # nor is a cell empty
+        return list(texts)
+    return [text.strip(_AROUND) or None for text in texts]
 
 
 def _plain_value(raw: Raw) -> str:

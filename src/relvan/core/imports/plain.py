@@ -6,22 +6,20 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from relvan.core.catalogue.facts import Changes
 from relvan.core.catalogue.identity import gtin_key, sku_key
-from relvan.core.catalogue.plain import Standing, are_plain, questionable
-from relvan.core.catalogue.product import ProductKind
+from relvan.core.catalogue.plain import PlainRows, Standing, are_plain, questionable
 from relvan.core.imports.blocks import Block
 from relvan.core.imports.kinds import FileKind
 from relvan.core.imports.things import Options
 
-SINGLE = (None, str(ProductKind.SINGLE))
+Values = Sequence[Any]
 
 
 @dataclass(frozen=True)
 class Judged:
-    """Of the rows of a block: (place, verdict, changes) of those beyond question, and the places of the others."""
+    """Of the rows of a block: those beyond question by their verdicts, and the places of the others."""
 
-    clear: list[tuple[int, str, Changes | None]]
+    clear: dict[str, PlainRows]
     others: list[int]
 
 
@@ -38,66 +36,109 @@ def is_plain_file(kind: FileKind, names: Collection[str]) -> bool:
     return kind == FileKind.PRODUCTS and "sku" in names and are_plain(name for name in names if name != "sku")
 
 
-def repeated(blocks: Iterable[Block], aliases: Mapping[str, str]) -> Repeated:
-    """What these blocks say more than once. `aliases` are the keys of the products' own SKUs by those of aliases."""
+def keys_of(block: Block) -> list[str]:
+    """The keys of the SKUs of a block; empty where a row has none."""
+    return [sku_key(sku) if sku else "" for sku in block.columns["sku"]]
+
+
+def gtins_of(block: Block) -> list[str]:
+    """The keys of the GTINs of a block; empty where a row has none."""
+    said = block.columns.get("gtin", ())
+    return [gtin_key(gtin) if gtin else "" for gtin in said] if any(said) else [""] * len(block.positions)
+
+
+def repeated(blocks: Iterable[tuple[Sequence[str], Block]], aliases: Mapping[str, str]) -> Repeated:
+    """What these blocks, each with its keys, say more than once. `aliases` are the keys of the products' own SKUs by
+    those of aliases."""
     skus, gtins = Counter[str](), Counter[str]()
-    for block in blocks:
-        keys = [sku_key(sku) for sku in block.columns["sku"] if sku]
+    for keys, block in blocks:
         skus.update([aliases.get(key, key) for key in keys] if aliases else keys)
-        gtins.update(gtin_key(gtin) for gtin in block.columns.get("gtin", ()) if gtin)
-    twice = {key for key, count in skus.items() if count > 1}
+        gtins.update(gtins_of(block))
+    twice = {key for key, count in skus.items() if count > 1 and key}
     twice.update(alias for alias, key in aliases.items() if key in twice)
-    return Repeated(twice, {key for key, count in gtins.items() if count > 1})
+    return Repeated(twice, {key for key, count in gtins.items() if count > 1 and key})
 
 
 def judge_plain(
-    block: Block, known: Mapping[str, Standing], taken_gtins: Collection[str], twice: Repeated, options: Options
+    block: Block,
+    keys: Sequence[str],
+    known: Mapping[str, Standing],
+    taken_gtins: Collection[str],
+    twice: Repeated,
+    options: Options,
 ) -> Judged:
     """What the rows of a block would do. `known` says what products say now, in the order of the block's columns
     without the SKU; `taken_gtins` are the keys of GTINs that products have."""
     names = [name for name in block.columns if name != "sku"]
-    skus, columns = block.columns["sku"], [block.columns[name] for name in names]
-    odd = {*block.refusals, *questionable(("sku", *names), (skus, *columns))}
-    gtins = block.columns.get("gtin") or [None] * len(skus)
-    clear: list[tuple[int, str, Changes | None]] = []
-    others: list[int] = []
-    said = zip(*columns, strict=True) if columns else [()] * len(skus)
-    for place, (sku, values) in enumerate(zip(skus, said, strict=True)):
-        key = sku_key(sku) if sku else ""
-        stands = known.get(key)
-        if place in odd or not key or key in twice.skus or not (stands.ordinary if stands else options.create):
-            others.append(place)
-        elif stands is None:
-            number = gtin_key(gtins[place]) if gtins[place] else ""
-            if number in taken_gtins or number in twice.gtins:
-                others.append(place)
-            else:
-                clear.append((place, "new", _made(sku, names, values)))
-        else:
-            changes = _changes(names, stands.values, values, options) if stands.values != values else None
-            if changes and ("gtin" in changes or changes.get("title", (None, ""))[1] is None):
-                others.append(place)
-            else:
-                clear.append((place, "changes" if changes else "same", changes or None))
-    return Judged(clear, others)
+    columns = {name: block.columns[name] for name in names}
+    odd = {*block.refusals, *questionable(("sku", *names), (block.columns["sku"], *columns.values()))}
+    odd.update(place for place, key in enumerate(keys) if not key or key in twice.skus)
+    there = [place for place, key in enumerate(keys) if key in known and place not in odd]
+    ordinary = [place for place in there if known[keys[place]].ordinary]
+    beside = _beside(block, ordinary, [known[keys[place]].values for place in ordinary], columns, clear=options.clear)
+    changed = _touched(beside, names)
+    unclear = _touched(beside, [name for name in names if name == "gtin"])
+    if "title" in columns:
+        unclear |= {place for place in changed if beside.new["title"][place] is None}
+    new: list[int] = []
+    if options.create:
+        gtins = gtins_of(block)
+        odd.update(place for place, gtin in enumerate(gtins) if gtin in taken_gtins or gtin in twice.gtins)
+        new = [place for place, key in enumerate(keys) if key not in known and place not in odd]
+    same = PlainRows(*_told(block, [ordinary[place] for place in beside.without(changed)]), {}, {})
+    found = {
+        "new": _made(block, columns, new),
+        "changes": beside.pick(sorted(changed - unclear)).differing(),
+        "same": same,
+    }
+    settled = {*new, *ordinary} - {ordinary[place] for place in unclear}
+    others = [place for place in range(len(keys)) if place not in settled]
+    return Judged({verdict: rows for verdict, rows in found.items() if len(rows)}, others)
 
 
-def _made(sku: str, names: Sequence[str], values: Sequence[Any]) -> Changes:
-    """The facts of a product that is to be made, as changes of nothing."""
-    changes: Changes = {"sku": (None, sku), "kind": SINGLE, "title": (None, sku)}
-    for name, value in zip(names, values, strict=True):
-        if value is not None and value is not False:
-            changes[name] = (None, value)
-    return changes
+def _beside(
+    block: Block, places: Sequence[int], now: Sequence[Values], columns: Mapping[str, Values], *, clear: bool
+) -> PlainRows:
+    """What rows say of products that are there, beside what these say now."""
+    old = dict(zip(columns, zip(*now, strict=True), strict=True)) if now else dict.fromkeys(columns, ())
+    whole = len(places) == len(block.positions)
+    said = {name: held if whole else [held[at] for at in places] for name, held in columns.items()}
+    new = {name: _meant(old[name], said[name], clear=clear) for name in columns}
+    return PlainRows(*_told(block, places), old, new)
 
 
-def _changes(names: Sequence[str], now: Sequence[Any], said: Sequence[Any], options: Options) -> Changes:
-    """What a row changes: an empty cell only where it is to empty the fact, and space around a text never."""
-    found: Changes = {}
-    for name, old, value in zip(names, now, said, strict=True):
+def _meant(now: Values, said: Values, *, clear: bool) -> Values:
+    """What a fact is to be after each row: an empty cell empties it only where it is to, and space around a text is
+    no change."""
+    if now == tuple(said):
+        return now
+    found = []
+    for old, value in zip(now, said, strict=True):
         new = None if value is False else value
-        if old == new or (value is None and not options.clear):
-            continue
-        if not (old.__class__ is str and new is not None and old.strip() == new):
-            found[name] = (old, new)
-    return found
+        stays = (value is None and not clear) or (old.__class__ is str and new is not None and old.strip() == new)
+        found.append(old if stays else new)
+    return tuple(found)
+
+
+def _touched(rows: PlainRows, names: Iterable[str]) -> set[int]:
+    """The places of rows that change one of these facts."""
+    differing = ((rows.old[name], rows.new[name]) for name in names if rows.old[name] != rows.new[name])
+    return {at for old, new in differing for at, pair in enumerate(zip(old, new, strict=True)) if pair[0] != pair[1]}
+
+
+def _told(block: Block, places: Sequence[int]) -> tuple[Sequence[int], Sequence[str]]:
+    skus, positions = block.columns["sku"], block.positions
+    if len(places) == len(positions):
+        return positions, skus
+    return [positions[at] for at in places], [skus[at] for at in places]
+
+
+def _made(block: Block, columns: Mapping[str, Values], places: Sequence[int]) -> PlainRows:
+    """Products that are to be made; one without a title is called by its SKU."""
+    positions, skus = _told(block, places)
+    new = {"title": skus, **PlainRows(block.positions, block.columns["sku"], {}, columns).pick(places).new}
+    new["title"] = [title or sku for title, sku in zip(new["title"], skus, strict=True)]
+    for name, held in new.items():
+        if False in held:
+            new[name] = [None if value is False else value for value in held]
+    return PlainRows(positions, skus, {}, new)

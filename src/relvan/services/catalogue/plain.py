@@ -4,16 +4,16 @@ What is no longer as it was then, and whatever else is not beyond question, is l
 """
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import insert, literal, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.completeness import Completeness, completeness, may_turn
 from relvan.core.catalogue.identity import gtin_key, sku_key
-from relvan.core.catalogue.plain import Standing, are_plain, questionable, with_sides
+from relvan.core.catalogue.plain import PlainRows, Standing, are_plain, questionable, with_sides
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.jobs.life import as_expected
 from relvan.services import audit
@@ -26,10 +26,9 @@ from relvan.store.among import among
 from relvan.store.bulk import delete_rows, insert_columns, update_columns
 from relvan.store.facts import FLAGS, TEXTS, asks_by_category, owners_of_gtins
 from relvan.store.imports import ChangeRow, price_list_ids
-from relvan.store.plain import standing
+from relvan.store.plain import ids_by_key, standing
 from relvan.store.tables import ListPrice, Product, SkuName
 
-Columns = dict[str, list[Any]]
 MADE = [None, str(ProductKind.SINGLE)]
 
 
@@ -40,16 +39,30 @@ def write_plain(
     alike: dict[tuple[str, ...], list[ChangeRow]] = defaultdict(list)
     for row in rows:
         alike[tuple(row.change)].append(row)
-    lists = price_list_ids(session)
-    writer = _Writer(session, workplace, actor, job_id, lists)
     done: list[int] = []
     for names, held in alike.items():
         making = "sku" in names and "kind" in names
+        if making:
+            held = [row for row in held if row.change["kind"] == MADE and row.change["sku"] == [None, row.subject]]
         plain = [name for name in names if not making or name not in ("sku", "kind")]
-        priced = {name.removeprefix("price ") for name in plain if name.startswith("price ")}
-        if are_plain(with_sides(plain)) and priced <= lists.keys():
-            done += writer.make(held, plain) if making else writer.change(held, plain)
+        old, new = ({name: [row.change[name][side] for row in held] for name in plain} for side in (0, 1))
+        laid = PlainRows([row.id for row in held], [row.subject for row in held], {} if making else old, new)
+        if held:
+            places = write_plain_rows(session, workplace, actor, laid, job_id=job_id)
+            done += [held[place].id for place in places]
     return done
+
+
+def write_plain_rows(
+    session: Session, workplace: Workplace, actor: Actor, rows: PlainRows, *, job_id: int
+) -> Sequence[int]:
+    """The same for rows that are laid out by column; gives back the places of those carried out."""
+    lists = price_list_ids(session)
+    priced = {name.removeprefix("price ") for name in rows.new if name.startswith("price ")}
+    if not are_plain(with_sides(rows.new)) or not priced <= lists.keys():
+        return []
+    writer = _Writer(session, workplace, actor, job_id, lists)
+    return writer.make(rows) if rows.making else writer.change(rows)
 
 
 class _Writer:
@@ -61,119 +74,130 @@ class _Writer:
         self.session, self.workplace, self.actor, self.job_id, self.lists = session, workplace, actor, job_id, lists
         self.now = workplace.now()
 
-    def make(self, rows: Sequence[ChangeRow], names: Sequence[str]) -> list[int]:
+    def make(self, rows: PlainRows) -> Sequence[int]:
         """Make the products of these rows that are not there yet. Their facts were checked whole at the rehearsal;
         what others have to do with them is looked at again."""
-        rows = [row for row in rows if row.change["kind"] == MADE and row.change["sku"] == [None, row.subject]]
-        keys = [sku_key(row.subject) for row in rows]
+        keys = [sku_key(sku) for sku in rows.subjects]
         taken = standing(self.session, keys, (), {})
-        numbers = {gtin_key(row.change["gtin"][1]) for row in rows} if "gtin" in names else set()
-        owned = owners_of_gtins(self.session, numbers)
-        fine = [
-            row for key, row in zip(keys, rows, strict=True)
-            if key not in taken and not (owned and gtin_key(row.change["gtin"][1]) in owned)
-        ]  # fmt: skip
+        gtins = rows.new.get("gtin", ())
+        numbers = [gtin_key(gtin) if gtin else None for gtin in gtins] if any(gtins) else [None] * len(keys)
+        owned = owners_of_gtins(self.session, {number for number in numbers if number})
+        fine = [place for place, key in enumerate(keys) if key not in taken and numbers[place] not in owned]
         if fine:
-            changes = [row.change for row in fine]
-            columns = {name: [change[name][1] for change in changes] for name in names}
-            self._insert([row.subject for row in fine], columns)
-        return [row.id for row in fine]
+            self._insert(rows.pick(fine), [keys[place] for place in fine])
+        return fine
 
-    def _insert(self, skus: Sequence[str], columns: Columns) -> None:
-        session, count = self.session, len(skus)
-        keys = [sku_key(sku) for sku in skus]
-        prices = {name: values for name, values in columns.items() if name.startswith("price ")}
-        written = {name: values for name, values in columns.items() if name not in prices}
+    def _insert(self, rows: PlainRows, keys: Sequence[str]) -> None:
+        session, columns, count = self.session, rows.new, len(rows)
         if "category" in columns:
             make_categories(session, {*columns["category"]})
+        written = {name: _written(name, held) for name, held in columns.items() if not name.startswith("price ")}
         if "gtin" in columns:
-            written["gtin_key"] = [gtin_key(gtin) for gtin in columns["gtin"]]
+            written["gtin_key"] = [gtin_key(gtin) if gtin else None for gtin in columns["gtin"]]
         known = self._completeness(columns, count)
         same: dict[str, Any] = {"kind": MADE[1], "created_at": self.now, "changed_at": self.now}
         insert_columns(session, Product, {
-            "sku": skus, "sku_key": keys, **written, **{name: [value] * count for name, value in same.items()},
+            "sku": rows.subjects, "sku_key": keys, **written, **{name: [value] * count for name, value in same.items()},
             "asked": [held.asked for held in known], "lacking": [len(held.missing) for held in known],
         })  # fmt: skip
-        found = dict(session.execute(select(Product.sku_key, Product.id).where(among(Product.sku_key, keys))).all())
-        ids = [found[key] for key in keys]
-        insert_columns(session, SkuName, {"key": keys, "sku": skus, "alias": [False] * count, "product_id": ids})
-        for name, amounts in prices.items():
-            which = [self.lists[name.removeprefix("price ")]] * count
-            insert_columns(session, ListPrice, {"price_list_id": which, "product_id": ids, "amount": amounts})
-        empty = [""] * count
-        told = (columns["title"], columns.get("gtin", empty), empty, columns.get("brand", empty))
-        search.index_new(session, list(zip(ids, skus, *told, strict=True)))
-        nothing: Mapping[str, Any] = {}
-        self._record([(product_id, "created", nothing) for product_id in ids])
+        ids = ids_by_key(session, keys)
+        named = select(Product.sku_key, Product.sku, literal(False), Product.id).where(among(Product.id, ids))
+        session.execute(insert(SkuName).from_select(["key", "sku", "alias", "product_id"], named))
+        for name, amounts in columns.items():
+            if name.startswith("price "):
+                self._add_prices(name, zip(ids, amounts, strict=True))
+        search.index_new(session, ids)
+        audit.record_alike(session, self.actor, self.now, "product", ids, "created", job_id=self.job_id)
 
-    def _completeness(self, columns: Columns, count: int) -> list[Completeness]:
+    def _completeness(self, columns: Mapping[str, Sequence[Any]], count: int) -> list[Completeness]:
         """What each lacks; a new product has no picture yet."""
         asks = asks_by_category(self.session)
-        others = {name: values[0] for name, values in columns.items() if name.startswith(("price ", "weight_g"))}
-        seen: dict[tuple[str, bool], Completeness] = {}
-        categories, described = columns.get("category", [""] * count), columns.get("description", [""] * count)
+        empty = [None] * count
+        priced = [held for name, held in columns.items() if name.startswith("price ")]
+        prices = priced[0] if len(priced) == 1 else [any(held) for held in zip(*priced, strict=True)] or empty
+        said = (columns.get("description", empty), columns.get("weight_g", empty), prices)
+        there = ([value is not None and value is not False and value != "" for value in held] for held in said)
+        seen: dict[Any, Completeness] = {}
         found = []
-        for key in zip(categories, map(bool, map(str.strip, described)), strict=True):
+        for key in zip(columns.get("category", empty), *there, strict=True):
             if key not in seen:
-                facts = {"kind": ProductKind.SINGLE, "category": key[0], **others}
-                facts |= {"description": "…"} if key[1] else {}
-                seen[key] = completeness(facts, pictures=0, asked=asked_of(key[0], asks))
+                category, *given = key
+                lent = {"description": "…", "weight_g": 1, "price ": 1}
+                facts = {name: value for (name, value), has in zip(lent.items(), given, strict=True) if has}
+                facts |= {"kind": ProductKind.SINGLE, "category": category or ""}
+                seen[key] = completeness(facts, pictures=0, asked=asked_of(category or "", asks))
             found.append(seen[key])
         return found
 
-    def change(self, rows: Sequence[ChangeRow], names: Sequence[str]) -> list[int]:
+    def change(self, rows: PlainRows) -> Sequence[int]:
         """Change the products of these rows that still say what the rows expect."""
+        names = list(rows.new)
+        if "gtin" in names or not names:
+            return []
         asked = with_sides(names)
-        known = standing(self.session, [sku_key(row.subject) for row in rows], asked, self.lists)
-        fine = [row for row in rows if "gtin" not in names and _stands(known.get(sku_key(row.subject)), row, names)]
-        stands = [known[sku_key(row.subject)] for row in fine]
-        columns = {name: [row.change[name][1] for row in fine] for name in names}
+        keys = [sku_key(sku) for sku in rows.subjects]
+        known = standing(self.session, keys, asked, self.lists)
+        expected = zip(*(rows.old[name] for name in names), strict=True)
+        fine = [
+            place for place, (key, old) in enumerate(zip(keys, expected, strict=True)) if _stands(known.get(key), old)
+        ]
+        stands, picked = [known[keys[place]] for place in fine], rows.pick(fine)
+        columns = {name: picked.new[name] for name in names}
         for place, name in enumerate(asked[len(names) :], len(names)):
             columns[name] = [held.values[place] for held in stands]
         wrong = questionable(list(columns), list(columns.values()))
         if "title" in columns:
             wrong |= {place for place, title in enumerate(columns["title"]) if not title}
-        clear = [place for place in range(len(fine)) if place not in wrong]
+        clear = picked.without(wrong)
         if clear:
-            new = {name: [columns[name][place] for place in clear] for name in names}
-            self._update([fine[place] for place in clear], [stands[place].id for place in clear], new)
-        return [fine[place].id for place in clear]
+            self._update(picked.pick(clear), [stands[place].id for place in clear], names)
+        return [fine[place] for place in clear]
 
-    def _update(self, rows: Sequence[ChangeRow], ids: Sequence[int], columns: Columns) -> None:
+    def _update(self, rows: PlainRows, ids: Sequence[int], names: Sequence[str]) -> None:
         session = self.session
-        if "category" in columns:
-            make_categories(session, {*columns["category"]} - {None})
+        if "category" in names:
+            make_categories(session, {*rows.new["category"]} - {None})
         written: dict[str, Sequence[Any]] = {"changed_at": [self.now] * len(ids)}
-        for name, values in columns.items():
+        for name in names:
             if name.startswith("price "):
-                self._price(name, rows, ids, values)
-            elif name in TEXTS:
-                written[name] = [value or "" for value in values]
+                self._change_prices(name, rows, ids)
             else:
-                written[name] = [bool(value) for value in values] if name in FLAGS else values
+                written[name] = _written(name, rows.new[name])
         update_columns(session, Product, written, ids)
-        if not columns.keys().isdisjoint(SEARCHED):
+        if not set(names).isdisjoint(SEARCHED):
             search.index_products(session, ids)
-        self._record([(product_id, "changed", row.change) for product_id, row in zip(ids, rows, strict=True)])
-        settle_completeness(session, [i for i, row in zip(ids, rows, strict=True) if may_turn(row.change)])
+        changes = rows.changes()
+        entries = [(product_id, "changed", change) for product_id, change in zip(ids, changes, strict=True)]
+        audit.record_many(session, self.actor, self.now, "product", entries, job_id=self.job_id)
+        if rows.may_turn():
+            settle_completeness(session, [i for i, change in zip(ids, changes, strict=True) if may_turn(change)])
         refresh_listings(session, self.workplace, product_ids=ids, cause=f"product changed by {self.actor.name}")
 
-    def _price(self, name: str, rows: Sequence[ChangeRow], ids: Sequence[int], amounts: Sequence[int | None]) -> None:
-        places = [(self.lists[name.removeprefix("price ")], product_id) for product_id in ids]
-        there = [place for place, row in zip(places, rows, strict=True) if row.change[name][0] is not None]
-        delete_rows(self.session, ListPrice, ("price_list_id", "product_id"), there)
-        now = [(*place, amount) for place, amount in zip(places, amounts, strict=True) if amount is not None]
+    def _change_prices(self, name: str, rows: PlainRows, ids: Sequence[int]) -> None:
+        pairs = list(zip(ids, rows.old[name], rows.new[name], strict=True))
+        which = self.lists[name.removeprefix("price ")]
+        gone = [(which, product_id) for product_id, old, new in pairs if old is not None and old != new]
+        delete_rows(self.session, ListPrice, ("price_list_id", "product_id"), gone)
+        self._add_prices(name, ((product_id, new) for product_id, old, new in pairs if old != new))
+
+    def _add_prices(self, name: str, priced: Iterable[tuple[int, int | None]]) -> None:
+        now = [(product_id, amount) for product_id, amount in priced if amount is not None]
         if now:
-            which, products, values = zip(*now, strict=True)
-            columns = {"price_list_id": which, "product_id": products, "amount": values}
+            products, amounts = zip(*now, strict=True)
+            which = [self.lists[name.removeprefix("price ")]] * len(now)
+            columns = {"price_list_id": which, "product_id": products, "amount": amounts}
             insert_columns(self.session, ListPrice, columns)
 
-    def _record(self, entries: Sequence[tuple[int | None, str, Mapping[str, Any]]]) -> None:
-        audit.record_many(self.session, self.actor, self.now, "product", entries, job_id=self.job_id)
+
+def _written(name: str, values: Sequence[Any]) -> Sequence[Any]:
+    """The values of a fact as its column keeps them, where nothing is None."""
+    if name in FLAGS:
+        return [bool(value) for value in values]
+    return [value or "" for value in values] if name in TEXTS and None in values else values
 
 
-def _stands(now: Standing | None, row: ChangeRow, names: Sequence[str]) -> bool:
+def _stands(now: Standing | None, expected: Sequence[Any]) -> bool:
     """Whether a product is there, ordinary, and says what a row expects."""
     if now is None or not now.ordinary:
         return False
-    return all(as_expected(value, row.change[name][0]) for name, value in zip(names, now.values, strict=False))
+    return now.values[: len(expected)] == expected or all(map(as_expected, now.values, expected))

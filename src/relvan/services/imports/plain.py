@@ -4,15 +4,15 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.plain import Standing
 from relvan.core.imports.blocks import Block, Row
 from relvan.core.imports.kinds import FileKind
-from relvan.core.imports.plain import is_plain_file, judge_plain, repeated
+from relvan.core.imports.plain import gtins_of, is_plain_file, judge_plain, keys_of, repeated
 from relvan.core.imports.things import Options
 from relvan.services.workplace import Workplace
+from relvan.store.blocks import add_block
 from relvan.store.facts import owners_of_gtins
-from relvan.store.imports import NewRow, add_rows, price_list_ids
+from relvan.store.imports import price_list_ids
 from relvan.store.plain import aliases_among, standing
 
 
@@ -31,27 +31,26 @@ def rehearse_plain(
 ) -> list[Row]:
     """Write down the verdicts that are beyond question; gives back the rows that are to be judged one by one."""
     aliases: dict[str, str] = {}
-    for block in blocks:
+    keyed = [(keys_of(block), block) for block in blocks]
+    for keys, _ in keyed:
         with workplace.database.reading() as session:
-            aliases |= aliases_among(session, [sku_key(sku) for sku in block.columns["sku"] if sku])
-    twice = repeated(blocks, aliases)
+            aliases |= aliases_among(session, keys)
+    twice = repeated(keyed, aliases)
     left: list[Row] = []
-    for block in blocks:
+    for keys, block in keyed:
         with workplace.database.reading() as session:
-            known, taken = _around(session, block)
-        judged = judge_plain(block, known, taken, twice, options)
-        skus, positions = block.columns["sku"], block.positions
-        rows = [NewRow(positions[at], skus[at], verdict, "", change) for at, verdict, change in judged.clear]
+            known, taken = _around(session, keys, block)
+        judged = judge_plain(block, keys, known, taken, twice, options)
         with workplace.database.writing(hurried=True) as session:
-            add_rows(session, job_id, rows)
+            for verdict, rows in judged.clear.items():
+                add_block(session, job_id, verdict, rows)
         left += map(block.row, judged.others)
-        tell(len(positions))
+        tell(len(block.positions))
     return left
 
 
-def _around(session: Session, block: Block) -> tuple[Mapping[str, Standing], Collection[str]]:
+def _around(session: Session, keys: Sequence[str], block: Block) -> tuple[Mapping[str, Standing], Collection[str]]:
     """What products say now of the facts of a block, and which of its GTINs are taken."""
     names = [name for name in block.columns if name != "sku"]
-    keys = [sku_key(sku) for sku in block.columns["sku"] if sku]
-    gtins = {gtin_key(gtin) for gtin in block.columns.get("gtin", ()) if gtin}
+    gtins = {*gtins_of(block)} - {""}
     return standing(session, keys, names, price_list_ids(session)), owners_of_gtins(session, gtins).keys()

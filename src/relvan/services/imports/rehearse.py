@@ -30,6 +30,7 @@ from relvan.store.imports import NewRow, add_rows, all_currencies, count_verdict
 from relvan.store.tables import BulkJob
 
 CHUNK = 1_000
+READ = 2_000  # rows at once; also so many plain ones are applied in one transaction
 WRITTEN = 2_500
 MOST_REASON = 400
 
@@ -93,10 +94,12 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Block]:
     ]
     reader = BlockReader(columns, currencies)
     with rows_of(table_of(workplace, spec)) as rows:
-        below = itertools.islice(enumerate(rows, 1), spec["header"] + 1, None)
-        saying = ((number, cells) for number, cells in below if any(map(plain_text, cells)))
-        while some := list(itertools.islice(saying, CHUNK)):
-            yield reader.read(*zip(*some, strict=True))
+        below = itertools.islice(rows, spec["header"] + 1, None)
+        first = spec["header"] + 2
+        while some := list(itertools.islice(below, READ)):
+            saying = [at for at, cells in enumerate(some, first) if any(map(plain_text, cells))]
+            yield reader.read(saying, [some[at - first] for at in saying])
+            first += len(some)
 
 
 class Progress:

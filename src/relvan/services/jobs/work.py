@@ -19,7 +19,7 @@ from relvan.core.jobs.life import later_touched, moved_on
 from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideTrouble
 from relvan.services.catalogue.bulk import rehearse_change
-from relvan.services.catalogue.plain import write_plain
+from relvan.services.catalogue.plain import write_plain, write_plain_rows
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.imports.counts import apply_counts
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
@@ -30,8 +30,18 @@ from relvan.services.listings.findings import read_some_findings
 from relvan.services.listings.later import work_out_some
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.blocks import Kept, next_block, settle_block
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.imports import ChangeRow, count_verdicts, next_changes, next_working_job, settle_alone, settle_rows
+from relvan.store.imports import (
+    ChangeRow,
+    NewRow,
+    add_rows,
+    count_verdicts,
+    next_changes,
+    next_working_job,
+    settle_alone,
+    settle_rows,
+)
 from relvan.store.tables import BulkJob, BulkJobRow
 
 log = logging.getLogger("relvan.jobs")
@@ -114,12 +124,30 @@ def _apply_chunk(workplace: Workplace, job: BulkJob) -> bool:
 
 def _chunk(workplace: Workplace, job: BulkJob, *, undo: bool) -> bool:
     with workplace.database.writing(hurried=True) as session:
-        rows = next_changes(session, job.id, ["done"] if undo else OPEN, _at_once(job), backwards=undo)
-        if not rows:
-            return False
+        verdicts = ["done"] if undo else OPEN
         actor = actor_of(session, job, "undo" if undo else _via(job))
-        find_job(session, job.id).done += _write(session, workplace, actor, job, rows, undo=undo)
+        if (block := next_block(session, job.id, verdicts, backwards=undo)) is not None:
+            done = _write_block(session, workplace, actor, job, block, undo=undo)
+        elif rows := next_changes(session, job.id, verdicts, _at_once(job), backwards=undo):
+            done = _write(session, workplace, actor, job, rows, undo=undo)
+        else:
+            return False
+        find_job(session, job.id).done += done
     return True
+
+
+def _write_block(session: Session, workplace: Workplace, actor: Actor, job: BulkJob, block: Kept, *, undo: bool) -> int:
+    """Write what a block of rows says, or its opposite; rows that are not beyond question become rows by themselves."""
+    rows = block.rows
+    written: Sequence[int] = []
+    if not (undo and rows.making):
+        turned = rows.turned() if undo else rows
+        written = write_plain_rows(session, workplace, actor, turned, job_id=job.id)
+    left = rows.without(written)
+    own = [NewRow(rows.positions[at], rows.subjects[at], block.verdict, "", rows.change(at)) for at in left]
+    add_rows(session, job.id, own)
+    settle_block(session, block, "taken back" if undo else "done", left)
+    return len(written)
 
 
 def _write(

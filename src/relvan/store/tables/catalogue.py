@@ -18,12 +18,18 @@ class Product(Table):
 
     __tablename__ = "product"
     __table_args__ = strict(
-        Index("ix_product_gtin_key", "gtin_key"),
+        Index("ix_product_gtin_key", "gtin_key", sqlite_where=text("gtin_key IS NOT NULL")),
         Index("ix_product_listed", "sku_key", sqlite_where=text("archived_at IS NULL")),
         Index("ix_product_category", "category", "sku_key"),
         Index("ix_product_kind", "kind", "sku_key"),
         Index("ix_product_family_id", "family_id", sqlite_where=text("family_id IS NOT NULL")),
-        Index("uq_product_combination", "family_id", "combination", unique=True),
+        Index(
+            "uq_product_combination",
+            "family_id",
+            "combination",
+            unique=True,
+            sqlite_where=text("family_id IS NOT NULL"),
+        ),
         Index("ix_product_archived", "id", sqlite_where=text("archived_at IS NOT NULL")),
         Index("ix_product_lacking", "sku_key", sqlite_where=text("lacking > 0 AND archived_at IS NULL")),
         CheckConstraint("weight_g IS NULL OR weight_g > 0", name="weight"),

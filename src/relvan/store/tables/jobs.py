@@ -55,6 +55,22 @@ class BulkJobRow(Table):
     turn: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
+class BulkJobBlock(Table):
+    """Many rows of a bulk job that say plain facts and share a verdict, kept as one: their positions from `first` to
+    `last`, though others may lie between, and in `content` the columns of `PlainRows`. A row whose verdict becomes its
+    own moves to `BulkJobRow`."""
+
+    __tablename__ = "bulk_job_block"
+    __table_args__ = strict(Index("ix_bulk_job_block_job_id", "job_id", "first"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("bulk_job.id"))
+    verdict: Mapped[str]
+    first: Mapped[int]
+    last: Mapped[int]
+    count: Mapped[int]
+    content: Mapped[dict[str, Any]]
+
+
 class Mapping(Table):
     """Which column of a file is which fact, kept by name for the next file of that kind."""
 
