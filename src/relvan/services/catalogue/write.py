@@ -163,12 +163,12 @@ def _dragged_along(wishes: Sequence[Wish]) -> list[Wish]:
 
 
 def _check_archive(session: Session, wishes: Sequence[Wish]) -> None:
-    for wish in wishes:
-        if wish.id is not None and wish.touches("archived") and wish.new.get("archived"):
-            where = product_uses(session, wish.id)
-            if where:
-                message = f"“{wish.sku}” is still in use: {where}."
-                wish.refusals.append(Refusal("in-use", message, "Take its listings down and finish its orders first."))
+    going = {wish.id: wish for wish in wishes if wish.id and wish.touches("archived") and wish.new.get("archived")}
+    for product_id, where in (product_uses(session, going) if going else {}).items():
+        message = f"“{going[product_id].sku}” is still in use: {where}."
+        going[product_id].refusals.append(
+            Refusal("in-use", message, "Take its listings down and finish its orders first.")
+        )
 
 
 def make_categories(session: Session, named: Collection[str]) -> None:

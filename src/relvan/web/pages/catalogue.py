@@ -131,7 +131,9 @@ def product_foresee_archive(desk: At, form: Form) -> HTMLResponse:
     """Which of the chosen products would go into the archive, before they do."""
     skus = chosen_products(desk, form)
     with desk.workplace.database.reading() as session:
-        uses = {sku: product_uses(session, find_product(session, sku).id) for sku in skus[:MOST_FORESEEN]}
+        ids = {sku: find_product(session, sku).id for sku in skus[:MOST_FORESEEN]}
+        where = product_uses(session, ids.values())
+        uses = {sku: where.get(product_id, "") for sku, product_id in ids.items()}
     return desk.fragment("catalogue/_foresee.html", count=len(skus), uses={k: v for k, v in uses.items() if v})
 
 
