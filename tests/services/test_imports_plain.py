@@ -174,8 +174,8 @@ def test_no_row_costs_a_statement_of_its_own(workplace, owner, count_queries, be
             job, found = rehearse(workplace, owner, "products", content)
             assert {row[2] for row in found} == {"changes" if before else "new"}
             assert {row[2] for row in carry(workplace, owner, job)} == {"done"}
+            assert {row[2] for row in carry(workplace, owner, job, "undo")} == {"taken back"}
             seen[count] = len(statements)
-        assert {row[2] for row in carry(workplace, owner, job, "undo")} == {"taken back"}
         with workplace.database.writing() as session:  # none is there any more for the next file
             for table in ("list_price", "sku_name", "product_search", "product"):
                 session.execute(text(f"DELETE FROM {table}"))

@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
@@ -134,14 +135,10 @@ def product_uses(session: Session, product_ids: Collection[int]) -> dict[int, st
         OrderLine.shipped < OrderLine.quantity,
         Order.tray.in_(("inbox", "floor", "short")),
     ).distinct()
+    uses = {"listed on": placed, "a part of": kits, "the family of": variants, "ordered in": orders}
     found: dict[int, list[str]] = defaultdict(list)
-    for words, used in (
-        ("listed on", placed),
-        ("a part of", kits),
-        ("the family of", variants),
-        ("ordered in", orders),
-    ):
-        names: dict[int, list[str]] = defaultdict(list)
+    for words, used in uses.items():
+        names: dict[Any, list[str]] = defaultdict(list)
         for product_id, name in session.execute(used.order_by(used.selected_columns[1])).all():
             names[product_id].append(name)
         for product_id, told in names.items():
