@@ -41,6 +41,11 @@ def order_by_number(session: Session, number: str) -> Order:
     return order
 
 
+def orders_by_numbers(session: Session, numbers: Collection[str]) -> list[Order]:
+    """Orders by our numbers; those that are not there are left out."""
+    return list(session.scalars(select(Order).where(Order.number.in_(numbers)).order_by(Order.id)))
+
+
 def channel_number_key(number: str) -> str:
     """What finds a channel's number without regard to case."""
     return number.lower()

@@ -26,6 +26,7 @@ from relvan.web.pages import (
     gaps,
     imports,
     layers,
+    listeners,
     listings,
     orders,
     people,
@@ -60,8 +61,8 @@ HEADERS = {
 
 PAGES = (
     people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stockroom, stock,
-    price_lists, price_history, rates, prices, orders, dispatch, updates, channel, setup, frame, catalogue, families,
-    imports, categories, products,
+    price_lists, price_history, rates, prices, orders, dispatch, updates, channel, listeners, setup, frame, catalogue,
+    families, imports, categories, products,
 )  # fmt: skip
 
 

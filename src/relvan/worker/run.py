@@ -18,6 +18,7 @@ from huey.consumer import Consumer
 from relvan.core.listings.rulebook import Rulebook
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.jobs.work import work_next
+from relvan.services.listeners.deliver import tell_listener
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
 from relvan.services.orders.read import read_orders
@@ -26,6 +27,7 @@ from relvan.services.prices.sales import turn_sales
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.channels import channels
+from relvan.store.listeners import due_listeners
 from relvan.store.schema import bring_up_to_date
 from relvan.worker.queue import open_queue, register_delivery
 
@@ -74,6 +76,7 @@ class Worker:
         self.readings = Rounds(self._read)
         self.looks = Rounds(self._look)
         self.seeks = Rounds(self._seek)
+        self.announcements = Rounds(self._announce)
         self._threads: list[threading.Thread] = []
         self._rounds: list[threading.Thread] = []
         self._rounds_lock = threading.Lock()
@@ -82,7 +85,13 @@ class Worker:
     def start(self) -> None:
         """Take back what an earlier worker of this name left, and start the schedule."""
         reclaim(self.workplace, self.name)
-        for target in (self._keep_delivering, self._keep_reading, self._keep_looking, self._keep_working):
+        for target in (
+            self._keep_delivering,
+            self._keep_reading,
+            self._keep_looking,
+            self._keep_working,
+            self._keep_announcing,
+        ):
             thread = threading.Thread(target=target, daemon=True, name=target.__name__)
             thread.start()
             self._threads.append(thread)
@@ -110,6 +119,24 @@ class Worker:
     def _seek(self, channel_id: int) -> None:
         while look_for_pages(self.workplace, channel_id) and not self.stopped.is_set():
             pass
+
+    def _announce(self, listener_id: int) -> None:
+        while tell_listener(self.workplace, listener_id) and not self.stopped.is_set():
+            pass
+
+    def _keep_announcing(self) -> None:
+        """Changes, to the seller's own tools; one that is slow keeps no other waiting."""
+        while not self.stopped.wait(TICK_S):
+            try:
+                with self.workplace.database.reading() as session:
+                    due = due_listeners(session, self.workplace.now())
+            except Exception:
+                log.exception("The listeners could not be read")
+                self.stopped.wait(1)
+                continue
+            for listener_id in due:
+                if not self.announcements.running(listener_id):
+                    self._start_round(self.announcements, listener_id)
 
     def _keep_delivering(self) -> None:
         reclaimed_at = time.monotonic()

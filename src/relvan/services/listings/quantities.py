@@ -6,8 +6,10 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
+from relvan.core.listeners.announcing import Matter
 from relvan.core.stock.availability import NO_PACE, Shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
+from relvan.services.listeners.announce import announce
 from relvan.services.listings.refresh import Sold, news, refresh_listings, settle_state, told_shown
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.paces import Paces
@@ -33,6 +35,7 @@ def refresh_quantities(
     """Bring along what listings show of products whose stock has moved, and of the kits above them."""
     session.flush()
     touched = {*product_ids, *kits_above(session, product_ids)}
+    announce(session, workplace, Matter.STOCK, touched)
     listings = listings_of(session, product_ids=touched)
     if len(listings) > MOST:
         refresh_listings(session, workplace, product_ids=product_ids, caused_at=caused_at, sold=sold)

@@ -13,9 +13,11 @@ from datetime import datetime
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
+from relvan.core.listeners.announcing import Matter
 from relvan.core.listings.gaps import Gap
 from relvan.core.listings.refusals import Problem, Said, still_standing
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
+from relvan.services.listeners.announce import announce
 from relvan.services.listings.ground import Channels, WorkedOut, is_stray, load_channels, load_ground, work_out
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.uncollected import uncollected
@@ -68,19 +70,23 @@ def _refresh(
 ) -> None:
     ground = load_ground(session, listings, channels)
     tellings: list[Telling] = []
+    priced: list[int] = []
     under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
     for listing in sorted(listings, key=lambda one: one.head_id is not None):  # heads first: members look at them
         if is_stray(listing, ground) and not listing.placed:  # its product left the family: it stands by itself now
             listing.head_id = None
         worked_out = work_out(listing, ground, workplace)
-        paused = listing.paused
+        paused, price = listing.paused, (listing.price, listing.regular)
         _keep(listing, worked_out)
+        if (listing.price, listing.regular) != price:
+            priced.append(listing.id)
         forced = (listing.channel_id, listing.product_id) in sold
         tellings += news(listing, under_way, caused_at, forced=forced, cause=cause)
         if listing.paused != paused:
             tellings += told_shown(listing, paused=listing.paused)
     session.flush()
     tell(session, workplace, tellings)
+    announce(session, workplace, Matter.PRICE, priced)
 
 
 def fingerprint(value: object) -> str:

@@ -4,9 +4,11 @@ from collections.abc import Collection
 
 from sqlalchemy.orm import Session
 
+from relvan.core.listeners.announcing import Matter
 from relvan.core.orders.facts import order_facts
 from relvan.core.orders.trays import Tray, tray_after_work
 from relvan.services import audit
+from relvan.services.listeners.announce import announce
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import OPEN, line_facts, lines_of, reservations_of, shipments_of
 from relvan.store.tables import Order
@@ -19,7 +21,9 @@ def work_out_orders(
     session.flush()
     ids = [order.id for order in orders]
     lines, reservations, shipments = lines_of(session, ids), reservations_of(session, ids), shipments_of(session, ids)
+    changed: list[str] = []
     for order in orders:
+        before = _standing(order)
         facts = order_facts(
             [line_facts(line, reservations.get(line.id, ())) for line in lines[order.id]],
             paid=order.paid,
@@ -33,7 +37,16 @@ def work_out_orders(
             unknown = sum(1 for line in lines[order.id] if line.product_id is None)
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
             put_in_tray(session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray)
+        if _standing(order) != before:
+            changed.append(order.number)
     session.flush()
+    announce(session, workplace, Matter.ORDER, changed)
+
+
+def _standing(order: Order) -> tuple[str, ...]:
+    """What listeners hear of an order."""
+    facts = (order.fact_reserved, order.fact_picked, order.fact_shipped, order.fact_invoiced, order.fact_paid)
+    return (order.tray, order.words, *facts)
 
 
 def put_in_tray(session: Session, workplace: Workplace, actor: Actor, order: Order, tray: Tray) -> None:

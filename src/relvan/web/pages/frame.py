@@ -59,6 +59,7 @@ STATIONS = (
     ("Dispatch", "/dispatch"),
     ("Consignments", "/consignments"),
     ("Setup", "/setup"),
+    ("Listeners", "/setup/listeners"),
     ("Bulk jobs", "/jobs"),
 )
 STAYS = timedelta(seconds=20)

@@ -1,0 +1,1 @@
+"""Telling a seller's own tools of changes, at addresses of theirs."""

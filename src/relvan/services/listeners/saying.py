@@ -1,0 +1,85 @@
+"""What an announcement says: the thing as it is at the moment of sending. Nothing of a thing that is no more."""
+
+from collections.abc import Callable, Collection, Mapping
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from relvan.core.listeners.announcing import Matter
+from relvan.core.listings.state import listing_state
+from relvan.services.listings.refresh import facts_of
+from relvan.services.workplace import Workplace
+from relvan.store.catalogue import skus_of
+from relvan.store.channels import channels
+from relvan.store.holdings import load_holdings
+from relvan.store.listings import listings_of
+from relvan.store.orders import orders_by_numbers
+from relvan.store.stock import stock_rows
+
+Said = dict[str, dict[str, Any]]
+
+
+def say(session: Session, workplace: Workplace, subjects: Mapping[Matter, Collection[str]]) -> dict[Matter, Said]:
+    """What there is to say of some things, by matter and subject."""
+    return {matter: SAYING[matter](session, workplace, list(wanted)) for matter, wanted in subjects.items()}
+
+
+def _stock(session: Session, _workplace: Workplace, subjects: Collection[str]) -> Said:
+    ids = [int(subject) for subject in subjects]
+    names, holdings = skus_of(session, ids), load_holdings(session, ids)
+    found: Said = {str(i): {"sku": names[i], "free": holdings.free(i), "warehouses": []} for i in ids if i in names}
+    by_sku = {said["sku"]: said["warehouses"] for said in found.values()}
+    for row in stock_rows(session, ids):
+        by_sku[row.sku].append({
+            "warehouse": row.warehouse_key, "on_hand": row.on_hand, "reserved": row.reserved, "blocked": row.blocked,
+            "safety": row.safety, "free": row.free,
+        })  # fmt: skip
+    return found
+
+
+def _price(session: Session, workplace: Workplace, subjects: Collection[str]) -> Said:
+    listings = listings_of(session, listing_ids=[int(subject) for subject in subjects])
+    names, places = (
+        skus_of(session, [listing.product_id for listing in listings]),
+        {one.id: one for one in channels(session)},
+    )
+    found: Said = {}
+    for listing in listings:
+        channel = places[listing.channel_id]
+        currency = workplace.rulebook(channel).currency
+        amount, regular = listing.price, listing.regular
+        found[str(listing.id)] = {
+            "sku": listing.alias or names[listing.product_id], "channel": channel.key, "listing": listing.id,
+            "state": listing_state(facts_of(listing))[0],
+            "price": None if amount is None else {"amount": amount, "currency": currency},
+            "regular": None if regular is None else {"amount": regular, "currency": currency},
+        }  # fmt: skip
+    return found
+
+
+def _order(session: Session, _workplace: Workplace, subjects: Collection[str]) -> Said:
+    places = {one.id: one.key for one in channels(session)}
+    return {
+        order.number: {
+            "number": order.number,
+            "channel": places[order.channel_id] if order.channel_id else None,
+            "channel_number": order.channel_number,
+            "tray": order.tray,
+            "cancelled": order.cancelled_at is not None,
+            "facts": {
+                "reserved": order.fact_reserved,
+                "picked": order.fact_picked,
+                "shipped": order.fact_shipped,
+                "invoiced": order.fact_invoiced,
+                "paid": order.fact_paid,
+            },
+        }  # fmt: skip
+        for order in orders_by_numbers(session, subjects)
+    }
+
+
+SAYING: Mapping[Matter, Callable[[Session, Workplace, Collection[str]], Said]] = {
+    Matter.STOCK: _stock,
+    Matter.PRICE: _price,
+    Matter.ORDER: _order,
+}
