@@ -4,7 +4,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import violations, wait_until
 
-VIEWS = ("/updates", "/updates/drift", "/stockroom/bins", "/stockroom/ledger", "/stockroom/coming",
+VIEWS = ("/setup/listeners", "/updates", "/updates/drift", "/stockroom/bins", "/stockroom/ledger", "/stockroom/coming",
          "/stockroom/count?bin=A-01", "/stockroom/outlook", "/stock/PT-24-INK", "/prices/sales", "/prices/history",
          "/prices/history?q=PT-14-INK", "/setup/channels/ownshop")  # fmt: skip
 

@@ -36,5 +36,7 @@ def announce(
             return answer.status_code
     except Refused as refused:
         raise OutsideTrouble(refused.first.message) from refused
+    except httpx.ReadTimeout as error:
+        raise OutsideTrouble(f"{name} does not answer in time") from error
     except (httpx.HTTPError, httpx.InvalidURL, socket.gaierror) as error:
-        raise OutsideTrouble(f"{name} cannot be reached: {error.__class__.__name__}") from error
+        raise OutsideTrouble(f"{name} cannot be reached") from error

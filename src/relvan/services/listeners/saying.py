@@ -29,7 +29,7 @@ def _stock(session: Session, _workplace: Workplace, subjects: Collection[str]) -
     names, holdings = skus_of(session, ids), load_holdings(session, ids)
     found: Said = {str(i): {"sku": names[i], "free": holdings.free(i), "warehouses": []} for i in ids if i in names}
     by_sku = {said["sku"]: said["warehouses"] for said in found.values()}
-    for row in stock_rows(session, ids):
+    for row in stock_rows(session, [i for i in ids if i not in holdings.kits]):  # a kit is stocked as its parts
         by_sku[row.sku].append({
             "warehouse": row.warehouse_key, "on_hand": row.on_hand, "reserved": row.reserved, "blocked": row.blocked,
             "safety": row.safety, "free": row.free,
