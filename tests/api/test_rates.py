@@ -46,4 +46,11 @@ def test_prices_are_foreseen_over_the_api(api, workplace, owner, world):  # noqa
     found = api.post(f"{V1}/channels/hagglet/foresee", json={"price_steps": [{"kind": "cover fees"}]}).json()
     assert (found["listings"], found["up"], found["samples"][0]["new"]) == (1, 1, "19.86 EUR")
     problem(api.post(f"{V1}/channels/hagglet/foresee", json={"paused": True}), 422)
+    trial = {"price_steps": [{"kind": "cover fees"}], "fees": {"fixed": 530}}
+    dearer = api.post(f"{V1}/channels/hagglet/foresee", json=trial).json()
+    assert (dearer["up"], dearer["samples"][0]["new"]) == (1, "25.64 EUR")
+    problem(api.post(f"{V1}/channels/hagglet/foresee", json={"fees": {"fixed": -1}}), 422)
+    rate = {"source": "EUR", "target": "CHF", "rate": "0.9"}
+    assert api.post(f"{V1}/rates/foresee", json=rate).json() == {"items": []}
+    problem(api.post(f"{V1}/rates/foresee", json={**rate, "rate": "0"}), 422)
     problem(api.post(f"{V1}/channels/moon/foresee", json={}), 404)

@@ -40,6 +40,7 @@ CALLS = {
     "PATCH /products/{sku}": (Right.CATALOGUE, {"title": "y"}),
     "DELETE /products/{sku}": (Right.CATALOGUE, None),
     "POST /stock/movements": (Right.STOCK, MOVE),
+    "POST /rates/foresee": (Right.PRICES, {"source": "EUR", "target": "CHF", "rate": "0.9"}),
     "POST /listeners": (Right.SETUP, {"name": "Books", "address": "http://127.0.0.1:9", "matters": ["stock"]}),
     "PATCH /listeners/{listener}": (Right.SETUP, {"active": False}),
     "DELETE /listeners/{listener}": (Right.SETUP, None),
@@ -66,7 +67,7 @@ CALLS = {
     "POST /shipments/{shipment_id}/dispatch": (Right.DISPATCH, None),
     "POST /listings/require": (Right.LISTINGS, {"ids": [1]}),
     "POST /listings/{listing_id}/pages": (Right.LISTINGS, {"words": "pot"}),
-    "POST /channels/{channel}/foresee": (Right.SETUP, {"price_steps": []}),
+    "POST /channels/{channel}/foresee": (Right.PRICES, {"price_steps": []}),
     "POST /rates": (Right.PRICES, {"items": [{"source": "EUR", "target": "CHF", "rate": "0.95"}]}),
     "DELETE /rates/{rate_id}": (Right.PRICES, None),
     "POST /sales": (

@@ -6,6 +6,7 @@ from decimal import Decimal
 import pytest
 
 from relvan.core.catalogue.product import AliasFacts
+from relvan.core.listings.rulebook import OtherFees
 from relvan.core.money import Money
 from relvan.core.prices.rates import Rate
 from relvan.core.refusal import Refused
@@ -14,7 +15,7 @@ from relvan.services.listings.draft import draft_listings
 from relvan.services.listings.layers import make_layer, use_layers
 from relvan.services.listings.view import view_listing
 from relvan.services.prices.explain import explain_price
-from relvan.services.prices.foresee import foresee_prices
+from relvan.services.prices.foresee import Outside, foresee_prices, foresee_rate
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.rates import drop_rate, keep_rates, keep_rates_of_file, read_rate
 from relvan.services.prices.set import set_list_price
@@ -182,6 +183,36 @@ def test_aliases_families_and_layers_count_in_what_is_foreseen(shop, owner):
     found = foresee(shop, owner, price_steps=[{"kind": "amount", "amount": 100}])
     assert {one.sku: one.new for one in found.samples} == {"PT-14": "17.90 EUR", "OLD-20": "25.09 EUR"}
     assert (found.changed, found.up) == (1, 1)
+
+
+def test_other_fees_are_tried_where_prices_cover_them(shop, owner):
+    change_channel(shop, owner, "hagglet", {"price_steps": [{"kind": "cover fees"}]})
+    before = price_of(shop, "PT-14")
+    trial = Outside(OtherFees(referral_percent=Decimal(0), least_referral=0, fixed=0, processing_percent=Decimal(0)))
+    found = foresee_prices(shop, owner, "hagglet", {}, trial)
+    assert (found.down, found.up, found.samples[0].new) == (1, 0, "16.90 EUR"), "without fees it is the list price"
+    dearer = foresee_prices(shop, owner, "hagglet", {}, Outside(OtherFees(fixed=500)))
+    assert (dearer.down, dearer.up) == (0, 1)
+    assert foresee_prices(shop, owner, "hagglet", {}, Outside(OtherFees())).changed == 0
+    assert price_of(shop, "PT-14") == before, "nothing is changed"
+
+
+def test_a_rate_is_tried_on_every_channel_that_it_touches(shop, owner, picker):
+    assert foresee_rate(shop, owner, FRANC) == [], "nothing is converted"
+    keep_rates(shop, owner, [FRANC])
+    add_price_list(shop, owner, NewPriceList("francs", "Francs", "CHF", True))
+    set_list_price(shop, owner, "PT-14", "francs", 2000)
+    convert = [{"kind": "convert", "currency": "EUR"}]
+    change_channel(shop, owner, "hagglet", {"price_list": "francs", "price_steps": convert})
+    before = price_of(shop, "PT-14")
+    ((name, found),) = foresee_rate(shop, owner, Rate("CHF", "EUR", Decimal("1.5"), FRANC.since))
+    assert (name, found.up, found.samples[0].new) == ("Hagglet", 1, "30.00 EUR")
+    assert price_of(shop, "PT-14") == before
+    for wrong in (Rate("EUR", "EUR", Decimal(1), FRANC.since), Rate("CHF", "EUR", Decimal(0), FRANC.since)):
+        with pytest.raises(Refused):
+            foresee_rate(shop, owner, wrong)
+    with pytest.raises(Refused):
+        foresee_rate(shop, picker, FRANC)
 
 
 def test_what_cannot_be_saved_cannot_be_foreseen(shop, owner, picker):

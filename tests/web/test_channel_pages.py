@@ -41,6 +41,18 @@ def test_other_quantities_are_seen_before_they_are_saved(web, world, shop):
     assert world.listings("hagglet")["PT-14"]["quantity"] == 4
 
 
+def test_other_fees_and_a_rate_are_tried_without_being_saved(web):
+    steps = {"price_list": "retail", "step_kind": "cover fees", "step_value": "", "step_direction": ""}
+    told = words(post(web, f"{PAGE}/prices/try", **steps, try_fixed="5.00", try_referral="0"))
+    assert "1 of 1 price would be another , 1 higher" in told
+    assert "must be from 0 to less than 100" in words(post(web, f"{PAGE}/prices/try", **steps, try_referral="100"))
+    post(web, f"{PAGE}/prices", **steps, try_fixed="5.00")
+    assert "None of 1 price would be another" in words(post(web, f"{PAGE}/prices/try", **steps))
+    told = words(post(web, "/prices/rates/try", source="EUR", target="CHF", rate="0.9"))
+    assert told == "No channel converts its prices or sells in another currency: a rate would change none."
+    assert "must be a number" in words(post(web, "/prices/rates/try", source="EUR", target="CHF", rate="much"))
+
+
 def test_a_nearer_policy_is_set_and_taken_away(web, world, shop):
     answer = words(post(web, f"{PAGE}/nearer", kind="category", of="Pots / Small", cap="3"))
     assert "category Pots / Small 100 % of what is free, at most 3; stays up at zero" in answer

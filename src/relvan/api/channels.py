@@ -6,12 +6,14 @@ from typing import Any, Literal
 from pydantic import Field
 
 from relvan.api.desk import By, Caller, Limit, api_router
+from relvan.api.price_shapes import ChannelTrial, foresight_shape
 from relvan.api.shapes import ChannelChange, ChannelConnect, Shape, amount_of, minor
 from relvan.core.prices.steps import steps_data
 from relvan.core.stock.availability import policy_data
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
-from relvan.services.prices.foresee import PriceForesight, foresee_prices
+from relvan.services.prices.foresee import Outside, PriceForesight, foresee_prices
+from relvan.services.prices.rates import read_rate
 from relvan.services.stock.foresee import TRIED, foresee_quantities
 from relvan.services.stock.policies import set_policy
 from relvan.store.channels import channel_by_key, channel_health, channel_settings, channels
@@ -72,18 +74,18 @@ def patch_channel(by: By, channel: str, change: ChannelChange) -> dict[str, Any]
 
 
 @router.post("/channels/{channel}/foresee")
-def post_foresee(by: By, channel: str, change: ChannelChange) -> dict[str, Any]:
+def post_foresee(by: By, channel: str, change: ChannelTrial) -> dict[str, Any]:
     """What other settings would do there, nothing being changed: another price list, other steps, margin or delivery to
-    all prices; another stock policy or supply list to all `quantities`."""
-    wishes = _wishes(by, change)
+    all prices, or other `fees` and `rates`; another stock policy or supply list to all `quantities`."""
+    wishes = {name: wish for name, wish in _wishes(by, change).items() if name not in ("fees", "rates")}
+    today = by.workplace.now().date()
+    outside = Outside(change.fees, [read_rate(today, one.source, one.target, one.rate) for one in change.rates])
     told = {name: wishes.pop(name) for name in list(wishes) if name in TRIED}
     quantities = foresee_quantities(by.workplace, by.actor, channel, told) if told else None
-    found = foresee_prices(by.workplace, by.actor, channel, wishes) if wishes or not told else PriceForesight()
-    return {
-        "quantities": asdict(quantities) if quantities else None,
-        "listings": found.listings, "up": found.up, "down": found.down, "floored": found.floored, "none": found.none,
-        "reasons": found.reasons, "samples": [asdict(sample) for sample in found.samples],
-    }  # fmt: skip
+    found = PriceForesight()
+    if wishes or not told or change.fees or change.rates:
+        found = foresee_prices(by.workplace, by.actor, channel, wishes, outside)
+    return {"quantities": asdict(quantities) if quantities else None, **foresight_shape(found)}
 
 
 class PolicyChange(Shape):

@@ -6,8 +6,10 @@ from typing import Any
 from pydantic import Field
 
 from relvan.api.desk import By, api_router
+from relvan.api.price_shapes import foresight_shape
 from relvan.api.shapes import Shape
 from relvan.core.prices.rates import Rates
+from relvan.services.prices.foresee import foresee_rate
 from relvan.services.prices.rates import drop_rate, keep_rates, read_rate
 from relvan.store.prices import rate_rows
 
@@ -54,6 +56,15 @@ def post_rates(by: By, wish: RatesToKeep) -> dict[str, int]:
         for one in wish.items
     ]
     return {"changed": keep_rates(by.workplace, by.actor, rates)}
+
+
+@router.post("/rates/foresee")
+def post_rate_foresee(by: By, one: RateShape) -> dict[str, Any]:
+    """What a rate would do to the prices of every channel that it touches, nothing being changed."""
+    today = by.workplace.now().date()
+    rate = read_rate(today, one.source, one.target, one.rate, one.since.isoformat() if one.since else "")
+    found = foresee_rate(by.workplace, by.actor, rate)
+    return {"items": [{"channel": name, **foresight_shape(foresight)} for name, foresight in found]}
 
 
 @router.delete("/rates/{rate_id}")

@@ -34,6 +34,11 @@ class ChannelSettings:
         """Whether its price steps lead into another currency."""
         return any(isinstance(step, ConvertStep) for step in self.steps)
 
+    def looks_at_rates(self, own: str) -> bool:
+        """Whether its prices may follow conversion rates: they are converted, or are in another currency than the
+        seller's `own`, in which floors and costs are told."""
+        return self.converts or self.price_list.currency != own
+
 
 def channel_by_id(session: Session, channel_id: int) -> Channel:
     """A channel that is known to be there."""

@@ -1,6 +1,7 @@
 """Reads what a person typed into a form, and gathers what is wrong with it, field by field."""
 
 from collections.abc import Mapping
+from decimal import Decimal, InvalidOperation
 
 from relvan.core.money import parse_amount
 from relvan.core.refusal import Refusal, Refused
@@ -41,6 +42,21 @@ class FormReader:
         if value is None and not any(refusal.field == name for refusal in self.refusals):
             self.refusals.append(Refusal("missing", f"“{label}” must not be empty.", "Type a number.", name))
         return value or 0
+
+    def percent(self, name: str, label: str) -> Decimal | None:
+        """A share from 0 to less than 100 %, or nothing when the field is empty."""
+        typed = self.text(name).replace(",", ".")
+        if not typed:
+            return None
+        try:
+            share = Decimal(typed)
+        except InvalidOperation:
+            share = Decimal("NaN")
+        if not (share.is_finite() and 0 <= share < 100):
+            message = f"“{label}” must be from 0 to less than 100 %; it got “{typed[:20]}”."
+            self.refusals.append(Refusal("out-of-range", message, "Type it like 12.5.", name))
+            return None
+        return share
 
     def amount(self, name: str, currency: str) -> int | None:
         """An amount in minor units, or nothing when the field is empty."""

@@ -104,6 +104,15 @@ class TraitRule(_Part):
         return self.names_in.get(category, self.names)
 
 
+class OtherFees(_Part):
+    """Fees that a channel might take; what is left out stays as it is. Amounts in minor units, shares in percent."""
+
+    referral_percent: Decimal | None = Field(default=None, ge=0, lt=100)
+    least_referral: int | None = Field(default=None, ge=0)
+    fixed: int | None = Field(default=None, ge=0)
+    processing_percent: Decimal | None = Field(default=None, ge=0, lt=100)
+
+
 class FeeRule(_Part):
     """What the channel keeps of a sale: a share of the price by category and at least an amount, a fixed amount, and
     a share for taking the payment. Amounts in minor units, shares in percent."""
@@ -127,6 +136,12 @@ class FeeRule(_Part):
             known = Shares(*_of_a_hundred(referral), *_of_a_hundred(processing), float(referral + processing) / 100)
             self._shares[name] = known
         return known
+
+    def but_for(self, others: "OtherFees") -> "FeeRule":
+        """The same with other fees instead; another referral holds in all categories."""
+        given = {name: value for name, value in others.model_dump().items() if value is not None}
+        by_category = {} if "referral_percent" in given else self.referral_in
+        return FeeRule(**{**self.model_dump(), "referral_in": by_category, **given})
 
     @cached_property
     def _shares(self) -> "dict[str, Shares]":

@@ -56,6 +56,12 @@ class Rates:
                 known[rate.source, rate.target] = rate
         return cls(known)
 
+    def but_for(self, others: Iterable[Rate]) -> "Rates":
+        """The same with other rates instead, in whichever direction the pair was known."""
+        new = {(rate.source, rate.target): rate for rate in others}
+        kept = {pair: rate for pair, rate in self.known.items() if pair not in new and pair[::-1] not in new}
+        return Rates({**kept, **new})
+
     def between(self, source: str, target: str) -> tuple[Decimal, str] | None:
         """What one of `source` is of `target`, and where that comes from: the rate, else the other way round; none when
         neither is known."""

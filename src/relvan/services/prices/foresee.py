@@ -7,15 +7,17 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.layers import standing_layers
+from relvan.core.listings.rulebook import OtherFees
 from relvan.core.money import Money
 from relvan.core.people.roles import Right
+from relvan.core.prices.rates import Rate, check_rate
 from relvan.core.prices.steps import NoPrice, Price, PriceStep
-from relvan.core.refusal import refuse
+from relvan.core.refusal import refuse, refuse_if_any
 from relvan.services.channels.settings import try_settings
 from relvan.services.prices.work_out import price_on
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import ChannelSettings
+from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.layers import Speakers, load_speakers
 from relvan.store.listed import listed_products
 from relvan.store.prices import PricedRow, priced_rows, rates_on, sales_holding
@@ -56,18 +58,32 @@ class PriceForesight:
         return self.up + self.down + self.none
 
 
-def foresee_prices(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> PriceForesight:
-    """What a change of price list, steps, least margin or delivery would do. Nothing is changed; refused as saving it
-    would be."""
-    actor.must(Right.SETUP)
+@dataclass(frozen=True)
+class Outside:
+    """What is not ours to set but may become another: what the channel keeps of a sale, and conversion rates."""
+
+    fees: OtherFees | None = None
+    rates: Sequence[Rate] = ()
+
+
+NOTHING_ELSE = Outside()
+
+
+def foresee_prices(
+    workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any], outside: Outside = NOTHING_ELSE
+) -> PriceForesight:
+    """What a change of price list, steps, least margin or delivery would do, or of fees and rates `outside`. Nothing is
+    changed; refused as saving it would be."""
+    actor.must(Right.PRICES)
     strange = wishes.keys() - TRIED
     if strange:
         raise refuse("unknown", f"“{min(strange)}” decides no price.", "", min(strange))
+    refuse_if_any([refusal for rate in outside.rates for refusal in check_rate(rate)])
     found = PriceForesight()
     stay: list[PriceSample] = []
     with workplace.database.reading() as session:
         settings = try_settings(session, workplace, key, wishes)
-        trial = _Trial(session, workplace, settings)
+        trial = _Trial(session, workplace, settings, outside)
         after = 0
         while rows := priced_rows(session, settings.channel.id, settings.price_list.id, after=after, most=CHUNK):
             with uncollected():
@@ -76,6 +92,17 @@ def foresee_prices(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
             after = rows[-1].listing_id
     found.samples += stay[: SAMPLES - len(found.samples)]
     return found
+
+
+def foresee_rate(workplace: Workplace, actor: Actor, rate: Rate) -> list[tuple[str, PriceForesight]]:
+    """What a rate would do if it were kept: (name of the channel, foresight) for each channel that it may touch."""
+    actor.must(Right.PRICES)
+    refuse_if_any(check_rate(rate))
+    with workplace.database.reading() as session:
+        own = workplace.settings.currency
+        touched = [one.channel for one in channel_settings(session).values() if one.looks_at_rates(own)]
+    outside = Outside(rates=[rate])
+    return [(channel.name, foresee_prices(workplace, actor, channel.key, {}, outside)) for channel in touched]
 
 
 def _count(found: PriceForesight, stay: list[PriceSample], row: PricedRow, new: Price | NoPrice, currency: str) -> None:
@@ -100,12 +127,13 @@ def _count(found: PriceForesight, stay: list[PriceSample], row: PricedRow, new: 
 class _Trial:
     """Prices under settings that are not saved."""
 
-    def __init__(self, session: Session, workplace: Workplace, settings: ChannelSettings) -> None:
+    def __init__(self, session: Session, workplace: Workplace, settings: ChannelSettings, outside: Outside) -> None:
         self.session, self.settings = session, settings
-        self.book = workplace.rulebook(settings.channel)
+        book = workplace.rulebook(settings.channel)
+        self.book = book.model_copy(update={"fees": book.fees.but_for(outside.fees)}) if outside.fees else book
         self.own = workplace.settings.currency
         self.now = workplace.now()
-        self.rates = rates_on(session, self.now.date())
+        self.rates = rates_on(session, self.now.date()).but_for(outside.rates)
         self.speakers: Speakers = load_speakers(session)
 
     def prices_of(self, rows: Sequence[PricedRow]) -> list[Price | NoPrice]:

@@ -133,6 +133,6 @@ def _work_out(session: Session, workplace: Workplace, actor: Actor) -> None:
     bounds come over by it."""
     for settings in channel_settings(session).values():
         channel, own = settings.channel, workplace.settings.currency
-        if settings.converts or settings.price_list.currency != own:
+        if settings.looks_at_rates(own):
             title = f"Work out {channel.name} by the new rates"
             refresh_soon(session, workplace, actor, title, channel_id=channel.id)

@@ -6,11 +6,13 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.listings.rulebook import OtherFees
 from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refused, not_found
 from relvan.services.channels.connect import test_channel
 from relvan.services.channels.settings import change_channel
-from relvan.services.prices.foresee import foresee_prices
+from relvan.services.prices.foresee import Outside, foresee_prices
+from relvan.services.prices.rates import read_rate
 from relvan.services.stock.foresee import foresee_quantities
 from relvan.services.stock.policies import set_policy
 from relvan.store.channels import channel_by_key, channel_health, channel_settings, listing_tally
@@ -72,7 +74,8 @@ def channel_test(desk: At, form: Form, key: str) -> Response:
 def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
     """What these prices would be, before they are saved."""
     try:
-        found = foresee_prices(desk.workplace, desk.actor, key, _steps_wish(form, desk.workplace.settings.currency))
+        wishes = _steps_wish(form, desk.workplace.settings.currency)
+        found = foresee_prices(desk.workplace, desk.actor, key, wishes, _outside(desk, form, key))
     except Refused as refused:
         return desk.fragment("parts/_refused.html", refusals=refused.refusals)
     return desk.fragment("setup/_foresight.html", found=found)
@@ -117,6 +120,26 @@ def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
     back = form.get("back", "")
     path = back if back == "/updates" else f"/setup/channels/{key}"
     return desk.done(path, _SAID.get(setting, "Saved; every listing there is worked out again."))
+
+
+def _outside(desk: Desk, form: PostedForm, key: str) -> Outside:
+    """Other fees and another rate that are only tried."""
+    with desk.workplace.database.reading() as session:
+        channel = channel_by_key(session, key)
+        listed_in = channel_settings(session)[channel.id].price_list.currency
+    book, own = desk.workplace.rulebook(channel), desk.workplace.settings.currency
+    read = FormReader(form)
+    fees = OtherFees(
+        referral_percent=read.percent("try_referral", "Referral"),
+        least_referral=read.amount("try_least", book.currency),
+        fixed=read.amount("try_fixed", book.currency),
+        processing_percent=read.percent("try_processing", "Processing"),
+    )
+    read.raise_if_refused()
+    typed = form.get("try_rate", "").strip()
+    source = listed_in if listed_in != book.currency else own
+    today = desk.workplace.now().date()
+    return Outside(fees, [read_rate(today, source, book.currency, typed)] if typed else [])
 
 
 def _shown_wish(form: PostedForm, currency: str) -> dict[str, Any]:

@@ -7,6 +7,7 @@ from relvan.core.money import MINOR_DIGITS
 from relvan.core.prices.rates import Rates
 from relvan.core.refusal import Refused, refuse
 from relvan.documents.tables import small_table
+from relvan.services.prices.foresee import foresee_rate
 from relvan.services.prices.rates import drop_rate, keep_rates, keep_rates_of_file, read_rate
 from relvan.store.prices import rate_rows
 from relvan.web.desk import At, Desk, Form, first_by_field
@@ -45,6 +46,17 @@ def rate_keep(desk: At, form: Form) -> Response:
     except Refused as refused:
         return _index(desk, status=422, typed=dict(form), refused=refused)
     return desk.done(BACK, "The rate is kept; prices that it touches are worked out again.")
+
+
+@router.post("/try", name="rate_try")
+def rate_try(desk: At, form: Form) -> HTMLResponse:
+    """What a rate would do to the prices of every channel that it touches, before it is kept."""
+    try:
+        told = [form.get(name, "") for name in ("source", "target", "rate", "since")]
+        found = foresee_rate(desk.workplace, desk.actor, read_rate(desk.workplace.now().date(), *told))
+    except Refused as refused:
+        return desk.fragment("parts/_refused.html", refusals=refused.refusals)
+    return desk.fragment("prices/_foresight.html", touched=found)
 
 
 @router.post("/file", name="rate_file")
