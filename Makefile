@@ -22,6 +22,7 @@ demo: $(VENV)/.ready
 
 test: $(VENV)/.ready-dev
 	@sh tools/system-libraries.sh pdf browser
+	@sh tools/system-libraries.sh servers
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy

@@ -24,6 +24,7 @@ from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
 from standins.app import make_world_app
+from tests.server import Postgres
 
 hypothesis_settings.register_profile(
     "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
@@ -73,11 +74,26 @@ def free_port():
         return listener.getsockname()[1]
 
 
+def pytest_addoption(parser):
+    parser.addoption("--on-servers", action="store_true", help="on PostgreSQL and Redis, not on what is in the box")
+
+
 @pytest.fixture(scope="session")
-def furnished(tmp_path_factory):
+def postgres(request):
+    """A database server for all tests of a process; none on the database in the box."""
+    if not request.config.getoption("--on-servers"):
+        yield None
+        return
+    with Postgres() as server:
+        yield server
+
+
+@pytest.fixture(scope="session")
+def furnished(tmp_path_factory, postgres):
     """A database with people, two warehouses with bins and a price list, made once and copied for each test."""
     folder = tmp_path_factory.mktemp("furnished")
-    workplace = Workplace(Settings(data_dir=folder, _env_file=None))
+    url = postgres.url(postgres.make()) if postgres else ""
+    workplace = Workplace(Settings(data_dir=folder, database_url=url, _env_file=None))
     bring_up_to_date(workplace.database)
     for login, role in (("owner", Role.OWNER), ("picker", Role.WAREHOUSE), ("lister", Role.CATALOGUE)):
         add_person(workplace, SYSTEM, login, login.title(), role, "a good password")
@@ -102,9 +118,13 @@ def clock():
 
 
 @pytest.fixture
-def settings(tmp_path, furnished):
+def settings(tmp_path, furnished, postgres):
     shutil.copytree(furnished, tmp_path / "data")
-    return Settings(data_dir=tmp_path / "data", private_addresses=True, _env_file=None)
+    name = postgres.make(like=f"t{os.getpid()}_1") if postgres else ""
+    url = postgres.url(name) if postgres else ""
+    yield Settings(data_dir=tmp_path / "data", database_url=url, private_addresses=True, _env_file=None)
+    if postgres:
+        postgres.drop(name)
 
 
 @pytest.fixture

@@ -1,6 +1,7 @@
 #!/bin/sh
 # Makes sure the system libraries that pip cannot bring are there:
 #   pdf      Pango, which lays out the packing slips and pick lists, and HarfBuzz, which takes the letters from fonts
+#   servers  PostgreSQL and Redis, for the tests on servers, which are skipped without them
 #   browser  Debian's Chromium, for the browser tests and the screenshots
 # Installs what is missing where that is allowed (root on Debian or Ubuntu); says plainly where it is not.
 set -u
@@ -10,6 +11,9 @@ for want in "$@"; do
     pdf)
       ldconfig -p 2>/dev/null | grep -q libpangoft2-1.0 || missing="$missing libpango-1.0-0 libpangoft2-1.0-0"
       ldconfig -p 2>/dev/null | grep -q libharfbuzz-subset || missing="$missing libharfbuzz-subset0" ;;
+    servers)
+      ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$missing postgresql"
+      command -v redis-server >/dev/null 2>&1 || missing="$missing redis-server" ;;
     browser) command -v chromium >/dev/null 2>&1 || missing="$missing chromium" ;;
   esac
 done

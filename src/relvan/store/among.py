@@ -4,7 +4,9 @@ from collections.abc import Iterable
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, Integer, cast, select
+
+from relvan.store.portable import json_items
 
 FEW = 40  # for so many a parameter each is sooner prepared
 
@@ -16,5 +18,6 @@ def among(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
         return column.in_(wanted)  # type: ignore[no-any-return]
     if wanted[0].__class__ is int and wanted == list(range(wanted[0], wanted[-1] + 1)):
         return column.between(wanted[0], wanted[-1])  # type: ignore[no-any-return]
-    listed = func.json_each(orjson.dumps(wanted).decode()).table_valued("value")
-    return column.in_(select(listed.c.value))  # type: ignore[no-any-return]
+    listed: Any = json_items(orjson.dumps(wanted).decode()).table_valued("value").c.value
+    value = cast(listed, Integer) if wanted[0].__class__ is int else listed
+    return column.in_(select(value))  # type: ignore[no-any-return]

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import SEPARATOR
 from relvan.core.refusal import not_found
+from relvan.store.portable import json_pairs
 from relvan.store.tables import Attribute, Category, CategoryAttribute, Product
 
 
@@ -38,7 +39,7 @@ def products_below(session: Session, path: str) -> list[int]:
 
 def products_with_attribute(session: Session, name: str) -> list[tuple[int, str, str]]:
     """(id, SKU, value) of the products that say something of an attribute."""
-    held: Any = func.json_each(Product.attributes).table_valued("key", "value", name="held")
+    held: Any = json_pairs(Product.attributes).table_valued("key", "value", name="held")
     statement = select(Product.id, Product.sku, held.c.value).join(held, true())
     statement = statement.where(func.lower(held.c.key) == name.lower())
     return [(product_id, sku, str(value)) for product_id, sku, value in session.execute(statement).all()]

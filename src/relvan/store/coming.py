@@ -8,6 +8,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store.among import among
+from relvan.store.portable import greater_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import ExpectedReceipt, Product, Transfer, Warehouse
 
@@ -105,7 +106,9 @@ def coming_of(session: Session, product_ids: Collection[int]) -> dict[tuple[int,
     """What is to come by (product, warehouse); two queries."""
     row = ExpectedReceipt
     expected = session.execute(
-        select(row.product_id, row.warehouse_id, func.sum(func.max(0, row.quantity - row.received)), func.min(row.due))
+        select(
+            row.product_id, row.warehouse_id, func.sum(greater_of(0, row.quantity - row.received)), func.min(row.due)
+        )
         .where(row.ended_at.is_(None), among(row.product_id, product_ids))
         .group_by(row.product_id, row.warehouse_id)
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, bindparam, case, exists, func, inspect, or_, select
+from sqlalchemy import ColumnElement, Integer, Text, bindparam, case, cast, exists, func, inspect, or_, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -14,6 +14,7 @@ from relvan.core.catalogue.product import ProductKind
 from relvan.store import search
 from relvan.store.counting import Count, count_up_to
 from relvan.store.holdings import load_holdings
+from relvan.store.portable import greater_of, json_items
 from relvan.store.tables import Balance, Channel, Listing, Product
 
 _variant = aliased(Product)
@@ -144,7 +145,7 @@ def coverage_of_variants(session: Session, family_id: int) -> list[CoverageRow]:
 
 
 # Written once, with the ids as one parameter: building a query with fifty values takes longer than running it.
-_IDS = select(func.json_each(bindparam("ids")).table_valued("value").c.value)
+_IDS = select(cast(json_items(bindparam("ids", type_=Text)).table_valued("value").c.value, Integer))
 _VARIANTS = select(Product.id, Product.family_id).where(
     Product.family_id.is_not(None), Product.family_id.in_(_IDS), Product.archived_at.is_(None)
 )
@@ -159,7 +160,7 @@ _LISTINGS = (
 _FREE = (
     select(
         Balance.product_id,
-        func.sum(func.max(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)),
+        func.sum(greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)),
     )
     .where(Balance.product_id.in_(_IDS))
     .group_by(Balance.product_id)

@@ -15,6 +15,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.orm import Session
 
+WRITERS = 7_231  # the number of the lock by which writers take turns
 BUSY_TIMEOUT_MS = 15_000
 READ_POOL = 12
 
@@ -68,7 +69,8 @@ class Database:
     @contextmanager
     def reading(self) -> Iterator[Session]:
         """A session that sees one moment and writes nothing."""
-        with Session(self.engine, autoflush=False) as session:
+        reader = self.engine if self.is_sqlite else self.engine.execution_options(isolation_level="REPEATABLE READ")
+        with Session(reader, autoflush=False) as session:
             yield session
             session.expunge_all()  # what was read stays readable
 
@@ -82,6 +84,8 @@ class Database:
         writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
         with Session(writer, expire_on_commit=False) as session:
             with self._turns, session.begin():
+                if not self.is_sqlite:
+                    _take_turn(session, hurried=hurried)
                 yield session
             later: list[Callable[[], None]] = session.info.get("later", [])
         for deed in later:
@@ -95,6 +99,14 @@ class Database:
     def close(self) -> None:
         """Let go of all connections."""
         self.engine.dispose()
+
+
+def _take_turn(session: Session, *, hurried: bool) -> None:
+    """On a database server: wait until no other writes, in whichever process, as the database in the box does it. What
+    is decided by what was read is then still so when it is written."""
+    session.execute(text(f"SELECT pg_advisory_xact_lock({WRITERS})"))
+    if hurried:
+        session.execute(text("SET LOCAL synchronous_commit TO OFF"))
 
 
 def after_commit(session: Session, deed: Callable[[], None]) -> None:

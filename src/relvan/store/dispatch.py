@@ -117,7 +117,7 @@ def pick_list_rows(session: Session, *, state: str = "", pick_list_id: int | Non
         .join(Warehouse, Warehouse.id == PickList.warehouse_id)
         .outerjoin(Person, Person.id == PickList.person_id)
         .outerjoin(Pick, Pick.pick_list_id == PickList.id)
-        .group_by(PickList.id)
+        .group_by(PickList.id, Warehouse.id, Person.id)
         .order_by(PickList.id.desc())
         .limit(100)
     )  # fmt: skip

@@ -8,6 +8,8 @@ from sqlalchemy.orm import Session
 
 from relvan.store.among import among
 from relvan.store.listings import ListingFilter, conditions_of
+from relvan.store.portable import json_items, part_of
+from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, Listing
 
 
@@ -29,14 +31,14 @@ class GapGroup:
 
 def gap_groups(session: Session, wanted: ListingFilter, *, listing_ids: list[int] | None = None) -> list[GapGroup]:
     """The gaps of listings that a filter finds, or of some of these, by what mends them, the most frequent first."""
-    gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
-    part = {name: func.json_extract(gap.c.value, f"$.{name}") for name in ("mend", "field", "kind", "ours")}
+    gap: Any = json_items(Listing.gaps).table_valued("value", name="gap")
+    part = {name: part_of(gap.c.value, name) for name in ("mend", "field", "kind", "ours")}
     ours = func.coalesce(part["ours"], "")
     statement = (
         select(
             Listing.channel_id, Channel.name, Channel.key, part["mend"], part["field"], part["kind"], ours,
-            func.count(), func.min(func.json_extract(gap.c.value, "$.message")),
-            func.coalesce(func.max(func.json_extract(gap.c.value, "$.nearest")), ""),
+            func.count(), func.min(part_of(gap.c.value, "message")),
+            func.coalesce(func.max(part_of(gap.c.value, "nearest")), ""),
         )
         .select_from(Listing)
         .join(Channel, Channel.id == Listing.channel_id)
@@ -47,24 +49,24 @@ def gap_groups(session: Session, wanted: ListingFilter, *, listing_ids: list[int
     )  # fmt: skip
     if listing_ids is not None:
         statement = statement.where(among(Listing.id, listing_ids))
-    return [GapGroup(*row) for row in session.execute(statement).all()]
+    return rows_as(GapGroup, session, statement)
 
 
 def with_gap(
     session: Session, channel_id: int, field: str, kind: str = "", ours: str = "", limit: int = 20_000
 ) -> list[int]:
     """The listings of a channel with a gap of a field; of one kind, about one value of ours, where these are said."""
-    gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
+    gap: Any = json_items(Listing.gaps).table_valued("value", name="gap")
     statement = (
         select(Listing.id)
         .join(gap, Listing.id > 0)
         .where(Listing.channel_id == channel_id, Listing.gap_count > 0)
-        .where(func.json_extract(gap.c.value, "$.field") == field)
+        .where(part_of(gap.c.value, "field") == field)
         .order_by(Listing.id)
         .limit(limit)
     )
     if kind:
-        statement = statement.where(func.json_extract(gap.c.value, "$.kind") == kind)
+        statement = statement.where(part_of(gap.c.value, "kind") == kind)
     if ours:
-        statement = statement.where(func.json_extract(gap.c.value, "$.ours") == ours)
+        statement = statement.where(part_of(gap.c.value, "ours") == ours)
     return list(dict.fromkeys(session.scalars(statement)))

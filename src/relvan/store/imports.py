@@ -13,6 +13,7 @@ from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.blocks import blocks_from, count_in_blocks, forget_blocks
 from relvan.store.bulk import insert_rows, update_columns
+from relvan.store.portable import json_pairs
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Attribute,
@@ -175,7 +176,7 @@ def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, 
 
 def many_names(session: Session) -> dict[str, list[str]]:
     """What there can be many of in a file, by group: price lists, attributes in use, traits of families."""
-    key = func.json_each(Product.attributes).table_valued("key", name="held")
+    key = json_pairs(Product.attributes).table_valued("key", name="held")
     used = session.scalars(select(key.c.key).select_from(Product).join(key, true()).distinct()).all()
     defined = session.scalars(select(Attribute.name)).all()
     axes = session.scalars(select(Product.axes).where(Product.kind == "family")).all()

@@ -7,6 +7,7 @@ from sqlalchemy import ColumnElement, case, func, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store import search
+from relvan.store.portable import greater_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Product, Warehouse
 
@@ -173,7 +174,7 @@ def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[St
         .join(came, came.c.product_id == Product.id)
         .outerjoin(out, out.c.product_id == Product.id)
         .where(Balance.on_hand > 0, came.c.at < since, func.coalesce(out.c.at, "") < since)
-        .group_by(Product.id)
+        .group_by(Product.id, out.c.at)
         .order_by(value.desc(), Product.sku_key)
         .limit(limit)
     )
@@ -182,7 +183,7 @@ def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[St
 
 def selling_free(session: Session, product_ids: list[int]) -> dict[int, tuple[str, str, int]]:
     """(SKU, title, units free over all warehouses) of products that hold stock."""
-    free = func.sum(func.max(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety))
+    free = func.sum(greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety))
     rows = session.execute(
         select(Product.id, Product.sku, Product.title, free)
         .join(Balance, Balance.product_id == Product.id)

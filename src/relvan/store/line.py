@@ -47,8 +47,10 @@ def today_counts(session: Session) -> dict[str, Count]:
 
 
 def _counts(session: Session, queries: dict[str, str]) -> dict[str, Count]:
+    if session.get_bind().dialect.name != "sqlite":  # there yes and no have a type of their own
+        queries = {name: query.replace(" = 1", " = TRUE") for name, query in queries.items()}
     columns = ", ".join(
-        f"(SELECT count(*) FROM ({query} LIMIT {MOST + 1})) AS {name}" for name, query in queries.items()
+        f"(SELECT count(*) FROM ({query} LIMIT {MOST + 1}) AS {name}_rows) AS {name}" for name, query in queries.items()
     )
     row = session.connection().execute(text(f"SELECT {columns}")).one()
     return {name: Count(number, MOST) for name, number in zip(queries, row, strict=True)}

@@ -5,12 +5,13 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.cascade import ListedProduct
 from relvan.store.among import among
 from relvan.store.facts import parts_below
+from relvan.store.portable import less_of
 from relvan.store.tables import Picture, Product, ProductPicture, SkuName
 
 
@@ -128,7 +129,7 @@ def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[
     """(name, shorter side) of the pictures that are shown, in order."""
     found: dict[int, list[tuple[str, int]]] = defaultdict(list)
     rows = session.execute(
-        select(ProductPicture.product_id, Picture.sha, func.min(Picture.width, Picture.height))
+        select(ProductPicture.product_id, Picture.sha, less_of(Picture.width, Picture.height))
         .join(Picture, Picture.sha == ProductPicture.sha)
         .where(among(ProductPicture.product_id, product_ids), ProductPicture.role == "shown")
         .order_by(ProductPicture.product_id, ProductPicture.position)

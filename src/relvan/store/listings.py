@@ -15,6 +15,7 @@ from relvan.store import search
 from relvan.store.among import among
 from relvan.store.channels import OPEN_STATES
 from relvan.store.counting import Count, count_up_to
+from relvan.store.portable import json_items, part_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     BulkJobRow,
@@ -363,14 +364,14 @@ def chosen_categories(session: Session, channel_id: int, of: str | None = None) 
 
 def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, str, int]]:
     """(field, our value, how many listings) of what a channel's table lacks, the most frequent first."""
-    gap: Any = func.json_each(Listing.gaps).table_valued("value", name="gap")
-    name, ours = (func.json_extract(gap.c.value, f"$.{part}") for part in ("field", "ours"))
+    gap: Any = json_items(Listing.gaps).table_valued("value", name="gap")
+    name, ours = (part_of(gap.c.value, part) for part in ("field", "ours"))
     statement = (
         select(name, ours, func.count())
         .select_from(Listing)
         .join(gap, Listing.id > 0)
         .where(Listing.channel_id == channel_id, Listing.gap_count > 0)
-        .where(func.json_extract(gap.c.value, "$.kind") == "untranslated")
+        .where(part_of(gap.c.value, "kind") == "untranslated")
         .group_by(name, ours)
         .order_by(func.count().desc(), name, ours)
     )

@@ -11,6 +11,7 @@ from relvan.core.orders.facts import LineFacts
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
+from relvan.store.portable import part_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Channel,
@@ -232,7 +233,7 @@ def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: 
     statement = (
         select(
             Order.id, Order.number, Channel.name, Channel.key, Order.channel_number, Order.tray, Order.customer,
-            func.json_extract(Order.ship_to, "$.country"), Order.units, Order.total, Order.currency,
+            part_of(Order.ship_to, "country"), Order.units, Order.total, Order.currency,
             Order.placed_at, Order.words,
         )
         .outerjoin(Channel, Channel.id == Order.channel_id)
@@ -300,13 +301,13 @@ def shipment_rows(
     statement = (
         select(
             Shipment.id, Shipment.number, Shipment.state, Order.number, Order.customer,
-            func.json_extract(Order.ship_to, "$.country"), Warehouse.name, Warehouse.key, units, picked,
+            part_of(Order.ship_to, "country"), Warehouse.name, Warehouse.key, units, picked,
             Order.placed_at, Shipment.dispatched_at,
         )
         .join(Order, Order.id == Shipment.order_id)
         .join(Warehouse, Warehouse.id == Shipment.warehouse_id)
         .join(ShipmentLine, ShipmentLine.shipment_id == Shipment.id)
-        .group_by(Shipment.id)
+        .group_by(Shipment.id, Order.id, Warehouse.id)
         .order_by(Shipment.id.desc() if "dispatched" in states else Shipment.id)
         .limit(limit)
     )  # fmt: skip

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import Integer, func, select, type_coerce
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.plain import Standing
@@ -22,7 +22,7 @@ def standing(
     """What products say now of these facts, by the keys of their SKUs and aliases; one query. `lists` are the ids of
     price lists by key."""
     values = [_value(name, lists) for name in names]
-    named = type_coerce(_NAME.alias, Integer) == 0
+    named = _NAME.alias.is_(False)
     found = (
         select(_NAME.key, _PRODUCT.id, named & _PRODUCT.archived_at.is_(None), _PRODUCT.kind, *values)
         .select_from(SkuName.__table__.join(Product.__table__, _PRODUCT.id == _NAME.product_id))
@@ -47,7 +47,7 @@ def _value(name: str, lists: Mapping[str, int]) -> Any:
         which = (_PRICE.price_list_id == lists[name.removeprefix("price ")]) & (_PRICE.product_id == _PRODUCT.id)
         return select(_PRICE.amount).where(which).scalar_subquery()
     if name in FLAGS:
-        return func.nullif(type_coerce(_PRODUCT[name], Integer), 0)
+        return func.nullif(_PRODUCT[name], False)
     return func.nullif(_PRODUCT[name], "") if name in TEXTS else _PRODUCT[name]
 
 

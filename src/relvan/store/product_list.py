@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, Select, and_, bindparam, exists, func, or_, select
+from sqlalchemy import ColumnElement, Integer, Select, Text, and_, bindparam, cast, exists, func, or_, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -15,6 +15,7 @@ from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store import search
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.holdings import load_holdings
+from relvan.store.portable import json_items
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Balance,
@@ -157,7 +158,7 @@ def _rows() -> Select[*tuple[Any, ...]]:
 
 
 # Written once, with the ids as one parameter: building a query with fifty values takes longer than running it.
-_IDS = select(func.json_each(bindparam("ids")).table_valued("value").c.value)
+_IDS = select(cast(json_items(bindparam("ids", type_=Text)).table_valued("value").c.value, Integer))
 _HEADS = select(Product.id, Product.category, Product.brand, Product.weight_g).where(Product.id.in_(_IDS))
 _PICTURES = (
     select(ProductPicture.product_id, ProductPicture.sha)

@@ -5,9 +5,12 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from sqlalchemy import inspect, text
 from sqlalchemy.engine import Connection
 
+from relvan.store import search
 from relvan.store.database import Database
+from relvan.store.tables import Table
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -26,17 +29,35 @@ def bring_up_to_date(database: Database) -> None:
     SQLite makes some tables anew to change them, which foreign keys would forbid: they are off meanwhile, and all
     of them are checked before anything is saved.
     """
+    if not database.is_sqlite:
+        _bring_server_up_to_date(database)
+        return
     with database.engine.execution_options(begin="IMMEDIATE").connect() as connection:
-        if database.is_sqlite:
-            driver(connection).execute("PRAGMA foreign_keys=OFF")
+        driver(connection).execute("PRAGMA foreign_keys=OFF")
         try:
             with connection.begin():
                 command.upgrade(alembic_config(connection), "head")
-                if database.is_sqlite and (broken := driver(connection).execute("PRAGMA foreign_key_check").fetchone()):
+                if broken := driver(connection).execute("PRAGMA foreign_key_check").fetchone():
                     raise RuntimeError(f"The migration would break a foreign key: {broken}")
         finally:
-            if database.is_sqlite:
-                driver(connection).execute("PRAGMA foreign_keys=ON")
+            driver(connection).execute("PRAGMA foreign_keys=ON")
+
+
+def _bring_server_up_to_date(database: Database) -> None:
+    """A server starts from the tables as they are in this version; later ones bring migrations. One process at a time:
+    the others wait."""
+    with database.writing() as session:
+        connection = session.connection()
+        config = alembic_config(connection)
+        if inspect(connection).has_table("alembic_version"):
+            command.upgrade(config, "head")
+            return
+        connection.execute(text("CREATE EXTENSION IF NOT EXISTS citext"))
+        connection.execute(text("CREATE EXTENSION IF NOT EXISTS unaccent"))
+        Table.metadata.create_all(connection)
+        for statement in search.CREATE_ON_SERVER:
+            connection.execute(text(statement))
+        command.stamp(config, "head")
 
 
 def driver(connection: Connection) -> Any:

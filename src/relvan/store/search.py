@@ -1,14 +1,16 @@
-"""Full-text search over products: the one module that is SQLite's own (FTS5, prefixes, accents folded)."""
+"""Full-text search over products: SQLite's own (FTS5, prefixes, accents folded), or the database server's."""
 
 import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import (
     ColumnElement,
     Integer,
     Select,
+    cast,
     column,
     delete,
     func,
@@ -18,9 +20,13 @@ from sqlalchemy import (
     table,
     text,
 )
+from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.orm import Session
+from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.sql.functions import GenericFunction
 
 from relvan.store.among import among
+from relvan.store.portable import json_items, json_list
 from relvan.store.tables import Product, SkuName
 
 CREATE = (
@@ -29,6 +35,15 @@ CREATE = (
     " detail=none, tokenize=\"unicode61 remove_diacritics 2 tokenchars '_'\")"
 )
 DROP = "DROP TABLE product_search"
+# on a server its own full-text search: the same words, cut at the same signs, accents taken off
+CREATE_ON_SERVER = (
+    "CREATE OR REPLACE FUNCTION words_of(said text) RETURNS tsvector LANGUAGE sql IMMUTABLE AS $$"
+    " SELECT to_tsvector('simple', regexp_replace(unaccent('unaccent', lower(said)), '[^[:alnum:]_]+', ' ', 'g')) $$",
+    "CREATE TABLE product_search (rowid integer PRIMARY KEY, sku text NOT NULL, title text NOT NULL,"
+    " gtin text NOT NULL, alias text NOT NULL, brand text NOT NULL, said tsvector GENERATED ALWAYS AS"
+    " (words_of(sku || ' ' || title || ' ' || gtin || ' ' || alias || ' ' || brand)) STORED)",
+    "CREATE INDEX ix_product_search_said ON product_search USING gin (said)",
+)
 FILL = (
     "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
     " SELECT p.id, p.sku, p.title, coalesce(p.gtin, ''), coalesce((SELECT group_concat(n.sku, ' ')"
@@ -38,6 +53,45 @@ MOST_WORDS = 8
 BROAD = 2_000
 _columns = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
 _search = table("product_search", column("rowid", Integer), column("product_search"))
+
+
+class found_by(GenericFunction[bool]):
+    """That a product is found by a query of `match_text`. Of no type: SQLite would be asked whether it is 1."""
+
+    inherit_cache = True
+
+
+class how_well(GenericFunction[float]):
+    """How well a query finds a product, the best first."""
+
+    inherit_cache = True
+
+
+@compiles(found_by)
+def _match(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
+    return f"product_search MATCH {compiler.process(element.clauses, **more)}"
+
+
+@compiles(found_by, "postgresql")
+def _match_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
+    return f"product_search.said @@ {_query_there(element, compiler, **more)}"
+
+
+@compiles(how_well)
+def _rank(_element: GenericFunction[Any], _compiler: SQLCompiler, **_more: Any) -> str:
+    return "rank"
+
+
+@compiles(how_well, "postgresql")
+def _rank_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
+    return f"-ts_rank(product_search.said, {_query_there(element, compiler, **more)})"
+
+
+def _query_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
+    """A query of `match_text` in the words of the server: "pot"* "14"* is 'pot':* & '14':* there."""
+    given = f"CAST({compiler.process(element.clauses, **more)} AS text)"
+    joined = f"replace(replace({given}, '\"*', '\":*'), ' ', ' & ')"
+    return f"to_tsquery('simple', unaccent(replace({joined}, '\"', chr(39))))"
 
 
 def match_text(words: str) -> str | None:
@@ -66,8 +120,8 @@ class Matches:
     def condition(self, product_id: ColumnElement[int]) -> ColumnElement[bool]:
         """That a product is one of them."""
         if self.ids is not None:
-            listed = func.json_each(self.ids).table_valued("value")
-            return product_id.in_(select(listed.c.value))
+            listed = json_items(self.ids).table_valued("value")
+            return product_id.in_(select(cast(listed.c.value, Integer)))
         # Plus 0 keeps the database from fetching every match by its id.
         return (product_id + 0).in_(_found(self.query))
 
@@ -80,13 +134,13 @@ def look_for(session: Session, words: str) -> Matches | None:
     known: dict[str, Matches] = session.info.setdefault("searches", {})
     if query not in known:
         rows = _found(query).limit(BROAD + 1).subquery()
-        ids, count = session.execute(select(func.json_group_array(rows.c.rowid), func.count())).one()
+        ids, count = session.execute(select(json_list(rows.c.rowid), func.count())).one()
         known[query] = Matches(query, ids if count <= BROAD else None)
     return known[query]
 
 
 def _found(query: str) -> Select[*tuple[int]]:
-    return select(_search.c.rowid).where(column("product_search").op("MATCH")(query)).select_from(_search)
+    return select(_search.c.rowid).where(found_by(query)).select_from(_search)
 
 
 def first_matches(session: Session, words: str, limit: int) -> list[int]:
@@ -94,7 +148,7 @@ def first_matches(session: Session, words: str, limit: int) -> list[int]:
     query = match_text(words)
     if query is None:
         return []
-    return list(session.scalars(_found(query).order_by(text("rank")).limit(limit)))
+    return list(session.scalars(_found(query).order_by(how_well(query)).limit(limit)))
 
 
 def index_products(session: Session, product_ids: Iterable[int]) -> None:
@@ -105,7 +159,7 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
     session.info.pop("searches", None)
     session.execute(delete(_search).where(among(_search.c.rowid, ids)))
     aliases = (
-        select(func.coalesce(func.group_concat(SkuName.sku, " "), ""))
+        select(func.coalesce(func.aggregate_strings(SkuName.sku, " "), ""))
         .where(SkuName.product_id == Product.id, SkuName.alias.is_(True))
         .scalar_subquery()
     )

@@ -4,9 +4,10 @@ from datetime import UTC, datetime
 from typing import Any
 
 import orjson
-from sqlalchemy import Integer, Text
+from sqlalchemy import Boolean, Integer, Text
+from sqlalchemy.dialects.postgresql import CITEXT
 from sqlalchemy.engine import Dialect
-from sqlalchemy.types import TypeDecorator
+from sqlalchemy.types import TypeDecorator, TypeEngine
 
 FORMAT = "%Y-%m-%dT%H:%M:%S.%fZ"
 JSON = orjson.OPT_NON_STR_KEYS | orjson.OPT_SORT_KEYS
@@ -41,13 +42,32 @@ class Json(TypeDecorator[Any]):
 
 
 class Flag(TypeDecorator[bool]):
-    """Yes or no, kept as 1 or 0."""
+    """Yes or no, kept as 1 or 0 where there is no type of its own for it."""
 
     impl = Integer
     cache_ok = True
 
-    def process_bind_param(self, value: bool | None, dialect: Dialect) -> int | None:
-        return None if value is None else int(value)
+    class comparator_factory(TypeDecorator.Comparator[bool]):
+        """`IS` takes no parameter on a server; what is yes or no is the same by `=`."""
+
+        def is_(self, other: Any) -> Any:
+            return super().is_(other) if other is None else self.__eq__(other)
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        return dialect.type_descriptor(Boolean() if dialect.name == "postgresql" else Integer())
+
+    def process_bind_param(self, value: bool | None, dialect: Dialect) -> bool | int | None:
+        return value if value is None or dialect.name == "postgresql" else int(value)
 
     def process_result_value(self, value: int | None, dialect: Dialect) -> bool | None:
         return None if value is None else bool(value)
+
+
+class Folded(TypeDecorator[str]):
+    """Text that is the same without regard to case."""
+
+    impl = Text
+    cache_ok = True
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        return dialect.type_descriptor(CITEXT() if dialect.name == "postgresql" else Text(collation="NOCASE"))

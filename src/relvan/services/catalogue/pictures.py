@@ -6,8 +6,7 @@ import warnings
 from collections.abc import Sequence
 
 from PIL import Image, ImageOps
-from sqlalchemy import delete, select
-from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.product import ProductKind
@@ -17,6 +16,7 @@ from relvan.services import audit
 from relvan.services.catalogue.write import settle_products
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
+from relvan.store.portable import insert_into
 from relvan.store.tables import Picture, Product, ProductPicture
 
 KINDS = {"PNG": ("image/png", "png"), "JPEG": ("image/jpeg", "jpg"), "WEBP": ("image/webp", "webp")}
@@ -54,7 +54,7 @@ def add_picture(workplace: Workplace, actor: Actor, sku: str, content: bytes, *,
         product = find_product(session, sku)
         values = {"sha": sha, "kind": kind, "width": picture.width, "height": picture.height,
                   "bytes": len(content), "created_at": workplace.now()}  # fmt: skip
-        session.execute(insert(Picture).values(**values).on_conflict_do_nothing())
+        session.execute(insert_into(session, Picture).values(**values).on_conflict_do_nothing())
         _use(session, workplace, actor, product, sha, role)
     return sha
 

@@ -6,11 +6,11 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import delete, select
-from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import refuse
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.portable import insert_into
 from relvan.store.tables import KeptView, Preference, Toast
 
 MOST_VIEWS = 8
@@ -53,8 +53,8 @@ def drop_view(workplace: Workplace, actor: Actor, view_id: int) -> None:
 def choose_columns(workplace: Workplace, actor: Actor, station: str, columns: Sequence[str]) -> None:
     """Remember which columns a person wants to see."""
     values = {"person_id": actor.person_id, "name": f"columns:{station}", "value": list(columns)[:40]}
-    statement = insert(Preference).values(**values)
     with workplace.database.writing() as session:
+        statement = insert_into(session, Preference).values(**values)
         session.execute(
             statement.on_conflict_do_update(
                 index_elements=[Preference.person_id, Preference.name], set_={"value": statement.excluded.value}

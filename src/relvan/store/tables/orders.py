@@ -3,10 +3,11 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, Text, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
+from relvan.store.types import Folded
 
 
 class Order(Table):
@@ -24,12 +25,12 @@ class Order(Table):
         Index("ix_customer_order_channel_number", "channel_number"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    number: Mapped[str] = mapped_column(Text(collation="NOCASE"), unique=True)
+    number: Mapped[str] = mapped_column(Folded(), unique=True)
     channel_id: Mapped[int | None] = mapped_column(ForeignKey("channel.id"))
-    channel_number: Mapped[str | None] = mapped_column(Text(collation="NOCASE"))
+    channel_number: Mapped[str | None] = mapped_column(Folded())
     channel_mark: Mapped[int] = mapped_column(default=0)
     tray: Mapped[str]
-    customer: Mapped[str] = mapped_column(Text(collation="NOCASE"))
+    customer: Mapped[str] = mapped_column(Folded())
     ship_to: Mapped[dict[str, Any]]
     currency: Mapped[str]
     delivery_price: Mapped[int] = mapped_column(default=0)
