@@ -1,6 +1,7 @@
 """What SQLite and PostgreSQL say in different words, said once: lists and parts of JSON text, the greater of two, and
 adding a row unless it is there."""
 
+from collections.abc import Callable
 from typing import Any
 
 from sqlalchemy import ColumnElement, Integer, Text, literal_column
@@ -9,6 +10,20 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.orm import Session
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import GenericFunction
+
+
+def speaks(function: type[GenericFunction[Any]], here: str, there: str) -> None:
+    """How a function is said on SQLite (`here`) and on PostgreSQL (`there`); `{0}`, `{1}` are its arguments."""
+
+    def said(how: str) -> Callable[..., str]:
+        def compiled(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
+            named = [n for n, _ in enumerate(element.clauses) if f"{{{n}}}" in how]  # no other is bound
+            return how.format(*(compiler.process(element.clauses.clauses[n], **more) for n in named))
+
+        return compiled
+
+    compiles(function)(said(here))
+    compiles(function, "postgresql")(said(there))
 
 
 class json_items(GenericFunction[Any]):
@@ -51,66 +66,12 @@ class less_of(GenericFunction[int]):
     inherit_cache = True
 
 
-def _arguments(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> list[str]:
-    return [compiler.process(clause, **more) for clause in element.clauses]
-
-
-@compiles(json_items)
-@compiles(json_pairs)
-def _table(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"json_each({_arguments(element, compiler, **more)[0]})"
-
-
-@compiles(json_items, "postgresql")
-def _items(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"jsonb_array_elements_text(CAST({_arguments(element, compiler, **more)[0]} AS jsonb))"
-
-
-@compiles(json_pairs, "postgresql")
-def _pairs(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"jsonb_each_text(CAST({_arguments(element, compiler, **more)[0]} AS jsonb))"
-
-
-@compiles(json_part)
-def _part(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    text, name = _arguments(element, compiler, **more)
-    return f"json_extract({text}, '$.' || {name})"
-
-
-@compiles(json_part, "postgresql")
-def _part_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    text, name = _arguments(element, compiler, **more)
-    return f"(CAST({text} AS jsonb) ->> CAST({name} AS text))"
-
-
-@compiles(json_list)
-def _list(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"json_group_array({_arguments(element, compiler, **more)[0]})"
-
-
-@compiles(json_list, "postgresql")
-def _list_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"coalesce(CAST(json_agg({_arguments(element, compiler, **more)[0]}) AS text), '[]')"
-
-
-@compiles(greater_of)
-def _greater(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"max({', '.join(_arguments(element, compiler, **more))})"
-
-
-@compiles(less_of)
-def _less(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"min({', '.join(_arguments(element, compiler, **more))})"
-
-
-@compiles(greater_of, "postgresql")
-def _greater_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"greatest({', '.join(_arguments(element, compiler, **more))})"
-
-
-@compiles(less_of, "postgresql")
-def _less_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"least({', '.join(_arguments(element, compiler, **more))})"
+speaks(json_items, "json_each({0})", "jsonb_array_elements_text(CAST({0} AS jsonb))")
+speaks(json_pairs, "json_each({0})", "jsonb_each_text(CAST({0} AS jsonb))")
+speaks(json_part, "json_extract({0}, '$.' || {1})", "(CAST({0} AS jsonb) ->> CAST({1} AS text))")
+speaks(json_list, "json_group_array({0})", "coalesce(CAST(json_agg({0}) AS text), '[]')")
+speaks(greater_of, "max({0}, {1})", "greatest({0}, {1})")
+speaks(less_of, "min({0}, {1})", "least({0}, {1})")
 
 
 def part_of(json: Any, name: str) -> ColumnElement[str]:

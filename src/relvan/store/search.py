@@ -4,7 +4,6 @@ import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import (
     ColumnElement,
@@ -20,13 +19,11 @@ from sqlalchemy import (
     table,
     text,
 )
-from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.orm import Session
-from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import GenericFunction
 
 from relvan.store.among import among
-from relvan.store.portable import json_items, json_list
+from relvan.store.portable import json_items, json_list, speaks
 from relvan.store.tables import Product, SkuName
 
 CREATE = (
@@ -67,31 +64,11 @@ class how_well(GenericFunction[float]):
     inherit_cache = True
 
 
-@compiles(found_by)
-def _match(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"product_search MATCH {compiler.process(element.clauses, **more)}"
-
-
-@compiles(found_by, "postgresql")
-def _match_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"product_search.said @@ {_query_there(element, compiler, **more)}"
-
-
-@compiles(how_well)
-def _rank(_element: GenericFunction[Any], _compiler: SQLCompiler, **_more: Any) -> str:
-    return "rank"
-
-
-@compiles(how_well, "postgresql")
-def _rank_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    return f"-ts_rank(product_search.said, {_query_there(element, compiler, **more)})"
-
-
-def _query_there(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-    """A query of `match_text` in the words of the server: "pot"* "14"* is 'pot':* & '14':* there."""
-    given = f"CAST({compiler.process(element.clauses, **more)} AS text)"
-    joined = f"replace(replace({given}, '\"*', '\":*'), ' ', ' & ')"
-    return f"to_tsquery('simple', unaccent(replace({joined}, '\"', chr(39))))"
+# a query of `match_text` in the words of the server: "pot"* "14"* is 'pot':* & '14':* there
+_ASKED = "replace(replace(CAST({0} AS text), '\"*', '\":*'), ' ', ' & ')"
+_THERE = f"to_tsquery('simple', unaccent(replace({_ASKED}, '\"', chr(39))))"
+speaks(found_by, "product_search MATCH {0}", f"product_search.said @@ {_THERE}")
+speaks(how_well, "rank", f"-ts_rank(product_search.said, {_THERE})")
 
 
 def match_text(words: str) -> str | None:
