@@ -46,7 +46,7 @@ def listener_add(desk: At, form: Form) -> Response:
 
 
 @router.post("/{listener_id:int}/{deed}", name="listener_deed")
-def listener_deed(desk: At, listener_id: int, deed: str) -> Response:
+def listener_deed(desk: At, form: Form, listener_id: int, deed: str) -> Response:
     """Try a listener, let it rest, let it hear again, or take it away."""
     try:
         if deed == "try":
