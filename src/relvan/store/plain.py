@@ -51,6 +51,11 @@ def _value(name: str, lists: Mapping[str, int]) -> Any:
     return func.nullif(_PRODUCT[name], "") if name in TEXTS else _PRODUCT[name]
 
 
+def any_alias(session: Session) -> bool:
+    """Whether there is an alias at all."""
+    return session.scalar(select(_NAME.key).where(_NAME.alias.is_(True)).limit(1)) is not None
+
+
 def aliases_among(session: Session, keys: Collection[str]) -> dict[str, str]:
     """The keys of products' own SKUs by those of these keys that are aliases."""
     found = select(_NAME.key, _PRODUCT.sku_key).join_from(SkuName.__table__, Product.__table__)

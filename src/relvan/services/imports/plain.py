@@ -13,7 +13,7 @@ from relvan.services.workplace import Workplace
 from relvan.store.blocks import add_block
 from relvan.store.facts import owners_of_gtins
 from relvan.store.imports import price_list_ids
-from relvan.store.plain import aliases_among, standing
+from relvan.store.plain import aliases_among, any_alias, standing
 
 
 def can_be_plain(workplace: Workplace, kind: FileKind, blocks: Sequence[Block]) -> bool:
@@ -32,7 +32,9 @@ def rehearse_plain(
     """Write down the verdicts that are beyond question; gives back the rows that are to be judged one by one."""
     aliases: dict[str, str] = {}
     keyed = [(keys_of(block), block) for block in blocks]
-    for keys, _ in keyed:
+    with workplace.database.reading() as session:
+        some = keyed if any_alias(session) else ()
+    for keys, _ in some:
         with workplace.database.reading() as session:
             aliases |= aliases_among(session, keys)
     twice = repeated(keyed, aliases)
