@@ -2,7 +2,6 @@
 
 import os
 import shutil
-import socket
 import threading
 import time
 from datetime import UTC, datetime, timedelta
@@ -24,7 +23,7 @@ from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
 from standins.app import make_world_app
-from tests.server import Postgres
+from tests.server import Postgres, free_port
 
 hypothesis_settings.register_profile(
     "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
@@ -65,13 +64,6 @@ class Clock:
 
     def move(self, **how):
         self.now += timedelta(**how)
-
-
-def free_port():
-    """A port nobody listens on."""
-    with socket.socket() as listener:
-        listener.bind(("127.0.0.1", 0))
-        return listener.getsockname()[1]
 
 
 def pytest_addoption(parser):

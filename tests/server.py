@@ -27,7 +27,7 @@ class Postgres:
 
     def __init__(self):
         self.folder = Path(tempfile.mkdtemp(prefix="relvan-postgres-"))
-        self.port = _free_port()
+        self.port = free_port()
         self.count = 0
 
     def __enter__(self):
@@ -76,7 +76,7 @@ class Redis:
     """A server that keeps nothing."""
 
     def __init__(self):
-        self.port = _free_port()
+        self.port = free_port()
         self.url = f"redis://127.0.0.1:{self.port}/0"
 
     def __enter__(self):
@@ -95,7 +95,8 @@ class Redis:
         self.process.wait(timeout=10)
 
 
-def _free_port():
+def free_port():
+    """A port nobody listens on."""
     with socket.socket() as listener:
         listener.bind(("127.0.0.1", 0))
         return listener.getsockname()[1]
