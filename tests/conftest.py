@@ -80,12 +80,43 @@ def postgres(request):
         yield server
 
 
+class Houses:
+    """Data folders with their databases, wherever these lie: new ones, and copies of those that are closed."""
+
+    def __init__(self, postgres):
+        self.postgres = postgres
+
+    def new(self, folder, like=""):
+        url = self.postgres.url(self.postgres.make(like)) if self.postgres else ""
+        return Settings(data_dir=folder, database_url=url, private_addresses=True, _env_file=None)
+
+    def copy(self, settings, folder):
+        shutil.copytree(settings.data_dir, folder)
+        return self.new(folder, like=settings.database_url.rpartition("/")[2])
+
+    def drop(self, settings):
+        shutil.rmtree(settings.data_dir)
+        if self.postgres:
+            self.postgres.drop(settings.database_url.rpartition("/")[2])
+
+
 @pytest.fixture(scope="session")
-def furnished(tmp_path_factory, postgres):
-    """A database with people, two warehouses with bins and a price list, made once and copied for each test."""
-    folder = tmp_path_factory.mktemp("furnished")
-    url = postgres.url(postgres.make()) if postgres else ""
-    workplace = Workplace(Settings(data_dir=folder, database_url=url, _env_file=None))
+def houses(postgres):
+    return Houses(postgres)
+
+
+@pytest.fixture
+def in_the_box(postgres):
+    """For tests that look into the database in the box itself."""
+    if postgres:
+        pytest.skip("it looks into SQLite itself")
+
+
+@pytest.fixture(scope="session")
+def furnished(tmp_path_factory, houses):
+    """A house with people, two warehouses with bins and a price list, made once and copied for each test."""
+    settings = houses.new(tmp_path_factory.mktemp("furnished"))
+    workplace = Workplace(settings)
     bring_up_to_date(workplace.database)
     for login, role in (("owner", Role.OWNER), ("picker", Role.WAREHOUSE), ("lister", Role.CATALOGUE)):
         add_person(workplace, SYSTEM, login, login.title(), role, "a good password")
@@ -101,7 +132,7 @@ def furnished(tmp_path_factory, postgres):
                 session.add(Bin(warehouse_id=warehouse.id, code=code, walk=walk))
         session.add(PriceList(key="retail", name="Retail", currency="EUR", tax_inside=True))
     workplace.close()
-    return folder
+    return settings
 
 
 @pytest.fixture
@@ -110,13 +141,10 @@ def clock():
 
 
 @pytest.fixture
-def settings(tmp_path, furnished, postgres):
-    shutil.copytree(furnished, tmp_path / "data")
-    name = postgres.make(like=f"t{os.getpid()}_1") if postgres else ""
-    url = postgres.url(name) if postgres else ""
-    yield Settings(data_dir=tmp_path / "data", database_url=url, private_addresses=True, _env_file=None)
-    if postgres:
-        postgres.drop(name)
+def settings(tmp_path, furnished, houses):
+    found = houses.copy(furnished, tmp_path / "data")
+    yield found
+    houses.drop(found)
 
 
 @pytest.fixture

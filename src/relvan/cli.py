@@ -33,6 +33,7 @@ from relvan.store.jobs import JobRow, job_rows, job_verdicts
 from relvan.store.people import active_people
 from relvan.store.product_list import ProductFilter
 from relvan.store.schema import bring_up_to_date
+from relvan.worker.duties import working_alone
 from relvan.worker.run import run_worker
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, help="Sell the same goods on several channels.")
@@ -67,10 +68,10 @@ def serve(host: str = "127.0.0.1", port: int = 8100, log_level: Annotated[str, t
 
 
 @app.command()
-def worker() -> None:
-    """Deliver updates to the channels and read their orders."""
+def worker(name: Annotated[str, typer.Option(help="Told apart by it; the machine's unless it is given.")] = "") -> None:
+    """Deliver updates to the channels and read their orders. Several share the work."""
     logging.basicConfig(level="WARNING")
-    run_worker(Settings())
+    run_worker(Settings(worker_name=name) if name else Settings())
 
 
 @app.command()
@@ -149,8 +150,9 @@ def _until_it_rests(place: Workplace, job: int) -> JobRow:
             found = job_rows(session, job_id=job)[0]
         if found.state not in WORKING:
             return found
-        if not work_next(place):
-            time.sleep(0.1)  # a worker has taken it
+        with working_alone(place, f"import {os.getpid()}") as alone:
+            if not (alone and work_next(place)):
+                time.sleep(0.1)  # a worker does it
 
 
 def _counted(counts: dict[str, int]) -> str:

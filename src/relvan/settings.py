@@ -1,5 +1,6 @@
 """What can be set from outside: `RELVAN_*` variables or a `.env` file. Each is told in docs/guide/settings.md."""
 
+import platform
 from pathlib import Path
 
 from pydantic import Field
@@ -23,6 +24,7 @@ class Settings(BaseSettings):
     currency: str = "EUR"
     demo: bool = False
     demo_token: str = ""
+    worker_name: str = Field(default=platform.node() or "worker", min_length=1, max_length=60)
     threads: int = Field(default=4, ge=1, le=64)
     largest_picture_mb: int = Field(default=10, ge=1, le=100)
 

@@ -1,8 +1,8 @@
 """Files, changes by hand and undo in any order, beside a plain model of what should come of them."""
 
-import shutil
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -58,20 +58,22 @@ def as_csv(rows):
 class Catalogue(RuleBasedStateMachine):
     """The catalogue and a dictionary that should say the same."""
 
-    furnished: Path
+    furnished: Settings
+    houses: Any
 
     @initialize()
     def open(self):
-        self.folder = Path(tempfile.mkdtemp(dir="/dev/shm" if Path("/dev/shm").is_dir() else None))
-        shutil.copytree(self.furnished, self.folder / "data")
-        self.workplace = Workplace(Settings(data_dir=self.folder / "data", private_addresses=True, _env_file=None))
+        folder = Path(tempfile.mkdtemp(dir="/dev/shm" if Path("/dev/shm").is_dir() else None))
+        self.house = self.houses.copy(self.furnished, folder / "data")
+        self.workplace = Workplace(self.house)
         self.model, self.jobs = {}, []
 
     def teardown(self):
         if hasattr(self, "workplace"):
             assert_sound(self.workplace)
             self.workplace.close()
-            shutil.rmtree(self.folder)
+            self.houses.drop(self.house)
+            self.house.data_dir.parent.rmdir()
 
     def move(self, job, event):
         move_job(self.workplace, OWNER, job, event)
@@ -145,8 +147,8 @@ class Catalogue(RuleBasedStateMachine):
 
 
 @pytest.mark.parametrize("steps", [4, 12])
-def test_files_hands_and_undo_in_any_order_do_what_a_plain_model_does(furnished, steps):
-    machine = type("Furnished", (Catalogue,), {"furnished": furnished})
+def test_files_hands_and_undo_in_any_order_do_what_a_plain_model_does(furnished, houses, steps):
+    machine = type("Furnished", (Catalogue,), {"furnished": furnished, "houses": houses})
     run_state_machine_as_test(
         machine,
         settings=settings(

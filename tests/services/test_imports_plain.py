@@ -2,7 +2,6 @@
 
 import csv
 import io
-import shutil
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -15,7 +14,6 @@ from relvan.services.catalogue.save import archive_products, change_facts, save_
 from relvan.services.jobs.life import move_job
 from relvan.services.jobs.work import work_next
 from relvan.services.workplace import Actor, Workplace
-from relvan.settings import Settings
 from relvan.store.jobs import job_verdicts
 from relvan.store.tables import PriceList
 from tests.house import add_pot, assert_sound
@@ -95,22 +93,17 @@ def files(draw):
 
 
 @pytest.fixture(scope="module")
-def stocked(furnished, tmp_path_factory):
+def stocked(furnished, houses, tmp_path_factory):
     """A catalogue with a product of every kind."""
-    folder = tmp_path_factory.mktemp("stocked") / "data"
-    shutil.copytree(furnished, folder)
-    workplace = opened(folder)
+    house = houses.copy(furnished, tmp_path_factory.mktemp("stocked") / "data")
+    workplace = Workplace(house)
     drafts = [(sku, draft_from({"sku": sku} | said)) for sku, said in THERE.items()]
     for some in (drafts[:-4], drafts[-4:-3], drafts[-3:]):  # each may name those before it
         verdicts = save_many(workplace, OWNER, some)
         assert all(verdict.ok for verdict in verdicts), verdicts
     assert archive_products(workplace, OWNER, ["GONE"], archived=True)[0].ok
     workplace.close()
-    return folder
-
-
-def opened(folder):
-    return Workplace(Settings(data_dir=folder, private_addresses=True, _env_file=None))
+    return house
 
 
 def everything(workplace):
@@ -120,13 +113,13 @@ def everything(workplace):
         return [rows, *(session.execute(text(dump)).all() for dump in DUMPS)]
 
 
-def carried(folder, content, chosen, how):
+def carried(house, content, chosen, how):
     """What the database says after the rehearsal, after applying and after taking it back."""
     with pytest.MonkeyPatch.context() as patch:
         if how == "each":
             patch.setattr("relvan.services.imports.rehearse.can_be_plain", lambda *_: False)
             patch.setattr("relvan.services.jobs.work.write_plain", lambda *_, **__: [])
-        workplace = opened(folder)
+        workplace = Workplace(house)
         found = []
         job, _ = rehearse(workplace, OWNER, "products", content, options=chosen)
         found.append(everything(workplace))
@@ -142,18 +135,17 @@ def carried(folder, content, chosen, how):
 
 @settings(max_examples=60, suppress_health_check=list(HealthCheck))
 @given(content=files(), chosen=options)
-def test_many_at_once_or_each_by_itself_comes_to_the_same(stocked, tmp_path_factory, content, chosen):
-    folder = tmp_path_factory.mktemp("both")
-    try:
-        came = []
-        for how in ("many", "each"):
-            shutil.copytree(stocked, folder / how)
-            came.append(carried(folder / how, content, chosen, how))
-        for many, each in zip(*came, strict=True):
-            for dump, (one, other) in zip(("verdicts", *DUMPS), zip(many, each, strict=True), strict=True):
-                assert one == other, dump
-    finally:
-        shutil.rmtree(folder)
+def test_many_at_once_or_each_by_itself_comes_to_the_same(stocked, houses, tmp_path_factory, content, chosen):
+    folder, came = tmp_path_factory.mktemp("both"), []
+    for how in ("many", "each"):
+        house = houses.copy(stocked, folder / how)
+        try:
+            came.append(carried(house, content, chosen, how))
+        finally:
+            houses.drop(house)
+    for many, each in zip(*came, strict=True):
+        for dump, (one, other) in zip(("verdicts", *DUMPS), zip(many, each, strict=True), strict=True):
+            assert one == other, dump
 
 
 def many(count, **more):
@@ -277,7 +269,7 @@ def test_a_file_taken_up_again_after_any_chunk_comes_to_the_same(workplace, owne
     assert_sound(workplace)
 
 
-def test_hurried_transactions_do_not_wait_for_the_disk_and_the_others_do(workplace):
+def test_hurried_transactions_do_not_wait_for_the_disk_and_the_others_do(workplace, in_the_box):
     def mode(session):
         return session.execute(text("PRAGMA synchronous")).scalar_one()
 

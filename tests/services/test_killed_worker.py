@@ -32,7 +32,10 @@ class Worker:
     """The worker as a process of its own."""
 
     def __init__(self, settings):
-        self.environment = {**os.environ, "RELVAN_DATA_DIR": str(settings.data_dir), "RELVAN_PRIVATE_ADDRESSES": "true"}
+        self.environment = {
+            **os.environ, "RELVAN_DATA_DIR": str(settings.data_dir), "RELVAN_DATABASE_URL": settings.database_url,
+            "RELVAN_QUEUE_URL": settings.queue_url, "RELVAN_PRIVATE_ADDRESSES": "true",
+        }  # fmt: skip
         self.process = None
 
     def start(self):

@@ -22,7 +22,7 @@ def test_migrations_and_tables_agree(workplace):
     assert [change for change in found if "product_search" not in str(change)] == []
 
 
-def test_bringing_an_up_to_date_database_up_to_date_changes_nothing(workplace):
+def test_bringing_an_up_to_date_database_up_to_date_changes_nothing(workplace, in_the_box):
     with workplace.database.reading() as session:
         before = session.execute(text("SELECT sql FROM sqlite_master ORDER BY name")).all()
     bring_up_to_date(workplace.database)
@@ -30,7 +30,7 @@ def test_bringing_an_up_to_date_database_up_to_date_changes_nothing(workplace):
         assert session.execute(text("SELECT sql FROM sqlite_master ORDER BY name")).all() == before
 
 
-def test_every_table_is_strict_and_foreign_keys_count(workplace):
+def test_every_table_is_strict_and_foreign_keys_count(workplace, in_the_box):
     with workplace.database.reading() as session:
         loose = session.execute(text(
             "SELECT name FROM pragma_table_list WHERE type = 'table' AND schema = 'main' AND strict = 0"

@@ -116,7 +116,7 @@ def after_commit(session: Session, deed: Callable[[], None]) -> None:
 
 def _make_engine(url: str, *, sqlite: bool) -> Engine:
     if not sqlite:
-        return create_engine(url, pool_pre_ping=True)
+        return create_engine(url, pool_pre_ping=True, connect_args={"options": "-c jit=off"})
     engine = create_engine(
         url, pool_size=READ_POOL, max_overflow=READ_POOL, connect_args={"timeout": BUSY_TIMEOUT_MS / 1000}
     )

@@ -1,6 +1,7 @@
 """The worker process: Huey's consumer for what is woken, and a schedule that finds whatever was not.
 
-One round per channel at a time. Killed at any moment, the next start goes on where this one stood.
+One round per channel at a time. Killed at any moment, the next start goes on where this one stood. Several workers
+share the duties; should two for a moment work on the same, what each takes is its own, so that nothing goes out twice.
 """
 
 import fcntl
@@ -12,9 +13,11 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import IO
+from urllib.parse import quote
 
 from huey.consumer import Consumer
 
+from relvan.core.duties import JOBS, SALES, channel_duty, listener_duty
 from relvan.core.listings.rulebook import Rulebook
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.jobs.work import work_next
@@ -29,6 +32,7 @@ from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.listeners import due_listeners
 from relvan.store.schema import bring_up_to_date
+from relvan.worker.duties import Duties
 from relvan.worker.queue import open_queue, register_delivery
 
 log = logging.getLogger("relvan.worker")
@@ -36,14 +40,13 @@ TICK_S = 0.2
 SEEK_EVERY_S = 2.0
 RECLAIM_EVERY_S = 30.0
 MOST_ROUNDS = 200
-NAME = "worker-1"
 
 
 class Rounds:
     """One kind of round for every channel, never two at once for the same channel."""
 
-    def __init__(self, deed: Callable[[int], None]) -> None:
-        self.deed = deed
+    def __init__(self, deed: Callable[[int], None], duty: Callable[[int], str] = channel_duty) -> None:
+        self.deed, self.duty = deed, duty
         self._locks: dict[int, threading.Lock] = {}
         self._again: set[int] = set()
 
@@ -65,18 +68,24 @@ class Rounds:
         lock = self._locks.get(channel_id)
         return lock is not None and lock.locked()
 
+    def busy(self) -> set[str]:
+        """The duties for which a round runs just now."""
+        return {self.duty(which) for which, lock in list(self._locks.items()) if lock.locked()}
+
 
 class Worker:
     """Delivers and reads for every channel until it is stopped."""
 
-    def __init__(self, workplace: Workplace, name: str = NAME) -> None:
-        self.workplace, self.name = workplace, name
+    def __init__(self, workplace: Workplace, name: str = "") -> None:
+        self.workplace, self.name = workplace, name or workplace.settings.worker_name
         self.stopped = threading.Event()
         self.deliveries = Rounds(self._deliver)
         self.readings = Rounds(self._read)
         self.looks = Rounds(self._look)
         self.seeks = Rounds(self._seek)
-        self.announcements = Rounds(self._announce)
+        self.announcements = Rounds(self._announce, listener_duty)
+        self.duties = Duties(workplace, self.name, self._busy)
+        self._alone: set[str] = set()
         self._threads: list[threading.Thread] = []
         self._rounds: list[threading.Thread] = []
         self._rounds_lock = threading.Lock()
@@ -85,7 +94,9 @@ class Worker:
     def start(self) -> None:
         """Take back what an earlier worker of this name left, and start the schedule."""
         reclaim(self.workplace, self.name)
+        self.duties.beat()
         for target in (
+            self._keep_duties,
             self._keep_delivering,
             self._keep_reading,
             self._keep_looking,
@@ -101,10 +112,27 @@ class Worker:
         self.stopped.set()
         for thread in [*self._threads, *self._rounds]:
             thread.join(timeout=15)
+        self.duties.leave()
+
+    def deliver(self, channel_id: int) -> None:
+        """A round for a channel of which there is a note in the queue; if it is another worker's, that one finds what
+        there is by its schedule."""
+        if self.duties.holds(channel_duty(channel_id)):
+            self.deliveries.run(channel_id)
+
+    def _busy(self) -> set[str]:
+        rounds = (self.deliveries, self.readings, self.looks, self.seeks, self.announcements)
+        return self._alone.union(*(one.busy() for one in rounds))
+
+    def _keep_duties(self) -> None:
+        self.duties.keep(self.stopped)
+
+    def _may_go_on(self, duty: str) -> bool:
+        return not self.stopped.is_set() and self.duties.holds(duty)
 
     def _deliver(self, channel_id: int) -> None:
         for _ in range(MOST_ROUNDS):
-            if self.stopped.is_set():
+            if not self._may_go_on(channel_duty(channel_id)):
                 return
             delivery = deliver_next(self.workplace, channel_id, self.name)
             if not delivery.sent or delivery.wait_s:
@@ -117,11 +145,11 @@ class Worker:
         read_standing(self.workplace, channel_id)
 
     def _seek(self, channel_id: int) -> None:
-        while look_for_pages(self.workplace, channel_id) and not self.stopped.is_set():
+        while look_for_pages(self.workplace, channel_id) and self._may_go_on(channel_duty(channel_id)):
             pass
 
     def _announce(self, listener_id: int) -> None:
-        while tell_listener(self.workplace, listener_id) and not self.stopped.is_set():
+        while tell_listener(self.workplace, listener_id) and self._may_go_on(listener_duty(listener_id)):
             pass
 
     def _keep_announcing(self) -> None:
@@ -135,7 +163,7 @@ class Worker:
                 self.stopped.wait(1)
                 continue
             for listener_id in due:
-                if not self.announcements.running(listener_id):
+                if not self.announcements.running(listener_id) and self.duties.holds(listener_duty(listener_id)):
                     self._start_round(self.announcements, listener_id)
 
     def _keep_delivering(self) -> None:
@@ -161,7 +189,7 @@ class Worker:
     def _turn(self) -> None:
         """What starts or ends by itself at its time."""
         try:
-            while turn_sales(self.workplace) and not self.stopped.is_set():
+            while self._may_go_on(SALES) and turn_sales(self.workplace):
                 pass
         except Exception:
             log.exception("Sale prices could not be started or ended")
@@ -169,12 +197,18 @@ class Worker:
     def _keep_working(self) -> None:
         """Bulk jobs, one at a time: the outbox and the orders go on beside them."""
         while not self.stopped.wait(TICK_S):
+            self._alone.add(JOBS)  # said before it is asked, so that nobody else begins in between
             try:
-                while not self.stopped.is_set() and work_next(self.workplace, stopped=self.stopped.is_set):
+                while self._may_go_on(JOBS) and work_next(self.workplace, stopped=self._is_to_leave_jobs):
                     pass
             except Exception:
                 log.exception("Bulk jobs could not be worked on")
                 self.stopped.wait(1)
+            finally:
+                self._alone.discard(JOBS)
+
+    def _is_to_leave_jobs(self) -> bool:
+        return not self._may_go_on(JOBS)
 
     def _orders_are_due(self, channel_id: int, book: Rulebook) -> bool:
         return self._is_due("orders", channel_id, book.orders.poll_every_s)
@@ -203,6 +237,8 @@ class Worker:
             self.stopped.wait(1)
             return
         for channel_id, book in found:
+            if not self.duties.holds(channel_duty(channel_id)):
+                continue
             if (due is None or due(channel_id, book)) and not rounds.running(channel_id):
                 self._start_round(rounds, channel_id)
 
@@ -215,9 +251,10 @@ class Worker:
 
 @contextmanager
 def only_one(settings: Settings) -> Iterator[IO[str]]:
-    """One worker for each data folder: a second one waits until the first has gone."""
+    """One worker of a name in a data folder: a second one waits until the first has gone."""
     settings.data_dir.mkdir(parents=True, exist_ok=True)
-    with open(settings.data_dir / "worker.lock", "w") as file:
+    name = quote(settings.worker_name, safe="")
+    with open(settings.data_dir / f"worker-{name}.lock", "w") as file:
         fcntl.flock(file, fcntl.LOCK_EX)
         file.write(str(os.getpid()))
         file.flush()
@@ -232,7 +269,7 @@ def run_worker(settings: Settings) -> None:
         bring_up_to_date(workplace.database)
         take_up_editions(workplace)
         worker = Worker(workplace)
-        register_delivery(queue, worker.deliveries.run)
+        register_delivery(queue, worker.deliver)
         gc.collect()
         gc.freeze()  # what is there from the start need not be gone through for cycles again and again
         worker.start()

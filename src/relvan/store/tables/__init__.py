@@ -18,6 +18,7 @@ from relvan.store.tables.catalogue import (
 )
 from relvan.store.tables.channels import Carrier, Channel, Drift, LagSample, NearerPolicy, OutboxEntry, SupplyWarehouse
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
+from relvan.store.tables.duties import Duty, SeenWorker
 from relvan.store.tables.jobs import BulkJob, BulkJobBlock, BulkJobRow, Mapping
 from relvan.store.tables.listeners import Announcement, Listener
 from relvan.store.tables.listings import (
@@ -47,11 +48,11 @@ from relvan.store.tables.stock import Balance, Bin, BinBalance, ExpectedReceipt,
 
 __all__ = [
     "Announcement", "ApiToken", "Attribute", "AuditEntry", "Balance", "Bin", "BinBalance", "BulkJob", "BulkJobBlock",
-    "BulkJobRow", "Carrier", "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Drift",
+    "BulkJobRow", "Carrier", "Category", "CategoryAttribute", "Channel", "Counter", "CurrencyRate", "Drift", "Duty",
     "ExpectedReceipt", "Finding", "KeptView", "KitPart", "LagSample", "LayerRow", "LayerSet", "ListPrice", "Listener",
     "Listing", "ListingLayer", "Mapping", "Movement", "NearerPolicy", "Order", "OrderLine", "OutboxEntry", "Oversale",
     "PageSearch", "Parcel", "ParcelLine", "Person", "Pick", "PickList", "Picture", "Preference", "PriceBreak",
-    "PriceList", "PriceSent", "Product", "ProductPicture", "RepeatedCall", "Reservation", "SaleWindow", "Shipment",
-    "ShipmentLine", "SignInAttempt", "SkuName", "SupplyWarehouse", "Table", "Toast", "Transfer", "TranslationRow",
-    "Visit", "Warehouse",
+    "PriceList", "PriceSent", "Product", "ProductPicture", "RepeatedCall", "Reservation", "SaleWindow", "SeenWorker",
+    "Shipment", "ShipmentLine", "SignInAttempt", "SkuName", "SupplyWarehouse", "Table", "Toast", "Transfer",
+    "TranslationRow", "Visit", "Warehouse",
 ]  # fmt: skip

@@ -1,0 +1,70 @@
+"""Sharing the work among workers: each says that it lives, keeps its fair share of duties and takes what is left by
+those that died."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from relvan.core.duties import alive, share_of
+from relvan.services.workplace import Workplace
+from relvan.store.duties import (
+    WorkerRow,
+    all_duties,
+    forget_worker,
+    give_duties,
+    held_duties,
+    note_worker,
+    seen_workers,
+    worker_rows,
+)
+
+
+@dataclass(frozen=True)
+class Share:
+    """The duties that a worker has, and all that were known when it got them."""
+
+    mine: frozenset[str] = frozenset()
+    known: frozenset[str] = frozenset()
+
+
+def take_share(workplace: Workplace, worker: str, *, busy: Collection[str] = ()) -> Share:
+    """Say that a worker lives, and what it does from now on. What it is to give up but is `busy` with stays its own
+    until it asks again, so that nobody else begins meanwhile; it begins nothing new there itself."""
+    now = workplace.now()
+    with workplace.database.writing(hurried=True) as session:
+        note_worker(session, worker, now, shares=True)
+        duties, held = all_duties(session), held_duties(session)
+        commands = alive(seen_workers(session, sharing=False), now)
+        shared = [duty for duty in duties if held.get(duty) not in commands]
+        mine = share_of(shared, held, alive(seen_workers(session, sharing=True), now), worker)
+        leaving = {duty for duty in busy if held.get(duty) == worker}
+        if {duty for duty, name in held.items() if name == worker} != mine | leaving:
+            give_duties(session, worker, mine | leaving, held)
+    return Share(mine, frozenset(duties))
+
+
+def take_duty(workplace: Workplace, worker: str, duty: str) -> bool:
+    """Take one duty for somebody who does nothing else, such as a command; whether nobody alive has it."""
+    now = workplace.now()
+    with workplace.database.writing(hurried=True) as session:
+        held = held_duties(session)
+        seen = seen_workers(session, sharing=True) | seen_workers(session, sharing=False)
+        free = held.get(duty) not in alive(seen, now) - {worker}
+        if free:
+            note_worker(session, worker, now, shares=False)
+            give_duties(session, worker, {duty}, held)
+    return free
+
+
+def leave_duties(workplace: Workplace, worker: str) -> None:
+    """A worker goes; what it did is free at once."""
+    with workplace.database.writing(hurried=True) as session:
+        forget_worker(session, worker)
+
+
+def workers_seen(session: Session, workplace: Workplace) -> list[tuple[WorkerRow, bool]]:
+    """Every worker with whether it lives."""
+    rows = worker_rows(session)
+    living = alive({row.name: row.seen_at for row in rows}, workplace.now())
+    return [(row, row.name in living) for row in rows]
