@@ -23,7 +23,7 @@ from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
 from standins.app import make_world_app
-from tests.server import Postgres, free_port
+from tests.server import Postgres, Redis, free_port
 
 hypothesis_settings.register_profile(
     "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
@@ -80,15 +80,27 @@ def postgres(request):
         yield server
 
 
-class Houses:
-    """Data folders with their databases, wherever these lie: new ones, and copies of those that are closed."""
+@pytest.fixture(scope="session")
+def redis(request):
+    """A queue server for all tests of a process; none where the queue is in the box."""
+    if not request.config.getoption("--on-servers"):
+        yield None
+        return
+    with Redis() as server:
+        yield server
 
-    def __init__(self, postgres):
-        self.postgres = postgres
+
+class Houses:
+    """Data folders with their databases and queues, wherever these lie: new ones, and copies of those that are
+    closed."""
+
+    def __init__(self, postgres, redis):
+        self.postgres, self.redis = postgres, redis
 
     def new(self, folder, like=""):
         url = self.postgres.url(self.postgres.make(like)) if self.postgres else ""
-        return Settings(data_dir=folder, database_url=url, private_addresses=True, _env_file=None)
+        queue = self.redis.next_url() if self.redis else ""
+        return Settings(data_dir=folder, database_url=url, queue_url=queue, private_addresses=True, _env_file=None)
 
     def copy(self, settings, folder):
         shutil.copytree(settings.data_dir, folder)
@@ -101,8 +113,8 @@ class Houses:
 
 
 @pytest.fixture(scope="session")
-def houses(postgres):
-    return Houses(postgres)
+def houses(postgres, redis):
+    return Houses(postgres, redis)
 
 
 @pytest.fixture

@@ -76,8 +76,13 @@ class Redis:
     """A server that keeps nothing."""
 
     def __init__(self):
-        self.port = free_port()
+        self.port, self.count = free_port(), 0
         self.url = f"redis://127.0.0.1:{self.port}/0"
+
+    def next_url(self):
+        """The address of another one of its sixteen rooms, in turn."""
+        self.count += 1
+        return f"redis://127.0.0.1:{self.port}/{self.count % 16}"
 
     def __enter__(self):
         command = ["redis-server", "--port", str(self.port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no"]

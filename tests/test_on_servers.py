@@ -7,9 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from relvan.settings import Settings
-from relvan.worker.queue import Waker, open_queue, register_delivery
-from tests.server import Redis, lacking
+from tests.server import lacking
 
 ROOT = Path(__file__).parent.parent
 SAME = [
@@ -26,17 +24,3 @@ def test_sales_and_listeners_are_the_same_on_a_database_server():
     assert done.returncode == 0, done.stdout[-6_000:]
     assert " passed" in done.stdout
     assert "skipped" not in done.stdout
-
-
-def test_a_worker_is_woken_through_a_queue_server(tmp_path):
-    with Redis() as server:
-        settings = Settings(data_dir=tmp_path, queue_url=server.url, _env_file=None)
-        waking, working = open_queue(settings), open_queue(settings)
-        seen = []
-        register_delivery(working, seen.append)
-        Waker(waking)("deliver", 7)
-        working.execute(working.dequeue())
-        assert seen == [7]
-        for queue in (waking, working):
-            queue.storage.conn.close()
-            queue.storage.pool.disconnect()

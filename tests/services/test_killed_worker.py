@@ -31,11 +31,15 @@ def place(settings):
 class Worker:
     """The worker as a process of its own."""
 
-    def __init__(self, settings):
+    def __init__(self, settings, name):
         self.environment = {
-            **os.environ, "RELVAN_DATA_DIR": str(settings.data_dir), "RELVAN_DATABASE_URL": settings.database_url,
-            "RELVAN_QUEUE_URL": settings.queue_url, "RELVAN_PRIVATE_ADDRESSES": "true",
-        }  # fmt: skip
+            **os.environ,
+            "RELVAN_WORKER_NAME": name,
+            "RELVAN_DATA_DIR": str(settings.data_dir),
+            "RELVAN_DATABASE_URL": settings.database_url,
+            "RELVAN_QUEUE_URL": settings.queue_url,
+            "RELVAN_PRIVATE_ADDRESSES": "true",
+        }
         self.process = None
 
     def start(self):
@@ -47,11 +51,14 @@ class Worker:
 
 
 @pytest.fixture
-def worker(settings):
-    found = Worker(settings)
-    found.start()
+def workers(settings):
+    """Two that share the work."""
+    found = [Worker(settings, name) for name in ("anvil", "bellows")]
+    for worker in found:
+        worker.start()
     yield found
-    found.kill()
+    for worker in found:
+        worker.kill()
 
 
 def sold_units(world):
@@ -74,7 +81,7 @@ def in_step(place, world):
     return taken == numbers and shown == [free, free]
 
 
-def test_killed_again_and_again_in_bad_weather_nothing_is_lost_or_doubled(place, settings, worker, world):
+def test_killed_again_and_again_in_bad_weather_nothing_is_lost_or_doubled(place, settings, workers, world):
     from relvan.application import make_application
 
     with Served(lambda url: serve_at(url, settings, make_application)):
@@ -90,9 +97,12 @@ def test_killed_again_and_again_in_bad_weather_nothing_is_lost_or_doubled(place,
                 with suppress(AssertionError):
                     world.buy(dice.choice(("hagglet", "ownshop")), dice.choice(SKUS))
                 time.sleep(dice.uniform(0.05, 0.3))
-            worker.kill()
+            killed = workers[: number % 2 + 1]  # the first alone, then both
+            for worker in killed:
+                worker.kill()
             time.sleep(0.2)
-            worker.start()
+            for worker in killed:
+                worker.start()
             world.client.post("/world/ownshop/repeat-webhooks", json={"times": 3}).raise_for_status()
         until = time.monotonic() + 90
         while not in_step(place, world):
