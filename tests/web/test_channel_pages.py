@@ -3,6 +3,7 @@
 import pytest
 from lxml import html
 
+from relvan.services.duties import take_share
 from relvan.services.outbox.deliver import deliver_next
 from tests.house import add_pot, channel_ids, connect, count, deliver, list_everywhere
 from tests.web.test_pages import client_of, post, sign_in
@@ -82,3 +83,18 @@ def test_updates_tell_what_waits_how_late_and_what_was_refused(web, world, shop,
     assert "of 1" in words(web.get("/updates"))
     assert "Hagglet paused" in words(post(web, f"{PAGE}/pause", paused="yes", back="/updates"))
     assert "Hagglet calm" in words(post(web, f"{PAGE}/pause", paused="no", back="/updates"))
+
+
+def test_updates_name_the_workers_and_say_when_none_runs(web, shop):
+    assert "No worker runs." in words(web.get("/updates"))
+    take_share(shop, "anvil")
+    told = words(web.get("/updates"))
+    assert "Worker anvil takes care of 2 channels." in told
+    assert "No worker runs." not in told
+    shop.now.move(minutes=1)
+    take_share(shop, "bellows")
+    assert "Worker anvil not seen since" in words(web.get("/updates"))
+    shop.now.move(minutes=1)
+    told = words(web.get("/updates"))
+    assert "No worker runs." in told
+    assert "bellows was last seen" in told

@@ -7,6 +7,7 @@ from pydantic import Field
 from relvan.api.desk import By, Limit, api_router
 from relvan.api.shapes import Shape
 from relvan.services.channels.delivery import deliveries
+from relvan.services.duties import workers_seen
 from relvan.services.listings.drift import leave_drift, mend_drift
 from relvan.store.channels import channel_by_key
 from relvan.store.drifts import drift_rows
@@ -38,6 +39,18 @@ def get_updates(by: By, channel: str) -> dict[str, Any]:
             for row, to_do in one.refused
         ],
     }  # fmt: skip
+
+
+@router.get("/workers")
+def list_workers(by: By) -> dict[str, Any]:
+    """Who delivers and reads: each worker that was seen, of how many channels it takes care, whether it lives."""
+    with by.workplace.database.reading() as session:
+        found = workers_seen(session, by.workplace)
+    return {
+        "items": [
+            {"name": row.name, "seen_at": row.seen_at, "channels": row.channels, "lives": lives} for row, lives in found
+        ]
+    }
 
 
 class DriftIds(Shape):

@@ -7,14 +7,18 @@ from typing import Any
 
 from huey import RedisHuey, SqliteHuey
 from huey.api import Huey
+from redis import ConnectionPool
 
 from relvan.settings import Settings
+
+CONNECT_S, ANSWER_S = 1.0, 3.0  # of a queue server: nobody who changes something waits longer to wake a worker
 
 
 def open_queue(settings: Settings, *, immediate: bool = False) -> Huey:
     """The queue that the settings name."""
     if settings.queue_url:
-        return RedisHuey("relvan", url=settings.queue_url, immediate=immediate)
+        pool = ConnectionPool.from_url(settings.queue_url, socket_connect_timeout=CONNECT_S, socket_timeout=ANSWER_S)
+        return RedisHuey("relvan", connection_pool=pool, immediate=immediate)
     settings.data_dir.mkdir(parents=True, exist_ok=True)
     return SqliteHuey("relvan", filename=str(settings.data_dir / "queue.db"), immediate=immediate, fsync=False)
 

@@ -7,6 +7,7 @@ from relvan.core.channels.drift import TOPICS
 from relvan.core.refusal import Refused
 from relvan.services.channels.delivery import deliveries
 from relvan.services.channels.settings import change_channel
+from relvan.services.duties import workers_seen
 from relvan.services.listings.drift import leave_drift, mend_drift
 from relvan.store.channels import channels
 from relvan.store.drifts import drift_rows
@@ -19,9 +20,10 @@ BACK = "/updates/drift"
 
 @router.get("", name="update_index")
 def update_index(desk: At) -> HTMLResponse:
-    """Every channel with its state, what waits, its pulse, what it refused; pause and resume."""
+    """Every channel with its state, what waits, its pulse, what it refused; pause and resume; who does the work."""
     with desk.workplace.database.reading() as session:
-        return desk.page("updates/index.html", "today", found=deliveries(session, desk.workplace))
+        found, workers = deliveries(session, desk.workplace), workers_seen(session, desk.workplace)
+        return desk.page("updates/index.html", "today", found=found, workers=workers)
 
 
 def _drift(desk: Desk, *, before: int | None = None, status: int = 200, refused: Refused | None = None) -> HTMLResponse:
