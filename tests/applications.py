@@ -1,13 +1,36 @@
-"""One application for all tests of a process: its three hundred routes are put together once, and each test sets its
-own workplace into it."""
+"""One application for all tests of a process, and one outside world: their hundreds of routes are put together once,
+and each test sets its own workplace, or its own world, into them."""
+
+from contextlib import contextmanager
 
 from fastapi.testclient import TestClient
 
 from relvan.application import make_application
 from relvan.services.channels.editions import take_up_editions
 from relvan.web.rendering import make_environment
+from standins.app import Present, make_routes
 
 KEPT = {}
+
+
+class Worlds:
+    """One server for the worlds of all tests of a process, one world at a time."""
+
+    def __init__(self, url):
+        self.url, self.routes, self.present = url, make_routes(), None
+
+    async def __call__(self, scope, receive, send):
+        if scope["type"] == "http":
+            await self.present(scope, receive, send)
+
+    @contextmanager
+    def one(self, data):
+        """A fresh world, on a file of its own."""
+        self.present = Present(self.routes, data, self.url)
+        try:
+            yield
+        finally:
+            self.present.end()
 
 
 def client_of(workplace):

@@ -5,6 +5,7 @@ import shutil
 import threading
 import time
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
 from pathlib import Path
 
 import httpx
@@ -22,8 +23,8 @@ from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
-from standins.app import make_world_app
-from tests.server import Postgres, Redis, free_port
+from tests.applications import Worlds
+from tests.server import Postgres, free_port, postgres_started, redis_started
 
 hypothesis_settings.register_profile(
     "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
@@ -67,40 +68,47 @@ class Clock:
 
 
 def pytest_addoption(parser):
-    parser.addoption("--on-servers", action="store_true", help="on PostgreSQL and Redis, not on what is in the box")
+    parser.addoption(
+        "--on-servers", action="store_true",
+        help="on PostgreSQL and Redis, started for it; so too where RELVAN_DATABASE_URL and RELVAN_QUEUE_URL name some",
+    )  # fmt: skip
 
 
 @pytest.fixture(scope="session")
 def postgres(request):
     """A database server for all tests of a process; none on the database in the box."""
-    if not request.config.getoption("--on-servers"):
+    if given := os.environ.get("RELVAN_DATABASE_URL"):
+        yield Postgres(given)
+    elif request.config.getoption("--on-servers"):
+        with postgres_started() as server:
+            yield server
+    else:
         yield None
-        return
-    with Postgres() as server:
-        yield server
 
 
 @pytest.fixture(scope="session")
-def redis(request):
-    """A queue server for all tests of a process; none where the queue is in the box."""
-    if not request.config.getoption("--on-servers"):
-        yield None
-        return
-    with Redis() as server:
-        yield server
+def queue_url(request):
+    """The address of a queue server; none where the queue is in the box."""
+    if given := os.environ.get("RELVAN_QUEUE_URL"):
+        yield given
+    elif request.config.getoption("--on-servers"):
+        with redis_started() as url:
+            yield url
+    else:
+        yield ""
 
 
 class Houses:
     """Data folders with their databases and queues, wherever these lie: new ones, and copies of those that are
     closed."""
 
-    def __init__(self, postgres, redis):
-        self.postgres, self.redis = postgres, redis
+    def __init__(self, postgres, queue_url):
+        self.postgres, self.queue_url = postgres, queue_url
 
     def new(self, folder, like=""):
         url = self.postgres.url(self.postgres.make(like)) if self.postgres else ""
-        queue = self.redis.next_url() if self.redis else ""
-        return Settings(data_dir=folder, database_url=url, queue_url=queue, private_addresses=True, _env_file=None)
+        places = {"data_dir": folder, "database_url": url, "queue_url": self.queue_url}
+        return Settings(**places, private_addresses=True, _env_file=None)
 
     def copy(self, settings, folder):
         shutil.copytree(settings.data_dir, folder)
@@ -113,8 +121,8 @@ class Houses:
 
 
 @pytest.fixture(scope="session")
-def houses(postgres, redis):
-    return Houses(postgres, redis)
+def houses(postgres, queue_url):
+    return Houses(postgres, queue_url)
 
 
 @pytest.fixture
@@ -186,6 +194,11 @@ class World:
         self.url = url
         self.client = httpx.Client(base_url=url, timeout=20, verify=trusted_roots())
 
+    @cached_property
+    def standins(self):
+        """Who is there, with addresses and tokens, which are the same in every world."""
+        return self.client.get("/world").json()["standins"]
+
     def listings(self, channel):
         return {row["sku"]: row for row in self.client.get(f"/world/{channel}/listings").json()}
 
@@ -216,10 +229,10 @@ class World:
         return self.client.get("/world/ostrel/labels").json()
 
     def token(self, name):
-        return self.client.get("/world").json()["standins"][name]["token"]
+        return self.standins[name]["token"]
 
     def seller_api(self, name):
-        return self.client.get("/world").json()["standins"][name]["seller_api"]
+        return self.standins[name]["seller_api"]
 
 
 class Served:
@@ -228,7 +241,8 @@ class Served:
     def __init__(self, make):
         self.port = free_port()
         self.url = f"http://127.0.0.1:{self.port}"
-        config = uvicorn.Config(make(self.url), port=self.port, log_level="critical", timeout_graceful_shutdown=1)
+        self.app = make(self.url)
+        config = uvicorn.Config(self.app, port=self.port, log_level="critical", timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
 
@@ -245,13 +259,20 @@ class Served:
         self.thread.join(timeout=10)
 
 
+@pytest.fixture(scope="session")
+def worlds():
+    with Served(Worlds) as served:
+        visitor = World(served.url)
+        yield served.app, visitor
+        visitor.client.close()
+
+
 @pytest.fixture
-def world(tmp_path):
+def world(tmp_path, worlds):
     """The outside world, fresh and calm."""
-    with Served(lambda url: make_world_app(tmp_path / "world.db", url)) as served:
-        found = World(served.url)
-        yield found
-        found.client.close()
+    app, visitor = worlds
+    with app.one(tmp_path / "world.db"):
+        yield visitor
 
 
 @pytest.fixture

@@ -7,9 +7,11 @@ import socket
 import subprocess
 import tempfile
 import time
+from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
+from sqlalchemy import make_url
 
 PROGRAMS = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
 QUICK = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
@@ -23,81 +25,76 @@ def lacking():
 
 
 class Postgres:
-    """A server in a folder of its own; `make` gives the address of a new database, like another one if it is named."""
+    """Databases for tests on a server, whose address names one that is there to connect to."""
 
-    def __init__(self):
-        self.folder = Path(tempfile.mkdtemp(prefix="relvan-postgres-"))
-        self.port = free_port()
-        self.count = 0
-
-    def __enter__(self):
-        if os.geteuid() == 0:  # it will not run as root
-            shutil.chown(self.folder, "postgres")
-        self._run("initdb", "-D", self.data, "-U", "relvan", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8")
-        options = f"-p {self.port} -k {self.folder} -c listen_addresses=127.0.0.1 {QUICK}"
-        self._run("pg_ctl", "-D", self.data, "-o", options, "-l", str(self.folder / "log"), "-w", "start")
-        return self
-
-    def __exit__(self, *_):
-        self._run("pg_ctl", "-D", self.data, "-m", "immediate", "stop")
-        shutil.rmtree(self.folder, ignore_errors=True)
-
-    @property
-    def data(self):
-        return str(self.folder / "data")
+    def __init__(self, url):
+        self.address, self.count = make_url(url), 0
 
     def make(self, like=""):
-        """A new database."""
+        """The name of a new database, like another one if it is named."""
         self.count += 1
         name = f"t{os.getpid()}_{self.count}"
-        self.say(f"CREATE DATABASE {name}" + (f" TEMPLATE {like} STRATEGY FILE_COPY" if like else ""))
+        self._say(f"CREATE DATABASE {name}" + (f" TEMPLATE {like} STRATEGY FILE_COPY" if like else ""))
         return name
 
     def drop(self, name):
-        self.say(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
+        self._say(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
 
     def url(self, name):
-        return f"postgresql+psycopg://relvan@127.0.0.1:{self.port}/{name}"
+        return self.address.set(database=name).render_as_string(hide_password=False)
 
-    def say(self, statement):
-        with psycopg.connect(f"host=127.0.0.1 port={self.port} user=relvan dbname=postgres", autocommit=True) as there:
+    def _say(self, statement):
+        address = self.address.set(drivername="postgresql").render_as_string(hide_password=False)
+        with psycopg.connect(address, autocommit=True) as there:
             there.execute(statement)
 
-    def _run(self, program, *arguments):
-        as_user = {}
-        if os.geteuid() == 0:
-            who = pwd.getpwnam("postgres")
-            as_user = {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": [], "cwd": "/"}
-        command = [str(PROGRAMS[-1] / program), *arguments]
-        subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **as_user)
+
+@contextmanager
+def postgres_started():
+    """A server in a folder of its own."""
+    folder, port = Path(tempfile.mkdtemp(prefix="relvan-postgres-")), free_port()
+    if os.geteuid() == 0:  # it will not run as root
+        shutil.chown(folder, "postgres")
+    data = str(folder / "data")
+    _run("initdb", "-D", data, "-U", "relvan", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8")
+    options = f"-p {port} -k {folder} -c listen_addresses=127.0.0.1 {QUICK}"
+    _run("pg_ctl", "-D", data, "-o", options, "-l", str(folder / "log"), "-w", "start")
+    try:
+        yield Postgres(f"postgresql+psycopg://relvan@127.0.0.1:{port}/postgres")
+    finally:
+        _run("pg_ctl", "-D", data, "-m", "immediate", "stop")
+        shutil.rmtree(folder, ignore_errors=True)
 
 
-class Redis:
-    """A server that keeps nothing."""
+def _run(program, *arguments):
+    as_user = {}
+    if os.geteuid() == 0:
+        who = pwd.getpwnam("postgres")
+        as_user = {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": [], "cwd": "/"}
+    command = [str(PROGRAMS[-1] / program), *arguments]
+    subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **as_user)
 
-    def __init__(self):
-        self.port, self.count = free_port(), 0
-        self.url = f"redis://127.0.0.1:{self.port}/0"
 
-    def next_url(self):
-        """The address of another one of its sixteen rooms, in turn."""
-        self.count += 1
-        return f"redis://127.0.0.1:{self.port}/{self.count % 16}"
-
-    def __enter__(self):
-        command = ["redis-server", "--port", str(self.port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no"]
-        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+@contextmanager
+def redis_started():
+    """The address of a server that keeps nothing."""
+    port = free_port()
+    command = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no"]
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    try:
         until = time.monotonic() + 10
-        while time.monotonic() < until:
-            with socket.socket() as asked:
-                if asked.connect_ex(("127.0.0.1", self.port)) == 0:
-                    return self
+        while not _listens(port):
+            assert time.monotonic() < until, "Redis did not start"
             time.sleep(0.02)
-        raise AssertionError("Redis did not start")
+        yield f"redis://127.0.0.1:{port}/0"
+    finally:
+        process.terminate()
+        process.wait(timeout=10)
 
-    def __exit__(self, *_):
-        self.process.terminate()
-        self.process.wait(timeout=10)
+
+def _listens(port):
+    with socket.socket() as asked:
+        return asked.connect_ex(("127.0.0.1", port)) == 0
 
 
 def free_port():

@@ -10,31 +10,53 @@ from fastapi import FastAPI
 from standins import console, corvello, corvello_pages, hagglet, loomstead, ostrel, ownshop
 from standins.memory import Memory
 from standins.rules import load_folder
-from standins.weather import Weather, WeatherLayer
+from standins.weather import App, Receive, Scope, Send, Weather, WeatherLayer
+
+ROUTERS: list[Any] = [
+    corvello.counter, corvello_pages.router, hagglet.seller, loomstead.desk, ownshop.admin, ostrel.desk, console.router,
+]  # fmt: skip
 
 
-def make_world_app(data: str | Path, base_url: str, rulebooks: Path | None = None) -> WeatherLayer:
+class Present:
+    """A world as it is just now: what it remembers, its weather, the webhooks that are on their way. Every call belongs
+    to the one in which it came, also when that has ended meanwhile."""
+
+    def __init__(self, app: App, data: str | Path, base_url: str, rulebooks: Path | None = None) -> None:
+        self.memory, self.base_url = Memory(data), base_url
+        if rulebooks is not None:
+            load_folder(self.memory, rulebooks)
+        self.weather = Weather(self.memory)
+        self._layer = WeatherLayer(app, self.weather)
+        self._hooks = ownshop.HookSender(self.memory, self.weather)
+        self._hooks.start()
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        await self._layer({**scope, "world": self}, receive, send)
+
+    def end(self) -> None:
+        """Send nothing more, and let go of the file."""
+        self._hooks.stopped.set()
+        self._hooks.join(timeout=6)
+        self.memory.close()
+
+
+def make_routes() -> FastAPI:
+    """All stand-ins; a `Present` is to be put around them."""
+    app = FastAPI(title="The outside world", docs_url=None, redoc_url=None)
+    for router in ROUTERS:
+        app.include_router(router)
+    return app
+
+
+def make_world_app(data: str | Path, base_url: str, rulebooks: Path | None = None) -> FastAPI:
     """The whole world, on a SQLite file; webhooks are sent while it runs. Rulebooks in a folder go before own rules."""
-    memory = Memory(data)
-    if rulebooks is not None:
-        load_folder(memory, rulebooks)
-    weather = Weather(memory)
+    routes = make_routes()
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        hooks = ownshop.HookSender(memory, weather)
-        hooks.start()
+        present = Present(routes, data, base_url, rulebooks)
+        app.mount("/", present)
         yield
-        hooks.stopped.set()
-        hooks.join(timeout=6)
-        memory.close()
+        present.end()
 
-    app = FastAPI(title="The outside world", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.memory, app.state.weather, app.state.base_url = memory, weather, base_url
-    routers: list[Any] = [
-        corvello.counter, corvello_pages.router, hagglet.seller, loomstead.desk, ownshop.admin, ostrel.desk,
-        console.router,
-    ]  # fmt: skip
-    for router in routers:
-        app.include_router(router)
-    return WeatherLayer(app, weather)
+    return FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)

@@ -61,8 +61,8 @@ class WeatherChange(BaseModel):
 @router.get("/world")
 def who_is_there(request: Request, memory: World) -> dict[str, Any]:
     """Who is there, with addresses."""
-    base = request.app.state.base_url
-    weather: Weather = request.app.state.weather
+    base = request.scope["world"].base_url
+    weather: Weather = request.scope["world"].weather
     return {
         "time": memory.now().isoformat(),
         "standins": {
@@ -148,7 +148,7 @@ def world_weather(name: str, change: WeatherChange, request: Request) -> dict[st
     """Change the weather of one stand-in."""
     if name not in EVERYBODY or change.kind not in KINDS:
         raise HTTPException(422, f"Known: {', '.join(EVERYBODY)}; weather: {', '.join(KINDS)}.")
-    request.app.state.weather.change(name, change.kind, change.seed)
+    request.scope["world"].weather.change(name, change.kind, change.seed)
     return {"name": name, "kind": change.kind}
 
 
@@ -198,7 +198,7 @@ def load_scale(memory: World, grams: Annotated[int, Body(embed=True, ge=0, le=10
 @router.get("/", response_class=HTMLResponse)
 def console(request: Request, memory: World) -> HTMLResponse:
     """Who is there; weather, clock and scale can be changed."""
-    weather: Weather = request.app.state.weather
+    weather: Weather = request.scope["world"].weather
     kinds = {key: weather.kind(key) for key in EVERYBODY}
     return page("console.html", names=EVERYBODY, markets=MARKETS, kinds=kinds, all_kinds=KINDS,
                 now=memory.now(), grams=memory.setting("scale.grams"))  # fmt: skip

@@ -22,7 +22,7 @@ MOST_TRAITS = 3
 
 def memory_of(request: Request) -> Memory:
     """The world's memory."""
-    found: Memory = request.app.state.memory
+    found: Memory = request.scope["world"].memory
     return found
 
 
