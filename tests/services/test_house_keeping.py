@@ -1,7 +1,6 @@
 """Products, pictures, stock, channels, people, check, backup: what a person does there and what is refused."""
 
 import io
-import sqlite3
 from dataclasses import replace
 from datetime import UTC, datetime
 from types import SimpleNamespace
@@ -13,7 +12,6 @@ from sqlalchemy import select, text
 from relvan.core.people.roles import Role
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.documents.pick_list import pick_list_pdf
-from relvan.services.backup import back_up, restore
 from relvan.services.catalogue.pictures import add_picture, put_picture_first, remove_picture, thumbnail_file
 from relvan.services.catalogue.read import view_product
 from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
@@ -28,7 +26,6 @@ from relvan.services.stock.availability import availability
 from relvan.services.stock.move import MoveStock, move_stock, set_safety
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.store.catalogue import find_product
-from relvan.store.database import Database
 from relvan.store.history import history
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.tables import Channel, Movement, Picture
@@ -426,39 +423,3 @@ def test_check_finds_what_must_not_be(workplace, owner, world, damage, invariant
 def test_every_invariant_runs_on_an_empty_database(workplace):
     assert check(workplace.database) == []
     assert len(INVARIANTS) >= 12
-
-
-def test_a_backup_brings_back_database_files_and_key(workplace, owner, tmp_path):
-    add_pot(workplace, owner, "PT-14")
-    target = tmp_path / "out" / "backup.tar.gz"
-    assert back_up(workplace.settings, target) > 1000
-    add_pot(workplace, owner, "PT-18")
-    restore(workplace.settings, target)
-    assert found(workplace) == ["PT-14"]  # the running application goes on with what was restored
-    other = workplace.settings.model_copy(update={"data_dir": tmp_path / "elsewhere"})
-    restore(other, target)
-    assert check(Database(other.database)) == []
-    assert (tmp_path / "elsewhere" / "secret.key").read_text()
-    assert list((tmp_path / "elsewhere" / "files" / "pictures").rglob("*.png"))
-
-
-@pytest.mark.parametrize("content", [b"no archive", b""])
-def test_what_is_no_backup_is_refused_and_nothing_is_touched(workplace, owner, tmp_path, content):
-    add_pot(workplace, owner, "PT-14")
-    (tmp_path / "bad.tar.gz").write_bytes(content)
-    for name in ("bad.tar.gz", "missing.tar.gz"):
-        with pytest.raises(Refused):
-            restore(workplace.settings, tmp_path / name)
-    assert found(workplace) == ["PT-14"]
-
-
-def test_a_backup_is_consistent_while_somebody_writes(workplace, owner, tmp_path):
-    create_product(workplace, owner, pot("A"))
-    with workplace.database.writing() as session:
-        session.execute(text("UPDATE product SET title = 'half'"))
-        back_up(workplace.settings, tmp_path / "b.tar.gz")
-    other = workplace.settings.model_copy(update={"data_dir": tmp_path / "elsewhere"})
-    restore(other, tmp_path / "b.tar.gz")
-    database = sqlite3.connect(tmp_path / "elsewhere" / "relvan.db")
-    assert database.execute("SELECT title FROM product").fetchall() == [("Pot A",)]
-    database.close()

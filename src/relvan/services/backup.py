@@ -1,4 +1,5 @@
-"""Backing up and restoring while everything runs: one archive with the database, the files and the key."""
+"""Backing up and restoring while everything runs: one archive with the database, the files and the key. The database in
+it is always one like the box's, so that what was backed up from one kind can be restored into the other."""
 
 import os
 import sqlite3
@@ -8,7 +9,9 @@ from pathlib import Path
 
 from relvan.core.refusal import refuse
 from relvan.settings import Settings
+from relvan.store.carry import carry_over
 from relvan.store.database import Database
+from relvan.store.schema import bring_up_to_date
 
 DATABASE, FILES, KEY = "relvan.db", "files", "secret.key"
 
@@ -16,14 +19,17 @@ DATABASE, FILES, KEY = "relvan.db", "files", "secret.key"
 def back_up(settings: Settings, target: Path) -> int:
     """Write a consistent copy to a .tar.gz; its size in bytes. The archive appears whole or not at all."""
     database = Database(settings.database)
-    if not database.is_sqlite:
-        raise refuse("not-sqlite", "Only the database in the box is backed up here.", "Use your server's own backup.")
-    if not database.path.exists():
+    if database.is_sqlite and not database.path.exists():
         raise refuse("not-found", f"There is no database at {database.path}.", "Check RELVAN_DATA_DIR.")
     target.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=target.parent) as folder:
         copy = Path(folder) / DATABASE
-        _copy_database(database.path, copy)
+        if database.is_sqlite:
+            _copy_database(database.path, copy)
+        else:
+            box = Database(f"sqlite:///{copy}")
+            bring_up_to_date(box)
+            _carry(database, box)
         archive = Path(folder) / "backup.tar.gz"
         with tarfile.open(archive, "w:gz") as tar:
             tar.add(copy, DATABASE)
@@ -39,7 +45,7 @@ def back_up(settings: Settings, target: Path) -> int:
 def restore(settings: Settings, source: Path) -> None:
     """Put a backup in place of what is there; a running application goes on with the restored data.
 
-    The database is written through SQLite's own backup, in one transaction, so that nobody sees a half.
+    The database is written in one transaction, in the box by SQLite's own backup, so that nobody sees a half.
     """
     if not source.exists():
         raise refuse("not-found", f"There is no file {source}.", "Check the name.")
@@ -59,7 +65,24 @@ def restore(settings: Settings, source: Path) -> None:
                 file.replace(place)
         if (folder / KEY).exists():
             (folder / KEY).replace(settings.data_dir / KEY)
-        _copy_database(folder / DATABASE, Database(settings.database).path)
+        target = Database(settings.database)
+        if target.is_sqlite:
+            _copy_database(folder / DATABASE, target.path)
+        else:
+            box = Database(f"sqlite:///{folder / DATABASE}")
+            for database in (box, target):  # a backup may be of an earlier version
+                bring_up_to_date(database)
+            _carry(box, target)
+
+
+def _carry(source: Database, target: Database) -> None:
+    """All rows of one database into another."""
+    try:
+        with source.reading() as before, target.writing() as after:
+            carry_over(before, after)
+    finally:
+        source.close()
+        target.close()
 
 
 def _copy_database(source: Path, target: Path) -> None:

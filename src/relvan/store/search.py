@@ -17,7 +17,6 @@ from sqlalchemy import (
     literal,
     select,
     table,
-    text,
 )
 from sqlalchemy.orm import Session
 from sqlalchemy.sql.functions import GenericFunction
@@ -40,11 +39,6 @@ CREATE_ON_SERVER = (
     " gtin text NOT NULL, alias text NOT NULL, brand text NOT NULL, said tsvector GENERATED ALWAYS AS"
     " (words_of(sku || ' ' || title || ' ' || gtin || ' ' || alias || ' ' || brand)) STORED)",
     "CREATE INDEX ix_product_search_said ON product_search USING gin (said)",
-)
-FILL = (
-    "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
-    " SELECT p.id, p.sku, p.title, coalesce(p.gtin, ''), coalesce((SELECT group_concat(n.sku, ' ')"
-    " FROM sku_name n WHERE n.product_id = p.id AND n.alias = 1), ''), p.brand FROM product p"
 )
 MOST_WORDS = 8
 BROAD = 2_000
@@ -135,15 +129,17 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
         return
     session.info.pop("searches", None)
     session.execute(delete(_search).where(among(_search.c.rowid, ids)))
+    session.execute(insert(_columns).from_select(_columns.c.keys(), _said().where(among(Product.id, ids))))
+
+
+def _said() -> Select[*tuple[int, str, str, str, str, str]]:
+    """What is searched of products."""
     aliases = (
         select(func.coalesce(func.aggregate_strings(SkuName.sku, " "), ""))
         .where(SkuName.product_id == Product.id, SkuName.alias.is_(True))
         .scalar_subquery()
     )
-    rows = select(
-        Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""), aliases, Product.brand
-    ).where(among(Product.id, ids))
-    session.execute(insert(_columns).from_select(_columns.c.keys(), rows))
+    return select(Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""), aliases, Product.brand)
 
 
 def index_new(session: Session, product_ids: Sequence[int]) -> None:
@@ -155,6 +151,6 @@ def index_new(session: Session, product_ids: Sequence[int]) -> None:
 
 
 def rebuild(session: Session) -> None:
-    """Fill the whole index anew in one statement."""
-    session.execute(text("DELETE FROM product_search"))
-    session.execute(text(FILL))
+    """Fill the whole index anew."""
+    session.execute(delete(_search))
+    session.execute(insert(_columns).from_select(_columns.c.keys(), _said()))

@@ -10,6 +10,11 @@ revision = "0012"
 down_revision = "0011"
 branch_labels = None
 depends_on = None
+FILL = (
+    "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
+    " SELECT p.id, p.sku, p.title, coalesce(p.gtin, ''), coalesce((SELECT group_concat(n.sku, ' ')"
+    " FROM sku_name n WHERE n.product_id = p.id AND n.alias = 1), ''), p.brand FROM product p"
+)
 
 
 def upgrade() -> None:
@@ -28,7 +33,7 @@ def upgrade() -> None:
     )
     op.execute(search.DROP)
     op.execute(search.CREATE)  # words without their places: smaller, and nobody looks for a phrase
-    op.execute(search.FILL)
+    op.execute(FILL)
     op.drop_index("ix_product_gtin_key", "product")
     op.drop_index("uq_product_combination", "product")
     op.create_index("ix_product_gtin_key", "product", ["gtin_key"], sqlite_where=sa.text("gtin_key IS NOT NULL"))
