@@ -1,8 +1,6 @@
 """One application for all tests of a process, and one outside world: their hundreds of routes are put together once,
 and each test sets its own workplace, or its own world, into them."""
 
-from contextlib import contextmanager
-
 from fastapi.testclient import TestClient
 
 from relvan.application import make_application
@@ -23,14 +21,15 @@ class Worlds:
         if scope["type"] == "http":
             await self.present(scope, receive, send)
 
-    @contextmanager
-    def one(self, data):
-        """A fresh world, on a file of its own."""
+    def begin(self, data):
+        """Go on with the world on a file, fresh if there is none; the one before ends."""
+        self.end()
         self.present = Present(self.routes, data, self.url)
-        try:
-            yield
-        finally:
+
+    def end(self):
+        if self.present is not None:
             self.present.end()
+        self.present = None
 
 
 def client_of(workplace):

@@ -11,6 +11,7 @@ from pathlib import Path
 import httpx
 import pytest
 import uvicorn
+from argon2 import PasswordHasher
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 from xdist.scheduler import LoadScopeScheduling
@@ -25,6 +26,7 @@ from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
 from tests.applications import Worlds
 from tests.server import Postgres, free_port, postgres_started, redis_started
+from tests.snapshots import Snapshots
 
 hypothesis_settings.register_profile(
     "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
@@ -52,6 +54,14 @@ class OneDemo(LoadScopeScheduling):
 
 def pytest_xdist_make_scheduler(config, log):
     return OneDemo(config, log)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _quick_passwords():
+    """A good password's hash takes its time on purpose; of that tests make hundreds."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("relvan.services.people.sign_in.hasher", PasswordHasher(time_cost=1, memory_cost=64))
+        yield
 
 
 class Clock:
@@ -271,8 +281,14 @@ def worlds():
 def world(tmp_path, worlds):
     """The outside world, fresh and calm."""
     app, visitor = worlds
-    with app.one(tmp_path / "world.db"):
-        yield visitor
+    app.begin(tmp_path / "world.db")
+    yield visitor
+    app.end()
+
+
+@pytest.fixture(scope="session")
+def snapshots(tmp_path_factory):
+    return Snapshots(tmp_path_factory.mktemp("snapshots"))
 
 
 @pytest.fixture

@@ -5,11 +5,12 @@ import pytest
 from relvan.services.people.sign_in import make_token
 from tests.api.test_sale import api, problem, put_in  # noqa: F401
 from tests.house import assert_sound, connect, read
+from tests.snapshots import built_once
 
 V1 = "/api/v1"
 
 
-@pytest.fixture
+@built_once
 def floor(api, workplace, owner, world):  # noqa: F811
     """Two orders of one and three pots, released; the ids of their shipments by units."""
     connect(workplace, owner, world, "hagglet")

@@ -1,7 +1,5 @@
 """Listing on many channels over HTTP: layers, families, pages, findings, coverage, gaps."""
 
-import pytest
-
 from relvan.services.jobs.work import work_next
 from relvan.services.listings.pages import look_for_pages
 from tests.api.test_sale import api, problem  # noqa: F401 - the fixture
@@ -9,11 +7,12 @@ from tests.house import add_pot, channel_ids, connect, deliver
 from tests.services.test_corvello import gtin, put_pages
 from tests.services.test_families_on_channels import make_family
 from tests.services.test_findings import place_by_hand
+from tests.snapshots import built_once
 
 V1 = "/api/v1"
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet", "corvello")
     for number in range(3):

@@ -14,6 +14,7 @@ from relvan.store.jobs import job_verdicts
 from relvan.store.listings import listings_of
 from relvan.store.pages import count_without_page, page_rows
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist, png, read
+from tests.snapshots import built_once
 
 
 def gtin(number):
@@ -21,7 +22,7 @@ def gtin(number):
     return body + gtin_check_digit(body)
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "corvello")
     for number in range(3):

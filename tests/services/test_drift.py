@@ -11,9 +11,10 @@ from relvan.store.drifts import count_drifts, drift_rows
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, list_everywhere, read
 from tests.services.test_every_channel import OWN, draft, ready
 from tests.services.test_every_channel import shop as everywhere  # noqa: F401
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot, ten of it, on Hagglet and in the own shop."""
     connect(workplace, owner, world)

@@ -13,6 +13,7 @@ from relvan.store.channels import channel_by_key
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listings import listing_by_id
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist
+from tests.snapshots import built_once
 
 OWN = {
     "corvello": {"page": "new", "no_gtin_because": "handmade", "aisle": "cv-101", "diameter": "14 cm"},
@@ -30,7 +31,7 @@ SCRIPTS = {
 }
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """All four channels."""
     add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))

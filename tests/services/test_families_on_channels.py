@@ -16,6 +16,7 @@ from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.store.jobs import job_verdicts
 from relvan.store.listings import listings_of
 from tests.house import TEXT, add_pot, assert_sound, connect, deliver, persist, png, read, receive
+from tests.snapshots import built_once
 
 SIZES = ("9 cm", "14 cm")
 GLAZES = ("Ink", "Oat")
@@ -38,7 +39,7 @@ def make_family(workplace, owner, units=5, **facts):
     return [draft.sku for draft in drafts]
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     make_family(workplace, owner)

@@ -19,9 +19,10 @@ from relvan.store.listings import listings_of
 from tests.house import TEXT, add_pot, assert_sound, connect, deliver, png, read
 from tests.services.test_corvello import gtin, put_pages
 from tests.services.test_families_on_channels import make_family
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     add_pot(workplace, owner, "PT-1", title="Aubrey pot, celadon glaze, 14 cm")

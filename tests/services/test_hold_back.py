@@ -10,9 +10,10 @@ from relvan.services.stock.availability import availability
 from relvan.store.channels import channel_by_key
 from relvan.store.tables import LagSample
 from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere, orders, read
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot on both channels, nine hundred of it, of which 560 were sold in the last 28 days on one of them."""
     connect(workplace, owner, world)

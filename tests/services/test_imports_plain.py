@@ -133,7 +133,7 @@ def carried(house, content, chosen, how):
     return found
 
 
-@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@settings(max_examples=40, suppress_health_check=list(HealthCheck))
 @given(content=files(), chosen=options)
 def test_many_at_once_or_each_by_itself_comes_to_the_same(stocked, houses, tmp_path_factory, content, chosen):
     folder, came = tmp_path_factory.mktemp("both"), []

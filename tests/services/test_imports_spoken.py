@@ -16,9 +16,10 @@ from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.layers import layer_line
 from relvan.store.listings import listings_of
 from tests.house import add_pot, connect
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     for sku in ("PT-1", "PT-2"):

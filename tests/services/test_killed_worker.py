@@ -97,7 +97,7 @@ def test_killed_again_and_again_in_bad_weather_nothing_is_lost_or_doubled(place,
                 with suppress(AssertionError):
                     world.buy(dice.choice(("hagglet", "ownshop")), dice.choice(SKUS))
                 time.sleep(dice.uniform(0.05, 0.3))
-            killed = workers[: number % 2 + 1]  # the first alone, then both
+            killed = workers if kind == "down" else [workers[number % 2]]
             for worker in killed:
                 worker.kill()
             time.sleep(0.2)

@@ -22,9 +22,10 @@ from relvan.services.listings.publish import publish_listings
 from relvan.store.layers import layer_line
 from relvan.store.listings import listing_by_id, listings_of
 from tests.house import add_pot, assert_sound, connect, deliver
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     for number in range(4):

@@ -32,11 +32,12 @@ from tests.house import (
     read,
     receive,
 )
+from tests.snapshots import built_once
 
 ADA = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
@@ -44,7 +45,7 @@ def shop(workplace, owner, world):
     return workplace
 
 
-@pytest.fixture
+@built_once
 def desk(workplace, owner):
     """No channels: orders are taken by hand."""
     add_pot(workplace, owner, "PT-14", units=5)

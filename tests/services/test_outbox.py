@@ -29,11 +29,12 @@ from tests.house import (
     read,
     receive,
 )
+from tests.snapshots import built_once
 
 KINDS = ["slow", "flaky", "throttled", "lost answers"]
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")

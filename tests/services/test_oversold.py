@@ -1,7 +1,5 @@
 """Sold beyond stock all the same: both orders come in, the later one is short, and there are choices; it is learned."""
 
-import pytest
-
 from relvan.services.channels.settings import change_channel
 from relvan.services.orders.release import release_parts
 from relvan.services.orders.reserve import reserve_anywhere
@@ -10,9 +8,10 @@ from relvan.services.stock.availability import availability
 from relvan.store.orders import order_by_number
 from relvan.store.stock import stock_of_sku
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read, receive
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot, three in Millrace, which feeds both channels; two in the yard, which feeds none."""
     connect(workplace, owner, world)

@@ -8,9 +8,10 @@ from relvan.services.stock.availability import availability
 from relvan.services.stock.policies import set_policy
 from relvan.store.listings import listings_of
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, list_everywhere, read
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """Two pots, 20 of each, on Hagglet and in the own shop."""
     connect(workplace, owner, world)

@@ -24,11 +24,12 @@ from relvan.store.listings import ListingFilter, listing_by_id, listing_page, li
 from relvan.store.prices import rate_rows, rates_on
 from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere
 from tests.services.test_every_channel import draft
+from tests.snapshots import built_once
 
 FRANC = Rate("EUR", "CHF", Decimal("0.95"), date(2026, 10, 1))
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot of 16.90 on Hagglet and in the own shop; it costs 5.00."""
     connect(workplace, owner, world)

@@ -27,9 +27,10 @@ from tests.house import (
     read,
     receive,
 )
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """Two pots on two channels, ten of each."""
     connect(workplace, owner, world)

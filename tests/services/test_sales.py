@@ -11,9 +11,10 @@ from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.catalogue import find_product
 from relvan.store.prices_sent import SentFilter, prices_sent
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere
+from tests.snapshots import built_once
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot of 16.90 on Hagglet and in the own shop."""
     connect(workplace, owner, world)

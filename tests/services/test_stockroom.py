@@ -27,11 +27,12 @@ from relvan.store.ledger import LedgerFilter, bins_page, ledger_page
 from relvan.store.orders import promised_to
 from relvan.store.stock import stock_of_sku
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read
+from tests.snapshots import built_once
 
 DUE = date(2026, 12, 1)
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot, ten in Millrace, on both channels."""
     connect(workplace, owner, world)

@@ -6,12 +6,13 @@ from lxml import html
 from relvan.services.duties import take_share
 from relvan.services.outbox.deliver import deliver_next
 from tests.house import add_pot, channel_ids, connect, count, deliver, list_everywhere
+from tests.snapshots import built_once
 from tests.web.test_pages import client_of, post, sign_in
 
 PAGE = "/setup/channels/hagglet"
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot, 20 of it, on Hagglet and in the own shop."""
     connect(workplace, owner, world)

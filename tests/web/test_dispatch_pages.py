@@ -6,10 +6,11 @@ from lxml import html
 from relvan.services.orders.release import release_orders
 from relvan.store.orders import shipment_rows
 from tests.house import add_pot, connect, deliver, list_everywhere, orders, read
+from tests.snapshots import built_once
 from tests.web.test_pages import client_of, post, sign_in, wrong_beside
 
 
-@pytest.fixture
+@built_once
 def floor(workplace, owner, world):
     """Two released orders: three PT-14 and one PT-18."""
     connect(workplace, owner, world)

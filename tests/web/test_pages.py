@@ -11,6 +11,7 @@ from relvan.web.sentence import Chip, Choice, read_sentence
 from tests.applications import client_of
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, png, read
 from tests.services.test_orders import ADA, IncomingLine
+from tests.snapshots import built_once
 
 PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/listings/1", "/stock", "/stock/PT-14",
          "/prices", "/orders", "/orders/O-1001", "/dispatch", "/consignments", "/setup", "/setup/channels/hagglet",
@@ -37,7 +38,7 @@ def web(workplace):
     return sign_in(client_of(workplace))
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")

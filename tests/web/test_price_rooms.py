@@ -6,11 +6,12 @@ import io
 import pytest
 
 from tests.house import add_pot, connect, deliver, list_everywhere
+from tests.snapshots import built_once
 from tests.web.test_channel_pages import words
 from tests.web.test_pages import client_of, post, sign_in
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner, world):
     """A pot of 16.90 that costs 5.00, and one of 16.90 that costs 15.00."""
     connect(workplace, owner, world)
