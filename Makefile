@@ -27,7 +27,7 @@ test: $(VENV)/.ready-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest -n auto
+	$(BIN)/pytest -n $$(($$(nproc) + 1))  # some tests wait for the outside world
 
 lint: $(VENV)/.ready-dev
 	$(BIN)/ruff check --fix . && $(BIN)/ruff format .

@@ -7,14 +7,32 @@ from relvan.store import search
 from relvan.store.tables import Table
 
 AT_ONCE = 2_000
+_POINTING = """DO $$ DECLARE one record; BEGIN
+    FOR one IN SELECT conrelid::regclass AS place, conname FROM pg_constraint
+        WHERE contype = 'f' AND connamespace = current_schema()::regnamespace LOOP
+        EXECUTE format('ALTER TABLE %s ALTER CONSTRAINT %I {how}', one.place, one.conname);
+    END LOOP; END $$"""
 
 
 def carry_over(source: Session, target: Session) -> int:
     """Put what `source` holds in place of all that `target` holds; how many rows. Both have the tables of this version.
-    Who points to whom is checked when the target's transaction ends."""
+    What a row points to may come after it: that is checked when all are there."""
     on_server = target.get_bind().dialect.name == "postgresql"
+    if on_server:
+        target.execute(text(_POINTING.format(how="DEFERRABLE INITIALLY DEFERRED")))
+    else:
+        target.execute(text("PRAGMA defer_foreign_keys=ON"))
+    count = _replace_all(source, target)
+    search.rebuild(target)
+    if on_server:
+        target.execute(text("SET CONSTRAINTS ALL IMMEDIATE"))
+        target.execute(text(_POINTING.format(how="NOT DEFERRABLE")))
+        _count_on(target)
+    return count
+
+
+def _replace_all(source: Session, target: Session) -> int:
     tables = Table.metadata.sorted_tables
-    target.execute(text("SET CONSTRAINTS ALL DEFERRED" if on_server else "PRAGMA defer_foreign_keys=ON"))
     for table in reversed(tables):
         target.execute(table.delete())
     count = 0
@@ -23,9 +41,6 @@ def carry_over(source: Session, target: Session) -> int:
         for some in rows.partitions():
             target.execute(insert(table), [dict(row._mapping) for row in some])
             count += len(some)
-    search.rebuild(target)
-    if on_server:
-        _count_on(target)
     return count
 
 

@@ -14,13 +14,6 @@ from relvan.store.tables import Table
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
-# so that rows that point to one another can be carried over in any order; they are checked at once otherwise
-DEFERRABLE = """DO $$ DECLARE one record; BEGIN
-    FOR one IN SELECT conrelid::regclass AS place, conname FROM pg_constraint
-        WHERE contype = 'f' AND connamespace = current_schema()::regnamespace LOOP
-        EXECUTE format('ALTER TABLE %s ALTER CONSTRAINT %I DEFERRABLE INITIALLY IMMEDIATE', one.place, one.conname);
-    END LOOP; END $$"""
-
 
 def alembic_config(connection: Connection) -> Config:
     """Alembic's configuration, on a connection of ours."""
@@ -62,7 +55,7 @@ def _bring_server_up_to_date(database: Database) -> None:
         connection.execute(text("CREATE EXTENSION IF NOT EXISTS citext"))
         connection.execute(text("CREATE EXTENSION IF NOT EXISTS unaccent"))
         Table.metadata.create_all(connection)
-        for statement in (*search.CREATE_ON_SERVER, DEFERRABLE):
+        for statement in search.CREATE_ON_SERVER:
             connection.execute(text(statement))
         command.stamp(config, "head")
 
