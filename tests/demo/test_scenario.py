@@ -9,9 +9,11 @@ from PIL import Image
 from relvan.core.catalogue.checks import check_product
 from relvan.core.catalogue.families import combination_key
 from relvan.core.imports.kinds import KINDS, FileKind
+from relvan.core.refusal import Refused
 from relvan.demo.drawings import SHAPES, draw
 from relvan.demo.goods import goods
 from relvan.demo.range import families
+from relvan.demo.run import refuse_what_holds_more
 from relvan.demo.samples import good_file, messy_file
 from relvan.demo.scale import add_many
 from relvan.demo.sets import kits, old_codes, services
@@ -76,3 +78,10 @@ def test_a_large_demo_keeps_every_invariant(workplace):
     with workplace.database.reading() as session:
         assert count_products(session, ProductFilter(words="bulk")).number == 300
     assert check(workplace.database) == []
+
+
+def test_the_demo_is_not_put_among_what_somebody_holds(settings, houses, tmp_path):
+    refuse_what_holds_more(houses.new(tmp_path / "empty"))
+    with pytest.raises(Refused) as refused:
+        refuse_what_holds_more(settings)
+    assert refused.value.first.code == "not-empty"

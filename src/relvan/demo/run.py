@@ -12,13 +12,15 @@ from pathlib import Path
 import httpx
 from sqlalchemy import delete
 
-from relvan.core.refusal import Refused
+from relvan.core.refusal import Refused, refuse
 from relvan.demo.scale import add_many
 from relvan.demo.seed import MARKETS, PASSWORD, PEOPLE, Seeder
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.people.sign_in import make_token
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.settings import Settings
+from relvan.store.people import active_people
+from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import LagSample
 
 READY = "ready"
@@ -77,6 +79,7 @@ def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int,
 
 def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], None]) -> None:
     started = time.monotonic()
+    refuse_what_holds_more(settings)
     say("Preparing the demo data; this is done once.")
     Seeder(settings, world, lambda words: say(f"  {words}")).run()
     workplace = Workplace(settings)
@@ -87,6 +90,20 @@ def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], No
         add_many(workplace.database, scale)
     workplace.close()
     say(f"  ready after {time.monotonic() - started:.0f} s")
+
+
+def refuse_what_holds_more(settings: Settings) -> None:
+    """The demo is never put among what somebody holds in a database of his own."""
+    workplace = Workplace(settings)
+    bring_up_to_date(workplace.database)
+    with workplace.database.reading() as session:
+        there = active_people(session)
+    workplace.close()
+    if there:
+        raise refuse(
+            "not-empty", "The database that RELVAN_DATABASE_URL names holds something already.",
+            "Name an empty one for the demo, or none.",
+        )  # fmt: skip
 
 
 def _find_each_other_again(settings: Settings, world: str) -> None:

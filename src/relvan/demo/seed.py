@@ -85,8 +85,8 @@ class Seeder:
     def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
         self.now = datetime.now(UTC) - timedelta(days=DAYS)
         self.workplace = Workplace(settings, clock=lambda: self.now)
-        # cut off in the middle, all of it is made anew: nothing need wait for the disk
-        event.listen(self.workplace.database.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
+        if self.workplace.database.is_sqlite:  # cut off in the middle, all is made anew: nothing need wait for the disk
+            event.listen(self.workplace.database.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)

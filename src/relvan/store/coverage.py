@@ -216,13 +216,14 @@ def counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
     kept = _counted.get(key)
     if kept is not None and kept[0] > now:
         return kept[1]
-    found = {channel: [0, 0] for channel in session.scalars(select(Channel.key).order_by(Channel.id))}
+    keys = dict(session.execute(select(Channel.id, Channel.key).order_by(Channel.id)).all())
+    found = {channel: [0, 0] for channel in keys.values()}
     # all of them from the index alone, then the few pages of families taken off again
-    of_all = select(Channel.key, Listing.state, func.count()).join(Channel, Channel.id == Listing.channel_id)
+    of_all = select(Listing.channel_id, Listing.state, func.count()).group_by(Listing.channel_id, Listing.state)
     for sign, statement in ((1, of_all), (-1, of_all.where(Listing.is_head.is_(True)))):
-        for channel, state, count in session.execute(statement.group_by(Listing.channel_id, Listing.state)).all():
-            found[channel][0] += sign * count
-            found[channel][1] += sign * count * (state in SELLING)
+        for channel_id, state, count in session.execute(statement).all():
+            found[keys[channel_id]][0] += sign * count
+            found[keys[channel_id]][1] += sign * count * (state in SELLING)
     counts = {channel: (count, sold) for channel, (count, sold) in found.items()}
     if sum(count for count, _ in counts.values()) > MANY:
         _counted[key] = (now + REMEMBERED_S, counts)

@@ -12,7 +12,9 @@ from contextlib import AbstractContextManager, contextmanager, nullcontext
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, text
+import psycopg
+from psycopg.adapt import Loader
+from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
 from sqlalchemy.orm import Session
 
 WRITERS = 7_231  # the number of the lock by which writers take turns
@@ -116,13 +118,34 @@ def after_commit(session: Session, deed: Callable[[], None]) -> None:
 
 def _make_engine(url: str, *, sqlite: bool) -> Engine:
     if not sqlite:
-        return create_engine(url, pool_pre_ping=True, connect_args={"options": "-c jit=off"})
+        server = create_engine(url, pool_pre_ping=True, connect_args={"options": "-c jit=off"})
+        event.listen(server, "connect", _count_as_in_the_box)
+        event.listen(server, "handle_error", _tell_as_in_the_box)
+        return server
     engine = create_engine(
         url, pool_size=READ_POOL, max_overflow=READ_POOL, connect_args={"timeout": BUSY_TIMEOUT_MS / 1000}
     )
     event.listen(engine, "connect", _set_up_sqlite)
     event.listen(engine, "begin", _begin)
     return engine
+
+
+class _Counted(Loader):
+    """A server's sum of whole numbers is a whole number, its mean a float."""
+
+    def load(self, data: Any) -> int | float:
+        text = bytes(data)
+        return float(text) if b"." in text or b"N" in text else int(text)
+
+
+def _count_as_in_the_box(connection: psycopg.Connection[Any], _record: Any) -> None:
+    connection.adapters.register_loader("numeric", _Counted)
+
+
+def _tell_as_in_the_box(context: ExceptionContext) -> None:
+    """What no column can hold is told as SQLite's driver tells it."""
+    if isinstance(context.original_exception, psycopg.DataError):
+        raise OverflowError(str(context.original_exception)) from context.original_exception
 
 
 def _set_up_sqlite(connection: sqlite3.Connection, _record: Any) -> None:

@@ -36,8 +36,8 @@ def gap_groups(session: Session, wanted: ListingFilter, *, listing_ids: list[int
     ours = func.coalesce(part["ours"], "")
     statement = (
         select(
-            Listing.channel_id, Channel.name, Channel.key, part["mend"], part["field"], part["kind"], ours,
-            func.count(), func.min(part_of(gap.c.value, "message")),
+            Listing.channel_id, func.min(Channel.name), func.min(Channel.key), part["mend"], part["field"],
+            part["kind"], ours, func.count(), func.min(part_of(gap.c.value, "message")),
             func.coalesce(func.max(part_of(gap.c.value, "nearest")), ""),
         )
         .select_from(Listing)

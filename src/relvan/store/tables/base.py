@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import MetaData, Text
+from sqlalchemy import BigInteger, Integer, MetaData, Text
 from sqlalchemy.orm import DeclarativeBase
 from sqlalchemy.schema import SchemaItem
 
@@ -25,6 +25,7 @@ class Table(DeclarativeBase):
     metadata = MetaData(naming_convention=NAMES)
     type_annotation_map: ClassVar[dict[Any, Any]] = {
         str: Text(),
+        int: Integer().with_variant(BigInteger(), "postgresql"),  # 64 bits, as in the box
         datetime: Instant(),
         bool: Flag(),
         dict[str, Any]: Json(),
