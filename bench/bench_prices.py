@@ -49,6 +49,7 @@ def _fill(workplace) -> None:
     now = datetime.now(UTC)
     with workplace.database.writing() as session:
         session.execute(text("DELETE FROM listing"))
+        session.execute(text("UPDATE product SET cost = 200 + id * 7919 % 4001, floor = 300 + id * 104729 % 4001"))
         rows = [{"channel_id": channel_id, "product_id": one, "price": 1690, "category": "hg-planters",
                  "created_at": now, "changed_at": now} for one in range(1, PRODUCTS + 1)]  # fmt: skip
         for start in range(0, PRODUCTS, 20_000):

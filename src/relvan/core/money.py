@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
+from functools import lru_cache
 
 from relvan.core.refusal import refuse
 
@@ -47,6 +48,7 @@ def minor_digits(currency: str) -> int:
     return MINOR_DIGITS.get(currency, 2)
 
 
+@lru_cache(50_000)  # the same amounts are told again and again
 def as_decimal(amount: int, currency: str) -> Decimal:
     """Minor units as a decimal number: 2400 EUR -> Decimal("24.00")."""
     return Decimal(amount).scaleb(-minor_digits(currency))

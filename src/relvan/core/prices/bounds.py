@@ -8,6 +8,7 @@ from relvan.core.listings.rulebook import FeeRule
 from relvan.core.money import Money, as_decimal
 from relvan.core.prices.lowest import lowest_with_margin
 from relvan.core.prices.rates import Rates
+from relvan.core.prices.remembered import FORGETFUL, Remembered
 from relvan.core.why import Why
 
 
@@ -44,12 +45,20 @@ class Held:
     floored: bool = False
 
 
-def keep_within(money: Money, bounds: Bounds, fees: FeeRule, category: str, rates: Rates, why: Why) -> Held:
+def keep_within(
+    money: Money,
+    bounds: Bounds,
+    fees: FeeRule,
+    category: str,
+    rates: Rates,
+    why: Why,
+    remembered: Remembered = FORGETFUL,
+) -> Held:
     """A price lifted to the highest of its floors, lowered to its ceiling; where they contradict, the floor counts. A
     bound in a currency for which there is no rate holds nothing, and the why says so."""
     currency = money.currency
     highest, named = None, ""
-    for name, floor, detail in _floors(bounds, fees, category, currency, rates):
+    for name, floor, detail in _floors(bounds, fees, category, currency, rates, remembered):
         if floor is None:
             why = why.then(name, "not compared", detail)
         elif highest is None or floor.amount > highest.amount:
@@ -68,24 +77,31 @@ def keep_within(money: Money, bounds: Bounds, fees: FeeRule, category: str, rate
 
 
 def _floors(
-    bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates
+    bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates, remembered: Remembered
 ) -> Iterator[tuple[str, Money | None, str]]:
     """Every floor by its name, in the price's currency; none with the reason where it cannot be worked out."""
     for name, own in (("Floor", bounds.floor), ("Advertised minimum", bounds.advertised)):
         if own is not None:
             yield name, rates.convert(own, currency), _no_rate(own, currency)
-    margin = bounds.margin
-    if margin is None:
-        return
+    if bounds.margin is not None:
+        margin = bounds.margin
+        found, detail = remembered.once(
+            (margin, currency, category), lambda: _margin_floor(margin, fees, category, currency, rates)
+        )
+        yield f"Least margin {margin.percent.normalize():f} %" if found else "Least margin", found, detail
+
+
+def _margin_floor(
+    margin: LeastMargin, fees: FeeRule, category: str, currency: str, rates: Rates
+) -> tuple[Money | None, str]:
+    """The floor of a least margin; none with the reason."""
     cost, delivery = rates.convert(margin.cost, currency), rates.convert(margin.delivery, currency)
     if cost is None or delivery is None:
-        yield "Least margin", None, _no_rate(margin.cost, currency)
-        return
+        return None, _no_rate(margin.cost, currency)
     lowest = lowest_with_margin(
         margin.percent, fees, cost=cost.amount, delivery=delivery.amount, tax_percent=margin.tax, category=category
     )
-    found = None if lowest is None else Money(lowest, currency)
-    yield f"Least margin {margin.percent.normalize():f} %", found, "no price reaches it after the fees there"
+    return None if lowest is None else Money(lowest, currency), "no price reaches it after the fees there"
 
 
 def _no_rate(money: Money, currency: str) -> str:

@@ -11,6 +11,7 @@ from relvan.core.prices.bounds import NO_BOUNDS, Bounds, keep_within
 from relvan.core.prices.fees import fees_of
 from relvan.core.prices.lowest import lowest_covering
 from relvan.core.prices.rates import NO_RATES, Rates
+from relvan.core.prices.remembered import FORGETFUL, Remembered
 from relvan.core.prices.sales import SalePrice
 from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
@@ -78,12 +79,13 @@ class NoPrice:
 @dataclass(frozen=True)
 class PriceTerms:
     """What a price is worked out with besides list price and steps: the channel's fees in a category, the rates of the
-    day, and the bounds that it must keep."""
+    day, and the bounds that it must keep; what was worked out before under the same fees and rates."""
 
     fees: FeeRule = FeeRule()
     category: str = ""
     rates: Rates = NO_RATES
     bounds: Bounds = NO_BOUNDS
+    remembered: Remembered = FORGETFUL
 
 
 NO_TERMS = PriceTerms()
@@ -140,13 +142,10 @@ def channel_price(
 
     A `sale` price of the list goes through the same steps and bounds, and counts when it comes out lower.
     """
-    why = Why().then(list_name, as_decimal(base.amount, base.currency), f"list price in {base.currency}")
-    regular = _led(base, steps, terms, why)
+    regular = _led(base, steps, terms, list_name, f"list price in {base.currency}")
     if sale is None or isinstance(regular, NoPrice):
         return regular
-    lowered = Money(sale.amount, base.currency)
-    why = Why().then(f"{list_name}, sale price", as_decimal(lowered.amount, lowered.currency), sale.words)
-    found = _led(lowered, steps, terms, why)
+    found = _led(Money(sale.amount, base.currency), steps, terms, f"{list_name}, sale price", sale.words)
     was = as_decimal(regular.money.amount, regular.money.currency)
     if isinstance(found, NoPrice) or found.money.amount >= regular.money.amount:
         told = regular.why.then("Sale price", "not lower", f"{sale.words}; the regular price stays")
@@ -155,17 +154,29 @@ def channel_price(
     return replace(found, why=why, regular=regular.money)
 
 
-def _led(money: Money, steps: Sequence[PriceStep], terms: PriceTerms, why: Why) -> Price | NoPrice:
+def _led(start: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str, detail: str) -> Price | NoPrice:
     """Where the steps lead from an amount, within the bounds."""
+    key = (start.amount, start.currency, name, detail, terms.category, steps)
+    stepped = terms.remembered.once(key, lambda: _stepped(start, steps, terms, name, detail))
+    if isinstance(stepped, NoPrice):
+        return stepped
+    money, why = stepped
+    held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why, terms.remembered)
+    why = held.why.then("Price", as_decimal(held.money.amount, held.money.currency), held.money.currency)
+    return Price(held.money, why, held.floored)
+
+
+def _stepped(
+    money: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str, detail: str
+) -> tuple[Money, Why] | NoPrice:
+    why = Why().then(name, as_decimal(money.amount, money.currency), detail)
     for step in steps:
         done = _apply(money, step, terms)
         if isinstance(done, str):
             return NoPrice(done, why.then("Price", "none", done))
         money, label, detail = done
         why = why.then(label, as_decimal(money.amount, money.currency), detail)
-    held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why)
-    why = held.why.then("Price", as_decimal(held.money.amount, held.money.currency), held.money.currency)
-    return Price(held.money, why, held.floored)
+    return money, why
 
 
 def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -11,6 +12,8 @@ from relvan.core.listings.rulebook import OtherFees
 from relvan.core.money import Money
 from relvan.core.people.roles import Right
 from relvan.core.prices.rates import Rate, check_rate
+from relvan.core.prices.remembered import Remembered
+from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import NoPrice, Price, PriceStep
 from relvan.core.refusal import refuse, refuse_if_any
 from relvan.services.channels.settings import try_settings
@@ -134,27 +137,35 @@ class _Trial:
         self.own = workplace.settings.currency
         self.now = workplace.now()
         self.rates = rates_on(session, self.now.date()).but_for(outside.rates)
+        self.remembered = Remembered()
         self.speakers: Speakers = load_speakers(session)
+        self.standing = self.speakers.standing.get(settings.channel.id)
 
     def prices_of(self, rows: Sequence[PricedRow]) -> list[Price | NoPrice]:
-        """The price of each row."""
-        bases, listed_at = self._alias_bases(rows), self.settings.price_list.id
+        """The price of each row; rows that are alike in all that decides it have the same."""
+        bases, listed_at, known = self._alias_bases(rows), self.settings.price_list.id, self.remembered
         sales = sales_holding(self.session, {row.product_id for row in rows}, self.now)
-        return [
-            price_on(
-                self.settings, self.book, row, bases.get(row.listing_id, row.base),
-                own=self.own, category=row.category, rates=self.rates, steps=self._steps(row),
-                sale=sales.get((listed_at, row.product_id)),
-            )
-            for row in rows
-        ]  # fmt: skip
+        found = []
+        for row in rows:
+            base, sale = bases.get(row.listing_id, row.base), sales.get((listed_at, row.product_id))
+            standing = row.ours if self.standing else ""
+            alike = (base, row.floor, row.advertised_minimum, row.ceiling, row.cost, row.tax_code, row.category,
+                     row.layer_id, standing, sale)  # fmt: skip
+            found.append(known.once(alike, partial(self._price, row, base, sale)))
+        return found
+
+    def _price(self, row: PricedRow, base: int | None, sale: SalePrice | None) -> Price | NoPrice:
+        return price_on(
+            self.settings, self.book, row, base,
+            own=self.own, category=row.category, rates=self.rates, steps=self._steps(row),
+            sale=sale, remembered=self.remembered,
+        )  # fmt: skip
 
     def _steps(self, row: PricedRow) -> Sequence[PriceStep] | None:
         """The steps of a listing's price layer; none where the channel's count."""
         if row.layer_id is not None:
             return self.speakers.layers[row.layer_id].steps
-        standing = self.speakers.standing.get(self.settings.channel.id)
-        layer = standing_layers(standing, row.ours).get("price") if standing else None
+        layer = standing_layers(self.standing, row.ours).get("price") if self.standing else None
         return layer.steps if layer else None
 
     def _alias_bases(self, rows: Sequence[PricedRow]) -> dict[int, int]:

@@ -9,6 +9,7 @@ from relvan.core.money import Money
 from relvan.core.orders.tax import TAX_PERCENT
 from relvan.core.prices.bounds import Bounds, LeastMargin
 from relvan.core.prices.rates import Rates
+from relvan.core.prices.remembered import FORGETFUL, Remembered
 from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import NoPrice, Price, PriceStep, PriceTerms, channel_price
 from relvan.core.why import Why
@@ -58,14 +59,16 @@ def price_on(
     rates: Rates,
     steps: Sequence[PriceStep] | None = None,
     sale: SalePrice | None = None,
+    remembered: Remembered = FORGETFUL,
 ) -> Price | NoPrice:
     """The price on a channel, from the list price in minor units. Floor and cost are in the seller's `own` currency;
-    the `steps` of a layer go instead of the channel's; a `sale` price of the list may hold now."""
+    the `steps` of a layer go instead of the channel's; a `sale` price of the list may hold now. Of many prices on one
+    channel, with the same rates, each has the benefit of what is `remembered` of those before."""
     if base is None:
         return NO_ENTRY
     listed_at = settings.price_list
-    terms = PriceTerms(book.fees, category, rates, _bounds(settings, listed, own))
-    wanted = settings.steps if steps is None else steps
+    terms = PriceTerms(book.fees, category, rates, _bounds(settings, listed, own), remembered)
+    wanted = tuple(settings.steps if steps is None else steps)
     found = channel_price(Money(base, listed_at.currency), wanted, terms, list_name=listed_at.name, sale=sale)
     if isinstance(found, Price) and found.money.currency != book.currency:
         reason = f"The price comes out in {found.money.currency}; {book.name} sells in {book.currency}."
@@ -74,8 +77,9 @@ def price_on(
 
 
 def _bounds(settings: ChannelSettings, listed: Costed, own: str) -> Bounds:
-    named = (listed.floor, listed.advertised_minimum, listed.ceiling)
-    floor, advertised, ceiling = (None if amount is None else Money(amount, own) for amount in named)
+    floor = None if listed.floor is None else Money(listed.floor, own)
+    advertised = None if listed.advertised_minimum is None else Money(listed.advertised_minimum, own)
+    ceiling = None if listed.ceiling is None else Money(listed.ceiling, own)
     if settings.least_margin is None or listed.cost is None:
         return Bounds(floor, advertised, ceiling=ceiling)
     tax = TAX_PERCENT.get(listed.tax_code, Decimal(0)) if settings.price_list.tax_inside else Decimal(0)
