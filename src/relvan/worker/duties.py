@@ -64,7 +64,10 @@ def working_alone(workplace: Workplace, name: str) -> Iterator[bool]:
 
     def keep() -> None:
         while not ended.wait(BEAT_S):
-            take_duty(workplace, name, JOBS)
+            try:
+                take_duty(workplace, name, JOBS)
+            except Exception:  # the next beat is soon enough
+                log.exception("%s could not say that it goes on", name)
 
     keeping = threading.Thread(target=keep, daemon=True)
     keeping.start()
