@@ -1,5 +1,6 @@
 """The background: one round for a channel at a time, nothing that waits is missed, trouble stops nobody else."""
 
+import logging
 import threading
 import time
 
@@ -11,7 +12,7 @@ from relvan.services.listings.publish import publish_listings
 from relvan.services.listings.standing import Look
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.worker.queue import Waker, open_queue, register_delivery
+from relvan.worker.queue import Seldom, Waker, open_queue, register_delivery
 from relvan.worker.run import Rounds, Worker, only_one
 from tests.browser.conftest import wait_until
 from tests.house import add_pot, channel_ids, connect, count
@@ -88,6 +89,24 @@ def test_a_lost_queue_stops_no_change(workplace, owner, monkeypatch):
     monkeypatch.setattr(Huey, "enqueue", lost)
     workplace.wake("deliver", 1)
     add_pot(workplace, owner, "PT-14")
+
+
+def test_that_the_queue_is_away_is_told_seldom_and_in_a_line(caplog):
+    log, seldom = logging.getLogger("a queue that is away"), Seldom()
+    log.addFilter(seldom)
+    for _ in range(5):
+        try:
+            raise ConnectionError("nobody listens")
+        except ConnectionError:
+            log.exception("Error reading from queue")
+    log.warning("something else")
+    assert [record.getMessage() for record in caplog.records] == [
+        "Error reading from queue: nobody listens", "something else",
+    ]  # fmt: skip
+    assert not any(record.exc_info for record in caplog.records)
+    seldom.every_s = 0
+    log.error("again")
+    assert caplog.records[-1].getMessage() == "again"
 
 
 def test_only_one_worker_works_on_a_folder(settings):

@@ -2,6 +2,8 @@
 so that losing the queue loses nothing."""
 
 import contextlib
+import logging
+import time
 from collections.abc import Callable
 from typing import Any
 
@@ -30,6 +32,35 @@ def register_delivery(queue: Huey, deed: Callable[[int], None]) -> Any:
         deed(which)
 
     return queue.task(name="deliver")(deliver)
+
+
+class Seldom(logging.Filter):
+    """Lets the queue's trouble be told once a minute and in a line: it is tried many times a second, and the schedule
+    does the work meanwhile."""
+
+    def __init__(self, every_s: float = 60.0) -> None:
+        super().__init__()
+        self.every_s, self._told_at = every_s, -every_s
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Whether to tell it now."""
+        if record.levelno < logging.ERROR:
+            return True
+        now = time.monotonic()
+        if now - self._told_at < self.every_s:
+            return False
+        self._told_at = now
+        if record.exc_info:
+            record.msg, record.args = f"{record.getMessage()}: {record.exc_info[1]}", ()
+            record.exc_info = None
+        return True
+
+
+def quieten() -> None:
+    """Tell trouble with reading the queue seldom."""
+    seldom = Seldom()
+    for name in ("huey.consumer.Worker", "huey.consumer.Scheduler"):
+        logging.getLogger(name).addFilter(seldom)
 
 
 class Waker:

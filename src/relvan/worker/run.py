@@ -33,7 +33,7 @@ from relvan.store.channels import channels
 from relvan.store.listeners import due_listeners
 from relvan.store.schema import bring_up_to_date
 from relvan.worker.duties import Duties
-from relvan.worker.queue import open_queue, register_delivery
+from relvan.worker.queue import open_queue, quieten, register_delivery
 
 log = logging.getLogger("relvan.worker")
 TICK_S = 0.2
@@ -273,6 +273,7 @@ def run_worker(settings: Settings) -> None:
         gc.collect()
         gc.freeze()  # what is there from the start need not be gone through for cycles again and again
         worker.start()
+        quieten()
         consumer = Consumer(queue, workers=4, periodic=False, initial_delay=0.05, backoff=1.15, max_delay=0.2)
         try:
             consumer.run()
