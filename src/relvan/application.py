@@ -13,7 +13,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from relvan import __version__
 from relvan.api.app import add_api, problem_of_error
-from relvan.core.refusal import UNSTORABLE, Refused
+from relvan.core.refusal import UNSTORABLE, DatabaseAway, Refused
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
@@ -47,7 +47,7 @@ def make_application(settings: Settings | None = None, workplace: Workplace | No
     app.state.workplace = own
     add_api(app)
     add_pages(app)
-    for kind in (Refused, NotSignedIn, HTTPException, RequestValidationError, *UNSTORABLE, Exception):
+    for kind in (Refused, NotSignedIn, HTTPException, RequestValidationError, DatabaseAway, *UNSTORABLE, Exception):
         app.add_exception_handler(kind, tell_error)
     app.add_middleware(Guard)
     return app

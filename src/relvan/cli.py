@@ -16,7 +16,7 @@ import uvicorn
 from relvan.application import make_application
 from relvan.core.jobs.life import WORKING
 from relvan.core.people.roles import Role
-from relvan.core.refusal import Refused
+from relvan.core.refusal import DatabaseAway, Refused
 from relvan.demo.run import run_demo
 from relvan.services.backup import back_up
 from relvan.services.backup import restore as restore_backup
@@ -229,4 +229,7 @@ def main() -> None:
     except Refused as refused:
         for refusal in refused.refusals:
             typer.echo(f"{refusal.message} {refusal.fix}", err=True)
+        sys.exit(1)
+    except DatabaseAway as away:
+        typer.echo(str(away), err=True)
         sys.exit(1)

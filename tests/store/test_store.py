@@ -10,10 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import text
 
+from relvan.core.refusal import DatabaseAway
 from relvan.store.database import Database, after_commit
 from relvan.store.schema import bring_up_to_date
 from relvan.store.search import first_matches, match_text
 from relvan.store.tables import Counter, Table
+from tests.server import free_port
 
 
 def test_migrations_and_tables_agree(workplace):
@@ -90,3 +92,10 @@ def test_no_text_that_a_person_types_breaks_the_search(typed):
 def test_any_sign_may_be_looked_for(workplace, words):
     with workplace.database.reading() as session:
         assert first_matches(session, words, 5) == []
+
+
+def test_a_server_that_nobody_answers_at_is_told_in_a_word():
+    database = Database(f"postgresql+psycopg://relvan@127.0.0.1:{free_port()}/relvan")
+    for deed in (database.check_is_reachable, lambda: bring_up_to_date(database)):
+        with pytest.raises(DatabaseAway):
+            deed()

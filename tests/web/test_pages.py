@@ -5,6 +5,7 @@ import re
 import pytest
 from lxml import html
 
+from relvan.core.refusal import DatabaseAway
 from relvan.services.orders.take import take_manual_order
 from relvan.web.desk import COOKIE
 from relvan.web.sentence import Chip, Choice, read_sentence
@@ -402,3 +403,16 @@ def test_a_sentence_is_its_address():
     assert sentence.query == "tray=inbox&q=Ada"
     assert sentence.url("tray", "") == "/orders?q=Ada"
     assert sentence.url("paid", "yes") == "/orders?tray=inbox&paid=yes&q=Ada"
+
+
+def test_while_the_database_is_away_it_is_said_and_nobody_is_blamed(web, workplace, monkeypatch):
+    assert web.get("/readyz").json() == {"ok": True}
+
+    def away():
+        raise DatabaseAway
+
+    monkeypatch.setattr(workplace.database, "reading", away)
+    for path in ("/catalogue", "/sign-in", "/api/v1/products", "/readyz"):
+        answer = web.get(path, headers={"Authorization": "Bearer x"})
+        assert (answer.status_code, "The database cannot be reached just now." in answer.text) == (503, True), path
+    assert web.get("/healthz").json() == {"ok": True}

@@ -31,7 +31,7 @@ from relvan.api import (
 )
 from relvan.api.desk import NoToken
 from relvan.api.docs import api_page
-from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
+from relvan.core.refusal import UNSTORABLE, DatabaseAway, NotAllowed, NotFound, Refusal, Refused, unstorable
 
 log = logging.getLogger("relvan.api")
 # refusals by which the thing stands in the way, not what was sent
@@ -106,6 +106,8 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         return 422, tuple(_invalid(entry) for entry in error.errors())
     if isinstance(error, HTTPException):
         return error.status_code, (Refusal("http", str(error.detail), "See /api/docs."),)
+    if isinstance(error, DatabaseAway):
+        return 503, (error.refusal,)
     if isinstance(error, UNSTORABLE):
         return 422, (unstorable(),)
     reference = secrets.token_hex(4)

@@ -42,6 +42,15 @@ class NotAllowed(Refused):
     """This person may not do that."""
 
 
+class DatabaseAway(Exception):
+    """The database cannot be reached; it is nobody's mistake, and whoever asked may ask again."""
+
+    refusal = Refusal("away", "The database cannot be reached just now.", "Nothing was half done. Try again soon.")
+
+    def __str__(self) -> str:
+        return f"{self.refusal.message} {self.refusal.fix}"
+
+
 # What Python can hold and a database cannot: a number beyond 64 bits, half of a surrogate pair.
 UNSTORABLE = (OverflowError, UnicodeEncodeError)
 

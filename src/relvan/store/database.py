@@ -4,6 +4,7 @@ SQLite runs in WAL mode with foreign keys on; a writing transaction begins IMMED
 turn at the start and never fails in the middle. Another database is named by its URL.
 """
 
+import logging
 import sqlite3
 import threading
 from collections import deque
@@ -17,6 +18,9 @@ from psycopg.adapt import Loader
 from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
 from sqlalchemy.orm import Session
 
+from relvan.core.refusal import DatabaseAway
+
+log = logging.getLogger("relvan.database")
 WRITERS = 7_231  # the number of the lock by which writers take turns
 BUSY_TIMEOUT_MS = 15_000
 READ_POOL = 12
@@ -143,9 +147,13 @@ def _count_as_in_the_box(connection: psycopg.Connection[Any], _record: Any) -> N
 
 
 def _tell_as_in_the_box(context: ExceptionContext) -> None:
-    """What no column can hold is told as SQLite's driver tells it."""
-    if isinstance(context.original_exception, psycopg.DataError):
-        raise OverflowError(str(context.original_exception)) from context.original_exception
+    """What no column can hold is told as SQLite's driver tells it; and that nobody is there, in a word of ours."""
+    error = context.original_exception
+    if isinstance(error, psycopg.DataError):
+        raise OverflowError(str(error)) from error
+    if isinstance(error, psycopg.OperationalError) and (context.is_disconnect or context.connection is None):
+        log.error("The database cannot be reached: %s", error)
+        raise DatabaseAway from error
 
 
 def _set_up_sqlite(connection: sqlite3.Connection, _record: Any) -> None:

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
-from relvan.core.refusal import UNSTORABLE, NotAllowed, NotFound, Refusal, Refused, unstorable
+from relvan.core.refusal import UNSTORABLE, DatabaseAway, NotAllowed, NotFound, Refusal, Refused, unstorable
 from relvan.services.people.sign_in import find_visit
 from relvan.web.desk import COOKIE, Desk, NotSignedIn
 from relvan.web.pages import (
@@ -99,7 +99,8 @@ def page_of_error(request: Request, error: Exception) -> Response:
             status,
             headers={"HX-Retarget": "#toasts", "HX-Reswap": "beforeend"},
         )
-    visit = find_visit(request.app.state.workplace, request.cookies.get(COOKIE, ""))
+    away = isinstance(error, DatabaseAway)
+    visit = None if away else find_visit(request.app.state.workplace, request.cookies.get(COOKIE, ""))
     if visit is None:
         values = {"refusals": refusals, "status": status}
         return HTMLResponse(render(request.app.state.environment, "parts/bare_error.html", values), status)
@@ -121,6 +122,8 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         return error.status_code, (Refusal("http", message, "Go back, or look for it by Ctrl+K."),)
     if isinstance(error, RequestValidationError):
         return 422, (Refusal("form", "The address or form holds something unreadable.", "Go back and try again."),)
+    if isinstance(error, DatabaseAway):
+        return 503, (error.refusal,)
     if isinstance(error, UNSTORABLE):
         return 422, (unstorable(),)
     reference = secrets.token_hex(4)

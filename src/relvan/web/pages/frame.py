@@ -4,7 +4,7 @@ from datetime import timedelta
 from typing import Any
 from urllib.parse import quote
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from relvan.core.listings.state import listing_state
@@ -190,4 +190,11 @@ def patterns(desk: At) -> HTMLResponse:
 @router.get("/healthz", name="healthz")
 def healthz() -> JSONResponse:
     """That the application answers."""
+    return JSONResponse({"ok": True})
+
+
+@router.get("/readyz", name="readyz")
+def readyz(request: Request) -> JSONResponse:
+    """That the application can work: its database answers. Told as 503 otherwise, so that a proxy asks another one."""
+    request.app.state.workplace.database.check_is_reachable()
     return JSONResponse({"ok": True})
