@@ -196,6 +196,13 @@ def test_what_is_remembered_of_prices_before_changes_none(wanted, cost):
         assert together == alone
 
 
+def test_a_least_margin_that_no_price_reaches_is_named_with_its_percentage():
+    bounds = Bounds(margin=LeastMargin(Decimal(60), Money(500, "EUR"), Money(0, "EUR")))
+    price = channel_price(Money(1000, "EUR"), (), PriceTerms(FeeRule(referral_percent=50), bounds=bounds))
+    told = [(step.label, step.value, step.detail) for step in price.why.steps]
+    assert ("Least margin 60 %", "not compared", "no price reaches it after the fees there") in told
+
+
 @given(steps)
 def test_steps_survive_being_kept_as_data(ladder):
     assert steps_from(steps_data(ladder)) == tuple(ladder)

@@ -85,23 +85,23 @@ def _floors(
             yield name, rates.convert(own, currency), _no_rate(own, currency)
     if bounds.margin is not None:
         margin = bounds.margin
-        found, detail = remembered.once(
+        yield remembered.once(
             (margin, currency, category), lambda: _margin_floor(margin, fees, category, currency, rates)
         )
-        yield f"Least margin {margin.percent.normalize():f} %" if found else "Least margin", found, detail
 
 
 def _margin_floor(
     margin: LeastMargin, fees: FeeRule, category: str, currency: str, rates: Rates
-) -> tuple[Money | None, str]:
-    """The floor of a least margin; none with the reason."""
+) -> tuple[str, Money | None, str]:
+    """The floor of a least margin, with its name; none with the reason."""
     cost, delivery = rates.convert(margin.cost, currency), rates.convert(margin.delivery, currency)
     if cost is None or delivery is None:
-        return None, _no_rate(margin.cost, currency)
+        return "Least margin", None, _no_rate(margin.cost, currency)
     lowest = lowest_with_margin(
         margin.percent, fees, cost=cost.amount, delivery=delivery.amount, tax_percent=margin.tax, category=category
     )
-    return None if lowest is None else Money(lowest, currency), "no price reaches it after the fees there"
+    found = None if lowest is None else Money(lowest, currency)
+    return f"Least margin {margin.percent.normalize():f} %", found, "no price reaches it after the fees there"
 
 
 def _no_rate(money: Money, currency: str) -> str:
