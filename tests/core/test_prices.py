@@ -1,6 +1,5 @@
 """From list price to channel price; and reading amounts that a person typed."""
 
-from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 
@@ -12,7 +11,6 @@ from relvan.core.listings.rulebook import FeeRule
 from relvan.core.money import Money, parse_amount, round_half_up
 from relvan.core.prices.bounds import Bounds, LeastMargin
 from relvan.core.prices.rates import Rate, Rates, check_rate
-from relvan.core.prices.remembered import Remembered
 from relvan.core.prices.steps import (
     AmountStep,
     ConvertStep,
@@ -178,22 +176,6 @@ def test_no_price_is_ever_below_its_floor_and_the_why_ends_in_it(base, ladder, f
     assert price.money.amount >= (floor or 0)
     assert len(price.why.steps) == len(ladder) + 2 + (floor is not None)
     assert Decimal(price.why.steps[-1].value) * 100 == price.money.amount
-
-
-@given(
-    st.lists(st.tuples(st.integers(1, 40), steps, st.sampled_from(["", "books"]), st.none() | st.integers(0, 40))),
-    st.integers(0, 30),
-)
-def test_what_is_remembered_of_prices_before_changes_none(wanted, cost):
-    remembered = Remembered()
-    fees = FeeRule(referral_percent=15, referral_in={"books": 8}, least_referral=3, fixed=2)
-    margin = LeastMargin(Decimal(12), Money(cost, "EUR"), Money(3, "EUR"))
-    for base, ladder, category, floor in wanted * 2:
-        bounds = Bounds(None if floor is None else Money(floor, "EUR"), margin=margin)
-        terms = PriceTerms(fees, category, bounds=bounds)
-        alone = channel_price(Money(base, "EUR"), tuple(ladder), terms)
-        together = channel_price(Money(base, "EUR"), tuple(ladder), replace(terms, remembered=remembered))
-        assert together == alone
 
 
 def test_a_least_margin_that_no_price_reaches_is_named_with_its_percentage():

@@ -161,4 +161,4 @@ def priced_rows(session: Session, channel_id: int, price_list_id: int, *, after:
         .order_by(Listing.id)
         .limit(most)
     )  # fmt: skip
-    return [PricedRow(*row) for row in session.connection().execute(statement)]
+    return [PricedRow(*row) for row in session.connection().execute(statement).all()]

@@ -1,5 +1,6 @@
 """Tax per order line, half up. See docs/rules.md, “Orders”."""
 
+from collections.abc import Callable
 from decimal import Decimal
 
 from relvan.core.money import part_half_up
@@ -16,3 +17,10 @@ def tax_inside(gross: int, percent: Decimal) -> int:
     over, under = percent.as_integer_ratio()
     net = part_half_up(abs(gross), 100 * under, 100 * under + over)
     return gross - (net if gross >= 0 else -net)
+
+
+def net_in(percent: Decimal) -> Callable[[int], int]:
+    """What is left of any gross amount, not below 0, without the tax inside: `tax_inside` made ready for many."""
+    over, under = percent.as_integer_ratio()
+    net, gross = 100 * under, 100 * under + over
+    return lambda amount: (2 * amount * net + gross) // (2 * gross)

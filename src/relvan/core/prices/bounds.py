@@ -3,13 +3,43 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import Protocol
 
 from relvan.core.listings.rulebook import FeeRule
 from relvan.core.money import Money, as_decimal
 from relvan.core.prices.lowest import lowest_with_margin
 from relvan.core.prices.rates import Rates
-from relvan.core.prices.remembered import FORGETFUL, Remembered
 from relvan.core.why import Why
+
+
+class Costed(Protocol):
+    """What of a product bounds its price: floor, advertised minimum, ceiling and cost in minor units of the seller's
+    currency, its tax code."""
+
+    @property
+    def floor(self) -> int | None:
+        """Its own floor."""
+        ...
+
+    @property
+    def advertised_minimum(self) -> int | None:
+        """The lowest price that may be advertised."""
+        ...
+
+    @property
+    def ceiling(self) -> int | None:
+        """The highest price that may ever be sent."""
+        ...
+
+    @property
+    def cost(self) -> int | None:
+        """What one costs."""
+        ...
+
+    @property
+    def tax_code(self) -> str:
+        """How it is taxed."""
+        ...
 
 
 @dataclass(frozen=True)
@@ -52,13 +82,12 @@ def keep_within(
     category: str,
     rates: Rates,
     why: Why,
-    remembered: Remembered = FORGETFUL,
 ) -> Held:
     """A price lifted to the highest of its floors, lowered to its ceiling; where they contradict, the floor counts. A
     bound in a currency for which there is no rate holds nothing, and the why says so."""
     currency = money.currency
     highest, named = None, ""
-    for name, floor, detail in _floors(bounds, fees, category, currency, rates, remembered):
+    for name, floor, detail in _floors(bounds, fees, category, currency, rates):
         if floor is None:
             why = why.then(name, "not compared", detail)
         elif highest is None or floor.amount > highest.amount:
@@ -77,17 +106,14 @@ def keep_within(
 
 
 def _floors(
-    bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates, remembered: Remembered
+    bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates
 ) -> Iterator[tuple[str, Money | None, str]]:
     """Every floor by its name, in the price's currency; none with the reason where it cannot be worked out."""
     for name, own in (("Floor", bounds.floor), ("Advertised minimum", bounds.advertised)):
         if own is not None:
             yield name, rates.convert(own, currency), _no_rate(own, currency)
     if bounds.margin is not None:
-        margin = bounds.margin
-        yield remembered.once(
-            (margin, currency, category), lambda: _margin_floor(margin, fees, category, currency, rates)
-        )
+        yield _margin_floor(bounds.margin, fees, category, currency, rates)
 
 
 def _margin_floor(

@@ -13,8 +13,8 @@ from typing import NamedTuple
 
 from relvan.core.listings.rulebook import FeeRule
 from relvan.core.money import MOST_MINOR
-from relvan.core.orders.tax import tax_inside
-from relvan.core.prices.fees import fees_of
+from relvan.core.orders.tax import net_in
+from relvan.core.prices.fees import fees_in
 
 MOST_TRIED = 1_000_000
 FEES_OFF = 1.000001  # what the two parts of the fees can be off by together by rounding, and floating point with them
@@ -50,7 +50,8 @@ def lowest_covering(wanted: int, rule: FeeRule, category: str = "") -> int | Non
     [2966, 170, 1260]
     """
     lines = _fee_lines(rule, category, 1.0, FEES_OFF)
-    return _lowest(lines, wanted, lambda price: price - fees_of(price, rule, category).total >= wanted)
+    kept = fees_in(rule, category)
+    return _lowest(lines, wanted, lambda price: price - kept(price) >= wanted)
 
 
 def lowest_with_margin(
@@ -71,11 +72,11 @@ def lowest_with_margin(
     """
     spent = cost + delivery
     over, under = margin.as_integer_ratio()
+    net_of, fees = net_in(tax_percent), fees_in(rule, category)
 
     def leaves(price: int) -> bool:
-        net = price - tax_inside(price, tax_percent)
-        profit = net - fees_of(price, rule, category).total - spent
-        return net > 0 and profit * 100 * under >= over * net
+        net = net_of(price)
+        return net > 0 and (net - fees(price) - spent) * 100 * under >= over * net
 
     kept = 1 - float(margin) / 100
     lines = _fee_lines(rule, category, kept * 100 / (100 + float(tax_percent)), FEES_OFF + kept * TAX_OFF)

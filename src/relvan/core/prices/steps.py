@@ -11,7 +11,6 @@ from relvan.core.prices.bounds import NO_BOUNDS, Bounds, keep_within
 from relvan.core.prices.fees import fees_of
 from relvan.core.prices.lowest import lowest_covering
 from relvan.core.prices.rates import NO_RATES, Rates
-from relvan.core.prices.remembered import FORGETFUL, Remembered
 from relvan.core.prices.sales import SalePrice
 from relvan.core.refusal import Refusal, refuse
 from relvan.core.why import Why
@@ -79,13 +78,12 @@ class NoPrice:
 @dataclass(frozen=True)
 class PriceTerms:
     """What a price is worked out with besides list price and steps: the channel's fees in a category, the rates of the
-    day, and the bounds that it must keep; what was worked out before under the same fees and rates."""
+    day, and the bounds that it must keep."""
 
     fees: FeeRule = FeeRule()
     category: str = ""
     rates: Rates = NO_RATES
     bounds: Bounds = NO_BOUNDS
-    remembered: Remembered = FORGETFUL
 
 
 NO_TERMS = PriceTerms()
@@ -156,27 +154,16 @@ def channel_price(
 
 def _led(start: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str, detail: str) -> Price | NoPrice:
     """Where the steps lead from an amount, within the bounds."""
-    key = (start.amount, start.currency, name, detail, terms.category, steps)
-    stepped = terms.remembered.once(key, lambda: _stepped(start, steps, terms, name, detail))
-    if isinstance(stepped, NoPrice):
-        return stepped
-    money, why = stepped
-    held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why, terms.remembered)
+    money, why = start, Why().then(name, as_decimal(start.amount, start.currency), detail)
+    for step in steps:
+        after = after_step(money, step, terms)
+        if isinstance(after, str):
+            return NoPrice(after, why.then("Price", "none", after))
+        label, detail = _words(step, after, terms, money.currency)
+        money, why = after, why.then(label, as_decimal(after.amount, after.currency), detail)
+    held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why)
     why = held.why.then("Price", as_decimal(held.money.amount, held.money.currency), held.money.currency)
     return Price(held.money, why, held.floored)
-
-
-def _stepped(
-    money: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str, detail: str
-) -> tuple[Money, Why] | NoPrice:
-    why = Why().then(name, as_decimal(money.amount, money.currency), detail)
-    for step in steps:
-        done = _apply(money, step, terms)
-        if isinstance(done, str):
-            return NoPrice(done, why.then("Price", "none", done))
-        money, label, detail = done
-        why = why.then(label, as_decimal(money.amount, money.currency), detail)
-    return money, why
 
 
 def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:
@@ -187,29 +174,38 @@ def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:
     return currency
 
 
-def _apply(money: Money, step: PriceStep, terms: PriceTerms) -> tuple[Money, str, str] | str:
-    """The price after a step, with a name and words for it; or why there is none."""
+def after_step(money: Money, step: PriceStep, terms: PriceTerms) -> Money | str:
+    """The price after a step; or why there is none."""
     amount, currency = money.amount, money.currency
     if isinstance(step, ConvertStep):
-        found, there = terms.rates.between(currency, step.currency), terms.rates.convert(money, step.currency)
-        if found is None or there is None:
-            return f"There is no rate from {currency} to {step.currency}."
-        return there, "Convert", found[1] or "the same currency"
+        there = terms.rates.convert(money, step.currency)
+        return there or f"There is no rate from {currency} to {step.currency}."
     if isinstance(step, CoverFeesStep):
         lowest = lowest_covering(amount, terms.fees, terms.category)
         if lowest is None or lowest > MOST_MINOR:
             return "The fees there eat up every price."
-        kept = as_decimal(fees_of(lowest, terms.fees, terms.category).total, currency)
-        return Money(lowest, currency), "Cover fees", f"of which {kept} {currency} are theirs"
+        return Money(lowest, currency)
     if isinstance(step, PercentStep):
-        after = max(0, round_half_up(Decimal(amount) * (100 + step.percent) / 100))
-        return Money(after, currency), "Percent", f"{step.percent.normalize():+f} %"
+        return Money(max(0, round_half_up(Decimal(amount) * (100 + step.percent) / 100)), currency)
+    if isinstance(step, AmountStep):
+        return Money(max(0, amount + step.amount), currency)
+    return Money(apply_ending(amount, step), currency)
+
+
+def _words(step: PriceStep, after: Money, terms: PriceTerms, currency: str) -> tuple[str, str]:
+    """The name of a step that led to a price from one in a currency, and words for it."""
+    if isinstance(step, ConvertStep):
+        found = terms.rates.between(currency, step.currency)
+        return "Convert", found[1] if found and found[1] else "the same currency"
+    if isinstance(step, CoverFeesStep):
+        kept = as_decimal(fees_of(after.amount, terms.fees, terms.category).total, currency)
+        return "Cover fees", f"of which {kept} {currency} are theirs"
+    if isinstance(step, PercentStep):
+        return "Percent", f"{step.percent.normalize():+f} %"
     if isinstance(step, AmountStep):
         sign = "+" if step.amount >= 0 else ""
-        detail = f"{sign}{as_decimal(step.amount, currency)} {currency}"
-        return Money(max(0, amount + step.amount), currency), "Amount", detail
-    words = " or ".join(f"{ending:02d}" for ending in step.endings)
-    return Money(apply_ending(amount, step), currency), "Ending", f"{step.direction} to {words}"
+        return "Amount", f"{sign}{as_decimal(step.amount, currency)} {currency}"
+    return "Ending", f"{step.direction} to {' or '.join(f'{ending:02d}' for ending in step.endings)}"
 
 
 def steps_from(data: Sequence[Mapping[str, object]]) -> tuple[PriceStep, ...]:

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import partial
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -12,12 +11,10 @@ from relvan.core.listings.rulebook import OtherFees
 from relvan.core.money import Money
 from relvan.core.people.roles import Right
 from relvan.core.prices.rates import Rate, check_rate
-from relvan.core.prices.remembered import Remembered
-from relvan.core.prices.sales import SalePrice
-from relvan.core.prices.steps import NoPrice, Price, PriceStep
+from relvan.core.prices.whole import Ladder, WholePrice
 from relvan.core.refusal import refuse, refuse_if_any
 from relvan.services.channels.settings import try_settings
-from relvan.services.prices.work_out import price_on
+from relvan.services.prices.work_out import PricesOn
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
@@ -108,21 +105,22 @@ def foresee_rate(workplace: Workplace, actor: Actor, rate: Rate) -> list[tuple[s
     return [(channel.name, foresee_prices(workplace, actor, channel.key, {}, outside)) for channel in touched]
 
 
-def _count(found: PriceForesight, stay: list[PriceSample], row: PricedRow, new: Price | NoPrice, currency: str) -> None:
+def _count(
+    found: PriceForesight, stay: list[PriceSample], row: PricedRow, new: WholePrice | str, currency: str
+) -> None:
     found.listings += 1
-    amount = new.money.amount if isinstance(new, Price) else None
-    floored = isinstance(new, Price) and new.floored
+    amount, floored = (None, False) if isinstance(new, str) else (new.amount, new.floored)
     found.floored += floored
     if amount is None and row.price is not None:
-        assert isinstance(new, NoPrice)
+        assert isinstance(new, str)
         found.none += 1
-        found.reasons[new.reason] = found.reasons.get(new.reason, 0) + 1
+        found.reasons[new] = found.reasons.get(new, 0) + 1
     elif amount is not None and amount != row.price:
         found.up += amount > (row.price or 0)
         found.down += amount < (row.price or 0)
     samples = stay if amount == row.price else found.samples
     if len(samples) < SAMPLES:
-        told = str(new.money) if isinstance(new, Price) else f"none: {new.reason}"
+        told = f"none: {new}" if isinstance(new, str) else str(Money(new.amount, new.currency))
         before = "none" if row.price is None else str(Money(row.price, currency))
         samples.append(PriceSample(row.listing_id, row.sku, row.title, row.state, before, told, floored))
 
@@ -134,39 +132,41 @@ class _Trial:
         self.session, self.settings = session, settings
         book = workplace.rulebook(settings.channel)
         self.book = book.model_copy(update={"fees": book.fees.but_for(outside.fees)}) if outside.fees else book
-        self.own = workplace.settings.currency
         self.now = workplace.now()
-        self.rates = rates_on(session, self.now.date()).but_for(outside.rates)
-        self.remembered = Remembered()
+        rates = rates_on(session, self.now.date()).but_for(outside.rates)
+        self.prices = PricesOn(settings, self.book, own=workplace.settings.currency, rates=rates)
+        self.ladders: dict[int, Ladder] = {}
         self.speakers: Speakers = load_speakers(session)
         self.standing = self.speakers.standing.get(settings.channel.id)
 
-    def prices_of(self, rows: Sequence[PricedRow]) -> list[Price | NoPrice]:
-        """The price of each row; rows that are alike in all that decides it have the same."""
-        bases, listed_at, known = self._alias_bases(rows), self.settings.price_list.id, self.remembered
+    def prices_of(self, rows: Sequence[PricedRow]) -> list[WholePrice | str]:
+        """The price of each row, or why it has none."""
+        bases, listed_at = self._alias_bases(rows), self.settings.price_list.id
         sales = sales_holding(self.session, {row.product_id for row in rows}, self.now)
-        found = []
-        for row in rows:
-            base, sale = bases.get(row.listing_id, row.base), sales.get((listed_at, row.product_id))
-            standing = row.ours if self.standing else ""
-            alike = (base, row.floor, row.advertised_minimum, row.ceiling, row.cost, row.tax_code, row.category,
-                     row.layer_id, standing, sale)  # fmt: skip
-            found.append(known.once(alike, partial(self._price, row, base, sale)))
+        return [
+            self.prices.price(
+                row, bases.get(row.listing_id, row.base), category=row.category, ladder=self._ladder(row),
+                sale=sales.get((listed_at, row.product_id)),
+            )
+            for row in rows
+        ]  # fmt: skip
+
+    def _ladder(self, row: PricedRow) -> Ladder:
+        """The steps of a listing: of its price layer, else of the one that stands for its category, else the
+        channel's."""
+        if row.layer_id is None and not self.standing:
+            return self.prices.ladder
+        layer_id = row.layer_id
+        if layer_id is None:
+            layer = standing_layers(self.standing or {}, row.ours).get("price")
+        else:
+            layer = self.speakers.layers[layer_id]
+        if layer is None or layer.steps is None:
+            return self.prices.ladder
+        found = self.ladders.get(layer.id)
+        if found is None:
+            found = self.ladders[layer.id] = Ladder(layer.steps)
         return found
-
-    def _price(self, row: PricedRow, base: int | None, sale: SalePrice | None) -> Price | NoPrice:
-        return price_on(
-            self.settings, self.book, row, base,
-            own=self.own, category=row.category, rates=self.rates, steps=self._steps(row),
-            sale=sale, remembered=self.remembered,
-        )  # fmt: skip
-
-    def _steps(self, row: PricedRow) -> Sequence[PriceStep] | None:
-        """The steps of a listing's price layer; none where the channel's count."""
-        if row.layer_id is not None:
-            return self.speakers.layers[row.layer_id].steps
-        layer = standing_layers(self.standing, row.ours).get("price") if self.standing else None
-        return layer.steps if layer else None
 
     def _alias_bases(self, rows: Sequence[PricedRow]) -> dict[int, int]:
         """The list prices that aliases have of their own."""

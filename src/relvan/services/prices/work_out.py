@@ -2,50 +2,19 @@
 
 from collections.abc import Sequence
 from decimal import Decimal
-from typing import Protocol
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.money import Money
 from relvan.core.orders.tax import TAX_PERCENT
-from relvan.core.prices.bounds import Bounds, LeastMargin
+from relvan.core.prices.bounds import Bounds, Costed, LeastMargin
 from relvan.core.prices.rates import Rates
-from relvan.core.prices.remembered import FORGETFUL, Remembered
 from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import NoPrice, Price, PriceStep, PriceTerms, channel_price
+from relvan.core.prices.whole import Ladder, WholePrice, WholePrices
 from relvan.core.why import Why
 from relvan.store.channels import ChannelSettings
 
 NO_ENTRY = NoPrice("The product has no price on the channel's price list.", Why())
-
-
-class Costed(Protocol):
-    """What of a product bounds its price: floor, advertised minimum, ceiling and cost in minor units of the seller's
-    currency, its tax code."""
-
-    @property
-    def floor(self) -> int | None:
-        """Its own floor."""
-        ...
-
-    @property
-    def advertised_minimum(self) -> int | None:
-        """The lowest price that may be advertised."""
-        ...
-
-    @property
-    def ceiling(self) -> int | None:
-        """The highest price that may ever be sent."""
-        ...
-
-    @property
-    def cost(self) -> int | None:
-        """What one costs."""
-        ...
-
-    @property
-    def tax_code(self) -> str:
-        """How it is taxed."""
-        ...
 
 
 def price_on(
@@ -59,21 +28,47 @@ def price_on(
     rates: Rates,
     steps: Sequence[PriceStep] | None = None,
     sale: SalePrice | None = None,
-    remembered: Remembered = FORGETFUL,
 ) -> Price | NoPrice:
     """The price on a channel, from the list price in minor units. Floor and cost are in the seller's `own` currency;
-    the `steps` of a layer go instead of the channel's; a `sale` price of the list may hold now. Of many prices on one
-    channel, with the same rates, each has the benefit of what is `remembered` of those before."""
+    the `steps` of a layer go instead of the channel's; a `sale` price of the list may hold now."""
     if base is None:
         return NO_ENTRY
     listed_at = settings.price_list
-    terms = PriceTerms(book.fees, category, rates, _bounds(settings, listed, own), remembered)
+    terms = PriceTerms(book.fees, category, rates, _bounds(settings, listed, own))
     wanted = tuple(settings.steps if steps is None else steps)
     found = channel_price(Money(base, listed_at.currency), wanted, terms, list_name=listed_at.name, sale=sale)
     if isinstance(found, Price) and found.money.currency != book.currency:
-        reason = f"The price comes out in {found.money.currency}; {book.name} sells in {book.currency}."
-        return NoPrice(reason, found.why)
+        return NoPrice(_elsewhere(found.money.currency, book), found.why)
     return found
+
+
+class PricesOn:
+    """The prices of very many products on a channel, as `price_on` has them but without the whys. `rates` and the fees
+    in the `book` need not be those of today."""
+
+    def __init__(self, settings: ChannelSettings, book: Rulebook, *, own: str, rates: Rates) -> None:
+        self._book = book
+        self._whole = WholePrices(
+            PriceTerms(book.fees, rates=rates), settings.price_list.currency, own,
+            least_margin=settings.least_margin, delivery=settings.delivery_cost,
+            tax=TAX_PERCENT if settings.price_list.tax_inside else None,
+        )  # fmt: skip
+        self.ladder = Ladder(settings.steps)
+
+    def price(
+        self, listed: Costed, base: int | None, *, category: str, ladder: Ladder, sale: SalePrice | None
+    ) -> WholePrice | str:
+        """The price from a list price in minor units; or why there is none."""
+        if base is None:
+            return NO_ENTRY.reason
+        found = self._whole.price(listed, base, category, ladder, sale.amount if sale else None)
+        if not isinstance(found, str) and found.currency != self._book.currency:
+            return _elsewhere(found.currency, self._book)
+        return found
+
+
+def _elsewhere(currency: str, book: Rulebook) -> str:
+    return f"The price comes out in {currency}; {book.name} sells in {book.currency}."
 
 
 def _bounds(settings: ChannelSettings, listed: Costed, own: str) -> Bounds:
