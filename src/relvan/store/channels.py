@@ -14,6 +14,8 @@ from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
 from relvan.store.tables import Carrier, Channel, LagSample, Listing, OutboxEntry, PriceList, SupplyWarehouse
 
+SUPPLY = select(SupplyWarehouse.channel_id, SupplyWarehouse.warehouse_id).order_by(SupplyWarehouse.position)
+SETTINGS = select(Channel, PriceList).join(PriceList, PriceList.id == Channel.price_list_id)
 OPEN_STATES = ("waiting", "sending", "handed in")  # of updates that have no answer yet
 
 
@@ -72,9 +74,9 @@ def carriers(session: Session) -> list[Carrier]:
 def channel_settings(session: Session) -> dict[int, ChannelSettings]:
     """The settings of every channel by its id, in two queries."""
     supply: dict[int, list[int]] = {}
-    for row in session.scalars(select(SupplyWarehouse).order_by(SupplyWarehouse.position)):
-        supply.setdefault(row.channel_id, []).append(row.warehouse_id)
-    rows = session.execute(select(Channel, PriceList).join(PriceList, PriceList.id == Channel.price_list_id))
+    for channel_id, warehouse_id in session.execute(SUPPLY):
+        supply.setdefault(channel_id, []).append(warehouse_id)
+    rows = session.execute(SETTINGS)
     return {
         channel.id: ChannelSettings(
             channel,

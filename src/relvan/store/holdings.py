@@ -10,7 +10,7 @@ from relvan.core.catalogue.product import ProductKind
 from relvan.core.stock.availability import Balance, Holding
 from relvan.store.catalogue import kinds_of, skus_of
 from relvan.store.facts import parts_below
-from relvan.store.stock import balances_of, warehouses
+from relvan.store.stock import balances_of, warehouse_names
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ class Holdings:
 
 def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
     """The stock of products; for the kits among them that of their parts. At most a handful of queries."""
-    names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+    names = warehouse_names(session)
     kinds = kinds_of(session, product_ids)
     named = {product_id: kind for product_id, (kind, _) in kinds.items()}
     kits = [product_id for product_id, (kind, _) in kinds.items() if kind == ProductKind.KIT]

@@ -13,6 +13,8 @@ from relvan.core.stock.nearest import NearerPolicies, is_below
 from relvan.store.among import among
 from relvan.store.tables import Category, Listing, NearerPolicy, Product
 
+PLACES = select(NearerPolicy.channel_id, NearerPolicy.category, NearerPolicy.policy).distinct()
+
 
 @dataclass(frozen=True)
 class PolicyPlaces:
@@ -28,8 +30,7 @@ def policy_places(session: Session) -> PolicyPlaces:
     """What there is of nearer policies; one query."""
     categories: dict[int, dict[str, StockPolicy]] = defaultdict(dict)
     single, risky = set(), set()
-    rows = session.execute(select(NearerPolicy.channel_id, NearerPolicy.category, NearerPolicy.policy).distinct())
-    for channel_id, category, kept in rows.all():
+    for channel_id, category, kept in session.execute(PLACES):
         policy = policy_from(kept)
         if category is None:
             single.add(channel_id)

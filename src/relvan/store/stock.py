@@ -24,6 +24,8 @@ from relvan.store.tables import (
     Warehouse,
 )
 
+NAMES = select(Warehouse.id, Warehouse.name).order_by(Warehouse.id)
+
 
 def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:
     """A warehouse that is known to be there."""
@@ -43,6 +45,11 @@ def warehouse_by_key(session: Session, key: str) -> Warehouse:
 def warehouses(session: Session) -> list[Warehouse]:
     """All warehouses."""
     return list(session.scalars(select(Warehouse).order_by(Warehouse.id)))
+
+
+def warehouse_names(session: Session) -> dict[int, str]:
+    """The names of all warehouses by id."""
+    return dict(session.execute(NAMES).all())
 
 
 def balances_of(session: Session, product_ids: Collection[int]) -> dict[int, dict[int, CoreBalance]]:

@@ -83,9 +83,12 @@ def _waiting(session: Session, tellings: Sequence[Telling]) -> dict[tuple[int, s
 
 
 def _renew(entry: OutboxEntry, telling: Telling) -> None:
-    entry.urgency = min(entry.urgency, telling.urgency)
-    entry.payload = telling.payload
-    entry.job_row_id = telling.job_row_id or entry.job_row_id
+    if telling.urgency < entry.urgency:
+        entry.urgency = telling.urgency
+    if telling.payload != entry.payload:
+        entry.payload = telling.payload
+    if telling.job_row_id:
+        entry.job_row_id = telling.job_row_id
     if telling.caused_at and not entry.caused_at:
         entry.caused_at = telling.caused_at
 
