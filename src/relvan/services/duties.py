@@ -3,6 +3,7 @@ those that died."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from datetime import datetime
 
 from sqlalchemy.orm import Session
 
@@ -47,14 +48,20 @@ def take_share(workplace: Workplace, worker: str, *, busy: Collection[str] = ())
 def take_duty(workplace: Workplace, worker: str, duty: str) -> bool:
     """Take one duty for somebody who does nothing else, such as a command; whether nobody alive has it."""
     now = workplace.now()
+    with workplace.database.reading() as session:  # it may be asked again and again, and writers take turns
+        if not _is_free(session, worker, duty, now):
+            return False
     with workplace.database.writing(hurried=True) as session:
-        held = held_duties(session)
-        seen = seen_workers(session, sharing=True) | seen_workers(session, sharing=False)
-        free = held.get(duty) not in alive(seen, now) - {worker}
+        free = _is_free(session, worker, duty, now)
         if free:
             note_worker(session, worker, now, shares=False)
-            give_duties(session, worker, {duty}, held)
+            give_duties(session, worker, {duty}, held_duties(session))
     return free
+
+
+def _is_free(session: Session, worker: str, duty: str, now: datetime) -> bool:
+    seen = seen_workers(session, sharing=True) | seen_workers(session, sharing=False)
+    return held_duties(session).get(duty) not in alive(seen, now) - {worker}
 
 
 def leave_duties(workplace: Workplace, worker: str) -> None:

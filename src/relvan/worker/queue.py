@@ -11,6 +11,7 @@ from huey import RedisHuey, SqliteHuey
 from huey.api import Huey
 from redis import ConnectionPool
 
+from relvan.core.refusal import DatabaseAway
 from relvan.settings import Settings
 
 CONNECT_S, ANSWER_S = 1.0, 3.0  # of a queue server: nobody who changes something waits longer to wake a worker
@@ -35,16 +36,16 @@ def register_delivery(queue: Huey, deed: Callable[[int], None]) -> Any:
 
 
 class Seldom(logging.Filter):
-    """Lets the queue's trouble be told once a minute and in a line: it is tried many times a second, and the schedule
-    does the work meanwhile."""
+    """Lets trouble that comes back many times a second be told once a minute and in a line: that the queue is away (the
+    schedule does the work meanwhile), or the database. `only` trouble of a kind; all errors without one."""
 
-    def __init__(self, every_s: float = 60.0) -> None:
+    def __init__(self, only: type[Exception] | None = None, every_s: float = 60.0) -> None:
         super().__init__()
-        self.every_s, self._told_at = every_s, -every_s
+        self.only, self.every_s, self._told_at = only, every_s, -every_s
 
     def filter(self, record: logging.LogRecord) -> bool:
         """Whether to tell it now."""
-        if record.levelno < logging.ERROR:
+        if record.levelno < logging.ERROR or not self._is_meant(record):
             return True
         now = time.monotonic()
         if now - self._told_at < self.every_s:
@@ -55,12 +56,18 @@ class Seldom(logging.Filter):
             record.exc_info = None
         return True
 
+    def _is_meant(self, record: logging.LogRecord) -> bool:
+        if self.only is None:
+            return True
+        return record.exc_info is not None and isinstance(record.exc_info[1], self.only)
+
 
 def quieten() -> None:
-    """Tell trouble with reading the queue seldom."""
+    """Tell seldom that the queue or the database is away."""
     seldom = Seldom()
     for name in ("huey.consumer.Worker", "huey.consumer.Scheduler"):
         logging.getLogger(name).addFilter(seldom)
+    logging.getLogger("relvan.worker").addFilter(Seldom(only=DatabaseAway))
 
 
 class Waker:
