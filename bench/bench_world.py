@@ -29,6 +29,7 @@ from relvan.services.check import check
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
+from relvan.services.stock.hold_backs import mind_silence
 from relvan.services.workplace import Workplace
 from relvan.store.holdings import load_holdings
 from relvan.store.tables import Channel as ChannelRow
@@ -54,7 +55,7 @@ POLL_S = {"corvello": 1.0, "hagglet": 0.5, "loomstead": 0.5, "ownshop": 0.4}  # 
 E_RISK = 0.01
 POLICIES = {"none": {}, "fixed": {"hold_back": 2}, "by risk": {"risk": str(E_RISK)}}
 START = datetime(2026, 11, 2, 8, tzinfo=UTC)
-NAIVE_S = 300.0
+NAIVE_S, MIND_S, LOOK_S = 300.0, 5.0, 4.0
 
 
 @dataclass
@@ -73,6 +74,7 @@ class Run:
     dead_until: float = 0.0
     kills: int = 0
     read: dict[str, int] = field(default_factory=dict)
+    looked: dict[str, float] = field(default_factory=dict)
 
     def plan(self, when: float, what: str, which: Any = None) -> None:
         """Let something happen later; what is planned first comes first."""
@@ -118,6 +120,7 @@ def product_run(policy: Mapping[str, Any]) -> dict[str, Any]:
             run.plan(moment, "kill")
         for key in KEYS:
             run.plan(POLL_S[key] * dice.random(), "poll", key)
+        run.plan(MIND_S, "mind")
         workplace.wake = lambda what, which: run.wake(next(k for k, v in run.ids.items() if v == which))
         live(run)
         calm_down(run)
@@ -155,6 +158,9 @@ def step(run: Run) -> None:
         run.channels[random.Random(run.count).choice(KEYS)].killing = True
     elif run.time < run.dead_until:
         run.plan(run.dead_until + 0.1, what, which)
+    elif what == "mind":
+        mind_silence(run.workplace)
+        run.plan(run.time + MIND_S, what)
     else:
         work(run, what, which)
 
@@ -165,8 +171,9 @@ def work(run: Run, what: str, key: str) -> None:
     before = run.time
     try:
         if what == "poll":
-            there = len(run.channels[key].orders)  # a look that finds nothing new would cost time and change nothing
-            if run.read.get(key) != there:
+            there = len(run.channels[key].orders)  # a look that finds nothing new is made only now and then
+            if run.read.get(key) != there or run.time - run.looked.get(key, -LOOK_S) >= LOOK_S:
+                run.looked[key] = run.time
                 read_orders(run.workplace, run.ids[key])
                 with run.workplace.database.reading() as session:
                     run.read[key] = session.get_one(ChannelRow, run.ids[key]).order_mark
@@ -257,7 +264,7 @@ def furnish(workplace: Workplace, policy: Mapping[str, Any]) -> Run:
         session.execute(insert(Listing), [
             _listing(workplace, c, n + 1, f"ALIAS-{n}") for c in ids.values() for n in range(ALIASES)
         ])  # fmt: skip
-        _sold_before(session, workplace, sold)
+        _sold_before(session, workplace, list(ids.values()), sold)
     return _open(workplace, ids)
 
 
@@ -308,8 +315,8 @@ def wishes(workplace: Workplace) -> list[Wish]:
     return demand(*rates(workplace), HOURS, SEED)
 
 
-def _sold_before(session: Any, workplace: Workplace, products: Sequence[int]) -> None:
-    """Four weeks of sales at the same pace, so that the pace is known."""
+def _sold_before(session: Any, workplace: Workplace, ids: Sequence[int], products: Sequence[int]) -> None:
+    """Four weeks of sales at the same pace on every channel, so that the pace is known."""
     session.flush()
     refs, paces = rates(workplace)
     parts: dict[int, list[tuple[int, int]]] = {}
@@ -320,15 +327,16 @@ def _sold_before(session: Any, workplace: Workplace, products: Sequence[int]) ->
         product = int(ref.split("-")[1]) + (1 if ref.startswith("ALIAS") else 0)
         for part, units in parts.get(product, [(product, 1)]):
             sold[part] = sold.get(part, 0.0) + pace * len(KEYS) * 1.4 * units * 24 * 28
-    order = Order(number="B-1", tray="closed", currency="EUR", customer="Before", total=0, paid=0, units=1,
-                  ship_to={}, placed_at=START, taken_at=START)  # fmt: skip
-    session.add(order)
-    session.flush()
-    session.execute(insert(OrderLine), [
-        {"order_id": order.id, "position": 1, "sku": "x", "title": "x", "product_id": product, "unit_price": 0,
-         "quantity": max(1, round(units)), "picked": 0, "shipped": 0, "stocked": False}
-        for product, units in sold.items() if product in set(products)
-    ])  # fmt: skip
+    for place, channel_id in enumerate(ids):
+        order = Order(number=f"B-{place}", tray="closed", currency="EUR", customer="Before", total=0, paid=0, units=1,
+                      ship_to={}, placed_at=START, taken_at=START, channel_id=channel_id)  # fmt: skip
+        session.add(order)
+        session.flush()
+        session.execute(insert(OrderLine), [
+            {"order_id": order.id, "position": 1, "sku": "x", "title": "x", "product_id": product, "unit_price": 0,
+             "quantity": max(1, round(units / len(ids))), "picked": 0, "shipped": 0, "stocked": False}
+            for product, units in sold.items() if product in set(products)
+        ])  # fmt: skip
 
 
 def naive_run() -> dict[str, Any]:

@@ -11,7 +11,6 @@ from relvan.core.catalogue.kits import PartStock, can_be_made
 from relvan.core.refusal import Refused
 from relvan.core.stock.availability import (
     Balance,
-    Pace,
     StockPolicy,
     check_policy,
     free_over,
@@ -19,6 +18,7 @@ from relvan.core.stock.availability import (
     policy_from,
     shown_quantity,
 )
+from relvan.core.stock.pace import Pace
 from relvan.core.stock.whole import free_of_kits, free_over_all, shown_quantities
 
 MILL, YARD = Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)

@@ -25,6 +25,12 @@ def test_what_could_oversell_goes_first(before, after, urgency):
     assert quantity_urgency(before, after) == urgency
 
 
+@pytest.mark.parametrize(("before", "after", "urgency"),
+                         [(5, 0, 3), (5, 4, 3), (None, 4, 3), (4, 5, 5), (0, 0, 1)])  # fmt: skip
+def test_what_is_only_held_back_goes_after_what_was_sold(before, after, urgency):
+    assert quantity_urgency(before, after, precaution=True) == urgency
+
+
 def test_the_order_of_sending():
     topics = [Topic.ACKNOWLEDGE, Topic.PRICE, Topic.CONTENT, Topic.PICTURES]
     found = [topic_urgency(topic) for topic in topics]

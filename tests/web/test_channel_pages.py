@@ -5,7 +5,8 @@ from lxml import html
 
 from relvan.services.duties import take_share
 from relvan.services.outbox.deliver import deliver_next
-from tests.house import add_pot, channel_ids, connect, count, deliver, list_everywhere
+from relvan.services.stock.hold_backs import mind_silence
+from tests.house import add_pot, channel_ids, connect, count, deliver, list_everywhere, read
 from tests.snapshots import built_once
 from tests.web.test_pages import client_of, post, sign_in
 
@@ -82,7 +83,11 @@ def test_updates_tell_what_waits_how_late_and_what_was_refused(web, world, shop,
     shop.now.move(minutes=2)
     deliver(shop)
     assert "of 1" in words(web.get("/updates"))
+    read(shop)
     assert "Hagglet paused" in words(post(web, f"{PAGE}/pause", paused="yes", back="/updates"))
+    shop.now.move(minutes=5)
+    mind_silence(shop)
+    assert "Its orders could not be read for some 6 minutes." in words(web.get("/updates"))
     assert "Hagglet calm" in words(post(web, f"{PAGE}/pause", paused="no", back="/updates"))
 
 
@@ -98,4 +103,4 @@ def test_updates_name_the_workers_and_say_when_none_runs(web, shop):
     shop.now.move(minutes=1)
     told = words(web.get("/updates"))
     assert "No worker runs." in told
-    assert "bellows was last seen" in told
+    assert "bellows was lost" in told

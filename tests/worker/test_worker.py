@@ -3,13 +3,16 @@
 import logging
 import threading
 import time
+from datetime import timedelta
 
 import pytest
 from huey.api import Huey
 
+from relvan.core.refusal import DatabaseAway
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
 from relvan.services.listings.standing import Look
+from relvan.services.stock.hold_backs import mind_silence
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
 from relvan.worker.queue import Seldom, Waker, open_queue, register_delivery
@@ -109,6 +112,18 @@ def test_that_the_queue_is_away_is_told_seldom_and_in_a_line(caplog):
     assert caplog.records[-1].getMessage() == "again"
 
 
+def test_that_the_database_is_away_is_told_seldom_and_other_trouble_always(caplog):
+    log, seldom = logging.getLogger("a loop of the worker"), Seldom(only=DatabaseAway)
+    log.addFilter(seldom)
+    for trouble in (DatabaseAway(), DatabaseAway(), ValueError("a mistake of ours"), ValueError("another")):
+        try:
+            raise trouble
+        except Exception:
+            log.exception("A round failed")
+    told = [(record.getMessage(), record.exc_info is None) for record in caplog.records]
+    assert told == [(f"A round failed: {DatabaseAway()}", True), ("A round failed", False), ("A round failed", False)]
+
+
 def test_only_one_worker_works_on_a_folder(settings):
     order = []
 
@@ -191,3 +206,30 @@ def test_the_worker_looks_whether_what_was_placed_still_stands(workplace, owner,
     for _ in range(3):
         worker.looks.run(channel_id)
     assert looked == [channel_id] * 3
+
+
+def test_the_worker_minds_silent_channels(place, owner, world, monkeypatch, caplog):
+    def silent():
+        with place.database.reading() as session:
+            return channel_by_key(session, "hagglet").silent_minutes
+
+    def mind(workplace, failures=[1]):  # noqa: B006 - the first time it fails
+        if failures:
+            raise OSError(f"trouble {failures.pop()}")
+        return mind_silence(workplace)
+
+    connect(place, owner, world, "hagglet")
+    with place.database.writing() as session:
+        channel_by_key(session, "hagglet").orders_read_at = place.now() - timedelta(minutes=5, seconds=10)
+    monkeypatch.setattr("relvan.worker.run.MIND_EVERY_S", 0.1)
+    monkeypatch.setattr("relvan.worker.run.mind_silence", mind)
+    world.weather("hagglet", "down")
+    worker = Worker(place, "worker-t")
+    worker.start()
+    try:
+        wait_until(lambda: silent() == 6)
+        assert "Hold-backs by risk could not be kept up" in caplog.text
+        world.weather("hagglet", "calm")
+        wait_until(lambda: silent() == 0)
+    finally:
+        worker.stop()

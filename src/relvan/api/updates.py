@@ -25,6 +25,7 @@ def get_updates(by: By, channel: str) -> dict[str, Any]:
         "state": one.health.state,
         "last_error": one.health.last_error,
         "last_heard": one.health.last_ok_at,
+        "silent_minutes": one.channel.silent_minutes,
         "waiting": [
             {"topic": row.topic, "count": row.count, "under_way": row.under_way, "oldest": row.oldest}
             for row in one.waiting

@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 LEASE = timedelta(seconds=20)  # a worker that was not seen for so long has died, and others take over what it did
 JOBS, SALES = "jobs", "sales"  # bulk jobs, one after another; sale prices that start and end
+HOLD_BACKS = "hold-backs"  # keeping up what is held back by risk
 
 
 def channel_duty(channel_id: int) -> str:

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
-from relvan.core.duties import JOBS, SALES, channel_duty, listener_duty
+from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, listener_duty
 from relvan.store.among import among
 from relvan.store.portable import insert_into
 from relvan.store.rows import rows_as
@@ -29,7 +29,7 @@ def all_duties(session: Session) -> list[str]:
     """Everything that some worker has to do."""
     channels = [channel_duty(key) for key in session.scalars(select(Channel.id).order_by(Channel.id))]
     listeners = [listener_duty(key) for key in session.scalars(select(Listener.id).order_by(Listener.id))]
-    return [*channels, *listeners, JOBS, SALES]
+    return [*channels, *listeners, JOBS, SALES, HOLD_BACKS]
 
 
 def seen_workers(session: Session, *, sharing: bool) -> dict[str, datetime]:

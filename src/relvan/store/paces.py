@@ -1,14 +1,17 @@
 """How fast pools of stock sell, and how late channels hear of it."""
 
 from collections.abc import Collection
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from relvan.core.stock.pace import Selling, Unseen
 from relvan.core.stock.risk import fades
 from relvan.store.among import among
-from relvan.store.tables import LagSample, Order, OrderLine, Oversale
+from relvan.store.rows import rows_as
+from relvan.store.tables import Channel, LagSample, Order, OrderLine, Oversale
 
 SALES_OF = timedelta(days=28)
 LAGS_OF = timedelta(days=7)
@@ -25,6 +28,50 @@ def sold_a_minute(session: Session, product_ids: Collection[int], now: datetime)
     )
     minutes = SALES_OF.total_seconds() / 60
     return {product_id: units / minutes for product_id, units in session.execute(statement) if product_id is not None}
+
+
+def sold_unseen(session: Session, product_ids: Collection[int], now: datetime) -> list[Unseen]:
+    """What silent channels may have sold of products since they were read: at their own pace of the last 28 days, for
+    as long as they are silent. One query when none is, else two."""
+    statement = select(Channel.id, Channel.name, Channel.silent_minutes).where(Channel.silent_minutes > 0)
+    silent = rows_as(Unseen, session, statement.order_by(Channel.id))
+    if not silent:
+        return []
+    rows = session.execute(
+        select(OrderLine.product_id, Order.channel_id, func.sum(OrderLine.quantity))
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(among(OrderLine.product_id, product_ids), Order.placed_at > now - SALES_OF)
+        .where(Order.cancelled_at.is_(None), Order.channel_id.in_([one.channel_id for one in silent]))
+        .group_by(OrderLine.product_id, Order.channel_id)
+    )
+    sold: dict[int | None, dict[int, float]] = {}
+    for product_id, channel_id, units in rows.all():
+        if product_id is not None:
+            sold.setdefault(channel_id, {})[product_id] = units / SALES_OF.total_seconds() * 60
+    return [
+        replace(one, units={key: pace * one.minutes for key, pace in sold.get(one.channel_id, {}).items()})
+        for one in silent
+    ]
+
+
+def sold_on(session: Session, channel_ids: Collection[int], now: datetime) -> set[int]:
+    """The products that some channels have sold in the last 28 days."""
+    statement = (
+        select(OrderLine.product_id)
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(Order.channel_id.in_(channel_ids), Order.placed_at > now - SALES_OF, Order.cancelled_at.is_(None))
+        .distinct()
+    )
+    return {product_id for product_id in session.scalars(statement) if product_id is not None}
+
+
+def selling_of(session: Session, product_ids: Collection[int], now: datetime) -> Selling:
+    """How some pools sell; three queries, four when a channel is silent."""
+    return Selling(
+        sold_a_minute(session, product_ids, now),
+        oversold_lately(session, product_ids, now),
+        sold_unseen(session, product_ids, now),
+    )
 
 
 def all_sold_a_minute(session: Session, now: datetime) -> dict[int, float]:

@@ -1,10 +1,12 @@
 """Queries over what listings show: the quantity of each with what decides it."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, aliased
 
+from relvan.store.among import among
 from relvan.store.tables import Listing, Product
 
 
@@ -23,8 +25,11 @@ class QuantityRow:
     quantity: int
 
 
-def quantity_rows(session: Session, channel_id: int, *, after: int, most: int) -> list[QuantityRow]:
-    """Listings of a channel that show a quantity, by id; one query, past the object layer."""
+def quantity_rows(
+    session: Session, channel_id: int, *, after: int, most: int, product_ids: Collection[int] | None = None
+) -> list[QuantityRow]:
+    """Listings of a channel that show a quantity, or only those of some products, by id; one query, past the object
+    layer."""
     family = aliased(Product)
     statement = (
         select(
@@ -38,4 +43,6 @@ def quantity_rows(session: Session, channel_id: int, *, after: int, most: int) -
         .order_by(Listing.id)
         .limit(most)
     )  # fmt: skip
+    if product_ids is not None:
+        statement = statement.where(among(Listing.product_id, product_ids))
     return [QuantityRow(*row) for row in session.connection().execute(statement)]

@@ -17,7 +17,7 @@ from urllib.parse import quote
 
 from huey.consumer import Consumer
 
-from relvan.core.duties import JOBS, SALES, channel_duty, listener_duty
+from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, listener_duty
 from relvan.core.listings.rulebook import Rulebook
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.jobs.work import work_next
@@ -27,6 +27,7 @@ from relvan.services.listings.standing import read_standing
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.sales import turn_sales
+from relvan.services.stock.hold_backs import bring_hold_backs_along, mind_silence
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.channels import channels
@@ -39,6 +40,8 @@ log = logging.getLogger("relvan.worker")
 TICK_S = 0.2
 SEEK_EVERY_S = 2.0
 RECLAIM_EVERY_S = 30.0
+MIND_EVERY_S = 5.0
+HOLD_BACKS_EVERY_S = 900.0
 MOST_ROUNDS = 200
 
 
@@ -102,6 +105,7 @@ class Worker:
             self._keep_looking,
             self._keep_working,
             self._keep_announcing,
+            self._keep_holding_back,
         ):
             thread = threading.Thread(target=target, daemon=True, name=target.__name__)
             thread.start()
@@ -193,6 +197,20 @@ class Worker:
                 pass
         except Exception:
             log.exception("Sale prices could not be started or ended")
+
+    def _keep_holding_back(self) -> None:
+        """What is held back by risk: at once when a channel falls silent or is heard again, else now and then."""
+        brought_at = -HOLD_BACKS_EVERY_S
+        while not self.stopped.wait(MIND_EVERY_S):
+            try:
+                if not self._may_go_on(HOLD_BACKS):
+                    continue
+                mind_silence(self.workplace)
+                if time.monotonic() - brought_at > HOLD_BACKS_EVERY_S:
+                    bring_hold_backs_along(self.workplace)
+                    brought_at = time.monotonic()
+            except Exception:
+                log.exception("Hold-backs by risk could not be kept up")
 
     def _keep_working(self) -> None:
         """Bulk jobs, one at a time: the outbox and the orders go on beside them."""

@@ -36,8 +36,11 @@ FIRST_PROBE_S = 5.0
 LONGEST_PROBE_S = 60.0
 
 
-def quantity_urgency(before: int | None, after: int) -> Urgency:
-    """How urgent a quantity is, from what the channel shows and what it should show."""
+def quantity_urgency(before: int | None, after: int, *, precaution: bool = False) -> Urgency:
+    """How urgent a quantity is, from what the channel shows and what it should show. What falls only by `precaution`,
+    since more is held back, goes after what was sold."""
+    if precaution and (before is None or after < before):
+        return Urgency.ORDER_NEWS
     if after == 0:
         return Urgency.QUANTITY_TO_ZERO
     if before is None or after < before:

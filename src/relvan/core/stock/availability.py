@@ -6,7 +6,8 @@ from decimal import Decimal, InvalidOperation
 from typing import Protocol
 
 from relvan.core.refusal import Refusal, refuse
-from relvan.core.stock.risk import check_risk, hold_back_by_risk
+from relvan.core.stock.pace import NO_PACE, Pace
+from relvan.core.stock.risk import check_risk, hold_back_of
 from relvan.core.why import Why
 
 
@@ -97,34 +98,6 @@ class StockPolicy:
 
 
 @dataclass(frozen=True)
-class Pace:
-    """How fast a pool sells, in units a minute over all channels, and the minutes until a channel has heard of a sale
-    (the 95th percentile; `measured`, or taken for want of it); what was `oversold` of it of late, in units."""
-
-    sold_a_minute: float
-    lag_minutes: float
-    measured: bool = True
-    oversold: float = 0.0
-
-
-NO_PACE = Pace(0.0, 0.0)
-LAG_TAKEN = 1.0  # minutes, until something was measured
-
-
-def pace_of(
-    parts: Mapping[int, int],
-    sold_a_minute: Mapping[int, float],
-    lag_minutes: float | None,
-    oversold: Mapping[int, float] | None = None,
-) -> Pace:
-    """The pace of what is made of so many units of each part (a product is one of itself): that of its fastest part."""
-    sold = max((sold_a_minute.get(part, 0.0) / units for part, units in parts.items()), default=0.0)
-    over = max(((oversold or {}).get(part, 0.0) / units for part, units in parts.items()), default=0.0)
-    lag = LAG_TAKEN if lag_minutes is None else lag_minutes
-    return Pace(sold, lag, measured=lag_minutes is not None, oversold=over)
-
-
-@dataclass(frozen=True)
 class Shown:
     """The quantity a channel shows, what is free behind it, and why; `paused` when the listing is not shown at 0."""
 
@@ -196,9 +169,9 @@ def _by_share(free: int, policy: StockPolicy, why: Why, pace: Pace) -> tuple[int
     if policy.share != 100:
         why = why.then("Share", quantity, f"{policy.share.normalize():f} % of {free}, rounded down")
     if policy.risk is not None:
-        held = hold_back_by_risk(pace.sold_a_minute, pace.lag_minutes, float(policy.risk), pace.oversold)
+        held = hold_back_of(pace.mean, float(policy.risk))
         quantity = max(0, quantity - held)
-        why = why.then("Hold-back by risk", quantity, _by_pace(held, pace, policy.risk))
+        why = why.then("Hold-back by risk", quantity, pace.words_of(held, policy.risk))
     elif policy.hold_back:
         quantity = max(0, quantity - policy.hold_back)
         why = why.then("Hold-back", quantity, f"{policy.hold_back} kept back")
@@ -209,15 +182,6 @@ def _by_share(free: int, policy: StockPolicy, why: Why, pace: Pace) -> tuple[int
         quantity = 0
         why = why.then("Least", 0, f"fewer than {policy.least} are not shown at all")
     return quantity, why
-
-
-def _by_pace(held: int, pace: Pace, risk: Decimal) -> str:
-    taken = "" if pace.measured else " (taken, not measured yet)"
-    learned = f", {pace.oversold:.1f} oversold of late" if pace.oversold >= 0.05 else ""
-    return (
-        f"{held} kept back: {pace.sold_a_minute * 1440:.1f} sold a day, heard of within {pace.lag_minutes * 60:.0f} s"
-        f"{taken}{learned}, risk {risk.normalize():f}"
-    )
 
 
 def policy_from(data: Mapping[str, object]) -> StockPolicy:

@@ -7,6 +7,7 @@ with the mean of what is sold in that time (source: S. D. Poisson, 1837; the sum
 
 import math
 from datetime import timedelta
+from functools import lru_cache
 
 from relvan.core.refusal import Refusal
 
@@ -15,18 +16,24 @@ MOST_MEAN = 100_000.0
 HALF_AFTER = timedelta(days=7)
 
 
-def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float, oversold: float = 0.0) -> int:
+def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float) -> int:
     """The smallest number with a probability of at most `risk` that more are sold within the lag.
 
     `sold_a_minute`: units of the pool over all channels; `lag_minutes`: from a sale to every other channel showing it;
-    `risk`: from above 0 to below 1; `oversold`: units that were sold beyond stock of late, each of which counts as one
-    more within the lag: the estimate was too low.
+    `risk`: from above 0 to below 1.
 
     >>> [hold_back_by_risk(*one) for one in ((0.02, 5, 0.001), (0.2, 5, 0.001), (1.5, 2, 0.01), (0, 5, 0.001))]
     [2, 5, 8, 0]
     """
-    mean = min(MOST_MEAN, max(0.0, sold_a_minute) * max(0.0, lag_minutes) + max(0.0, oversold))
-    if mean == 0:
+    return hold_back_of(max(0.0, sold_a_minute) * max(0.0, lag_minutes), risk)
+
+
+@lru_cache(maxsize=50_000)
+def hold_back_of(mean: float, risk: float) -> int:
+    """The same for the units that are expected to be sold before the channel hears of them: within the lag, by channels
+    that are silent, and one more for each that was oversold of late, since the estimate was too low."""
+    mean = min(MOST_MEAN, mean)
+    if mean <= 0:
         return 0
     start = max(0, math.floor(mean - 12 * math.sqrt(mean)) - 1)  # below that, nobody would see a chance
     held, likely = start, math.exp(start * math.log(mean) - mean - math.lgamma(start + 1))

@@ -2,8 +2,9 @@
 
 from collections.abc import Mapping, Sequence
 
-from relvan.core.stock.availability import Pace, StockPolicy
-from relvan.core.stock.risk import hold_back_by_risk
+from relvan.core.stock.availability import StockPolicy
+from relvan.core.stock.pace import Pace
+from relvan.core.stock.risk import hold_back_of
 
 Free = Sequence[int]
 
@@ -37,8 +38,7 @@ def shown_quantities(
     shown = list(free) if over == under else [units * over // under for units in free]
     if policy.risk is not None:
         for place, pace in (paces or {}).items():
-            held = hold_back_by_risk(pace.sold_a_minute, pace.lag_minutes, float(policy.risk), pace.oversold)
-            shown[place] -= held
+            shown[place] -= hold_back_of(pace.mean, float(policy.risk))
     elif policy.hold_back:
         held = policy.hold_back
         shown = [units - held for units in shown]

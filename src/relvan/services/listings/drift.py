@@ -13,7 +13,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.gateways.channels.port import ShownListing
 from relvan.services import audit
-from relvan.services.listings.refresh import news, settle_state
+from relvan.services.listings.refresh import Occasion, news, settle_state
 from relvan.services.outbox.tell import Telling, listing_subject, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.among import among
@@ -130,7 +130,7 @@ def _tell_again(session: Session, workplace: Workplace, actor: Actor, pairs: Seq
         else:
             listing.sent_price = int(drift.theirs)
         settle_state(listing)
-        told = news(listing, set(), None, forced=False, cause="the channel showed another price")
+        told = news(listing, set(), Occasion(cause="the channel showed another price"))
         tellings += [one for one in told if one.topic == drift.topic]
     changes = [
         (listing.id, f"drift of {drift.topic} mended", {drift.topic: (drift.theirs, drift.ours)})

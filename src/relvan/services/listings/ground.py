@@ -20,8 +20,9 @@ from relvan.core.prices.fees import left_of
 from relvan.core.prices.rates import NO_RATES, Rates
 from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import ConvertStep, NoPrice, Price
-from relvan.core.stock.availability import NO_PACE, Pace, Shown, pace_of, shown_quantity
+from relvan.core.stock.availability import Shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
+from relvan.core.stock.pace import NO_PACE, NOTHING_SELLS, Pace, Selling, pace_of
 from relvan.core.why import Why
 from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
@@ -30,7 +31,7 @@ from relvan.store.holdings import Holdings, load_holdings
 from relvan.store.layers import Speakers, chosen_layers, load_speakers
 from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import list_prices, listings_of, member_counts
-from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
+from relvan.store.paces import lag_minutes, selling_of
 from relvan.store.policies import PolicyPlaces, nearer_policies, policy_places
 from relvan.store.prices import rates_on, sales_holding
 from relvan.store.tables import Listing
@@ -77,8 +78,7 @@ class Ground:
     chosen: Mapping[int, Sequence[int]]
     heads: Mapping[int, Listing]
     members: Mapping[int, int]
-    sold: Mapping[int, float]
-    oversold: Mapping[int, float]
+    selling: Selling
     sales: Mapping[tuple[int, int], SalePrice]
     policies: Mapping[int, NearerPolicies]
 
@@ -101,8 +101,7 @@ def load_ground(session: Session, listings: Sequence[Listing], channels: Channel
         chosen_layers(session, [*by_id, *lacking]),
         heads,
         member_counts(session, families) if families else {},
-        sold_a_minute(session, pools, channels.now) if pools else {},
-        oversold_lately(session, pools, channels.now) if pools else {},
+        selling_of(session, pools, channels.now) if pools else NOTHING_SELLS,
         sales_holding(session, products, channels.now),
         nearer_policies(session, channels.places, list(by_id), products),
     )
@@ -266,7 +265,7 @@ def _pace(listing: Listing, ground: Ground) -> Pace:
     if listing.channel_id not in ground.channels.lags:
         return NO_PACE
     parts = ground.holdings.leaves.get(listing.product_id, {listing.product_id: 1})
-    return pace_of(parts, ground.sold, ground.channels.lags[listing.channel_id], ground.oversold)
+    return pace_of(parts, ground.selling, ground.channels.lags[listing.channel_id], listing.channel_id)
 
 
 def _told(book: Rulebook, fields: Mapping[str, FieldValue], place: FamilyPlace) -> dict[str, str]:

@@ -7,10 +7,11 @@ from datetime import datetime
 from sqlalchemy.orm import Session
 
 from relvan.core.listeners.announcing import Matter
-from relvan.core.stock.availability import NO_PACE, Shown, shown_quantity
+from relvan.core.stock.availability import Shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
+from relvan.core.stock.pace import NO_PACE
 from relvan.services.listeners.announce import announce
-from relvan.services.listings.refresh import Sold, news, refresh_listings, settle_state, told_shown
+from relvan.services.listings.refresh import Occasion, Sold, news, refresh_listings, settle_state, told_shown
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.paces import Paces
 from relvan.services.workplace import Workplace
@@ -44,6 +45,7 @@ def refresh_quantities(
     if not listings:
         return
     under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
+    occasion = Occasion(caused_at, sold)
     tellings: list[Telling] = []
     turned: list[int] = []
     for listing, shown in _work_out(session, workplace, listings):
@@ -55,8 +57,7 @@ def refresh_quantities(
                 tellings += told_shown(listing, paused=shown.paused)
             listing.quantity, listing.paused = shown.quantity, shown.paused
             settle_state(listing)
-        forced = (listing.channel_id, listing.product_id) in sold
-        tellings += news(listing, under_way, caused_at, forced=forced)
+        tellings += news(listing, under_way, occasion)
     session.flush()
     tell(session, workplace, tellings)
     if turned:

@@ -7,7 +7,7 @@ import hashlib
 import json
 from collections.abc import Collection, Sequence
 from contextlib import nullcontext
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import datetime
 
 from sqlalchemy.orm import Session
@@ -31,6 +31,20 @@ MANY = 100
 Sold = frozenset[tuple[int, int]]
 
 
+@dataclass(frozen=True)
+class Occasion:
+    """Why listings are worked out again: when the sale behind it became known, if there was one; the (channel, product)
+    pairs that a channel itself has just lowered; the cause in words; or by `precaution`, when nothing was sold."""
+
+    caused_at: datetime | None = None
+    sold: Sold = frozenset()
+    cause: str = ""
+    precaution: bool = False
+
+
+NO_OCCASION = Occasion()
+
+
 def refresh_listings(
     session: Session,
     workplace: Workplace,
@@ -41,9 +55,9 @@ def refresh_listings(
     caused_at: datetime | None = None,
     sold: Sold = frozenset(),
     cause: str = "",
+    precaution: bool = False,
 ) -> list[Listing]:
-    """Work listings out again, and with the head of a family's page its members. `sold` holds (channel, product) pairs
-    that a channel itself has just lowered; `cause` says in words what changed, for the history of prices."""
+    """Work listings out again, and with the head of a family's page its members; the last four make the `Occasion`."""
     session.flush()
     if product_ids is not None:  # what touches a part touches every kit that holds it
         product_ids = {*product_ids, *kits_above(session, product_ids)}
@@ -54,7 +68,7 @@ def refresh_listings(
         assert channels is not None
         with uncollected() if len(ids) >= MANY else nullcontext():
             listings = listings_of(session, listing_ids=ids[start : start + CHUNK])
-            _refresh(session, workplace, listings, channels, caused_at, sold, cause)
+            _refresh(session, workplace, listings, channels, Occasion(caused_at, sold, cause, precaution))
         found += listings
     return found
 
@@ -64,9 +78,7 @@ def _refresh(
     workplace: Workplace,
     listings: list[Listing],
     channels: Channels,
-    caused_at: datetime | None,
-    sold: Sold,
-    cause: str,
+    occasion: Occasion,
 ) -> None:
     ground = load_ground(session, listings, channels)
     tellings: list[Telling] = []
@@ -80,8 +92,7 @@ def _refresh(
         _keep(listing, worked_out)
         if (listing.price, listing.regular) != price:
             priced.append(listing.id)
-        forced = (listing.channel_id, listing.product_id) in sold
-        tellings += news(listing, under_way, caused_at, forced=forced, cause=cause)
+        tellings += news(listing, under_way, occasion)
         if listing.paused != paused:
             tellings += told_shown(listing, paused=listing.paused)
     session.flush()
@@ -192,25 +203,21 @@ def told_shown(listing: Listing, *, paused: bool) -> list[Telling]:
     return [Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)]
 
 
-def news(
-    listing: Listing,
-    under_way: set[tuple[int, str]],
-    caused_at: datetime | None,
-    *,
-    forced: bool,
-    cause: str = "",
-) -> list[Telling]:
+def news(listing: Listing, under_way: set[tuple[int, str]], occasion: Occasion = NO_OCCASION) -> list[Telling]:
     """What a placed listing has to tell by itself: price and quantity. Content waits for a person to send it."""
     if not listing.placed or not listing.followed:
         return []
     found = []
     subject = listing_subject(listing.id)
+    forced = (listing.channel_id, listing.product_id) in occasion.sold
     if forced or listing.quantity != listing.sent_quantity or (listing.id, Topic.QUANTITY) in under_way:
-        urgency = quantity_urgency(listing.sent_quantity, listing.quantity)
-        found.append(Telling(listing.channel_id, subject, Topic.QUANTITY, urgency, listing.id, caused_at=caused_at))
+        urgency = quantity_urgency(listing.sent_quantity, listing.quantity, precaution=occasion.precaution)
+        found.append(
+            Telling(listing.channel_id, subject, Topic.QUANTITY, urgency, listing.id, caused_at=occasion.caused_at)
+        )
     priced, sent = (listing.price, listing.regular), (listing.sent_price, listing.sent_regular)
     if listing.price is not None and (priced != sent or (listing.id, Topic.PRICE) in under_way):
         urgency = topic_urgency(Topic.PRICE)
-        payload = {"cause": cause} if cause else {}
+        payload = {"cause": occasion.cause} if occasion.cause else {}
         found.append(Telling(listing.channel_id, subject, Topic.PRICE, urgency, listing.id, payload=payload))
     return found

@@ -208,7 +208,7 @@ def _after_placing(session: Session, workplace: Workplace, placed: Sequence[List
     rows = waiting_rows(session, [member.id for member in waiting])
     tellings += [_telling(member, Topic.PUBLISH, rows.get(member.id)) for member in waiting]
     for listing in placed:  # what was worked out while it had no place holds, but nothing of it was told
-        tellings += news(listing, set(), None, forced=False)
+        tellings += news(listing, set())
     tell(session, workplace, tellings)
     gapped = [listing.id for listing in placed if listing.gap_count]
     if gapped:  # a listing that has its place may stand at zero
@@ -221,7 +221,7 @@ def _tell_what_changed_meanwhile(session: Session, workplace: Workplace, told: S
     for listing, topic in told:
         if topic == Topic.SHOWN and listing.shown != listing.to_show:
             tellings.append(_telling(listing, Topic.SHOWN))
-        tellings += [one for one in news(listing, set(), None, forced=False) if one.topic == topic]
+        tellings += [one for one in news(listing, set()) if one.topic == topic]
     tell(session, workplace, tellings)
 
 

@@ -4,8 +4,9 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from relvan.core.stock.availability import NO_PACE, Shown, StockPolicy, free_over, shown_quantity
+from relvan.core.stock.availability import Shown, StockPolicy, free_over, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER
+from relvan.core.stock.pace import NO_PACE
 from relvan.services.listings.ground import NOT_SOLD, load_channels, load_ground, policy_of, work_out
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.stock.paces import Paces

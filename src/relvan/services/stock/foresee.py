@@ -1,23 +1,15 @@
 """What another stock policy or supply list of a channel would do to all quantities there, before it is saved."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.stock.availability import StockPolicy
-from relvan.core.stock.nearest import NO_NEARER
-from relvan.core.stock.whole import shown_quantities
 from relvan.services.channels.settings import try_settings
-from relvan.services.stock.paces import Paces
+from relvan.services.stock.whole import work_out_quantities
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import ChannelSettings
-from relvan.store.holdings import Holdings, load_holdings
-from relvan.store.policies import nearer_policies, policy_places
 from relvan.store.quantities import QuantityRow, quantity_rows
 
 CHUNK, SAMPLES = 2_000, 10
@@ -67,7 +59,9 @@ def foresee_quantities(workplace: Workplace, actor: Actor, key: str, wishes: Map
         after = 0
         while rows := quantity_rows(session, settings.channel.id, after=after, most=CHUNK):
             with uncollected():
-                for row, (free, new) in zip(rows, _work_out(session, workplace, settings, rows, most), strict=True):
+                for row, (free, new) in zip(
+                    rows, work_out_quantities(session, workplace, settings, rows, most), strict=True
+                ):
                     _count(found, stay, row, free, new)
             after = rows[-1].listing_id
     found.samples += stay[: SAMPLES - len(found.samples)]
@@ -82,35 +76,3 @@ def _count(found: QuantityForesight, stay: list[QuantitySample], row: QuantityRo
     samples = stay if new == row.quantity else found.samples
     if len(samples) < SAMPLES:
         samples.append(QuantitySample(row.listing_id, row.sku, row.title, row.state, free, row.quantity, new))
-
-
-def _work_out(
-    session: Session, workplace: Workplace, settings: ChannelSettings, rows: Sequence[QuantityRow], most: int
-) -> list[tuple[int, int]]:
-    """(free, shown) of listings under settings that are not saved."""
-    products = {row.product_id for row in rows}
-    holdings = load_holdings(session, products)
-    policies = nearer_policies(session, policy_places(session), [row.listing_id for row in rows], products)
-    nearer = policies.get(settings.channel.id, NO_NEARER)
-    paces = Paces(session, workplace, products, holdings.leaves)
-    free = [most if row.kind == "service" else _free(holdings, settings, row) for row in rows]
-    shown = list(free)
-    places: dict[StockPolicy, list[int]] = {}
-    for place, row in enumerate(rows):
-        if row.kind != "service":
-            which = nearer.nearest(
-                settings.policy, listing=row.listing_id, product=row.product_id, family=row.family_id,
-                category=row.ours,
-            )  # fmt: skip
-            places.setdefault(which.policy, []).append(place)
-    for policy, alike in places.items():
-        wanted = enumerate(alike) if policy.risk is not None else ()
-        pace_of_place = {number: paces.of(rows[place].product_id, settings.channel.id) for number, place in wanted}
-        numbers = shown_quantities([free[place] for place in alike], policy, most, pace_of_place)
-        for place, number in zip(alike, numbers, strict=True):
-            shown[place] = number
-    return list(zip(free, shown, strict=True))
-
-
-def _free(holdings: Holdings, settings: ChannelSettings, row: QuantityRow) -> int:
-    return sum(held.free for held in holdings.of(row.product_id, settings.supply_list))

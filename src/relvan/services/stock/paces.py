@@ -5,9 +5,9 @@ from collections.abc import Collection, Mapping
 
 from sqlalchemy.orm import Session
 
-from relvan.core.stock.availability import Pace, pace_of
+from relvan.core.stock.pace import Pace, Selling, pace_of
 from relvan.services.workplace import Workplace
-from relvan.store.paces import lag_minutes, oversold_lately, sold_a_minute
+from relvan.store.paces import lag_minutes, selling_of
 
 
 class Paces:
@@ -22,16 +22,14 @@ class Paces:
     ) -> None:
         self._session, self._now, self._leaves = session, workplace.now(), leaves
         self._pools = {*product_ids, *(part for units in leaves.values() for part in units)}
-        self._sold: dict[int, float] | None = None
-        self._oversold: dict[int, float] = {}
+        self._selling: Selling | None = None
         self._lags: dict[int, float | None] = {}
 
     def of(self, product_id: int, channel_id: int) -> Pace:
         """The pace of one of them, as a channel hears of it."""
-        if self._sold is None:
-            self._sold = sold_a_minute(self._session, self._pools, self._now)
-            self._oversold = oversold_lately(self._session, self._pools, self._now)
+        if self._selling is None:
+            self._selling = selling_of(self._session, self._pools, self._now)
         if channel_id not in self._lags:
             self._lags[channel_id] = lag_minutes(self._session, channel_id, self._now)
         parts = self._leaves.get(product_id, {product_id: 1})
-        return pace_of(parts, self._sold, self._lags[channel_id], self._oversold)
+        return pace_of(parts, self._selling, self._lags[channel_id], channel_id)

@@ -15,7 +15,8 @@ class Channel(Table):
     `least_margin` is a percentage as text; `delivery_cost` what delivery is counted at for it, in minor units of the
     seller's currency. Of which topics drift is told again by itself is in `mends`; `looked_to` is the reference up to
     which the present pass over all that it shows has come, which began at `pass_began_at`; the last one ended at
-    `passed_at`.
+    `passed_at`. While its orders cannot be read, it counts as silent for `silent_minutes`: what it may be selling
+    meanwhile is held back where that is done by risk.
     """
 
     __tablename__ = "channel"
@@ -37,6 +38,7 @@ class Channel(Table):
     probe_at: Mapped[datetime | None]
     order_mark: Mapped[int] = mapped_column(default=0)
     orders_read_at: Mapped[datetime | None]
+    silent_minutes: Mapped[int] = mapped_column(default=0, server_default="0")
     book: Mapped[str] = mapped_column(default="", server_default="", deferred=True)
     least_margin: Mapped[str | None]
     delivery_cost: Mapped[int] = mapped_column(default=0, server_default="0")

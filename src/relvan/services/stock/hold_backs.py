@@ -1,0 +1,94 @@
+"""Keeping hold-backs by risk at what they should be: for the time that a channel is silent, and as paces change.
+
+While a channel cannot be read it sells on, unseen. What it may have sold is held back on every channel that holds back
+by risk, more the longer it lasts, and let go when it has been read.
+"""
+
+from collections.abc import Collection
+
+from sqlalchemy.orm import Session
+
+from relvan.core.stock.pace import silence_of
+from relvan.services.listings.refresh import refresh_listings
+from relvan.services.stock.whole import work_out_quantities
+from relvan.services.uncollected import uncollected
+from relvan.services.workplace import Workplace
+from relvan.store.channels import ChannelSettings, channel_settings, channels
+from relvan.store.facts import kits_above
+from relvan.store.paces import sold_on
+from relvan.store.policies import policy_places
+from relvan.store.quantities import QuantityRow, quantity_rows
+from relvan.store.tables import Channel
+
+CHUNK, AT_ONCE = 2_000, 100
+
+
+def mind_silence(workplace: Workplace) -> bool:
+    """See which channels are silent and for how long, and bring along what that holds back; whether that has changed.
+    Called again and again by the worker; one query when nothing has."""
+    with workplace.database.reading() as session:
+        changed = _changes(session, workplace)
+    if not changed:
+        return False
+    with workplace.database.writing() as session:
+        changed = _changes(session, workplace)
+        for channel_id, minutes in changed.items():
+            session.get_one(Channel, channel_id).silent_minutes = minutes
+    with workplace.database.reading() as session:
+        sold = sold_on(session, changed, workplace.now())
+        concerned = sold | kits_above(session, sold)
+    if concerned:
+        bring_hold_backs_along(workplace, concerned)
+    return bool(changed)
+
+
+def bring_hold_backs_along(workplace: Workplace, product_ids: Collection[int] | None = None) -> int:
+    """Work out anew what listings of some products, or of all, show where it is held back by risk; how many differed.
+    Without a change of stock nothing else would: paces, lags and what was oversold change with time."""
+    with workplace.database.reading() as session:
+        places, found = policy_places(session), channel_settings(session)
+        risky = [key for key, one in found.items() if one.policy.risk is not None or key in places.risky]
+    count = 0
+    for channel_id in risky:
+        after: int | None = 0
+        while after is not None:
+            after, differing = _differing(workplace, channel_id, after, product_ids)
+            count += len(differing)
+            for start in range(0, len(differing), AT_ONCE):
+                with workplace.database.writing() as session:
+                    refresh_listings(
+                        session, workplace, listing_ids=differing[start : start + AT_ONCE], precaution=True
+                    )
+    return count
+
+
+def _changes(session: Session, workplace: Workplace) -> dict[int, int]:
+    """The channels that count as silent for longer or shorter than they did, with their minutes."""
+    now, found = workplace.now(), dict[int, int]()
+    for channel in channels(session):
+        age = None if channel.orders_read_at is None else now - channel.orders_read_at
+        failing = bool(channel.failures or channel.paused or channel.probe_at is not None)
+        minutes = silence_of(age, failing=failing, before=channel.silent_minutes)
+        if minutes != channel.silent_minutes:
+            found[channel.id] = minutes
+    return found
+
+
+def _differing(
+    workplace: Workplace, channel_id: int, after: int, product_ids: Collection[int] | None
+) -> tuple[int | None, list[int]]:
+    """The next chunk of a channel's listings: how far it went, none at the end; those that show another quantity."""
+    with workplace.database.reading() as session, uncollected():
+        settings = channel_settings(session).get(channel_id)
+        if settings is None:
+            return None, []
+        rows = quantity_rows(session, channel_id, after=after, most=CHUNK, product_ids=product_ids)
+        if not rows:
+            return None, []
+        return rows[-1].listing_id, _other(session, workplace, settings, rows)
+
+
+def _other(session: Session, workplace: Workplace, settings: ChannelSettings, rows: list[QuantityRow]) -> list[int]:
+    most = workplace.rulebook(settings.channel).most_units
+    shown = work_out_quantities(session, workplace, settings, rows, most)
+    return [row.listing_id for row, (_, quantity) in zip(rows, shown, strict=True) if quantity != row.quantity]
