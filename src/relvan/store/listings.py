@@ -162,19 +162,16 @@ def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> d
 def open_topics(session: Session, listing_ids: Collection[int], *, since: datetime) -> set[tuple[int, str]]:
     """(listing, topic) of what waits to be sent, is being sent, or has been answered since then."""
     unsettled = OutboxEntry.state.in_(OPEN_STATES) | (OutboxEntry.ended_at >= since)
-    return _topics(session, listing_ids, unsettled)
-
-
-def topics_under_way(session: Session, listing_ids: Collection[int]) -> set[tuple[int, str]]:
-    """(listing, topic) of what is being sent just now."""
-    return _topics(session, listing_ids, OutboxEntry.state.in_(("sending", "handed in")))
-
-
-def _topics(session: Session, listing_ids: Collection[int], which: ColumnElement[bool]) -> set[tuple[int, str]]:
     rows = session.execute(
-        select(OutboxEntry.listing_id, OutboxEntry.topic).where(among(OutboxEntry.listing_id, listing_ids), which)
+        select(OutboxEntry.listing_id, OutboxEntry.topic).where(among(OutboxEntry.listing_id, listing_ids), unsettled)
     )
     return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
+
+
+def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
+    """What waits to be sent of listings, or is being sent."""
+    wanted = select(OutboxEntry).where(among(OutboxEntry.listing_id, listing_ids), OutboxEntry.state.in_(OPEN_STATES))
+    return list(session.scalars(wanted))
 
 
 @dataclass(frozen=True)

@@ -12,13 +12,13 @@ from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
 from relvan.core.stock.pace import NO_PACE
 from relvan.services.listeners.announce import announce
 from relvan.services.listings.refresh import Occasion, Sold, news, refresh_listings, settle_state, told_shown
-from relvan.services.outbox.tell import Telling, tell
+from relvan.services.outbox.tell import Telling, pending_of, tell
 from relvan.services.stock.paces import Paces
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.facts import kits_above
 from relvan.store.holdings import load_holdings
-from relvan.store.listings import listings_of, topics_under_way
+from relvan.store.listings import listings_of
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
 from relvan.store.tables import Listing
 
@@ -44,7 +44,7 @@ def refresh_quantities(
     listings = [listing for listing in listings if not listing.is_head]
     if not listings:
         return
-    under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
+    pending = pending_of(session, [listing.id for listing in listings if listing.placed])
     occasion = Occasion(caused_at, sold)
     tellings: list[Telling] = []
     turned: list[int] = []
@@ -57,9 +57,9 @@ def refresh_quantities(
                 tellings += told_shown(listing, paused=shown.paused)
             listing.quantity, listing.paused = shown.quantity, shown.paused
             settle_state(listing)
-        tellings += news(listing, under_way, occasion)
+        tellings += news(listing, pending.under_way, occasion)
     session.flush()
-    tell(session, workplace, tellings)
+    tell(session, workplace, tellings, pending)
     if turned:
         refresh_listings(session, workplace, listing_ids=turned, caused_at=caused_at, sold=sold)
 

@@ -19,11 +19,11 @@ from relvan.core.listings.refusals import Problem, Said, still_standing
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
 from relvan.services.listeners.announce import announce
 from relvan.services.listings.ground import Channels, WorkedOut, is_stray, load_channels, load_ground, work_out
-from relvan.services.outbox.tell import Telling, listing_subject, tell
+from relvan.services.outbox.tell import Telling, listing_subject, pending_of, tell
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Workplace
 from relvan.store.facts import kits_above
-from relvan.store.listings import listing_ids_of, listings_of, topics_under_way
+from relvan.store.listings import listing_ids_of, listings_of
 from relvan.store.tables import Listing
 
 CHUNK = 500
@@ -83,7 +83,7 @@ def _refresh(
     ground = load_ground(session, listings, channels)
     tellings: list[Telling] = []
     priced: list[int] = []
-    under_way = topics_under_way(session, [listing.id for listing in listings if listing.placed])
+    pending = pending_of(session, [listing.id for listing in listings if listing.placed])
     for listing in sorted(listings, key=lambda one: one.head_id is not None):  # heads first: members look at them
         if is_stray(listing, ground) and not listing.placed:  # its product left the family: it stands by itself now
             listing.head_id = None
@@ -92,11 +92,11 @@ def _refresh(
         _keep(listing, worked_out)
         if (listing.price, listing.regular) != price:
             priced.append(listing.id)
-        tellings += news(listing, under_way, occasion)
+        tellings += news(listing, pending.under_way, occasion)
         if listing.paused != paused:
             tellings += told_shown(listing, paused=listing.paused)
     session.flush()
-    tell(session, workplace, tellings)
+    tell(session, workplace, tellings, pending)
     announce(session, workplace, Matter.PRICE, priced)
 
 
@@ -203,7 +203,7 @@ def told_shown(listing: Listing, *, paused: bool) -> list[Telling]:
     return [Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)]
 
 
-def news(listing: Listing, under_way: set[tuple[int, str]], occasion: Occasion = NO_OCCASION) -> list[Telling]:
+def news(listing: Listing, under_way: Collection[tuple[int, str]], occasion: Occasion = NO_OCCASION) -> list[Telling]:
     """What a placed listing has to tell by itself: price and quantity. Content waits for a person to send it."""
     if not listing.placed or not listing.followed:
         return []

@@ -1,6 +1,6 @@
 """Writing down what a channel must be told, in the transaction of the change that causes it."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -12,6 +12,7 @@ from relvan.core.channels.sending import Topic
 from relvan.services.workplace import Workplace
 from relvan.store.bulk import insert_rows
 from relvan.store.database import after_commit
+from relvan.store.listings import open_updates
 from relvan.store.tables import OutboxEntry
 
 NEW = ("channel_id", "subject", "topic", "urgency", "listing_id", "job_row_id", "payload", "caused_at", "due_at",
@@ -37,14 +38,32 @@ def listing_subject(listing_id: int) -> str:
     return f"listing:{listing_id}"
 
 
-def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling]) -> None:
-    """Write outbox entries. What waits already on the same topic is brought up to date: the newest content wins.
+@dataclass(frozen=True)
+class Pending:
+    """What is still to be told of some listings: entries that wait, by channel, subject and topic; (listing, topic) of
+    what is being sent just now."""
+
+    waiting: Mapping[tuple[int, str, str], OutboxEntry]
+    under_way: frozenset[tuple[int, str]]
+
+
+def pending_of(session: Session, listing_ids: Collection[int]) -> Pending:
+    """What is still to be told of listings; one query."""
+    entries = open_updates(session, listing_ids) if listing_ids else []
+    waiting = {_key(entry): entry for entry in entries if entry.state == "waiting"}
+    sent = ((entry.listing_id, entry.topic) for entry in entries if entry.state != "waiting")
+    return Pending(waiting, frozenset((listing_id, topic) for listing_id, topic in sent if listing_id is not None))
+
+
+def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling], pending: Pending | None = None) -> None:
+    """Write outbox entries. What waits already on the same topic is brought up to date: the newest content wins. What
+    is `pending` of the listings concerned need not be asked for again.
 
     The worker is woken once the transaction is saved.
     """
     if not tellings:
         return
-    waiting = _waiting(session, tellings)
+    waiting = _waiting(session, tellings) if pending is None else pending.waiting
     fresh: dict[tuple[int, str, str], Telling] = {}
     for telling in tellings:
         key = (telling.channel_id, telling.subject, telling.topic)
@@ -78,8 +97,12 @@ def _waiting(session: Session, tellings: Sequence[Telling]) -> dict[tuple[int, s
                 OutboxEntry.subject.in_(subjects[start : start + 500]),
             )
         )
-        found |= {(entry.channel_id, entry.subject, entry.topic): entry for entry in rows}
+        found |= {_key(entry): entry for entry in rows}
     return found
+
+
+def _key(entry: OutboxEntry) -> tuple[int, str, str]:
+    return entry.channel_id, entry.subject, entry.topic
 
 
 def _renew(entry: OutboxEntry, telling: Telling) -> None:
