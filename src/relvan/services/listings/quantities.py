@@ -41,11 +41,20 @@ def refresh_quantities(
     if len(listings) > MOST:
         refresh_listings(session, workplace, product_ids=product_ids, caused_at=caused_at, sold=sold)
         return
-    listings = [listing for listing in listings if not listing.is_head]
+    _bring_along(session, workplace, listings, Occasion(caused_at, sold))
+
+
+def rework_quantities(session: Session, workplace: Workplace, listing_ids: Collection[int]) -> None:
+    """Bring along what listings show though no stock has moved: more or less of it is held back."""
+    session.flush()
+    _bring_along(session, workplace, listings_of(session, listing_ids=listing_ids), Occasion(precaution=True))
+
+
+def _bring_along(session: Session, workplace: Workplace, found: Sequence[Listing], occasion: Occasion) -> None:
+    listings = [listing for listing in found if not listing.is_head]
     if not listings:
         return
     pending = pending_of(session, [listing.id for listing in listings if listing.placed])
-    occasion = Occasion(caused_at, sold)
     tellings: list[Telling] = []
     turned: list[int] = []
     for listing, shown in _work_out(session, workplace, listings):
@@ -61,7 +70,10 @@ def refresh_quantities(
     session.flush()
     tell(session, workplace, tellings, pending)
     if turned:
-        refresh_listings(session, workplace, listing_ids=turned, caused_at=caused_at, sold=sold)
+        refresh_listings(
+            session, workplace, listing_ids=turned, caused_at=occasion.caused_at, sold=occasion.sold,
+            precaution=occasion.precaution,
+        )  # fmt: skip
 
 
 def _work_out(session: Session, workplace: Workplace, listings: Sequence[Listing]) -> list[tuple[Listing, Shown]]:

@@ -9,7 +9,7 @@ from collections.abc import Collection
 from sqlalchemy.orm import Session
 
 from relvan.core.stock.pace import silence_of
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.listings.quantities import rework_quantities
 from relvan.services.stock.whole import work_out_quantities
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Workplace
@@ -56,9 +56,7 @@ def bring_hold_backs_along(workplace: Workplace, product_ids: Collection[int] | 
             count += len(differing)
             for start in range(0, len(differing), AT_ONCE):
                 with workplace.database.writing() as session:
-                    refresh_listings(
-                        session, workplace, listing_ids=differing[start : start + AT_ONCE], precaution=True
-                    )
+                    rework_quantities(session, workplace, differing[start : start + AT_ONCE])
     return count
 
 
