@@ -174,6 +174,7 @@ def test_no_price_is_ever_below_its_floor_and_the_why_ends_in_it(base, ladder, f
     bounds = Bounds(None if floor is None else Money(floor, "EUR"))
     price = channel_price(Money(base, "EUR"), ladder, PriceTerms(bounds=bounds))
     assert price.money.amount >= (floor or 0)
+    assert price.lowest == bounds.floor
     assert len(price.why.steps) == len(ladder) + 2 + (floor is not None)
     assert Decimal(price.why.steps[-1].value) * 100 == price.money.amount
 

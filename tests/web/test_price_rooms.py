@@ -29,7 +29,7 @@ def web(shop):
 def test_what_sells_at_a_loss_comes_first(web):
     told = words(web.get("/prices"))
     assert told.index("Look here first") < told.index("PT-18 Pot PT-18 Hagglet live") < told.index("€5.00")
-    assert "% nothing: no floor is that high" in told
+    assert "% nothing: it has no floor" in told
     loss = words(web.get("/prices?left=loss"))
     assert ("PT-18" in loss, "PT-14" in loss) == (True, False)
     assert "No product is like that." in words(web.get("/prices?floor=below"))
@@ -40,7 +40,9 @@ def test_what_a_channel_still_shows_below_a_new_floor_is_found(shop, web, world)
     post(web, "/prices", sku="PT-14", list="retail", amount="16.90", floor="18", q="")
     told = words(web.get("/prices?floor=below"))
     assert "PT-14" in told
-    assert "the channel still shows €16.90" in words(web.get("/prices"))
+    assert "the channel shows €16.90 , below the floor of €18.00" in words(web.get("/prices"))
+    assert "2 listings are shown below their floors" in words(web.get("/"))
+    assert "No product is like that." in words(web.get("/prices?floor=sold"))
 
 
 def test_a_sale_price_is_planned_and_ended_by_hand(shop, web, world):

@@ -10,10 +10,13 @@ from relvan.api.shapes import Amount, Shape, amount_of, minor, money_shape
 from relvan.services.prices.explain import explain_price
 from relvan.services.prices.sales import PlanSale, end_sale, plan_sale
 from relvan.store.catalogue import find_product
+from relvan.store.floors import SOLD_OF, prices_to_watch
 from relvan.store.prices import SaleLine, price_list_by_key, sale_lines
 from relvan.store.prices_sent import SentFilter, prices_sent
+from relvan.store.product_list import ProductFilter, product_page
 
 router = api_router(tags=["prices"])
+WATCHED = 200
 
 
 class NewSale(Shape):
@@ -70,6 +73,24 @@ def list_prices_sent(
         for row in found[:limit]
     ]  # fmt: skip
     return {"items": items, "next": found[limit - 1].id if len(found) > limit else None}
+
+
+@router.get("/price-watch")
+def get_price_watch(by: By) -> dict[str, Any]:
+    """Listings that a channel shows below their floor, sell at a loss or are held by a floor, in this order; and the
+    SKUs that were sold below their floor of today in the last 28 days."""
+    with by.workplace.database.reading() as session:
+        found = prices_to_watch(session, limit=WATCHED)
+        wanted = ProductFilter(sold_below_since=by.workplace.now() - SOLD_OF)
+        sold = [row.sku for row in product_page(session, wanted, limit=WATCHED)]
+    items = [
+        {"listing": one.listing.id, "sku": one.listing.sku, "channel": one.listing.channel_key,
+         "price": amount_of(one.listing.price, one.listing.currency),
+         "shown": amount_of(one.shown, one.listing.currency), "floor": amount_of(one.lowest, one.listing.currency),
+         "below": one.below, "held": one.listing.floored, "margin_thousandths": one.listing.margin}
+        for one in found
+    ]  # fmt: skip
+    return {"items": items, "sold_below": sold}
 
 
 @router.get("/prices/{sku:path}")

@@ -6,6 +6,8 @@ from sqlalchemy.orm import Session
 from relvan.store.counting import Count
 
 MOST = 999
+# a channel shows less than the floor: it accepted that once, or changed it (see `store.floors.shown_below`)
+BELOW = "SELECT 1 FROM listing WHERE sent_price < lowest AND placed = 1"
 # station -> what waits there, as a query of ids
 WAITING = {
     "catalogue": "SELECT 1 FROM product WHERE lacking > 0 AND archived_at IS NULL",
@@ -30,6 +32,7 @@ TODAY = {
     "lacking": WAITING["catalogue"],
     "blocked": WAITING["stock"],
     "floored": WAITING["prices"],
+    "below": BELOW,
     "drift": "SELECT 1 FROM drift WHERE confirmed_at IS NOT NULL AND ended_at IS NULL AND how = ''",
     "trouble": "SELECT 1 FROM channel WHERE failures >= 5 OR paused = 1",
 }

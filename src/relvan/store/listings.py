@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce, union
+from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
@@ -239,7 +239,7 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
     return found
 
 
-def _listing_rows() -> Select[*tuple[Any, ...]]:
+def select_listing_rows() -> Select[*tuple[Any, ...]]:
     """The columns of a `ListingRow`, joined from listing, product and channel."""
     return (
         select(
@@ -257,7 +257,7 @@ def _listing_rows() -> Select[*tuple[Any, ...]]:
 
 def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
     """Listings, newest first, after one of them; one query."""
-    statement = _listing_rows().where(*conditions_of(session, wanted)).order_by(Listing.id.desc()).limit(limit)
+    statement = select_listing_rows().where(*conditions_of(session, wanted)).order_by(Listing.id.desc()).limit(limit)
     if after:
         statement = statement.where(Listing.id < after)
     return rows_as(ListingRow, session, statement)
@@ -377,22 +377,13 @@ def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, st
 
 def listing_rows_of(session: Session, listing_ids: Collection[int]) -> list[ListingRow]:
     """Listings by their ids, by SKU."""
-    statement = _listing_rows().where(among(Listing.id, listing_ids)).order_by(Product.sku_key, Listing.id)
+    statement = select_listing_rows().where(among(Listing.id, listing_ids)).order_by(Product.sku_key, Listing.id)
     return rows_as(ListingRow, session, statement)
-
-
-def listings_at_risk(session: Session, limit: int = 12) -> list[ListingRow]:
-    """Listings that sell at a loss, the greatest first, then those whose price a floor holds; one query."""
-    shown = Listing.state.in_(("live", "behind", "ready", "sending"))
-    loss = select(Listing.id).where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
-    held = select(Listing.id).where(Listing.floored.is_(True), shown).order_by(Listing.id).limit(limit)
-    chosen = union(select(loss.subquery()), select(held.subquery()))
-    rows = rows_as(ListingRow, session, _listing_rows().where(Listing.id.in_(chosen)))
-    rows.sort(key=lambda row: (0 if row.margin is None or row.margin >= 0 else row.margin, row.id))
-    return rows[:limit]
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:
     """The listings of some products, by SKU and channel."""
-    statement = _listing_rows().where(among(Listing.product_id, product_ids)).order_by(Product.sku_key, Channel.id)
+    statement = (
+        select_listing_rows().where(among(Listing.product_id, product_ids)).order_by(Product.sku_key, Channel.id)
+    )
     return rows_as(ListingRow, session, statement)

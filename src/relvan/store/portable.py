@@ -66,12 +66,20 @@ class less_of(GenericFunction[int]):
     inherit_cache = True
 
 
+class leading_number(GenericFunction[int]):
+    """The whole number above 0 that a text begins with; nothing where it begins with none."""
+
+    type = Integer()
+    inherit_cache = True
+
+
 speaks(json_items, "json_each({0})", "jsonb_array_elements_text(CAST({0} AS jsonb))")
 speaks(json_pairs, "json_each({0})", "jsonb_each_text(CAST({0} AS jsonb))")
 speaks(json_part, "json_extract({0}, '$.' || {1})", "(CAST({0} AS jsonb) ->> CAST({1} AS text))")
 speaks(json_list, "json_group_array({0})", "coalesce(CAST(json_agg({0}) AS text), '[]')")
 speaks(greater_of, "max({0}, {1})", "greatest({0}, {1})")
 speaks(less_of, "min({0}, {1})", "least({0}, {1})")
+speaks(leading_number, "nullif(CAST({0} AS INTEGER), 0)", "nullif(CAST(substring({0} from '^[0-9]+') AS bigint), 0)")
 
 
 def part_of(json: Any, name: str) -> ColumnElement[str]:

@@ -14,6 +14,7 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store import search
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
+from relvan.store.floors import shown_below, sold_below
 from relvan.store.holdings import load_holdings
 from relvan.store.portable import json_items
 from relvan.store.rows import rows_as
@@ -34,7 +35,7 @@ _family = aliased(Product)
 # what may be said of the prices of a product's listings
 PRICED = {
     "loss": Listing.margin < 0,
-    "below": Listing.floored.is_(True) & (Listing.sent_price < Listing.price),
+    "below": shown_below(),
     "sale": Listing.regular.is_not(None),
 }
 
@@ -53,7 +54,8 @@ class ProductFilter:
     lacking: bool = False
     blocked: bool = False
     floored: bool = False
-    priced: str = ""  # at a loss, below its floor, on sale
+    priced: str = ""  # at a loss, shown below its floor, on sale
+    sold_below_since: datetime | None = None
     archived: bool = False
     stocked: bool = False
 
@@ -107,6 +109,8 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
         found.append(Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0)))
     if wanted.priced in PRICED:
         found.append(Product.id.in_(select(Listing.product_id).where(PRICED[wanted.priced])))
+    if wanted.sold_below_since:
+        found.append(Product.id.in_(sold_below(wanted.sold_below_since)))
     if wanted.floored:
         found.append(Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True))))
     if wanted.kind:

@@ -68,11 +68,13 @@ NO_BOUNDS = Bounds()
 
 @dataclass(frozen=True)
 class Held:
-    """A price within its bounds; `floored` when a floor held it."""
+    """A price within its bounds; `floored` when a floor held it. `lowest` is the highest of its floors, none when there
+    is none."""
 
     money: Money
     why: Why
     floored: bool = False
+    lowest: Money | None = None
 
 
 def keep_within(
@@ -102,7 +104,8 @@ def keep_within(
         return Held(money, why)
     floored = money.amount < highest.amount
     detail = "held: the steps went below it" if floored else "not reached"
-    return Held(highest if floored else money, why.then(named, as_decimal(highest.amount, currency), detail), floored)
+    why = why.then(named, as_decimal(highest.amount, currency), detail)
+    return Held(highest if floored else money, why, floored, highest)
 
 
 def _floors(

@@ -59,12 +59,13 @@ PriceStep = PercentStep | AmountStep | EndingStep | CoverFeesStep | ConvertStep
 @dataclass(frozen=True)
 class Price:
     """A channel's price in minor units with its why; `floored` when the floor held. While a sale price holds, `regular`
-    is what it would be otherwise."""
+    is what it would be otherwise. `lowest` is the floor, the highest of them, whether it held or not."""
 
     money: Money
     why: Why
     floored: bool = False
     regular: Money | None = None
+    lowest: Money | None = None
 
 
 @dataclass(frozen=True)
@@ -163,7 +164,7 @@ def _led(start: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str,
         money, why = after, why.then(label, as_decimal(after.amount, after.currency), detail)
     held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why)
     why = held.why.then("Price", as_decimal(held.money.amount, held.money.currency), held.money.currency)
-    return Price(held.money, why, held.floored)
+    return Price(held.money, why, held.floored, lowest=held.lowest)
 
 
 def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:

@@ -163,6 +163,7 @@ def _keep(listing: Listing, found: WorkedOut) -> None:
         "paused": found.shown.paused,
         "margin": found.margin,
         "floored": bool(found.price and found.price.floored),
+        "lowest": found.price.lowest.amount if found.price and found.price.lowest else None,
         "quantity": found.shown.quantity,
         "gaps": gaps,
         "gap_count": len(found.readiness.gaps),

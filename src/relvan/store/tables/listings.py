@@ -30,6 +30,12 @@ class Listing(Table):
         Index("ix_listing_ref", "channel_id", "ref"),
         Index("ix_listing_until", "until", sqlite_where=text("until IS NOT NULL")),
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
+        Index(
+            "ix_listing_below",
+            "id",
+            sqlite_where=text("sent_price < lowest"),
+            postgresql_where=text("sent_price < lowest"),
+        ),
         Index("ix_listing_loss", "margin", sqlite_where=text("margin < 0")),
         Index("ix_listing_head_id", "head_id", sqlite_where=text("head_id IS NOT NULL")),
         Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
@@ -55,6 +61,7 @@ class Listing(Table):
     price: Mapped[int | None]
     regular: Mapped[int | None]
     floored: Mapped[bool] = mapped_column(default=False)
+    lowest: Mapped[int | None]
     margin: Mapped[int | None]
     quantity: Mapped[int] = mapped_column(default=0)
     held_content: Mapped[str] = mapped_column(default="")

@@ -10,7 +10,8 @@ from relvan.core.money import as_decimal
 from relvan.core.refusal import Refused
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.channels import channels
-from relvan.store.listings import listings_at_risk, listings_of_products
+from relvan.store.floors import SOLD_OF, prices_to_watch
+from relvan.store.listings import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
@@ -19,6 +20,11 @@ from relvan.web.sentence import Chip, Choice, read_sentence
 
 router = APIRouter(prefix="/prices")
 PAGE = 50
+FLOORS = (
+    Choice("held", "held by the floor"),
+    Choice("below", "shown below their floor"),
+    Choice("sold", "sold below their floor in 28 days"),
+)
 
 
 def _index(
@@ -30,7 +36,7 @@ def _index(
     refused: Refused | None = None,
 ) -> HTMLResponse:
     chips = (
-        Chip("floor", "Floor", (Choice("held", "held by the floor"), Choice("below", "shown below their floor"))),
+        Chip("floor", "Floor", FLOORS),
         Chip("left", "Left", (Choice("loss", "sold at a loss"),)),
         Chip("sale", "Sale price", (Choice("yes", "on sale now"),)),
     )
@@ -38,14 +44,17 @@ def _index(
     chosen = sentence.chosen
     priced = "loss" if chosen.get("left") else "sale" if chosen.get("sale") else ""
     priced = "below" if chosen.get("floor") == "below" else priced
-    wanted = ProductFilter(words=sentence.words, floored=chosen.get("floor") == "held", priced=priced)
+    since = desk.workplace.now() - SOLD_OF if chosen.get("floor") == "sold" else None
+    wanted = ProductFilter(
+        words=sentence.words, floored=chosen.get("floor") == "held", priced=priced, sold_below_since=since
+    )
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         listings = listings_of_products(session, [product.id for product in products[:PAGE]])
         values: dict[str, Any] = {
             "sentence": sentence,
             "rows": products[:PAGE],
-            "at_risk": listings_at_risk(session) if not sentence.query and not after else [],
+            "watched": prices_to_watch(session) if not sentence.query and not after else [],
             "by_product": {(row.sku, row.channel_key): row for row in listings},
             "channels": channels(session),
             "price_list": price_lists(session)[0],

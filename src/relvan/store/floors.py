@@ -1,0 +1,89 @@
+"""Where a price is below its floor: as a channel shows it, or as it was sold; and what else of prices comes first."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import ColumnElement, ScalarSelect, Select, func, select, union
+from sqlalchemy.orm import Session
+
+from relvan.store.among import among
+from relvan.store.listings import ListingRow, select_listing_rows
+from relvan.store.portable import leading_number
+from relvan.store.rows import rows_as
+from relvan.store.tables import Drift, Listing, Order, OrderLine
+
+SOLD_OF = timedelta(days=28)
+
+
+def shown_below() -> ColumnElement[bool]:
+    """That a channel shows a listing below its floor: by the price that it accepted last, or by one that drifted."""
+    return Listing.placed.is_(True) & ((Listing.sent_price < Listing.lowest) | Listing.id.in_(_drifted_below()))
+
+
+def _drifted_below() -> Select[int]:
+    strange = select(Drift.listing_id).where(
+        Drift.topic == "price", Drift.ended_at.is_(None), Drift.confirmed_at.is_not(None)
+    )
+    return strange.join(Listing, Listing.id == Drift.listing_id).where(leading_number(Drift.theirs) < Listing.lowest)
+
+
+def sold_below(since: datetime) -> Select[int | None]:
+    """The products that were sold below their floor of today since then, on the channel of their listing."""
+    return (
+        select(OrderLine.product_id)
+        .join(Order, Order.id == OrderLine.order_id)
+        .join(Listing, (Listing.channel_id == Order.channel_id) & (Listing.product_id == OrderLine.product_id))
+        .where(Order.placed_at > since, Order.cancelled_at.is_(None), OrderLine.part_of.is_(None))
+        .where(OrderLine.unit_price < Listing.lowest)
+    )
+
+
+def count_shown_below(session: Session) -> int:
+    """How many listings a channel shows below their floor."""
+    return session.scalar(select(func.count()).select_from(Listing).where(shown_below())) or 0
+
+
+@dataclass(frozen=True)
+class WatchedRow:
+    """A listing whose price comes first, with its floor and what its channel shows (minor units of its currency)."""
+
+    listing: ListingRow
+    lowest: int | None
+    shown: int | None
+
+    @property
+    def below(self) -> bool:
+        """Whether the channel shows it below its floor."""
+        return self.lowest is not None and self.shown is not None and self.shown < self.lowest
+
+
+def prices_to_watch(session: Session, limit: int = 12) -> list[WatchedRow]:
+    """Listings that a channel shows below their floor, then those that sell at a loss, the greatest first, then those
+    whose price a floor holds; two queries."""
+    shown = Listing.state.in_(("live", "behind", "ready", "sending"))
+    below = select(Listing.id).where(shown_below()).order_by(Listing.id).limit(limit)
+    loss = select(Listing.id).where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
+    held = select(Listing.id).where(Listing.floored.is_(True), shown).order_by(Listing.id).limit(limit)
+    chosen = union(*(select(one.subquery()) for one in (below, loss, held)))
+    rows = rows_as(ListingRow, session, select_listing_rows().where(Listing.id.in_(chosen)))
+    there = _shown_there(session, [row.id for row in rows])
+    found = [WatchedRow(row, *there[row.id]) for row in rows]
+    found.sort(key=lambda one: (not one.below, min(0, one.listing.margin or 0), one.listing.id))
+    return found[:limit]
+
+
+def _shown_there(session: Session, listing_ids: Collection[int]) -> dict[int, tuple[int | None, int | None]]:
+    """(floor, what the channel shows) of listings."""
+    drifted: ScalarSelect[int] = (
+        select(leading_number(Drift.theirs))
+        .where(Drift.listing_id == Listing.id, Drift.topic == "price", Drift.ended_at.is_(None))
+        .where(Drift.confirmed_at.is_not(None))
+        .scalar_subquery()
+    )
+    rows = session.execute(
+        select(Listing.id, Listing.lowest, func.coalesce(drifted, Listing.sent_price)).where(
+            among(Listing.id, listing_ids)
+        )
+    )
+    return {listing_id: (lowest, shown) for listing_id, lowest, shown in rows.all()}
