@@ -5,11 +5,12 @@ from datetime import UTC, datetime
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import select
+from sqlalchemy import event, select
 from sqlalchemy.exc import IntegrityError
 
 from relvan.store.among import among
 from relvan.store.bulk import delete_rows, insert_rows, update_rows
+from relvan.store.listings import open_updates
 from relvan.store.tables import KitPart, ListPrice, PriceList, Product, SkuName
 
 NOW = datetime(2026, 11, 2, 9, 30, 15, 250_000, tzinfo=UTC)
@@ -112,6 +113,16 @@ def test_a_list_of_values_may_be_long_and_is_one_parameter(session):
     wanted = [*ids.values(), *range(1_000_000, 1_040_000)]
     assert len(session.scalars(select(Product.id).where(among(Product.id, wanted))).all()) == 50
     assert session.scalars(select(Product.id).where(among(Product.id, []))).all() == []
+
+
+def test_what_is_pending_of_many_listings_is_found_without_reading_all_that_waits(session, in_the_box):
+    asked = []
+    event.listen(session.connection(), "before_cursor_execute", lambda *given: asked.append(given[2:4]))
+    for listing_ids in ([1, 2, 3], list(range(1, 400, 2))):
+        open_updates(session, listing_ids)
+        statement, values = asked[-1]
+        plan = session.connection().exec_driver_sql(f"EXPLAIN QUERY PLAN {statement}", values).all()
+        assert plan[0][-1] == "SEARCH outbox_entry USING INDEX ix_outbox_entry_open (listing_id=?)", plan
 
 
 def test_a_list_of_values_is_looked_up_by_the_index(session, in_the_box):

@@ -85,6 +85,9 @@ INVARIANTS = {
         LEFT JOIN listing l ON l.id = e.listing_id
         WHERE e.state = 'waiting' AND e.listing_id IS NOT NULL
             AND (l.id IS NULL OR l.channel_id <> e.channel_id OR (l.placed = FALSE AND e.topic <> 'publish'))""",
+    "an update has come to an end when it no longer waits, and only then": """
+        SELECT 'update ' || e.id || ' about ' || e.subject || ' is ' || e.state FROM outbox_entry e
+        WHERE (e.ended_at IS NULL) <> (e.state IN ('waiting', 'sending', 'handed in'))""",
     "every SKU leads to its product": """
         SELECT p.sku FROM product p WHERE NOT EXISTS (SELECT 1 FROM sku_name n
             WHERE n.key = p.sku_key AND n.product_id = p.id AND n.alias = FALSE)""",

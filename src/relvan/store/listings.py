@@ -169,8 +169,9 @@ def open_topics(session: Session, listing_ids: Collection[int], *, since: dateti
 
 
 def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
-    """What waits to be sent of listings, or is being sent."""
-    wanted = select(OutboxEntry).where(among(OutboxEntry.listing_id, listing_ids), OutboxEntry.state.in_(OPEN_STATES))
+    """What waits to be sent of listings, or is being sent. By its end, not by its state: very many may wait, of which
+    SQLite would think that they were few."""
+    wanted = select(OutboxEntry).where(among(OutboxEntry.listing_id, listing_ids), OutboxEntry.ended_at.is_(None))
     return list(session.scalars(wanted))
 
 
