@@ -1,19 +1,17 @@
 """Where a price is below its floor: as a channel shows it, or as it was sold; and what else of prices comes first."""
 
-from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sqlalchemy import ColumnElement, ScalarSelect, Select, func, select, union
 from sqlalchemy.orm import Session
 
-from relvan.store.among import among
 from relvan.store.listings import ListingRow, select_listing_rows
 from relvan.store.portable import leading_number
-from relvan.store.rows import rows_as
 from relvan.store.tables import Drift, Listing, Order, OrderLine
 
 SOLD_OF = timedelta(days=28)
+STRANGE_PRICE = (Drift.topic == "price") & Drift.ended_at.is_(None) & Drift.confirmed_at.is_not(None)
 
 
 def shown_below() -> ColumnElement[bool]:
@@ -22,9 +20,7 @@ def shown_below() -> ColumnElement[bool]:
 
 
 def _drifted_below() -> Select[int]:
-    strange = select(Drift.listing_id).where(
-        Drift.topic == "price", Drift.ended_at.is_(None), Drift.confirmed_at.is_not(None)
-    )
+    strange = select(Drift.listing_id).where(STRANGE_PRICE)
     return strange.join(Listing, Listing.id == Drift.listing_id).where(leading_number(Drift.theirs) < Listing.lowest)
 
 
@@ -60,30 +56,22 @@ class WatchedRow:
 
 def prices_to_watch(session: Session, limit: int = 12) -> list[WatchedRow]:
     """Listings that a channel shows below their floor, then those that sell at a loss, the greatest first, then those
-    whose price a floor holds; two queries."""
+    whose price a floor holds; one query."""
     shown = Listing.state.in_(("live", "behind", "ready", "sending"))
     below = select(Listing.id).where(shown_below()).order_by(Listing.id).limit(limit)
     loss = select(Listing.id).where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
     held = select(Listing.id).where(Listing.floored.is_(True), shown).order_by(Listing.id).limit(limit)
     chosen = union(*(select(one.subquery()) for one in (below, loss, held)))
-    rows = rows_as(ListingRow, session, select_listing_rows().where(Listing.id.in_(chosen)))
-    there = _shown_there(session, [row.id for row in rows])
-    found = [WatchedRow(row, *there[row.id]) for row in rows]
+    statement = select_listing_rows().add_columns(Listing.lowest, func.coalesce(_drifted_to(), Listing.sent_price))
+    found = [
+        WatchedRow(ListingRow(*row), lowest, there)
+        for *row, lowest, there in session.execute(statement.where(Listing.id.in_(chosen))).all()
+    ]
     found.sort(key=lambda one: (not one.below, min(0, one.listing.margin or 0), one.listing.id))
     return found[:limit]
 
 
-def _shown_there(session: Session, listing_ids: Collection[int]) -> dict[int, tuple[int | None, int | None]]:
-    """(floor, what the channel shows) of listings."""
-    drifted: ScalarSelect[int] = (
-        select(leading_number(Drift.theirs))
-        .where(Drift.listing_id == Listing.id, Drift.topic == "price", Drift.ended_at.is_(None))
-        .where(Drift.confirmed_at.is_not(None))
-        .scalar_subquery()
-    )
-    rows = session.execute(
-        select(Listing.id, Listing.lowest, func.coalesce(drifted, Listing.sent_price)).where(
-            among(Listing.id, listing_ids)
-        )
-    )
-    return {listing_id: (lowest, shown) for listing_id, lowest, shown in rows.all()}
+def _drifted_to() -> ScalarSelect[int]:
+    """The price that a channel shows though it accepted another."""
+    wanted = select(leading_number(Drift.theirs)).where(Drift.listing_id == Listing.id, STRANGE_PRICE)
+    return wanted.correlate(Listing).scalar_subquery()
