@@ -1,10 +1,11 @@
 """Durable order intakes per second: each order taken, reserved, told to two channels, and committed to disk; by the
-page, as channels tell them, and one by one, as webhooks do.
+page, as channels tell them; as webhooks of a rush bring them, forty at a time; and one by one.
 
 Floor: the rows of the same orders written by raw SQLite, one durable commit each.
 """
 
 import sqlite3
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from time import perf_counter
 
@@ -13,12 +14,14 @@ from sqlalchemy import insert
 from ground import OWNER, new_workplace, report, temporary
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.services.orders.take import take_channel_orders
+from relvan.services.orders.together import take_together
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.tables import Channel, Listing, SupplyWarehouse
 from tests.house import add_pot
 
 ORDERS, ALONE = 1_000, 100
 PAGE = 50  # as many as a channel tells at once
+RUSH = 40  # webhooks at the same time
 SKUS = 40
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
 
@@ -45,19 +48,24 @@ def main() -> None:
                  "wish": "live", "ref": f"R{c}-{p}", "created_at": now, "changed_at": now}
                 for c in (1, 2) for p in range(1, SKUS + 1)
             ])  # fmt: skip
-        told = [incoming(number, skus) for number in range(ORDERS + ALONE)]
+        told = [incoming(number, skus) for number in range(2 * ORDERS + ALONE)]
         start = perf_counter()
         for first in range(0, ORDERS, PAGE):
             take_channel_orders(workplace, 1, told[first : first + PAGE])
         ours = ORDERS / (perf_counter() - start)
         start = perf_counter()
-        for one in told[ORDERS:]:
+        with ThreadPoolExecutor(RUSH) as pool:
+            numbers = list(pool.map(lambda one: take_together(workplace, 1, one), told[ORDERS : 2 * ORDERS]))
+        rush = ORDERS / (perf_counter() - start)
+        assert len(set(numbers)) == ORDERS
+        start = perf_counter()
+        for one in told[2 * ORDERS :]:
             take_channel_orders(workplace, 1, [one])
         alone = ALONE / (perf_counter() - start)
         floor = raw(str(workplace.database.path) + ".raw")
         workplace.close()
     report("intake", {
-        "orders": ORDERS, "ours_per_s": round(ours), "one_by_one_per_s": round(alone),
+        "orders": ORDERS, "ours_per_s": round(ours), "rush_per_s": round(rush), "one_by_one_per_s": round(alone),
         "floor_raw_rows_per_s": round(floor), "ratio": round(floor / ours, 2), "target_per_s": 200,
     })  # fmt: skip
 

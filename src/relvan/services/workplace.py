@@ -16,6 +16,7 @@ from relvan.gateways.carriers.port import CarrierGateway
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.gateways.channels.registry import open_gateway, read_rulebooks
 from relvan.services.files import FileStore
+from relvan.services.rush import Rush
 from relvan.services.secret_box import SecretBox
 from relvan.settings import Settings
 from relvan.store.database import Database
@@ -59,6 +60,7 @@ class Workplace:
         self.files = FileStore(settings.files)
         self.secrets = SecretBox(settings.secret_key, settings.data_dir)
         self.rulebooks = read_rulebooks(settings.data_dir / "rulebooks")
+        self.rush = Rush()
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
         self._opening = threading.Lock()  # two rounds must not open two gateways, each with a pace of its own

@@ -10,7 +10,8 @@ from standardwebhooks import Webhook, WebhookVerificationError
 from relvan.core.orders.intake import IncomingOrder
 from relvan.core.refusal import refuse
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
-from relvan.services.orders.take import take_channel_order, take_channel_orders
+from relvan.services.orders.take import take_channel_orders
+from relvan.services.orders.together import take_together
 from relvan.services.outbox.deliver import note_call
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
@@ -70,7 +71,7 @@ def take_webhook(workplace: Workplace, channel_key: str, headers: dict[str, str]
         raise refuse("signature", "The webhook's signature is wrong or too old.", "Check the secret.") from None
     except (KeyError, TypeError, ValueError):
         raise refuse("form", "The webhook's content is not an order.", "Send it as the store does.") from None
-    return take_channel_order(workplace, channel.id, incoming) if incoming else None
+    return take_together(workplace, channel.id, incoming) if incoming else None
 
 
 def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) -> tuple[list[str], bool]:
@@ -86,13 +87,13 @@ def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) 
         )
     fresh = [order for order in page if order.changed > known.get(order.number, -1)]
     try:
-        return take_channel_orders(workplace, channel_id, fresh), True
+        return list(take_channel_orders(workplace, channel_id, fresh).values()), True
     except Exception:  # one that cannot be taken must not keep the others out
         log.exception("A page of orders could not be taken at once; they are taken one by one")
     taken, whole = list[str](), True
     for order in fresh:
         try:
-            taken += take_channel_orders(workplace, channel_id, [order])
+            taken += take_channel_orders(workplace, channel_id, [order]).values()
         except Exception:
             whole = False
             log.exception("The order %s of channel %s could not be taken", order.number, channel_id)

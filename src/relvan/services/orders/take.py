@@ -30,27 +30,23 @@ ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
 UNKNOWN: ProductFacts = (None, "", "standard")
 
 
-def take_channel_order(workplace: Workplace, channel_id: int, incoming: IncomingOrder) -> str | None:
-    """Take one order of a channel, or bring it up to date; our number, or none when there was nothing to do."""
-    return next(iter(take_channel_orders(workplace, channel_id, [incoming])), None)
-
-
-def take_channel_orders(workplace: Workplace, channel_id: int, told: Sequence[IncomingOrder]) -> list[str]:
-    """Take orders of a channel in one transaction, or bring them up to date; our numbers of those with news.
+def take_channel_orders(workplace: Workplace, channel_id: int, told: Sequence[IncomingOrder]) -> dict[str, str]:
+    """Take orders of a channel in one transaction, or bring them up to date; our numbers of those with news, by the
+    keys of the channel's.
 
     Safe to repeat, whatever comes twice or late: a telling no newer than the last one changes nothing.
     """
     if not told:
-        return []
+        return {}
     with workplace.database.writing() as session:
         there = orders_by_channel_number(session, channel_id, [incoming.number for incoming in told])
-        numbers: list[str] = []
+        numbers: dict[str, str] = {}
         fresh: dict[str, IncomingOrder] = {}
         for incoming in told:
             key = channel_number_key(incoming.number)
             if key in there:
-                number = _update(session, workplace, there[key], incoming)
-                numbers += [number] if number else []
+                if number := _update(session, workplace, there[key], incoming):
+                    numbers[key] = number
             elif key not in fresh or fresh[key].changed < incoming.changed:
                 fresh[key] = incoming
         new = [incoming for incoming in fresh.values() if not incoming.sent]  # else sent before we knew the channel
@@ -58,7 +54,7 @@ def take_channel_orders(workplace: Workplace, channel_id: int, told: Sequence[In
             channel = session.get_one(Channel, channel_id)
             orders = _save(session, workplace, channel, new)
             _reserve_new(session, workplace, orders, new, channel)
-            numbers += [order.number for order in orders]
+            numbers |= {channel_number_key(one.number): order.number for one, order in zip(new, orders, strict=True)}
         return numbers
 
 
