@@ -58,7 +58,7 @@ def test_five_failures_in_a_row_are_trouble_and_one_success_heals():
     breaker = breaker.after(ok=False)
     assert breaker.in_trouble
     assert 3.75 <= breaker.probe_wait(0.0) <= breaker.probe_wait(0.99) <= 5
-    assert Breaker(50).probe_wait(0.5) <= 60
+    assert Breaker(50).probe_wait(0.99) <= 20
     assert breaker.after(ok=True) == Breaker(0)
 
 

@@ -33,7 +33,7 @@ FIRST_WAIT_S = 0.5
 LONGEST_WAIT_S = 300.0
 FAILURES_TO_TROUBLE = 5
 FIRST_PROBE_S = 5.0
-LONGEST_PROBE_S = 60.0
+LONGEST_PROBE_S = 20.0  # it is back for its buyers at once, and what they buy is to be known
 
 
 def quantity_urgency(before: int | None, after: int, *, precaution: bool = False) -> Urgency:
