@@ -35,11 +35,6 @@ def sold_below(since: datetime) -> Select[int | None]:
     )
 
 
-def count_shown_below(session: Session) -> int:
-    """How many listings a channel shows below their floor."""
-    return session.scalar(select(func.count()).select_from(Listing).where(shown_below())) or 0
-
-
 @dataclass(frozen=True)
 class WatchedRow:
     """A listing whose price comes first, with its floor and what its channel shows (minor units of its currency)."""
