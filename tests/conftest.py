@@ -2,15 +2,12 @@
 
 import os
 import shutil
-import threading
-import time
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
 from pathlib import Path
 
 import httpx
 import pytest
-import uvicorn
 from argon2 import PasswordHasher
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
@@ -18,14 +15,15 @@ from xdist.scheduler import LoadScopeScheduling
 
 from relvan.core.people.roles import Role
 from relvan.gateways.calling import trusted_roots
-from relvan.services.people.sign_in import add_person
+from relvan.services.people.sign_in import add_person, make_token
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
-from tests.applications import Worlds
-from tests.server import Postgres, free_port, postgres_started, redis_started
+from tests.applications import Worlds, client_of
+from tests.listening import Tool
+from tests.server import Postgres, Served, postgres_started, redis_started
 from tests.snapshots import Snapshots
 
 hypothesis_settings.register_profile(
@@ -245,30 +243,6 @@ class World:
         return self.standins[name]["seller_api"]
 
 
-class Served:
-    """An ASGI application served by a thread, on a port of its own."""
-
-    def __init__(self, make):
-        self.port = free_port()
-        self.url = f"http://127.0.0.1:{self.port}"
-        self.app = make(self.url)
-        config = uvicorn.Config(self.app, port=self.port, log_level="critical", timeout_graceful_shutdown=1)
-        self.server = uvicorn.Server(config)
-        self.thread = threading.Thread(target=self.server.run, daemon=True)
-
-    def __enter__(self):
-        self.thread.start()
-        until = time.monotonic() + 15
-        while not self.server.started:
-            assert time.monotonic() < until, "the server did not start"
-            time.sleep(0.01)
-        return self
-
-    def __exit__(self, *_):
-        self.server.should_exit = True
-        self.thread.join(timeout=10)
-
-
 @pytest.fixture(scope="session")
 def worlds():
     with Served(Worlds) as served:
@@ -312,3 +286,19 @@ def count_queries():
             event.remove(database.engine, "before_cursor_execute", note)
 
     return counting
+
+
+@pytest.fixture
+def api(workplace):
+    make_token(workplace, "test", "owner", "t" * 20)
+    client = client_of(workplace)
+    client.headers["Authorization"] = "Bearer " + "t" * 20
+    return client
+
+
+@pytest.fixture
+def tool():
+    found = Tool()
+    with Served(lambda _url: found.app) as served:
+        found.address = f"{served.url}/hear"
+        yield found

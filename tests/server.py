@@ -6,11 +6,13 @@ import shutil
 import socket
 import subprocess
 import tempfile
+import threading
 import time
 from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
+import uvicorn
 from sqlalchemy import make_url
 
 PROGRAMS = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
@@ -102,3 +104,27 @@ def free_port():
     with socket.socket() as listener:
         listener.bind(("127.0.0.1", 0))
         return listener.getsockname()[1]
+
+
+class Served:
+    """An ASGI application served by a thread, on a port of its own."""
+
+    def __init__(self, make):
+        self.port = free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.app = make(self.url)
+        config = uvicorn.Config(self.app, port=self.port, log_level="critical", timeout_graceful_shutdown=1)
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+
+    def __enter__(self):
+        self.thread.start()
+        until = time.monotonic() + 15
+        while not self.server.started:
+            assert time.monotonic() < until, "the server did not start"
+            time.sleep(0.01)
+        return self
+
+    def __exit__(self, *_):
+        self.server.should_exit = True
+        self.thread.join(timeout=10)

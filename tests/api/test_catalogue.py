@@ -5,7 +5,7 @@ import io
 import pytest
 
 from relvan.services.jobs.work import work_next
-from tests.api.test_sale import GOOD, api, problem  # noqa: F401 - the fixture
+from tests.caller import GOOD, problem
 from tests.house import png
 
 V1 = "/api/v1"
@@ -17,7 +17,7 @@ def work(workplace):
 
 
 @pytest.fixture
-def pots(api):  # noqa: F811
+def pots(api):
     for glaze in ("ink", "oat"):
         for size in (9, 14):
             body = {**GOOD, "sku": f"P-{size}-{glaze}", "title": f"Pot, {glaze} glaze, {size} cm"}
@@ -31,7 +31,7 @@ def pots(api):  # noqa: F811
     return made.json()
 
 
-def test_a_family_is_proposed_linked_and_read(api, pots):  # noqa: F811
+def test_a_family_is_proposed_linked_and_read(api, pots):
     assert pots["kind"] == "family"
     assert [axis["name"] for axis in pots["axes"]] == ["Glaze", "Size"]
     grid = api.get(f"{V1}/families/P/grid").json()
@@ -50,7 +50,7 @@ def test_a_family_is_proposed_linked_and_read(api, pots):  # noqa: F811
     assert len(api.post(f"{V1}/families/P/dissolve").json()["skus"]) == 4
 
 
-def test_what_a_family_lends_is_told_and_stays_lent(api, pots):  # noqa: F811
+def test_what_a_family_lends_is_told_and_stays_lent(api, pots):
     api.patch(f"{V1}/products/P-9-ink", json={"brand": None})
     api.patch(f"{V1}/products/P", json={"brand": "Tarn"})
     told = api.get(f"{V1}/products/P-9-ink").json()
@@ -61,7 +61,7 @@ def test_what_a_family_lends_is_told_and_stays_lent(api, pots):  # noqa: F811
     assert api.get(f"{V1}/products/P-9-ink").json()["brand"] == "Weir"
 
 
-def test_variants_are_generated(api):  # noqa: F811
+def test_variants_are_generated(api):
     wish = {"sku": "B", "title": "Bowl", "axes": [{"name": "Glaze", "values": ["Ink", "Oat"]}],
             "sku_pattern": "B-{Glaze:3}", "shared": {"category": "Bowls"}}  # fmt: skip
     assert api.post(f"{V1}/families", json=wish).status_code == 201
@@ -75,14 +75,14 @@ def test_variants_are_generated(api):  # noqa: F811
     [([{"sku": "NONE", "quantity": 1}], "no-part"), ([{"sku": "K", "quantity": 1}], "circle"),
      ([{"sku": "PT-14", "quantity": 0}], "out-of-range"), ([{"sku": "PT-14"}], "invalid")],
 )  # fmt: skip
-def test_a_kit_with_a_fault_is_refused(api, parts, code):  # noqa: F811
+def test_a_kit_with_a_fault_is_refused(api, parts, code):
     api.post(f"{V1}/products", json=GOOD)
     answer = api.post(f"{V1}/products", json={"sku": "K", "title": "Kit", "kind": "kit", "parts": parts})
     assert code in {error["code"] for error in problem(answer, 422)["errors"]}
     assert api.get(f"{V1}/products/K").status_code == 404
 
 
-def test_a_kit_is_made_and_follows_its_parts(api):  # noqa: F811
+def test_a_kit_is_made_and_follows_its_parts(api):
     api.post(f"{V1}/products", json=GOOD)
     kit = {"sku": "K", "title": "Kit", "kind": "kit", "parts": [{"sku": "PT-14", "quantity": 2}]}
     assert api.post(f"{V1}/products", json=kit).json()["parts"] == kit["parts"]
@@ -96,7 +96,7 @@ def test_a_kit_is_made_and_follows_its_parts(api):  # noqa: F811
     assert problem(refused, 422)["code"] == "not-stocked"
 
 
-def test_a_file_is_rehearsed_applied_and_undone(api, workplace):  # noqa: F811
+def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
     api.post(f"{V1}/products", json=GOOD)
     text = b"sku,title,weight (kg)\nPT-14,,1.5\nNEW,New one,2\n,No code,\n"
     job = api.post(f"{V1}/imports", files={"file": ("a.csv", text)}, data={"kind": "products"})
@@ -132,13 +132,13 @@ def test_a_file_is_rehearsed_applied_and_undone(api, workplace):  # noqa: F811
         ({"kind": "products"}, ("a.csv", b"\xff\xfe\x00"), None),
     ],
 )  # fmt: skip
-def test_a_file_that_cannot_be_taken_is_refused_in_words(api, fields, file, code):  # noqa: F811
+def test_a_file_that_cannot_be_taken_is_refused_in_words(api, fields, file, code):
     answer = api.post(f"{V1}/imports", files={"file": file}, data=fields)
     assert answer.status_code in (404, 422)
     assert code is None or answer.json()["code"] == code
 
 
-def test_a_mapping_is_kept_used_and_forgotten(api, workplace):  # noqa: F811
+def test_a_mapping_is_kept_used_and_forgotten(api, workplace):
     columns = [{"heading": "X", "name": "sku"}, {"heading": "Y", "name": "title"}]
     assert api.post(f"{V1}/mappings", json={"kind": "products", "name": "Mine", "columns": columns}).status_code == 201
     job = api.post(
@@ -152,7 +152,7 @@ def test_a_mapping_is_kept_used_and_forgotten(api, workplace):  # noqa: F811
 
 
 @pytest.mark.parametrize("form", ["csv", "xlsx"])
-def test_templates_and_files_out(api, form):  # noqa: F811
+def test_templates_and_files_out(api, form):
     api.post(f"{V1}/products", json=GOOD)
     assert api.get(f"{V1}/imports/templates/kits.{form}").status_code == 200
     taken = api.get(f"{V1}/exports/products.{form}", params={"columns": "title,weight_g"})
@@ -163,7 +163,7 @@ def test_templates_and_files_out(api, form):  # noqa: F811
     assert len(api.get(f"{V1}/imports/kinds").json()["items"]) == 10
 
 
-def test_many_are_changed_by_a_match(api, workplace, pots):  # noqa: F811
+def test_many_are_changed_by_a_match(api, workplace, pots):
     wish = {"operations": [{"fact": "price retail", "deed": "percent", "value": "10"}], "match": {"family": "P"}}
     job = api.post(f"{V1}/products/change", json=wish).json()
     work(workplace)
@@ -175,14 +175,14 @@ def test_many_are_changed_by_a_match(api, workplace, pots):  # noqa: F811
 
 
 @pytest.mark.parametrize("match", [{"q": ["jug"]}, {"in_stock": "perhaps"}, {"family": {"sku": "P"}}, {"kind": 7}])
-def test_a_match_of_the_wrong_type_is_refused_by_name(api, match):  # noqa: F811
+def test_a_match_of_the_wrong_type_is_refused_by_name(api, match):
     wish = {"operations": [{"fact": "brand", "deed": "empty"}], "match": match}
     refused = problem(api.post(f"{V1}/products/change", json=wish), 422)
     assert refused["code"] == "invalid"
     assert next(iter(match)) in refused["errors"][0]["field"]
 
 
-def test_categories_attributes_and_price_lists(api):  # noqa: F811
+def test_categories_attributes_and_price_lists(api):
     assert api.post(f"{V1}/attributes", json={"name": "Frost-proof", "kind": "yes/no"}).status_code == 201
     assert api.post(f"{V1}/categories", json={"path": "Pots", "asks": {"Frost-proof": True}}).status_code == 201
     assert api.post(f"{V1}/price-lists", json={"key": "chf", "name": "Francs", "currency": "CHF"}).status_code == 201
@@ -202,7 +202,7 @@ def test_categories_attributes_and_price_lists(api):  # noqa: F811
     assert problem(api.delete(f"{V1}/categories/Pots"), 409)["code"] == "in-use"
 
 
-def test_pictures_in_order_and_from_the_web(api, workplace, world):  # noqa: F811
+def test_pictures_in_order_and_from_the_web(api, workplace, world):
     api.post(f"{V1}/products", json=GOOD)
     for colour in ("red", "blue"):
         api.post(f"{V1}/products/PT-14/pictures", files={"file": ("p.png", png(colour))})
@@ -224,7 +224,7 @@ def test_pictures_in_order_and_from_the_web(api, workplace, world):  # noqa: F81
     assert "there is no picture" in row["reason"]
 
 
-def test_a_product_as_it_was(api, clock):  # noqa: F811
+def test_a_product_as_it_was(api, clock):
     api.post(f"{V1}/products", json=GOOD)
     clock.move(hours=1)
     then = clock.now.isoformat()
@@ -235,7 +235,7 @@ def test_a_product_as_it_was(api, clock):  # noqa: F811
     assert api.get(f"{V1}/history").json()["items"][0]["deed"] == "changed"
 
 
-def test_a_workbook_goes_through_the_api(api, workplace):  # noqa: F811
+def test_a_workbook_goes_through_the_api(api, workplace):
     taken = api.get(f"{V1}/imports/templates/products.xlsx").content
     job = api.post(f"{V1}/imports", files={"file": ("t.xlsx", io.BytesIO(taken))}, data={"kind": "products"}).json()
     work(workplace)

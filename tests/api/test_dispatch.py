@@ -3,7 +3,7 @@
 import pytest
 
 from relvan.services.people.sign_in import make_token
-from tests.api.test_sale import api, problem, put_in  # noqa: F401
+from tests.caller import problem, put_in
 from tests.house import assert_sound, connect, read
 from tests.snapshots import built_once
 
@@ -11,7 +11,7 @@ V1 = "/api/v1"
 
 
 @built_once
-def floor(api, workplace, owner, world):  # noqa: F811
+def floor(api, workplace, owner, world):
     """Two orders of one and three pots, released; the ids of their shipments by units."""
     connect(workplace, owner, world, "hagglet")
     put_in(api, sku="PT-14", units=10, gtin="4006381333931", aliases=["OLD-14"])
@@ -25,7 +25,7 @@ def floor(api, workplace, owner, world):  # noqa: F811
     return found
 
 
-def everything(api):  # noqa: F811
+def everything(api):
     """All that dispatching could change, as the API tells it."""
     shipments = api.get(f"{V1}/shipments").json()["items"]
     return (
@@ -36,7 +36,7 @@ def everything(api):  # noqa: F811
     )
 
 
-def refused(api, method, path, body, status, code):  # noqa: F811
+def refused(api, method, path, body, status, code):
     before = everything(api)
     found = problem(api.request(method, f"{V1}{path}", json=body), status)
     assert found["code"] == code, found
@@ -44,11 +44,11 @@ def refused(api, method, path, body, status, code):  # noqa: F811
     return found
 
 
-def walk(api, *shipments):  # noqa: F811
+def walk(api, *shipments):
     return api.post(f"{V1}/pick-lists", json={"shipments": list(shipments)}).json()
 
 
-def pick_all(api, found):  # noqa: F811
+def pick_all(api, found):
     for pick in found["picks"]:
         body = {"pick": pick["id"], "quantity": pick["quantity"], "code": pick["sku"]}
         assert api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).status_code == 200
@@ -67,18 +67,18 @@ def pick_all(api, found):  # noqa: F811
         (None, 422, "invalid"),
     ],
 )
-def test_a_walk_is_for_shipments_that_are_there(api, floor, wanted, status, code):  # noqa: F811
+def test_a_walk_is_for_shipments_that_are_there(api, floor, wanted, status, code):
     refused(api, "POST", "/pick-lists", {"shipments": wanted}, status, code)
 
 
-def test_a_shipment_is_on_one_walk_only(api, floor):  # noqa: F811
+def test_a_shipment_is_on_one_walk_only(api, floor):
     walk(api, floor[1])
     refused(api, "POST", "/pick-lists", {"shipments": [floor[1]]}, 409, "wrong-state")
     refused(api, "POST", "/pick-lists", {"shipments": [floor[3], floor[1]]}, 409, "wrong-state")
     assert walk(api, floor[3])["picks"][0]["quantity"] == 3
 
 
-def test_the_same_shipment_named_twice_is_picked_once(api, floor):  # noqa: F811
+def test_the_same_shipment_named_twice_is_picked_once(api, floor):
     found = walk(api, floor[1], floor[1])
     assert [pick["quantity"] for pick in found["picks"]] == [1]
 
@@ -98,27 +98,27 @@ def test_the_same_shipment_named_twice_is_picked_once(api, floor):  # noqa: F811
         ({"quantity": 3, "bin": "A-01"}, 422, "invalid"),
     ],
 )
-def test_a_wrong_pick_is_refused(api, floor, said, status, code):  # noqa: F811
+def test_a_wrong_pick_is_refused(api, floor, said, status, code):
     found = walk(api, floor[3])
     body = {"pick": found["picks"][0]["id"], **said}
     refused(api, "POST", f"/pick-lists/{found['id']}/picks", body, status, code)
 
 
 @pytest.mark.parametrize("code", ["PT-14", "pt-14", "4006381333931", "OLD-14", None])
-def test_a_right_pick_is_taken_by_any_code_or_none(api, floor, code):  # noqa: F811
+def test_a_right_pick_is_taken_by_any_code_or_none(api, floor, code):
     found = walk(api, floor[3])
     body = {"pick": found["picks"][0]["id"], "quantity": 3, "code": code}
     told = api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).json()
     assert (told["state"], told["short"], told["picks"][0]["picked"]) == ("done", False, 3)
 
 
-def test_a_pick_of_another_walk_is_not_on_this_one(api, floor):  # noqa: F811
+def test_a_pick_of_another_walk_is_not_on_this_one(api, floor):
     first, second = walk(api, floor[1]), walk(api, floor[3])
     body = {"pick": second["picks"][0]["id"], "quantity": 3}
     refused(api, "POST", f"/pick-lists/{first['id']}/picks", body, 404, "not-found")
 
 
-def test_a_pick_that_is_done_is_not_done_again(api, floor, workplace):  # noqa: F811
+def test_a_pick_that_is_done_is_not_done_again(api, floor, workplace):
     found = walk(api, floor[3])
     pick_all(api, found)
     body = {"pick": found["picks"][0]["id"], "quantity": 2}
@@ -126,7 +126,7 @@ def test_a_pick_that_is_done_is_not_done_again(api, floor, workplace):  # noqa: 
     assert_sound(workplace)
 
 
-def test_a_short_pick_says_so_and_ships_what_there_is(api, floor, workplace):  # noqa: F811
+def test_a_short_pick_says_so_and_ships_what_there_is(api, floor, workplace):
     found = walk(api, floor[3])
     body = {"pick": found["picks"][0]["id"], "quantity": 2, "code": "PT-14"}
     assert api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).json()["short"] is True
@@ -161,12 +161,12 @@ def test_a_short_pick_says_so_and_ships_what_there_is(api, floor, workplace):  #
         ({"weight_g": 900, "lines": [{"sku": "PT-14"}]}, 422, "invalid"),
     ],
 )
-def test_a_wrong_parcel_is_refused(api, floor, said, status, code):  # noqa: F811
+def test_a_wrong_parcel_is_refused(api, floor, said, status, code):
     pick_all(api, walk(api, floor[3]))
     refused(api, "POST", f"/shipments/{floor[3]}/parcels", said, status, code)
 
 
-def test_each_step_waits_for_the_one_before_it(api, floor):  # noqa: F811
+def test_each_step_waits_for_the_one_before_it(api, floor):
     here = f"/shipments/{floor[3]}"
     refused(api, "POST", f"{here}/parcels", {"weight_g": 900}, 409, "wrong-state")
     assert problem(api.get(f"{V1}{here}/services"), 409)["code"] == "not-packed"
@@ -180,7 +180,7 @@ def test_each_step_waits_for_the_one_before_it(api, floor):  # noqa: F811
     refused(api, "POST", f"{here}/labels", {"service": "nobody:tracked"}, 422, "not-allowed")
 
 
-def test_a_shipment_leaves_once_with_papers_and_numbers(api, floor, workplace, world):  # noqa: F811
+def test_a_shipment_leaves_once_with_papers_and_numbers(api, floor, workplace, world):
     here = f"{V1}/shipments/{floor[3]}"
     found = walk(api, floor[3])
     sheet = api.get(f"{V1}/pick-lists/{found['id']}/sheet.pdf")
@@ -206,7 +206,7 @@ def test_a_shipment_leaves_once_with_papers_and_numbers(api, floor, workplace, w
     assert_sound(workplace)
 
 
-def test_shipments_and_walks_are_found_by_state_and_warehouse(api, floor):  # noqa: F811
+def test_shipments_and_walks_are_found_by_state_and_warehouse(api, floor):
     def ids(**wanted):
         return [row["id"] for row in api.get(f"{V1}/shipments", params=wanted).json()["items"]]
 
@@ -221,7 +221,7 @@ def test_shipments_and_walks_are_found_by_state_and_warehouse(api, floor):  # no
     assert [row["state"] for row in api.get(f"{V1}/pick-lists", params={"state": "done"}).json()["items"]] == ["done"]
 
 
-def test_an_order_from_a_channel_goes_the_same_way(api, floor, workplace, owner, world):  # noqa: F811
+def test_an_order_from_a_channel_goes_the_same_way(api, floor, workplace, owner, world):
     drafted = api.post(f"{V1}/listings", json={"channel": "hagglet", "skus": ["PT-14"]}).json()["items"][0]
     assert drafted["ok"]
     read(workplace)

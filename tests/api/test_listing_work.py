@@ -2,7 +2,7 @@
 
 from relvan.services.jobs.work import work_next
 from relvan.services.listings.pages import look_for_pages
-from tests.api.test_sale import api, problem  # noqa: F401 - the fixture
+from tests.caller import problem
 from tests.house import add_pot, channel_ids, connect, deliver
 from tests.services.test_corvello import gtin, put_pages
 from tests.services.test_families_on_channels import make_family
@@ -21,13 +21,13 @@ def shop(workplace, owner, world):
     return workplace
 
 
-def draft(api, channel, *skus):  # noqa: F811
+def draft(api, channel, *skus):
     answer = api.post(f"{V1}/listings", json={"channel": channel, "skus": list(skus)})
     assert answer.status_code == 201, answer.text
     return [item["id"] for item in answer.json()["items"] if item["ok"]]
 
 
-def test_a_layer_is_made_used_looked_at_changed_and_taken_back(api, shop):  # noqa: F811
+def test_a_layer_is_made_used_looked_at_changed_and_taken_back(api, shop):
     body = {"channel": "hagglet", "topic": "delivery", "name": "Slow", "values": {"dispatch_days": "9"}}
     made = api.post(f"{V1}/layers", json=body)
     assert made.status_code == 201, made.text
@@ -51,7 +51,7 @@ def test_a_layer_is_made_used_looked_at_changed_and_taken_back(api, shop):  # no
     assert api.get(f"{V1}/layer-sets").json()["items"][0]["name"] == "All"
 
 
-def test_wording_is_previewed_with_its_length(api, shop):  # noqa: F811
+def test_wording_is_previewed_with_its_length(api, shop):
     body = {"channel": "hagglet", "field": "heading", "text": "{{ product.title }}!", "q": "PT-1"}
     (one,) = api.post(f"{V1}/wording/preview", json=body).json()["items"]
     assert (one["text"], one["length"], one["fits"]) == ("Aubrey pot 1 in oat!", 20, True)
@@ -59,7 +59,7 @@ def test_wording_is_previewed_with_its_length(api, shop):  # noqa: F811
     assert problem(bad, 422)["code"] == "wording"
 
 
-def test_a_family_is_published_as_one(api, shop, owner, world):  # noqa: F811
+def test_a_family_is_published_as_one(api, shop, owner, world):
     make_family(shop, owner)
     ids = draft(api, "hagglet", "PT")
     head = api.get(f"{V1}/listings/{ids[0]}").json()
@@ -78,7 +78,7 @@ def test_a_family_is_published_as_one(api, shop, owner, world):  # noqa: F811
     assert (row["variants"], row["channels"]["hagglet"]["states"]) == (4, {"live": 4})
 
 
-def test_coverage_is_asked_by_how_products_stand(api, shop):  # noqa: F811
+def test_coverage_is_asked_by_how_products_stand(api, shop):
     draft(api, "hagglet", "PT-0")
     found = api.get(f"{V1}/coverage", params={"at": ["hagglet:draft", "corvello:not"], "in_stock": "true"}).json()
     assert [row["sku"] for row in found["items"]] == ["PT-0"]
@@ -89,7 +89,7 @@ def test_coverage_is_asked_by_how_products_stand(api, shop):  # noqa: F811
     assert [row["sku"] for row in api.get(f"{V1}/coverage?limit=2&after={first['next']}").json()["items"]] == ["PT-2"]
 
 
-def test_categories_of_a_channel_with_what_each_needs_and_what_fits(api, shop):  # noqa: F811
+def test_categories_of_a_channel_with_what_each_needs_and_what_fits(api, shop):
     (one,) = draft(api, "corvello", "PT-0")
     told = api.get(f"{V1}/channels/corvello/categories?listing={one}").json()
     assert len(told["items"]) >= 30
@@ -102,7 +102,7 @@ def test_categories_of_a_channel_with_what_each_needs_and_what_fits(api, shop): 
     problem(api.get(f"{V1}/channels/corvello/categories?listing=999"), 404)
 
 
-def test_gaps_are_counted_by_what_mends_them_and_translated(api, shop):  # noqa: F811
+def test_gaps_are_counted_by_what_mends_them_and_translated(api, shop):
     ids = draft(api, "corvello", "PT-0", "PT-1")
     assert [(one["kind"], one["count"]) for one in api.get(f"{V1}/gaps?channel=corvello").json()["items"]] == [
         ("no page", 2)
@@ -121,7 +121,7 @@ def test_gaps_are_counted_by_what_mends_them_and_translated(api, shop):  # noqa:
     assert problem(bad, 422)["code"] == "not-allowed"
 
 
-def test_pages_are_offered_chosen_and_published(api, shop, world):  # noqa: F811
+def test_pages_are_offered_chosen_and_published(api, shop, world):
     (page,) = put_pages(world, ("Aubrey pot 1 in oat", gtin(1)))
     (listing,) = draft(api, "corvello", "PT-1")
     assert api.get(f"{V1}/catalogue-pages").json()["items"][0]["candidates"] is None
@@ -136,7 +136,7 @@ def test_pages_are_offered_chosen_and_published(api, shop, world):  # noqa: F811
     assert (told["state"], told["differences"]) == ("live", [])
 
 
-def test_findings_are_read_linked_unlinked_and_made_into_products(api, shop, world):  # noqa: F811
+def test_findings_are_read_linked_unlinked_and_made_into_products(api, shop, world):
     place_by_hand(world, "PT-0", "Aubrey pot")
     place_by_hand(world, "LOST", "Aubrey pot 2 in oat")
     place_by_hand(world, "NEW", "Bird feeder")

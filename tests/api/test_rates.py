@@ -1,6 +1,6 @@
 """Rates and the settings that use them, over the API."""
 
-from tests.api.test_sale import api, problem  # noqa: F401 - the fixture
+from tests.caller import problem
 from tests.house import add_pot, connect, list_everywhere
 
 V1 = "/api/v1"
@@ -8,7 +8,7 @@ V1 = "/api/v1"
 RATE = {"source": "EUR", "target": "CHF", "rate": "0.95", "since": "2026-11-01"}
 
 
-def test_rates_are_kept_listed_and_dropped(api):  # noqa: F811
+def test_rates_are_kept_listed_and_dropped(api):
     assert api.post(f"{V1}/rates", json={"items": [RATE, {**RATE, "since": None, "rate": "0.9"}]}).json() == {
         "changed": 2
     }
@@ -22,13 +22,13 @@ def test_rates_are_kept_listed_and_dropped(api):  # noqa: F811
     assert [one["holds"] for one in api.get(f"{V1}/rates").json()["items"]] == [True]
 
 
-def test_wrong_rates_are_refused_and_nothing_is_kept(api):  # noqa: F811
+def test_wrong_rates_are_refused_and_nothing_is_kept(api):
     for wrong in ({"rate": "-1"}, {"target": "EUR"}, {"source": "QQQ"}, {"since": "2099-01-01"}, {"since": "x"}):
         problem(api.post(f"{V1}/rates", json={"items": [RATE, {**RATE, **wrong}]}), 422)
     assert api.get(f"{V1}/rates").json()["items"] == []
 
 
-def test_a_channels_margin_and_delivery_are_set_and_shown(api, workplace, owner, world):  # noqa: F811
+def test_a_channels_margin_and_delivery_are_set_and_shown(api, workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     change = {"least_margin": "12.5", "delivery_cost": {"amount": 380, "currency": "EUR"},
               "price_steps": [{"kind": "cover fees"}]}  # fmt: skip
@@ -39,7 +39,7 @@ def test_a_channels_margin_and_delivery_are_set_and_shown(api, workplace, owner,
     assert api.patch(f"{V1}/channels/hagglet", json={"least_margin": None}).json()["least_margin"] is None
 
 
-def test_prices_are_foreseen_over_the_api(api, workplace, owner, world):  # noqa: F811
+def test_prices_are_foreseen_over_the_api(api, workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     add_pot(workplace, owner, "PT-14")
     list_everywhere(workplace, owner, "PT-14")

@@ -7,7 +7,6 @@ import pytest
 from relvan.core.people.roles import RIGHTS, Right, Role
 from relvan.services.people.sign_in import add_person, make_token
 from relvan.services.workplace import SYSTEM
-from tests.api.test_sale import api  # noqa: F401
 
 TO = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
 MOVE = {"sku": "X", "warehouse": "millrace", "change": 1, "reason": "receipt"}
@@ -108,6 +107,7 @@ CALLS = {
 # these change nothing, or take a file, or depend on what the job is about: tried below and in other tests
 OTHERS = {
     "POST /families/propose",
+    "POST /orders/foresee/{deed}",
     "POST /imports",
     "POST /bulk-jobs/{job_id}/{event}",
     "POST /products/{sku}/pictures",
@@ -128,7 +128,7 @@ def tokens(workplace):
 
 
 @pytest.fixture
-def standing_job(api):  # noqa: F811
+def standing_job(api):
     """The product X with its price, and a file that waits for somebody to look at it."""
     price = {"retail": {"amount": 1690, "currency": "EUR"}}
     assert api.post("/api/v1/products", json={"sku": "X", "title": "x", "prices": price}).status_code == 201
@@ -146,12 +146,12 @@ def changing_calls(application):
     }
 
 
-def test_every_call_that_changes_something_is_known_here(api):  # noqa: F811
+def test_every_call_that_changes_something_is_known_here(api):
     assert changing_calls(api.app) == CALLS.keys() | OTHERS
 
 
 @pytest.mark.parametrize("role", list(Role))
-def test_a_role_may_do_what_its_rights_say_and_nothing_else(api, tokens, standing_job, role):  # noqa: F811
+def test_a_role_may_do_what_its_rights_say_and_nothing_else(api, tokens, standing_job, role):
     named = {"sku": "X", "key": "retail", "job_id": standing_job}
     wrong = {}
     for call, (right, body) in CALLS.items():
@@ -173,7 +173,7 @@ def test_a_role_may_do_what_its_rights_say_and_nothing_else(api, tokens, standin
         ("stock-counts", "sku,warehouse,counted\nA,millrace,1\n", Right.STOCK),
     ],
 )
-def test_files_are_taken_from_those_who_may_change_what_they_say(api, tokens, kind, content, right):  # noqa: F811
+def test_files_are_taken_from_those_who_may_change_what_they_say(api, tokens, kind, content, right):
     for role in Role:
         files, data = {"file": ("a.csv", content.encode())}, {"kind": kind}
         answer = api.post("/api/v1/imports", files=files, data=data, headers=tokens[role])
@@ -187,7 +187,7 @@ def test_files_are_taken_from_those_who_may_change_what_they_say(api, tokens, ki
                     assert dropped.status_code == 403, "nor may others move its job"
 
 
-def test_looking_is_free_to_all_who_are_signed_in(api, tokens):  # noqa: F811
+def test_looking_is_free_to_all_who_are_signed_in(api, tokens):
     for role in Role:
         for path in ("/products", "/orders", "/listings", "/channels", "/stock", "/history", "/categories"):
             assert api.get(f"/api/v1{path}", headers=tokens[role]).status_code == 200, (role, path)

@@ -2,11 +2,10 @@
 
 from relvan.services.duties import take_share
 from relvan.services.stock.hold_backs import mind_silence
-from tests.api.test_sale import api  # noqa: F401 - the fixture
 from tests.house import connect, read
 
 
-def test_workers_are_listed_with_their_channels(api, workplace, owner, world):  # noqa: F811
+def test_workers_are_listed_with_their_channels(api, workplace, owner, world):
     connect(workplace, owner, world)
     assert api.get("/api/v1/workers").json() == {"items": []}
     take_share(workplace, "anvil")
@@ -16,7 +15,7 @@ def test_workers_are_listed_with_their_channels(api, workplace, owner, world):  
     assert not api.get("/api/v1/workers").json()["items"][0]["lives"]
 
 
-def test_how_long_a_channel_is_silent_is_told(api, workplace, owner, world):  # noqa: F811
+def test_how_long_a_channel_is_silent_is_told(api, workplace, owner, world):
     connect(workplace, owner, world)
     read(workplace)
     assert api.get("/api/v1/channels/hagglet/updates").json()["silent_minutes"] == 0

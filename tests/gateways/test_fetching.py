@@ -8,7 +8,7 @@ from starlette.routing import Route
 from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.fetching import fetch_picture
-from tests.conftest import Served
+from tests.server import Served
 
 
 def site(_url):

@@ -16,8 +16,9 @@ from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
 from relvan.services.workplace import Workplace
 from relvan.store.listings import ListingFilter, listing_page
+from tests.applications import client_of
 from tests.house import add_pot, assert_sound, count, deliver
-from tests.web.test_pages import client_of, sign_in
+from tests.visitor import sign_in
 
 LEAST = {
     "key": "fernwick", "name": "Fernwick", "dialect": "notices", "edition": 3, "currency": "EUR",

@@ -6,7 +6,6 @@ from relvan.services.channels.settings import change_channel
 from relvan.services.prices.set import set_floor
 from relvan.store.floors import SOLD_OF, prices_to_watch
 from relvan.store.product_list import ProductFilter, product_page
-from tests.api.test_sale import api  # noqa: F401 - the fixture
 from tests.house import add_pot, connect, deliver, list_everywhere, orders, read
 from tests.services.test_drift import look, meddle
 from tests.snapshots import built_once

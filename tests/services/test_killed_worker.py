@@ -13,8 +13,8 @@ from relvan.core.people.roles import Role
 from relvan.services.orders.release import release_orders
 from relvan.services.workplace import Actor, Workplace
 from relvan.worker.queue import Waker, open_queue
-from tests.conftest import Served
 from tests.house import add_pot, assert_sound, connect, list_everywhere, orders
+from tests.server import Served
 
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
 SKUS = [f"PX-{n}" for n in range(6)]

@@ -1,13 +1,10 @@
 """A seller's own tools hear of changes of stock, prices and orders: signed, once, and again until they answer."""
 
-import json
 from datetime import UTC, datetime
 
 import pytest
 from sqlalchemy import select
 from standardwebhooks import Webhook
-from starlette.applications import Starlette
-from starlette.responses import Response
 from starlette.routing import Route
 
 from relvan.core.catalogue.product import Part, ProductKind
@@ -27,36 +24,9 @@ from relvan.services.stock.move import follow_movements
 from relvan.store.facts import codes
 from relvan.store.listeners import due_listeners, listener_rows
 from relvan.store.tables import Announcement, Listener
-from tests.conftest import Served
 from tests.house import add_pot, connect, list_everywhere, pot, receive
 
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
-
-
-class Tool:
-    """A tool that listens: it keeps what it is told, and answers as it is bidden."""
-
-    def __init__(self, _url=""):
-        self.got, self.answers = [], []
-        self.app = Starlette(routes=[Route("/hear", self.hear, methods=["POST"])])
-
-    async def hear(self, request):
-        self.got.append((dict(request.headers), (await request.body()).decode()))
-        return Response(status_code=self.answers.pop(0) if self.answers else 204)
-
-    def told(self):
-        """(type, data) of what it was told since it was last asked."""
-        said = [json.loads(body) for _, body in self.got]
-        self.got.clear()
-        return [(one["type"], one["data"]) for one in said]
-
-
-@pytest.fixture
-def tool():
-    found = Tool()
-    with Served(lambda _url: found.app) as served:
-        found.address = f"{served.url}/hear"
-        yield found
 
 
 def listen(workplace, owner, tool, *matters):

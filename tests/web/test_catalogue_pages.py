@@ -10,9 +10,10 @@ from relvan.services.jobs.work import work_next
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.store.catalogue import find_product
 from relvan.store.tables import BulkJob
+from tests.applications import client_of
 from tests.house import add_pot, pot
 from tests.services.test_catalogue import GLAZE, kit
-from tests.web.test_pages import client_of, post, sign_in, web, wrong_beside  # noqa: F401 - the fixture
+from tests.visitor import post, sign_in, wrong_beside
 
 
 def page(answer):
@@ -28,7 +29,7 @@ def family(workplace, owner):
     return "F"
 
 
-def test_a_kit_with_a_fault_keeps_its_parts_as_typed(web, workplace, owner):  # noqa: F811
+def test_a_kit_with_a_fault_keeps_its_parts_as_typed(web, workplace, owner):
     add_pot(workplace, owner, "A")
     answer = post(web, "/catalogue/new", kind="kit", sku="K", title="Kit", part_sku=["A", "NONE"],
                   part_quantity=["2", "x"])  # fmt: skip
@@ -43,7 +44,7 @@ def test_a_kit_with_a_fault_keeps_its_parts_as_typed(web, workplace, owner):  # 
     assert web.get("/products/K").status_code == 404
 
 
-def test_a_kits_page_names_parts_sums_and_the_scarcest(web, workplace, owner):  # noqa: F811
+def test_a_kits_page_names_parts_sums_and_the_scarcest(web, workplace, owner):
     add_pot(workplace, owner, "A", units=5)
     kit(workplace, owner, "K", ("A", 2), prices={"retail": 3000})
     text = page(web.get("/products/K")).text_content()
@@ -52,14 +53,14 @@ def test_a_kits_page_names_parts_sums_and_the_scarcest(web, workplace, owner):  
     assert "Used in" in page(web.get("/products/A")).text_content()
 
 
-def test_a_variant_shows_what_its_family_lends(web, workplace, owner, family):  # noqa: F811
+def test_a_variant_shows_what_its_family_lends(web, workplace, owner, family):
     change_facts(workplace, owner, [("A", {"brand": None})])
     text = page(web.get("/products/A")).text_content()
     assert "from the family: Quillmoss" in text
     assert "of Pots" in text
 
 
-def test_the_grid_of_a_family_shows_cells_and_refuses_doubles(web, workplace, owner, family):  # noqa: F811
+def test_the_grid_of_a_family_shows_cells_and_refuses_doubles(web, workplace, owner, family):
     grid = page(web.get("/products/F")).cssselect(".family-grid td")
     assert len(grid) == 2
     answer = post(web, "/families/F/traits", variant=["A", "B"], trait=["Glaze", "Glaze"], value=["Rust", "rust"])
@@ -72,7 +73,7 @@ def test_the_grid_of_a_family_shows_cells_and_refuses_doubles(web, workplace, ow
     assert "C fills the hole" in page(answer).text_content()
 
 
-def test_linking_keeps_the_table_when_it_is_refused(web, workplace, owner):  # noqa: F811
+def test_linking_keeps_the_table_when_it_is_refused(web, workplace, owner):
     for sku in ("A", "B"):
         add_pot(workplace, owner, sku, units=0)
     answer = post(web, "/families/make", sku="F", title="F", trait=["Glaze", "", ""], member=["A", "B"],
@@ -84,7 +85,7 @@ def test_linking_keeps_the_table_when_it_is_refused(web, workplace, owner):  # n
     assert web.get("/products/F").status_code == 404
 
 
-def test_generated_variants_are_previewed_before_they_are_made(web):  # noqa: F811
+def test_generated_variants_are_previewed_before_they_are_made(web):
     typed = {"axis_name": ["Glaze"], "axis_values": ["Ink, Oat"], "title_pattern": "Pot, {Glaze}"}
     assert "P-OAT" in post(web, "/families/preview", sku_pattern="P-{Glaze:3}", **typed).text
     assert "is no trait" in post(web, "/families/preview", sku_pattern="P-{Size}", **typed).text
@@ -97,14 +98,14 @@ def test_generated_variants_are_previewed_before_they_are_made(web):  # noqa: F8
     ("name", "content", "words"),
     [("a.csv", b"", "is empty"), ("a.exe", b"MZ", "must be a CSV"), ("a.xlsx", b"PK\x03\x04", "damaged or cut off")],
 )
-def test_a_file_that_cannot_be_read_is_refused_beside_the_field(web, name, content, words):  # noqa: F811
+def test_a_file_that_cannot_be_read_is_refused_beside_the_field(web, name, content, words):
     data = {"csrf": web.csrf, "kind": "products"}
     answer = web.post("/imports", data=data, files={"file": (name, content)})
     assert answer.status_code == 422
     assert words in wrong_beside(answer, "file")
 
 
-def test_a_file_goes_from_the_form_to_its_verdicts(web, workplace):  # noqa: F811
+def test_a_file_goes_from_the_form_to_its_verdicts(web, workplace):
     data = {"csrf": web.csrf, "kind": "products"}
     answer = web.post("/imports", data=data, files={"file": ("a.csv", b"no.;name\nX-1;A pot\nX-2;<b>B</b>\n")})
     job = answer.url.path.split("/")[-1]
@@ -137,14 +138,14 @@ def test_a_picker_may_look_but_not_change_the_catalogue(workplace, owner):
         assert "may not change" in answer.text, path
 
 
-def test_a_list_is_taken_out_with_the_columns_chosen(web, workplace, owner):  # noqa: F811
+def test_a_list_is_taken_out_with_the_columns_chosen(web, workplace, owner):
     for sku in ("A", "B"):
         add_pot(workplace, owner, sku, units=0)
     answer = post(web, "/catalogue/take-out", kind="products", form="csv", query="q=Pot+A", column=["title"])
     assert answer.content.decode("utf-8-sig").splitlines() == ["SKU,Title", "A,Pot A"]
 
 
-def test_a_category_and_an_attribute_with_a_fault_are_refused_in_place(web):  # noqa: F811
+def test_a_category_and_an_attribute_with_a_fault_are_refused_in_place(web):
     assert "must not be empty" in wrong_beside(post(web, "/categories/add", category=" / "), "category")
     answer = post(web, "/categories/attributes", name="Glaze", kind="one of", choices="")
     assert "has no choices" in wrong_beside(answer, "choices")
@@ -154,7 +155,7 @@ def test_a_category_and_an_attribute_with_a_fault_are_refused_in_place(web):  # 
     assert "asks for 1" in page(web.get("/categories")).text_content()
 
 
-def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workplace, owner):  # noqa: F811
+def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workplace, owner):
     add_price_list(workplace, owner, NewPriceList("trade", "Trade", "EUR", False))
     add_pot(workplace, owner, "A", units=0)
     answer = post(
@@ -166,7 +167,7 @@ def test_the_price_sheet_saves_what_can_be_read_and_says_what_cannot(web, workpl
 
 
 @pytest.mark.parametrize(("currency", "typed", "shown"), [("JPY", "1500", "1500"), ("CHF", "15", "15.00")])
-def test_a_break_is_shown_in_the_currency_of_its_list(web, workplace, owner, currency, typed, shown):  # noqa: F811
+def test_a_break_is_shown_in_the_currency_of_its_list(web, workplace, owner, currency, typed, shown):
     add_price_list(workplace, owner, NewPriceList("abroad", "Abroad", currency, True))
     add_pot(workplace, owner, "A", units=0)
     post(web, "/prices/lists/cells", subject=["A"], column=["abroad"], value=[typed], least=["12"])
@@ -175,7 +176,7 @@ def test_a_break_is_shown_in_the_currency_of_its_list(web, workplace, owner, cur
     assert breaks.cssselect("span.nowrap")[0].text_content().endswith(f": {shown}")
 
 
-def test_more_addresses_than_are_fetched_at_once_are_refused_whole(web, workplace, owner):  # noqa: F811
+def test_more_addresses_than_are_fetched_at_once_are_refused_whole(web, workplace, owner):
     add_pot(workplace, owner, "A", units=0)
     many = " ".join(f"http://127.0.0.1:9/{n}.png" for n in range(31))
     answer = post(web, "/products/A/pictures", address=many)
@@ -185,7 +186,7 @@ def test_more_addresses_than_are_fetched_at_once_are_refused_whole(web, workplac
         assert session.scalars(select(BulkJob)).all() == []
 
 
-def test_lists_and_grids_need_as_many_queries_for_thirty_as_for_one(web, workplace, owner, count_queries):  # noqa: F811
+def test_lists_and_grids_need_as_many_queries_for_thirty_as_for_one(web, workplace, owner, count_queries):
     def grow(first, last):
         for n in range(first, last):
             create_product(workplace, owner, pot(f"V-{n:02d}"))
@@ -211,7 +212,7 @@ def test_lists_and_grids_need_as_many_queries_for_thirty_as_for_one(web, workpla
     assert max(one.values()) < 70
 
 
-def test_what_a_family_shares_is_kept_as_typed_when_it_is_refused(web, workplace, owner, family):  # noqa: F811
+def test_what_a_family_shares_is_kept_as_typed_when_it_is_refused(web, workplace, owner, family):
     fields = {"sku": "F", "title": "The family, renamed", "weight_g": "heavy", "brand": "Tarn",
               "attribute_name": ["material"], "attribute_value": ["stoneware, fired twice"]}  # fmt: skip
     answer = post(web, "/products/F", **fields)
@@ -224,7 +225,7 @@ def test_what_a_family_shares_is_kept_as_typed_when_it_is_refused(web, workplace
         assert find_product(session, "F").title != "The family, renamed"
 
 
-def test_a_margin_is_a_column_only_where_it_can_be_known(web, workplace, owner):  # noqa: F811
+def test_a_margin_is_a_column_only_where_it_can_be_known(web, workplace, owner):
     add_pot(workplace, owner, "PT-14", units=0)
     add_price_list(workplace, owner, NewPriceList("francs", "Francs", "CHF", tax_inside=True))
     sheet = page(web.get("/prices/lists"))

@@ -6,9 +6,10 @@ from lxml import html
 from relvan.services.duties import take_share
 from relvan.services.outbox.deliver import deliver_next
 from relvan.services.stock.hold_backs import mind_silence
+from tests.applications import client_of
 from tests.house import add_pot, channel_ids, connect, count, deliver, list_everywhere, read
 from tests.snapshots import built_once
-from tests.web.test_pages import client_of, post, sign_in
+from tests.visitor import post, sign_in
 
 PAGE = "/setup/channels/hagglet"
 

@@ -12,10 +12,11 @@ from relvan.store.history import HistoryFilter, product_history
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
 from relvan.web.app import PAGES as PAGE_MODULES
+from tests.applications import client_of
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, png
 from tests.services.test_catalogue import GLAZE
 from tests.services.test_imports import facts
-from tests.web.test_pages import client_of, post, sign_in, web, wrong_beside  # noqa: F401 - the fixture
+from tests.visitor import post, wrong_beside
 
 OPEN = {"/sign-in", "/sign-in/demo"}  # nobody has a secret yet
 FORMS = sorted(
@@ -55,7 +56,7 @@ def family(workplace, owner, pots):
     link_family(workplace, owner, NewFamily("PT", "Aubrey pot", (GLAZE,), {}), members)
 
 
-def test_no_form_is_taken_without_its_secret_or_without_a_sign_in(web, workplace, pots):  # noqa: F811
+def test_no_form_is_taken_without_its_secret_or_without_a_sign_in(web, workplace, pots):
     assert len(FORMS) > 80
     stranger, before = client_of(workplace), everything_done(workplace)
     taken = {}
@@ -72,7 +73,7 @@ def test_no_form_is_taken_without_its_secret_or_without_a_sign_in(web, workplace
     assert everything_done(workplace) == before
 
 
-def test_pictures_are_added_ordered_made_first_and_taken_off(web, workplace, pots):  # noqa: F811
+def test_pictures_are_added_ordered_made_first_and_taken_off(web, workplace, pots):
     here = "/products/PT-INK/pictures"
     files = [("picture", (f"{colour}.png", png(colour))) for colour in ("red", "blue")]
     assert "2 added to PT-INK" in words(web.post(here, data={"csrf": web.csrf}, files=files))
@@ -91,7 +92,7 @@ def test_pictures_are_added_ordered_made_first_and_taken_off(web, workplace, pot
     assert post(web, f"{here}/{'0' * 64}/remove").status_code == 404
 
 
-def test_a_thumbnail_is_named_by_its_content_and_nothing_else_is_given_out(web, workplace, pots):  # noqa: F811
+def test_a_thumbnail_is_named_by_its_content_and_nothing_else_is_given_out(web, workplace, pots):
     sha = page(web.get("/products/PT-INK")).cssselect("input[name=sha]")[0].get("value")
     answer = web.get(f"/products/PT-INK/pictures/{sha}/96")
     sizes = [side for side in (48, 96, 160, 240, 320, 480, 640) if web.get(
@@ -107,13 +108,13 @@ def test_a_thumbnail_is_named_by_its_content_and_nothing_else_is_given_out(web, 
     ("typed", "words_beside"),
     [({}, "No picture was chosen"), ({"address": "ftp://example.com/a.png"}, "http"), ({"address": "nonsense"}, "")],
 )
-def test_a_picture_that_is_none_is_refused_beside_the_field(web, pots, typed, words_beside):  # noqa: F811
+def test_a_picture_that_is_none_is_refused_beside_the_field(web, pots, typed, words_beside):
     answer = post(web, "/products/PT-INK/pictures", **typed)
     assert answer.status_code == 422
     assert words_beside in wrong_beside(answer, "picture")
 
 
-def test_an_alias_says_something_of_its_own(web, workplace, owner):  # noqa: F811
+def test_an_alias_says_something_of_its_own(web, workplace, owner):
     add_pot(workplace, owner, "PT-14", aliases=("OLD-14",))
     here = "/products/PT-14/alias"
     assert "OLD-14 is saved" in words(
@@ -128,7 +129,7 @@ def test_an_alias_says_something_of_its_own(web, workplace, owner):  # noqa: F81
     assert "alias OLD-14" not in facts(workplace, "PT-14"), "an alias that says nothing shows what the product says"
 
 
-def test_a_product_is_looked_at_as_it_was(web, workplace, owner, clock):  # noqa: F811
+def test_a_product_is_looked_at_as_it_was(web, workplace, owner, clock):
     add_pot(workplace, owner, "PT-14", title="First")
     clock.move(hours=2)
     post(web, "/catalogue/change", pick="PT-14", fact="title", deed="set", value="Second", by="")
@@ -136,7 +137,7 @@ def test_a_product_is_looked_at_as_it_was(web, workplace, owner, clock):  # noqa
     assert "First" in words(web.get("/products/PT-14/at?at=2026-11-02T10:30"))
 
 
-def test_products_go_into_the_archive_and_out_again_after_it_was_foreseen(web, workplace, pots):  # noqa: F811
+def test_products_go_into_the_archive_and_out_again_after_it_was_foreseen(web, workplace, pots):
     head = {"X-CSRF-Token": web.csrf}
     foreseen = web.post("/catalogue/foresee/archive", data={"pick": ["PT-INK", "PT-OAT"]}, headers=head)
     assert "2" in foreseen.text
@@ -148,7 +149,7 @@ def test_products_go_into_the_archive_and_out_again_after_it_was_foreseen(web, w
     assert post(web, "/catalogue/archive", pick=["NONE"]).status_code == 200, "a verdict, not a fault"
 
 
-def test_a_change_of_many_is_foreseen_and_rehearsed_as_a_job(web, workplace, pots):  # noqa: F811
+def test_a_change_of_many_is_foreseen_and_rehearsed_as_a_job(web, workplace, pots):
     typed = {"fact": ["brand", ""], "deed": ["set", "set"], "value": ["Tarn", ""], "by": ["", ""]}
     head = {"X-CSRF-Token": web.csrf, "HX-Request": "true"}
     panel = web.post("/catalogue/change/panel", data={"all": "1", "query": "q=aubrey"}, headers=head)
@@ -173,7 +174,7 @@ def test_a_change_of_many_is_foreseen_and_rehearsed_as_a_job(web, workplace, pot
     assert facts(workplace, "PT-INK").get("brand") != "Tarn"
 
 
-def test_ticked_products_are_proposed_as_a_family(web, pots):  # noqa: F811
+def test_ticked_products_are_proposed_as_a_family(web, pots):
     answer = post(web, "/families/link", pick=["PT-INK", "PT-OAT"], more="PT-RUST")
     table = page(answer).cssselect("input[name=member]")
     assert [box.get("value") for box in table] == ["PT-INK", "PT-OAT", "PT-RUST"]
@@ -183,7 +184,7 @@ def test_ticked_products_are_proposed_as_a_family(web, pots):  # noqa: F811
     assert "NONE" in words(refused)
 
 
-def test_a_trait_is_renamed_a_variant_split_off_and_the_family_dissolved(web, workplace, family):  # noqa: F811
+def test_a_trait_is_renamed_a_variant_split_off_and_the_family_dissolved(web, workplace, family):
     assert "called Colour now" in words(post(web, "/families/PT/rename-trait", old="Glaze", new="Colour"))
     assert facts(workplace, "PT-INK")["trait Colour"] == "Ink"
     assert post(web, "/families/PT/rename-trait", old="Size", new="X").status_code == 404
@@ -204,7 +205,7 @@ def test_a_trait_is_renamed_a_variant_split_off_and_the_family_dissolved(web, wo
         ("/families/PT/traits", {"variant": "PT-RUST", "trait": "Glaze", "value": "Rust"}),
     ],
 )
-def test_what_is_for_families_and_variants_is_refused_for_others(web, workplace, family, path, typed):  # noqa: F811
+def test_what_is_for_families_and_variants_is_refused_for_others(web, workplace, family, path, typed):
     answer = post(web, path, **typed)
     assert answer.status_code == 422
     assert "must be a" in words(answer)
@@ -213,7 +214,7 @@ def test_what_is_for_families_and_variants_is_refused_for_others(web, workplace,
     assert_sound(workplace)
 
 
-def test_categories_are_made_moved_asked_and_dropped(web, workplace, owner, pots):  # noqa: F811
+def test_categories_are_made_moved_asked_and_dropped(web, workplace, owner, pots):
     post(web, "/categories/add", category="Pots / Indoors")
     assert "is Vessels now" in words(post(web, "/categories/rename", path="Pots", new="Vessels"))
     saved = post(web, "/categories/attributes", name="Finish", kind="one of", choices="matt\r\ngloss")
@@ -225,7 +226,7 @@ def test_categories_are_made_moved_asked_and_dropped(web, workplace, owner, pots
     assert post(web, "/categories/rename", path="Vessels", new=" / ").status_code == 422
 
 
-def test_what_is_kept_back_is_typed_on_the_stock_page(web, workplace, owner, pots):  # noqa: F811
+def test_what_is_kept_back_is_typed_on_the_stock_page(web, workplace, owner, pots):
     assert "3 of PT-INK are kept back" in words(post(web, "/stock/PT-INK/safety", safety="3", warehouse="millrace"))
     for wrong in ("-1", "many", ""):
         answer = post(web, "/stock/PT-INK/safety", safety=wrong, warehouse="millrace")
@@ -233,7 +234,7 @@ def test_what_is_kept_back_is_typed_on_the_stock_page(web, workplace, owner, pot
         assert wrong_beside(answer, "safety")
 
 
-def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner, world):  # noqa: F811
+def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner, world):
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
     add_pot(workplace, owner, "PT-18")
@@ -262,7 +263,7 @@ def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner
     assert everything_done(workplace) == before, "what nobody knows is not taken for publishing"
 
 
-def test_a_file_is_looked_at_again_as_it_is_said_to_be_written(web, workplace):  # noqa: F811
+def test_a_file_is_looked_at_again_as_it_is_said_to_be_written(web, workplace):
     content = "sku;name\nA;Größe\n".encode("cp1252")
     answer = web.post("/imports", data={"csrf": web.csrf, "kind": "products"}, files={"file": ("a.csv", content)})
     here = answer.url.path

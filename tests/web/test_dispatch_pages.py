@@ -5,9 +5,10 @@ from lxml import html
 
 from relvan.services.orders.release import release_orders
 from relvan.store.orders import shipment_rows
+from tests.applications import client_of
 from tests.house import add_pot, connect, deliver, list_everywhere, orders, read
 from tests.snapshots import built_once
-from tests.web.test_pages import client_of, post, sign_in, wrong_beside
+from tests.visitor import post, sign_in, wrong_beside
 
 
 @built_once

@@ -5,16 +5,14 @@ import time
 import pytest
 
 from relvan.worker.run import Worker
-from tests.api.test_sale import api  # noqa: F401 - the fixture
 from tests.house import add_pot, receive
-from tests.services.test_listeners import tool  # noqa: F401 - the fixture
+from tests.visitor import post
 from tests.web.test_listing_pages import find, text_of
-from tests.web.test_pages import post, web  # noqa: F401 - the fixture
 
 PATH = "/setup/listeners"
 
 
-def test_a_listener_is_added_tried_let_rest_and_taken_away(web, tool):  # noqa: F811
+def test_a_listener_is_added_tried_let_rest_and_taken_away(web, tool):
     assert "None yet" in text_of(web.get(PATH))
     page = post(web, PATH, name="Books", address=tool.address, matter="stock")
     assert "whsec_" in text_of(page)
@@ -36,7 +34,7 @@ def test_a_listener_is_added_tried_let_rest_and_taken_away(web, tool):  # noqa: 
         ({"matter": ""}, "must be some"),
     ],
 )
-def test_a_wrong_listener_is_said_beside_what_was_typed(web, wrong, words):  # noqa: F811
+def test_a_wrong_listener_is_said_beside_what_was_typed(web, wrong, words):
     typed = {"name": "Books", "address": "https://example.com/hear", "matter": "stock", **wrong}
     page = post(web, PATH, **typed)
     assert page.status_code == 422
@@ -44,7 +42,7 @@ def test_a_wrong_listener_is_said_beside_what_was_typed(web, wrong, words):  # n
     assert [one.get("value") for one in find(page, "#f-name, #f-address")] == [typed["name"], typed["address"]]
 
 
-def test_the_api_makes_and_tells_of_listeners_and_the_worker_tells_them(api, workplace, owner, tool):  # noqa: F811
+def test_the_api_makes_and_tells_of_listeners_and_the_worker_tells_them(api, workplace, owner, tool):
     made = api.post("/api/v1/listeners", json={"name": "Books", "address": tool.address, "matters": ["stock"]}).json()
     assert made["secret"].startswith("whsec_")
     assert api.post(f"/api/v1/listeners/{made['id']}/try").json() == {"status": 204}

@@ -15,7 +15,7 @@ from tests.house import add_pot, channel_ids, connect, deliver
 from tests.services.test_corvello import gtin, put_pages
 from tests.services.test_families_on_channels import make_family, on
 from tests.services.test_findings import place_by_hand
-from tests.web.test_pages import client_of, post, sign_in, web, wrong_beside  # noqa: F401 - the fixture
+from tests.visitor import post
 
 
 def text_of(answer):
@@ -35,7 +35,7 @@ def shop(workplace, owner, world):
     return workplace
 
 
-def test_coverage_folds_families_and_drafts_on_several_channels(web, shop, owner):  # noqa: F811
+def test_coverage_folds_families_and_drafts_on_several_channels(web, shop, owner):
     make_family(shop, owner)
     page = web.get("/listings/coverage")
     rows = [cell.text_content().strip() for cell in find(page, "td.sku")]
@@ -52,7 +52,7 @@ def test_coverage_folds_families_and_drafts_on_several_channels(web, shop, owner
     assert [cell.text_content().strip() for cell in find(narrow, "td.sku")] == ["PT", "PT-0", "PT-2"]
 
 
-def test_gaps_are_grouped_set_translated_and_mended_in_a_grid(web, shop, owner):  # noqa: F811
+def test_gaps_are_grouped_set_translated_and_mended_in_a_grid(web, shop, owner):
     ids = draft_listings(shop, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
     page = web.get("/listings/gaps?channel=hagglet")
     assert "2 on Hagglet: Shelf is not chosen which" in text_of(page)
@@ -72,7 +72,7 @@ def test_gaps_are_grouped_set_translated_and_mended_in_a_grid(web, shop, owner):
     assert post(web, "/listings/gaps/set", channel="hagglet", field="shelf", value="x").status_code == 422
 
 
-def test_categories_are_chosen_from_the_tree_by_words_or_from_what_fits(web, shop, owner):  # noqa: F811
+def test_categories_are_chosen_from_the_tree_by_words_or_from_what_fits(web, shop, owner):
     first, second = draft_listings(shop, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
     change_listings(shop, owner, [first], {"shelf": "hg-watering"})
     page = web.get(f"/listings/tree/hagglet?listing={second}&at=hg-watering")
@@ -88,12 +88,12 @@ def test_categories_are_chosen_from_the_tree_by_words_or_from_what_fits(web, sho
     assert find(web.get(f"/listings/{second}"), "input[name=own_shelf]")[0].get("value") == ""
 
 
-def shop_categories(shop):  # noqa: F811
+def shop_categories(shop):
     with shop.database.reading() as session:
         return shop.rulebook(channel_by_key(session, "hagglet")).categories
 
 
-def test_a_layers_page_shows_what_saving_would_change(web, shop, owner):  # noqa: F811
+def test_a_layers_page_shows_what_saving_would_change(web, shop, owner):
     ids = draft_listings(shop, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
     made = post(web, "/listings/layers/new", channel="hagglet", topic="delivery", name="Slow", v_dispatch_days="9")
     assert "Slow" in text_of(made)
@@ -120,7 +120,7 @@ def test_a_layers_page_shows_what_saving_would_change(web, shop, owner):  # noqa
     assert "Slower" in text_of(copied)
 
 
-def test_wording_is_shown_over_real_products_as_it_is_typed(web, shop):  # noqa: F811
+def test_wording_is_shown_over_real_products_as_it_is_typed(web, shop):
     def preview(text):
         told = {"channel": "hagglet", "field": "heading", "v_heading": text}
         return text_of(web.post("/listings/layers/preview", data=told, headers={"X-CSRF-Token": web.csrf}))
@@ -130,7 +130,7 @@ def test_wording_is_shown_over_real_products_as_it_is_typed(web, shop):  # noqa:
     assert "Wording may not use" in preview("{{ product.__class__ }}")
 
 
-def test_translations_are_proposed_kept_and_left_out(web, shop, owner):  # noqa: F811
+def test_translations_are_proposed_kept_and_left_out(web, shop, owner):
     change_facts(shop, owner, [("PT-1", {"attribute material": "Stone-ware"})])
     (listing,) = draft_listings(shop, owner, "corvello", ["PT-1"]).listing_ids
     change_listings(shop, owner, [listing], {"page": "new", "aisle": "cv-201"})
@@ -148,7 +148,7 @@ def test_translations_are_proposed_kept_and_left_out(web, shop, owner):  # noqa:
     assert len(find(gone, "select[name=theirs]")) == 1
 
 
-def test_catalogue_pages_are_compared_and_the_sure_ones_chosen_beforehand(web, shop, owner, world):  # noqa: F811
+def test_catalogue_pages_are_compared_and_the_sure_ones_chosen_beforehand(web, shop, owner, world):
     put_pages(world, ("Aubrey pot 1 in oat", gtin(1)), ("Something like Aubrey", gtin(8)))
     draft_listings(shop, owner, "corvello", ["PT-0", "PT-1"])
     assert "being looked for" in text_of(web.get("/listings/pages"))
@@ -164,7 +164,7 @@ def test_catalogue_pages_are_compared_and_the_sure_ones_chosen_beforehand(web, s
     assert web.get("/listings/pages/pictures/..%2f..%2fx").status_code == 404
 
 
-def test_findings_are_read_linked_and_taken_back(web, shop, owner, world):  # noqa: F811
+def test_findings_are_read_linked_and_taken_back(web, shop, owner, world):
     place_by_hand(world, "LOST", "Aubrey pot 2 in oat \u202eאגרטל \U0001f331")
     post(web, "/listings/findings/read", channel="hagglet")
     while work_next(shop):
@@ -182,7 +182,7 @@ def test_findings_are_read_linked_and_taken_back(web, shop, owner, world):  # no
     assert "PT-1" in web.get("/listings/skus?sku_1=PT-1").text
 
 
-def test_a_listings_page_shows_it_as_a_buyer_sees_it_and_what_differs(web, shop, owner):  # noqa: F811
+def test_a_listings_page_shows_it_as_a_buyer_sees_it_and_what_differs(web, shop, owner):
     ids = draft_listings(shop, owner, "hagglet", ["PT-0"]).listing_ids
     change_listings(shop, owner, ids, {"shelf": "hg-planters"})
     publish_listings(shop, owner, ids)
@@ -197,7 +197,7 @@ def test_a_listings_page_shows_it_as_a_buyer_sees_it_and_what_differs(web, shop,
     assert "Referral fee" in text_of(web.get(f"/why/left/{ids[0]}"))
 
 
-def test_a_familys_page_shows_its_variants_and_which_must_be_there(web, shop, owner):  # noqa: F811
+def test_a_familys_page_shows_its_variants_and_which_must_be_there(web, shop, owner):
     make_family(shop, owner)
     ids = draft_listings(shop, owner, "hagglet", ["PT"]).listing_ids
     head = text_of(web.get(f"/listings/{ids[0]}"))

@@ -10,9 +10,9 @@ from relvan.services.orders.take import take_manual_order
 from relvan.web.desk import COOKIE
 from relvan.web.sentence import Chip, Choice, read_sentence
 from tests.applications import client_of
-from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, png, read
+from tests.house import add_pot, assert_sound, connect, list_everywhere, orders, png
 from tests.services.test_orders import ADA, IncomingLine
-from tests.snapshots import built_once
+from tests.visitor import post, sign_in, wrong_beside
 
 PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/listings/1", "/stock", "/stock/PT-14",
          "/prices", "/orders", "/orders/O-1001", "/dispatch", "/consignments", "/setup", "/setup/channels/hagglet",
@@ -24,40 +24,6 @@ PAGES = ["/", "/catalogue", "/catalogue/new", "/products/PT-14", "/listings", "/
          "/prices/sales", "/prices/history", "/prices/lists/margin?sku=PT-14&key=retail",
          "/products/PT-14/at?at=2026-11-02T09:30",
          "/imports/templates/kits.csv", "/imports/templates/products.xlsx"]  # fmt: skip
-
-
-def sign_in(client, login="owner"):
-    answer = client.post("/sign-in", data={"login": login, "password": "a good password"}, follow_redirects=False)
-    assert answer.status_code == 303
-    page = html.fromstring(client.get("/catalogue/new").text)
-    client.csrf = page.cssselect("input[name=csrf]")[0].get("value")
-    return client
-
-
-@pytest.fixture
-def web(workplace):
-    return sign_in(client_of(workplace))
-
-
-@built_once
-def shop(workplace, owner, world):
-    connect(workplace, owner, world)
-    add_pot(workplace, owner, "PT-14")
-    list_everywhere(workplace, owner, "PT-14")
-    world.buy("hagglet", "PT-14")
-    read(workplace)
-    deliver(workplace)
-    return workplace
-
-
-def post(client, path, /, **fields):
-    return client.post(path, data={"csrf": client.csrf, **fields})
-
-
-def wrong_beside(answer, field):
-    page = html.fromstring(answer.text)
-    found = page.cssselect(f"#wrong-{field}")
-    return found[0].text_content().strip() if found else None
 
 
 def test_every_page_answers_and_carries_a_strict_policy(shop, web):

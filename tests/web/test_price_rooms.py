@@ -5,10 +5,11 @@ import io
 
 import pytest
 
+from tests.applications import client_of
 from tests.house import add_pot, connect, deliver, list_everywhere
 from tests.snapshots import built_once
+from tests.visitor import post, sign_in
 from tests.web.test_channel_pages import words
-from tests.web.test_pages import client_of, post, sign_in
 
 
 @built_once

@@ -5,8 +5,8 @@ import pytest
 from relvan.store.channels import channel_by_key
 from relvan.store.prices import rate_rows
 from tests.house import connect
+from tests.visitor import post
 from tests.web.test_listing_pages import find, text_of
-from tests.web.test_pages import post, web  # noqa: F401 - the fixture
 
 
 def kept(workplace):
@@ -19,7 +19,7 @@ def rate():
     return {"source": "EUR", "target": "CHF", "rate": "0,95", "since": "2026-11-01"}
 
 
-def test_a_rate_is_kept_shown_and_taken_away(web, workplace, rate):  # noqa: F811
+def test_a_rate_is_kept_shown_and_taken_away(web, workplace, rate):
     assert "No rate is kept yet" in text_of(web.get("/prices/rates"))
     assert "worked out again" in text_of(post(web, "/prices/rates", **rate))
     post(web, "/prices/rates", **{**rate, "rate": "0.9", "since": "2026-11-02"})
@@ -36,7 +36,7 @@ def test_a_rate_is_kept_shown_and_taken_away(web, workplace, rate):  # noqa: F81
     [({"rate": "x"}, "must be a number"), ({"rate": "0"}, "must be between"), ({"target": "EUR"}, "into itself"),
      ({"since": "soon"}, "must be a day"), ({"since": "2099-01-01"}, "from today or an earlier day")],
 )  # fmt: skip
-def test_a_wrong_rate_is_said_beside_what_was_typed(web, workplace, rate, wrong, words):  # noqa: F811
+def test_a_wrong_rate_is_said_beside_what_was_typed(web, workplace, rate, wrong, words):
     page = post(web, "/prices/rates", **{**rate, **wrong})
     assert page.status_code == 422
     assert words in text_of(page)
@@ -44,7 +44,7 @@ def test_a_wrong_rate_is_said_beside_what_was_typed(web, workplace, rate, wrong,
     assert kept(workplace) == []
 
 
-def test_rates_come_in_by_file(web, workplace):  # noqa: F811
+def test_rates_come_in_by_file(web, workplace):
     def send(content):
         return web.post("/prices/rates/file", data={"csrf": web.csrf}, files={"file": ("rates.csv", content)})
 
@@ -55,7 +55,7 @@ def test_rates_come_in_by_file(web, workplace):  # noqa: F811
     assert sorted(kept(workplace)) == [("EUR", "CHF", "0.95"), ("EUR", "USD", "1.1")]
 
 
-def test_a_channel_covers_fees_and_keeps_a_margin(web, workplace, owner, world):  # noqa: F811
+def test_a_channel_covers_fees_and_keeps_a_margin(web, workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     steps = {"step_kind": ["cover fees", "ending", "", "convert"], "step_value": ["", "99", "", ""],
              "step_direction": ["nearest", "up", "nearest", "nearest"], "price_list": "retail"}  # fmt: skip

@@ -1,13 +1,18 @@
 """Orders over HTTP."""
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from dataclasses import replace
+from typing import Annotated, Any, Literal
+
+from fastapi import Depends
 
 from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
+from relvan.core.orders.deeds import deeds_of, read_deed
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
+from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
@@ -15,7 +20,9 @@ from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_id
+from relvan.store.dispatch import parcel_rows
 from relvan.store.listings import list_prices
+from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     OrderFilter,
     lines_of,
@@ -37,12 +44,19 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
         lines = lines_of(session, [order.id])[order.id]
         held = reservations_of(session, [order.id])
         shipments = shipment_rows(session, order_id=order.id)
+        parcels = parcel_rows(session, order.id)
+        deeds = deeds_of(standings_of(session, [order])[order.id])
     return {
         "number": order.number,
         "channel": channel.key if channel else None,
         "channel_number": order.channel_number,
         "tray": order.tray,
-        "facts": _facts(order),
+        "progress": _progress(order),
+        "facts": _progress(order),  # the name of version 0.1, kept for one version
+        "deeds": {
+            deed: {"outcome": answer.outcome, "code": answer.code, "message": answer.message, "fix": answer.fix}
+            for deed, answer in deeds.items()
+        },
         "open": order.words,
         "customer": {"name": order.customer, "mail": Address.read(order.ship_to).mail},
         "ship_to": Address.read(order.ship_to).as_dict(),
@@ -67,7 +81,17 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
             "paid": amount_of(order.paid, order.currency),
         },
         "shipments": [
-            {"id": row.id, "number": row.number, "warehouse": row.warehouse_key, "state": row.state}
+            {
+                "id": row.id,
+                "number": row.number,
+                "warehouse": row.warehouse_key,
+                "state": row.state,
+                "parcels": [
+                    {"id": parcel.id, "carrier": parcel.carrier, "tracking_number": parcel.tracking_number}
+                    for parcel in parcels
+                    if parcel.shipment_id == row.id
+                ],
+            }
             for row in shipments
         ],
         "placed_at": order.placed_at.isoformat(),
@@ -75,7 +99,7 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
     }
 
 
-def _facts(order: Order) -> dict[str, str]:
+def _progress(order: Order) -> dict[str, str]:
     return {
         "reserved": order.fact_reserved,
         "picked": order.fact_picked,
@@ -85,9 +109,23 @@ def _facts(order: Order) -> dict[str, str]:
     }
 
 
+Reached = Literal["", "none", "part", "all", "open"]
+
+
+def progress_asked(
+    reserved: Reached = "", picked: Reached = "", shipped: Reached = "", invoiced: Reached = "", paid: Reached = ""
+) -> OrderFilter:
+    """How far orders must be; `open` is none or part."""
+    return OrderFilter(reserved=reserved, picked=picked, shipped=shipped, invoiced=invoiced, paid=paid)
+
+
+Progress = Annotated[OrderFilter, Depends(progress_asked)]
+
+
 @router.get("/orders")
 def list_orders(
     by: By,
+    progress: Progress,
     q: str = "",
     tray: str = "",
     channel: str = "",
@@ -97,7 +135,7 @@ def list_orders(
 ) -> dict[str, Any]:
     """Orders, the newest first."""
     with by.workplace.database.reading() as session:
-        wanted = OrderFilter(words=channel_number or q, tray=tray, channel=channel)
+        wanted = replace(progress, words=channel_number or q, tray=tray, channel=channel)
         rows, following = page_of(order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id)
     items = [
         {
@@ -186,6 +224,19 @@ def _offer(name: str, deed: BulkDeed, words: str) -> None:
 
 for _name, (_deed, _words) in BULK.items():
     _offer(_name, _deed, _words)
+
+
+@router.post("/orders/foresee/{deed}")
+def post_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]:
+    """What a deed would come to on each order, without doing it."""
+    foreseen = foresee_orders(by.workplace, read_deed(deed), wish.numbers)
+    return {
+        "items": [
+            {"number": one.number, "outcome": one.answer.outcome, "code": one.answer.code,
+             "message": one.answer.message, "fix": one.answer.fix}
+            for one in foreseen
+        ]
+    }  # fmt: skip
 
 
 @router.post("/orders/move")

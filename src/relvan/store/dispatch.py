@@ -11,6 +11,7 @@ from relvan.core.refusal import not_found
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Bin,
+    Carrier,
     Order,
     OrderLine,
     Parcel,
@@ -163,6 +164,34 @@ def shipment_line_rows(session: Session, shipment_id: int) -> list[ShipmentLineR
 def parcels_of(session: Session, shipment_id: int) -> list[Parcel]:
     """The parcels of a shipment in order."""
     return list(session.scalars(select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)))
+
+
+@dataclass(frozen=True)
+class ParcelRow:
+    """A parcel on the page of its order."""
+
+    id: int
+    shipment_id: int
+    position: int
+    weight_g: int
+    carrier: str
+    service: str
+    tracking_number: str | None
+
+
+def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
+    """The parcels of all shipments of an order, in order."""
+    statement = (
+        select(
+            Parcel.id, Parcel.shipment_id, Parcel.position, Parcel.weight_g, func.coalesce(Carrier.name, ""),
+            Parcel.service, Parcel.tracking_number,
+        )
+        .join(Shipment, Shipment.id == Parcel.shipment_id)
+        .outerjoin(Carrier, Carrier.id == Parcel.carrier_id)
+        .where(Shipment.order_id == order_id)
+        .order_by(Shipment.id, Parcel.position)
+    )  # fmt: skip
+    return rows_as(ParcelRow, session, statement)
 
 
 def parcel_by_id(session: Session, parcel_id: int) -> Parcel:

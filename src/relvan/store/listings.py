@@ -175,6 +175,12 @@ def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxE
     return list(session.scalars(wanted))
 
 
+def tellings_of_listing(session: Session, listing_id: int, most: int = 20) -> list[OutboxEntry]:
+    """What a channel was told about a listing, newest first."""
+    statement = select(OutboxEntry).where(OutboxEntry.listing_id == listing_id)
+    return list(session.scalars(statement.order_by(OutboxEntry.id.desc()).limit(most)))
+
+
 @dataclass(frozen=True)
 class ListingFilter:
     """Which listings a page shows."""

@@ -7,8 +7,9 @@ from datetime import datetime
 from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.core.orders.facts import LineFacts
+from relvan.core.orders.facts import Extent, LineFacts
 from relvan.core.refusal import not_found
+from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
 from relvan.store.portable import part_of
@@ -26,8 +27,6 @@ from relvan.store.tables import (
     Warehouse,
 )
 
-OPEN = ("to pick", "picking", "to pack", "to ship")
-
 
 def order_by_id(session: Session, order_id: int) -> Order:
     """A order that is known to be there."""
@@ -44,7 +43,7 @@ def order_by_number(session: Session, number: str) -> Order:
 
 def orders_by_numbers(session: Session, numbers: Collection[str]) -> list[Order]:
     """Orders by our numbers; those that are not there are left out."""
-    return list(session.scalars(select(Order).where(Order.number.in_(numbers)).order_by(Order.id)))
+    return list(session.scalars(select(Order).where(among(Order.number, numbers)).order_by(Order.id)))
 
 
 def channel_number_key(number: str) -> str:
@@ -93,7 +92,7 @@ def oversales_of(session: Session, order_id: int) -> dict[int, int]:
 def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[OrderLine]]:
     """Lines by order, in order."""
     found: dict[int, list[OrderLine]] = {order_id: [] for order_id in order_ids}
-    statement = select(OrderLine).where(OrderLine.order_id.in_(order_ids)).order_by(OrderLine.id)
+    statement = select(OrderLine).where(among(OrderLine.order_id, order_ids)).order_by(OrderLine.id)
     for line in session.scalars(statement):
         found[line.order_id].append(line)
     return found
@@ -104,7 +103,7 @@ def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, l
     statement = (
         select(Reservation)
         .join(OrderLine, OrderLine.id == Reservation.order_line_id)
-        .where(OrderLine.order_id.in_(order_ids))
+        .where(among(OrderLine.order_id, order_ids))
         .order_by(Reservation.warehouse_id)
     )
     found: dict[int, list[Reservation]] = {}
@@ -116,7 +115,7 @@ def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, l
 def shipments_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Shipment]]:
     """Shipments by order."""
     found: dict[int, list[Shipment]] = {order_id: [] for order_id in order_ids}
-    for shipment in session.scalars(select(Shipment).where(Shipment.order_id.in_(order_ids)).order_by(Shipment.id)):
+    for shipment in session.scalars(select(Shipment).where(among(Shipment.order_id, order_ids)).order_by(Shipment.id)):
         found[shipment.order_id].append(shipment)
     return found
 
@@ -126,7 +125,7 @@ def units_in_shipments(session: Session, order_ids: Collection[int]) -> dict[tup
     rows = session.execute(
         select(ShipmentLine.order_line_id, Shipment.warehouse_id, func.sum(ShipmentLine.quantity))
         .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
-        .where(Shipment.order_id.in_(order_ids), Shipment.state.in_(OPEN))
+        .where(among(Shipment.order_id, order_ids), Shipment.state.in_(OPEN_SHIPMENTS))
         .group_by(ShipmentLine.order_line_id, Shipment.warehouse_id)
     )
     return {(line_id, warehouse_id): units for line_id, warehouse_id, units in rows}
@@ -149,7 +148,8 @@ def short_orders_wanting(session: Session, product_ids: Collection[int], limit: 
     statement = (
         select(Order.id)
         .join(OrderLine, OrderLine.order_id == Order.id)
-        .where(Order.tray == "short", OrderLine.product_id.in_(product_ids), Order.cancelled_at.is_(None))
+        .where(OrderLine.product_id.in_(product_ids), Order.cancelled_at.is_(None))
+        .where(Order.fact_reserved.in_((Extent.NONE, Extent.PART)), Order.fact_shipped != Extent.ALL)
         .group_by(Order.id)
         .order_by(Order.placed_at, Order.id)
         .limit(limit)
@@ -159,22 +159,24 @@ def short_orders_wanting(session: Session, product_ids: Collection[int], limit: 
 
 @dataclass(frozen=True)
 class OrderFilter:
-    """Which orders a page shows."""
+    """Which orders a page shows. Progress values are `none`, `part`, `all`, or `open` for none or part."""
 
     words: str = ""
     tray: str = ""
     channel: str = ""
-    fact: str = ""
+    reserved: str = ""
+    picked: str = ""
+    shipped: str = ""
+    invoiced: str = ""
+    paid: str = ""
 
 
-FACTS = {
-    "reserved": Order.fact_reserved == "all",
-    "not reserved": Order.fact_reserved != "all",
-    "picked": Order.fact_picked == "all",
-    "shipped": Order.fact_shipped == "all",
-    "not shipped": Order.fact_shipped != "all",
-    "paid": Order.fact_paid == "all",
-    "not paid": Order.fact_paid != "all",
+PROGRESS = {
+    "reserved": Order.fact_reserved,
+    "picked": Order.fact_picked,
+    "shipped": Order.fact_shipped,
+    "invoiced": Order.fact_invoiced,
+    "paid": Order.fact_paid,
 }
 
 
@@ -205,8 +207,12 @@ def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
         found.append(Order.channel_id.is_(None))
     elif wanted.channel:
         found.append(Order.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
-    if wanted.fact in FACTS:
-        found.append(FACTS[wanted.fact])
+    for name, column in PROGRESS.items():
+        value = getattr(wanted, name)
+        if value == "open":
+            found.append(column != Extent.ALL)
+        elif value:
+            found.append(column == value)
     if wanted.words:
         found.append(_by_words(wanted.words))
     return found
@@ -244,6 +250,12 @@ def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: 
     if after:
         statement = statement.where(Order.id < after)
     return rows_as(OrderRow, session, statement)
+
+
+def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]:
+    """The numbers of the orders that a filter finds, the oldest first, so that they are served first."""
+    statement = select(Order.number).where(*_order_conditions(wanted)).order_by(Order.placed_at, Order.id)
+    return list(session.scalars(statement.limit(most)))
 
 
 def count_orders(session: Session, wanted: OrderFilter) -> Count:
@@ -320,7 +332,14 @@ def shipment_rows(
     return rows_as(ShipmentRow, session, statement)
 
 
-def tellings_of(session: Session, subject: str) -> list[OutboxEntry]:
-    """What the outside world was told about a subject, newest first."""
-    statement = select(OutboxEntry).where(OutboxEntry.subject == subject).order_by(OutboxEntry.id.desc()).limit(20)
-    return list(session.scalars(statement))
+def tellings_of_order(session: Session, order: Order, parcel_ids: Collection[int], most: int = 20) -> list[OutboxEntry]:
+    """What a channel was told about its order and about the parcels of it, newest first."""
+    if order.channel_number is None:
+        return []
+    subjects = [f"order:{order.channel_number}", *(f"parcel:{parcel_id}" for parcel_id in parcel_ids)]
+    statement = select(OutboxEntry).where(
+        OutboxEntry.subject.in_(subjects),
+        OutboxEntry.listing_id.is_(None),
+        OutboxEntry.channel_id == order.channel_id,
+    )
+    return list(session.scalars(statement.order_by(OutboxEntry.id.desc()).limit(most)))

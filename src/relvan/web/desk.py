@@ -5,7 +5,7 @@ from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache, partial
 from typing import Annotated, Any
-from urllib.parse import parse_qsl, urlencode
+from urllib.parse import parse_qsl, quote, urlencode
 
 from fastapi import Depends, FastAPI, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -125,10 +125,18 @@ class Desk:
         }
 
 
+def address_of(app: FastAPI, name: str, /, query: Mapping[str, object] | None = None, **path: str | int) -> str:
+    """The address of a page by its name, with what stands in its path and in its query; empty query values are left
+    out."""
+    base = _path_of(app, name, **path)
+    pairs = {key: str(value) for key, value in (query or {}).items() if value not in (None, "")}
+    return f"{base}?{urlencode(pairs)}" if pairs else base
+
+
 @lru_cache(maxsize=4_096)
-def address_of(app: FastAPI, name: str, **path: str | int) -> str:
-    """The address of a page by its name; remembered, since finding it goes through every route there is."""
-    return app.url_path_for(name, **path)
+def _path_of(app: FastAPI, name: str, /, **path: str | int) -> str:
+    """The path of a page; remembered, since finding it goes through every route there is."""
+    return app.url_path_for(name, **{key: quote(str(value)) for key, value in path.items()})
 
 
 def workplace_of(request: Request) -> Workplace:

@@ -28,7 +28,8 @@ class LineFacts:
 
 @dataclass(frozen=True)
 class OrderFacts:
-    """Reserved, picked, shipped, invoiced, paid: none, part or all of each; and what is open, in words."""
+    """Reserved, picked, shipped, invoiced, paid: none, part or all of each; what is open, in words; and the units of
+    its stocked lines, with how many of them are reserved (or shipped already), picked and shipped."""
 
     reserved: Extent
     picked: Extent
@@ -36,6 +37,10 @@ class OrderFacts:
     invoiced: Extent
     paid: Extent
     words: str
+    units: int
+    units_reserved: int
+    units_picked: int
+    units_shipped: int
 
 
 def extent(done: int, whole: int) -> Extent:
@@ -60,6 +65,10 @@ def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFa
         invoiced=extent(invoiced, sum(line.quantity for line in lines)),
         paid=extent(paid, total),
         words=_words(lines, wanted, reserved, picked, shipped, extent(paid, total)),
+        units=wanted,
+        units_reserved=reserved,
+        units_picked=picked,
+        units_shipped=shipped,
     )
 
 

@@ -17,7 +17,7 @@ class Tray(StrEnum):
 
 TRAY_NAMES = {
     Tray.INBOX: "Inbox",
-    Tray.FLOOR: "On the floor",
+    Tray.FLOOR: "In the warehouse",
     Tray.SHORT: "Short of stock",
     Tray.CLOSED: "Closed",
     Tray.CANCELLED: "Cancelled",
@@ -35,7 +35,7 @@ def tray_at_intake(*, reserved_whole: bool, cancelled: bool) -> Tray:
 def tray_after_work(facts: OrderFacts, *, open_shipments: int, unknown_lines: int) -> Tray:
     """Where an order goes when a reservation, a shipment or a payment has changed.
 
-    Closed needs all shipped and all paid; while a shipment is under way it is on the floor.
+    Closed needs all shipped and all paid; while a shipment is under way it is in the warehouse.
     """
     if open_shipments:
         return Tray.FLOOR

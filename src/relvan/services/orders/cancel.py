@@ -5,16 +5,18 @@ from collections.abc import Sequence
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.trays import TRAY_NAMES, Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
 from relvan.services import audit
 from relvan.services.listings.quantities import refresh_quantities
-from relvan.services.orders.reserve import free_in, retry_short_orders
+from relvan.services.orders.reserve import answer_for, free_in, retry_short_orders
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.order_standing import NOT_PICKED_YET
 from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.tables import Order, Pick, PickList, Shipment, ShipmentLine
 
@@ -25,9 +27,7 @@ def cancel_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
 
     def deed(session: Session, number: str) -> None:
         order = order_by_number(session, number)
-        if order.fact_picked != "none" or order.fact_shipped != "none":
-            raise refuse("under-way", f"“{number}” is picked or sent in part.", "Finish or return it.")
-        if order.cancelled_at is None:
+        if answer_for(session, order, OrderDeed.CANCEL).does:
             cancel_in(session, workplace, actor, order, "cancelled")
 
     return for_each(workplace, numbers, deed)
@@ -37,7 +37,7 @@ def cancel_in(session: Session, workplace: Workplace, actor: Actor, order: Order
     """Cancel inside a transaction: shipments nobody has picked go, stock comes free, waiting orders are tried."""
     order.cancelled_at = workplace.now()
     for shipment in shipments_of(session, [order.id])[order.id]:
-        if shipment.state in ("to pick", "picking") and not _picked(session, shipment):
+        if shipment.state in NOT_PICKED_YET and not _picked(session, shipment):
             take_back_shipment_in(session, shipment)
             shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
     freed = free_in(session, workplace, actor, order)
@@ -56,8 +56,7 @@ def move_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str], tray
 
     def deed(session: Session, number: str) -> None:
         order = order_by_number(session, number)
-        if order.cancelled_at:
-            raise refuse("cancelled", f"“{number}” is cancelled.", "It stays where it is.")
+        answer_for(session, order, OrderDeed.MOVE)
         put_in_tray(session, workplace, actor, order, Tray(tray))
 
     return for_each(workplace, numbers, deed)
@@ -69,10 +68,10 @@ def take_back_shipments(workplace: Workplace, actor: Actor, numbers: Sequence[st
 
     def deed(session: Session, number: str) -> None:
         order = order_by_number(session, number)
-        found = [s for s in shipments_of(session, [order.id])[order.id] if s.state in ("to pick", "picking")]
-        if not found or any(_picked(session, shipment) for shipment in found):
-            raise refuse("under-way", f"“{number}” has nothing that can be taken back.", "Finish picking it.")
-        for shipment in found:
+        answer_for(session, order, OrderDeed.TAKE_BACK)
+        for shipment in shipments_of(session, [order.id])[order.id]:
+            if shipment.state not in NOT_PICKED_YET:
+                continue
             take_back_shipment_in(session, shipment)
             shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
         audit.record(session, actor, workplace.now(), "order", order.id, "release taken back")

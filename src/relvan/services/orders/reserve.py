@@ -2,11 +2,13 @@
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from relvan.core.orders.deeds import DOES, DeedAnswer, OrderDeed, OrderStanding, Outcome, deeds_of
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan, Want, plan_reservation
@@ -16,6 +18,8 @@ from relvan.services.listings.refresh import Sold
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.catalogue import titles_of
+from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     lines_of,
     order_by_number,
@@ -24,18 +28,22 @@ from relvan.store.orders import (
     units_in_shipments,
 )
 from relvan.store.stock import balance_row, balance_rows, balances_of
-from relvan.store.tables import Order, OrderLine, Product, Reservation, SupplyWarehouse, Warehouse
+from relvan.store.tables import Order, OrderLine, Reservation, SupplyWarehouse, Warehouse
 
 
 def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Promise stock to each order, the first named first; a verdict for each."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> None:
+    def deed(session: Session, number: str) -> str | None:
         order = order_by_number(session, number)
+        answer = answer_for(session, order, OrderDeed.RESERVE)
+        if not answer.does:
+            return None
         plan = reserve_in(session, workplace, actor, order)
         if not plan.whole:
-            raise refuse("short", short_message(session, order, plan), "Wait for stock, or move some.")
+            short_answer(session, OrderDeed.RESERVE, order, plan).raise_if_refused()
+        return None
 
     return for_each(workplace, numbers, deed)
 
@@ -44,11 +52,15 @@ def reserve_anywhere(workplace: Workplace, actor: Actor, numbers: Sequence[str])
     """Promise stock to each order, from warehouses that do not feed its channel too; a verdict for each."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> None:
+    def deed(session: Session, number: str) -> str | None:
         order = order_by_number(session, number)
+        answer = answer_for(session, order, OrderDeed.RESERVE_ANYWHERE)
+        if not answer.does:
+            return None
         plan = reserve_all(session, workplace, actor, [order], anywhere=True)[order.id]
         if not plan.whole:
-            raise refuse("short", short_message(session, order, plan), "No warehouse has it. Wait, or send a part.")
+            short_answer(session, OrderDeed.RESERVE_ANYWHERE, order, plan).raise_if_refused()
+        return None
 
     return for_each(workplace, numbers, deed)
 
@@ -59,9 +71,8 @@ def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str])
 
     def deed(session: Session, number: str) -> None:
         order = order_by_number(session, number)
+        answer_for(session, order, OrderDeed.UNRESERVE)
         freed = free_in(session, workplace, actor, order)
-        if not freed:
-            raise refuse("nothing", f"Nothing of “{number}” can be freed.", "Take back its shipment first.")
         work_out_orders(session, workplace, actor, [order])
         refresh_quantities(session, workplace, product_ids=freed)
 
@@ -98,22 +109,9 @@ def reserve_all(
     for order in orders:
         if order.cancelled_at:
             raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
-    ids = [order.id for order in orders]
-    lines, held = lines_of(session, ids), reservations_of(session, ids)
-    products = {line.product_id for found in lines.values() for line in found if line.product_id is not None}
-    free = {
-        (product_id, warehouse_id): balance.free
-        for product_id, by_warehouse in balances_of(session, products).items()
-        for warehouse_id, balance in by_warehouse.items()
-    }
-    supply = supply_lists_of(session, orders, anywhere=anywhere)
-    plans: dict[int, ReservationPlan] = {}
-    for order in orders:
-        plan = plan_reservation(_wants(lines[order.id], held), free, supply[order.channel_id])
-        plans[order.id] = plan
-        if plan.whole or part:
-            for promise in plan.promises:
-                free[promise.product, promise.warehouse] -= promise.quantity
+    planned = plan_reservations(session, orders, part=part, anywhere=anywhere)
+    plans, lines, held = planned.plans, planned.lines, planned.held
+    products = planned.products
     got = [order for order in orders if (plans[order.id].whole or part) and plans[order.id].promises]
     _promise(session, [promise for order in got for promise in plans[order.id].promises], held)
     audit.record_many(
@@ -125,6 +123,43 @@ def reserve_all(
     if touched := products if sold else {product_id for product_id in whole if product_id is not None}:
         refresh_quantities(session, workplace, product_ids=touched, caused_at=caused_at, sold=sold)
     return plans
+
+
+@dataclass(frozen=True)
+class PlannedReservations:
+    """A plan for each of several orders by its id, with the lines by order and the reservations by line that it was
+    made from."""
+
+    plans: dict[int, ReservationPlan]
+    lines: dict[int, list[OrderLine]]
+    held: dict[int, list[Reservation]]
+
+    @property
+    def products(self) -> set[int]:
+        """The products of all lines."""
+        return {line.product_id for found in self.lines.values() for line in found if line.product_id is not None}
+
+
+def plan_reservations(
+    session: Session, orders: Sequence[Order], *, part: bool = False, anywhere: bool = False
+) -> PlannedReservations:
+    """Plan the reservation of orders one after the other, each from what those before it leave free. Nothing is
+    changed. An order that cannot be whole takes nothing, or with `part` what there is."""
+    ids = [order.id for order in orders]
+    planned = PlannedReservations({}, lines_of(session, ids), reservations_of(session, ids))
+    free = {
+        (product_id, warehouse_id): balance.free
+        for product_id, by_warehouse in balances_of(session, planned.products).items()
+        for warehouse_id, balance in by_warehouse.items()
+    }
+    supply = supply_lists_of(session, orders, anywhere=anywhere)
+    for order in orders:
+        plan = plan_reservation(_wants(planned.lines[order.id], planned.held), free, supply[order.channel_id])
+        planned.plans[order.id] = plan
+        if plan.whole or part:
+            for promise in plan.promises:
+                free[promise.product, promise.warehouse] -= promise.quantity
+    return planned
 
 
 def _deed(plan: ReservationPlan) -> str:
@@ -171,7 +206,7 @@ def retry_short_orders(session: Session, workplace: Workplace, product_ids: Coll
     served = []
     for order_id in short_orders_wanting(session, product_ids):
         order = session.get_one(Order, order_id)
-        if reserve_in(session, workplace, SYSTEM, order).whole and order.tray != "short":
+        if reserve_in(session, workplace, SYSTEM, order).whole:
             served.append(order.number)
     return served
 
@@ -195,12 +230,39 @@ def supply_lists_of(
     return found
 
 
-def short_message(session: Session, order: Order, plan: ReservationPlan) -> str:
-    """Which goods an order lacks, in words."""
+def answer_for(session: Session, order: Order, deed: OrderDeed) -> DeedAnswer:
+    """What a deed comes to on an order as it stands.
+
+    Raises:
+        Refused: if it is refused.
+    """
+    answer = deeds_of(standings_of(session, [order])[order.id])[deed]
+    answer.raise_if_refused()
+    return answer
+
+
+def part_answer(session: Session, order: Order, standing: OrderStanding, plan: ReservationPlan) -> DeedAnswer:
+    """What sending what is there comes to, once it is known what could be reserved."""
+    if standing.unreleased or plan.promises:
+        return DOES
+    if standing.shipments:
+        return DeedAnswer(Outcome.ALREADY, "already", f"What there is of “{order.number}” is with the warehouse.")
+    return short_answer(session, OrderDeed.RELEASE_PART, order, plan)
+
+
+FIXES = {
+    OrderDeed.RESERVE: "Wait for stock, or move some.",
+    OrderDeed.RESERVE_ANYWHERE: "No warehouse has it. Wait for stock, or send a part.",
+    OrderDeed.RELEASE_PART: "Wait for stock, or cancel it.",
+}
+
+
+def short_answer(session: Session, deed: OrderDeed, order: Order, plan: ReservationPlan) -> DeedAnswer:
+    """The answer that names the goods which an order lacks."""
     ids = [missing.product for missing in plan.missing]
-    skus = dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(ids))).all())
-    parts = [f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing]
-    return f"“{order.number}” is short of {', '.join(parts)}."
+    skus = {product_id: sku for product_id, (sku, _) in titles_of(session, ids).items()}
+    parts = ", ".join(f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing)
+    return DeedAnswer(Outcome.REFUSED, "short", f"“{order.number}” is short of {parts}.", FIXES[deed])
 
 
 def _together(line: OrderLine, units: Mapping[int, int]) -> tuple[int | None, int]:

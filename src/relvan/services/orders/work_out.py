@@ -7,10 +7,11 @@ from sqlalchemy.orm import Session
 from relvan.core.listeners.announcing import Matter
 from relvan.core.orders.facts import order_facts
 from relvan.core.orders.trays import Tray, tray_after_work
+from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.services import audit
 from relvan.services.listeners.announce import announce
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.orders import OPEN, line_facts, lines_of, reservations_of, shipments_of
+from relvan.store.orders import line_facts, lines_of, reservations_of, shipments_of
 from relvan.store.tables import Order
 
 
@@ -33,7 +34,7 @@ def work_out_orders(
         order.fact_invoiced, order.fact_paid = facts.invoiced, facts.paid
         order.words = "cancelled" if order.cancelled_at else facts.words
         if move:
-            open_shipments = sum(1 for shipment in shipments[order.id] if shipment.state in OPEN)
+            open_shipments = sum(1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS)
             unknown = sum(1 for line in lines[order.id] if line.product_id is None)
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
             put_in_tray(session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray)

@@ -110,6 +110,10 @@ class OutboxEntry(Table):
         Index("ix_outbox_entry_due", "state", "channel_id", "urgency", "due_at"),
         Index("ix_outbox_entry_listing_id", "listing_id"),
         Index(
+            "ix_outbox_entry_subject", "subject", sqlite_where=text("listing_id IS NULL"),
+            postgresql_where=text("listing_id IS NULL"),
+        ),
+        Index(
             "ix_outbox_entry_open", "listing_id", sqlite_where=text("ended_at IS NULL"),
             postgresql_where=text("ended_at IS NULL"),
         ),

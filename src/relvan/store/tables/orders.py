@@ -22,6 +22,13 @@ class Order(Table):
         Index("ix_customer_order_tray", "tray", "id"),
         Index("ix_customer_order_channel_id", "channel_id", "id"),
         Index("ix_customer_order_customer", "customer"),
+        Index(
+            "ix_customer_order_not_reserved",
+            "fact_reserved",
+            "id",
+            sqlite_where=text("cancelled_at IS NULL"),
+            postgresql_where=text("cancelled_at IS NULL"),
+        ),
         Index("ix_customer_order_channel_number", "channel_number"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -13,7 +13,6 @@ from relvan.core.refusal import Refused, not_found
 from relvan.services.listings.draft import change_listings, draft_on_channels, require_members
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.listings.view import view_listing
-from relvan.services.outbox.tell import listing_subject
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id, channel_names, channels
 from relvan.store.history import history
@@ -27,8 +26,8 @@ from relvan.store.listings import (
     listing_page,
     listing_rows_of,
     listings_of,
+    tellings_of_listing,
 )
-from relvan.store.orders import tellings_of
 from relvan.store.product_list import ProductFilter, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.pages.catalogue import chosen_products
@@ -226,7 +225,7 @@ def _show(desk: Desk, listing_id: int, *, status: int = 200, typed: dict[str, st
             "found": view.found,
             "pictures": picture_owners(session, view.found.pictures, product),
             "history": history(session, "listing", listing.id),
-            "tellings": tellings_of(session, listing_subject(listing.id)),
+            "tellings": tellings_of_listing(session, listing.id),
             "public": public_address(channel.address, listing.page),
             "gap_of": {gap["field"]: gap for gap in listing.gaps},
             "typed": typed or {},

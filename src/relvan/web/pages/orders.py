@@ -1,39 +1,84 @@
 """Orders: the list, an order's own page, and deeds on one or many."""
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
+from urllib.parse import parse_qsl
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.orders.deeds import DeedAnswer, OrderDeed, deeds_of, read_deed
+from relvan.core.orders.facts import Extent, order_facts
+from relvan.core.orders.flow import OrderFlow, flow_of
 from relvan.core.orders.trays import TRAY_NAMES, Tray
+from relvan.core.refusal import refuse
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
+from relvan.services.orders.foresee import foresee_orders, in_short
 from relvan.services.orders.link import link_lines
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.short import short_of
+from relvan.services.verdicts import Verdict
 from relvan.store.channels import channel_by_id, channel_names
+from relvan.store.dispatch import parcel_rows
 from relvan.store.history import history
+from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
-    FACTS,
+    PROGRESS,
     OrderFilter,
     count_orders,
+    line_facts,
     lines_of,
     money_in_trays,
     order_by_number,
+    order_numbers,
     order_page,
+    orders_by_numbers,
     reservations_of,
     shipment_rows,
-    tellings_of,
+    tellings_of_order,
 )
 from relvan.store.stock import warehouses
-from relvan.store.tables import Order
-from relvan.web.desk import At, Desk, Form
+from relvan.store.tables import Order, OrderLine, Reservation
+from relvan.web.desk import At, Desk, Form, PostedForm, address_of
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/orders")
 PAGE = 50
+MOST_AT_ONCE = 1_000
+# the words and the style of a deed's button
+BUTTONS = {
+    OrderDeed.RELEASE: ("Release", "btn-do"),
+    OrderDeed.RESERVE: ("Reserve", "btn-line"),
+    OrderDeed.TAKE_BACK: ("Take release back", "btn-line"),
+    OrderDeed.UNRESERVE: ("Free stock", "btn-line"),
+    OrderDeed.CANCEL: ("Cancel", "btn-stop"),
+    OrderDeed.RESERVE_ANYWHERE: ("Take it from another warehouse", "btn-line"),
+    OrderDeed.RELEASE_PART: ("Send what is there", "btn-line"),
+    OrderDeed.MOVE: ("Move to", "btn-line"),
+}
+# how far each progress may be asked for, and how the sentence says it
+PROGRESS_CHOICES = {
+    name: (
+        Choice("none", f"not {name} at all"),
+        Choice("part", f"{name} in part"),
+        Choice("all", f"{name} whole"),
+        Choice("open", f"not {name} whole"),
+    )
+    for name in PROGRESS
+}
+LIST_DEEDS = (OrderDeed.RELEASE, OrderDeed.RESERVE, OrderDeed.UNRESERVE, OrderDeed.TAKE_BACK, OrderDeed.CANCEL)
+# what carries a deed out, how that is told afterwards, and the deed that takes it back
+DEEDS: dict[OrderDeed, tuple[Callable[..., list[Verdict]], str, OrderDeed | None]] = {
+    OrderDeed.RELEASE: (release_orders, "Released", OrderDeed.TAKE_BACK),
+    OrderDeed.RESERVE: (reserve_orders, "Reserved", OrderDeed.UNRESERVE),
+    OrderDeed.TAKE_BACK: (take_back_shipments, "Release taken back", OrderDeed.RELEASE),
+    OrderDeed.UNRESERVE: (unreserve_orders, "Freed", OrderDeed.RESERVE),
+    OrderDeed.CANCEL: (cancel_orders, "Cancelled", None),
+    OrderDeed.RESERVE_ANYWHERE: (reserve_anywhere, "Reserved", OrderDeed.UNRESERVE),
+    OrderDeed.RELEASE_PART: (release_parts, "Released in part", OrderDeed.TAKE_BACK),
+}
 COLUMNS = (
     ("placed", "Placed"),
     ("channel", "Channel"),
@@ -57,15 +102,25 @@ def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
             "Channel",
             (*(Choice(key, f"from {name}") for key, name in named), Choice("none", "taken by hand")),
         ),
-        Chip("fact", "Facts", tuple(Choice(fact, f"that are {fact}") for fact in FACTS)),
+        *(Chip(name, name.capitalize(), choices) for name, choices in PROGRESS_CHOICES.items()),
     )
     hint = "number, customer, tracking number"
-    return read_sentence("Orders", "/orders", chips, query, hint=hint)
+    return read_sentence("Orders", "/orders", chips, _in_todays_words(query), hint=hint)
+
+
+def _in_todays_words(query: Mapping[str, str]) -> Mapping[str, str]:
+    """A query of an older kept view, which named one progress as its `fact`."""
+    name = query.get("fact", "")
+    if not name:
+        return query
+    part = name.removeprefix("not ")
+    return {**query, part: "open" if name.startswith("not ") else "all"}
 
 
 def _filter(sentence: Sentence) -> OrderFilter:
     chosen = sentence.chosen
-    return OrderFilter(sentence.words, chosen.get("tray", ""), chosen.get("channel", ""), chosen.get("fact", ""))
+    progress = {name: chosen.get(name, "") for name in PROGRESS_CHOICES}
+    return OrderFilter(sentence.words, chosen.get("tray", ""), chosen.get("channel", ""), **progress)
 
 
 @router.get("", name="order_index")
@@ -83,6 +138,7 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
         "total": total,
         "money": {row.tray: row for row in money},
         "trays": TRAY_NAMES,
+        "list_deeds": [(deed, *BUTTONS[deed]) for deed in LIST_DEEDS],
         "more": sentence.url(after=str(rows[PAGE - 1].id)) if len(rows) > PAGE else "",
         "first": sentence.url() if after else "",
         "columns": COLUMNS,
@@ -91,6 +147,19 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
     return desk.page(
         "orders/index.html", "orders", count_view=lambda s, q: count_orders(s, _filter(_sentence(desk, q))), **values
     )
+
+
+def chosen_orders(desk: Desk, form: PostedForm) -> list[str]:
+    """The numbers ticked; or of all that the sentence of the page matches when `all` is ticked, the oldest first."""
+    if not form.get("all"):
+        return list(dict.fromkeys(form.all("pick")))
+    wanted = _filter(_sentence(desk, dict(parse_qsl(form.get("query", "")))))
+    with desk.workplace.database.reading() as session:
+        numbers = order_numbers(session, wanted, MOST_AT_ONCE + 1)
+    if len(numbers) > MOST_AT_ONCE:
+        message = f"More than {MOST_AT_ONCE:,} orders match, which is more than one deed takes."
+        raise refuse("too-many", message, "Narrow the list down, and do it in parts.", "pick")
+    return numbers
 
 
 @router.get("/{number}", name="order_show")
@@ -102,71 +171,69 @@ def order_show(desk: At, number: str) -> HTMLResponse:
         held = reservations_of(session, [order.id])
         channel = channel_by_id(session, order.channel_id) if order.channel_id else None
         names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
-        subject = f"order:{order.channel_number}"
+        parcels = parcel_rows(session, order.id)
         values: dict[str, Any] = {
             "order": order,
             "lines": [(line, [(names[r.warehouse_id], r.quantity) for r in held.get(line.id, [])]) for line in lines],
+            "flow": _flow(order, lines, held),
             "channel": channel,
-            "short": short_of(session, order) if order.tray == Tray.SHORT else None,
+            "short": short_of(session, order) if _is_short(order) else None,
             "shipments": shipment_rows(session, order_id=order.id),
+            "parcels": parcels,
+            "deeds": _deeds(deeds_of(standings_of(session, [order])[order.id])),
             "history": history(session, "order", order.id, 100),
-            "tellings": tellings_of(session, subject) if order.channel_number else [],
-            "trays": {key: name for key, name in TRAY_NAMES.items() if key != Tray.CANCELLED},
+            "tellings": tellings_of_order(session, order, [parcel.id for parcel in parcels]),
+            "trays": {key: name for key, name in TRAY_NAMES.items() if key not in (Tray.CANCELLED, order.tray)},
         }
     return desk.page("orders/show.html", "orders", **values)
 
 
+def _is_short(order: Order) -> bool:
+    return order.cancelled_at is None and Extent.ALL not in (order.fact_reserved, order.fact_shipped)
+
+
+def _flow(order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]) -> OrderFlow:
+    progress = order_facts([line_facts(line, held.get(line.id, ())) for line in lines], paid=order.paid,
+                           total=order.total)  # fmt: skip
+    goods = (("ordered", progress.units), ("reserved", progress.units_reserved), ("picked", progress.units_picked),
+             ("shipped", progress.units_shipped))  # fmt: skip
+    invoiced = order.total if order.fact_invoiced == Extent.ALL else 0
+    return flow_of(goods, (("total", order.total), ("invoiced", invoiced), ("paid", order.paid)))
+
+
+def _deeds(answers: Mapping[OrderDeed, DeedAnswer]) -> list[tuple[OrderDeed, str, str, DeedAnswer]]:
+    """(deed, words of its button, its style, what it comes to) of the deeds that have a button on an order's page."""
+    return [(deed, words, style, answers[deed]) for deed, (words, style) in BUTTONS.items()]
+
+
 @router.post("/foresee/{deed}", name="order_foresee")
 def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
-    """What a deed would do to the ticked orders, before it is done."""
-    with desk.workplace.database.reading() as session:
-        found = [order_by_number(session, number) for number in form.all("pick")[:1000]]
-    would = Counter(_would(deed, order) for order in found)
-    ready = sum(number for words, number in would.items() if words.startswith("would"))
-    return desk.fragment("orders/_foresee.html", deed=deed, would=would, ready=ready, count=len(found))
-
-
-def _would(deed: str, order: Order) -> str:
-    if order.cancelled_at:
-        return "stay: cancelled"
-    if order.fact_shipped == "all":
-        return "stay: shipped already"
-    if deed == "release":
-        if order.fact_reserved != "all":
-            return "stay: not reserved whole"
-        unpaid = order.fact_paid != "all" and order.channel_id is not None
-        return "stay: not paid" if unpaid else "would go to the warehouse"
-    if deed == "reserve":
-        return "stay: reserved already" if order.fact_reserved == "all" else "would be reserved, if there is enough"
-    if deed == "unreserve":
-        on_floor = order.fact_reserved == "none" or order.tray == "floor"
-        return "stay: nothing to free" if on_floor else "would give their stock back"
-    return "stay: picked in part" if order.fact_picked != "none" else "would be cancelled, for good"
+    """What a deed would do to the chosen orders, before it is done."""
+    wanted = read_deed(deed)
+    foreseen = foresee_orders(desk.workplace, wanted, chosen_orders(desk, form))
+    would = Counter(in_short(wanted, one.answer) for one in foreseen)
+    ready = sum(one.answer.does for one in foreseen)
+    return desk.fragment(
+        "orders/_foresee.html", deed=wanted, would=would, ready=ready, count=len(foreseen), words=BUTTONS[wanted][0]
+    )
 
 
 @router.post("/do/{deed}", name="order_deed")
 def order_deed(desk: At, form: Form, deed: str) -> Response:
-    """Do something to the ticked orders."""
-    numbers = form.all("pick")
+    """Do something to the chosen orders."""
+    wanted = read_deed(deed)
+    numbers = chosen_orders(desk, form)
     back = _back(form.get("back", ""))
-    if deed == "move":
-        tray = form.get("tray", "")
-        return _move(desk, numbers, tray, back)
-    service, words, undo = {
-        "reserve": (reserve_orders, "Reserved", "/orders/do/unreserve"),
-        "unreserve": (unreserve_orders, "Freed", "/orders/do/reserve"),
-        "release": (release_orders, "Released", "/orders/do/take-back"),
-        "take-back": (take_back_shipments, "Release taken back", "/orders/do/release"),
-        "anywhere": (reserve_anywhere, "Reserved", "/orders/do/unreserve"),
-        "part": (release_parts, "Released in part", "/orders/do/take-back"),
-        "cancel": (cancel_orders, "Cancelled", ""),
-    }.get(deed, (reserve_orders, "Reserved", ""))
-    return desk.verdicts(back, service(desk.workplace, desk.actor, numbers), words, undo_path=undo)
+    if wanted == OrderDeed.MOVE:
+        return _move(desk, numbers, form.get("tray", ""), back)
+    service, words, undo = DEEDS[wanted]
+    undo_path = address_of(desk.request.app, "order_deed", deed=undo) if undo else ""
+    return desk.verdicts(back, service(desk.workplace, desk.actor, numbers), words, undo_path=undo_path)
 
 
 def _move(desk: Desk, numbers: list[str], tray: str, back: str) -> Response:
     with desk.workplace.database.reading() as session:
-        before = {order_by_number(session, number).tray for number in numbers[:1000]}
+        before = {order.tray for order in orders_by_numbers(session, numbers)}
     verdicts = move_orders(desk.workplace, desk.actor, numbers, tray)
     undo = [("tray", before.pop())] if len(before) == 1 else []
     fields = [*undo, *(("pick", verdict.subject) for verdict in verdicts if verdict.ok)]

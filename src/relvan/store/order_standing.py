@@ -1,0 +1,67 @@
+"""What the deeds on orders depend on, loaded for one order or for a thousand by the same four queries."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.orders.deeds import OrderStanding
+from relvan.core.orders.facts import Extent
+from relvan.core.shipping.life import OPEN_SHIPMENTS
+from relvan.store.among import among
+from relvan.store.orders import reservations_of, units_in_shipments
+from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
+
+NOT_PICKED_YET = ("to pick", "picking")
+
+
+def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderStanding]:
+    """How orders stand, by their ids."""
+    ids = [order.id for order in orders]
+    unreleased = unreleased_units(session, ids)
+    shipments = _open_shipments(session, ids)
+    return {
+        order.id: OrderStanding(
+            number=order.number,
+            reserved=Extent(order.fact_reserved),
+            picked=Extent(order.fact_picked),
+            shipped=Extent(order.fact_shipped),
+            paid=Extent(order.fact_paid),
+            from_channel=order.channel_id is not None,
+            cancelled=order.cancelled_at is not None,
+            unreleased=sum(units for _, _, _, units in unreleased[order.id]),
+            shipments=len(shipments[order.id]),
+            waiting=sum(state in NOT_PICKED_YET and not picked for state, picked in shipments[order.id]),
+            begun=sum(state in NOT_PICKED_YET and picked > 0 for state, picked in shipments[order.id]),
+        )
+        for order in orders
+    }
+
+
+def unreleased_units(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[int, int, int, int]]]:
+    """(order line, product, warehouse, units) by order: what is reserved and lies in no open shipment."""
+    in_shipments = units_in_shipments(session, order_ids)
+    held = reservations_of(session, order_ids)
+    lines = select(OrderLine.id, OrderLine.order_id).where(among(OrderLine.order_id, order_ids))
+    found: dict[int, list[tuple[int, int, int, int]]] = defaultdict(list)
+    for line_id, order_id in session.execute(lines.order_by(OrderLine.id)):
+        for reservation in held.get(line_id, ()):
+            units = reservation.quantity - in_shipments.get((line_id, reservation.warehouse_id), 0)
+            if units > 0:
+                found[order_id].append((line_id, reservation.product_id, reservation.warehouse_id, units))
+    return found
+
+
+def _open_shipments(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[str, int]]]:
+    """(state, units picked) of the shipments of orders that have not left, by order."""
+    rows = session.execute(
+        select(Shipment.order_id, Shipment.state, func.sum(ShipmentLine.picked))
+        .join(ShipmentLine, ShipmentLine.shipment_id == Shipment.id)
+        .where(among(Shipment.order_id, order_ids), Shipment.state.in_(OPEN_SHIPMENTS))
+        .group_by(Shipment.id)
+    )
+    found: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    for order_id, state, picked in rows:
+        found[order_id].append((state, picked))
+    return found
