@@ -2,6 +2,8 @@
 
 from lxml import html
 
+from relvan.services.jobs.work import work_next
+
 
 def sign_in(client, login="owner"):
     answer = client.post("/sign-in", data={"login": login, "password": "a good password"}, follow_redirects=False)
@@ -19,3 +21,12 @@ def wrong_beside(answer, field):
     page = html.fromstring(answer.text)
     found = page.cssselect(f"#wrong-{field}")
     return found[0].text_content().strip() if found else None
+
+
+def apply_job(client, workplace, answer, event="apply"):
+    """Apply the bulk job whose page an answer is, or undo it, as the worker would; its page afterwards."""
+    path = str(answer.url).partition("?")[0].removeprefix("http://testserver")
+    post(client, f"{path}/{event}")
+    while work_next(workplace):
+        pass
+    return client.get(path)

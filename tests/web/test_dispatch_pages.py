@@ -8,7 +8,7 @@ from relvan.store.orders import shipment_rows
 from tests.applications import client_of
 from tests.house import add_pot, connect, deliver, list_everywhere, orders, read
 from tests.snapshots import built_once
-from tests.visitor import post, sign_in, wrong_beside
+from tests.visitor import apply_job, post, sign_in, wrong_beside
 
 
 @built_once
@@ -232,8 +232,9 @@ def test_one_value_mends_the_same_gap_on_many(floor, boss, owner):
     (group,) = html.fromstring(mend.text).cssselect(".mend")
     assert "2 on Hagglet: Shelf is not chosen" in " ".join(group.text_content().split())
     ticked = [field.get("value") for field in group.cssselect("[name=pick]")]
-    post(boss, "/listings/gaps/set", channel="hagglet", pick=ticked, field="shelf",
-         value="Home and garden / Planters and pots")  # fmt: skip
+    rehearsed = post(boss, "/listings/gaps/set", channel="hagglet", pick=ticked, field="shelf",
+                     value="Home and garden / Planters and pots")  # fmt: skip
+    apply_job(boss, floor, rehearsed)
     ready = html.fromstring(boss.get("/listings?state=ready").text).cssselect("td.sku")
     assert sorted(cell.text_content() for cell in ready) == ["PX-1", "PX-2"]
 

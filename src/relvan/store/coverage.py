@@ -202,6 +202,11 @@ def count_coverage(session: Session, wanted: CoverageFilter) -> Count:
     return count_up_to(session, select(Product.id).where(*_conditions(session, wanted)), wanted.name, 2_000)
 
 
+def coverage_skus(session: Session, wanted: CoverageFilter) -> list[str]:
+    """The SKUs of all rows that a filter matches, in order: of products that stand by themselves, and of families."""
+    return list(session.scalars(select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)))
+
+
 REMEMBERED_S, MANY = 10.0, 20_000
 _counted: dict[Any, tuple[float, dict[str, tuple[int, int]]]] = {}
 

@@ -50,23 +50,3 @@ def gap_groups(session: Session, wanted: ListingFilter, *, listing_ids: list[int
     if listing_ids is not None:
         statement = statement.where(among(Listing.id, listing_ids))
     return rows_as(GapGroup, session, statement)
-
-
-def with_gap(
-    session: Session, channel_id: int, field: str, kind: str = "", ours: str = "", limit: int = 20_000
-) -> list[int]:
-    """The listings of a channel with a gap of a field; of one kind, about one value of ours, where these are said."""
-    gap: Any = json_items(Listing.gaps).table_valued("value", name="gap")
-    statement = (
-        select(Listing.id)
-        .join(gap, Listing.id > 0)
-        .where(Listing.channel_id == channel_id, Listing.gap_count > 0)
-        .where(part_of(gap.c.value, "field") == field)
-        .order_by(Listing.id)
-        .limit(limit)
-    )
-    if kind:
-        statement = statement.where(part_of(gap.c.value, "kind") == kind)
-    if ours:
-        statement = statement.where(part_of(gap.c.value, "ours") == ours)
-    return list(dict.fromkeys(session.scalars(statement)))

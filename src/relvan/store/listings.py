@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, Text, case, func, or_, select, type_coerce
+from sqlalchemy import ColumnElement, Select, case, exists, func, or_, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
@@ -183,7 +183,8 @@ def tellings_of_listing(session: Session, listing_id: int, most: int = 20) -> li
 
 @dataclass(frozen=True)
 class ListingFilter:
-    """Which listings a page shows."""
+    """Which listings a page shows. `gap` is the field that lacks something, `gap_kind`, `gap_mend` and `ours` say more
+    of the same gap (see `core/listings/gaps.py`); `drafts_of` is the bulk job that drafted them."""
 
     words: str = ""
     channel: str = ""
@@ -192,6 +193,10 @@ class ListingFilter:
     lapsing_before: datetime | None = None
     layer: int | None = None
     family: int | None = None
+    gap_kind: str = ""
+    gap_mend: str = ""
+    ours: str = ""
+    drafts_of: int | None = None
 
 
 @dataclass(frozen=True)
@@ -241,9 +246,29 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
         found.append((Listing.id == wanted.family) | (Listing.head_id == wanted.family))
     if wanted.lapsing_before:
         found.append((Listing.until < wanted.lapsing_before) & Listing.shown.is_(True))
-    if wanted.gap:
-        found.append(type_coerce(Listing.gaps, Text).like(f'%"field":"{wanted.gap}"%'))
+    if wanted.drafts_of is not None:
+        drafted = select(BulkJobRow.listing_id).where(BulkJobRow.job_id == wanted.drafts_of)
+        found.append(Listing.id.in_(drafted.where(BulkJobRow.listing_id.is_not(None))))
+    condition = gap_condition(wanted.gap, wanted.gap_kind, wanted.gap_mend, wanted.ours)
+    if condition is not None:
+        found += [Listing.gap_count > 0, condition]
     return found
+
+
+def gap_condition(field: str = "", kind: str = "", mend: str = "", ours: str = "") -> ColumnElement[bool] | None:
+    """That a listing has one gap of which all this is true; none when nothing is asked of it."""
+    asked = {"field": field, "kind": kind, "mend": mend, "ours": ours}
+    if not any(asked.values()):
+        return None
+    gap: Any = json_items(Listing.gaps).table_valued("value", name="gap")
+    parts = [part_of(gap.c.value, name) == value for name, value in asked.items() if value]
+    return exists(select(1).select_from(gap).where(*parts).correlate(Listing))
+
+
+def listing_ids_with(session: Session, wanted: ListingFilter, limit: int | None = None) -> list[int]:
+    """The ids of all listings that a filter finds, in order."""
+    statement = select(Listing.id).where(*conditions_of(session, wanted)).order_by(Listing.id)
+    return list(session.scalars(statement.limit(limit)))
 
 
 def select_listing_rows() -> Select[*tuple[Any, ...]]:
@@ -303,6 +328,20 @@ def spoken_listings(session: Session, skus: Collection[str]) -> dict[tuple[int, 
     }
 
 
+def spoken_by_id(session: Session, listing_ids: Collection[int]) -> dict[int, tuple[int, SpokenListing]]:
+    """(channel, what a listing says of its own) by the listing's id."""
+    named = func.coalesce(func.nullif(Listing.alias, ""), Product.sku)
+    statement = (
+        select(Listing.channel_id, Listing.id, named, Listing.own)
+        .join(Product, Product.id == Listing.product_id)
+        .where(among(Listing.id, listing_ids))
+    )
+    return {
+        listing_id: (channel_id, SpokenListing(listing_id, sku, own))
+        for channel_id, listing_id, sku, own in session.execute(statement).all()
+    }
+
+
 def is_spoken_of(session: Session, listing_id: int) -> bool:
     """Whether updates, bulk jobs or members of its page still name a listing."""
     named = (
@@ -313,9 +352,9 @@ def is_spoken_of(session: Session, listing_id: int) -> bool:
     return any(session.scalar(statement.limit(1)) is not None for statement in named)
 
 
-def category_lackers(session: Session, channel_id: int, field: str) -> list[tuple[int, str, str, str]]:
-    """(listing, SKU, title, our category) of listings whose category on the channel is a gap; members of a family's
-    page have their head's."""
+def category_lackers(session: Session, wanted: ListingFilter) -> list[tuple[int, str, str, str]]:
+    """(listing, SKU, title, our category) of those listings that a filter finds whose category on the channel is a
+    gap; members of a family's page have their head's."""
     family = aliased(Product)
     statement = (
         select(
@@ -324,8 +363,7 @@ def category_lackers(session: Session, channel_id: int, field: str) -> list[tupl
         )
         .join(Product, Product.id == Listing.product_id)
         .outerjoin(family, family.id == Product.family_id)
-        .where(Listing.channel_id == channel_id, Listing.gap_count > 0, Listing.head_id.is_(None))
-        .where(type_coerce(Listing.gaps, Text).like(f'%"field":"{field}"%'))
+        .where(*conditions_of(session, wanted), Listing.head_id.is_(None))
         .order_by(Product.sku_key)
     )  # fmt: skip
     return [tuple(row) for row in session.execute(statement).all()]

@@ -16,6 +16,7 @@ from relvan.store import search
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.floors import shown_below, sold_below
 from relvan.store.holdings import load_holdings
+from relvan.store.listings import ListingFilter, conditions_of
 from relvan.store.portable import json_items
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -58,6 +59,9 @@ class ProductFilter:
     sold_below_since: datetime | None = None
     archived: bool = False
     stocked: bool = False
+    gap_on: str = ""  # with a listing on this channel that has a gap of this kind
+    gap_kind: str = ""
+    drafts_of: int | None = None  # with a listing that this bulk job drafted
 
 
 @dataclass
@@ -121,6 +125,9 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
         found.append(_listed_on(wanted.on))
     if wanted.not_on:
         found.append(~_listed_on(wanted.not_on))
+    if wanted.gap_on or wanted.gap_kind or wanted.drafts_of is not None:
+        listings = ListingFilter(channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of)
+        found.append(Product.id.in_(select(Listing.product_id).where(*conditions_of(session, listings))))
     if wanted.in_stock is not None:
         free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
         has_stock = exists().where(Balance.product_id == Product.id, free > 0)
@@ -223,7 +230,7 @@ def count_products(session: Session, wanted: ProductFilter) -> Count:
     return count_up_to(session, select(Product.id).where(*_conditions(session, wanted)), wanted, most)
 
 
-def all_skus(session: Session, wanted: ProductFilter, most: int = 100_000) -> list[str]:
-    """Every SKU that a filter matches, in order."""
+def all_skus(session: Session, wanted: ProductFilter, most: int | None = None) -> list[str]:
+    """Every SKU that a filter matches, in order; of very many the first `most`, if that is said."""
     statement = select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)
     return list(session.scalars(statement.limit(most)).all())

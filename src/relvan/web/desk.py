@@ -98,6 +98,12 @@ class Desk:
             return Response(status_code=204, headers={"HX-Redirect": joined})
         return RedirectResponse(joined, 303)
 
+    def go(self, path: str) -> Response:
+        """Go on to a page, without a word."""
+        if self.request.headers.get("HX-Request"):
+            return Response(status_code=204, headers={"HX-Redirect": path})
+        return RedirectResponse(path, 303)
+
     def verdicts(
         self, path: str, verdicts: Sequence[Verdict], deed: str, *, undo_path: str = "", field: str = "pick"
     ) -> Response:

@@ -4,9 +4,9 @@ still missing, and under it a thin stream of money."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-STEP_X = 170
-GOODS_HIGH = 52
-MONEY_HIGH = 14
+STEP_X = 290
+GOODS_HIGH = 40
+MONEY_HIGH = 10
 LEAST_SEEN = 1.5
 
 
@@ -39,13 +39,13 @@ class OrderFlow:
 
 
 def flow_of(
-    goods: Sequence[tuple[str, int]], money: Sequence[tuple[str, int]], *, goods_y: float = 62, money_y: float = 148
+    goods: Sequence[tuple[str, int]], money: Sequence[tuple[str, int]], *, goods_y: float = 44, money_y: float = 100
 ) -> OrderFlow:
     """The drawing of (label, how much) steps, the first of each being the whole; `goods_y` and `money_y` are the
     middles of the two streams.
 
     >>> flow_of([("ordered", 4), ("reserved", 2)], [("total", 100), ("paid", 100)]).goods.steps[1].high
-    26.0
+    20.0
     """
     wide = STEP_X * max(len(goods), len(money))
     return OrderFlow(_stream(goods, goods_y, GOODS_HIGH), _stream(money, money_y, MONEY_HIGH), wide)
@@ -73,7 +73,7 @@ def _outline(steps: Sequence[FlowStep], middle: float) -> str:
     for at, step in enumerate(steps):
         end = step.x + STEP_X
         following = steps[at + 1].high if at + 1 < len(steps) else step.high
-        flat = end - 50 if at + 1 < len(steps) else end
+        flat = end - 90 if at + 1 < len(steps) else end
         up, down = middle - step.high / 2, middle + step.high / 2
         next_up, next_down = middle - following / 2, middle + following / 2
         bend = (flat + end) / 2

@@ -10,14 +10,14 @@ from relvan.core.imports.kinds import FileKind
 from relvan.core.imports.things import Thing
 from relvan.core.listings.layers import STEPS, check_layer
 from relvan.core.listings.rulebook import FieldRule, Rulebook
-from relvan.core.refusal import Refusal, Refused, refuse
+from relvan.core.refusal import Refusal, Refused, not_found, refuse
 from relvan.services.listings.draft import check_value, set_values
 from relvan.services.listings.layers import change_layer
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channels
 from relvan.store.imports import ChangeRow
-from relvan.store.layers import LayerLine, layer_by_id, layer_lines
-from relvan.store.listings import SpokenListing, listing_by_id, spoken_listings
+from relvan.store.layers import LayerLine, layer_lines
+from relvan.store.listings import SpokenListing, listings_of, spoken_listings
 from relvan.store.tables import Channel
 
 SPOKEN = (FileKind.LISTINGS, FileKind.LAYERS)
@@ -132,37 +132,74 @@ def apply_spoken(
     grouped: dict[int, list[ChangeRow]] = defaultdict(list)
     for row in rows:
         grouped[int(row.change[thing][0])].append(row)
+    with workplace.database.reading() as session:
+        said = _said(session, thing, list(grouped))
+    wanted: dict[int, dict[str, str]] = {}
     reasons: dict[int, str] = {}
     for subject, together in grouped.items():
         pairs = {row.change["field"][0]: row.change["value"] for row in together}
         try:
-            _say(workplace, actor, thing, subject, pairs, undo=undo)
+            if values := _wanted(thing, subject, said.get(subject), pairs, undo=undo):
+                wanted[subject] = values
         except Refused as refused:
-            reason = f"{refused.first.message} {refused.first.fix}".strip()
-            reasons |= {row.position: reason for row in together}
-    return reasons
+            reasons |= dict.fromkeys((row.position for row in together), _why(refused))
+    refusals = _say_all(workplace, actor, thing, wanted, said)
+    return reasons | {row.position: why for subject, why in refusals.items() for row in grouped[subject]}
 
 
-def _say(
-    workplace: Workplace, actor: Actor, thing: str, subject: int, pairs: Mapping[str, Sequence[str]], *, undo: bool
-) -> None:
+def _wanted(
+    thing: str, subject: int, now: Mapping[str, Any] | None, pairs: Mapping[str, Sequence[str]], *, undo: bool
+) -> dict[str, str]:
+    """The values that are to be given to a listing or layer; none when it has them already, as after a break."""
+    if now is None:
+        raise not_found(thing, subject)
     wanted = {name: pair[0 if undo else 1] for name, pair in pairs.items()}
     expected = {name: pair[1 if undo else 0] for name, pair in pairs.items()}
-    with workplace.database.reading() as session:
-        now = _said(session, thing, subject)
     if all(str(now.get(name, "")) == value for name, value in wanted.items()):
-        return  # said before a break
+        return {}
     moved = [name for name, value in expected.items() if str(now.get(name, "")) != value]
     if moved:
         raise refuse("moved-on", f"“{moved[0]}” has been changed since.", "Look at it and decide by hand.")
+    return wanted
+
+
+def _say_all(
+    workplace: Workplace,
+    actor: Actor,
+    thing: str,
+    wanted: Mapping[int, Mapping[str, str]],
+    said: Mapping[int, Mapping[str, Any]],
+) -> dict[int, str]:
+    """Give listings or layers their values: listings all in one transaction, or one by one when one of them is
+    refused. Why some were refused, by id."""
+    if thing == "listing" and len(wanted) > 1:
+        try:
+            set_values(workplace, actor, wanted)
+        except Refused:
+            pass  # one of them: it is found by saying each alone
+        else:
+            return {}
+    reasons = {}
+    for subject, values in wanted.items():
+        try:
+            if thing == "listing":
+                set_values(workplace, actor, {subject: values})
+            else:
+                change_layer(workplace, actor, subject, {**said[subject], **values})
+        except Refused as refused:
+            reasons[subject] = _why(refused)
+    return reasons
+
+
+def _why(refused: Refused) -> str:
+    return f"{refused.first.message} {refused.first.fix}".strip()
+
+
+def _said(session: Session, thing: str, subjects: Sequence[int]) -> dict[int, Mapping[str, Any]]:
+    """What listings or layers say of their own now, by id; one that is gone is left out."""
     if thing == "listing":
-        set_values(workplace, actor, {subject: wanted})
-    else:
-        change_layer(workplace, actor, subject, {**now, **wanted})
-
-
-def _said(session: Session, thing: str, subject: int) -> Mapping[str, Any]:
-    return listing_by_id(session, subject).own if thing == "listing" else layer_by_id(session, subject).values
+        return {one.id: one.own for one in listings_of(session, listing_ids=subjects)}
+    return {line.id: line.values for line in layer_lines(session) if line.id in set(subjects)}
 
 
 def listing_lines(session: Session, skus: Sequence[str]) -> list[dict[str, Any]]:

@@ -1,6 +1,6 @@
 """Choosing the channel's category for many listings at once: suggested from past choices, names and titles."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
@@ -9,7 +9,7 @@ from relvan.core.listings.suggesting import Suggested, suggest_categories
 from relvan.core.listings.tree import Branch, asks_for, search_categories, unfold
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.store.listings import category_and_title, category_lackers, chosen_categories
+from relvan.store.listings import ListingFilter, category_and_title, category_lackers, chosen_categories
 
 
 @dataclass(frozen=True)
@@ -33,13 +33,17 @@ class CategoryGroup:
     suggested: tuple[Suggested, ...]
 
 
-def groups_without_category(session: Session, workplace: Workplace, channel_key: str) -> list[CategoryGroup]:
-    """Listings of a channel that lack a category, by the category of ours, the largest group first."""
+def groups_without_category(
+    session: Session, workplace: Workplace, channel_key: str, wanted: ListingFilter
+) -> list[CategoryGroup]:
+    """Those listings that a filter finds on a channel which lack a category there, by the category of ours, the
+    largest group first."""
     channel = channel_by_key(session, channel_key)
     book = workplace.rulebook(channel)
     past = chosen_categories(session, channel.id)
+    lacking = replace(wanted, channel=channel_key, gap=book.category_field, gap_kind="no category")
     grouped: dict[str, list[tuple[int, str, str]]] = {}
-    for listing_id, sku, title, ours in category_lackers(session, channel.id, book.category_field):
+    for listing_id, sku, title, ours in category_lackers(session, lacking):
         grouped.setdefault(ours, []).append((listing_id, sku, title))
     found = [
         CategoryGroup(

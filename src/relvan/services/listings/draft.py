@@ -20,7 +20,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import named_products, variants_of
 from relvan.store.channels import channel_by_key, channels
 from relvan.store.listings import listed_on, listings_of
-from relvan.store.tables import Listing
+from relvan.store.tables import Channel, Listing
 
 MOST_VALUE = 20_000
 CHUNK = 300
@@ -57,26 +57,19 @@ def _draft_some(workplace: Workplace, actor: Actor, channel_key: str, skus: Sequ
         channel = channel_by_key(session, channel_key)
         families = workplace.rulebook(channel).takes_families
         wanted = _with_variants(session, skus, families=families)
-        there = listed_on(session, channel.id, [(one.product_id, one.alias) for one in wanted if one.product_id])
+        there = _there(session, channel, wanted)
         heads = {product_id: listing_id for (product_id, alias), listing_id in there.items() if not alias}
         for one in wanted:
-            try:
-                if one.product_id is None:
-                    raise not_found("product", one.sku)
-                if one.archived:
-                    raise refuse("archived", f"“{one.sku}” is in the archive.", "Take it out first.")
-                if (one.product_id, one.alias) in there:
-                    raise refuse("exists", f"“{one.sku}” is on {channel.name} already.", "Open its listing instead.")
-            except Refused as refused:
-                verdicts.append(refused_verdict(one.sku, refused))
+            if refusal := _why_not(channel, one, there):
+                verdicts.append(refused_verdict(one.sku, refusal))
                 continue
             head_id = heads.get(one.family_id or 0) if families and not one.alias else None
             listing = _new_listing(channel.id, one, head_id, workplace.now())
             session.add(listing)
-            there[one.product_id, one.alias] = 0
+            there[one.product_id or 0, one.alias] = 0
             if one.is_family:  # its variants want to know it
                 session.flush()
-                heads[one.product_id] = listing.id
+                heads[one.product_id or 0] = listing.id
             made.append(listing)
             verdicts.append(Verdict(one.sku, True))
         session.flush()
@@ -85,6 +78,49 @@ def _draft_some(workplace: Workplace, actor: Actor, channel_key: str, skus: Sequ
         if ids:
             refresh_listings(session, workplace, listing_ids=_with_heads(made))
     return Drafted(ids, tuple(verdicts))
+
+
+def _there(session: Session, channel: Channel, wanted: Sequence["_Wanted"]) -> dict[tuple[int, str], int]:
+    return listed_on(session, channel.id, [(one.product_id, one.alias) for one in wanted if one.product_id])
+
+
+def _why_not(channel: Channel, one: "_Wanted", there: Mapping[tuple[int, str], int]) -> Refused | None:
+    """Why no draft is made of what is wanted, if that is so."""
+    if one.product_id is None:
+        return not_found("product", one.sku)
+    if one.archived:
+        return refuse("archived", f"“{one.sku}” is in the archive.", "Restore it first.")
+    if (one.product_id, one.alias) in there:
+        return refuse("exists", f"“{one.sku}” is on {channel.name} already.", "Open its listing instead.")
+    return None
+
+
+@dataclass(frozen=True)
+class ForeseenDrafts:
+    """What drafting would make on one channel: so many new listings, so many there already, so many refused. A family
+    counts with its page, where the channel has such pages, and with each of its variants."""
+
+    channel_key: str
+    channel: str
+    new: int
+    there: int
+    refused: int
+
+
+def foresee_drafts(workplace: Workplace, skus: Sequence[str]) -> list[ForeseenDrafts]:
+    """What drafting these products would make on each channel, by the same steps as drafting them."""
+    found = []
+    with workplace.database.reading() as session:
+        wanted = {families: _with_variants(session, skus, families=families) for families in (False, True)}
+        for channel in channels(session):
+            asked = wanted[workplace.rulebook(channel).takes_families]
+            there = _there(session, channel, asked)
+            reasons = [refusal.first.code for one in asked if (refusal := _why_not(channel, one, there))]
+            exist = reasons.count("exists")
+            found.append(
+                ForeseenDrafts(channel.key, channel.name, len(asked) - len(reasons), exist, len(reasons) - exist)
+            )
+    return found
 
 
 @dataclass(frozen=True)
@@ -114,7 +150,8 @@ def draft_on_channels(workplace: Workplace, actor: Actor, channel_keys: Sequence
                 refused.append(verdict.message)
         made += len(drafted.listing_ids)
     with workplace.database.writing() as session:
-        title = f"Draft {len(skus)} {'product' if len(skus) == 1 else 'products'} on {', '.join(channel_keys)}"
+        names = [channel_by_key(session, key).name for key in channel_keys]
+        title = f"Draft {len(skus):,} {'product' if len(skus) == 1 else 'products'} on {', '.join(names)}"
         job, _ = open_job(session, workplace, actor, "draft", title[:200], rows)
         return DraftJob(made, tuple(refused), job.id)
 

@@ -1,34 +1,32 @@
 """The catalogue: the list of products, what can be done to many of them, and taking them out as a file."""
 
-from collections import Counter
-from collections.abc import Mapping
 from typing import Any
 from urllib.parse import parse_qsl
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from relvan.core.catalogue.bulk import NOT_IN_BULK, OPERATIONS, Operation
 from relvan.core.catalogue.facts import NAMES, form_of, label_of
-from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import Refused
 from relvan.services.catalogue.bulk import change_many, foresee
 from relvan.services.catalogue.save import archive_products
 from relvan.services.imports.receive import kind_of
 from relvan.services.imports.take_out import columns_for, take_out
-from relvan.store.catalogue import find_product, product_uses
-from relvan.store.categories import category_paths
+from relvan.services.listings.draft import foresee_drafts
+from relvan.store.catalogue import named_products, product_uses
 from relvan.store.channels import channel_names
 from relvan.store.history import HistoryFilter, product_history
 from relvan.store.imports import many_names
-from relvan.store.listings import listings_of_products
-from relvan.store.product_list import ProductFilter, all_skus, count_products, product_page
+from relvan.store.product_list import count_products, product_page
+from relvan.web.chosen import chosen_products, filter_of
 from relvan.web.desk import At, Desk, Form, PostedForm
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.product_sentence import product_filter, product_sentence
+from relvan.web.sentence import Chip, Choice, read_sentence
 
 router = APIRouter(prefix="/catalogue")
 PAGE = 50
-MOST_FORESEEN = 500
+MOST_NAMED = 20  # products whose reason to stay is named one by one
 SAMPLE = 8
 COLUMNS = (
     ("title", "Title"),
@@ -45,58 +43,6 @@ COLUMNS = (
     ("changed", "Changed"),
 )
 SHOWN_FIRST = ("title", "kind", "category", "price", "free", "facts", "listed")
-KIND_WORDS = {"single": "that are singles", "family": "that are families", "variant": "that are variants",
-              "kit": "that are kits", "service": "that are services"}  # fmt: skip
-
-
-Named = list[tuple[str, str]]
-
-
-def _sentence(session: Any, query: Mapping[str, str], named: Named | None = None) -> Sentence:
-    """What the page shows, in a sentence; `named` are the channels when they have been read already."""
-    named, own = named or channel_names(session), category_paths(session)
-    family = query.get("family", "")
-    chips = (
-        Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in own)),
-        Chip("kind", "Kind", tuple(Choice(str(kind), KIND_WORDS[kind]) for kind in ProductKind)),
-        Chip("on", "Listed on", tuple(Choice(key, f"on {name}") for key, name in named)),
-        Chip("not_on", "Not listed on", tuple(Choice(key, f"not on {name}") for key, name in named)),
-        Chip("stock", "Stock", (Choice("yes", "with stock"), Choice("no", "without stock"))),
-        Chip("facts", "Facts", (Choice("lacking", "with facts missing"),)),
-        Chip("archive", "Archive", (Choice("yes", "in the archive"),)),
-        *((Chip("family", "Family", (Choice(family, f"of {family}"),)),) if family else ()),
-    )
-    hint = "SKU, title, GTIN or alias"
-    return read_sentence("Products", "/catalogue", chips, query, hint=hint)
-
-
-def _filter(sentence: Sentence) -> ProductFilter:
-    chosen = sentence.chosen
-    return ProductFilter(
-        words=sentence.words,
-        category=chosen.get("category", ""),
-        kind=chosen.get("kind", ""),
-        family=chosen.get("family", ""),
-        on=chosen.get("on", ""),
-        not_on=chosen.get("not_on", ""),
-        in_stock={"yes": True, "no": False}.get(chosen.get("stock", "")),
-        lacking=chosen.get("facts") == "lacking",
-        archived=chosen.get("archive") == "yes",
-    )
-
-
-def filter_of(desk: Desk, query: str) -> ProductFilter:
-    """The filter that a sentence in a query string says."""
-    with desk.workplace.database.reading() as session:
-        return _filter(_sentence(session, dict(parse_qsl(query))))
-
-
-def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
-    """The SKUs ticked, or all that the sentence of the page matches when `all` is ticked."""
-    if not form.get("all"):
-        return form.all("pick")
-    with desk.workplace.database.reading() as session:
-        return all_skus(session, filter_of(desk, form.get("query", "")))
 
 
 @router.get("", name="product_index")
@@ -104,8 +50,8 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
     """The list; its rows alone when htmx asks for them."""
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
-        sentence = _sentence(session, desk.request.query_params, named)
-        wanted = _filter(sentence)
+        sentence = product_sentence(session, desk.request.query_params, named)
+        wanted = product_filter(sentence)
         rows = product_page(session, wanted, after=after, limit=PAGE + 1)
         total = count_products(session, wanted)
     values: dict[str, Any] = {
@@ -121,7 +67,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
     return desk.page(
         "catalogue/index.html",
         "catalogue",
-        count_view=lambda s, q: count_products(s, _filter(_sentence(s, q))),
+        count_view=lambda s, q: count_products(s, product_filter(product_sentence(s, q))),
         **values,
     )
 
@@ -131,21 +77,24 @@ def product_foresee_archive(desk: At, form: Form) -> HTMLResponse:
     """Which of the chosen products would go into the archive, before they do."""
     skus = chosen_products(desk, form)
     with desk.workplace.database.reading() as session:
-        ids = {sku: find_product(session, sku).id for sku in skus[:MOST_FORESEEN]}
+        known = named_products(session, skus)
+        ids = {found.sku: found.id for found in known.values() if not found.archived}
         where = product_uses(session, ids.values())
-        uses = {sku: where.get(product_id, "") for sku, product_id in ids.items()}
-    return desk.fragment("catalogue/_foresee.html", count=len(skus), uses={k: v for k, v in uses.items() if v})
+    uses = {sku: where[product_id] for sku, product_id in ids.items() if where.get(product_id)}
+    shown = dict(list(uses.items())[:MOST_NAMED])
+    return desk.fragment(
+        "catalogue/_foresee.html", count=len(skus), would=len(ids) - len(uses), uses=shown, more=len(uses) - len(shown)
+    )
 
 
 @router.post("/foresee/draft", name="product_foresee_draft")
 def product_foresee_draft(desk: At, form: Form) -> HTMLResponse:
-    """How many drafts would be made on which channel, before they are."""
-    skus = chosen_products(desk, form)[:MOST_FORESEEN]
-    with desk.workplace.database.reading() as session:
-        ids = [find_product(session, sku).id for sku in skus]
-        there = Counter(row.channel_key for row in listings_of_products(session, ids))
-        named = [(key, name, there[key]) for key, name in channel_names(session)]
-    return desk.fragment("catalogue/_draft.html", count=len(skus), named=named)
+    """How many drafts would be made of the chosen products on which channel, before they are. Ticked are the channels
+    that the page speaks of."""
+    foreseen = foresee_drafts(desk.workplace, chosen_products(desk, form))
+    query = dict(parse_qsl(form.get("query", "")))
+    spoken_of = {query.get("not_on", "")} | {key.removeprefix("at_") for key, way in query.items() if way == "not"}
+    return desk.fragment("catalogue/_draft.html", foreseen=foreseen, spoken_of=spoken_of)
 
 
 @router.post("/archive", name="product_archive")
@@ -200,10 +149,7 @@ def product_change_many(desk: At, form: Form) -> Response:
     """Rehearse the change as a bulk job."""
     wanted = filter_of(desk, form.get("query", "")) if form.get("all") else None
     job = change_many(desk.workplace, desk.actor, _operations(form), skus=form.all("pick"), wanted=wanted)
-    target = f"/jobs/{job}"
-    if desk.request.headers.get("HX-Request"):
-        return Response(status_code=204, headers={"HX-Redirect": target})
-    return RedirectResponse(target, 303)
+    return desk.go(f"/jobs/{job}")
 
 
 @router.get("/take-out", name="product_take_out")

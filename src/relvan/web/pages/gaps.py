@@ -1,43 +1,81 @@
 """Gaps of many listings: grouped by what mends them, mended for all in one go, or cell by cell in a grid."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
-from urllib.parse import urlencode
+from urllib.parse import parse_qsl
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
-from relvan.core.listings.rulebook import Rulebook
+from relvan.core.listings.rulebook import FieldRule, Rulebook
 from relvan.core.listings.translating import Translation, TranslationKind
 from relvan.core.refusal import Refused, refuse
-from relvan.services.listings.categories import groups_without_category
-from relvan.services.listings.draft import change_listings, set_values
+from relvan.services.listings.categories import CategoryGroup, groups_without_category
+from relvan.services.listings.change_many import rehearse_values
+from relvan.services.listings.draft import set_values
 from relvan.services.listings.translations import set_translations
 from relvan.store.channels import channel_by_key, channel_names, channels
-from relvan.store.gaps import GapGroup, gap_groups, with_gap
-from relvan.store.listings import ListingFilter, listing_page, listing_rows_of, listings_of
-from relvan.web.desk import At, Form
+from relvan.store.gaps import GapGroup, gap_groups
+from relvan.store.listings import ListingFilter, listing_ids_with, listing_rows_of, listings_of
+from relvan.web.desk import At, Desk, Form, PostedForm, address_of
+from relvan.web.passing_chips import drafts_chips, product_gap_value
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings/gaps")
 MOST_IN_GRID = 200
-# where a gap is mended that cannot be closed by a value here
-PLACES = {
-    "stock": ("Look at the stock", "/stock"),
-    "price": ("Set prices", "/prices/lists"),
-    "pictures": ("Look at the products", "/catalogue"),
-    "page": ("Choose pages", "/listings/pages"),
-    "layer": ("Look at the layers", "/listings/layers"),
+# kinds of gaps that one value closes for all listings that have them
+SETTABLE = ("missing", "no category", "not allowed")
+# where a gap is mended that no value of the listing closes: the words of the link and the name of the page
+PRODUCT_PLACES = {
+    "stock": ("Look at the stock", "stock_index"),
+    "price": ("Set prices", "price_list_index"),
+    "pictures": ("Look at the products", "product_index"),
 }
+OTHER_PLACES = {"page": ("Choose pages", "catalogue_page_index"), "layer": ("Look at the layers", "layer_index")}
+
+
+@dataclass(frozen=True)
+class ShownGroup:
+    """A group of gaps with all that its line on the page says: the rule of its field, where its listings are, and the
+    place where it is mended."""
+
+    group: GapGroup
+    book: Rulebook
+    rule: FieldRule | None
+    listings: str
+    grid: str
+    settable: bool
+    place: tuple[str, str] | None
+    categories: Sequence[CategoryGroup]
 
 
 def _sentence(session: Any, query: Mapping[str, str]) -> Sentence:
-    chips = (Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),)
+    chips = (
+        Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),
+        *drafts_chips(session, query),
+    )
     return read_sentence("Gaps of listings", "/listings/gaps", chips, query, hint="SKU, title, GTIN or alias")
 
 
 def _filter(sentence: Sentence) -> ListingFilter:
-    return ListingFilter(words=sentence.words, channel=sentence.chosen.get("channel", ""))
+    drafts = sentence.chosen.get("drafts")
+    return ListingFilter(
+        words=sentence.words, channel=sentence.chosen.get("channel", ""), drafts_of=int(drafts) if drafts else None
+    )
+
+
+def _filter_of_group(session: Any, form: PostedForm) -> ListingFilter:
+    """The listings of a group of gaps: those that the sentence of the page finds, on the group's channel, with just
+    that gap."""
+    wanted = _filter(_sentence(session, dict(parse_qsl(form.get("query", "")))))
+    return replace(
+        wanted,
+        channel=form.get("channel", ""),
+        gap=form.get("field", ""),
+        gap_kind=form.get("kind", ""),
+        ours=form.get("ours", ""),
+    )
 
 
 @router.get("", name="gap_index")
@@ -45,37 +83,85 @@ def gap_index(desk: At) -> HTMLResponse:
     """The groups, the largest first."""
     with desk.workplace.database.reading() as session:
         sentence = _sentence(session, desk.request.query_params)
-        groups = gap_groups(session, _filter(sentence))
-        books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in channel_names(session)}
+        wanted = _filter(sentence)
+        groups = gap_groups(session, wanted)
         categories = {
-            key: groups_without_category(session, desk.workplace, key)
+            key: groups_without_category(session, desk.workplace, key, wanted)
             for key in {group.channel_key for group in groups if group.kind == "no category"}
         }
-    shown = [(group, books[group.channel_key], books[group.channel_key].field(group.field)) for group in groups]
-    return desk.page(
-        "gaps/index.html", "listings", sentence=sentence, groups=shown, total=sum(group.count for group in groups),
-        categories=categories, places=PLACES, books=books, list_of=_list_of,
-    )  # fmt: skip
+        shown = _shown(session, desk, groups, sentence, categories)
+    total = sum(group.count for group in groups)
+    return desk.page("gaps/index.html", "listings", sentence=sentence, groups=shown, total=total, ids=())
 
 
-def _list_of(group: GapGroup) -> str:
-    return "/listings?" + urlencode({"channel": group.channel_key, "gap": group.field})
+def _shown(
+    session: Any,
+    desk: Desk,
+    groups: Sequence[GapGroup],
+    sentence: Sentence | None,
+    categories: Mapping[str, Sequence[CategoryGroup]],
+) -> list[ShownGroup]:
+    books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in channel_names(session)}
+    found = []
+    for group in groups:
+        book = books[group.channel_key]
+        rule = book.field(group.field)
+        also = {"q": sentence.words, "drafts": sentence.chosen.get("drafts", "")} if sentence else {}
+        same = {"channel": group.channel_key, "gap": group.field, "kind": group.kind, "ours": group.ours, **also}
+        found.append(
+            ShownGroup(
+                group, book, rule, address_of(desk.request.app, "listing_index", same),
+                address_of(desk.request.app, "gap_grid", {**same, "field": group.field, "gap": ""}),
+                group.kind in SETTABLE and rule is not None and rule.kind != "page",
+                _place(desk, group, also),
+                categories.get(group.channel_key, ()) if group.kind == "no category" else (),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _place(desk: Desk, group: GapGroup, also: Mapping[str, str]) -> tuple[str, str] | None:
+    """(words, address) of the page that mends a group, showing just what the group is about."""
+    if group.mend in PRODUCT_PLACES:
+        words, name = PRODUCT_PLACES[group.mend]
+        lacks = product_gap_value(group.channel_key, group.kind)
+        return words, address_of(desk.request.app, name, {"lacks": lacks, **also})
+    if group.mend in OTHER_PLACES:
+        words, name = OTHER_PLACES[group.mend]
+        return words, address_of(desk.request.app, name, {"channel": group.channel_key})
+    return None
 
 
 @router.post("/set", name="gap_set")
 def gap_set(desk: At, form: Form) -> Response:
-    """Set a field to one value on every listing of a channel that has this gap."""
+    """Rehearse one value for a field on every listing of a group of gaps, or on those ticked; the job's page shows old
+    and new, and applies it."""
     key, name = form.get("channel", ""), form.get("field", "")
-    ids = form.ids("pick")
     with desk.workplace.database.reading() as session:
         channel = channel_by_key(session, key)
-        ids = ids or with_gap(session, channel.id, name, form.get("kind", ""), form.get("ours", ""))
-        value = category_key(desk.workplace.rulebook(channel), name, form.get("value", "").strip())
+        book = desk.workplace.rulebook(channel)
+        ids = form.ids("pick") or _ids_of_group(session, desk, form)
+        value = category_key(book, name, form.get("value", "").strip())
     if not value or not ids:
         raise refuse("missing", "A value is needed, and listings that lack it.", "Choose or type one.", "value")
-    change_listings(desk.workplace, desk.actor, ids, {name: value})
-    words = f"Set on {len(ids)} {'listing' if len(ids) == 1 else 'listings'}."
-    return desk.done(f"/listings/gaps?channel={key}", words)
+    rule = book.field(name)
+    many = f"{len(ids):,} {'listing' if len(ids) == 1 else 'listings'}"
+    title = f"Set {rule.label if rule else name} on {many} on {channel.name}"
+    back = form.get("back", "")
+    job = rehearse_values(
+        desk.workplace, desk.actor, title, {listing_id: {name: value} for listing_id in ids},
+        back=back if back.startswith("/listings") else "/listings/gaps",
+    )  # fmt: skip
+    return desk.go(f"/jobs/{job}")
+
+
+def _ids_of_group(session: Any, desk: Desk, form: PostedForm) -> list[int]:
+    wanted = _filter_of_group(session, form)
+    if "of" not in form:
+        return listing_ids_with(session, wanted)
+    base = replace(wanted, gap="", gap_kind="", ours="")
+    parts = groups_without_category(session, desk.workplace, wanted.channel, base)
+    return [listing_id for part in parts if part.ours == form["of"] for listing_id in part.listing_ids]
 
 
 @router.post("/translate", name="gap_translate")
@@ -85,7 +171,9 @@ def gap_translate(desk: At, form: Form) -> Response:
     kind = TranslationKind.TRAIT if name == "trait" else TranslationKind.VALUE
     entry = Translation(kind, "" if name == "trait" else name, ours, form.get("value", "").strip())
     set_translations(desk.workplace, desk.actor, key, [entry])
-    return desk.done(f"/listings/gaps?channel={key}", f"“{ours}” is “{entry.theirs}” there from now on.")
+    back = form.get("back", "")
+    words = f"“{ours}” is “{entry.theirs}” there from now on."
+    return desk.done(back if back.startswith("/listings") else f"/listings/gaps?channel={key}", words)
 
 
 @router.get("/grid", name="gap_grid")
@@ -94,7 +182,10 @@ def gap_grid(desk: At, channel: str, field: str = "") -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         found = channel_by_key(session, channel)
         book = desk.workplace.rulebook(found)
-        ids = with_gap(session, found.id, field, limit=MOST_IN_GRID) if field else _with_any(session, channel)
+        sentence = _sentence(session, desk.request.query_params)
+        asked = replace(_filter(sentence), channel=channel, gap=field)
+        wanted = asked if field else replace(asked, state="draft")
+        ids = listing_ids_with(session, wanted, MOST_IN_GRID)
         listings = {one.id: one for one in listings_of(session, listing_ids=ids)}
         rows = listing_rows_of(session, ids)
     columns = _columns(book, listings.values())
@@ -102,11 +193,6 @@ def gap_grid(desk: At, channel: str, field: str = "") -> HTMLResponse:
         "gaps/grid.html", "listings", channel=found, book=book, rows=rows, listings=listings, columns=columns,
         most=MOST_IN_GRID,
     )  # fmt: skip
-
-
-def _with_any(session: Any, channel: str) -> list[int]:
-    rows = listing_page(session, ListingFilter(channel=channel, state="draft"), limit=MOST_IN_GRID)
-    return [row.id for row in rows]
 
 
 def _columns(book: Rulebook, listings: Any) -> list[Any]:
@@ -149,6 +235,5 @@ def gap_of_ticked(desk: At, form: Form) -> HTMLResponse:
     ids = form.ids("pick")
     with desk.workplace.database.reading() as session:
         groups = gap_groups(session, ListingFilter(), listing_ids=ids)
-        books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in channel_names(session)}
-    shown = [(group, books[group.channel_key], books[group.channel_key].field(group.field)) for group in groups]
-    return desk.fragment("gaps/_ticked.html", groups=shown, ids=ids, places=PLACES, list_of=_list_of, categories={})
+        shown = _shown(session, desk, groups, None, {})
+    return desk.fragment("gaps/_ticked.html", groups=shown, ids=ids, sentence=None)

@@ -9,7 +9,7 @@ from urllib.parse import quote
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from relvan.core.refusal import Refused, not_found
+from relvan.core.refusal import Refused, not_found, refuse
 from relvan.services.listings.draft import change_listings, draft_on_channels, require_members
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.listings.view import view_listing
@@ -29,8 +29,9 @@ from relvan.store.listings import (
     tellings_of_listing,
 )
 from relvan.store.product_list import ProductFilter, product_page
+from relvan.web.chosen import chosen_products
 from relvan.web.desk import At, Desk, Form, first_by_field
-from relvan.web.pages.catalogue import chosen_products
+from relvan.web.passing_chips import listing_chips
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings")
@@ -53,30 +54,25 @@ SHOWN_FIRST = ("title", "channel", "state", "demands", "price", "quantity")
 def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
+        passing = listing_chips(session, desk.workplace, query)
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in named)),
         Chip("state", "State", tuple(Choice(state, f"that are {state}") for state in STATES)),
-        *_passing_chips(query),
+        *passing,
         Chip("lapse", "Lapse", tuple(Choice(str(days), f"that lapse within {days} days") for days in LAPSE_DAYS)),
     )
     return read_sentence("Listings", "/listings", chips, query, hint="SKU, title, GTIN or alias")
-
-
-def _passing_chips(query: Mapping[str, str]) -> list[Chip]:
-    """Chips that only a link from elsewhere chooses: a gap, a layer, or the page of a family."""
-    words = {"gap": "with a gap in {}", "layer": "that layer {} speaks for", "family": "on the page of listing {}"}
-    return [Chip(key, key.capitalize(), (Choice(query[key], words[key].format(query[key])),))
-            for key in words if query.get(key)]  # fmt: skip
 
 
 def _filter(desk: Desk, sentence: Sentence) -> ListingFilter:
     chosen = sentence.chosen
     lapse = chosen.get("lapse", "")
     before = desk.workplace.now() + timedelta(days=int(lapse)) if lapse else None
-    layer, family = chosen.get("layer", ""), chosen.get("family", "")
+    ids = {name: int(chosen[name]) if chosen.get(name) else None for name in ("layer", "family", "drafts")}
     return ListingFilter(
         sentence.words, chosen.get("channel", ""), chosen.get("state", ""), chosen.get("gap", ""), before,
-        layer=int(layer) if layer.isdigit() else None, family=int(family) if family.isdigit() else None,
+        layer=ids["layer"], family=ids["family"], gap_kind=chosen.get("kind", ""), ours=chosen.get("ours", ""),
+        drafts_of=ids["drafts"],
     )  # fmt: skip
 
 
@@ -110,15 +106,18 @@ def listing_draft(desk: At, form: Form) -> Response:
     """Draft the ticked products on the ticked channels, and say what was made and what not, and why."""
     skus = chosen_products(desk, form)
     channels_wanted = form.all("channel")
+    if not skus or not channels_wanted:
+        missing = "product" if not skus else "channel"
+        raise refuse("missing", f"No {missing} is chosen.", "Tick at least one.", missing)
     drafted = draft_on_channels(desk.workplace, desk.actor, channels_wanted, skus)
     words = f"{drafted.made} {'draft' if drafted.made == 1 else 'drafts'} made."
     if drafted.refused:
         words += f" {len(drafted.refused)} not: {' '.join(drafted.refused[:2])}"
-    back = "/listings?state=draft"
+    back = f"/listings?drafts={drafted.job_id}"
     if form.get("back") == "product" and skus:
         back = f"/products/{quote(skus[0])}"
-    elif len(channels_wanted) == 1:
-        back = f"/listings/gaps?channel={channels_wanted[0]}" if form.get("back") == "coverage" else back
+    elif form.get("back") == "coverage":
+        back = f"/listings/gaps?drafts={drafted.job_id}"
     if drafted.refused and len(drafted.refused) > 2:
         back = f"/jobs/{drafted.job_id}"
     return desk.done(back, words, tone="look" if drafted.refused else "good")

@@ -53,9 +53,9 @@ BUTTONS = {
     OrderDeed.RESERVE: ("Reserve", "btn-line"),
     OrderDeed.TAKE_BACK: ("Take release back", "btn-line"),
     OrderDeed.UNRESERVE: ("Free stock", "btn-line"),
-    OrderDeed.CANCEL: ("Cancel", "btn-stop"),
     OrderDeed.RESERVE_ANYWHERE: ("Take it from another warehouse", "btn-line"),
     OrderDeed.RELEASE_PART: ("Send what is there", "btn-line"),
+    OrderDeed.CANCEL: ("Cancel", "btn-stop"),
     OrderDeed.MOVE: ("Move to", "btn-line"),
 }
 # how far each progress may be asked for, and how the sentence says it

@@ -19,6 +19,8 @@ from relvan.store.facts import facts_by_id, whole_facts
 from relvan.store.prices import price_list_by_key, price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.passing_chips import product_gap_chips
+from relvan.web.product_sentence import gap_part
 from relvan.web.sentence import Chip, Choice, read_sentence
 from relvan.web.whys import why_page
 
@@ -29,14 +31,19 @@ PAGE = 50
 def _index(desk: Desk, *, after: str = "", status: int = 200, **values: Any) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         own = category_paths(session)
+        passing = product_gap_chips(session, desk.request.query_params)
     kinds = tuple(Choice(str(k), f"that are {k}s") for k in ("single", "variant", "family", "kit", "service"))
     chips = (
         Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in own)),
         Chip("kind", "Kind", kinds),
+        *passing,
     )
     sentence = read_sentence("Price lists", "/prices/lists", chips, desk.request.query_params, hint="SKU or title")
     wanted = ProductFilter(
-        words=sentence.words, category=sentence.chosen.get("category", ""), kind=sentence.chosen.get("kind", "")
+        words=sentence.words,
+        category=sentence.chosen.get("category", ""),
+        kind=sentence.chosen.get("kind", ""),
+        **gap_part(sentence),
     )
     with desk.workplace.database.reading() as session:
         lists = price_lists(session)

@@ -19,6 +19,8 @@ from relvan.store.orders import promised_to
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.store.stock import stock_rows, warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.passing_chips import product_gap_chips
+from relvan.web.product_sentence import gap_part
 from relvan.web.reading import FormReader
 from relvan.web.sentence import Chip, Choice, read_sentence
 
@@ -38,14 +40,18 @@ SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 @router.get("", name="stock_index")
 def stock_index(desk: At, after: str = "") -> HTMLResponse:
     """Every product, with its balance in each warehouse."""
+    query = desk.request.query_params
+    with desk.workplace.database.reading() as session:
+        passing = product_gap_chips(session, query)
     chips = (
         Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),
         Chip("blocked", "Blocked", (Choice("yes", "with blocked units"),)),
+        *passing,
     )
-    sentence = read_sentence("Stock of products", "/stock", chips, desk.request.query_params, hint="SKU or title")
+    sentence = read_sentence("Stock of products", "/stock", chips, query, hint="SKU or title")
     in_stock = {"yes": True, "no": False}.get(sentence.chosen.get("stock", ""))
     wanted = ProductFilter(sentence.words, in_stock=in_stock, blocked=bool(sentence.chosen.get("blocked")),
-                           stocked=True)  # fmt: skip
+                           stocked=True, **gap_part(sentence))  # fmt: skip
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         rows = stock_rows(session, [product.id for product in products[:PAGE]])

@@ -1,0 +1,58 @@
+"""The sentence of the catalogue: which products a page shows, in words and as a filter."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from relvan.core.catalogue.product import ProductKind
+from relvan.store.categories import category_paths
+from relvan.store.channels import channel_names
+from relvan.store.product_list import ProductFilter
+from relvan.web.passing_chips import product_gap_chips, read_product_gap
+from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+
+HINT = "SKU, title, GTIN or alias"
+Named = list[tuple[str, str]]
+KIND_WORDS = {"single": "that are singles", "family": "that are families", "variant": "that are variants",
+              "kit": "that are kits", "service": "that are services"}  # fmt: skip
+
+
+def product_sentence(session: Any, query: Mapping[str, str], named: Named | None = None) -> Sentence:
+    """What the catalogue shows, in a sentence; `named` are the channels when they have been read already."""
+    named, own = named or channel_names(session), category_paths(session)
+    family = query.get("family", "")
+    chips = (
+        Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in own)),
+        Chip("kind", "Kind", tuple(Choice(str(kind), KIND_WORDS[kind]) for kind in ProductKind)),
+        Chip("on", "Listed on", tuple(Choice(key, f"on {name}") for key, name in named)),
+        Chip("not_on", "Not listed on", tuple(Choice(key, f"not on {name}") for key, name in named)),
+        Chip("stock", "Stock", (Choice("yes", "with stock"), Choice("no", "without stock"))),
+        Chip("facts", "Details", (Choice("lacking", "with details missing"),)),
+        Chip("archive", "Archive", (Choice("yes", "in the archive"),)),
+        *((Chip("family", "Family", (Choice(family, f"of {family}"),)),) if family else ()),
+        *product_gap_chips(session, query),
+    )
+    return read_sentence("Products", "/catalogue", chips, query, hint=HINT)
+
+
+def product_filter(sentence: Sentence) -> ProductFilter:
+    """The filter that the sentence of the catalogue says."""
+    chosen = sentence.chosen
+    return ProductFilter(
+        words=sentence.words,
+        category=chosen.get("category", ""),
+        kind=chosen.get("kind", ""),
+        family=chosen.get("family", ""),
+        on=chosen.get("on", ""),
+        not_on=chosen.get("not_on", ""),
+        in_stock={"yes": True, "no": False}.get(chosen.get("stock", "")),
+        lacking=chosen.get("facts") == "lacking",
+        archived=chosen.get("archive") == "yes",
+        **gap_part(sentence),
+    )
+
+
+def gap_part(sentence: Sentence) -> dict[str, Any]:
+    """The part of a filter that a group of gaps led to: the channel, the kind of gap, and the job that drafted."""
+    channel, kind = read_product_gap(sentence.chosen.get("lacks", ""))
+    drafts = sentence.chosen.get("drafts", "")
+    return {"gap_on": channel, "gap_kind": kind, "drafts_of": int(drafts) if drafts else None}
