@@ -167,7 +167,8 @@ def _line(by: Caller, sku: str, quantity: int, price: int | None) -> IncomingLin
     with by.workplace.database.reading() as session:
         product = find_product(session, sku)
         if price is None:
-            price = list_prices(session, [product.id]).get((price_lists(session)[0].id, product.id))
+            first = next(iter(price_lists(session)), None)
+            price = list_prices(session, [product.id]).get((first.id, product.id)) if first else None
         if price is None:
             raise refuse("no-price", f"“{sku}” has no list price.", "Give the line a price.", "lines")
         return IncomingLine("", product.sku, product.title, quantity, price)

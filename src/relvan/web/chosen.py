@@ -12,7 +12,7 @@ from relvan.web.product_sentence import product_filter, product_sentence
 def filter_of(desk: Desk, query: str) -> ProductFilter:
     """The filter that a sentence of the catalogue in a query string says."""
     with desk.workplace.database.reading() as session:
-        return product_filter(product_sentence(session, dict(parse_qsl(query))))
+        return product_filter(product_sentence(session, dict(parse_qsl(query)), strict=True))
 
 
 def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
@@ -20,8 +20,8 @@ def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
     sentence it is: the catalogue's, or that of coverage."""
     if not form.get("all"):
         return list(dict.fromkeys(form.all("pick")))
-    query = form.get("query", "")
+    query = dict(parse_qsl(form.get("query", "")))
     with desk.workplace.database.reading() as session:
         if form.get("page") == "coverage":
-            return coverage_skus(session, coverage_filter(coverage_sentence(session, dict(parse_qsl(query)))))
-        return all_skus(session, product_filter(product_sentence(session, dict(parse_qsl(query)))))
+            return coverage_skus(session, coverage_filter(coverage_sentence(session, query, strict=True)))
+        return all_skus(session, product_filter(product_sentence(session, query, strict=True)))

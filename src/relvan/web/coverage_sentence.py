@@ -8,13 +8,16 @@ from relvan.store.channels import channel_names
 from relvan.store.coverage import CoverageFilter
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
+HINT = "SKU, title, GTIN or alias"
 WAYS = (
     ("not", "not on {}"), ("on", "on {}"), ("selling", "selling on {}"), ("draft", "with gaps on {}"),
     ("ready", "ready for {}"), ("behind", "behind on {}"), ("refused", "refused by {}"), ("down", "down on {}"),
 )  # fmt: skip
 
 
-def coverage_sentence(session: Any, query: Mapping[str, str], named: list[tuple[str, str]] | None = None) -> Sentence:
+def coverage_sentence(
+    session: Any, query: Mapping[str, str], named: list[tuple[str, str]] | None = None, *, strict: bool = False
+) -> Sentence:
     """What coverage shows, in a sentence; `named` are the channels when they have been read already."""
     named = named or channel_names(session)
     chips = (
@@ -25,7 +28,9 @@ def coverage_sentence(session: Any, query: Mapping[str, str], named: list[tuple[
         ),
         Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in category_paths(session))),
     )
-    return read_sentence("Coverage of products", "/listings/coverage", chips, query, hint="SKU, title, GTIN or alias")
+    return read_sentence(
+        "Coverage of products", "/listings/coverage", chips, query, hint="SKU, title, GTIN or alias", strict=strict
+    )
 
 
 def coverage_filter(sentence: Sentence) -> CoverageFilter:

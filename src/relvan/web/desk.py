@@ -13,7 +13,7 @@ from jinja2 import Environment
 from starlette.datastructures import FormData
 
 from relvan.core.people.roles import RIGHTS, Right
-from relvan.core.refusal import NotAllowed, Refusal
+from relvan.core.refusal import NotAllowed, Refusal, refuse
 from relvan.services.people.desk import frame_of, leave_toast
 from relvan.services.people.sign_in import SignedIn, find_visit
 from relvan.services.verdicts import Verdict
@@ -23,6 +23,7 @@ from relvan.store.line import line_counts
 from relvan.web.rendering import render
 
 COOKIE = "relvan_visit"
+MOST_ID_DIGITS = 18
 MOST_FIELDS = 20_000  # a family of a thousand variants sends six fields for each
 
 
@@ -59,7 +60,7 @@ class Desk:
     ) -> HTMLResponse:
         """A whole page in the frame; `count_view` counts what a kept view shows."""
         query = self.request.query_params
-        toast_id = int(query["toast"]) if query.get("toast", "").isdigit() else None
+        toast_id = whole_id(query.get("toast", ""))
         with self.workplace.database.reading() as session:
             frame = frame_of(session, self.actor, station, toast_id, self.workplace.now())
             counts = line_counts(session)
@@ -163,6 +164,11 @@ def signed_in(request: Request) -> Desk:
 At = Annotated[Desk, Depends(signed_in)]
 
 
+def whole_id(text: str) -> int | None:
+    """An id as a form or an address holds it; none for anything else."""
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= MOST_ID_DIGITS else None
+
+
 class PostedForm(Mapping[str, str]):
     """A posted form: the first value of each field as text, all values of one, the files."""
 
@@ -186,8 +192,26 @@ class PostedForm(Mapping[str, str]):
         return [value for value in self._data.getlist(name) if isinstance(value, str)]
 
     def ids(self, name: str) -> list[int]:
-        """Every value of a field that is a whole number."""
-        return [int(value) for value in self.all(name) if value.isascii() and value.isdigit()]
+        """Every value of a field, each the id of something.
+
+        Raises:
+            Refused: if one of them is no id; it is never left out unsaid.
+        """
+        found = [(value, whole_id(value)) for value in self.all(name)]
+        for value, number in found:
+            if number is None:
+                raise refuse(
+                    "form", f"“{value[:30]}” names nothing that could be ticked.", "Load the page again.", name
+                )
+        return [number for _, number in found if number is not None]
+
+    def id_of(self, name: str) -> int | None:
+        """The one id that a field holds; none when it is empty.
+
+        Raises:
+            Refused: if it holds something else.
+        """
+        return next(iter(PostedForm.ids(self, name)), None) if self.get(name) else None
 
     def files(self, name: str) -> list[UploadFile]:
         """The files of a field."""

@@ -10,6 +10,7 @@ from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key, channel_names
 from relvan.store.layers import layer_by_id
 from relvan.store.listings import listing_rows_of
+from relvan.web.desk import whole_id
 from relvan.web.sentence import Chip, Choice
 
 KIND_WORDS = {
@@ -59,7 +60,7 @@ def product_gap_chips(session: Any, query: Mapping[str, str]) -> list[Chip]:
 def drafts_chips(session: Any, query: Mapping[str, str]) -> list[Chip]:
     """The chip that names the bulk job whose drafts are meant."""
     value = query.get("drafts", "")
-    if not (value.isascii() and value.isdigit()):
+    if whole_id(value) is None:
         return []
     try:
         title = find_job(session, int(value)).title
@@ -80,11 +81,13 @@ def listing_chips(session: Any, workplace: Workplace, query: Mapping[str, str]) 
     if ours := query.get("ours"):
         chips.append(Chip("ours", "Our value", (Choice(ours, f"about our “{ours}”"),)))
     try:
-        if (layer := query.get("layer", "")).isdigit():
+        if (layer := query.get("layer", "")) and whole_id(layer) is not None:
             chips.append(
                 Chip("layer", "Layer", (Choice(layer, f"with the layer “{layer_by_id(session, int(layer)).name}”"),))
             )
-        if (family := query.get("family", "")).isdigit() and (rows := listing_rows_of(session, [int(family)])):
+        if whole_id(family := query.get("family", "")) is not None and (
+            rows := listing_rows_of(session, [int(family)])
+        ):
             words = f"on the page of {rows[0].sku} on {rows[0].channel}"
             chips.append(Chip("family", "Family", (Choice(family, words),)))
     except Refused:  # what the link was about is gone: the chip is left out

@@ -16,7 +16,9 @@ KIND_WORDS = {"single": "that are singles", "family": "that are families", "vari
               "kit": "that are kits", "service": "that are services"}  # fmt: skip
 
 
-def product_sentence(session: Any, query: Mapping[str, str], named: Named | None = None) -> Sentence:
+def product_sentence(
+    session: Any, query: Mapping[str, str], named: Named | None = None, *, strict: bool = False
+) -> Sentence:
     """What the catalogue shows, in a sentence; `named` are the channels when they have been read already."""
     named, own = named or channel_names(session), category_paths(session)
     family = query.get("family", "")
@@ -31,7 +33,7 @@ def product_sentence(session: Any, query: Mapping[str, str], named: Named | None
         *((Chip("family", "Family", (Choice(family, f"of {family}"),)),) if family else ()),
         *product_gap_chips(session, query),
     )
-    return read_sentence("Products", "/catalogue", chips, query, hint=HINT)
+    return read_sentence("Products", "/catalogue", chips, query, hint=HINT, strict=strict)
 
 
 def product_filter(sentence: Sentence) -> ProductFilter:

@@ -1,12 +1,15 @@
 """Reads what a person typed into a form, and gathers what is wrong with it, field by field."""
 
+import re
 from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
 
 from relvan.core.money import parse_amount
 from relvan.core.refusal import Refusal, Refused
 
-MOST_DIGITS = 9
+PLAIN = re.compile(r"[+-]?[0-9]{1,9}")
+# "1,000" and "1 000" are a thousand; "1,5" is no whole number
+GROUPED = re.compile(r"[+-]?[0-9]{1,3}([ ,\u00a0\u202f][0-9]{3}){1,2}")
 
 
 class FormReader:
@@ -26,11 +29,12 @@ class FormReader:
 
     def whole(self, name: str, label: str) -> int | None:
         """A whole number, or nothing when the field is empty."""
-        typed = self.text(name).replace(" ", "").replace(",", "")
+        typed = self.text(name)
         if not typed:
             return None
-        digits = typed.removeprefix("-").removeprefix("+")
-        if not digits.isascii() or not digits.isdigit() or len(digits) > MOST_DIGITS:
+        if GROUPED.fullmatch(typed):
+            typed = re.sub(r"[ ,\u00a0\u202f]", "", typed)
+        if not PLAIN.fullmatch(typed):
             message = f"“{label}” must be a whole number; it got “{self.text(name)[:30]}”."
             self.refusals.append(Refusal("form", message, "Type digits only.", name))
             return None

@@ -4,6 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from urllib.parse import urlencode
 
+from relvan.core.refusal import refuse
+
+NO_CHIPS = ("q", "after", "toast", "sort")
+
 
 @dataclass(frozen=True)
 class Choice:
@@ -60,10 +64,25 @@ class Sentence:
 
 
 def read_sentence(
-    noun: str, path: str, chips: tuple[Chip, ...], query: Mapping[str, str], *, hint: str = ""
+    noun: str,
+    path: str,
+    chips: tuple[Chip, ...],
+    query: Mapping[str, str],
+    *,
+    hint: str = "",
+    strict: bool = False,
 ) -> Sentence:
-    """The sentence of a request: only values that a chip offers count."""
+    """The sentence of a request. A value that no chip offers is left out of a page that is only looked at; with
+    `strict`, as a deed on all that match needs it, it is refused: the deed would be done to more than was shown.
+
+    Raises:
+        Refused: with `strict`, if the query says something that the sentence cannot.
+    """
     chosen = {
         chip.key: query[chip.key] for chip in chips if query.get(chip.key) in {choice.value for choice in chip.choices}
     }
+    unread = [key for key, value in query.items() if value and key not in chosen and key not in NO_CHIPS]
+    if strict and unread:
+        message = f"“{unread[0]}: {query[unread[0]][:40]}” narrows this list no longer."
+        raise refuse("moved-on", message, "Load the list again, and choose what it shows now.", "pick")
     return Sentence(noun, path, chips, chosen, query.get("q", "").strip()[:100], hint)

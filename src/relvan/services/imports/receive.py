@@ -18,7 +18,7 @@ from relvan.core.imports.mapping import (
     mapping_from,
     remap,
 )
-from relvan.core.refusal import refuse, refuse_if_any
+from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.documents.tables import SPREADSHEETS, CsvForm, TableFile, first_rows, guess_form, sheets_of
 from relvan.services.jobs.life import find_job, move_job, open_background_job, right_for
 from relvan.services.workplace import Actor, Workplace
@@ -177,6 +177,8 @@ def change_mapping(workplace: Workplace, actor: Actor, job_id: int, changes: Map
     """Correct how a file is read (`sheet, encoding, delimiter, header, mapping, options`) and rehearse it."""
     with workplace.database.reading() as session:
         job = find_job(session, job_id)
+    if "file" not in job.spec:
+        raise not_found("import", job_id)
     seen = look_at(workplace, {**job.spec, **changes})
     refuse_if_any(check_mapping(seen.kind, seen.mapping))
     move_job(workplace, actor, job_id, "rehearse", spec=seen.spec)

@@ -23,9 +23,9 @@ def explain_price(workplace: Workplace, sku: str, channel_key: str = "") -> Pric
         product = find_product(session, sku)
         prices = list_prices(session, [product.id])
         if not channel_key:
-            first = price_lists(session)[0]
-            base = prices.get((first.id, product.id))
-            if base is None:
+            first = next(iter(price_lists(session)), None)
+            base = prices.get((first.id, product.id)) if first else None
+            if first is None or base is None:
                 raise not_found("price of", product.sku)
             money = Money(base, first.currency)
             return Price(money, Why().then(first.name, str(money), "list price"))

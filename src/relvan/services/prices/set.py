@@ -1,5 +1,7 @@
 """Setting list prices and floors; every listing that follows them is worked out again."""
 
+from collections.abc import Mapping
+
 from relvan.core.catalogue.checks import check_number, check_price
 from relvan.core.money import MOST_MINOR
 from relvan.core.people.roles import Right
@@ -17,22 +19,35 @@ def set_list_price(workplace: Workplace, actor: Actor, sku: str, list_key: str, 
         refuse_if_any(check_price(list_key, amount))
     with workplace.database.reading() as session:
         price_list_by_key(session, list_key)
-    return _set(workplace, actor, sku, f"price {list_key}", amount)
+    name = f"price {list_key}"
+    return _set(workplace, actor, sku, {name: amount})[name]
 
 
 def set_floor(workplace: Workplace, actor: Actor, sku: str, floor: int | None) -> None:
     """Set the lowest price that may ever be sent for a product, in minor units."""
     refuse_if_any(check_number("floor", "Floor", floor, 0, MOST_MINOR, "minor units"))
-    _set(workplace, actor, sku, "floor", floor)
+    _set(workplace, actor, sku, {"floor": floor})
 
 
-def _set(workplace: Workplace, actor: Actor, sku: str, fact: str, value: int | None) -> int | None:
-    """Set one fact; what it was before."""
+def set_price_and_floor(
+    workplace: Workplace, actor: Actor, sku: str, list_key: str, amount: int | None, floor: int | None
+) -> int | None:
+    """Set a product's price on a list and its floor, in minor units, both or neither; the price it had before."""
+    if amount is not None:
+        refuse_if_any(check_price(list_key, amount))
+    refuse_if_any(check_number("floor", "Floor", floor, 0, MOST_MINOR, "minor units"))
+    with workplace.database.reading() as session:
+        price_list_by_key(session, list_key)
+    return _set(workplace, actor, sku, {f"price {list_key}": amount, "floor": floor})[f"price {list_key}"]
+
+
+def _set(workplace: Workplace, actor: Actor, sku: str, facts: Mapping[str, int | None]) -> dict[str, int | None]:
+    """Set some facts in one change; what each was before."""
     actor.must(Right.PRICES)
     with workplace.database.reading() as session:
         product = find_product(session, sku)
-        before: int | None = facts_by_id(session, [product.id])[product.id].get(fact)
-    (verdict,) = change_facts(workplace, actor, [(sku, {fact: value})], right=Right.PRICES)
+        held = facts_by_id(session, [product.id])[product.id]
+    (verdict,) = change_facts(workplace, actor, [(sku, dict(facts))], right=Right.PRICES)
     if not verdict.ok:
         raise Refused(Refusal(verdict.code, verdict.message, verdict.fix, "amount"))
-    return before
+    return {name: held.get(name) for name in facts}

@@ -11,7 +11,7 @@ from relvan.core.refusal import not_found
 from relvan.services.listings.pages import choose_pages, look_again, search_pages
 from relvan.store.channels import channel_by_key, channel_names
 from relvan.store.pages import count_without_page, page_rows
-from relvan.web.desk import At, Form
+from relvan.web.desk import At, Form, whole_id
 
 router = APIRouter(prefix="/listings/pages")
 PAGE = 60
@@ -40,8 +40,8 @@ def catalogue_page_index(desk: At, channel: str = "", after: int = 0) -> HTMLRes
 @router.post("/choose", name="catalogue_page_choose")
 def catalogue_page_choose(desk: At, form: Form) -> Response:
     """Choose the pages that are marked, and ask for new ones where that is."""
-    chosen = {int(name.removeprefix("page_")): form[name] for name in form
-              if name.startswith("page_") and name.removeprefix("page_").isdigit() and form[name]}  # fmt: skip
+    asked = {whole_id(name.removeprefix("page_")): form[name] for name in form if name.startswith("page_")}
+    chosen = {listing_id: page for listing_id, page in asked.items() if listing_id is not None and page}
     if form.get("rest") == NEW_PAGE:
         chosen |= {listing_id: NEW_PAGE for listing_id in form.ids("listing") if listing_id not in chosen}
     by_reason: dict[str, dict[int, str]] = {}

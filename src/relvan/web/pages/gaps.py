@@ -18,7 +18,7 @@ from relvan.services.listings.translations import set_translations
 from relvan.store.channels import channel_by_key, channel_names, channels
 from relvan.store.gaps import GapGroup, gap_groups
 from relvan.store.listings import ListingFilter, listing_ids_with, listing_rows_of, listings_of
-from relvan.web.desk import At, Desk, Form, PostedForm, address_of
+from relvan.web.desk import At, Desk, Form, PostedForm, address_of, whole_id
 from relvan.web.passing_chips import drafts_chips, product_gap_value
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
@@ -50,12 +50,14 @@ class ShownGroup:
     categories: Sequence[CategoryGroup]
 
 
-def _sentence(session: Any, query: Mapping[str, str]) -> Sentence:
+def _sentence(session: Any, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),
         *drafts_chips(session, query),
     )
-    return read_sentence("Gaps of listings", "/listings/gaps", chips, query, hint="SKU, title, GTIN or alias")
+    return read_sentence(
+        "Gaps of listings", "/listings/gaps", chips, query, hint="SKU, title, GTIN or alias", strict=strict
+    )
 
 
 def _filter(sentence: Sentence) -> ListingFilter:
@@ -68,7 +70,7 @@ def _filter(sentence: Sentence) -> ListingFilter:
 def _filter_of_group(session: Any, form: PostedForm) -> ListingFilter:
     """The listings of a group of gaps: those that the sentence of the page finds, on the group's channel, with just
     that gap."""
-    wanted = _filter(_sentence(session, dict(parse_qsl(form.get("query", "")))))
+    wanted = _filter(_sentence(session, dict(parse_qsl(form.get("query", ""))), strict=True))
     return replace(
         wanted,
         channel=form.get("channel", ""),
@@ -215,7 +217,7 @@ def gap_cells(desk: At, form: Form) -> JSONResponse:
         books = {c.id: desk.workplace.rulebook(c) for c in channels(session)}
         found = {one.id: books[one.channel_id] for one in listings_of(session, listing_ids=form.ids("subject"))}
     for subject, column, value in zip(form.all("subject"), form.all("column"), form.all("value"), strict=False):
-        book = found.get(int(subject)) if subject.isascii() and subject.isdigit() else None
+        book = found.get(whole_id(subject) or 0)
         if book is not None:
             wanted.setdefault(int(subject), {})[column] = category_key(book, column, value.strip())
     items = []

@@ -8,7 +8,7 @@ from starlette.concurrency import run_in_threadpool
 
 from relvan.core.imports.cells import plain_text
 from relvan.core.imports.kinds import KINDS
-from relvan.core.refusal import Refusal, Refused, not_found
+from relvan.core.refusal import Refusal, Refused, not_found, refuse
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
 from relvan.services.imports.receive import MOST_BYTES, change_mapping, look_at, read_options, receive_file
 from relvan.services.imports.result import result_file
@@ -17,6 +17,7 @@ from relvan.services.jobs.life import find_job, move_job
 from relvan.store.imports import mappings
 from relvan.store.jobs import job_rows
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.reading import FormReader
 
 router = APIRouter()
 ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "cp1252", "cp1250", "cp1251", "iso8859-15", "mac_roman")
@@ -113,11 +114,16 @@ def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
     with desk.workplace.database.reading() as session:
         spec = dict(find_job(session, job_id).spec)
     form_changed = any(form.get(name, "") != str(spec.get(name, "")) for name in ("sheet", "encoding", "delimiter"))
-    header = form.get("header", "")
-    changed = form_changed or (header.isdigit() and int(header) - 1 != spec["header"])
+    read = FormReader(form)
+    row = read.whole("header", "Row with the headings")
+    read.raise_if_refused()
+    if row is not None and row < 1:
+        message = f"“Row with the headings” must be 1 or more; it got {row}."
+        raise refuse("out-of-range", message, "Rows count from 1.", "header")
+    changed = form_changed or (row is not None and row - 1 != spec["header"])
     found: dict[str, Any] = {
         "sheet": form.get("sheet", ""), "encoding": form.get("encoding", ""), "delimiter": form.get("delimiter", ""),
-        "header": int(header) - 1 if header.isdigit() and int(header) > 0 else None,
+        "header": row - 1 if row is not None else None,
         "options": read_options(_options(form)),
     }  # fmt: skip
     lines = zip(form.all("heading"), form.all("name"), form.all("decimal"), form.all("dates"), form.all("unit"),

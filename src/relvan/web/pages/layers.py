@@ -202,8 +202,8 @@ def layer_drop(desk: At, form: Form, layer_id: int) -> Response:
 @router.post("/sets", name="layer_set_keep")
 def layer_set_keep(desk: At, form: Form) -> Response:
     """Keep layers under one name."""
-    layers = {name.removeprefix("set_"): int(form[name]) for name in form
-              if name.startswith("set_") and form[name].isdigit()}  # fmt: skip
+    wanted = {name.removeprefix("set_"): form.id_of(name) for name in form if name.startswith("set_")}
+    layers = {topic: layer_id for topic, layer_id in wanted.items() if layer_id is not None}
     keep_set(desk.workplace, desk.actor, form.get("channel", ""), form.get("name", ""), layers)
     return desk.done(f"/listings/layers?channel={form.get('channel', '')}", "The set is kept.")
 
@@ -234,9 +234,9 @@ def _chosen(form: PostedForm) -> dict[str, int | None]:
     """Topics that were chosen in the panel: a layer's id, or none to take it away."""
     chosen: dict[str, int | None] = {}
     for topic in LAYER_TOPICS:
-        value = form.get(f"layer_{topic}", "")
-        if value == "none" or value.isdigit():
-            chosen[topic] = None if value == "none" else int(value)
+        name = f"layer_{topic}"
+        if form.get(name):
+            chosen[topic] = None if form[name] == "none" else form.id_of(name)
     return chosen
 
 
@@ -251,8 +251,9 @@ def layer_use_impact(desk: At, form: Form) -> HTMLResponse:
 def layer_use(desk: At, form: Form) -> Response:
     """Give the ticked listings layers, or the layers of a set."""
     ids = form.ids("pick")
-    if form.get("set", "").isdigit():
-        use_set(desk.workplace, desk.actor, ids, int(form["set"]))
+    set_id = form.id_of("set")
+    if set_id is not None:
+        use_set(desk.workplace, desk.actor, ids, set_id)
     else:
         chosen = _chosen(form)
         if not chosen:

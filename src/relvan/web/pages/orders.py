@@ -92,7 +92,7 @@ COLUMNS = (
 SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 
-def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
+def _sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
     chips = (
@@ -105,7 +105,7 @@ def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
         *(Chip(name, name.capitalize(), choices) for name, choices in PROGRESS_CHOICES.items()),
     )
     hint = "number, customer, tracking number"
-    return read_sentence("Orders", "/orders", chips, _in_todays_words(query), hint=hint)
+    return read_sentence("Orders", "/orders", chips, _in_todays_words(query), hint=hint, strict=strict)
 
 
 def _in_todays_words(query: Mapping[str, str]) -> Mapping[str, str]:
@@ -114,7 +114,8 @@ def _in_todays_words(query: Mapping[str, str]) -> Mapping[str, str]:
     if not name:
         return query
     part = name.removeprefix("not ")
-    return {**query, part: "open" if name.startswith("not ") else "all"}
+    others = {key: value for key, value in query.items() if key != "fact"}
+    return {**others, part: "open" if name.startswith("not ") else "all"}
 
 
 def _filter(sentence: Sentence) -> OrderFilter:
@@ -153,7 +154,7 @@ def chosen_orders(desk: Desk, form: PostedForm) -> list[str]:
     """The numbers ticked; or of all that the sentence of the page matches when `all` is ticked, the oldest first."""
     if not form.get("all"):
         return list(dict.fromkeys(form.all("pick")))
-    wanted = _filter(_sentence(desk, dict(parse_qsl(form.get("query", "")))))
+    wanted = _filter(_sentence(desk, dict(parse_qsl(form.get("query", ""))), strict=True))
     with desk.workplace.database.reading() as session:
         numbers = order_numbers(session, wanted, MOST_AT_ONCE + 1)
     if len(numbers) > MOST_AT_ONCE:

@@ -18,7 +18,7 @@ from relvan.store.categories import category_paths
 from relvan.store.facts import facts_by_id, whole_facts
 from relvan.store.prices import price_list_by_key, price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
-from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.desk import At, Desk, Form, first_by_field, whole_id
 from relvan.web.passing_chips import product_gap_chips
 from relvan.web.product_sentence import gap_part
 from relvan.web.sentence import Chip, Choice, read_sentence
@@ -111,14 +111,17 @@ def price_list_add(desk: At, form: Form) -> Response:
 def price_cells(desk: At, form: Form) -> JSONResponse:
     """Save cells of the sheet as they are left or pasted; a verdict for each product."""
     lines = zip(form.all("subject"), form.all("column"), form.all("value"), form.all("least"), strict=False)
-    cells = [
-        Cell(sku, key, price, int(least) if least.isascii() and least.isdigit() else 1)
-        for sku, key, price, least in lines
-    ]
+    cells, items = [], []
+    for sku, key, price, typed in lines:
+        least = whole_id(typed or "1")
+        if least:
+            cells.append(Cell(sku, key, price, least))
+        else:
+            message = f"“From how many units” must be a whole number from 1; it got “{typed[:20]}”."
+            items.append({"subject": sku, "ok": False, "message": message})
     verdicts = set_prices(desk.workplace, desk.actor, cells)
-    return JSONResponse(
-        {"items": [{"subject": v.subject, "ok": v.ok, "message": f"{v.message} {v.fix}".strip()} for v in verdicts]}
-    )
+    items += [{"subject": v.subject, "ok": v.ok, "message": f"{v.message} {v.fix}".strip()} for v in verdicts]
+    return JSONResponse({"items": items})
 
 
 @router.get("/margin", name="price_margin")

@@ -8,9 +8,10 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.money import as_decimal
 from relvan.core.refusal import Refused
-from relvan.services.prices.set import set_floor, set_list_price
+from relvan.services.prices.set import set_list_price, set_price_and_floor
 from relvan.store.channels import channels
 from relvan.store.floors import SOLD_OF, prices_to_watch
+from relvan.store.imports import list_currencies
 from relvan.store.listings import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
@@ -57,7 +58,7 @@ def _index(
             "watched": prices_to_watch(session) if not sentence.query and not after else [],
             "by_product": {(row.sku, row.channel_key): row for row in listings},
             "channels": channels(session),
-            "price_list": price_lists(session)[0],
+            "price_list": next(iter(price_lists(session)), None),
             "total": count_products(session, wanted),
             "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
             "first": sentence.url() if after else "",
@@ -78,13 +79,16 @@ def price_index(desk: At, after: str = "") -> HTMLResponse:
 def price_set(desk: At, form: Form) -> Response:
     """Set one list price, and the floor when it is given."""
     read = FormReader(form)
-    sku, currency = read.text("sku"), desk.workplace.settings.currency
-    amount = read.amount("amount", currency)
+    sku, own = read.text("sku"), desk.workplace.settings.currency
+    with desk.workplace.database.reading() as session:
+        currency = list_currencies(session).get(read.text("list"), own)
+    amount, floor = read.amount("amount", currency), read.amount("floor", own)
     try:
         read.raise_if_refused()
         if "floor" in form:
-            set_floor(desk.workplace, desk.actor, sku, read.amount("floor", currency))
-        before = set_list_price(desk.workplace, desk.actor, sku, read.text("list"), amount)
+            before = set_price_and_floor(desk.workplace, desk.actor, sku, read.text("list"), amount, floor)
+        else:
+            before = set_list_price(desk.workplace, desk.actor, sku, read.text("list"), amount)
     except Refused as refused:
         return _index(desk, status=422, typed=dict(form), refused=refused)
     words = f"{sku} has a new list price." if amount is not None else f"{sku} has no list price now."

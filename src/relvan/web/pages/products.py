@@ -137,11 +137,12 @@ def _by_kind(session: Any, desk: Desk, draft: ProductDraft, product_id: int) -> 
         found["axes"] = [(name, values) for name, values in head.axes]
         found["siblings"] = product_page(session, ProductFilter(family=head.sku), limit=60)
     if draft.kind == ProductKind.KIT:
-        first = price_lists(session)[0]
+        first = next(iter(price_lists(session)), None)
         rows = {row.sku.casefold(): row for row in rows_by_id(session, _ids(session, draft))}
         found["parts"] = [(part, rows.get(part.sku.casefold())) for part in draft.parts]
-        found["sums"] = sums_of_kit(session, facts_by_id(session, [product_id])[product_id], first.key)
-        found["sums_list"] = first
+        if first is not None:
+            found["sums"] = sums_of_kit(session, facts_by_id(session, [product_id])[product_id], first.key)
+            found["sums_list"] = first
         found["kit_stock"] = load_holdings(session, [product_id]).of(product_id)
     return found
 

@@ -1,12 +1,13 @@
 """The rooms of stock beside the list of it: ledger, bins, what is to come, counting, the outlook."""
 
+from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from relvan.core.refusal import Refusal, Refused
+from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.core.stock.movements import Reason
 from relvan.services.stock.coming import (
     ExpectReceipt,
@@ -37,6 +38,13 @@ def _places(desk: Desk) -> list[tuple[str, str]]:
         return [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
 
 
+def _first(places: Sequence[tuple[str, str]]) -> str:
+    """The key of the first warehouse."""
+    if not places:
+        raise refuse("missing", "There is no warehouse yet.", "Create one in Setup first.", "warehouse")
+    return places[0][0]
+
+
 @router.get("/ledger", name="ledger_index")
 def ledger_index(desk: At, before: int | None = None) -> HTMLResponse:
     """Every movement, with filters."""
@@ -65,7 +73,7 @@ def bin_index(desk: At, warehouse: str = "", bin: str = "", walk: int = 0, after
     """What lies in which bin, on the way through a warehouse."""
     places = _places(desk)
     with desk.workplace.database.reading() as session:
-        here = warehouse_by_key(session, warehouse or places[0][0])
+        here = warehouse_by_key(session, warehouse or _first(places))
         rows = bins_page(session, here.id, code=bin, after=(walk, after) if after else None, limit=PAGE + 1)
     last = rows[PAGE - 1] if len(rows) > PAGE else None
     more = f"/stockroom/bins?warehouse={here.key}&walk={last.walk}&after={last.sku.casefold()}" if last else ""
@@ -147,7 +155,9 @@ def _receive(desk: Desk, form: PostedForm) -> str:
 
 
 def _end(desk: Desk, form: PostedForm) -> str:
-    which = FormReader(form).needed_whole("id", "Number")
+    read = FormReader(form)
+    which = read.needed_whole("id", "Number")
+    read.raise_if_refused()
     if form.get("kind") == "transfer":
         lost = end_transfer(desk.workplace, desk.actor, which)
         return f"The transfer is at an end; {lost} did not arrive." if lost else "The transfer is at an end."
@@ -162,7 +172,7 @@ def _count(desk: Desk, warehouse: str, code: str, *, status: int = 200, typed: d
            refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
     places = _places(desk)
     with desk.workplace.database.reading() as session:
-        here = warehouse_by_key(session, warehouse or places[0][0])
+        here = warehouse_by_key(session, warehouse or _first(places))
         shelf = find_bin(session, here.id, code) if code else None
         values: dict[str, Any] = {
             "places": places, "here": here, "shelf": shelf,
