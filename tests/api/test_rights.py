@@ -58,6 +58,7 @@ CALLS = {
     "POST /orders/release": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /orders/take-back": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /orders/cancel": (Right.ORDERS, {"numbers": ["O-1"]}),
+    "POST /pick-lists/{pick_list_id}/picks/{pick_id}/undo": (Right.DISPATCH, None),
     "POST /orders/move": (Right.ORDERS, {"numbers": ["O-1"], "tray": "inbox"}),
     "POST /pick-lists": (Right.DISPATCH, {"shipments": [1]}),
     "POST /pick-lists/{pick_list_id}/picks": (Right.DISPATCH, {"pick": 1, "quantity": 1}),

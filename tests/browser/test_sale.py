@@ -81,7 +81,7 @@ def test_one_sale_by_hand(person, demo, tmp_path):
     expect(page.locator(".stop-sign")).to_contain_text("“PT-99-XXX” is not JG-01-TEA.")
     page.locator("body").press("Escape")
     page.keyboard.type("200000099123" + digit + "\n", delay=5)
-    expect(page.get_by_text("The walk is done.").first).to_be_visible()
+    expect(page.get_by_text("All is picked.").first).to_be_visible()
     demo.world.client.put("/devices/scale", json={"grams": 1130}).raise_for_status()
     page.goto(shipment)
     page.get_by_role("button", name="Read the scale").click()

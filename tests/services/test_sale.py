@@ -13,7 +13,7 @@ from relvan.services.packing.parcels import add_parcel, remove_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
-from relvan.services.shipping.papers import packing_slip, walk_sheet
+from relvan.services.shipping.papers import packing_slip, pick_sheet
 from relvan.store.dispatch import parcels_of, pick_rows, shipment_by_id
 from relvan.store.orders import order_by_number, shipment_rows
 from relvan.store.stock import stock_of_sku
@@ -116,7 +116,7 @@ def test_papers_say_what_they_should(shop, owner, world):
     slip = PdfDocument(packing_slip_pdf(packing_slip(shop, shipment)))[0]
     words = slip.get_textpage().get_text_range()
     assert all(part in words for part in ("Packing slip", "PT-14", "Quillmoss", orders(shop)[0].customer))
-    walk = PdfDocument(pick_list_pdf(walk_sheet(shop, pick_list)))[0]
+    walk = PdfDocument(pick_list_pdf(pick_sheet(shop, pick_list)))[0]
     assert "A-01" in walk.get_textpage().get_text_range()
     assert zxingcpp.read_barcode(walk.render(scale=3).to_pil()).text == "L-1001"
 

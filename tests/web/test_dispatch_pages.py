@@ -75,7 +75,7 @@ def test_a_walk_asks_for_one_stop_after_the_other(floor, picker):
     answer = post(picker, f"{path}/picks", pick=first[0], quantity="3", code="old-14")
     assert current(answer)[3] == "PT-18"
     answer = post(picker, f"{path}/picks", pick=current(answer)[0], quantity="1", code="PT-18")
-    assert "The walk is done." in answer.text
+    assert "All is picked." in answer.text
     assert len(ids(floor, "to pack")) == 2
 
 
@@ -102,21 +102,33 @@ def test_a_wrong_scan_is_a_clear_sign_and_the_stop_stays(floor, picker, fields, 
 def test_nothing_here_is_a_short_pick_and_the_walk_goes_on(floor, picker):
     answer, path = walk_of(picker, floor)
     answer = post(picker, f"{path}/picks", pick=current(answer)[0], quantity="0")
-    assert "Short pick noted" in answer.text
+    assert "Short pick: what is missing is blocked" in answer.text
     assert current(answer)[3] == "PT-18"
     assert "3 blocked" in picker.get("/why/free?sku=PT-14").text
 
 
-def test_shipments_of_two_warehouses_are_no_walk(floor, picker, owner, world):
+def test_shipments_of_two_warehouses_become_a_pick_list_each(floor, picker, owner, world):
     add_pot(floor, owner, "PT-24", warehouse="yard")
     list_everywhere(floor, owner, "PT-24")
     world.buy("hagglet", "PT-24")
     read(floor)
     release_orders(floor, owner, [row.number for row in orders(floor, tray="inbox")])
     answer = post(picker, "/dispatch/pick-lists", pick=[str(i) for i in ids(floor, "to pick")])
-    assert answer.status_code == 422
-    assert "one warehouse" in answer.text
-    assert len(ids(floor, "to pick")) == 3
+    assert answer.status_code == 200
+    assert "L-1001 in Millrace and L-1002 in Yard: created." in answer.text
+    assert len(ids(floor, "picking")) == 3
+
+
+def test_nothing_is_blocked_before_a_question_and_it_can_be_undone(floor, picker):
+    answer, path = walk_of(picker, floor)
+    stop = current(answer)
+    question = html.fromstring(answer.text).cssselect("details.question")[0]
+    assert "3 units are blocked until somebody counts the bin" in " ".join(question.text_content().split())
+    short = post(picker, f"{path}/picks", pick=stop[0], quantity="0")
+    undo = html.fromstring(short.text).cssselect(".toast-note form")[0].get("action")
+    assert "3 blocked" in picker.get("/why/free?sku=PT-14").text
+    assert current(post(picker, undo)) == stop
+    assert "3 blocked" not in picker.get("/why/free?sku=PT-14").text
 
 
 def test_papers_are_pdfs(floor, picker):

@@ -12,9 +12,10 @@ from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
-from relvan.services.shipping.papers import packing_slip, walk_sheet
+from relvan.services.shipping.papers import packing_slip, pick_sheet
 from relvan.store.dispatch import (
     parcel_contents,
     parcels_of,
@@ -81,7 +82,7 @@ def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
 @router.get("/pick-lists/{pick_list_id}/sheet.pdf")
 def get_sheet(by: By, pick_list_id: int) -> Response:
     """The walk on paper."""
-    return Response(pick_list_pdf(walk_sheet(by.workplace, pick_list_id)), media_type="application/pdf")
+    return Response(pick_list_pdf(pick_sheet(by.workplace, pick_list_id)), media_type="application/pdf")
 
 
 @router.post("/pick-lists/{pick_list_id}/picks")
@@ -89,6 +90,13 @@ def post_pick(by: By, pick_list_id: int, pick: PickShape) -> dict[str, Any]:
     """Say what was taken at one stop; fewer than asked is a short pick."""
     picked = record_pick(by.workplace, by.actor, pick_list_id, pick.pick, pick.quantity, pick.code)
     return {**_pick_list(by, pick_list_id), "short": picked.short}
+
+
+@router.post("/pick-lists/{pick_list_id}/picks/{pick_id}/undo")
+def post_pick_undo(by: By, pick_list_id: int, pick_id: int) -> dict[str, Any]:
+    """Make a pick open again; what a short pick blocked and gave up comes back."""
+    undo_pick(by.workplace, by.actor, pick_list_id, pick_id)
+    return _pick_list(by, pick_list_id)
 
 
 def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:

@@ -1,9 +1,11 @@
 """Turns a template into a PDF: clean black on white, with barcodes as drawings."""
 
 import io
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from babel.dates import format_date, format_datetime, get_timezone
 from barcode import Code128
 from barcode.writer import SVGWriter
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
@@ -23,6 +25,16 @@ def barcode(code: str) -> Markup:
     Code128(code, writer=SVGWriter()).write(out, options=options)
     drawing = out.getvalue().decode()
     return Markup(drawing[drawing.index("<svg") :])  # drawn here, from a code
+
+
+def written_moment(moment: datetime, locale: str, time_zone: str) -> str:
+    """A moment as it is printed: in the seller's zone and the way of writing of the seller's locale."""
+    return str(format_datetime(moment, "short", tzinfo=get_timezone(time_zone), locale=locale))
+
+
+def written_day(moment: datetime, locale: str, time_zone: str) -> str:
+    """The day of a moment as it is printed, in the seller's zone."""
+    return str(format_date(moment.astimezone(get_timezone(time_zone)), "medium", locale=locale))
 
 
 def paper(template: str, **values: Any) -> bytes:

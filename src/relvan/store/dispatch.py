@@ -8,10 +8,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
+from relvan.core.stock.movements import Reason
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Bin,
     Carrier,
+    Movement,
     Order,
     OrderLine,
     Parcel,
@@ -252,3 +254,28 @@ def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget
     pick, sku, gtin, order_line, line, shipment = found
     aliases = session.scalars(select(SkuName.sku).where(SkuName.product_id == pick.product_id, SkuName.alias.is_(True)))
     return PickTarget(pick, sku, gtin, tuple(aliases), order_line, line, shipment)
+
+
+def is_packed(session: Session, shipment_id: int) -> bool:
+    """Whether a shipment has a parcel."""
+    return session.scalar(select(Parcel.id).where(Parcel.shipment_id == shipment_id).limit(1)) is not None
+
+
+def short_movements(session: Session, target: PickTarget) -> list[Movement]:
+    """The movements by which a short pick blocked what it did not find, as far as they have not been undone. Where a
+    shipment was short of a product in the same bin twice, the latest comes first and alone."""
+    if target.pick.bin_id is None:
+        return []
+    undone = select(func.replace(Movement.request_key, "undo:", "")).where(
+        Movement.shipment_id == target.shipment.id, Movement.reason == Reason.UNDO
+    )
+    ids = [int(key) for key in session.scalars(undone) if key]
+    statement = (
+        select(Movement)
+        .where(Movement.shipment_id == target.shipment.id, Movement.reason == Reason.SHORT_PICK)
+        .where(Movement.bin_id == target.pick.bin_id, Movement.product_id == target.pick.product_id)
+        .where(Movement.id.not_in(ids), Movement.at == target.pick.picked_at)
+        .order_by(Movement.id.desc())
+        .limit(1)
+    )
+    return list(session.scalars(statement))

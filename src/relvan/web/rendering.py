@@ -9,7 +9,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from babel import Locale
-from babel.dates import format_date, format_timedelta
+from babel.dates import format_date, format_datetime, format_timedelta
 from babel.numbers import format_currency, format_decimal
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
@@ -90,6 +90,8 @@ class SellersHand:
         """A value of the history in words: money by its field's name, lists and settings without brackets."""
         if value in (None, "", [], {}, False):
             return "nothing"
+        if name == "tray":
+            return TRAY_NAMES.get(value, str(value))
         if value is True:
             return "yes"
         if isinstance(value, int) and not isinstance(value, bool) and name.startswith(MONEY_FIELDS):
@@ -106,7 +108,7 @@ class SellersHand:
         return text if len(text) <= MOST_TOLD else f"{text[:MOST_TOLD]}…"
 
     def _write_time(self, moment: datetime, words: str) -> Markup:
-        exact = moment.astimezone(self.zone).strftime("%d.%m.%Y, %H:%M")
+        exact = format_datetime(moment, "medium", tzinfo=self.zone, locale=self.locale)
         return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), exact, words)
 
     def _write_number(self, value: float) -> str:

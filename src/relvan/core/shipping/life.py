@@ -9,14 +9,14 @@ Table = Mapping[str, Mapping[str, str]]
 SHIPMENT: Table = {
     "to pick": {"list": "picking", "cancel": "cancelled"},
     "picking": {"picked": "to pack", "none picked": "cancelled", "unlist": "to pick"},
-    "to pack": {"all packed": "to ship"},
+    "to pack": {"all packed": "to ship", "pick again": "picking"},
     "to ship": {"unpack": "to pack", "dispatch": "dispatched"},
     "dispatched": {},
-    "cancelled": {},
+    "cancelled": {"pick again": "picking"},
 }
 PICK_LIST: Table = {
     "open": {"finish": "done", "cancel": "cancelled"},
-    "done": {},
+    "done": {"reopen": "open"},
     "cancelled": {},
 }
 OPEN_SHIPMENTS = ("to pick", "picking", "to pack", "to ship")

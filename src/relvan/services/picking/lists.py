@@ -28,7 +28,6 @@ from relvan.store.tables import (
     Reservation,
     Shipment,
     ShipmentLine,
-    Warehouse,
 )
 
 MOST_SHIPMENTS = 60
@@ -45,41 +44,71 @@ class Picked:
 
 
 def make_pick_list(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> int:
-    """Plan one walk for shipments of one warehouse; return the pick list's id."""
+    """Plan one round through the warehouse for shipments of one warehouse; return the pick list's id.
+
+    Raises:
+        Refused: if the shipments are of several warehouses, or one of them cannot be picked now.
+    """
+    return _make_lists(workplace, actor, shipment_ids, most_warehouses=1)[0]
+
+
+def make_pick_lists(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> list[int]:
+    """Plan a round for each warehouse that the shipments are in; return the ids of the pick lists. All or none."""
+    return _make_lists(workplace, actor, shipment_ids)
+
+
+def _make_lists(
+    workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], *, most_warehouses: int | None = None
+) -> list[int]:
     actor.must(Right.DISPATCH)
     wanted = list(dict.fromkeys(shipment_ids))
     if not 1 <= len(wanted) <= MOST_SHIPMENTS:
-        raise refuse("shipments", f"A pick list takes 1 to {MOST_SHIPMENTS} shipments; it got {len(wanted)}.", "")
+        message = f"A pick list takes 1 to {MOST_SHIPMENTS} shipments; it got {len(wanted)}."
+        raise refuse("shipments", message, "Tick some of them.", "pick")
     with workplace.database.writing() as session:
-        shipments = [shipment_by_id(session, shipment_id) for shipment_id in wanted]
-        warehouse = _one_warehouse(session, shipments)
-        pick_list = PickList(
-            number=next_number(session, "L"),
-            warehouse_id=warehouse.id,
-            state="open",
-            person_id=actor.person_id,
-            created_at=workplace.now(),
-        )
-        session.add(pick_list)
-        lines = shipment_lines(session, wanted)
-        places = places_of(session, warehouse.id, {line.product_id for line in lines})
-        session.flush()
-        asks = [Ask(line.id, line.product_id, line.quantity) for line in lines]
-        for position, planned in enumerate(plan_walk(asks, places), 1):
-            session.add(
-                Pick(
-                    pick_list_id=pick_list.id,
-                    position=position,
-                    shipment_line_id=planned.shipment_line,
-                    product_id=planned.product,
-                    bin_id=planned.bin,
-                    quantity=planned.quantity,
-                )
+        by_warehouse: dict[int, list[Shipment]] = {}
+        for shipment_id in wanted:
+            shipment = shipment_by_id(session, shipment_id)
+            by_warehouse.setdefault(shipment.warehouse_id, []).append(shipment)
+        if most_warehouses is not None and len(by_warehouse) > most_warehouses:
+            message = "A pick list is a round through one warehouse."
+            raise refuse("warehouses", message, "Tick shipments of one warehouse.")
+        return [
+            _make_list(session, workplace, actor, warehouse_id, shipments)
+            for warehouse_id, shipments in sorted(by_warehouse.items())
+        ]
+
+
+def _make_list(
+    session: Session, workplace: Workplace, actor: Actor, warehouse_id: int, shipments: Sequence[Shipment]
+) -> int:
+    pick_list = PickList(
+        number=next_number(session, "L"),
+        warehouse_id=warehouse_id,
+        state="open",
+        person_id=actor.person_id,
+        created_at=workplace.now(),
+    )
+    session.add(pick_list)
+    lines = shipment_lines(session, [shipment.id for shipment in shipments])
+    places = places_of(session, warehouse_id, {line.product_id for line in lines})
+    session.flush()
+    asks = [Ask(line.id, line.product_id, line.quantity) for line in lines]
+    for position, planned in enumerate(plan_walk(asks, places), 1):
+        session.add(
+            Pick(
+                pick_list_id=pick_list.id,
+                position=position,
+                shipment_line_id=planned.shipment_line,
+                product_id=planned.product,
+                bin_id=planned.bin,
+                quantity=planned.quantity,
             )
-        for shipment in shipments:
-            shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
-        audit.record(session, actor, workplace.now(), "pick list", pick_list.id, "made")
-        return pick_list.id
+        )
+    for shipment in shipments:
+        shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
+    audit.record(session, actor, workplace.now(), "pick list", pick_list.id, "made")
+    return pick_list.id
 
 
 def record_pick(
@@ -111,13 +140,6 @@ def record_pick(
         return Picked(pick.id, quantity, bool(missing), pick_list.state == "done")
 
 
-def _one_warehouse(session: Session, shipments: list[Shipment]) -> Warehouse:
-    ids = {shipment.warehouse_id for shipment in shipments}
-    if len(ids) > 1:
-        raise refuse("warehouses", "A pick list is a walk through one warehouse.", "Tick shipments of one warehouse.")
-    return session.get_one(Warehouse, ids.pop())
-
-
 def _short(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int) -> None:
     """What is not there is taken off the shipment and the promise, and blocked in its bin until somebody counts.
 
@@ -140,7 +162,7 @@ def _short(session: Session, workplace: Workplace, actor: Actor, target: PickTar
             write_movement(
                 session,
                 Movement(
-                    at=workplace.now(),
+                    at=pick.picked_at or workplace.now(),
                     product_id=pick.product_id,
                     warehouse_id=target.shipment.warehouse_id,
                     bin_id=pick.bin_id,

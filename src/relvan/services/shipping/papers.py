@@ -1,10 +1,10 @@
-"""Gathers what papers say: the packing slip of a shipment, the sheet of a walk."""
+"""Gathers what papers say: the packing slip of a shipment, the sheet of a pick list."""
 
 from dataclasses import dataclass
-from datetime import datetime
 
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import not_found
+from relvan.documents.paper import written_day, written_moment
 from relvan.services.workplace import Workplace
 from relvan.store.dispatch import PickListRow, PickRow, pick_list_rows, pick_rows, shipment_by_id, shipment_line_rows
 from relvan.store.tables import Channel, Order, Warehouse
@@ -27,22 +27,24 @@ class PackingSlip:
     order: str
     channel: str
     channel_number: str
-    placed_at: datetime
+    placed: str
     sender: dict[str, str]
     to: dict[str, str]
     lines: tuple[PaperLine, ...]
 
 
 @dataclass(frozen=True)
-class WalkSheet:
-    """A walk on paper."""
+class PickSheet:
+    """A pick list on paper."""
 
     pick_list: PickListRow
+    created: str
     picks: tuple[PickRow, ...]
 
 
 def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
     """The packing slip of a shipment: what was picked, or is to be picked while nothing was."""
+    settings = workplace.settings
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = session.get_one(Order, shipment.order_id)
@@ -59,17 +61,18 @@ def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
             order.number,
             channel.name if channel else "",
             order.channel_number or "",
-            order.placed_at,
+            written_day(order.placed_at, settings.locale, settings.time_zone),
             Address.read(warehouse.address).as_dict(),
             Address.read(order.ship_to).as_dict(),
             lines,
         )
 
 
-def walk_sheet(workplace: Workplace, pick_list_id: int) -> WalkSheet:
+def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:
     """A pick list to print."""
     with workplace.database.reading() as session:
         found = pick_list_rows(session, pick_list_id=pick_list_id)
         if not found:
             raise not_found("pick list", pick_list_id)
-        return WalkSheet(found[0], tuple(pick_rows(session, pick_list_id)))
+        created = written_moment(found[0].created_at, workplace.settings.locale, workplace.settings.time_zone)
+        return PickSheet(found[0], created, tuple(pick_rows(session, pick_list_id)))

@@ -10,10 +10,11 @@ from relvan.core.refusal import Refused, not_found, refuse
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
-from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.picking.lists import make_pick_lists, record_pick
+from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
-from relvan.services.shipping.papers import packing_slip, walk_sheet
+from relvan.services.shipping.papers import packing_slip, pick_sheet
 from relvan.store.dispatch import (
     parcel_contents,
     parcels_of,
@@ -24,7 +25,7 @@ from relvan.store.dispatch import (
 )
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
-from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.desk import At, Desk, Form, address_of, first_by_field
 from relvan.web.reading import FormReader
 
 router = APIRouter(prefix="/dispatch")
@@ -53,9 +54,14 @@ def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTM
 
 @router.post("/pick-lists", name="pick_list_make")
 def pick_list_make(desk: At, form: Form) -> Response:
-    """Plan one walk for the ticked shipments."""
-    pick_list_id = make_pick_list(desk.workplace, desk.actor, form.ids("pick"))
-    return desk.done(f"/dispatch/pick-lists/{pick_list_id}", "The walk is planned.")
+    """Create a pick list of the ticked shipments for each warehouse that they are in."""
+    made = make_pick_lists(desk.workplace, desk.actor, form.ids("pick"))
+    with desk.workplace.database.reading() as session:
+        lists = [row for made_id in made for row in pick_list_rows(session, pick_list_id=made_id)]
+    words = f"{' and '.join(f'{row.number} in {row.warehouse}' for row in lists)}: created."
+    if len(lists) == 1:
+        return desk.done(f"/dispatch/pick-lists/{lists[0].id}", words)
+    return desk.done("/dispatch?stage=picking", words)
 
 
 def _walk(desk: Desk, pick_list_id: int, *, refused: Refused | None = None, scanned: str = "") -> HTMLResponse:
@@ -96,15 +102,24 @@ def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
     except Refused as refused:
         return _walk(desk, pick_list_id, refused=refused, scanned=code)
     path = f"/dispatch/pick-lists/{pick_list_id}"
+    undo = address_of(desk.request.app, "pick_undo", pick_list_id=pick_list_id, pick_id=pick)
     if picked.short:
-        return desk.done(path, "Short pick noted: what is missing is blocked until the bin is counted.", tone="look")
-    return desk.done(path, "The walk is done." if picked.list_done else "Taken.")
+        words = "Short pick: what is missing is blocked until the bin is counted."
+        return desk.done(path, words, tone="look", undo_path=undo)
+    return desk.done(path, "All is picked." if picked.list_done else "Picked.", undo_path=undo)
+
+
+@router.post("/pick-lists/{pick_list_id:int}/picks/{pick_id:int}/undo", name="pick_undo")
+def pick_undo(desk: At, form: Form, pick_list_id: int, pick_id: int) -> Response:
+    """Make a pick open again, and take back what a short pick blocked."""
+    undo_pick(desk.workplace, desk.actor, pick_list_id, pick_id)
+    return desk.done(f"/dispatch/pick-lists/{pick_list_id}", "The pick is open again.")
 
 
 @router.get("/pick-lists/{pick_list_id:int}/sheet.pdf", name="pick_list_sheet")
 def pick_list_sheet(desk: At, pick_list_id: int) -> Response:
     """The walk on paper."""
-    pdf = pick_list_pdf(walk_sheet(desk.workplace, pick_list_id))
+    pdf = pick_list_pdf(pick_sheet(desk.workplace, pick_list_id))
     return Response(pdf, media_type="application/pdf")
 
 
