@@ -14,7 +14,7 @@ from relvan.core.stock.whole import free_of_kits, free_over_all, shown_quantitie
 from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.tables import Channel, Listing, SupplyWarehouse
-from tests.house import add_pot
+from shop import add_pot
 
 SKUS, KITS, PLACES, MOST = 100_000, 10_000, 3, 999
 POLICIES = [

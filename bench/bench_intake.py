@@ -17,7 +17,7 @@ from relvan.services.orders.take import take_channel_orders
 from relvan.services.orders.together import take_together
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.tables import Channel, Listing, SupplyWarehouse
-from tests.house import add_pot
+from shop import add_pot
 
 ORDERS, ALONE = 1_000, 100
 PAGE = 50  # as many as a channel tells at once

@@ -4,30 +4,22 @@ and while 20,000 updates wait.
 Floor: one call that sets a quantity on another channel, there and back.
 """
 
-import os
-import subprocess
-import sys
 import time
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack
 
 from fastapi import FastAPI
 from sqlalchemy import func, insert, select, update
 
-from ground import OWNER, figures, new_workplace, report, temporary, timed
+from ground import figures, new_workplace, report, temporary, timed
 from relvan.application import make_application
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.demo.scale import add_many
-from relvan.services.listings.publish import publish_listings
-from relvan.services.outbox.deliver import deliver_next
-from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.workplace import Workplace
 from relvan.store.tables import Channel, Listing, OutboxEntry
-from relvan.worker.queue import Waker, open_queue
+from relvan.worker.signals import Waker, open_signals
+from shop import OWN, Served, World, list_everywhere, worker_process
 from standins.app import make_world_app
-from tests.conftest import Served, World
-from tests.house import channel_ids, connect, receive
-from tests.services.test_every_channel import OWN, draft, ready
 
 IDLE, BUSY, WAITING = 40, 40, 20_000
 
@@ -41,16 +33,16 @@ def main() -> None:
     ):
         world = World(served.url)
         workplace = new_workplace(f"{folder}/data")
-        workplace.wake = Waker(open_queue(workplace.settings))
+        workplace.wake = Waker(open_signals(workplace.settings))
         site.enter_context(Served(lambda url: _application(workplace, url)))
-        _list(workplace, world)
-        with _worker(folder):
+        list_everywhere(workplace, world, 910)
+        with worker_process(f"{folder}/data"):
             idle = figures([_sale(world, key) for key in _turns(IDLE)])
             head = {"Authorization": f"Bearer {world.token('ownshop')}"}
             levels = {"levels": [{"sku": "NOPE", "room": "web", "count": 5}]}
             floor = figures(timed(lambda: world.client.post("/ownshop/admin/stock", json=levels, headers=head), 100))
         _fill(workplace)
-        with _worker(folder):
+        with worker_process(f"{folder}/data"):
             busy = figures([_sale(world, key) for key in _turns(BUSY)])
             left = _waiting(workplace)
     report("lag", {
@@ -59,36 +51,9 @@ def main() -> None:
     })  # fmt: skip
 
 
-def _list(workplace: Workplace, world: World) -> None:
-    """One pot on all four channels."""
-    add_price_list(workplace, OWNER, NewPriceList("chf", "Francs", "CHF", True))
-    connect(workplace, OWNER, world, *OWN)
-    first, *others = OWN
-    ids = [ready(workplace, OWNER, first), *(draft(workplace, OWNER, key, "PT-14") for key in others)]
-    receive(workplace, OWNER, "PT-14", 900)
-    publish_listings(workplace, OWNER, ids)
-    ids_of = channel_ids(workplace).values()
-    while sum(row["quantity"] for key in OWN for row in world.listings(key).values()) < 4 * 910:
-        for channel_id in ids_of:
-            deliver_next(workplace, channel_id, "bench")
-        time.sleep(0.05)
-
-
 def _turns(count: int) -> Iterator[str]:
     keys = list(OWN)
     return (keys[number % len(keys)] for number in range(count))
-
-
-@contextmanager
-def _worker(folder: str) -> Iterator[None]:
-    environment = {**os.environ, "RELVAN_DATA_DIR": f"{folder}/data", "RELVAN_PRIVATE_ADDRESSES": "true"}
-    worker = subprocess.Popen([sys.executable, "-m", "relvan", "worker"], env=environment)
-    time.sleep(4)
-    try:
-        yield
-    finally:
-        worker.terminate()
-        worker.wait()
 
 
 def _fill(workplace: Workplace) -> None:

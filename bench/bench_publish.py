@@ -25,7 +25,7 @@ from relvan.services.outbox.deliver import deliver_next
 from relvan.store.listings import ListingFilter, count_listings
 from relvan.store.product_list import ProductFilter, all_skus
 from relvan.store.tables import Channel
-from tests.conftest import World, free_port
+from shop import World, free_port
 
 COUNT = 5_000
 

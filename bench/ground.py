@@ -2,23 +2,20 @@
 
 import json
 import statistics
-import sys
 import tempfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from time import perf_counter
 from typing import Any
 
+from relvan.core.people.roles import Role
+from relvan.services.people.sign_in import add_person
+from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.settings import Settings
+from relvan.store.schema import bring_up_to_date
+from relvan.store.tables import Bin, PriceList, Warehouse
+
 ROOT = Path(__file__).resolve().parent.parent
-sys.path.insert(0, str(ROOT))
-
-from relvan.core.people.roles import Role  # noqa: E402 - the tests' helpers are found from the root
-from relvan.services.people.sign_in import add_person  # noqa: E402
-from relvan.services.workplace import SYSTEM, Actor, Workplace  # noqa: E402
-from relvan.settings import Settings  # noqa: E402
-from relvan.store.schema import bring_up_to_date  # noqa: E402
-from relvan.store.tables import Bin, PriceList, Warehouse  # noqa: E402
-
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
 
 

@@ -20,7 +20,7 @@ from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
 from relvan.web.app import HEADERS, add_pages, page_of_error
 from relvan.web.desk import NotSignedIn
-from relvan.worker.queue import Waker, open_queue
+from relvan.worker.signals import Waker, open_signals
 
 MOST_BODY = 64_000_000
 
@@ -28,7 +28,7 @@ MOST_BODY = 64_000_000
 def make_application(settings: Settings | None = None, workplace: Workplace | None = None) -> FastAPI:
     """The application, its database brought up to date."""
     settings = settings or Settings()
-    own = workplace or Workplace(settings, wake=Waker(open_queue(settings)))
+    own = workplace or Workplace(settings, wake=Waker(open_signals(settings)))
     bring_up_to_date(own.database)
     take_up_editions(own)
 

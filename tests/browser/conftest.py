@@ -4,13 +4,13 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import httpx
 import pytest
 
-from tests.conftest import World, free_port
+from tests.conftest import World
+from tests.server import free_port
 
 CHROMIUM = os.environ.get("RELVAN_CHROMIUM", "/usr/bin/chromium")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -72,14 +72,6 @@ def person(page, demo):
     page.wait_for_url(f"{demo.url}/")
     yield page
     assert [text for text in wrong if "status of 422" not in text and "status of 404" not in text] == []
-
-
-def wait_until(true, seconds=10.0):
-    """Wait until something is so."""
-    start = time.monotonic()
-    while not true():
-        assert time.monotonic() - start < seconds, "it did not come to pass"
-        time.sleep(0.05)
 
 
 FEW_ROWS = "document.querySelectorAll('tbody > tr:nth-child(n+9)').forEach((row) => row.remove())"

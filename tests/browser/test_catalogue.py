@@ -5,7 +5,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations, wait_until
+from tests.browser.conftest import violations
+from tests.waiting import wait_until
 
 pytestmark = pytest.mark.browser
 

@@ -2,7 +2,8 @@
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations, wait_until
+from tests.browser.conftest import violations
+from tests.waiting import wait_until
 
 VIEWS = ("/setup/listeners", "/updates", "/updates/drift", "/stockroom/bins", "/stockroom/ledger", "/stockroom/coming",
          "/stockroom/count?bin=A-01", "/stockroom/outlook", "/stock/PT-24-INK", "/prices/sales", "/prices/history",

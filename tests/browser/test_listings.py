@@ -5,7 +5,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations, wait_until
+from tests.browser.conftest import violations
+from tests.waiting import wait_until
 
 VIEWS = ("/listings/coverage", "/listings/gaps", "/listings/gaps/grid?channel=hagglet", "/listings/pages",
          "/listings/layers", "/listings/layers/1", "/listings/layers/new?channel=corvello&topic=wording",

@@ -6,8 +6,9 @@ import pytest
 from playwright.sync_api import expect
 
 from relvan.core.catalogue.identity import gtin_check_digit
-from tests.browser.conftest import violations, wait_until
+from tests.browser.conftest import violations
 from tests.house import png
+from tests.waiting import wait_until
 
 pytestmark = pytest.mark.browser
 

@@ -12,7 +12,7 @@ import pytest
 from relvan.core.people.roles import Role
 from relvan.services.orders.release import release_orders
 from relvan.services.workplace import Actor, Workplace
-from relvan.worker.queue import Waker, open_queue
+from relvan.worker.signals import Waker, open_signals
 from tests.house import add_pot, assert_sound, connect, list_everywhere, orders
 from tests.server import Served
 
@@ -22,8 +22,8 @@ SKUS = [f"PX-{n}" for n in range(6)]
 
 @pytest.fixture
 def place(settings):
-    """A workplace on the machine's clock, whose changes wake a real queue."""
-    found = Workplace(settings, wake=Waker(open_queue(settings)))
+    """A workplace on the machine's clock, whose changes wake a real worker."""
+    found = Workplace(settings, wake=Waker(open_signals(settings)))
     yield found
     found.close()
 

@@ -6,7 +6,6 @@ import time
 from datetime import timedelta
 
 import pytest
-from huey.api import Huey
 
 from relvan.core.refusal import DatabaseAway
 from relvan.services.listings.draft import change_listings, draft_listings
@@ -15,10 +14,11 @@ from relvan.services.listings.standing import Look
 from relvan.services.stock.hold_backs import mind_silence
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.worker.queue import Seldom, Waker, open_queue, register_delivery
-from relvan.worker.run import Rounds, Worker, only_one
-from tests.browser.conftest import wait_until
+from relvan.worker.quiet import Seldom
+from relvan.worker.rounds import Rounds
+from relvan.worker.run import Worker, only_one
 from tests.house import add_pot, channel_ids, connect, count
+from tests.waiting import wait_until
 
 
 def test_a_round_asked_for_while_one_runs_is_run_after_it():
@@ -71,27 +71,6 @@ def test_a_round_that_fails_leaves_the_next_one_free(caplog):
     rounds.run(1)
     assert seen == [1, 1]
     assert "A round for channel 1 failed" in caplog.text
-
-
-def test_the_note_of_a_change_reaches_the_worker_under_the_same_name(settings):
-    waking, working = open_queue(settings), open_queue(settings)
-    seen = []
-    register_delivery(working, seen.append)
-    Waker(waking)("deliver", 7)
-    working.execute(working.dequeue())
-    assert seen == [7]
-    for queue in (waking, working):
-        queue.storage.close()
-
-
-def test_a_lost_queue_stops_no_change(workplace, owner, monkeypatch):
-    def lost(*_args, **_more):
-        raise OSError("the queue is gone")
-
-    workplace.wake = Waker(open_queue(workplace.settings, immediate=True))
-    monkeypatch.setattr(Huey, "enqueue", lost)
-    workplace.wake("deliver", 1)
-    add_pot(workplace, owner, "PT-14")
 
 
 def test_that_the_queue_is_away_is_told_seldom_and_in_a_line(caplog):

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right, Role, check_right
+from relvan.core.waking import Work
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.carriers.port import CarrierGateway
 from relvan.gateways.channels.port import ChannelGateway
@@ -50,7 +51,7 @@ class Workplace:
         settings: Settings,
         *,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
-        wake: Callable[[str, int], None] = lambda _what, _which: None,
+        wake: Callable[[Work, int], None] = lambda _work, _which: None,
     ) -> None:
         self.settings = settings
         self.database = Database(settings.database)

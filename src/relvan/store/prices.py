@@ -111,6 +111,13 @@ def turning_sales(session: Session, now: datetime, *, limit: int) -> list[SaleWi
     return list(session.scalars(select(SaleWindow).where(starts | ends).order_by(SaleWindow.id).limit(limit)))
 
 
+def next_turning(session: Session) -> datetime | None:
+    """When the next sale price starts or ends; none when none does."""
+    starts = session.scalar(select(func.min(SaleWindow.since)).where(SaleWindow.state == "planned"))
+    ends = session.scalar(select(func.min(SaleWindow.until)).where(SaleWindow.state == "running"))
+    return min((moment for moment in (starts, ends) if moment is not None), default=None)
+
+
 def _rate(row: CurrencyRate) -> Rate:
     return Rate(row.source, row.target, Decimal(row.rate), date.fromisoformat(row.since))
 

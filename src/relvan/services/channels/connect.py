@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
+from relvan.core.waking import Work
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ChannelGateway
@@ -57,6 +58,7 @@ def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) ->
         channel.failures, channel.probe_at, channel.last_ok_at = 0, None, workplace.now()
         session.flush()
         audit.record(session, actor, workplace.now(), "channel", channel.id, "connected")
+    workplace.wake(Work.CHANNELS, 0)
     return book.key
 
 

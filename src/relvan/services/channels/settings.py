@@ -15,6 +15,7 @@ from relvan.core.people.roles import Right
 from relvan.core.prices.steps import ConvertStep, check_steps, steps_data, steps_from, target_currency
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.stock.availability import check_policy, policy_data, policy_from
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
@@ -45,7 +46,7 @@ def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping
         if changes.keys() - QUIET:
             title = f"Work out {channel.name} after new settings"
             refresh_soon(session, workplace, actor, title, channel_id=channel.id)
-    workplace.wake("deliver", channel.id)
+    workplace.wake(Work.DELIVER, channel.id)
 
 
 def try_settings(session: Session, workplace: Workplace, key: str, wishes: Mapping[str, Any]) -> ChannelSettings:

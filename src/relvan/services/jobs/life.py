@@ -9,6 +9,7 @@ from relvan.core.imports.kinds import FileKind
 from relvan.core.jobs.life import next_state
 from relvan.core.people.roles import Right, Role
 from relvan.core.refusal import not_found, refuse
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.database import after_commit
@@ -43,7 +44,7 @@ def open_background_job(
     )  # fmt: skip
     session.add(job)
     session.flush()
-    wake(session, workplace, job)
+    wake(session, workplace)
     return job
 
 
@@ -67,14 +68,13 @@ def move_job(workplace: Workplace, actor: Actor, job_id: int, event: str, *, spe
         if event == "drop":
             job.ended_at = workplace.now()
         audit.record(session, actor, workplace.now(), "bulk job", job.id, event, {"state": (before, job.state)})
-        wake(session, workplace, job)
+        wake(session, workplace)
         return job.state
 
 
-def wake(session: Session, workplace: Workplace, job: BulkJob) -> None:
+def wake(session: Session, workplace: Workplace) -> None:
     """Tell the worker, once this is saved."""
-    job_id = job.id
-    after_commit(session, lambda: workplace.wake("work", job_id))
+    after_commit(session, lambda: workplace.wake(Work.JOBS, 0))
 
 
 def actor_of(session: Session, job: BulkJob, via: str) -> Actor:

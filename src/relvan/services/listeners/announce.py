@@ -5,7 +5,9 @@ from collections.abc import Collection
 from sqlalchemy.orm import Session
 
 from relvan.core.listeners.announcing import Matter
+from relvan.core.waking import Work
 from relvan.services.workplace import Workplace
+from relvan.store.database import after_commit
 from relvan.store.listeners import add_announcements, listening, waiting_subjects
 
 
@@ -24,3 +26,5 @@ def announce(session: Session, workplace: Workplace, matter: Matter, subjects: C
             if subject not in waiting
         ]
         add_announcements(session, rows)
+        if rows:
+            after_commit(session, lambda one=listener_id: workplace.wake(Work.ANNOUNCE, one))  # type: ignore[misc]

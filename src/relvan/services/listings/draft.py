@@ -11,6 +11,7 @@ from relvan.core.catalogue.product import ProductKind
 from relvan.core.listings.rulebook import FieldRule
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, not_found, refuse, refuse_if_any
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.jobs.rows import NewRow, open_job
 from relvan.services.listings.later import refresh_soon
@@ -19,6 +20,7 @@ from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import named_products, variants_of
 from relvan.store.channels import channel_by_key, channels
+from relvan.store.database import after_commit
 from relvan.store.listings import listed_on, listings_of
 from relvan.store.tables import Channel, Listing
 
@@ -77,6 +79,7 @@ def _draft_some(workplace: Workplace, actor: Actor, channel_key: str, skus: Sequ
         audit.record_many(session, actor, workplace.now(), "listing", [(i, "drafted", {}) for i in ids])
         if ids:
             refresh_listings(session, workplace, listing_ids=_with_heads(made))
+            after_commit(session, lambda: workplace.wake(Work.PAGES, channel.id))
     return Drafted(ids, tuple(verdicts))
 
 

@@ -44,7 +44,7 @@ def read_orders(workplace: Workplace, channel_id: int) -> Reading:
     try:
         for _ in range(MOST_PAGES):
             page = gateway.orders_after(from_mark, book.orders.page)
-            taken, all_taken = _take_all(workplace, channel_id, page)
+            taken, all_taken = _take_all(workplace, channel_id, page) if page else ([], True)
             numbers, whole = numbers + taken, whole and all_taken
             from_mark = max([order.changed for order in page], default=from_mark)
             mark = max(mark, from_mark) if whole else mark  # what could not be taken is read again

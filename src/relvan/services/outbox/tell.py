@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import Topic
+from relvan.core.waking import Work
 from relvan.services.workplace import Workplace
 from relvan.store.bulk import insert_rows
 from relvan.store.database import after_commit
@@ -74,7 +75,7 @@ def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling], pe
     session.flush()
     _add(session, workplace, list(fresh.values()))
     for channel_id in {telling.channel_id for telling in tellings}:
-        after_commit(session, lambda channel_id=channel_id: workplace.wake("deliver", channel_id))  # type: ignore[misc]
+        after_commit(session, lambda channel_id=channel_id: workplace.wake(Work.DELIVER, channel_id))  # type: ignore[misc]
 
 
 def drop_tellings(session: Session, workplace: Workplace, listing_ids: Sequence[int]) -> None:

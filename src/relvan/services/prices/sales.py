@@ -9,14 +9,16 @@ from sqlalchemy.orm import Session
 from relvan.core.people.roles import Right
 from relvan.core.prices.sales import SalePrice, check_sale
 from relvan.core.refusal import not_found, refuse_if_any
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
+from relvan.store.database import after_commit
 from relvan.store.facts import variants_of
 from relvan.store.listings import list_prices
-from relvan.store.prices import price_list_by_key, sale_windows, turning_sales
+from relvan.store.prices import next_turning, price_list_by_key, sale_windows, turning_sales
 from relvan.store.tables import SaleWindow
 
 AT_ONCE = 500
@@ -56,6 +58,7 @@ def plan_sale(workplace: Workplace, actor: Actor, wish: PlanSale) -> int:
         session.flush()
         changes = {f"sale {price_list.key}": (None, f"{sale.amount} {sale.words}")}
         audit.record(session, actor, now, "product", product.id, "changed", changes)
+        after_commit(session, lambda: workplace.wake(Work.SALES, 0))
         if row.state == "running":
             _follow(session, workplace, [product.id], f"sale price planned by {actor.name}")
         return row.id
@@ -93,6 +96,13 @@ def turn_sales(workplace: Workplace) -> int:
             row.state = "over" if row.until <= now else "running"
         _follow(session, workplace, [row.product_id for row in rows], "a sale price starts or ends")
         return len(rows)
+
+
+def next_turn_s(workplace: Workplace) -> float | None:
+    """Seconds until the next sale price starts or ends; none when none does."""
+    with workplace.database.reading() as session:
+        moment = next_turning(session)
+    return None if moment is None else max(0.0, (moment - workplace.now()).total_seconds())
 
 
 def _follow(session: Session, workplace: Workplace, product_ids: list[int], cause: str) -> None:

@@ -10,6 +10,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.stock.availability import check_policy, policy_data, policy_from
 from relvan.core.stock.nearest import category_key
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
@@ -51,7 +52,7 @@ def set_policy(
         audit.record(session, actor, workplace.now(), "channel", found.id, "changed", changes)
         title = f"Work out {found.name} after another stock policy"
         refresh_soon(session, workplace, actor, title, listing_ids=listings_under(session, found.id, place))
-    workplace.wake("deliver", found.id)
+    workplace.wake(Work.DELIVER, found.id)
     return True
 
 
