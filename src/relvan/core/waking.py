@@ -1,11 +1,9 @@
-"""The kinds of work that wake the worker, and what is due when.
+"""The kinds of work that wake the worker.
 
 What must happen lies in tables of our own. A signal only lets the worker see it sooner; when a signal is lost, the
 worker finds the work by looking, every `SAFETY_S` seconds at the latest.
 """
 
-import heapq
-from dataclasses import dataclass, field
 from enum import StrEnum
 
 
@@ -36,45 +34,3 @@ SAFETY_S = {
     Work.RECLAIM: 30.0,
 }
 Task = tuple[Work, int]
-
-
-@dataclass
-class Agenda:
-    """What is due when: at most one time for each task, the earliest that was asked for. Times are seconds of whatever
-    clock the caller reads.
-
-    >>> agenda = Agenda()
-    >>> agenda.put((Work.JOBS, 0), 9.0)
-    >>> agenda.put((Work.JOBS, 0), 4.0)
-    >>> agenda.take(5.0), agenda.next_at()
-    ([(<Work.JOBS: 'jobs'>, 0)], None)
-    """
-
-    _due: dict[Task, float] = field(default_factory=dict)
-    _heap: list[tuple[float, Task]] = field(default_factory=list)
-
-    def put(self, task: Task, at: float) -> None:
-        """Have a task done at a time, or sooner if that was asked for before."""
-        if at < self._due.get(task, float("inf")):
-            self._due[task] = at
-            heapq.heappush(self._heap, (at, task))
-
-    def take(self, now: float) -> list[Task]:
-        """The tasks that are due, taken off the agenda."""
-        found = []
-        while self._heap and self._heap[0][0] <= now:
-            at, task = heapq.heappop(self._heap)
-            if self._due.get(task) == at:
-                del self._due[task]
-                found.append(task)
-        return found
-
-    def next_at(self) -> float | None:
-        """When the next task is due; none when there is none."""
-        while self._heap and self._due.get(self._heap[0][1]) != self._heap[0][0]:
-            heapq.heappop(self._heap)
-        return self._heap[0][0] if self._heap else None
-
-    def knows(self, task: Task) -> bool:
-        """Whether a task is on the agenda."""
-        return task in self._due

@@ -1,6 +1,6 @@
 """The worker process: it sleeps until something is due or a signal comes, and carries that out.
 
-What is due stands in an agenda (`core/waking.py`): orders of each channel as often as its rulebook says, updates when
+What is due stands in an agenda (`worker/agenda.py`): orders of each channel as often as its rulebook says, updates when
 they were told of or are to be tried again, and every kind of work now and then in case a signal was lost. Each runs as
 a round of its own thread, one at a time for a channel. Killed at any moment, the next start goes on where this one
 stood. Several workers share the duties; should two for a moment work on the same, what each takes is its own, so that
@@ -22,7 +22,7 @@ from urllib.parse import quote
 from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, listener_duty
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import DatabaseAway
-from relvan.core.waking import SAFETY_S, Agenda, Task, Work
+from relvan.core.waking import SAFETY_S, Task, Work
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.jobs.work import work_next
 from relvan.services.listeners.deliver import tell_listener
@@ -37,6 +37,7 @@ from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.listeners import due_listeners
 from relvan.store.schema import bring_up_to_date
+from relvan.worker.agenda import Agenda
 from relvan.worker.duties import Duties
 from relvan.worker.quiet import Seldom
 from relvan.worker.rounds import Rounds

@@ -8,7 +8,7 @@ from typing import Any
 
 from relvan.core.catalogue.identity import check_gtin
 from relvan.core.imports.cells import DATE_ORDERS, UNITS, Raw, Reading, guess_date_order, guess_decimal, plain_text
-from relvan.core.imports.kinds import Column, Kind
+from relvan.core.imports.kinds import KINDS, Column, FileKind, Kind
 from relvan.core.refusal import Refusal, refuse
 
 MOST_COLUMNS = 400
@@ -67,6 +67,7 @@ def guess_mapping(
         guessed.append(name)
     columns = [[plain_text(row[n]) if n < len(row) else "" for row in samples] for n in range(len(guessed))]
     _by_values(kind, guessed, columns, taken, {sku.casefold() for sku in known_skus})
+    _by_traits(kind, headings, guessed, columns)
     return [
         MappedColumn(heading, name, guess_reading(kind.column(name), heading, values))
         for heading, name, values in zip(headings, guessed, columns, strict=False)
@@ -109,6 +110,32 @@ def _by_values(
                 break
 
 
+MOST_TRAIT_VALUE = 64  # letters; a longer text is no value that variants differ by
+
+
+def _by_traits(kind: Kind, headings: Sequence[str], guessed: list[str], columns: Sequence[Sequence[str]]) -> None:
+    """What names no field is a trait: in a file of families every such column; in a file of products that says which
+    family a product belongs to, those that have values in rows with a family alone."""
+    if kind.key == FileKind.FAMILIES and "trait_1" not in guessed:
+        in_family = None
+    elif kind.key == FileKind.PRODUCTS and "family" in guessed:
+        in_family = [bool(text) for text in columns[guessed.index("family")]]
+    else:
+        return
+    for n, values in enumerate(columns):
+        filled = [(value, at) for at, value in enumerate(values) if value]
+        if guessed[n] or not filled or headings[n] == unnamed(n) or _is_product_field(headings[n]):
+            continue
+        fits = all(len(value) <= MOST_TRAIT_VALUE and (in_family is None or in_family[at]) for value, at in filled)
+        if fits:
+            guessed[n] = f"trait {' '.join(headings[n].split())}"
+
+
+def _is_product_field(heading: str) -> bool:
+    """Whether a heading means a field of products that this kind of file does not take."""
+    return bool(_by_heading(KINDS[FileKind.PRODUCTS], heading, ()))
+
+
 def _looks_like_gtin(text: str) -> bool:
     return len(text) >= 8 and not check_gtin(text)
 
@@ -145,8 +172,13 @@ def headings_of(rows: Sequence[Sequence[Raw]], header: int) -> list[str]:
     found = []
     for n, text in enumerate(row):
         over = merged[n] if text.casefold() in doubled else ""
-        found.append(f"{over} {text}".strip() or f"column {letter(n)}")
+        found.append(f"{over} {text}".strip() or unnamed(n))
     return found
+
+
+def unnamed(n: int) -> str:
+    """What a column without a heading is called."""
+    return f"column {letter(n)}"
 
 
 def _spread(row: Sequence[str], width: int) -> list[str]:

@@ -29,7 +29,7 @@ class Thing:
     """One thing that rows say something of. `group` joins things that are taken or refused together.
 
     `implied` is not 0 for what no row is about but several rows imply, such as the head of a family: a number below 0
-    under which it is kept beside the rows.
+    under which it is kept beside the rows. Its `proposed_title` counts when it is to be made and no row gives it one.
     """
 
     sku: str
@@ -41,6 +41,7 @@ class Thing:
     creates: bool = True
     refusals: list[Refusal] = field(default_factory=list)
     implied: int = 0
+    proposed_title: str = ""
 
     @property
     def key(self) -> str:
@@ -69,7 +70,7 @@ def target(thing: Thing, now: Facts | None, options: Options) -> Facts:
     """What a thing's facts are to be; `now` are its present ones, none when it is to be made."""
     facts = with_facts(now or {"kind": "single"}, thing.facts)
     if now is None:
-        facts.setdefault("title", thing.sku)
+        facts.setdefault("title", thing.proposed_title or thing.sku)
     if not thing.facts.get("archived"):
         facts.pop("archived", None)  # naming a product in a file takes it out of the archive
     if thing.parts is not None:
@@ -106,7 +107,58 @@ def _products(rows: Iterable[Row], options: Options) -> list[Thing]:
             things[sku_key(sku)] = thing
         else:
             things[f"row {row.position}"] = thing
-    return list(things.values())
+    return [*_heads_of(things), *things.values()]
+
+
+def _heads_of(things: Mapping[str, Thing]) -> list[Thing]:
+    """The families that products with trait values name: those that the file has no row of their own for are implied
+    by it. A family's row in the file gets the traits of its variants."""
+    heads: dict[str, Thing] = {}
+    titles: dict[str, list[str]] = {}
+    for thing in things.values():
+        family = str(thing.facts.get("family") or "")
+        traits = {name.removeprefix("trait "): str(v) for name, v in thing.facts.items()
+                  if name.startswith("trait ") and v is not None}  # fmt: skip
+        if not family or not traits:
+            continue
+        key = sku_key(family)
+        head = things.get(key) or heads.get(key)
+        if head is None:
+            facts: Facts = {"sku": family, "kind": "family"}
+            head = heads[key] = Thing(family, [], facts, implied=-1 - len(heads))
+        if head.facts.get("kind") == "family":
+            _add_axes(head, traits)
+        titles.setdefault(key, []).append(str(thing.facts.get("title") or ""))
+    for key, head in heads.items():
+        head.proposed_title = shared_title(titles[key])
+    return list(heads.values())
+
+
+JOINING = {"a", "an", "and", "for", "in", "of", "the", "with"}
+
+
+def shared_title(titles: Sequence[str]) -> str:
+    """The words that all titles begin with, up to where a part of the title begins that they do not share; empty when
+    there are none.
+
+    >>> shared_title(["Aubrey pot, ink glaze, 14 cm", "Aubrey pot, oat glaze, 14 cm"])
+    'Aubrey pot'
+    >>> shared_title(["Aubrey pot, glaze 1", "Aubrey pot, glaze 2"]), shared_title(["Pot in ink", "Pot in oat"])
+    ('Aubrey pot', 'Pot')
+    """
+    split = [title.split() for title in titles]
+    common = []
+    for words in zip(*split, strict=False):
+        if len({word.casefold() for word in words}) > 1:
+            break
+        common.append(words[0])
+    if len(titles) < 2:
+        return ""
+    ends = [at for at, word in enumerate(common) if word.endswith((",", ";", ":"))]
+    common = common[: ends[-1] + 1] if ends else common
+    while common and common[-1].casefold() in JOINING:
+        common.pop()
+    return " ".join(common).strip(" ,;:-–(/")
 
 
 def _settle_kind(row: Row, facts: Facts) -> None:

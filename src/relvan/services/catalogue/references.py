@@ -211,6 +211,11 @@ def _check_families(session: Session, wishes: Sequence[Wish], around: Surroundin
             continue
         axes = around.axes_of(family)
         traits = {name.removeprefix("trait "): str(v) for name, v in wish.new.items() if name.startswith("trait ")}
+        if not axes:
+            message = f"The family “{family}” has no traits yet."
+            fix = "Say what its variants differ by: a column for each trait, such as Glaze."
+            wish.refusals.append(Refusal("no-traits", message, fix, "traits"))
+            continue
         wish.refusals += check_traits(wish.sku, axes, traits)
         key = combination_key(axes, traits)
         head = around.known.get(sku_key(family))

@@ -130,7 +130,7 @@ def _rehearse(
     with workplace.database.reading() as session:
         if kind == FileKind.FAMILIES and options.members == REPLACE:
             things = [*things, *_left_out(session, things)]
-        wishes = _wishes(session, things, options)
+        wishes = _wishes(session, kind, things, options)
     planned = Planned.of([wish for wish in wishes if wish is not None])
     found: list[Rehearsal] = []
     for start in range(0, len(things), CHUNK):
@@ -143,7 +143,7 @@ def _rehearse(
     return _without_the_refused(found)
 
 
-def _wishes(session: Session, things: Sequence[Thing], options: Options) -> list[Wish | None]:
+def _wishes(session: Session, kind: str, things: Sequence[Thing], options: Options) -> list[Wish | None]:
     """A wish for each thing whose rows can be read; none for the others."""
     wishes: list[Wish | None] = []
     about: dict[int, Thing] = {}
@@ -160,6 +160,9 @@ def _wishes(session: Session, things: Sequence[Thing], options: Options) -> list
                 message = f"“{thing.sku}” is not in the catalogue."
                 fix = "Correct the SKU, or let unknown ones be made." if thing.creates else "Correct the SKU."
                 thing.refusals.append(Refusal("unknown-sku", message, fix, "sku"))
+            if thing.implied and kind == FileKind.PRODUCTS and now is not None and now.get("kind") != "family":
+                message = f"“{thing.sku}” must be a family; it is a {now.get('kind')}."
+                thing.refusals.append(Refusal("no-family", message, "Name the SKU of a family.", "family"))
             if product_id is not None and (other := about.setdefault(product_id, thing)) is not thing:
                 message = f"“{thing.sku}” is the same product as “{other.sku}” in row {other.leader}."
                 thing.refusals.append(Refusal("twice", message, "Join the rows.", "sku"))
@@ -229,7 +232,9 @@ def _judge(thing: Thing, wish: Wish | None, planned: Planned) -> Rehearsal:
 
 def _without_the_refused(found: list[Rehearsal]) -> list[Rehearsal]:
     """What names something that was to be made and is refused, is refused with it, however indirectly."""
-    refused = {held.thing.key for held in found if held.verdict == "refused" and held.thing.creates and held.thing.sku}
+    refused = {
+        held.thing.key: held for held in found if held.verdict == "refused" and held.thing.creates and held.thing.sku
+    }
     made = {held.thing.key for held in found if held.verdict == "new"}
     while refused:
         hit = []
@@ -241,12 +246,11 @@ def _without_the_refused(found: list[Rehearsal]) -> list[Rehearsal]:
             names = [family, *(sku for sku, _ in parts or ())]
             broken = [name for name in names if name and sku_key(name) in refused and sku_key(name) not in made]
             if broken:
-                message = f"“{broken[0]}”, which it names, is refused."
                 held.verdict, held.change = "refused", None
-                held.refusals.append(Refusal("with-it", message, "Correct that row first.", ""))
+                held.refusals.append(_with_it(refused[sku_key(broken[0])]))
                 hit.append(held)
-        refused = {held.thing.key for held in hit}
-        made -= refused
+        refused = {held.thing.key: held for held in hit}
+        made -= refused.keys()
     return found
 
 
@@ -260,11 +264,25 @@ def _spread_over_groups(rehearsals: Iterable[Rehearsal]) -> None:
         culprit = next((held for held in group if held.verdict == "refused"), None)
         if culprit is None:
             continue
-        message = f"It goes together with “{culprit.thing.sku or 'a row without a SKU'}”, which is refused."
         for held in group:
             if held.verdict != "refused":
                 held.verdict, held.change = "refused", None
-                held.refusals.append(Refusal("with-it", message, "Correct that row first."))
+                held.refusals.append(_with_it(culprit))
+
+
+def _with_it(culprit: Rehearsal) -> Refusal:
+    """That something is refused with another thing: which row that is in; or why, when no row is about it."""
+    thing = culprit.thing
+    name = f"“{thing.sku}”" if thing.sku else "a row without a SKU"
+    if thing.implied:
+        own = next((refusal for refusal in culprit.refusals), None)
+        row = next((row for row in thing.rows if row.refusals), None)
+        if own is None and row is not None:
+            return Refusal("with-it", f"It goes together with row {row.position}.", "Correct that row first.")
+        reason = f" {own.message}" if own else ""
+        return Refusal("with-it", f"Its family {name} is refused:{reason}", own.fix if own else "")
+    message = f"It goes together with {name} in row {thing.leader}, which is refused."
+    return Refusal("with-it", message, "Correct that row first.")
 
 
 def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsal]) -> None:

@@ -3,7 +3,8 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from relvan.core.waking import SAFETY_S, Agenda, Work
+from relvan.core.waking import SAFETY_S, Work
+from relvan.worker.agenda import Agenda
 
 TASKS = st.tuples(st.sampled_from(Work), st.integers(0, 3))
 
