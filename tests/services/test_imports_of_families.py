@@ -55,7 +55,7 @@ def test_a_family_that_is_there_gets_the_values_that_the_file_adds(workplace, ow
 @pytest.mark.parametrize(
     ("text", "reason"),
     [
-        ("Family,SKU,Title\nPT,PT-1,One\nPT,PT-2,Two\n", "Its family “PT” is refused: “Traits” must be 1 to 3"),
+        ("Family,SKU,Title\nPT,PT-1,One\nPT,PT-2,Two\n", "The family “PT” has no traits yet."),
         (
             "Family,SKU,A,B,C,D\nPT,PT-1,1,2,3,4\nPT,PT-2,2,3,4,5\n",
             "Its family “PT” is refused: “Traits” must be 1 to 3",

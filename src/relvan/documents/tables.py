@@ -3,8 +3,9 @@
 import csv
 import io
 import itertools
+import unicodedata
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,8 +15,9 @@ import xlsxwriter
 from charset_normalizer import from_bytes
 from python_calamine import CalamineWorkbook
 
-from relvan.core.imports.cells import MOST_CELL, Raw, safe_text
+from relvan.core.imports.cells import MOST_CELL, Raw, Unsettled, safe_text
 from relvan.core.refusal import refuse
+from relvan.documents.formulas import formulas_without_result
 
 SPREADSHEETS = (".xlsx", ".xls", ".ods", ".xlsm", ".xlsb")
 MOST_UNPACKED = 600_000_000
@@ -66,8 +68,33 @@ def rows_of(file: TableFile) -> Iterator[Iterator[Sequence[Raw]]]:
             yield _sheet_rows(book, file)
     else:
         form = file.form or guess_form(file.path)
+        _refuse_no_table(file)
         with open(file.path, encoding=form.encoding, errors="strict", newline="") as text:
             yield _text_rows(text, form, file)
+
+
+# how files begin that are no tables but are sometimes sent as one
+_NO_TABLES = {
+    b"%PDF": "a PDF", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"GIF8": "a picture",
+    b"RIFF": "a picture or a sound", b"PK\x03\x04": "a packed file", b"\x1f\x8b": "a packed file",
+    b"7z\xbc\xaf": "a packed file", b"Rar!": "a packed file", b"SQLite format 3": "a database",
+    b"\x7fELF": "a program", b"MZ": "a program", b"\xd0\xcf\x11\xe0": "a document of an older office program",
+}  # fmt: skip
+MOST_ODD = 0.05  # of the signs of a text; of a file of bytes a third are none
+LEAST_JUDGED = 200  # bytes; fewer say too little
+
+
+def _refuse_no_table(file: TableFile) -> None:
+    """Refuse a text file that is none: by how it begins, or because hardly anything in it is text."""
+    start = _head(file.path)
+    what = next((words for sign, words in _NO_TABLES.items() if start.startswith(sign)), "")
+    if not what and len(start) >= LEAST_JUDGED:
+        text = start.decode(guess_encoding(start), "replace")
+        odd = sum(sign in "\0\ufffd" or unicodedata.category(sign) in ("Cn", "Co", "Cs") for sign in text)
+        what = "no text" if odd > MOST_ODD * len(text) else ""
+    if what:
+        message = f"“{file.name}” must be a table; it holds {what}."
+        raise refuse("no-table", message, "Save the sheet as CSV, XLSX, XLS or ODS.", "file")
 
 
 def first_rows(file: TableFile, count: int = 60) -> list[Sequence[Raw]]:
@@ -186,6 +213,7 @@ def _sheet_rows(book: CalamineWorkbook, file: TableFile) -> Iterator[Sequence[Ra
         if sheet.end is not None and sheet.end[0] >= MOST_ROWS:  # counted from 0
             raise _too_long()
         rows: Any = sheet.to_python(skip_empty_area=False)
+        _mark_formulas(rows, formulas_without_result(file.path, Path(file.name).suffix.casefold(), name))
     except (IndexError, OSError, ValueError, ArithmeticError):
         message = f"“{file.name}” has no sheet that can be read."
         raise refuse("no-table", message, "Save it again.", "file") from None
@@ -195,6 +223,16 @@ def _sheet_rows(book: CalamineWorkbook, file: TableFile) -> Iterator[Sequence[Ra
         message = f"“{file.name}” cannot be read: it is damaged or cut off."
         raise refuse("no-table", message, "Save it again.", "file") from None
     yield from rows
+
+
+def _mark_formulas(rows: list[list[Raw]], formulas: Mapping[tuple[int, int], str]) -> None:
+    """Put a formula whose result is missing into its place, so that whoever reads the cell refuses it."""
+    for (row, column), formula in formulas.items():
+        while len(rows) <= row:
+            rows.append([])
+        cells = rows[row]
+        cells += [""] * (column + 1 - len(cells))
+        cells[column] = Unsettled(formula)
 
 
 def _too_long() -> Exception:

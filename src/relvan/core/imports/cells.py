@@ -25,6 +25,12 @@ NO = {"no", "n", "false", "0", "off", "-"}
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 
+class Unsettled(str):
+    """A formula whose result is not in the file: what the cell says is not known."""
+
+    __slots__ = ()
+
+
 @dataclass(frozen=True)
 class Reading:
     """How the cells of a column are read: the decimal sign, the order of dates, the file's unit, a constant."""
@@ -102,6 +108,9 @@ def read_cell(raw: Raw, column: Column, how: Reading, currency: str) -> Any:
 
     Refused, naming the column: what has not the form of the column.
     """
+    if isinstance(raw, Unsettled):
+        message = f"“{column.heading}” holds the formula “{raw[:40]}” without its result."
+        raise refuse("formula", message, "Open the file in a spreadsheet, save it, and send it again.", column.name)
     text = plain_text(raw) or how.constant
     if not text:
         return None

@@ -226,6 +226,20 @@ def typed(column: Column, rules: Mapping[str, AttributeRule]) -> Column:
     return replace(column, form=_ATTRIBUTE_FORMS[rule.kind])
 
 
+# the order in which files are imported into an empty firm, each with what it needs and what it saves
+ORDER = (
+    (FileKind.PRODUCTS, "first, all products. With a column Family and a column for each trait (Glaze, Diameter) the "
+     "families are created on the way; with columns such as “price: retail” their prices too."),
+    (FileKind.FAMILIES, "only for products that are there already and are to become variants."),
+    (FileKind.KITS, "after their parts."),
+    (FileKind.ALIASES, "after the products that they are second SKUs of."),
+    (FileKind.PICTURES, "after the products."),
+    (FileKind.PRICES, "after the products, for quantity breaks and further price lists."),
+    (FileKind.COUNTS, "after the products, and after the warehouses and bins are set up."),
+    (FileKind.LISTINGS, "after the products are drafted on a channel."),
+)  # fmt: skip
+
+
 def find_kind(key: str) -> Kind | None:
     """A kind by its key, or none."""
     return KINDS[FileKind(key)] if key in set(FileKind) else None

@@ -7,7 +7,7 @@ from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Resp
 from starlette.concurrency import run_in_threadpool
 
 from relvan.core.imports.cells import plain_text
-from relvan.core.imports.kinds import KINDS
+from relvan.core.imports.kinds import KINDS, ORDER
 from relvan.core.refusal import Refusal, Refused, not_found, refuse
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
 from relvan.services.imports.receive import MOST_BYTES, change_mapping, look_at, read_options, receive_file
@@ -31,6 +31,7 @@ def _index(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
     samples = desk.workplace.sample_files()
     return desk.page(
         "imports/index.html", "catalogue", status=status, kinds=KINDS.values(), jobs=jobs, kept=kept, samples=samples,
+        order=[(KINDS[kind], words) for kind, words in ORDER],
         **{"errors": {}, "typed": {}, "refusals": (), **values},
     )  # fmt: skip
 
