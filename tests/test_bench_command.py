@@ -11,12 +11,13 @@ def test_a_benchmark_may_use_what_lies_beside_it(tmp_path, monkeypatch):
     bench = tmp_path / "bench"
     bench.mkdir()
     (bench / "beside.py").write_text("ANSWER = 41 + 1\n")
-    (bench / "bench_one.py").write_text("from beside import ANSWER\n\nprint(ANSWER)\n")
+    (bench / "bench_one.py").write_text("import sys\nfrom beside import ANSWER\n\nprint(ANSWER, len(sys.argv))\n")
     monkeypatch.chdir(tmp_path)
     monkeypatch.setattr("sys.path", list(sys.path))
+    monkeypatch.setattr("sys.argv", ["relvan", "bench", "bench_one"])
     run = CliRunner().invoke(app, ["bench", "bench_one"])
     assert run.exit_code == 0, run.output
-    assert "42" in run.output
+    assert "42 1" in run.output
 
 
 def test_an_unknown_benchmark_is_refused(tmp_path, monkeypatch):

@@ -219,6 +219,7 @@ def bench(name: Annotated[str, typer.Argument(help="Which one; all when left out
         sys.exit(1)
     sys.path.insert(0, str(folder.resolve()))
     for script in scripts:
+        sys.argv = [str(script)]  # a benchmark reads its own arguments, not those of this command
         runpy.run_path(str(script), run_name="__main__")
 
 

@@ -34,6 +34,10 @@ class Holdings:
         held = self.balances.get(product_id, {})
         return [held[where] for where in places if where in held]
 
+    def outside(self, product_id: int, supply_list: Sequence[int]) -> list[Holding]:
+        """What the warehouses that are not on a supply list have of a product."""
+        return self.of(product_id, [where for where in self.names if where not in supply_list])
+
     def free(self, product_id: int) -> int:
         """What may be sold of a product over all warehouses."""
         return sum(holding.free for holding in self.of(product_id))

@@ -107,6 +107,7 @@ class ImpactRow:
     state: str
     placed: bool
     part: Place
+    alias: str
 
 
 _PART = case((Listing.head_id.is_not(None), "member"), (Listing.is_head, "head"), else_="whole")
@@ -117,7 +118,7 @@ def impact_rows(session: Session, listing_ids: Collection[int]) -> list[ImpactRo
     statement = (
         select(
             Listing.id, Listing.channel_id, Listing.product_id, func.coalesce(func.nullif(Listing.alias, ""),
-            Product.sku), Listing.own, Listing.category, Listing.state, Listing.placed, _PART,
+            Product.sku), Listing.own, Listing.category, Listing.state, Listing.placed, _PART, Listing.alias,
         )
         .join(Product, Product.id == Listing.product_id)
         .where(among(Listing.id, listing_ids))

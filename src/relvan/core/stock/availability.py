@@ -107,6 +107,11 @@ class Shown:
     paused: bool = False
 
 
+def service_shown(most: int) -> Shown:
+    """What a channel shows of a service, which is not stocked: the most that its rulebook takes."""
+    return Shown(most, most, Why().then("Service", most, "a service is not counted"))
+
+
 def check_policy(policy: StockPolicy) -> list[Refusal]:
     """Percent between 0 and 100, numbers not below 0."""
     found = []
@@ -138,17 +143,22 @@ def shown_quantity(
     pace: Pace = NO_PACE,
     *,
     whose: str = "",
+    elsewhere: Sequence[Holding] = (),
 ) -> Shown:
     """What a channel shows: `q = floor(free * s) - h`, capped, 0 below the least.
 
     `most` is the largest number the channel's rulebook takes; `whose` says whose policy it is when it is not the
-    channel's.
+    channel's. `elsewhere` is what lies in warehouses that do not feed the channel: the why names it, nothing counts it.
 
     >>> mill, yard = Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)
     >>> shown_quantity([mill, yard], StockPolicy(Decimal(60), 1, 5, 2)).quantity
     5
     """
     free, why = free_over(holdings)
+    for holding in elsewhere:
+        if holding.free:
+            detail = f"{holding.free} free there, but it does not feed this channel"
+            why = why.then(holding.warehouse, "not counted", detail)
     if whose:
         why = why.then("Stock policy", whose, "the nearest counts, not the channel's")
     if policy.fixed is not None:

@@ -8,6 +8,7 @@ from decimal import Decimal
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.channels.sending import Topic
 from relvan.core.listings.cascade import FieldValue, ListedProduct, category_of, resolve_fields, told_value
 from relvan.core.listings.gaps import BY_ITSELF, FamilyPlace, Readiness, find_gaps
@@ -20,7 +21,7 @@ from relvan.core.prices.fees import left_of
 from relvan.core.prices.rates import NO_RATES, Rates
 from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import ConvertStep, NoPrice, Price
-from relvan.core.stock.availability import Shown, shown_quantity
+from relvan.core.stock.availability import Shown, service_shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
 from relvan.core.stock.pace import NO_PACE, NOTHING_SELLS, Pace, Selling, pace_of
 from relvan.core.why import Why
@@ -147,11 +148,9 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     settings = ground.channels.settings[listing.channel_id]
     book = workplace.rulebook(settings.channel)
     listed = ground.products[listing.product_id]
-    base = ground.prices.get((settings.price_list.id, listing.product_id))
     sale = ground.sales.get((settings.price_list.id, listing.product_id))
-    if listing.alias and (face := listed.faces.get(sku_key(listing.alias))):
-        base = face.prices.get(settings.price_list.key, base)
-        listed = listed.under(listing.alias)
+    base = base_price(ground.prices, settings, listing.product_id, listed, listing.alias)
+    listed = listed.under(listing.alias)
     part = part_of(listing)
     layers = _layers(listing, ground, listed.product)
     translations = ground.channels.speakers.translations_on(listing.channel_id)
@@ -181,6 +180,15 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     pictures = () if _on_their_page(book, fields) else listed.pictures[: book.pictures.most]
     return WorkedOut(fields, category, place, found, shown, readiness, _told(book, fields, place), pictures,
                      _margin(price, ground, settings, book, listed, category))  # fmt: skip
+
+
+def base_price(
+    prices: Mapping[tuple[int, int], int], settings: ChannelSettings, product_id: int, listed: Listed, alias: str
+) -> int | None:
+    """The list price in minor units that a listing starts from: of an alias its own, where it has one."""
+    base = prices.get((settings.price_list.id, product_id))
+    face = listed.faces.get(sku_key(alias)) if alias else None
+    return face.prices.get(settings.price_list.key, base) if face else base
 
 
 def _margin(
@@ -242,13 +250,16 @@ def _category(listing: Listing, ground: Ground, book: Rulebook, product: ListedP
 def _quantity(
     listing: Listing, ground: Ground, settings: ChannelSettings, book: Rulebook, listed: Listed, part: Place
 ) -> Shown:
-    if part == "head":
+    if part == "head" or listed.kind == ProductKind.FAMILY:
         return NOT_SOLD
-    if listed.kind == "service":
-        return Shown(book.most_units, book.most_units, Why().then("Service", book.most_units, "not counted"))
+    if listed.kind == ProductKind.SERVICE:
+        return service_shown(book.most_units)
     supplied = ground.holdings.of(listing.product_id, settings.supply_list)
+    elsewhere = ground.holdings.outside(listing.product_id, settings.supply_list)
     found = policy_of(listing, ground, settings, listed)
-    return shown_quantity(supplied, found.policy, book.most_units, _pace(listing, ground), whose=found.whose)
+    return shown_quantity(
+        supplied, found.policy, book.most_units, _pace(listing, ground), whose=found.whose, elsewhere=elsewhere
+    )
 
 
 def policy_of(listing: Listing, ground: Ground, settings: ChannelSettings, listed: Listed) -> Nearest:

@@ -12,6 +12,7 @@ from relvan.core.listings.layers import Layer, Layers, check_layer, layer_from, 
 from relvan.core.listings.rulebook import FieldRule, Rulebook
 from relvan.core.prices.steps import NoPrice, Price, PriceStep
 from relvan.core.refusal import refuse_if_any
+from relvan.services.listings.ground import base_price
 from relvan.services.prices.work_out import price_on
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_settings
@@ -23,7 +24,7 @@ from relvan.store.layers import (
     listings_with_layer,
     load_speakers,
 )
-from relvan.store.listed import listed_products
+from relvan.store.listed import Listed, listed_products
 from relvan.store.listings import ImpactRow, impact_rows, list_prices
 from relvan.store.prices import rates_on, sales_holding
 from relvan.store.tables import Channel
@@ -130,7 +131,7 @@ def _compare(
         ground = _Ground(book, rules, before, after, chosen, given_before, given_after, {})
         if ground.wants_products():
             listed = listed_products(session, {row.product_id for row in rows})
-            ground.products.update((key, found.product) for key, found in listed.items())
+            ground.products.update(listed)
         for row in rows:
             changes = list(ground.changes(row))
             if not changes:
@@ -163,13 +164,14 @@ def _compare_prices(
         for row in rows:
             found = settings[row.channel_id]
             product = listed[row.product_id]
+            base = base_price(bases, found, row.product_id, product, row.alias)
             place, book = (found.price_list.id, row.product_id), workplace.rulebook(found.channel)
             old, new = (
                 price_on(
                     found,
                     book,
-                    product,
-                    bases.get(place),
+                    product.under(row.alias),
+                    base,
                     own=own,
                     category=row.category,
                     rates=rates,
@@ -207,7 +209,7 @@ class _Ground:
     chosen: Mapping[int, Sequence[int]]
     given_before: Given
     given_after: Given
-    products: dict[int, ListedProduct]
+    products: dict[int, Listed]
 
     def wants_products(self) -> bool:
         """Whether values may come from products: by wording, where a layer falls silent, or where layers stand."""
@@ -227,7 +229,8 @@ class _Ground:
 
     def changes(self, row: ImpactRow) -> Iterator[tuple[FieldRule, FieldValue, FieldValue]]:
         """The fields of a listing that would say something else: rule, old, new."""
-        product = self.products.get(row.product_id, NOBODY)
+        listed = self.products.get(row.product_id)
+        product = listed.under(row.alias).product if listed else NOBODY
         old_layers = self._layers(row, product, self.before, self.given_before)
         new_layers = self._layers(row, product, self.after, self.given_after)
         translations = self.before.translations_on(row.channel_id)

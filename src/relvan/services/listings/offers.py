@@ -11,12 +11,21 @@ from relvan.services.catalogue.pictures import picture_file
 from relvan.services.listings.ground import Ground, WorkedOut, load_channels, load_ground, work_out
 from relvan.services.workplace import Workplace
 from relvan.store.listed import picture_kinds
-from relvan.store.tables import Listing
+from relvan.store.tables import Channel, Listing
 
 
 def worked_out_listing(session: Session, workplace: Workplace, listing: Listing) -> WorkedOut:
     """One listing as the rules give it now, with its sources and whys."""
     return work_out(listing, load_ground(session, [listing], load_channels(session, workplace)), workplace)
+
+
+def worked_out_unlisted(session: Session, workplace: Workplace, product_id: int, channel: Channel) -> WorkedOut:
+    """What a listing would be of a product that is not listed on a channel, by the same steps as one that is."""
+    would_be = Listing(
+        id=0, channel_id=channel.id, product_id=product_id, alias="", own={}, is_head=False, placed=False, refusal=[],
+        gaps=[],
+    )  # fmt: skip
+    return worked_out_listing(session, workplace, would_be)
 
 
 @dataclass(frozen=True)

@@ -1,20 +1,16 @@
 """Why a product costs what it costs on a channel."""
 
-from sqlalchemy.orm import Session
-
 from relvan.core.money import Money
 from relvan.core.prices.steps import NoPrice, Price
 from relvan.core.refusal import not_found, refuse
 from relvan.core.why import Why
-from relvan.services.listings.offers import worked_out_listing
-from relvan.services.prices.work_out import NO_ENTRY, price_on
+from relvan.services.listings.offers import worked_out_listing, worked_out_unlisted
+from relvan.services.prices.work_out import NO_ENTRY
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.channels import channel_by_key, channel_settings
-from relvan.store.listed import listed_products
+from relvan.store.channels import channel_by_key
 from relvan.store.listings import list_prices, listings_of
-from relvan.store.prices import price_lists, rates_on, sales_holding
-from relvan.store.tables import Channel
+from relvan.store.prices import price_lists
 
 
 def explain_price(workplace: Workplace, sku: str, channel_key: str = "") -> Price:
@@ -34,20 +30,9 @@ def explain_price(workplace: Workplace, sku: str, channel_key: str = "") -> Pric
         if here and not here[0].is_head:
             found = worked_out_listing(session, workplace, here[0]).found or NO_ENTRY
         else:
-            found = _unlisted(session, workplace, product.id, channel)
+            found = worked_out_unlisted(session, workplace, product.id, channel).found or NO_ENTRY
         if isinstance(found, NoPrice):
             if found is NO_ENTRY:
                 raise not_found("price of", product.sku)
             raise refuse("no-price", found.reason, "Look at the channel's price steps and at the rates.", "channel")
         return found
-
-
-def _unlisted(session: Session, workplace: Workplace, product_id: int, channel: Channel) -> Price | NoPrice:
-    """What a product would cost on a channel where it is not listed."""
-    settings, now = channel_settings(session)[channel.id], workplace.now()
-    place = (settings.price_list.id, product_id)
-    return price_on(
-        settings, workplace.rulebook(channel), listed_products(session, [product_id])[product_id],
-        list_prices(session, [product_id]).get(place), own=workplace.settings.currency, category="",
-        rates=rates_on(session, now.date()), sale=sales_holding(session, [product_id], now).get(place),
-    )  # fmt: skip
