@@ -22,7 +22,7 @@ from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.listings.draft import draft_listings, set_values
 from relvan.services.listings.publish import publish_listings
 from relvan.services.outbox.deliver import deliver_next
-from relvan.store.listings import ListingFilter, count_listings
+from relvan.store.listing_list import ListingFilter, count_listings
 from relvan.store.product_list import ProductFilter, all_skus
 from relvan.store.tables import Channel
 from shop import World, free_port

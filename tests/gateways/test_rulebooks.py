@@ -15,7 +15,7 @@ from relvan.services.channels.editions import take_up_editions
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
 from relvan.services.workplace import Workplace
-from relvan.store.listings import ListingFilter, listing_page
+from relvan.store.listing_list import ListingFilter, listing_page
 from tests.applications import client_of
 from tests.house import add_pot, assert_sound, count, deliver
 from tests.visitor import sign_in

@@ -34,7 +34,7 @@ from relvan.services.stock.availability import availability
 from relvan.store.categories import category_rows
 from relvan.store.facts import facts_by_id
 from relvan.store.history import HistoryFilter, product_history
-from relvan.store.listings import listings_of_products
+from relvan.store.listing_list import listings_of_products
 from relvan.store.orders import lines_of, order_by_number, shipment_rows
 from relvan.store.product_list import ProductFilter, product_page
 from tests.house import add_pot, assert_sound, connect, count, pot, receive

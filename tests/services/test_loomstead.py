@@ -13,7 +13,8 @@ from relvan.services.prices.explain import explain_price
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price
 from relvan.services.shipping.dispatch import dispatch_shipments
-from relvan.store.listings import ListingFilter, listing_by_id, listing_page
+from relvan.store.listing_list import ListingFilter, listing_page
+from relvan.store.listings import listing_by_id
 from relvan.store.orders import money_in_trays, order_by_number
 from tests.house import add_pot, assert_sound, connect, count, deliver, orders, persist, read
 from tests.services.test_sale import packed, picks_of, shipments

@@ -20,7 +20,8 @@ from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.rates import drop_rate, keep_rates, keep_rates_of_file, read_rate
 from relvan.services.prices.set import set_list_price
 from relvan.store.channels import channel_by_key
-from relvan.store.listings import ListingFilter, listing_by_id, listing_page, listings_of
+from relvan.store.listing_list import ListingFilter, listing_page
+from relvan.store.listings import listing_by_id, listings_of
 from relvan.store.prices import rate_rows, rates_on
 from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere
 from tests.services.test_every_channel import draft

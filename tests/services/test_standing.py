@@ -9,7 +9,8 @@ from relvan.services.listings.publish import publish_listings, put_back_listings
 from relvan.services.listings.standing import read_standing
 from relvan.store.channels import channels
 from relvan.store.history import history
-from relvan.store.listings import ListingFilter, count_listings, listing_by_id, listing_page
+from relvan.store.listing_list import ListingFilter, count_listings, listing_page
+from relvan.store.listings import listing_by_id
 from tests.house import add_pot, assert_sound, channel_ids, count, deliver, read
 from tests.services.test_loomstead import francs, listing, place, shop  # noqa: F401
 

@@ -29,7 +29,7 @@ from relvan.store.channels import channel_by_key, channel_names
 from relvan.store.coverage import WAYS, CoverageFilter, coverage_page
 from relvan.store.gaps import gap_groups
 from relvan.store.layers import LayerLine, layer_line, layer_lines, layer_sets, translation_lines
-from relvan.store.listings import ListingFilter
+from relvan.store.listing_list import ListingFilter
 from relvan.store.pages import page_rows
 
 router = api_router(tags=["listing work"])

@@ -13,7 +13,8 @@ from relvan.services.listings.publish import publish_listings, put_back_listings
 from relvan.services.listings.view import view_listing
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
-from relvan.store.listings import ListingFilter, listing_by_id, listing_page
+from relvan.store.listing_list import ListingFilter, listing_page
+from relvan.store.listings import listing_by_id
 
 router = api_router(tags=["listings"])
 

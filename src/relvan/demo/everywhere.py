@@ -24,7 +24,7 @@ from relvan.services.listings.translations import set_translations
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key
 from relvan.store.layers import layer_lines
-from relvan.store.listings import ListingFilter, listing_page
+from relvan.store.listing_list import ListingFilter, listing_page
 from relvan.store.pages import page_rows
 from relvan.store.product_list import ProductFilter, product_page
 

@@ -36,7 +36,7 @@ def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int,
         shutil.rmtree(data, ignore_errors=True)
     data.mkdir(parents=True, exist_ok=True)
     base, world = f"http://127.0.0.1:{port}", f"http://127.0.0.1:{world_port}"
-    token = os.environ.get("RELVAN_DEMO_TOKEN", TOKEN)
+    token = os.environ.get("RELVAN_DEMO_TOKEN") or TOKEN
     environment = {
         **os.environ,
         "RELVAN_DATA_DIR": str(data),

@@ -41,7 +41,7 @@ from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.dispatch import pick_rows
-from relvan.store.listings import ListingFilter, listing_page
+from relvan.store.listing_list import ListingFilter, listing_page
 from relvan.store.orders import OrderFilter, order_page, shipment_rows
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Balance, Bin, PriceList, Product, Warehouse

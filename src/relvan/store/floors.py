@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import ColumnElement, ScalarSelect, Select, func, select, union
 from sqlalchemy.orm import Session
 
-from relvan.store.listings import ListingRow, select_listing_rows
+from relvan.store.listing_list import ListingRow, select_listing_rows
 from relvan.store.portable import leading_number
 from relvan.store.tables import Drift, Listing, Order, OrderLine
 

@@ -7,7 +7,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.store.among import among
-from relvan.store.listings import ListingFilter, conditions_of
+from relvan.store.listing_list import ListingFilter, conditions_of
 from relvan.store.portable import json_items, part_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, Listing

@@ -94,3 +94,11 @@ def _change(rows: PlainRows, place: int) -> dict[str, Any] | None:
     """What a row changes, as it is kept of a row by itself."""
     change = rows.change(place)
     return None if change is None else {name: list(pair) for name, pair in sorted(change.items())}
+
+
+def refused_by_listing(session: Session, job_id: int) -> dict[int, str]:
+    """Why rows of a job were refused, by their listings."""
+    rows = select(BulkJobRow.listing_id, BulkJobRow.reason).where(
+        BulkJobRow.job_id == job_id, BulkJobRow.verdict == "refused", BulkJobRow.listing_id.is_not(None)
+    )
+    return {listing_id: reason for listing_id, reason in session.execute(rows) if listing_id is not None}

@@ -16,7 +16,7 @@ from relvan.store import search
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.floors import shown_below, sold_below
 from relvan.store.holdings import load_holdings
-from relvan.store.listings import ListingFilter, conditions_of
+from relvan.store.listing_list import ListingFilter, conditions_of
 from relvan.store.portable import json_items
 from relvan.store.rows import rows_as
 from relvan.store.tables import (

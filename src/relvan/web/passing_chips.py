@@ -9,7 +9,7 @@ from relvan.services.jobs.life import find_job
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key, channel_names
 from relvan.store.layers import layer_by_id
-from relvan.store.listings import listing_rows_of
+from relvan.store.listing_list import listing_rows_of
 from relvan.web.desk import whole_id
 from relvan.web.sentence import Chip, Choice
 

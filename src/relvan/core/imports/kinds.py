@@ -21,6 +21,7 @@ class FileKind(StrEnum):
     ATTRIBUTES = "attributes"
     LISTINGS = "listing-fields"
     LAYERS = "layer-values"
+    DEEDS = "listing-deeds"
 
 
 @dataclass(frozen=True)
@@ -201,6 +202,15 @@ KINDS: Mapping[FileKind, Kind] = {
             ),
         ),
         Kind(
+            FileKind.DEEDS, "Listing deeds", "One row for each listing that is to be published, taken down or put "
+            "back; the head of a family stands for all of it.",
+            (
+                SKU,
+                Column("channel", "Channel", "code", required=True, example="hagglet", also=("marketplace", "store")),
+                Column("deed", "Deed", required=True, example="publish", also=("action", "what to do")),
+            ),
+        ),
+        Kind(
             FileKind.LAYERS, "Layer values", "One row for each field that a layer says.",
             (
                 Column("layer", "Layer", required=True, example="Tracked parcels", also=("layer name",)),
@@ -237,6 +247,7 @@ ORDER = (
     (FileKind.PRICES, "after the products, for quantity breaks and further price lists."),
     (FileKind.COUNTS, "after the products, and after the warehouses and bins are set up."),
     (FileKind.LISTINGS, "after the products are drafted on a channel."),
+    (FileKind.DEEDS, "last, to publish what is ready."),
 )  # fmt: skip
 
 

@@ -299,7 +299,7 @@ def _attributes(rows: Iterable[Row], options: Options) -> list[Thing]:
 
 
 def _alone(rows: Iterable[Row], options: Options) -> list[Thing]:
-    """Counts and pictures: each row is a thing of its own."""
+    """Counts, pictures, fields of listings and deeds on them: each row is a thing of its own."""
     return [Thing(row.text("sku"), [row], dict(row.values), creates=False) for row in rows]
 
 
@@ -318,5 +318,6 @@ _GATHER = {
     FileKind.PICTURES: _alone,
     FileKind.ATTRIBUTES: _attributes,
     FileKind.LISTINGS: _alone,
+    FileKind.DEEDS: _alone,
     FileKind.LAYERS: _spoken,
 }

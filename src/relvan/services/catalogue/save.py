@@ -24,8 +24,13 @@ def create_product(workplace: Workplace, actor: Actor, draft: ProductDraft) -> s
     """Save a new product; return its SKU. Refused with every fault of the draft, and when the SKU is taken."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
-        _carry_out(session, workplace, actor, make_wishes(session, [(None, facts_of(draft))]))
+        create_in(session, workplace, actor, draft)
     return draft.sku
+
+
+def create_in(session: Session, workplace: Workplace, actor: Actor, draft: ProductDraft) -> None:
+    """Save a new product inside a transaction; refused with every fault of the draft."""
+    _carry_out(session, workplace, actor, make_wishes(session, [(None, facts_of(draft))]))
 
 
 def change_product(workplace: Workplace, actor: Actor, sku: str, draft: ProductDraft) -> str:

@@ -19,6 +19,7 @@ from relvan.core.refusal import Refusal, Refused
 from relvan.documents.tables import rows_of
 from relvan.services.catalogue.references import Planned, Wish, check_references
 from relvan.services.catalogue.write import make_wishes
+from relvan.services.imports.listing_deeds import rehearse_deeds
 from relvan.services.imports.plain import can_be_plain, rehearse_plain
 from relvan.services.imports.receive import kind_of, table_of
 from relvan.services.imports.special import rehearse_alone
@@ -70,6 +71,10 @@ def rehearse_import(workplace: Workplace, job_id: int) -> None:
     elif kind.key in SPOKEN:
         found = rehearse_spoken(workplace, kind.key, things)
         rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
+    elif kind.key == FileKind.DEEDS:
+        rehearsals = [
+            Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in rehearse_deeds(workplace, things)
+        ]
     else:
         rehearsals = _rehearse(workplace, progress, kind.key, things, options)
     _spread_over_groups(rehearsals)

@@ -16,7 +16,7 @@ from relvan.store.database import after_commit
 from relvan.store.tables import BulkJob, Person
 
 RIGHTS = {FileKind.PRICES: Right.PRICES, FileKind.COUNTS: Right.STOCK, FileKind.LISTINGS: Right.LISTINGS,
-          FileKind.LAYERS: Right.LISTINGS}  # fmt: skip
+          FileKind.LAYERS: Right.LISTINGS, FileKind.DEEDS: Right.LISTINGS}  # fmt: skip
 
 REVERSIBLE = ("import", "change", "fetch")  # the others told somebody outside, or only read
 
@@ -53,7 +53,7 @@ def move_job(workplace: Workplace, actor: Actor, job_id: int, event: str, *, spe
     with workplace.database.writing() as session:
         job = find_job(session, job_id)
         actor.must(right_for(str(job.spec.get("kind", ""))))
-        if event == "undo" and job.kind not in REVERSIBLE:
+        if event == "undo" and (job.kind not in REVERSIBLE or job.spec.get("kind") == FileKind.DEEDS):
             message = f"A job of the kind “{job.kind}” cannot be taken back."
             raise refuse("wrong-state", message, "Take its listings down, or change them back.")
         before, job.state = job.state, next_state(job.state, event)

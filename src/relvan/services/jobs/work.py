@@ -22,12 +22,14 @@ from relvan.services.catalogue.bulk import rehearse_change
 from relvan.services.catalogue.plain import write_plain, write_plain_rows
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.imports.counts import apply_counts
+from relvan.services.imports.listing_deeds import apply_deeds
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
 from relvan.services.imports.special import apply_picture, undo_alone
 from relvan.services.imports.spoken import SPOKEN, apply_spoken
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.listings.findings import read_some_findings
 from relvan.services.listings.later import work_out_some
+from relvan.services.listings.publish import MOST_AT_ONCE
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.blocks import Kept, next_block, settle_block
@@ -92,7 +94,7 @@ def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) ->
 def _apply(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
     steps = {
         FileKind.COUNTS: _apply_some_counts, FileKind.PICTURES: _apply_one, FileKind.LISTINGS: _apply_spoken,
-        FileKind.LAYERS: _apply_spoken,
+        FileKind.LAYERS: _apply_spoken, FileKind.DEEDS: _apply_deeds,
     }  # fmt: skip
     step = steps.get(job.spec.get("kind", ""), _apply_chunk)
     while not stopped():
@@ -239,6 +241,22 @@ def _apply_one(workplace: Workplace, job: BulkJob) -> bool:
 
 def _apply_spoken(workplace: Workplace, job: BulkJob) -> bool:
     return _say_some(workplace, job, OPEN, undo=False)
+
+
+def _apply_deeds(workplace: Workplace, job: BulkJob) -> bool:
+    """All deeds of a file at once, since families go as one. What was begun before a break is found done."""
+    with workplace.database.reading() as session:
+        rows = next_changes(session, job.id, OPEN, MOST_AT_ONCE)
+        if not rows:
+            return False
+        actor = actor_of(session, job, _via(job))
+    results = apply_deeds(workplace, actor, rows)
+    with workplace.database.writing() as session:
+        kept = find_job(session, job.id)
+        for position, (begun, reason) in results.items():
+            settle_rows(session, job.id, [position], "done" if begun else "refused", reason[:400])
+            kept.done += begun
+    return True
 
 
 def _undo_spoken(workplace: Workplace, job: BulkJob) -> bool:

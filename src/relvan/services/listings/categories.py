@@ -9,7 +9,8 @@ from relvan.core.listings.suggesting import Suggested, suggest_categories
 from relvan.core.listings.tree import Branch, asks_for, search_categories, unfold
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.store.listings import ListingFilter, category_and_title, category_lackers, chosen_categories
+from relvan.store.listing_list import ListingFilter, category_lackers
+from relvan.store.listings import category_and_title, chosen_categories
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,8 @@ from relvan.core.listings.rulebook import FieldRule, Rulebook
 from relvan.core.prices.fees import Left, what_is_left
 from relvan.services.listings.ground import WorkedOut, load_channels, load_ground, work_out
 from relvan.services.workplace import Workplace
-from relvan.store.listings import ListingRow, listing_rows_of, members_of
+from relvan.store.listing_list import ListingRow, listing_rows_of
+from relvan.store.listings import members_of
 from relvan.store.tables import Listing
 
 SHOWN_TAGS = ("p", "b", "i", "ul", "li", "br", "h3")

@@ -17,7 +17,8 @@ from relvan.services.listings.draft import set_values
 from relvan.services.listings.translations import set_translations
 from relvan.store.channels import channel_by_key, channel_names, channels
 from relvan.store.gaps import GapGroup, gap_groups
-from relvan.store.listings import ListingFilter, listing_ids_with, listing_rows_of, listings_of
+from relvan.store.listing_list import ListingFilter, listing_ids_with, listing_rows_of
+from relvan.store.listings import listings_of
 from relvan.web.desk import At, Desk, Form, PostedForm, address_of, whole_id
 from relvan.web.passing_chips import drafts_chips, product_gap_value
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence

@@ -2,32 +2,26 @@
 
 from collections import Counter
 from collections.abc import Mapping
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
 from urllib.parse import quote
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from relvan.core.refusal import Refused, not_found, refuse
+from relvan.core.channels.sending import Topic
+from relvan.core.listings.deeds import ListingDeed, read_listing_deed
+from relvan.core.refusal import Refused, refuse
 from relvan.services.listings.draft import change_listings, draft_on_channels, require_members
-from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
+from relvan.services.listings.publish import do_listings, plan_deed
 from relvan.services.listings.view import view_listing
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id, channel_names, channels
 from relvan.store.history import history
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listed import picture_owners
-from relvan.store.listings import (
-    ListingFilter,
-    count_listings,
-    listing_by_id,
-    listing_ids_of,
-    listing_page,
-    listing_rows_of,
-    listings_of,
-    tellings_of_listing,
-)
+from relvan.store.listing_list import ListingFilter, count_listings, listing_page, listing_rows_of
+from relvan.store.listings import listing_by_id, tellings_of_listing
 from relvan.store.product_list import ProductFilter, product_page
 from relvan.web.chosen import chosen_products
 from relvan.web.desk import At, Desk, Form, first_by_field
@@ -144,59 +138,44 @@ def listing_must(desk: At, form: Form, listing_id: int) -> Response:
 @router.post("/foresee/{deed}", name="listing_foresee")
 def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     """What a deed would do to the ticked listings, before it is done."""
+    wanted = read_listing_deed(deed)
     with desk.workplace.database.reading() as session:
-        ids = listing_ids_of(session, listing_ids=form.ids("pick"))
-        found = listings_of(session, listing_ids=ids)
+        plan = plan_deed(session, wanted, form.ids("pick"))
         books = {channel.id: desk.workplace.rulebook(channel) for channel in channels(session)}
-    open_members = sum(one.head_id is not None and one.gap_count > 0 and not one.placed for one in found)
-    would: Counter[str] = Counter()
+    would = Counter(step.answer.would for step in plan.steps.values())
     fees: Counter[str] = Counter()
-    for listing in found:
-        words = _would(deed, listing.state, listing.gap_count, listing.placed, listing.behind, listing.until)
-        would[words] += 1
-        if words == "would be placed" and listing.head_id is None:
+    for listing_id, step in plan.steps.items():
+        listing = plan.listings[listing_id]
+        if Topic.PUBLISH in step.answer.topics and listing.head_id is None:
             fees[books[listing.channel_id].currency] += books[listing.channel_id].placing_fee
+    open_members = sum(
+        one.head_id is not None and one.gap_count > 0 and not one.placed for one in plan.listings.values()
+    )
     return desk.fragment(
         "listings/_foresee.html",
         deed=deed,
         would=would,
         fees=[pair for pair in fees.items() if pair[1]],
-        count=len(found),
-        open_members=open_members if deed == "publish" else 0,
+        count=len(plan.steps),
+        open_members=open_members if wanted == ListingDeed.PUBLISH else 0,
     )
 
 
-def _would(deed: str, state: str, gaps: int, placed: bool, behind: str, until: datetime | None) -> str:
-    if deed == "take-down":
-        return "would be taken down" if placed and state != "down" else "are not up"
-    if deed == "put-back":
-        return "would be put back" if state == "down" else "would be renewed" if placed and until else "are not down"
-    if gaps:
-        return "stay: gaps keep them from going live"
-    if not placed:
-        return "would be placed"
-    if state == "down":
-        return "would be put back"
-    return "would be sent again" if {"content", "pictures"} & set(behind.split()) else "have nothing to send"
-
-
-# deed -> what carries it out, and how it is called while it goes on
-DEEDS: dict[str, tuple[Any, str]] = {
-    "publish": (publish_listings, "Sending"),
-    "take-down": (take_down_listings, "Taking down"),
-    "put-back": (put_back_listings, "Putting back"),
+# how a deed is called while it goes on
+GOING_ON = {
+    ListingDeed.PUBLISH: "Sending",
+    ListingDeed.TAKE_DOWN: "Taking down",
+    ListingDeed.PUT_BACK: "Putting back",
 }
 
 
 @router.post("/do/{deed}", name="listing_deed")
 def listing_deed(desk: At, form: Form, deed: str) -> Response:
     """Publish, take down or put back the ticked listings, as a bulk job."""
-    if deed not in DEEDS:
-        raise not_found("deed", deed)
-    carry_out, words = DEEDS[deed]
-    ids = form.ids("pick")
-    more = {"leave_out": True} if deed == "publish" and form.get("leave_out") == "yes" else {}
-    job_id = carry_out(desk.workplace, desk.actor, ids, **more)
+    wanted = read_listing_deed(deed)
+    words, ids = GOING_ON[wanted], form.ids("pick")
+    leave_out = form.get("leave_out") == "yes"
+    job_id = do_listings(desk.workplace, desk.actor, wanted, ids, leave_out=leave_out)
     back = form.get("back", "")
     path = back if back.startswith("/listings") else f"/jobs/{job_id}"
     with desk.workplace.database.reading() as session:

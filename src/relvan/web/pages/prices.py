@@ -12,7 +12,7 @@ from relvan.services.prices.set import set_list_price, set_price_and_floor
 from relvan.store.channels import channels
 from relvan.store.floors import SOLD_OF, prices_to_watch
 from relvan.store.imports import list_currencies
-from relvan.store.listings import listings_of_products
+from relvan.store.listing_list import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field

@@ -11,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 
 from relvan.core.catalogue.facts import Facts, draft_from, label_of
 from relvan.core.catalogue.product import ProductDraft, ProductKind
-from relvan.core.refusal import Refusal, Refused, not_found
+from relvan.core.refusal import Refusal, Refused, not_found, refuse_if_any
 from relvan.services.catalogue.pictures import (
     THUMBNAILS,
     add_picture,
@@ -21,15 +21,16 @@ from relvan.services.catalogue.pictures import (
     thumbnail_file,
 )
 from relvan.services.catalogue.read import facts_at, sums_of_kit, view_in
-from relvan.services.catalogue.save import change_product, create_product
+from relvan.services.catalogue.save import change_product
 from relvan.services.imports.by_address import fetch_pictures
+from relvan.services.stock.new_product import FirstStock, create_with_stock
 from relvan.store.catalogue import find_product, product_bins
 from relvan.store.channels import channel_names
 from relvan.store.facts import codes, facts_by_id, kits_above
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
 from relvan.store.ledger import LedgerFilter, ledger_page
-from relvan.store.listings import listings_of_products
+from relvan.store.listing_list import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, product_page, rows_by_id
 from relvan.store.stock import stock_rows, warehouses
@@ -55,6 +56,7 @@ def product_new(desk: At, kind: str = "single") -> HTMLResponse:
     chosen = ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE
     with desk.workplace.database.reading() as session:
         values = form_values(session, ProductDraft(sku="", title="", kind=chosen))
+        values["warehouses"] = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
     return desk.page("products/new.html", "catalogue", **values, kinds=NEW_KINDS, errors={})
 
 
@@ -67,18 +69,33 @@ async def product_create(desk: At, form: Form) -> Response:
 
 def _create(desk: Desk, form: PostedForm, contents: list[bytes]) -> Response:
     try:
-        sku = create_product(desk.workplace, desk.actor, draft_from(facts_from_form(form, {}, _currencies(desk))))
+        draft, stock = _read_new(desk, form)
+        sku = create_with_stock(desk.workplace, desk.actor, draft, stock)
     except Refused as refused:
         kind = form.get("kind", "single")
         start = ProductDraft(sku="", title="", kind=ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE)
         with desk.workplace.database.reading() as session:
             values = retyped(form, form_values(session, start))
+            values["warehouses"] = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
         values |= {"kinds": NEW_KINDS, "errors": first_by_field(refused.refusals), "refusals": refused.refusals}
         return desk.page("products/new.html", "catalogue", status=422, **values)
     problems = _add_pictures(desk, sku, contents)
     if problems:
         return _show(desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems))
     return desk.done(_path(sku), f"{sku} is in the catalogue.")
+
+
+def _read_new(desk: Desk, form: PostedForm) -> tuple[ProductDraft, FirstStock | None]:
+    """The product and its first stock as they were typed; every field that cannot be read is refused together."""
+    read, refusals = FormReader(form), list[Refusal]()
+    units = read.whole("units", "Units on hand")
+    try:
+        draft = draft_from(facts_from_form(form, {}, _currencies(desk)))
+    except Refused as refused:
+        refusals += refused.refusals
+    refuse_if_any([*refusals, *read.refusals])
+    stock = FirstStock(units, read.text("warehouse"), read.text("bin")) if units else None
+    return draft, stock
 
 
 def _path(sku: str) -> str:
