@@ -49,7 +49,7 @@ def shop(workplace, owner, world):
 def on(workplace, channel_id=1):
     """The listings of a channel by SKU."""
     with workplace.database.reading() as session:
-        from relvan.store.listings import ListingFilter, listing_page
+        from relvan.store.listing_list import ListingFilter, listing_page
 
         rows = {row.id: row.sku for row in listing_page(session, ListingFilter(), limit=200)}
         return {rows[one.id]: one for one in listings_of(session, channel_id=channel_id)}

@@ -131,6 +131,15 @@ def next_changes(
     return (now[::-1] if backwards else now)[:limit]
 
 
+def all_changes(session: Session, job_id: int, *, after: int, limit: int) -> list[tuple[int, str, dict[str, Any]]]:
+    """(id, subject, fact -> [old, new]) of the rows of a job that would change something, after one of them."""
+    row = BulkJobRow.__table__.c
+    wanted = select(row.id, row.subject, row.change).where(
+        row.job_id == job_id, row.verdict == "changes", row.change.is_not(None), row.id > after
+    )
+    return [(found[0], found[1], found[2]) for found in session.execute(wanted.order_by(row.id).limit(limit))]
+
+
 def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = "") -> int:
     """Give the rows of things, by the positions of their leaders, a verdict; how many rows of the file that were."""
     if not leaders:

@@ -111,6 +111,14 @@ def turning_sales(session: Session, now: datetime, *, limit: int) -> list[SaleWi
     return list(session.scalars(select(SaleWindow).where(starts | ends).order_by(SaleWindow.id).limit(limit)))
 
 
+def own_list_prices(session: Session, product_ids: Collection[int]) -> set[tuple[int | None, int]]:
+    """(price list, product) of the prices that products have themselves, not from their families."""
+    rows = session.execute(
+        select(ListPrice.price_list_id, ListPrice.product_id).where(among(ListPrice.product_id, product_ids))
+    )
+    return {(list_id, product_id) for list_id, product_id in rows}
+
+
 def next_turning(session: Session) -> datetime | None:
     """When the next sale price starts or ends; none when none does."""
     starts = session.scalar(select(func.min(SaleWindow.since)).where(SaleWindow.state == "planned"))

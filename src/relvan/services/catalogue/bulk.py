@@ -1,6 +1,6 @@
 """Changing many products on screen: rehearsed as a bulk job, then applied and, if need be, taken back."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -64,8 +64,10 @@ def foresee(
     ]
 
 
-def rehearse_change(workplace: Workplace, job_id: int) -> None:
-    """Work out old and new for every product of a job."""
+def rehearse_change(
+    workplace: Workplace, job_id: int, *, follow: Callable[[Workplace, int], None] = lambda _place, _job: None
+) -> None:
+    """Work out old and new for every product of a job; then `follow` adds what that would do elsewhere."""
     with workplace.database.reading() as session:
         spec: Mapping[str, Any] = find_job(session, job_id).spec
         subjects = subjects_of(session, job_id)
@@ -77,6 +79,7 @@ def rehearse_change(workplace: Workplace, job_id: int) -> None:
             forget_rows(session, job_id, [position for position, _ in chunk])
             add_rows(session, job_id, rows)
             find_job(session, job_id).done = start + len(rows)
+    follow(workplace, job_id)
     with workplace.database.writing() as session:
         counts = count_verdicts(session, job_id)
         end_job(session, workplace, job_id, "read", counts=counts, refused=counts.get("refused", 0))

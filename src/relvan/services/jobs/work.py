@@ -26,6 +26,7 @@ from relvan.services.imports.listing_deeds import apply_deeds
 from relvan.services.imports.rehearse import failed_rehearsal, rehearse_import
 from relvan.services.imports.special import apply_picture, undo_alone
 from relvan.services.imports.spoken import SPOKEN, apply_spoken
+from relvan.services.jobs.effects import note_price_effects
 from relvan.services.jobs.life import actor_of, end_job, find_job
 from relvan.services.listings.findings import read_some_findings
 from relvan.services.listings.later import work_out_some
@@ -84,7 +85,10 @@ def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) ->
         WHOLE[job.kind](workplace, job.id, stopped=stopped)
     elif job.state == "reading":
         with uncollected():
-            (rehearse_import if job.kind == "import" else rehearse_change)(workplace, job.id)
+            if job.kind == "import":
+                rehearse_import(workplace, job.id)
+            else:
+                rehearse_change(workplace, job.id, follow=note_price_effects)
     elif job.state == "applying":
         _apply(workplace, job, stopped)
     else:

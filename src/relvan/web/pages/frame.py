@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from relvan.core.listings.state import listing_state
 from relvan.core.refusal import Refused, not_found
 from relvan.core.why import Why
+from relvan.services.jobs.effects import price_effects_of_rows
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import facts_of
 from relvan.services.listings.view import view_listing
@@ -103,10 +104,12 @@ def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "")
         jobs = job_rows(session, job_id=job_id)
         rows = job_verdicts(session, job_id, after=after, verdict=verdict, limit=JOB_PAGE + 1)
         counted = count_verdicts(session, job_id)
+        rehearsed = bool(jobs) and jobs[0].state == "rehearsed"
+        effects = price_effects_of_rows(session, desk.workplace, rows[:JOB_PAGE]) if rehearsed else []
     if not jobs:
         raise not_found("bulk job", job_id)
     values: dict[str, Any] = {
-        "job": jobs[0], "rows": rows[:JOB_PAGE], "verdict": verdict,
+        "job": jobs[0], "rows": rows[:JOB_PAGE], "verdict": verdict, "price_effects": effects,
         "verdicts": sorted(counted.items()), "more": rows[JOB_PAGE - 1].position if len(rows) > JOB_PAGE else None,
     }  # fmt: skip
     if desk.request.headers.get("HX-Request"):
