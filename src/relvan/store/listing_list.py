@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, exists, func, select
+from sqlalchemy import ColumnElement, Select, exists, func, join, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store import search
@@ -13,6 +13,7 @@ from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
 from relvan.store.portable import json_items, part_of
 from relvan.store.rows import rows_as
+from relvan.store.sorting import Sorting, sort_page
 from relvan.store.tables import (
     BulkJobRow,
     Channel,
@@ -128,12 +129,28 @@ def select_listing_rows() -> Select[*tuple[Any, ...]]:
     )  # fmt: skip
 
 
-def listing_page(session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50) -> list[ListingRow]:
-    """Listings, newest first, after one of them; one query."""
-    statement = select_listing_rows().where(*conditions_of(session, wanted)).order_by(Listing.id.desc()).limit(limit)
-    if after:
-        statement = statement.where(Listing.id < after)
-    return rows_as(ListingRow, session, statement)
+SORTING = Sorting(
+    {
+        "title": Product.title,
+        "channel": Channel.name,
+        "state": Listing.state,
+        "demands": Listing.demands - Listing.met,
+        "price": func.coalesce(Listing.price, 0),
+        "quantity": Listing.quantity,
+        "changed": Listing.changed_at,
+    },
+    key=Listing.id,
+    key_down=True,
+    source=join(join(Listing, Product, Product.id == Listing.product_id), Channel, Channel.id == Listing.channel_id),
+)
+
+
+def listing_page(
+    session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50, sort: str = ""
+) -> list[ListingRow]:
+    """Listings, newest first or by a column of `SORTING`, after one of them; one query, a second one to go on."""
+    statement = select_listing_rows().where(*conditions_of(session, wanted))
+    return rows_as(ListingRow, session, sort_page(session, statement, SORTING, sort, after, limit))
 
 
 def count_listings(session: Session, wanted: ListingFilter) -> Count:

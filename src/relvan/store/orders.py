@@ -14,6 +14,7 @@ from relvan.store.among import among
 from relvan.store.counting import Count, count_up_to
 from relvan.store.portable import part_of
 from relvan.store.rows import rows_as
+from relvan.store.sorting import Sorting, sort_page
 from relvan.store.tables import (
     Channel,
     Order,
@@ -234,8 +235,25 @@ def _by_words(words: str) -> ColumnElement[bool]:
     )
 
 
-def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: int = 50) -> list[OrderRow]:
-    """Orders, newest first, after one of them; one query."""
+SORTING = Sorting(
+    {
+        "placed": Order.placed_at,
+        "channel": func.coalesce(Order.channel_id, 0),
+        "customer": Order.customer,
+        "units": Order.units,
+        "total": Order.total,
+        "tray": Order.tray,
+        "open": Order.words,
+    },
+    key=Order.id,
+    key_down=True,
+)
+
+
+def order_page(
+    session: Session, wanted: OrderFilter, *, after: int = 0, limit: int = 50, sort: str = ""
+) -> list[OrderRow]:
+    """Orders, newest first or by a column of `SORTING`, after one of them; one query, a second one to go on."""
     statement = (
         select(
             Order.id, Order.number, Channel.name, Channel.key, Order.channel_number, Order.tray, Order.customer,
@@ -244,12 +262,8 @@ def order_page(session: Session, wanted: OrderFilter, *, after: int = 0, limit: 
         )
         .outerjoin(Channel, Channel.id == Order.channel_id)
         .where(*_order_conditions(wanted))
-        .order_by(Order.id.desc())
-        .limit(limit)
     )  # fmt: skip
-    if after:
-        statement = statement.where(Order.id < after)
-    return rows_as(OrderRow, session, statement)
+    return rows_as(OrderRow, session, sort_page(session, statement, SORTING, sort, after, limit))
 
 
 def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]:

@@ -17,8 +17,9 @@ from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.floors import shown_below, sold_below
 from relvan.store.holdings import load_holdings
 from relvan.store.listing_list import ListingFilter, conditions_of
-from relvan.store.portable import json_items
+from relvan.store.portable import greater_of, json_items
 from relvan.store.rows import rows_as
+from relvan.store.sorting import Sorting, sort_page
 from relvan.store.tables import (
     Balance,
     Channel,
@@ -140,14 +141,32 @@ def _listed_on(channel: str) -> ColumnElement[bool]:
     return exists().where(Listing.product_id == Product.id, Listing.channel_id == channel_id)
 
 
+_on_hand = select(func.coalesce(func.sum(Balance.on_hand), 0)).where(Balance.product_id == Product.id)
+SORTING = Sorting(
+    {
+        "sku": Product.sku_key,
+        "title": Product.title,
+        "kind": Product.kind,
+        "category": Product.category,
+        "brand": Product.brand,
+        "gtin": func.coalesce(Product.gtin, ""),
+        "weight": func.coalesce(Product.weight_g, 0),
+        "cost": func.coalesce(Product.cost, 0),
+        "facts": Product.lacking,
+        "changed": Product.changed_at,
+        "on_hand": _on_hand.correlate(Product).scalar_subquery(),
+    },
+    key=Product.sku_key,
+)
+
+
 def product_page(
-    session: Session, wanted: ProductFilter, *, after: str = "", limit: int = 50, price_list: str = ""
+    session: Session, wanted: ProductFilter, *, after: str = "", limit: int = 50, price_list: str = "", sort: str = ""
 ) -> list[ProductRow]:
-    """Products in the order of their SKUs, after one of them; five queries whatever the number of rows."""
-    statement = (
-        _rows().where(*_conditions(session, wanted), Product.sku_key > after).order_by(Product.sku_key).limit(limit)
-    )
-    rows = rows_as(ProductRow, session, statement)
+    """Products in the order of their SKUs or by a column of `SORTING`, after one of them; five queries whatever the
+    number of rows, and one more to go on by another column than the SKU."""
+    statement = _rows().where(*_conditions(session, wanted))
+    rows = rows_as(ProductRow, session, sort_page(session, statement, SORTING, sort, after, limit))
     _fill(session, rows, price_list)
     return rows
 
@@ -185,6 +204,16 @@ _PRICES = (
 _BALANCES = select(
     Balance.product_id, Balance.on_hand, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
 ).where(Balance.product_id.in_(_IDS))
+# what is free of the variants of a family together
+_BELOW = (
+    select(
+        Product.family_id,
+        func.sum(greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)),
+    )
+    .join(Balance, Balance.product_id == Product.id)
+    .where(Product.family_id.is_not(None), Product.family_id.in_(_IDS), Product.archived_at.is_(None))
+    .group_by(Product.family_id)
+)
 _STATES = (
     select(Listing.product_id, Channel.key, Listing.state)
     .join(Channel, Channel.id == Listing.channel_id)
@@ -216,6 +245,9 @@ def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
         by_id[product_id].on_hand += on_hand
     for product_id, key, state in _about(session, _STATES, by_id):
         by_id[product_id].states[key] = state
+    families = [row.id for row in rows if row.kind == ProductKind.FAMILY]
+    for family_id, free_below in _about(session, _BELOW, families) if families else ():
+        by_id[family_id].free = free_below
     kits = [row.id for row in rows if row.kind == ProductKind.KIT]
     if kits:
         holdings = load_holdings(session, kits)

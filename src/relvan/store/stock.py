@@ -1,8 +1,9 @@
 """Queries over stock: balances of products, bins with what may be picked from them."""
 
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 from sqlalchemy import case, func, or_, select
 from sqlalchemy.orm import Session
@@ -103,6 +104,46 @@ def stock_rows(session: Session, product_ids: Collection[int]) -> list[StockRow]
         .order_by(Product.sku_key, Warehouse.id)
     )  # fmt: skip
     return [StockRow(*row) for row in rows]
+
+
+class NamedRow(Protocol):
+    """A product of a list."""
+
+    @property
+    def id(self) -> int:
+        """Its id."""
+        ...
+
+    @property
+    def sku(self) -> str:
+        """Its SKU."""
+        ...
+
+    @property
+    def title(self) -> str:
+        """Its title."""
+        ...
+
+
+@dataclass(frozen=True)
+class ProductStock:
+    """One product with its stock in each warehouse, by the warehouse's key; the sums over all of them."""
+
+    sku: str
+    title: str
+    places: dict[str, StockRow]
+
+    def sum_of(self, name: str) -> int:
+        """The units on hand, reserved, blocked, kept back or free over all warehouses."""
+        return sum(getattr(row, name) for row in self.places.values())
+
+
+def stock_by_product(session: Session, products: Sequence[NamedRow]) -> list[ProductStock]:
+    """The stock of products in the order in which they are given; one query."""
+    found: dict[int, dict[str, StockRow]] = defaultdict(dict)
+    for row in stock_rows(session, [product.id for product in products]):
+        found[row.product_id][row.warehouse_key] = row
+    return [ProductStock(product.sku, product.title, found[product.id]) for product in products]
 
 
 def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance:

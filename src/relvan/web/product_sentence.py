@@ -6,10 +6,11 @@ from typing import Any
 from relvan.core.catalogue.product import ProductKind
 from relvan.store.categories import category_paths
 from relvan.store.channels import channel_names
-from relvan.store.product_list import ProductFilter
+from relvan.store.product_list import SORTING, ProductFilter
 from relvan.web.passing_chips import product_gap_chips, read_product_gap
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
+SORTS = SORTING.names() - {"on_hand"}
 HINT = "SKU, title, GTIN or alias"
 Named = list[tuple[str, str]]
 KIND_WORDS = {"single": "that are singles", "family": "that are families", "variant": "that are variants",
@@ -33,7 +34,7 @@ def product_sentence(
         *((Chip("family", "Family", (Choice(family, f"of {family}"),)),) if family else ()),
         *product_gap_chips(session, query),
     )
-    return read_sentence("Products", "/catalogue", chips, query, hint=HINT, strict=strict)
+    return read_sentence("Products", "/catalogue", chips, query, hint=HINT, strict=strict, sorts=SORTS)
 
 
 def product_filter(sentence: Sentence) -> ProductFilter:

@@ -1,6 +1,6 @@
 """The sentence bar: says in words what a page shows, and is the filter at the same time. The URL holds all of it."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from urllib.parse import urlencode
 
@@ -40,6 +40,7 @@ class Sentence:
     chosen: Mapping[str, str] = field(default_factory=dict)
     words: str = ""
     hint: str = ""
+    sort: str = ""
 
     @property
     def parts(self) -> list[tuple[Chip, str]]:
@@ -59,8 +60,16 @@ class Sentence:
     def url(self, key: str = "", value: str = "", **more: str) -> str:
         """The page with one chip changed, or taken away when the value is empty."""
         chosen = {**self.chosen, **({key: value} if key else {})}
-        pairs = {k: v for k, v in {**chosen, "q": self.words, **more}.items() if v}
+        pairs = {k: v for k, v in {**chosen, "q": self.words, "sort": self.sort, **more}.items() if v}
         return f"{self.path}?{urlencode(pairs)}" if pairs else self.path
+
+    def sort_url(self, name: str) -> str:
+        """The page sorted by a column; sorted by it already, the other way round."""
+        return self.url(sort=f"-{name}" if self.sort == name else name)
+
+    def sorted_by(self, name: str) -> str:
+        """How a column is sorted, as a head of a table says it: ascending, descending, or not at all (none)."""
+        return {name: "ascending", f"-{name}": "descending"}.get(self.sort, "none")
 
 
 def read_sentence(
@@ -71,9 +80,12 @@ def read_sentence(
     *,
     hint: str = "",
     strict: bool = False,
+    sorts: Collection[str] = (),
 ) -> Sentence:
-    """The sentence of a request. A value that no chip offers is left out of a page that is only looked at; with
-    `strict`, as a deed on all that match needs it, it is refused: the deed would be done to more than was shown.
+    """The sentence of a request; `sorts` are the columns that its list can be sorted by.
+
+    A value that no chip offers is left out of a page that is only looked at. With `strict`, as a deed on all that match
+    needs it, it is refused: the deed would be done to more than was shown.
 
     Raises:
         Refused: with `strict`, if the query says something that the sentence cannot.
@@ -85,4 +97,6 @@ def read_sentence(
     if strict and unread:
         message = f"“{unread[0]}: {query[unread[0]][:40]}” narrows this list no longer."
         raise refuse("moved-on", message, "Load the list again, and choose what it shows now.", "pick")
-    return Sentence(noun, path, chips, chosen, query.get("q", "").strip()[:100], hint)
+    sort = query.get("sort", "")
+    sort = sort if sort.removeprefix("-") in sorts else ""
+    return Sentence(noun, path, chips, chosen, query.get("q", "").strip()[:100], hint, sort)

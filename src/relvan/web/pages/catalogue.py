@@ -21,7 +21,7 @@ from relvan.store.imports import many_names
 from relvan.store.product_list import count_products, product_page
 from relvan.web.chosen import chosen_products, filter_of
 from relvan.web.desk import At, Desk, Form, PostedForm
-from relvan.web.product_sentence import product_filter, product_sentence
+from relvan.web.product_sentence import SORTS, product_filter, product_sentence
 from relvan.web.sentence import Chip, Choice, read_sentence
 
 router = APIRouter(prefix="/catalogue")
@@ -52,7 +52,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
         named = channel_names(session)
         sentence = product_sentence(session, desk.request.query_params, named)
         wanted = product_filter(sentence)
-        rows = product_page(session, wanted, after=after, limit=PAGE + 1)
+        rows = product_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
         total = count_products(session, wanted)
     values: dict[str, Any] = {
         "sentence": sentence,
@@ -63,6 +63,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
         "channel_names": named,
+        "sorts": SORTS,
     }
     return desk.page(
         "catalogue/index.html",

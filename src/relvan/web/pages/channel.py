@@ -17,16 +17,17 @@ from relvan.services.stock.foresee import foresee_quantities
 from relvan.services.stock.policies import set_policy
 from relvan.store.channels import channel_by_key, channel_health, channel_settings, listing_tally
 from relvan.store.history import history
+from relvan.store.imports import list_currencies
 from relvan.store.policies import policy_lines
 from relvan.store.prices import price_lists
 from relvan.store.stock import warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
 from relvan.web.reading_policy import read_policy
-from relvan.web.reading_steps import read_steps, step_row
+from relvan.web.reading_steps import read_steps, step_rows
 
 router = APIRouter(prefix="/setup/channels")
-Wish = Callable[[PostedForm, str], dict[str, Any]]
+Wish = Callable[[Desk, PostedForm], dict[str, Any]]
 
 
 def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] | None = None,
@@ -46,7 +47,7 @@ def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] |
             "price_lists": price_lists(session),
             "nearer": policy_lines(session, channel.id, limit=60),
             "history": history(session, "channel", channel.id, 20),
-            "step_rows": [*(step_row(step) for step in channel.price_steps), step_row({})],
+            "step_rows": step_rows(channel.price_steps, settings.price_list.currency),
             "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
             "refusals": refused.refusals if refused else (),
@@ -74,7 +75,7 @@ def channel_test(desk: At, form: Form, key: str) -> Response:
 def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
     """What these prices would be, before they are saved."""
     try:
-        wishes = _steps_wish(form, desk.workplace.settings.currency)
+        wishes = _steps_wish(desk, form)
         found = foresee_prices(desk.workplace, desk.actor, key, wishes, _outside(desk, form, key))
     except Refused as refused:
         return desk.fragment("parts/_refused.html", refusals=refused.refusals)
@@ -85,7 +86,7 @@ def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
 def channel_try_shown(desk: At, form: Form, key: str) -> HTMLResponse:
     """What these quantities would be, before they are saved."""
     try:
-        wishes = _shown_wish(form, desk.workplace.settings.currency)
+        wishes = _shown_wish(desk, form)
         found = foresee_quantities(desk.workplace, desk.actor, key, wishes)
     except Refused as refused:
         return desk.fragment("parts/_refused.html", refusals=refused.refusals)
@@ -113,7 +114,7 @@ def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
     if setting not in _WISHES:
         raise not_found("setting", setting)
     try:
-        wishes = _WISHES[setting](form, desk.workplace.settings.currency)
+        wishes = _WISHES[setting](desk, form)
         change_channel(desk.workplace, desk.actor, key, wishes)
     except Refused as refused:
         return _channel(desk, key, status=422, typed=dict(form), refused=refused)
@@ -142,27 +143,29 @@ def _outside(desk: Desk, form: PostedForm, key: str) -> Outside:
     return Outside(fees, [read_rate(today, source, book.currency, typed)] if typed else [])
 
 
-def _shown_wish(form: PostedForm, currency: str) -> dict[str, Any]:
+def _shown_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     wishes: dict[str, Any] = {"stock_policy": read_policy(form)}
     if "supply_asked" in form:
         wishes["supply_list"] = form.all("supply")
     return wishes
 
 
-def _steps_wish(form: PostedForm, currency: str) -> dict[str, Any]:
-    read = FormReader(form)
+def _steps_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
+    read, own = FormReader(form), desk.workplace.settings.currency
+    with desk.workplace.database.reading() as session:
+        listed_in = list_currencies(session).get(form.get("price_list", ""), own)
     wishes: dict[str, Any] = {
-        "price_steps": steps_data(read_steps(form)), "price_list": form.get("price_list", ""),
+        "price_steps": steps_data(read_steps(form, listed_in)), "price_list": form.get("price_list", ""),
     }  # fmt: skip
     if "least_margin" in form:
         wishes["least_margin"] = form.get("least_margin", "")
     if "delivery_cost" in form:
-        wishes["delivery_cost"] = read.amount("delivery_cost", currency) or 0
+        wishes["delivery_cost"] = read.amount("delivery_cost", own) or 0
     read.raise_if_refused()
     return wishes
 
 
-def _pause_wish(form: PostedForm, currency: str) -> dict[str, Any]:
+def _pause_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     return {"paused": form.get("paused") == "yes"}
 
 

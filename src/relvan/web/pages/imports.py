@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response, StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
-from relvan.core.imports.cells import plain_text
+from relvan.core.imports.cells import UNITS, plain_text
 from relvan.core.imports.kinds import KINDS, ORDER
 from relvan.core.refusal import Refusal, Refused, not_found, refuse
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
@@ -103,9 +103,14 @@ def _map(desk: Desk, job_id: int, *, status: int = 200, spec: dict[str, Any] | N
         kept = mappings(session, job.spec["kind"])
     seen = look_at(desk.workplace, spec or job.spec)
     samples = [[plain_text(cell) for cell in row] for row in seen.samples[:4]]
+    columns = columns_for(desk.workplace, seen.kind)
+    mapped = (seen.kind.column(column.name) for column in seen.mapping if column.name)
+    known = [*columns, *(column for column in mapped if column is not None)]
     return desk.page(
         "imports/map.html", "catalogue", status=status, job=job, seen=seen, samples=samples, kept=kept,
-        columns=columns_for(desk.workplace, seen.kind), encodings=ENCODINGS, delimiters=DELIMITERS,
+        columns=columns, forms={column.name: column.form for column in known},
+        units={column.name: list(UNITS[column.unit]) for column in known if column.unit in UNITS},
+        encodings=ENCODINGS, delimiters=DELIMITERS,
         **{"errors": {}, "refusals": (), **values},
     )  # fmt: skip
 

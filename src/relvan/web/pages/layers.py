@@ -24,12 +24,12 @@ from relvan.services.listings.layers import (
 )
 from relvan.services.listings.previews import attribute_names, preview_wording
 from relvan.store.categories import category_paths
-from relvan.store.channels import channel_by_key, channel_names
+from relvan.store.channels import channel_by_key, channel_names, channel_settings
 from relvan.store.history import history
 from relvan.store.layers import layer_line, layer_lines, layer_sets
 from relvan.store.listings import listings_of
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
-from relvan.web.reading_steps import read_steps, step_row
+from relvan.web.reading_steps import read_steps, step_rows
 
 router = APIRouter(prefix="/listings/layers")
 TOPIC_WORDS = {"category": "Category and attributes", "wording": "Wording", "price": "Price", "delivery": "Delivery",
@@ -62,8 +62,10 @@ def layer_new(desk: At, channel: str, topic: str) -> HTMLResponse:
 def layer_make(desk: At, form: Form) -> Response:
     """Make a layer."""
     channel, topic = form.get("channel", ""), form.get("topic", "")
+    with desk.workplace.database.reading() as session:
+        currency = _list_currency(session, channel)
     try:
-        values = _values(form, topic)
+        values = _values(form, topic, currency)
         layer_id = make_layer(
             desk.workplace, desk.actor, channel, topic, form.get("name", ""), values, standing_for=_standing(form)
         )
@@ -82,7 +84,7 @@ def _form(desk: Desk, channel: str, topic: str, *, typed: Mapping[str, str], ref
     return desk.page(
         "layers/show.html", "listings", status=status, line=None, channel_name=found.name, channel_key=found.key,
         topic=topic, topic_words=TOPIC_WORDS[topic], typed=typed, said={}, history=[],
-        steps=[step_row({}), step_row({})],
+        steps=step_rows([{}], ""),
         errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
         **values,
     )  # fmt: skip
@@ -112,23 +114,30 @@ def _show(desk: Desk, layer_id: int, *, typed: Mapping[str, str] | None = None, 
         book = desk.workplace.rulebook(channel_by_key(session, line.channel_key))
         values = _ground(desk, session, book, line.topic)
         entries = history(session, "layer", layer_id)
+        currency = _list_currency(session, line.channel_key)
     said = {name: value for name, value in line.values.items() if name != STEPS}
     return desk.page(
         "layers/show.html", "listings", status=status, line=line, channel_name=line.channel,
         channel_key=line.channel_key, topic=line.topic, topic_words=TOPIC_WORDS[line.topic], typed=typed, said=said,
-        steps=[*(step_row(step) for step in line.values.get(STEPS, [])), step_row({})], history=entries,
+        steps=step_rows(line.values.get(STEPS, []), currency), history=entries,
         errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
         **values,
     )  # fmt: skip
 
 
-def _values(form: PostedForm, topic: str) -> dict[str, Any]:
-    """What a layer's form says, by field; of the topic price its steps."""
+def _list_currency(session: Any, channel_key: str) -> str:
+    """The currency of the price list that a channel's prices start from."""
+    channel = channel_by_key(session, channel_key)
+    return channel_settings(session)[channel.id].price_list.currency
+
+
+def _values(form: PostedForm, topic: str, currency: str) -> dict[str, Any]:
+    """What a layer's form says, by field; of the topic price its steps, whose amounts are in a currency."""
     values: dict[str, Any] = {
         name.removeprefix("v_"): form[name].replace("\r\n", "\n").strip() for name in form if name.startswith("v_")
     }
     if topic == "price":
-        steps = steps_data(read_steps(form))
+        steps = steps_data(read_steps(form, currency))
         values |= {STEPS: steps} if steps else {}
     return values
 
@@ -141,9 +150,10 @@ def _standing(form: PostedForm) -> str | None:
 def layer_change(desk: At, form: Form, layer_id: int) -> Response:
     """Change a layer; what it speaks for is worked out again and becomes behind where it differs."""
     with desk.workplace.database.reading() as session:
-        topic = layer_line(session, layer_id).topic
+        line = layer_line(session, layer_id)
+        currency = _list_currency(session, line.channel_key)
     try:
-        values = _values(form, topic)
+        values = _values(form, line.topic, currency)
         change_layer(
             desk.workplace, desk.actor, layer_id, values, name=form.get("name", ""), standing_for=_standing(form)
         )
@@ -158,8 +168,10 @@ def layer_impact(desk: At, form: Form, layer_id: int) -> HTMLResponse:
     """What saving the form would do, before it is saved."""
     with desk.workplace.database.reading() as session:
         line = layer_line(session, layer_id)
+        currency = _list_currency(session, line.channel_key)
     try:
-        impact = impact_of_layer(desk.workplace, layer_id, _values(form, line.topic), standing_for=_standing(form))
+        values = _values(form, line.topic, currency)
+        impact = impact_of_layer(desk.workplace, layer_id, values, standing_for=_standing(form))
     except Refused as refused:
         return desk.fragment("parts/_refused.html", refusals=refused.refusals)
     return desk.fragment("layers/_impact.html", impact=impact, topic=line.topic)

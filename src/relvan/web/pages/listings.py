@@ -20,12 +20,13 @@ from relvan.store.channels import channel_by_id, channel_names, channels
 from relvan.store.history import history
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listed import picture_owners
-from relvan.store.listing_list import ListingFilter, count_listings, listing_page, listing_rows_of
+from relvan.store.listing_list import SORTING, ListingFilter, count_listings, listing_page, listing_rows_of
 from relvan.store.listings import listing_by_id, tellings_of_listing
 from relvan.store.product_list import ProductFilter, product_page
 from relvan.web.chosen import chosen_products
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.passing_chips import listing_chips
+from relvan.web.product_sentence import HINT
 from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings")
@@ -55,7 +56,7 @@ def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
         *passing,
         Chip("lapse", "Lapse", tuple(Choice(str(days), f"that lapse within {days} days") for days in LAPSE_DAYS)),
     )
-    return read_sentence("Listings", "/listings", chips, query, hint="SKU, title, GTIN or alias")
+    return read_sentence("Listings", "/listings", chips, query, hint=HINT, sorts=SORTING.names())
 
 
 def _filter(desk: Desk, sentence: Sentence) -> ListingFilter:
@@ -76,7 +77,7 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
     sentence = _sentence(desk, desk.request.query_params)
     wanted = _filter(desk, sentence)
     with desk.workplace.database.reading() as session:
-        rows = listing_page(session, wanted, after=after, limit=PAGE + 1)
+        rows = listing_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
         total = count_listings(session, wanted)
     values: dict[str, Any] = {
         "sentence": sentence,
@@ -86,6 +87,7 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
         "first": sentence.url() if after else "",
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
+        "sorts": SORTING.names(),
     }
     return desk.page(
         "listings/index.html",

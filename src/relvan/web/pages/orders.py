@@ -26,6 +26,7 @@ from relvan.store.history import history
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     PROGRESS,
+    SORTING,
     OrderFilter,
     count_orders,
     line_facts,
@@ -105,7 +106,9 @@ def _sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = False) -> 
         *(Chip(name, name.capitalize(), choices) for name, choices in PROGRESS_CHOICES.items()),
     )
     hint = "number, customer, tracking number"
-    return read_sentence("Orders", "/orders", chips, _in_todays_words(query), hint=hint, strict=strict)
+    return read_sentence(
+        "Orders", "/orders", chips, _in_todays_words(query), hint=hint, strict=strict, sorts=SORTING.names()
+    )
 
 
 def _in_todays_words(query: Mapping[str, str]) -> Mapping[str, str]:
@@ -130,7 +133,7 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
     sentence = _sentence(desk, desk.request.query_params)
     wanted = _filter(sentence)
     with desk.workplace.database.reading() as session:
-        rows = order_page(session, wanted, after=after, limit=PAGE + 1)
+        rows = order_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
         total = count_orders(session, wanted)
         money = money_in_trays(session)
     values: dict[str, Any] = {
@@ -144,6 +147,7 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
         "first": sentence.url() if after else "",
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
+        "sorts": SORTING.names(),
     }
     return desk.page(
         "orders/index.html", "orders", count_view=lambda s, q: count_orders(s, _filter(_sentence(desk, q))), **values

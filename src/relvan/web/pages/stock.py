@@ -12,26 +12,27 @@ from relvan.core.stock.movements import BY_HAND
 from relvan.core.stock.waterfall import waterfall
 from relvan.services.stock.availability import shown_on
 from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_movement
+from relvan.services.stock.safety import SafetyChanges, foresee_safety, set_safety_of_many
 from relvan.store.catalogue import find_product, product_bins
 from relvan.store.coming import coming_of, expected_rows
 from relvan.store.ledger import LedgerFilter, ledger_page
 from relvan.store.orders import promised_to
-from relvan.store.product_list import ProductFilter, count_products, product_page
-from relvan.store.stock import stock_rows, warehouses
+from relvan.store.product_list import count_products, product_page
+from relvan.store.stock import stock_by_product, stock_rows, warehouses
+from relvan.web.chosen import chosen_products
 from relvan.web.desk import At, Desk, Form, first_by_field
-from relvan.web.passing_chips import product_gap_chips
-from relvan.web.product_sentence import gap_part
 from relvan.web.reading import FormReader
-from relvan.web.sentence import Chip, Choice, read_sentence
+from relvan.web.stock_sentence import SORTS, stock_filter, stock_sentence
 
 router = APIRouter(prefix="/stock")
 PAGE = 50
 COLUMNS = (
     ("title", "Title"),
+    ("places", "By warehouse"),
     ("on_hand", "On hand"),
     ("reserved", "Reserved"),
     ("blocked", "Blocked"),
-    ("safety", "Safety"),
+    ("safety", "Safety stock"),
     ("free", "Free"),
 )
 SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
@@ -39,33 +40,82 @@ SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 @router.get("", name="stock_index")
 def stock_index(desk: At, after: str = "") -> HTMLResponse:
-    """Every product, with its balance in each warehouse."""
-    query = desk.request.query_params
+    """Every product in one row, with its warehouses side by side."""
     with desk.workplace.database.reading() as session:
-        passing = product_gap_chips(session, query)
-    chips = (
-        Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),
-        Chip("blocked", "Blocked", (Choice("yes", "with blocked units"),)),
-        *passing,
-    )
-    sentence = read_sentence("Stock of products", "/stock", chips, query, hint="SKU or title")
-    in_stock = {"yes": True, "no": False}.get(sentence.chosen.get("stock", ""))
-    wanted = ProductFilter(sentence.words, in_stock=in_stock, blocked=bool(sentence.chosen.get("blocked")),
-                           stocked=True, **gap_part(sentence))  # fmt: skip
-    with desk.workplace.database.reading() as session:
-        products = product_page(session, wanted, after=after, limit=PAGE + 1)
-        rows = stock_rows(session, [product.id for product in products[:PAGE]])
+        sentence = stock_sentence(session, desk.request.query_params)
+        wanted = stock_filter(sentence)
+        products = product_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
+        rows = stock_by_product(session, products[:PAGE])
         total = count_products(session, wanted)
+        places = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows,
+        "places": places,
         "total": total,
         "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
         "first": sentence.url() if after else "",
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
+        "sorts": SORTS,
     }
-    return desk.page("stock/index.html", "stock", **values)
+    return desk.page(
+        "stock/index.html",
+        "stock",
+        count_view=lambda s, q: count_products(s, stock_filter(stock_sentence(s, q))),
+        **values,
+    )
+
+
+@router.post("/foresee/safety", name="stock_foresee_safety")
+def stock_foresee_safety(desk: At, form: Form) -> HTMLResponse:
+    """What another safety stock of the chosen products would do, before it is set."""
+    skus = chosen_products(desk, form)
+    with desk.workplace.database.reading() as session:
+        places = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
+    read = FormReader(form)
+    units, warehouse = read.whole("units", "Units"), form.get("warehouse", "")
+    foreseen = None
+    if units is not None and warehouse:
+        with desk.workplace.database.reading() as session:
+            foreseen = foresee_safety(session, skus, warehouse, units)
+    return desk.fragment(
+        "stock/_safety.html", count=len(skus), places=places, units=units, warehouse=warehouse, foreseen=foreseen,
+        refusals=read.refusals,
+    )  # fmt: skip
+
+
+@router.post("/do/safety", name="stock_do_safety")
+def stock_do_safety(desk: At, form: Form) -> Response:
+    """Set the safety stock of the chosen products in one warehouse."""
+    read = FormReader(form)
+    units = read.needed_whole("units", "Units")
+    read.raise_if_refused()
+    skus, warehouse = chosen_products(desk, form), form.get("warehouse", "")
+    verdicts = set_safety_of_many(desk.workplace, desk.actor, dict.fromkeys(skus, units), warehouse)
+    return _safety_told(desk, verdicts, warehouse, form.get("back", ""))
+
+
+@router.post("/do/safety-back", name="stock_safety_back")
+def stock_safety_back(desk: At, form: Form) -> Response:
+    """Set the safety stock of products back to what each had."""
+    pairs = zip(form.all("sku"), form.ids("was"), strict=True)
+    verdicts = set_safety_of_many(desk.workplace, desk.actor, dict(pairs), form.get("warehouse", ""))
+    return _safety_told(desk, verdicts, form.get("warehouse", ""), form.get("back", ""))
+
+
+def _safety_told(desk: Desk, changed: SafetyChanges, warehouse: str, back: str) -> Response:
+    path = back if back.startswith("/stock") else "/stock"
+    words = f"Safety stock set for {len(changed.before)} {'product' if len(changed.before) == 1 else 'products'}."
+    words += f" {len(changed.same)} had it already." if changed.same else ""
+    words += f" {len(changed.refused)} were refused: {' '.join(changed.refused.values())}" if changed.refused else ""
+    fields = [("warehouse", warehouse), ("back", path)]
+    for sku, units in changed.before.items():
+        fields += [("sku", sku), ("was", str(units))]
+    return desk.done(
+        path, words, tone="look" if changed.refused else "good",
+        undo_path="/stock/do/safety-back" if changed.before else "", undo_fields=fields,
+    )  # fmt: skip
 
 
 def _show(

@@ -1,0 +1,36 @@
+"""The sentence of stock by product: which products the page shows, in words and as a filter."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from relvan.store.categories import category_paths
+from relvan.store.product_list import ProductFilter
+from relvan.web.passing_chips import product_gap_chips
+from relvan.web.product_sentence import HINT, gap_part
+from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+
+SORTS = frozenset({"sku", "title", "on_hand"})
+
+
+def stock_sentence(session: Any, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
+    """What stock by product shows, in a sentence."""
+    chips = (
+        Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in category_paths(session))),
+        Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),
+        Chip("blocked", "Blocked", (Choice("yes", "with blocked units"),)),
+        *product_gap_chips(session, query),
+    )
+    return read_sentence("Stock of products", "/stock", chips, query, hint=HINT, strict=strict, sorts=SORTS)
+
+
+def stock_filter(sentence: Sentence) -> ProductFilter:
+    """The filter that the sentence of stock by product says."""
+    chosen = sentence.chosen
+    return ProductFilter(
+        words=sentence.words,
+        category=chosen.get("category", ""),
+        in_stock={"yes": True, "no": False}.get(chosen.get("stock", "")),
+        blocked=bool(chosen.get("blocked")),
+        stocked=True,
+        **gap_part(sentence),
+    )
