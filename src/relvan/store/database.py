@@ -15,7 +15,7 @@ from typing import Any
 
 import psycopg
 from psycopg.adapt import Loader
-from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
+from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, make_url, text
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import DatabaseAway
@@ -118,6 +118,11 @@ def _take_turn(session: Session, *, hurried: bool) -> None:
 def after_commit(session: Session, deed: Callable[[], None]) -> None:
     """Run something small once this transaction is saved, such as waking a worker."""
     session.info.setdefault("later", []).append(deed)
+
+
+def driver_address(url: str) -> str:
+    """The address of a PostgreSQL database as its driver takes it, without the part that is SQLAlchemy's."""
+    return make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
 
 
 def _make_engine(url: str, *, sqlite: bool) -> Engine:

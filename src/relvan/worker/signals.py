@@ -13,10 +13,10 @@ from urllib.parse import quote
 import psycopg
 from redis import Redis
 from redis.exceptions import RedisError
-from sqlalchemy import make_url
 
 from relvan.core.waking import Task, Work
 from relvan.settings import Settings
+from relvan.store.database import driver_address
 from relvan.worker.quiet import Seldom
 
 log = logging.getLogger("relvan.signals")
@@ -153,7 +153,7 @@ class PostgresSignals:
     """LISTEN and NOTIFY of the database server."""
 
     def __init__(self, url: str) -> None:
-        self.address = make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
+        self.address = driver_address(url)
         self._sender: psycopg.Connection | None = None
 
     def send(self, task: Task) -> None:
