@@ -12,7 +12,8 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from relvan import __version__
-from relvan.api.app import add_api, problem_of_error
+from relvan.api.app import add_api
+from relvan.api.problems import problem_of_error
 from relvan.core.refusal import UNSTORABLE, DatabaseAway, Refused
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.workplace import Workplace

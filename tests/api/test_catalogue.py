@@ -4,6 +4,7 @@ import io
 
 import pytest
 
+from relvan.core.imports.kinds import FileKind
 from relvan.services.jobs.work import work_next
 from tests.caller import GOOD, problem
 from tests.house import png
@@ -160,7 +161,7 @@ def test_templates_and_files_out(api, form):
     if form == "csv":
         assert taken.content.decode("utf-8-sig").splitlines()[0] == "SKU,Title,Weight g"
     assert problem(api.get(f"{V1}/exports/products.pdf"), 422)["code"] == "not-allowed"
-    assert len(api.get(f"{V1}/imports/kinds").json()["items"]) == 10
+    assert len(api.get(f"{V1}/imports/kinds").json()["items"]) == len(FileKind)
 
 
 def test_many_are_changed_by_a_match(api, workplace, pots):

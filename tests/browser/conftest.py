@@ -9,7 +9,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from tests.conftest import World
+from tests.outside import World
 from tests.server import free_port
 
 CHROMIUM = os.environ.get("RELVAN_CHROMIUM", "/usr/bin/chromium")

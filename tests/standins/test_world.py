@@ -8,7 +8,8 @@ import pytest
 from standins.app import make_world_app
 from standins.memory import Memory
 from tests.house import png
-from tests.server import Served, World
+from tests.outside import World
+from tests.server import Served
 
 NOTICE = {"own_code": "A", "heading": "A pot", "text": "A pot thrown by hand.", "shelf": "hg-other", "condition": "new",
           "asking": 1000, "units": 2, "details": {}}  # fmt: skip

@@ -41,10 +41,10 @@ class Listening:
         assert not self.thread.is_alive()
 
 
-def hears_everything(sender, listener, is_ready):
-    """Send every kind of work until the listener is there, then see that each arrives, in order."""
+def hears_everything(sender, listener):
+    """Send every kind of work once the listener is there, and see that each arrives, in order."""
     with Listening(listener) as listening:
-        wait_until(is_ready)
+        assert listener.listening.wait(5)
         for task in ALL:
             Waker(sender)(*task)
         wait_until(lambda: listening.heard == ALL, 5)
@@ -55,8 +55,8 @@ def test_every_kind_of_work_is_heard_through_a_pipe(tmp_path):
     folder = tmp_path / "signals"
     first, second = PipeSignals(folder, "worker 1/a"), PipeSignals(folder, "worker-2")
     with Listening(second) as other:
-        wait_until(lambda: list(folder.glob("worker-2*")))
-        hears_everything(PipeSignals(folder), first, lambda: list(folder.glob("worker%201*")))
+        assert second.listening.wait(5)
+        hears_everything(PipeSignals(folder), first)
         assert other.heard == ALL
     assert list(folder.iterdir()) == []
 
@@ -76,10 +76,10 @@ def test_a_pipe_that_nobody_reads_keeps_nobody_waiting(tmp_path):
 def test_every_kind_of_work_is_heard_through_the_servers():
     with redis_started() as url:
         listener = RedisSignals(url)
-        hears_everything(RedisSignals(url), listener, lambda: listener.redis.pubsub_numsub("relvan")[0][1])
+        hears_everything(RedisSignals(url), listener)
     with postgres_started() as server:
         url = server.url(server.make())
-        hears_everything(PostgresSignals(url), PostgresSignals(url), lambda: time.sleep(0.3) is None)
+        hears_everything(PostgresSignals(url), PostgresSignals(url))
 
 
 def test_that_the_way_is_broken_stops_no_change_and_is_told(workplace, owner, caplog):
@@ -116,7 +116,7 @@ def working(place, owner, world, monkeypatch):
     theirs = Workplace(place.settings)
     worker = Worker(theirs, "worker-t")
     worker.start()
-    wait_until(lambda: list((place.settings.data_dir / "signals").iterdir()))
+    assert worker.signals.listening.wait(5)
     yield worker
     worker.stop()
     theirs.close()

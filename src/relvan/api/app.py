@@ -1,13 +1,9 @@
-"""Puts the API together, and words every error as RFC 9457 problem+json."""
+"""Puts the API together."""
 
-import logging
-import secrets
 from typing import Any
 
-from fastapi import FastAPI, Request
-from fastapi.exceptions import RequestValidationError
-from fastapi.responses import HTMLResponse, JSONResponse, Response
-from starlette.exceptions import HTTPException
+from fastapi import FastAPI
+from fastapi.responses import HTMLResponse
 
 from relvan.api import (
     catalogue,
@@ -29,16 +25,9 @@ from relvan.api import (
     stockroom,
     updates,
 )
-from relvan.api.desk import NoToken
+from relvan.api.description import describe
 from relvan.api.docs import api_page
-from relvan.core.refusal import UNSTORABLE, DatabaseAway, NotAllowed, NotFound, Refusal, Refused, unstorable
 
-log = logging.getLogger("relvan.api")
-# refusals by which the thing stands in the way, not what was sent
-CONFLICTS = frozenset({
-    "sku-taken", "gtin-taken", "still-running", "wrong-state", "exists", "in-use", "doubled", "picked", "not-packed",
-    "no-label", "labelled",
-})  # fmt: skip
 ROUTERS = (
     imports,
     setup,
@@ -72,49 +61,7 @@ def add_api(app: FastAPI) -> None:
         style = ["/static/vendor/bootstrap/bootstrap.min.css", "/static/css/relvan.css"]
         return HTMLResponse(api_page(app.openapi(), style))
 
+    def openapi() -> dict[str, Any]:
+        return describe(app)
 
-def problem_of_error(request: Request, error: Exception) -> Response:
-    """The one place where the API tells of an error."""
-    status, refusals = _told(error)
-    first = refusals[0]
-    body: dict[str, Any] = {
-        "type": "about:blank",
-        "title": first.message,
-        "status": status,
-        "code": first.code,
-        "detail": first.message,
-        "fix": first.fix,
-        "errors": [
-            {"field": refusal.field, "code": refusal.code, "message": refusal.message, "fix": refusal.fix}
-            for refusal in refusals
-        ],
-    }
-    return JSONResponse(body, status, media_type="application/problem+json")
-
-
-def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
-    if isinstance(error, NoToken):
-        return 401, error.refusals
-    if isinstance(error, NotFound):
-        return 404, error.refusals
-    if isinstance(error, NotAllowed):
-        return 403, error.refusals
-    if isinstance(error, Refused):
-        conflict = error.first.code in CONFLICTS
-        return (409 if conflict else 422), error.refusals
-    if isinstance(error, RequestValidationError):
-        return 422, tuple(_invalid(entry) for entry in error.errors())
-    if isinstance(error, HTTPException):
-        return error.status_code, (Refusal("http", str(error.detail), "See /api/docs."),)
-    if isinstance(error, DatabaseAway):
-        return 503, (error.refusal,)
-    if isinstance(error, UNSTORABLE):
-        return 422, (unstorable(),)
-    reference = secrets.token_hex(4)
-    log.exception("Reference %s", reference, exc_info=error)
-    return 500, (Refusal("bug", f"Something broke on our side. Reference {reference}.", "Try again."),)
-
-
-def _invalid(entry: dict[str, Any]) -> Refusal:
-    place = ".".join(str(part) for part in entry["loc"] if part not in ("body", "query", "path"))
-    return Refusal("invalid", f"“{place}”: {entry['msg']}.", "See /api/docs.", place)
+    app.openapi = openapi  # type: ignore[method-assign]

@@ -7,10 +7,13 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.routing import APIRoute
-from pydantic import BeforeValidator
+from fastapi.security import HTTPBearer
+from pydantic import BeforeValidator, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic_core.core_schema import CoreSchema, no_info_after_validator_function
 from starlette.concurrency import run_in_threadpool
 
-from relvan.core.refusal import Refusal, Refused
+from relvan.api.shapes import MOST_ID
+from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.people.repeated import Repeated, begin_call, end_call, forget_call
 from relvan.services.people.sign_in import find_token
 from relvan.services.workplace import Actor, Workplace
@@ -22,9 +25,37 @@ def _nothing(value: object) -> object:
     return None if value == "" else value
 
 
-Limit = Annotated[int, BeforeValidator(lambda value: 50 if value == "" else value), Query(ge=1, le=500)]
-Cursor = Annotated[int, BeforeValidator(lambda value: 0 if value == "" else value), Query(ge=0)]
+MOST_PAGE = 500
+# the bounds stand before the validator, so that the description of the API has them
+Limit = Annotated[int, Field(ge=1, le=MOST_PAGE), BeforeValidator(lambda value: 50 if value == "" else value), Query()]
+Cursor = Annotated[
+    int,
+    Field(ge=0, json_schema_extra={"maximum": MOST_ID}),
+    BeforeValidator(lambda value: 0 if value == "" else value),
+    Query(),
+]
 YesOrNo = Annotated[bool | None, BeforeValidator(_nothing), Query()]
+
+
+@dataclass(frozen=True)
+class OneOf:
+    """Marks a query value as one of these, or empty. Others are refused in our words; the description lists them."""
+
+    field: str
+    values: tuple[str, ...]
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return no_info_after_validator_function(self.check, handler(source))
+
+    def __get_pydantic_json_schema__(self, _schema: CoreSchema, _handler: GetJsonSchemaHandler) -> dict[str, Any]:
+        return {"type": "string", "enum": ["", *self.values]}
+
+    def check(self, value: str) -> str:
+        """The value, if it is allowed."""
+        if value and value not in self.values:
+            message = f"“{self.field}” must be one of {', '.join(self.values)}; it got “{value[:30]}”."
+            raise refuse("not-allowed", message, "Choose one of them, or leave it out.", self.field)
+        return value
 
 
 class NoToken(Refused):
@@ -38,6 +69,9 @@ class Caller:
     workplace: Workplace
     actor: Actor
     token_id: int
+
+
+bearer = HTTPBearer(auto_error=False, description="A token made by `relvan token NAME`.")
 
 
 def caller(request: Request) -> Caller:
@@ -99,7 +133,13 @@ async def _once(handle: Callable[[Request], Coroutine[Any, Any, Response]], requ
 
 def api_router(**options: Any) -> APIRouter:
     """A router whose calls need a token and are safe to repeat."""
-    return APIRouter(route_class=RepeatableRoute, dependencies=[Depends(caller)], **options)
+    return APIRouter(route_class=RepeatableRoute, dependencies=[Depends(bearer), Depends(caller)], **options)
+
+
+def gives_file(*media: str) -> dict[str, Any]:
+    """What the decorator of a call says whose answer is a file of one of these media types."""
+    content = {kind: {"schema": {"type": "string", "format": "binary"}} for kind in media}
+    return {"response_class": Response, "responses": {200: {"description": "The file.", "content": content}}}
 
 
 def page_of(items: list[Any], limit: int, cursor: Callable[[Any], object]) -> tuple[list[Any], str | None]:

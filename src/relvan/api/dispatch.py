@@ -1,13 +1,14 @@
 """Pick lists, shipments, parcels and labels over HTTP."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi.responses import Response
 
-from relvan.api.desk import By, Caller, Limit, api_router
+from relvan.api.desk import By, Caller, Limit, OneOf, api_router, gives_file
 from relvan.api.shapes import LabelChoice, NewParcel, NewPickList, PickShape, amount_of
 from relvan.core.packing.parcels import Packed
 from relvan.core.refusal import NotFound, Refusal, Refused, not_found
+from relvan.core.shipping.life import PICK_LIST, SHIPMENT
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel
@@ -56,7 +57,7 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
 
 
 @router.get("/pick-lists")
-def list_pick_lists(by: By, state: str = "") -> dict[str, Any]:
+def list_pick_lists(by: By, state: Annotated[str, OneOf("state", tuple(PICK_LIST))] = "") -> dict[str, Any]:
     """Pick lists, the newest first."""
     with by.workplace.database.reading() as session:
         rows = pick_list_rows(session, state=state)
@@ -79,7 +80,7 @@ def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
     return _pick_list(by, pick_list_id)
 
 
-@router.get("/pick-lists/{pick_list_id}/sheet.pdf")
+@router.get("/pick-lists/{pick_list_id}/sheet.pdf", **gives_file("application/pdf"))
 def get_sheet(by: By, pick_list_id: int) -> Response:
     """The walk on paper."""
     return Response(pick_list_pdf(pick_sheet(by.workplace, pick_list_id)), media_type="application/pdf")
@@ -135,7 +136,9 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
 
 
 @router.get("/shipments")
-def list_shipments(by: By, state: str = "", warehouse: str = "", limit: Limit = 50) -> dict[str, Any]:
+def list_shipments(
+    by: By, state: Annotated[str, OneOf("state", tuple(SHIPMENT))] = "", warehouse: str = "", limit: Limit = 50
+) -> dict[str, Any]:
     """Shipments, the oldest first."""
     with by.workplace.database.reading() as session:
         rows = shipment_rows(session, states=(state,) if state else (), warehouse=warehouse, limit=limit)
@@ -152,7 +155,7 @@ def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
     return _shipment(by, shipment_id)
 
 
-@router.get("/shipments/{shipment_id}/packing-slip.pdf")
+@router.get("/shipments/{shipment_id}/packing-slip.pdf", **gives_file("application/pdf"))
 def get_slip(by: By, shipment_id: int) -> Response:
     """The packing slip."""
     return Response(packing_slip_pdf(packing_slip(by.workplace, shipment_id)), media_type="application/pdf")
@@ -199,7 +202,7 @@ def post_dispatch(by: By, shipment_id: int) -> dict[str, Any]:
     return _shipment(by, shipment_id)
 
 
-@router.get("/parcels/{parcel_id}/label.pdf")
+@router.get("/parcels/{parcel_id}/label.pdf", **gives_file("application/pdf"))
 def get_label(by: By, parcel_id: int) -> Response:
     """The label, A6."""
     return Response(keep_label_file(by.workplace, parcel_id), media_type="application/pdf")

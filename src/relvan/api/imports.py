@@ -8,26 +8,29 @@ from fastapi import File, Form, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
-from relvan.api.desk import By, Matching, YesOrNo, api_router
+from relvan.api.desk import By, Matching, OneOf, YesOrNo, api_router, gives_file
 from relvan.api.jobs import job_shape
-from relvan.api.shapes import Shape
+from relvan.api.shapes import Shape, described
 from relvan.core.catalogue.bulk import Operation
-from relvan.core.imports.kinds import KINDS
+from relvan.core.imports.kinds import KINDS, FileKind
 from relvan.core.refusal import refuse
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
 from relvan.services.imports.receive import MOST_BYTES, change_mapping, receive_file
-from relvan.services.imports.take_out import TakenOut, columns_for, take_out, template
+from relvan.services.imports.take_out import FORMS, TakenOut, columns_for, take_out, template
 from relvan.store.imports import mappings
 from relvan.store.product_list import ProductFilter
 
+FILE_MEDIA = [media.partition(";")[0] for media in FORMS.values()]
+OfKind = Annotated[str, described(FileKind)]
+OfForm = Annotated[str, described(FORMS)]
 router = api_router(tags=["files and bulk changes"])
 
 
 class MappingShape(Shape):
     """A mapping to keep: which column of a file is which fact."""
 
-    kind: str
+    kind: Annotated[str, described(FileKind)]
     name: str
     columns: list[dict[str, Any]] = Field(max_length=400)
 
@@ -97,7 +100,7 @@ def get_kinds(by: By) -> dict[str, Any]:
 def post_import(
     by: By,
     file: Annotated[UploadFile, File()],
-    kind: Annotated[str, Form()],
+    kind: Annotated[str, described(FileKind), Form()],
     mapping: Annotated[str, Form()] = "",
     options: Annotated[str, Form()] = "",
 ) -> dict[str, Any]:
@@ -128,17 +131,17 @@ def post_read_again(by: By, job_id: int, wish: ReadAgain) -> dict[str, Any]:
     return job_shape(by, job_id)
 
 
-@router.get("/imports/templates/{kind}.{form}")
-def get_template(by: By, kind: str, form: str) -> StreamingResponse:
+@router.get("/imports/templates/{kind}.{form}", **gives_file(*FILE_MEDIA))
+def get_template(by: By, kind: OfKind, form: OfForm) -> StreamingResponse:
     """An example file of a kind."""
     return send(template(by.workplace, kind, form))
 
 
-@router.get("/exports/{kind}.{form}")
+@router.get("/exports/{kind}.{form}", **gives_file(*FILE_MEDIA))
 def get_export(
     by: By,
-    kind: str,
-    form: str,
+    kind: OfKind,
+    form: OfForm,
     matching: Matching,
     product_kind: str = "",
     archived: YesOrNo = None,
@@ -157,7 +160,7 @@ def send(taken: TakenOut) -> StreamingResponse:
 
 
 @router.get("/mappings")
-def get_mappings(by: By, kind: str = "") -> dict[str, Any]:
+def get_mappings(by: By, kind: Annotated[str, OneOf("kind", tuple(FileKind))] = "") -> dict[str, Any]:
     """The kept mappings."""
     with by.workplace.database.reading() as session:
         found = mappings(session, kind)

@@ -4,7 +4,7 @@ from typing import Any, Literal
 
 from fastapi.responses import StreamingResponse
 
-from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
+from relvan.api.desk import By, Caller, Cursor, Limit, api_router, gives_file, page_of
 from relvan.core.refusal import not_found
 from relvan.services.imports.result import result_file
 from relvan.services.jobs.life import move_job
@@ -66,7 +66,7 @@ def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[
     return {"items": items, "next": following}
 
 
-@router.get("/bulk-jobs/{job_id}/result.csv")
+@router.get("/bulk-jobs/{job_id}/result.csv", **gives_file("text/csv"))
 def get_result(by: By, job_id: int) -> StreamingResponse:
     """Every row as it came, with its verdict and the reason: ready to correct and send again."""
     job_shape(by, job_id)

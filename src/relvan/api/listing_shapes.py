@@ -4,13 +4,13 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from relvan.api.shapes import Shape
+from relvan.api.shapes import Id, Shape
 
 
 class Publishing(Shape):
     """Listings to send; variants with gaps are left out of their families only when that is said."""
 
-    ids: list[int] = Field(min_length=1, max_length=20_000)
+    ids: list[Id] = Field(min_length=1, max_length=20_000)
     leave_out: bool = False
 
 
@@ -42,7 +42,7 @@ class LayerValues(Shape):
 class LayerUse(Shape):
     """Layers by topic for listings of one channel: a layer's id, or nothing to take it away; or a set of them."""
 
-    ids: list[int] = Field(min_length=1, max_length=20_000)
+    ids: list[Id] = Field(min_length=1, max_length=20_000)
     layers: dict[str, int | None] = Field(default_factory=dict)
     set: int | None = None
 
@@ -117,5 +117,5 @@ class FindingLink(Shape):
 class Requirement(Shape):
     """Members of families' pages, and whether they must be there."""
 
-    ids: list[int] = Field(min_length=1, max_length=20_000)
+    ids: list[Id] = Field(min_length=1, max_length=20_000)
     must: bool = True

@@ -1,13 +1,14 @@
 """Listings over HTTP."""
 
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
-from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
+from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
 from relvan.api.jobs import job_shape
 from relvan.api.listing_shapes import Publishing, Requirement
 from relvan.api.shapes import Ids, ListingChange, NewListings, amount_of
 from relvan.core.listings.cascade import FieldValue
+from relvan.core.listings.state import ListingState
 from relvan.services.listings.draft import change_listings, draft_listings, require_members
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.listings.view import view_listing
@@ -65,7 +66,7 @@ def post_require(by: By, wish: Requirement) -> dict[str, Any]:
 def list_listings(
     by: By,
     channel: str = "",
-    state: str = "",
+    state: Annotated[str, OneOf("state", tuple(ListingState))] = "",
     q: str = "",
     limit: Limit = 50,
     after: Cursor = 0,

@@ -6,10 +6,11 @@ from typing import Annotated, Any, Literal
 
 from fastapi import Depends
 
-from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
+from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
 from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
 from relvan.core.orders.deeds import deeds_of, read_deed
 from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.orders.trays import Tray
 from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
@@ -127,7 +128,7 @@ def list_orders(
     by: By,
     progress: Progress,
     q: str = "",
-    tray: str = "",
+    tray: Annotated[str, OneOf("tray", tuple(Tray))] = "",
     channel: str = "",
     channel_number: str = "",
     limit: Limit = 50,

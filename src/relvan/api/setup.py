@@ -1,14 +1,16 @@
 """Categories, attributes, price lists and history over HTTP."""
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import Field
 
 from relvan.api.catalogue import currencies_of
 from relvan.api.desk import By, Cursor, Limit, api_router, page_of
 from relvan.api.product_shapes import PictureShape
-from relvan.api.shapes import Shape
+from relvan.api.shapes import Shape, described
+from relvan.core.catalogue.attributes import AttributeKind
+from relvan.core.money import MINOR_DIGITS
 from relvan.core.refusal import refuse
 from relvan.services.catalogue.categories import (
     add_category,
@@ -42,7 +44,7 @@ class AttributeShape(Shape):
     """An attribute: text, number, one of, several of, yes/no or date; `was` is the name of the one to change."""
 
     name: str
-    kind: str = "text"
+    kind: Annotated[str, described(AttributeKind)] = "text"
     unit: str = ""
     choices: list[str] = Field(default_factory=list, max_length=1000)
     was: str = ""
@@ -53,7 +55,7 @@ class PriceListShape(Shape):
 
     key: str
     name: str
-    currency: str
+    currency: Annotated[str, described(sorted(MINOR_DIGITS))]
     tax_inside: bool = True
 
 

@@ -1,13 +1,23 @@
 """The shapes that the API takes and gives; names as in docs/guide/api.md."""
 
-from typing import Any
+from collections.abc import Iterable
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
 from relvan.core.money import Money
+from relvan.core.orders.trays import Tray
 from relvan.core.refusal import refuse
+from relvan.core.stock.movements import BY_HAND
 
 MOST_INT = 2_000_000_000
+MOST_ID = 2**63 - 1  # of any row
+Id = Annotated[int, Field(json_schema_extra={"minimum": 1, "maximum": MOST_ID})]
+
+
+def described(values: Iterable[str]) -> WithJsonSchema:
+    """That a value is one of these, for the description; the deed itself refuses others in its own words."""
+    return WithJsonSchema({"type": "string", "enum": [*map(str, values)]})
 
 
 class Shape(BaseModel):
@@ -49,7 +59,7 @@ class MovementShape(Shape):
     bin: str = ""
     change: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
     counted: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
-    reason: str
+    reason: Annotated[str, described(BY_HAND)]
     note: str = ""
 
 
@@ -91,7 +101,7 @@ class ListingChange(Shape):
 class Ids(Shape):
     """Things by their ids."""
 
-    ids: list[int] = Field(min_length=1, max_length=20_000)
+    ids: list[Id] = Field(min_length=1, max_length=20_000)
 
 
 class OrderNumbers(Shape):
@@ -103,7 +113,7 @@ class OrderNumbers(Shape):
 class OrderMove(OrderNumbers):
     """Orders and the tray to put them into."""
 
-    tray: str
+    tray: Annotated[str, described(Tray)]
 
 
 class AddressShape(Shape):
@@ -136,7 +146,7 @@ class NewOrder(Shape):
 class OrderChange(Shape):
     """What may be changed on an order."""
 
-    tray: str | None = None
+    tray: Annotated[str, described(Tray)] | None = None
 
 
 class NewPickList(Shape):

@@ -7,8 +7,9 @@ from typing import Annotated, Any
 from fastapi import Header
 from pydantic import AwareDatetime, Field
 
-from relvan.api.desk import By, Caller, Limit, api_router
+from relvan.api.desk import By, Caller, Limit, OneOf, api_router
 from relvan.api.shapes import MOST_INT, Shape, amount_of
+from relvan.core.stock.movements import Reason
 from relvan.services.stock.coming import (
     ExpectReceipt,
     SendTransfer,
@@ -75,9 +76,14 @@ class BinCount(Shape):
 
 @router.get("/stock/ledger")
 def list_ledger(
-    by: By, q: str = "", reason: str = "", warehouse: str = "", since: AwareDatetime | None = None, limit: Limit = 50,
+    by: By,
+    q: str = "",
+    reason: Annotated[str, OneOf("reason", tuple(Reason))] = "",
+    warehouse: str = "",
+    since: AwareDatetime | None = None,
+    limit: Limit = 50,
     after: int | None = None,
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """The ledger, newest first."""
     wanted = LedgerFilter(q, reason, warehouse, since)
     with by.workplace.database.reading() as session:

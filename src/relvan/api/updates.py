@@ -5,7 +5,7 @@ from typing import Any
 from pydantic import Field
 
 from relvan.api.desk import By, Limit, api_router
-from relvan.api.shapes import Shape
+from relvan.api.shapes import Id, Shape
 from relvan.services.channels.delivery import deliveries
 from relvan.services.duties import workers_seen
 from relvan.services.listings.drift import leave_drift, mend_drift
@@ -57,7 +57,7 @@ def list_workers(by: By) -> dict[str, Any]:
 class DriftIds(Shape):
     """Differences by their ids."""
 
-    ids: list[int] = Field(min_length=1, max_length=5_000)
+    ids: list[Id] = Field(min_length=1, max_length=5_000)
 
 
 @router.get("/drift")

@@ -5,6 +5,7 @@ import logging
 import os
 import select
 import stat
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
@@ -28,6 +29,8 @@ Heard = Callable[[Task], None]
 
 class Signals(Protocol):
     """A way from those who change something to the worker."""
+
+    listening: threading.Event  # set while what is sent would be heard here
 
     def send(self, task: Task) -> None:
         """Tell every worker of a task."""
@@ -83,6 +86,7 @@ class PipeSignals:
 
     def __init__(self, folder: Path, worker: str = "worker") -> None:
         self.folder, self.mine = folder, folder / f"{quote(worker, safe='')}.pipe"
+        self.listening = threading.Event()
 
     def send(self, task: Task) -> None:
         """Write the task into the pipe of every worker."""
@@ -106,6 +110,7 @@ class PipeSignals:
         os.mkfifo(self.mine, stat.S_IRUSR | stat.S_IWUSR)
         pipe = os.open(self.mine, os.O_RDWR | os.O_NONBLOCK)
         left = b""
+        self.listening.set()
         try:
             while stop not in (ready := select.select([pipe, stop], [], [])[0]):
                 if pipe in ready:
@@ -113,6 +118,7 @@ class PipeSignals:
                     for task in read_tasks(whole):
                         heard(task)
         finally:
+            self.listening.clear()
             os.close(pipe)
             self.mine.unlink(missing_ok=True)
 
@@ -125,6 +131,7 @@ class RedisSignals:
 
     def __init__(self, url: str) -> None:
         self.redis = Redis.from_url(url, socket_connect_timeout=CONNECT_S, socket_timeout=ANSWER_S)
+        self.listening = threading.Event()
 
     def send(self, task: Task) -> None:
         """Publish the task."""
@@ -136,12 +143,14 @@ class RedisSignals:
             try:
                 with self.redis.pubsub(ignore_subscribe_messages=True) as heard_from:  # type: ignore[no-untyped-call]
                     heard_from.subscribe(NAME)
+                    self.listening.set()
                     while not _is_stopped(stop, 0):
                         message = heard_from.get_message(timeout=0.5)
                         for task in read_tasks(message["data"]) if message else ():
                             heard(task)
             except RedisError:
                 log.exception("The queue server is away; the worker finds its work by looking")
+                self.listening.clear()
                 _is_stopped(stop, 2.0)
 
     def close(self) -> None:
@@ -155,6 +164,7 @@ class PostgresSignals:
     def __init__(self, url: str) -> None:
         self.address = driver_address(url)
         self._sender: psycopg.Connection | None = None
+        self.listening = threading.Event()
 
     def send(self, task: Task) -> None:
         """Notify those who listen; a connection that broke is opened anew, once."""
@@ -175,12 +185,14 @@ class PostgresSignals:
             try:
                 with psycopg.connect(self.address, autocommit=True, connect_timeout=int(CONNECT_S) + 1) as connection:
                     connection.execute(f"LISTEN {NAME}")
+                    self.listening.set()
                     while not _is_stopped(stop, 0):
                         for message in connection.notifies(timeout=0.5):
                             for task in read_tasks(message.payload.encode()):
                                 heard(task)
             except psycopg.Error:
                 log.exception("The database server is away; the worker finds its work by looking")
+                self.listening.clear()
                 _is_stopped(stop, 2.0)
 
     def close(self) -> None:

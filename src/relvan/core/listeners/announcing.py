@@ -55,7 +55,7 @@ def check_listener(name: str, matters: Collection[str]) -> list[Refusal]:
     """A listener has a name of 1 to 60 characters and hears of something."""
     found = []
     if not 1 <= len(name.strip()) <= MOST_NAME or not name.isprintable():
-        message = f"“Name” must have 1 to {MOST_NAME} characters; it has {len(name.strip())}."
+        message = f"“Name” must have 1 to {MOST_NAME} printable characters."
         found.append(Refusal("form", message, "Say which tool listens there.", "name"))
     known = {matter.value for matter in Matter}
     if not matters or not known.issuperset(matters):

@@ -1,0 +1,58 @@
+"""The OpenAPI description of the API, with every error that a call can answer."""
+
+from typing import Any
+
+from fastapi import FastAPI
+from fastapi.openapi.utils import get_openapi
+from pydantic.json_schema import models_json_schema
+
+from relvan.api.problems import MEDIA, Problem
+
+OF_ALL = {
+    401: "The call carries no token that is good.",
+    403: "The role of the token's owner does not allow it.",
+    422: "What was sent cannot be carried out; `errors` says which field is wrong and what mends it.",
+    500: "Something broke on our side; the message has a reference to quote.",
+    503: "The database is away. Nothing was done; send the call again.",
+}
+OF_NAMED = {404: "What the address, or a field, names is not there."}
+OF_CHANGES = {
+    400: "The body cannot be read.",
+    404: "What the address, or a field, names is not there.",
+    409: "The state of what the call is about does not allow it.",
+    413: "The body is too large.",
+}
+
+
+def describe(app: FastAPI) -> dict[str, Any]:
+    """The description as OpenAPI has it, made once; FastAPI's own shape of a 422 is replaced by ours."""
+    if app.openapi_schema is None:
+        found = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        _add_problem(found)
+        for path, calls in found["paths"].items():
+            for method, call in calls.items():
+                call["responses"].pop("422", None)
+                for status in _statuses(path, method, call):
+                    call["responses"][str(status)] = {"$ref": f"#/components/responses/{status}"}
+        app.openapi_schema = found
+    return app.openapi_schema
+
+
+def _statuses(path: str, method: str, call: dict[str, Any]) -> list[int]:
+    named = OF_NAMED if "{" in path or call.get("parameters") else {}
+    return sorted({**OF_ALL, **named, **(OF_CHANGES if method != "get" else {})})
+
+
+def _add_problem(found: dict[str, Any]) -> None:
+    _, shapes = models_json_schema([(Problem, "serialization")], ref_template="#/components/schemas/{model}")
+    schemas = found["components"].setdefault("schemas", {})
+    schemas.update(shapes["$defs"])
+    for name in ("HTTPValidationError", "ValidationError"):
+        schemas.pop(name, None)
+    found["components"]["responses"] = {
+        str(status): {
+            "description": text,
+            "content": {MEDIA: {"schema": {"$ref": "#/components/schemas/Problem"}}},
+        }
+        for status, text in {**OF_ALL, **OF_NAMED, **OF_CHANGES}.items()
+    }
