@@ -78,7 +78,7 @@ def test_one_sale_by_hand(person, demo, tmp_path):
     page.goto(f"{base}/orders/{order}")
     page.locator("a[href*='/dispatch/shipments/']").first.click()
     shipment = page.url
-    page.get_by_role("button", name="Make a pick list of it").click()
+    page.get_by_role("button", name="Create a pick list of it").click()
     expect(page.locator(".place")).to_be_visible()
     page.keyboard.type("PT-99-XXX\n", delay=5)
     expect(page.locator(".stop-sign")).to_contain_text("“PT-99-XXX” is not JG-01-TEA.")

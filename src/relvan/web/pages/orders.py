@@ -52,7 +52,7 @@ MOST_AT_ONCE = 1_000
 BUTTONS = {
     OrderDeed.RELEASE: ("Release", "btn-do"),
     OrderDeed.RESERVE: ("Reserve", "btn-line"),
-    OrderDeed.TAKE_BACK: ("Take shipments back", "btn-line"),
+    OrderDeed.TAKE_BACK: ("Take back shipments", "btn-line"),
     OrderDeed.UNRESERVE: ("Free stock", "btn-line"),
     OrderDeed.RESERVE_ANYWHERE: ("Take it from another warehouse", "btn-line"),
     OrderDeed.RELEASE_PART: ("Send what is there", "btn-line"),
