@@ -25,7 +25,7 @@ def browser_type_launch_args():
 
 @pytest.fixture(scope="session")
 def browser_context_args():
-    return {"viewport": {"width": 1280, "height": 800}}
+    return {"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce"}
 
 
 class Demo:

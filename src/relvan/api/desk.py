@@ -1,11 +1,13 @@
 """What every call of the API needs: whose token it carries, and answers that are safe to ask for twice."""
 
 import hashlib
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi.dependencies.models import Dependant
 from fastapi.routing import APIRoute
 from fastapi.security import HTTPBearer
 from pydantic import BeforeValidator, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
@@ -82,10 +84,21 @@ def caller(request: Request) -> Caller:
     if found is None:
         message = "A bearer token is needed."
         raise NoToken(Refusal("unauthorized", message, "Make one by `relvan token NAME` and send it as Bearer."))
+    _refuse_unknown_names(request)
     return Caller(workplace, found[1], found[0])
 
 
 By = Annotated[Caller, Depends(caller)]
+
+
+def _refuse_unknown_names(request: Request) -> None:
+    """A name that a call does not know is a filter misspelt: without it the call would be about more than is meant."""
+    route = request.scope["route"]
+    unknown = [name for name in request.query_params if name not in route.query_names]
+    if unknown:
+        message = f"This call takes no “{unknown[0][:40]}” in its address."
+        known = ", ".join(sorted(route.query_names)) or "nothing"
+        raise refuse("unknown", message, f"It takes {known}.", unknown[0][:40])
 
 
 def matching_products(
@@ -101,6 +114,11 @@ Matching = Annotated[ProductFilter, Depends(matching_products)]
 class RepeatableRoute(APIRoute):
     """A POST with an `Idempotency-Key` is carried out once, and answered the same ever after."""
 
+    @cached_property
+    def query_names(self) -> frozenset[str]:
+        """The names that the call takes in its address; every list may be asked for pages."""
+        return frozenset(_query_names(self.dependant)) | {"limit", "after"}
+
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         handle = super().get_route_handler()
 
@@ -111,6 +129,13 @@ class RepeatableRoute(APIRoute):
             return await _once(handle, request, key[:200])
 
         return once
+
+
+def _query_names(dependant: Dependant) -> Iterator[str]:
+    for param in dependant.query_params:
+        yield param.alias
+    for inner in dependant.dependencies:
+        yield from _query_names(inner)
 
 
 async def _once(handle: Callable[[Request], Coroutine[Any, Any, Response]], request: Request, key: str) -> Response:
