@@ -66,7 +66,7 @@ def bring_a_file(page: Page) -> None:
         file = f"{folder}/supplier list, messy.csv"
         taken.value.save_as(file)
         page.locator("#f-file").set_input_files(file)
-        page.get_by_role("button", name="Look at it").click()
+        page.get_by_role("button", name="Read the file").click()
         page.locator(".mapping").wait_for()
     page.screenshot(path=OUT / "mapping.png")
     page.get_by_role("button", name="Rehearse").click()

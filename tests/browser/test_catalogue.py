@@ -21,12 +21,12 @@ def test_twelve_loose_products_become_a_family(person, demo):
     assert all(item["ok"] for item in demo.api.post("/products/bulk", json={"items": items}).json()["items"])
     page.goto(f"{demo.url}/catalogue?q=tarn+bowl")
     page.get_by_label("Tick all rows shown").check()
-    page.get_by_role("button", name="Make a family").click()
+    page.get_by_role("button", name="Create a family").click()
     expect(page.get_by_label("Name of trait 1")).to_have_value("Glaze")
     expect(page.get_by_label("Trait 2 of BW-12-MOS")).to_have_value("12 cm")
     expect(page.get_by_label("Family title")).to_have_value("Tarn bowl")
     page.get_by_label("Family SKU").fill("BW")
-    page.get_by_role("button", name="Make the family").click()
+    page.get_by_role("button", name="Create the family").click()
     page.wait_for_url("**/products/BW")
     expect(page.locator(".family-grid tbody tr")).to_have_count(4)
     page.locator("[data-cell]").first.focus()
@@ -95,7 +95,7 @@ def test_a_file_is_looked_at_rehearsed_applied_and_undone(person, demo, tmp_path
     file = tmp_path / "messy.csv"
     taken.value.save_as(file)
     page.locator("#f-file").set_input_files(str(file))
-    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Read the file").click()
     expect(page.get_by_label("What Article number is")).to_have_value("sku")
     expect(page.get_by_label("What Remarks is")).to_have_value("")
     page.get_by_placeholder("a name, if you like").fill("Fenland")
@@ -114,8 +114,8 @@ def test_many_are_changed_with_old_and_new_before(person, demo):
     page = person
     page.goto(f"{demo.url}/catalogue?category=Tools")
     page.get_by_label("Tick all rows shown").check()
-    page.get_by_role("button", name="Change facts").click()
-    page.get_by_label("Fact 1", exact=True).select_option("supplier")
+    page.get_by_role("button", name="Change details").click()
+    page.get_by_label("Detail 1", exact=True).select_option("supplier")
     page.get_by_label("Value 1", exact=True).fill("Brook Forge and Daughters")
     expect(page.locator("#sample")).to_contain_text("Brook Forge and Daughters")
     page.get_by_role("button", name="Rehearse for").click()
@@ -180,8 +180,8 @@ def test_axe_finds_nothing_in_the_rooms_of_the_catalogue(person, demo):
             found[path] = problems
     page.goto(f"{demo.url}/catalogue")
     page.get_by_label("Tick all rows shown").check()
-    page.get_by_role("button", name="Change facts").click()
-    expect(page.get_by_label("Fact 1", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Change details").click()
+    expect(page.get_by_label("Detail 1", exact=True)).to_be_visible()
     if problems := violations(page):
         found["change panel"] = problems
     assert found == {}

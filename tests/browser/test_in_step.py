@@ -55,7 +55,7 @@ def test_a_sale_price_is_planned_and_every_channel_follows(person, demo):
     person.get_by_label("Products").fill("PT-18-OAT")
     person.get_by_label("Sale price (needed)").fill("19.90")
     person.get_by_label("Until (needed)").fill("2030-01-01T00:00")
-    person.get_by_role("button", name="Plan it").click()
+    person.get_by_role("button", name="Create the sale price").click()
     expect(person.locator("#toasts")).to_contain_text("The sale price is planned.")
     wait_until(lambda: demo.world.listings("ownshop")["PT-18-OAT"]["price"] == 1990)
     person.locator("tr", has_text="PT-18-OAT").get_by_role("button", name="End").click()

@@ -26,7 +26,7 @@ def test_products_not_on_a_channel_are_drafted_paged_and_go_live(person, demo):
     sure = person.locator(".match input[type=radio]:checked")
     count = sure.count()
     assert count > 3
-    person.get_by_role("button", name="Keep what is chosen").click()
+    person.get_by_role("button", name="Save what is chosen").click()
     expect(person.locator("#toasts")).to_contain_text(f"{count} pages chosen")
     person.goto(f"{demo.url}/listings?channel=corvello&state=ready")
     person.locator("[data-tick-all]").check()

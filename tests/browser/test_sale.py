@@ -142,9 +142,9 @@ def test_a_sentence_is_built_from_chips_and_kept(person, demo):
     page.get_by_role("link", name="with stock", exact=True).click()
     assert "not_on=hagglet" in page.url
     assert "stock=yes" in page.url
-    page.get_by_role("button", name="keep this view").click()
+    page.get_by_role("button", name="save this view").click()
     page.get_by_label("Name of the view").fill("To list")
-    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator(".views a", has_text="To list")).to_be_visible()
 
 

@@ -22,7 +22,7 @@ from tests.house import add_pot, assert_sound, count, receive
 
 
 def rehearse(workplace, owner, kind, content, name="file.csv", **more):
-    """Bring a file in up to its rehearsal; the job's id and (position, subject, verdict, reason) by row."""
+    """Import a file up to its rehearsal; the job's id and (position, subject, verdict, reason) by row."""
     data = content.encode() if isinstance(content, str) else content
     job = receive_file(workplace, owner, kind, name, data, **more)
     while work_next(workplace):

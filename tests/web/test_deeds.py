@@ -144,7 +144,7 @@ def test_products_go_into_the_archive_and_out_again_after_it_was_foreseen(web, w
     answer = post(web, "/catalogue/archive", pick=["PT-INK", "PT-OAT"])
     assert "Archived" in words(answer)
     assert facts(workplace, "PT-INK")["archived"] is True
-    assert "Taken out of the archive" in words(post(web, "/catalogue/unarchive", pick=["PT-INK"]))
+    assert "Restored" in words(post(web, "/catalogue/unarchive", pick=["PT-INK"]))
     assert "archived" not in facts(workplace, "PT-INK")
     assert post(web, "/catalogue/archive", pick=["NONE"]).status_code == 200, "a verdict, not a fault"
 

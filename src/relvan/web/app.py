@@ -119,7 +119,7 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         words = {404: "There is nothing at this address.", 405: "This address does not do that.",
                  413: "That is too large to be taken."}  # fmt: skip
         message = words.get(error.status_code, str(error.detail))
-        return error.status_code, (Refusal("http", message, "Go back, or look for it by Ctrl+K."),)
+        return error.status_code, (Refusal("http", message, "Go back, or search for it with Ctrl+K."),)
     if isinstance(error, RequestValidationError):
         return 422, (Refusal("form", "The address or form holds something unreadable.", "Go back and try again."),)
     if isinstance(error, DatabaseAway):

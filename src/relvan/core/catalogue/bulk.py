@@ -51,7 +51,7 @@ class Operation:
 def check_operations(operations: Sequence[Operation]) -> None:
     """Refuse an operation that its fact does not take, each beside its field."""
     if not 1 <= len(operations) <= MOST_OPERATIONS:
-        raise refuse("missing", f"Choose 1 to {MOST_OPERATIONS} facts to change.", "Choose one.", "operations")
+        raise refuse("missing", f"Choose 1 to {MOST_OPERATIONS} details to change.", "Choose one.", "operations")
     wrong: list[Refusal] = []
     for number, operation in enumerate(operations):
         form = form_of(operation.fact)

@@ -48,8 +48,8 @@ def gtins_of(block: Block) -> list[str]:
 
 
 def repeated(blocks: Iterable[tuple[Sequence[str], Block]], aliases: Mapping[str, str]) -> Repeated:
-    """What these blocks, each with its keys, say more than once. `aliases` are the keys of the products' own SKUs by
-    those of aliases."""
+    """The SKUs and GTINs that more than one row of a file names, as keys. Each block comes with the keys of its rows'
+    SKUs; `aliases` gives, for the key of an alias, the key of its product's own SKU."""
     skus, gtins = Counter[str](), Counter[str]()
     for keys, block in blocks:
         skus.update([aliases.get(key, key) for key in keys] if aliases else keys)

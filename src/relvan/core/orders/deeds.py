@@ -122,7 +122,7 @@ def _reserve(order: OrderStanding) -> DeedAnswer:
     if over := _over(order):
         return over
     if order.reserved == Extent.ALL:
-        return _already(f"“{order.number}” is reserved whole already.")
+        return _already(f"“{order.number}” is reserved in full already.")
     return DOES
 
 
@@ -137,7 +137,7 @@ def _release(order: OrderStanding) -> DeedAnswer:
     if over := _over(order):
         return over
     if order.reserved != Extent.ALL:
-        message = f"“{order.number}” is not reserved whole."
+        message = f"“{order.number}” is not reserved in full."
         return _refused("short", message, "Reserve it first, or wait for stock.")
     if unpaid := _not_payable(order):
         return unpaid

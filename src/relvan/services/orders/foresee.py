@@ -18,8 +18,8 @@ RESERVING = (OrderDeed.RESERVE, OrderDeed.RESERVE_ANYWHERE, OrderDeed.RELEASE_PA
 WOULD = {
     OrderDeed.RELEASE: "would go to the warehouse",
     OrderDeed.RELEASE_PART: "would go to the warehouse as far as there is stock",
-    OrderDeed.RESERVE: "would be reserved whole",
-    OrderDeed.RESERVE_ANYWHERE: "would be reserved whole",
+    OrderDeed.RESERVE: "would be reserved in full",
+    OrderDeed.RESERVE_ANYWHERE: "would be reserved in full",
     OrderDeed.TAKE_BACK: "would come back from the warehouse",
     OrderDeed.UNRESERVE: "would give their stock back",
     OrderDeed.CANCEL: "would be cancelled, for good",
@@ -88,6 +88,6 @@ def in_short(deed: OrderDeed, answer: DeedAnswer) -> str:
     """What is said of all orders to which the same happens: what would be done, or why they stay as they are."""
     if answer.does:
         return WOULD[deed]
-    short = "not reserved whole" if deed == OrderDeed.RELEASE else "not enough stock"
+    short = "not reserved in full" if deed == OrderDeed.RELEASE else "not enough stock"
     reasons = {"already": ALREADY.get(deed, "done already"), "short": short, **STAYS}
     return f"stay: {reasons.get(answer.code, answer.message)}"

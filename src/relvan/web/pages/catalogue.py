@@ -38,7 +38,7 @@ COLUMNS = (
     ("price", "List price"),
     ("cost", "Cost"),
     ("free", "Free"),
-    ("facts", "Facts"),
+    ("facts", "Details"),
     ("listed", "Listed on"),
     ("changed", "Changed"),
 )
@@ -109,7 +109,7 @@ def product_archive(desk: At, form: Form) -> Response:
 def product_unarchive(desk: At, form: Form) -> Response:
     """Take the chosen products out of the archive."""
     verdicts = archive_products(desk.workplace, desk.actor, chosen_products(desk, form), archived=False)
-    return desk.verdicts("/catalogue", verdicts, "Taken out of the archive", undo_path="/catalogue/archive")
+    return desk.verdicts("/catalogue", verdicts, "Restored", undo_path="/catalogue/archive")
 
 
 def _bulk_facts(desk: Desk) -> list[tuple[str, str, str]]:

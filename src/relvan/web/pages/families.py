@@ -106,7 +106,7 @@ def family_preview(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/new", name="family_create")
 def family_create(desk: At, form: Form) -> Response:
-    """Make the family with all its variants."""
+    """Create the family with all its variants."""
     axes = _axes(form)
     shared = {name: form.get(name, "").strip() for name in ("category", "brand", "description")}
     family = NewFamily(form.get("sku", "").strip(), form.get("title", "").strip(), axes, shared)

@@ -32,7 +32,7 @@ STATIONS = (
     ("Catalogue", "/catalogue"),
     ("New product", "/catalogue/new"),
     ("New family", "/families/new"),
-    ("Files in and out", "/imports"),
+    ("Import and export", "/imports"),
     ("Categories and attributes", "/categories"),
     ("Changes of products", "/catalogue/history"),
     ("Listings", "/listings"),

@@ -1,4 +1,4 @@
-"""Files in and out: choosing a file, saying which column is what, looking at the rehearsal."""
+"""Import and export: choosing a file, saying which column is what, looking at the rehearsal."""
 
 from typing import Any
 

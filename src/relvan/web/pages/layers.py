@@ -199,7 +199,7 @@ def layer_copy(desk: At, form: Form, layer_id: int) -> Response:
 
 @router.post("/{layer_id:int}/undo", name="layer_undo")
 def layer_undo(desk: At, form: Form, layer_id: int) -> Response:
-    """Take the last change back."""
+    """Undo the last change."""
     undo_layer(desk.workplace, desk.actor, layer_id)
     return desk.done(f"/listings/layers/{layer_id}", "Taken back.")
 

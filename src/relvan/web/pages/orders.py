@@ -64,8 +64,8 @@ PROGRESS_CHOICES = {
     name: (
         Choice("none", f"not {name} at all"),
         Choice("part", f"{name} in part"),
-        Choice("all", f"{name} whole"),
-        Choice("open", f"not {name} whole"),
+        Choice("all", f"{name} in full"),
+        Choice("open", f"not {name} in full"),
     )
     for name in PROGRESS
 }
