@@ -77,7 +77,7 @@ def test_what_a_floor_holds_and_what_turns_into_a_loss_comes_first(shop, owner):
 def test_the_page_of_the_rehearsal_says_it(shop, owner, web):
     job, _, _ = rehearse(shop, owner, "-20", "PT-B", "PT-C")
     page = " ".join(html.fromstring(web.get(f"/jobs/{job}").text).text_content().split())
-    assert "What that makes of the prices on the channels" in page
+    assert "Prices that the channels would show" in page
     assert "turns into a loss" in page
     assert "held by its floor" in page
 

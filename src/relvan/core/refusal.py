@@ -67,7 +67,8 @@ def refuse(code: str, message: str, fix: str = "", field: str = "") -> Refused:
 
 def not_found(thing: str, name: object) -> NotFound:
     """A `NotFound`, ready to raise."""
-    return NotFound(Refusal("not-found", f"There is no {thing} “{name}”.", "Check the name, or search for it with Ctrl+K."))
+    fix = "Check the name, or search for it with Ctrl+K."
+    return NotFound(Refusal("not-found", f"There is no {thing} “{name}”.", fix))
 
 
 def refuse_if_any(refusals: Iterable[Refusal]) -> None:
