@@ -11,7 +11,7 @@ from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.publish import publish_listings
 from relvan.store.channels import channel_by_key
 from relvan.store.listings import listing_by_id
-from tests.house import add_pot, channel_ids, connect, deliver
+from tests.house import add_pot, channel_ids, connect, deliver, list_everywhere
 from tests.services.test_corvello import gtin, put_pages
 from tests.services.test_families_on_channels import make_family, on
 from tests.services.test_findings import place_by_hand
@@ -214,3 +214,19 @@ def test_a_familys_page_shows_its_variants_and_which_must_be_there(web, shop, ow
     post(web, "/listings/do/publish", pick=str(ids[0]), leave_out="yes", back="/listings")
     deliver(shop)
     assert on(shop)["PT"].state == "live"
+
+
+def test_a_listing_that_differs_from_what_was_sent_is_outdated_on_screen_and_in_the_api(
+    web, api, workplace, owner, world
+):
+    connect(workplace, owner, world, "ownshop")
+    add_pot(workplace, owner)
+    found = list_everywhere(workplace, owner, "PT-14")["ownshop", "PT-14"]
+    change_listings(workplace, owner, [found], {"name": "A better pot"})
+    for path in ("/listings?state=behind", "/products/PT-14", "/listings/coverage", f"/listings/{found}", "/"):
+        text = text_of(web.get(path))
+        assert "outdated" in text, path
+        assert "behind" not in text, path
+    told = api.get(f"/api/v1/listings/{found}").json()
+    assert told["outdated"] == told["behind"] == ["content"]
+    assert api.get("/api/v1/listings").json()["items"][0]["outdated"] == ["content"]

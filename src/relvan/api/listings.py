@@ -35,7 +35,8 @@ def _shape(by: Caller, listing_id: int) -> dict[str, Any]:
             "ref": listing.ref or None,
             "fields": {name: _field(value) for name, value in found.fields.items()},
             "gaps": [{name: gap[name] for name in ("field", "kind", "message", "mend")} for gap in listing.gaps],
-            "behind": listing.behind.split(),
+            "outdated": listing.behind.split(),
+            "behind": listing.behind.split(),  # the same, for one version
             "price": amount_of(listing.price, currency),
             "quantity": listing.quantity,
             "followed": listing.followed,
@@ -85,7 +86,8 @@ def list_listings(
             "state": row.state,
             "ref": row.ref or None,
             "gap_count": row.gap_count,
-            "behind": row.behind.split(),
+            "outdated": row.behind.split(),
+            "behind": row.behind.split(),  # the same, for one version
             "price": amount_of(row.price, row.currency),
             "quantity": row.quantity,
         }

@@ -11,7 +11,7 @@ from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 HINT = "SKU, title, GTIN or alias"
 WAYS = (
     ("not", "not on {}"), ("on", "on {}"), ("selling", "selling on {}"), ("draft", "with gaps on {}"),
-    ("ready", "ready for {}"), ("behind", "behind on {}"), ("refused", "refused by {}"), ("down", "down on {}"),
+    ("ready", "ready for {}"), ("behind", "outdated on {}"), ("refused", "refused by {}"), ("down", "down on {}"),
 )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from relvan.core.catalogue.facts import NAMES, label_of
+from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
 from relvan.core.orders.trays import TRAY_NAMES
 from relvan.settings import Settings
@@ -124,6 +125,9 @@ class SellersHand:
         return str(format_timedelta(delta, add_direction=True, locale=self.locale, threshold=1.2))
 
 
+UPDATE_WORDS = {"overtaken": "replaced"}  # states of updates that are kept by another word
+
+
 def fact_name(name: str) -> str:
     """A fact of the history in words, also one that is no fact of a product."""
     return label_of(name) if name in NAMES or " " in name else name.replace("_", " ")
@@ -154,6 +158,7 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "told": seller.told,
         "fact": fact_name,
         "tray": lambda tray: TRAY_NAMES[tray],
+        "state": lambda state: STATE_WORDS.get(state) or UPDATE_WORDS.get(state, state),
     }
     environment.globals |= {"static": static_path, "demo": demo}
     pieces: Any = environment.get_template("parts/macros.html").module

@@ -23,6 +23,9 @@ class ListingState(StrEnum):
     DOWN = "down"
 
 
+STATE_WORDS = {state: str(state) for state in ListingState} | {ListingState.BEHIND: "outdated"}
+
+
 @dataclass(frozen=True)
 class ListingFacts:
     """What the state is worked out from.

@@ -59,7 +59,7 @@ def link_findings(workplace: Workplace, actor: Actor, pairs: Sequence[tuple[int,
 def link(session: Session, workplace: Workplace, actor: Actor, found: Finding, product: ProductHint, by: str) -> int:
     """Make a finding a listing of ours of a product; the listing's id."""
     if found.listing_id is not None:
-        raise refuse("exists", f"“{found.ref}” is linked already.", "Take the link back first.", "finding")
+        raise refuse("exists", f"“{found.ref}” is linked already.", "Undo the link first.", "finding")
     is_head = bool(found.traits) and not found.head
     if is_head != (product.kind == ProductKind.FAMILY):
         wanted = "is the page of a family" if is_head else "is no family"

@@ -24,9 +24,9 @@ BACK = "/listings/findings"
 def _sentence(session: Any, query: Mapping[str, str]) -> Sentence:
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),
-        Chip("linked", "Linked", (Choice("yes", "that are linked"),)),
+        Chip("linked", "Linked", (Choice("yes", "that are linked already"),)),
     )
-    return read_sentence("Findings", BACK, chips, query, hint="Title or SKU there")
+    return read_sentence("Listings found on channels", BACK, chips, query, hint="Title or SKU there")
 
 
 def _filter(sentence: Sentence) -> FindingFilter:
@@ -66,7 +66,7 @@ def finding_link(desk: At, form: Form) -> Response:
     pairs = [(finding_id, form.get(f"sku_{finding_id}", "").strip()) for finding_id in form.ids("pick")]
     wanted = [(finding_id, sku) for finding_id, sku in pairs if sku]
     if not wanted:
-        raise refuse("missing", "None of the ticked findings has a product beside it.", "Type its SKU.", "pick")
+        raise refuse("missing", "None of the ticked listings has a product beside it.", "Type its SKU.", "pick")
     return desk.verdicts(BACK, link_findings(desk.workplace, desk.actor, wanted), "Linked")
 
 

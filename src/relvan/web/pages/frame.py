@@ -41,7 +41,7 @@ STATIONS = (
     ("Catalogue pages", "/listings/pages"),
     ("Layers", "/listings/layers"),
     ("Translations", "/listings/translations"),
-    ("Findings", "/listings/findings"),
+    ("Unlinked listings", "/listings/findings"),
     ("Stock", "/stock"),
     ("Stock by bin", "/stockroom/bins"),
     ("Ledger of stock", "/stockroom/ledger"),

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.channels.sending import Topic
 from relvan.core.listings.deeds import ListingDeed, read_listing_deed
+from relvan.core.listings.state import STATE_WORDS
 from relvan.core.refusal import Refused, refuse
 from relvan.services.listings.draft import change_listings, draft_on_channels, require_members
 from relvan.services.listings.publish import do_listings, plan_deed
@@ -32,7 +33,6 @@ from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
 router = APIRouter(prefix="/listings")
 PAGE = 50
 LAPSE_DAYS = (7, 14, 30)
-STATES = ("draft", "ready", "sending", "refused", "live", "behind", "down")
 COLUMNS = (
     ("title", "Title"),
     ("channel", "Channel"),
@@ -52,7 +52,7 @@ def _sentence(desk: Desk, query: Mapping[str, str]) -> Sentence:
         passing = listing_chips(session, desk.workplace, query)
     chips = (
         Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in named)),
-        Chip("state", "State", tuple(Choice(state, f"that are {state}") for state in STATES)),
+        Chip("state", "State", tuple(Choice(state, f"that are {word}") for state, word in STATE_WORDS.items())),
         *passing,
         Chip("lapse", "Lapse", tuple(Choice(str(days), f"that lapse within {days} days") for days in LAPSE_DAYS)),
     )
