@@ -16,8 +16,10 @@ from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next
 from relvan.services.outbox.sheets import sheet_due
 from relvan.services.stock.move import MoveStock, move_stock
+from relvan.store.catalogue import find_product
 from relvan.store.channels import channels
 from relvan.store.orders import OrderFilter, order_page
+from relvan.store.stock import stock_rows
 
 TEXT = "A stoneware pot with a glaze, thrown by hand."
 
@@ -130,3 +132,8 @@ def orders(workplace, **wanted):
 def assert_sound(workplace):
     """Every invariant of the database holds."""
     assert check(workplace.database) == []
+
+
+def stock_of_sku(session, sku):
+    """A product's balances by its SKU."""
+    return stock_rows(session, [find_product(session, sku).id])

@@ -340,9 +340,3 @@ def repeat_hooks(memory: Memory, times: int) -> int:
             for _ in range(times):
                 db.execute("INSERT INTO hook_delivery (event, channel, body, due) VALUES (?, ?, ?, 0)", tuple(row))
     return len(rows) * times
-
-
-def page_data(row: Any) -> dict[str, Any]:
-    """The text of an item's page."""
-    data: dict[str, Any] = loads(row["data"])
-    return {"text": data.get("body", ""), "shelf": data.get("section", "")}

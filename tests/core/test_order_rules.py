@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from relvan.core.orders.facts import Extent, LineFacts, order_facts
 from relvan.core.orders.intake import Address, IncomingLine, check_manual_order
 from relvan.core.orders.tax import tax_inside
-from relvan.core.orders.trays import Tray, tray_after_work, tray_at_intake
+from relvan.core.orders.trays import Tray, tray_after_work
 from relvan.core.people.roles import RIGHTS, Right, Role, check_password, check_right
 from relvan.core.refusal import NotAllowed, Refused
 from relvan.core.shipping.life import OPEN_SHIPMENTS, PICK_LIST, SHIPMENT, move
@@ -50,12 +50,6 @@ def test_facts_and_words(lines, paid, facts, words):
 def test_an_order_goes_to_the_tray_where_it_belongs(line, shipments, unknown, paid, tray):
     facts = order_facts([line], paid=paid, total=1)
     assert tray_after_work(facts, open_shipments=shipments, unknown_lines=unknown) == tray
-
-
-def test_a_new_order_lies_in_the_inbox_only_when_all_of_it_is_reserved():
-    assert tray_at_intake(reserved_whole=True, cancelled=False) == Tray.INBOX
-    assert tray_at_intake(reserved_whole=False, cancelled=False) == Tray.SHORT
-    assert tray_at_intake(reserved_whole=True, cancelled=True) == Tray.CANCELLED
 
 
 @pytest.mark.parametrize(

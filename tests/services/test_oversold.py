@@ -6,8 +6,7 @@ from relvan.services.orders.reserve import reserve_anywhere
 from relvan.services.orders.short import short_of
 from relvan.services.stock.availability import availability
 from relvan.store.orders import order_by_number
-from relvan.store.stock import stock_of_sku
-from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read, receive
+from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read, receive, stock_of_sku
 from tests.snapshots import built_once
 
 

@@ -16,7 +16,6 @@ from relvan.services.shipping.labels import buy_labels, find_services, keep_labe
 from relvan.services.shipping.papers import packing_slip, pick_sheet
 from relvan.store.dispatch import parcels_of, pick_rows, shipment_by_id
 from relvan.store.orders import order_by_number, shipment_rows
-from relvan.store.stock import stock_of_sku
 from tests.house import (
     add_pot,
     assert_sound,
@@ -26,6 +25,7 @@ from tests.house import (
     orders,
     read,
     receive,
+    stock_of_sku,
 )
 from tests.snapshots import built_once
 

@@ -3,13 +3,14 @@
 from datetime import timedelta
 
 import pytest
+from sqlalchemy import select
 
 from relvan.core.refusal import Refused
 from relvan.services.prices.explain import explain_price
-from relvan.services.prices.sales import PlanSale, end_sale, plan_sale, sales_of, turn_sales
+from relvan.services.prices.sales import PlanSale, end_sale, plan_sale, turn_sales
 from relvan.services.prices.set import set_floor, set_list_price
-from relvan.store.catalogue import find_product
 from relvan.store.prices_sent import SentFilter, prices_sent
+from relvan.store.tables import SaleWindow
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere
 from tests.snapshots import built_once
 
@@ -35,7 +36,9 @@ def there(world, channel="ownshop"):
 
 def windows(shop):
     with shop.database.reading() as session:
-        return [row.state for row in sales_of(session, find_product(session, "PT-14").id)]
+        return list(
+            session.scalars(select(SaleWindow.state).where(SaleWindow.state != "over").order_by(SaleWindow.since))
+        )
 
 
 def test_a_window_starts_and_ends_by_itself(shop, owner, world):

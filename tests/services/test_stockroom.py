@@ -25,8 +25,7 @@ from relvan.store.catalogue import find_product
 from relvan.store.coming import coming_of, expected_rows, transfer_rows
 from relvan.store.ledger import LedgerFilter, bins_page, ledger_page
 from relvan.store.orders import promised_to
-from relvan.store.stock import stock_of_sku
-from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read
+from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read, stock_of_sku
 from tests.snapshots import built_once
 
 DUE = date(2026, 12, 1)

@@ -12,8 +12,7 @@ from relvan.store.orders import SORTING as ORDER_SORTING
 from relvan.store.orders import OrderFilter, order_page
 from relvan.store.product_list import SORTING as PRODUCT_SORTING
 from relvan.store.product_list import ProductFilter, product_page
-from relvan.store.stock import stock_of_sku
-from tests.house import add_pot, connect, receive
+from tests.house import add_pot, connect, receive, stock_of_sku
 from tests.services.test_families_on_channels import make_family
 from tests.snapshots import built_once
 from tests.visitor import post, wrong_beside

@@ -62,9 +62,3 @@ def drift_rows(
     if before is not None:
         statement = statement.where(row.id < before)
     return rows_as(DriftRow, session, statement)
-
-
-def count_drifts(session: Session) -> int:
-    """How many confirmed differences wait for a person."""
-    wanted = select(func.count()).where(Drift.confirmed_at.is_not(None), WAITS)
-    return session.scalar(wanted) or 0

@@ -8,7 +8,7 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.store.rows import rows_as
-from relvan.store.tables import AuditEntry, BulkJob, Person, Product
+from relvan.store.tables import AuditEntry, Person, Product
 
 
 @dataclass(frozen=True)
@@ -73,12 +73,6 @@ def changes_since(session: Session, product_id: int, moment: datetime) -> list[d
 def made_at(session: Session, product_id: int) -> datetime:
     """When a product was made."""
     return session.scalars(select(Product.created_at).where(Product.id == product_id)).one()
-
-
-def job_titles(session: Session, limit: int = 20) -> list[tuple[int, str]]:
-    """(id, title) of the last bulk jobs."""
-    rows = session.execute(select(BulkJob.id, BulkJob.title).order_by(BulkJob.id.desc()).limit(limit)).all()
-    return [(job_id, title) for job_id, title in rows]
 
 
 def last_change(session: Session, kind: str, subject_id: int, deed: str) -> HistoryRow | None:

@@ -8,7 +8,6 @@ from typing import Protocol
 from sqlalchemy import case, func, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.identity import sku_key
 from relvan.core.picking.walk import Place
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import Balance as CoreBalance
@@ -221,9 +220,3 @@ def places_of(session: Session, warehouse_id: int, product_ids: Collection[int])
         if left > 0:
             found[product_id].append(Place(bin_id, code, walk, left))
     return found
-
-
-def stock_of_sku(session: Session, sku: str) -> list[StockRow]:
-    """A product's balances by its SKU."""
-    ids = session.scalars(select(Product.id).where(Product.sku_key == sku_key(sku))).all()
-    return stock_rows(session, ids)

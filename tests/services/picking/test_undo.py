@@ -14,8 +14,7 @@ from relvan.services.picking.undo import undo_pick
 from relvan.services.stock.availability import availability
 from relvan.store.dispatch import pick_list_rows, pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows
-from relvan.store.stock import stock_of_sku
-from tests.house import add_pot, assert_sound, count, receive
+from tests.house import add_pot, assert_sound, count, receive, stock_of_sku
 from tests.snapshots import built_once
 
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")

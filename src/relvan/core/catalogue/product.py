@@ -30,7 +30,6 @@ class ProductKind(StrEnum):
 
 
 STOCKED = (ProductKind.SINGLE, ProductKind.VARIANT)
-SOLD = (ProductKind.SINGLE, ProductKind.VARIANT, ProductKind.KIT, ProductKind.SERVICE)
 
 
 @dataclass(frozen=True)

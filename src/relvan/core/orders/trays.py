@@ -22,14 +22,6 @@ TRAY_NAMES = {
     Tray.CLOSED: "Closed",
     Tray.CANCELLED: "Cancelled",
 }
-OPEN_TRAYS = (Tray.INBOX, Tray.FLOOR, Tray.SHORT)
-
-
-def tray_at_intake(*, reserved_whole: bool, cancelled: bool) -> Tray:
-    """A new order lies in the inbox when all of it is reserved, else with those short of stock."""
-    if cancelled:
-        return Tray.CANCELLED
-    return Tray.INBOX if reserved_whole else Tray.SHORT
 
 
 def tray_after_work(facts: OrderFacts, *, open_shipments: int, unknown_lines: int) -> Tray:

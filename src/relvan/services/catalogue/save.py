@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.facts import draft_from, facts_of, with_facts
+from relvan.core.catalogue.facts import facts_of, with_facts
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductDraft
 from relvan.core.people.roles import Right
@@ -15,7 +15,6 @@ from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.tables import Product
 
 CHUNK = 500
 
@@ -109,8 +108,3 @@ def save_many(
     for (position, sku, _), wish in zip(wanted, wishes, strict=True):
         verdicts[position] = refused_verdict(sku, Refused(*wish.refusals)) if wish.refusals else Verdict(sku, True)
     return [verdicts[position] for position in range(len(drafts))]
-
-
-def draft_of(session: Session, product: Product) -> ProductDraft:
-    """A saved product as a draft, to change it: its own facts, without what its family lends."""
-    return draft_from(facts_by_id(session, [product.id])[product.id])

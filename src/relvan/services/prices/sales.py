@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Right
@@ -109,9 +108,3 @@ def _follow(session: Session, workplace: Workplace, product_ids: list[int], caus
     session.flush()
     concerned = {*product_ids, *variants_of(session, product_ids)}
     refresh_listings(session, workplace, product_ids=concerned, cause=cause)
-
-
-def sales_of(session: Session, product_id: int) -> list[SaleWindow]:
-    """The sale prices of a product that are not over, soonest first."""
-    wanted = select(SaleWindow).where(SaleWindow.product_id == product_id, SaleWindow.state != "over")
-    return list(session.scalars(wanted.order_by(SaleWindow.since)))
