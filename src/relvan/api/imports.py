@@ -4,7 +4,7 @@ import json
 from dataclasses import replace
 from typing import Annotated, Any
 
-from fastapi import File, Form, UploadFile
+from fastapi import Depends, File, Form, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -137,18 +137,17 @@ def get_template(by: By, kind: OfKind, form: OfForm) -> StreamingResponse:
     return send(template(by.workplace, kind, form))
 
 
+def products_exported(matching: Matching, product_kind: str = "", archived: YesOrNo = None) -> ProductFilter:
+    """Which products an export is of."""
+    return replace(matching, kind=product_kind, archived=bool(archived))
+
+
+Exported = Annotated[ProductFilter, Depends(products_exported)]
+
+
 @router.get("/exports/{kind}.{form}", **gives_file(*FILE_MEDIA))
-def get_export(
-    by: By,
-    kind: OfKind,
-    form: OfForm,
-    matching: Matching,
-    product_kind: str = "",
-    archived: YesOrNo = None,
-    columns: str = "",
-) -> StreamingResponse:
-    """Products that match, as a file that can be brought in again. `columns` are names parted by commas."""
-    wanted = replace(matching, kind=product_kind, archived=bool(archived))
+def get_export(by: By, kind: OfKind, form: OfForm, wanted: Exported, columns: str = "") -> StreamingResponse:
+    """Products that match, as a file that can be imported again. `columns` are names parted by commas."""
     chosen = [name.strip() for name in columns.split(",") if name.strip()]
     return send(take_out(by.workplace, kind, form, wanted=wanted, chosen=chosen))
 

@@ -3,7 +3,7 @@
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import Query
+from fastapi import Depends, Query
 
 from relvan.api.desk import By, Caller, Cursor, Limit, YesOrNo, api_router, page_of
 from relvan.api.listing_shapes import (
@@ -185,28 +185,29 @@ def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -
     }
 
 
-@router.get("/coverage")
-def get_coverage(
-    by: By,
-    q: str = "",
-    category: str = "",
-    in_stock: YesOrNo = None,
-    at: Annotated[list[str] | None, Query()] = None,
-    limit: Limit = 50,
-    after: str = "",
-) -> dict[str, Any]:
-    """Products by channels, families folded. `at` says how they stand: `at=corvello:not&at=hagglet:selling`."""
+def coverage_asked(
+    q: str = "", category: str = "", in_stock: YesOrNo = None, at: Annotated[list[str] | None, Query()] = None
+) -> CoverageFilter:
+    """Which products a page of the coverage shows."""
     wanted = dict(one.partition(":")[::2] for one in at or [])
     wrong = [way for way in wanted.values() if way != "not" and way not in WAYS]
     if wrong:
         raise refuse("not-allowed", f"“At” must be one of not, {', '.join(WAYS)}.", f"It got “{wrong[0][:20]}”.", "at")
+    return CoverageFilter(q, category, in_stock, wanted)
+
+
+@router.get("/coverage")
+def get_coverage(
+    by: By, wanted: Annotated[CoverageFilter, Depends(coverage_asked)], limit: Limit = 50, after: str = ""
+) -> dict[str, Any]:
+    """Products by channels, families folded. `at` says how they stand: `at=corvello:not&at=hagglet:selling`."""
     with by.workplace.database.reading() as session:
         known = dict(channel_names(session))
-        strange = [key for key in wanted if key not in known]
+        strange = [key for key in wanted.at if key not in known]
         if strange:
             raise not_found("channel", strange[0])
         rows, following = page_of(
-            coverage_page(session, CoverageFilter(q, category, in_stock, wanted), after=after, limit=limit + 1),
+            coverage_page(session, wanted, after=after, limit=limit + 1),
             limit,
             lambda row: row.sku.casefold(),
         )

@@ -123,20 +123,24 @@ def progress_asked(
 Progress = Annotated[OrderFilter, Depends(progress_asked)]
 
 
-@router.get("/orders")
-def list_orders(
-    by: By,
+def orders_asked(
     progress: Progress,
     q: str = "",
     tray: Annotated[str, OneOf("tray", tuple(Tray))] = "",
     channel: str = "",
     channel_number: str = "",
-    limit: Limit = 50,
-    after: Cursor = 0,
-) -> dict[str, Any]:
+) -> OrderFilter:
+    """Which orders a list is of."""
+    return replace(progress, words=channel_number or q, tray=tray, channel=channel)
+
+
+Asked = Annotated[OrderFilter, Depends(orders_asked)]
+
+
+@router.get("/orders")
+def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
     """Orders, the newest first."""
     with by.workplace.database.reading() as session:
-        wanted = replace(progress, words=channel_number or q, tray=tray, channel=channel)
         rows, following = page_of(order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id)
     items = [
         {

@@ -4,7 +4,7 @@ from dataclasses import asdict
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import Header
+from fastapi import Depends, Header
 from pydantic import AwareDatetime, Field
 
 from relvan.api.desk import By, Caller, Limit, OneOf, api_router
@@ -74,18 +74,21 @@ class BinCount(Shape):
     lines: list[CountShape] = Field(min_length=1, max_length=1_000)
 
 
-@router.get("/stock/ledger")
-def list_ledger(
-    by: By,
+def movements_asked(
     q: str = "",
     reason: Annotated[str, OneOf("reason", tuple(Reason))] = "",
     warehouse: str = "",
     since: AwareDatetime | None = None,
-    limit: Limit = 50,
-    after: int | None = None,
+) -> LedgerFilter:
+    """Which movements a list is of."""
+    return LedgerFilter(q, reason, warehouse, since)
+
+
+@router.get("/stock/ledger")
+def list_ledger(
+    by: By, wanted: Annotated[LedgerFilter, Depends(movements_asked)], limit: Limit = 50, after: int | None = None
 ) -> dict[str, Any]:
     """The ledger, newest first."""
-    wanted = LedgerFilter(q, reason, warehouse, since)
     with by.workplace.database.reading() as session:
         rows = ledger_page(session, wanted, before=after, limit=limit + 1)
     return {

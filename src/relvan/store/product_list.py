@@ -1,6 +1,6 @@
 """Pages of products for the catalogue and every other list of them."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -96,6 +96,10 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
     ]
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
         found.append(found_by.condition(Product.__table__.c.id))
+    return [*found, *_of_themselves(wanted), *_of_stock(wanted), *_of_listings(session, wanted)]
+
+
+def _of_themselves(wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
     if wanted.category:
         below = f"{wanted.category}{SEPARATOR}"
 
@@ -104,36 +108,41 @@ def _conditions(session: Session, wanted: ProductFilter) -> list[ColumnElement[b
 
         heads = select(_family.id).where(_family.kind == ProductKind.FAMILY, inside(_family.category))
         lent = and_(Product.category == "", Product.family_id.in_(heads))
-        found.append(or_(inside(Product.category), lent))
+        yield or_(inside(Product.category), lent)
     if wanted.family:
         head = select(SkuName.product_id).where(SkuName.key == sku_key(wanted.family)).scalar_subquery()
-        found.append(Product.family_id == head)
+        yield Product.family_id == head
     if wanted.lacking:
-        found.append(Product.lacking > 0)
-    if wanted.blocked:
-        found.append(Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0)))
-    if wanted.priced in PRICED:
-        found.append(Product.id.in_(select(Listing.product_id).where(PRICED[wanted.priced])))
-    if wanted.sold_below_since:
-        found.append(Product.id.in_(sold_below(wanted.sold_below_since)))
-    if wanted.floored:
-        found.append(Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True))))
+        yield Product.lacking > 0
     if wanted.kind:
-        found.append(Product.kind == wanted.kind)
+        yield Product.kind == wanted.kind
     if wanted.stocked:
-        found.append(Product.kind.in_(STOCKED))
-    if wanted.on:
-        found.append(_listed_on(wanted.on))
-    if wanted.not_on:
-        found.append(~_listed_on(wanted.not_on))
-    if wanted.gap_on or wanted.gap_kind or wanted.drafts_of is not None:
-        listings = ListingFilter(channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of)
-        found.append(Product.id.in_(select(Listing.product_id).where(*conditions_of(session, listings))))
+        yield Product.kind.in_(STOCKED)
+
+
+def _of_stock(wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
+    if wanted.blocked:
+        yield Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0))
     if wanted.in_stock is not None:
         free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
         has_stock = exists().where(Balance.product_id == Product.id, free > 0)
-        found.append(has_stock if wanted.in_stock else ~has_stock)
-    return found
+        yield has_stock if wanted.in_stock else ~has_stock
+
+
+def _of_listings(session: Session, wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
+    if wanted.priced in PRICED:
+        yield Product.id.in_(select(Listing.product_id).where(PRICED[wanted.priced]))
+    if wanted.sold_below_since:
+        yield Product.id.in_(sold_below(wanted.sold_below_since))
+    if wanted.floored:
+        yield Product.id.in_(select(Listing.product_id).where(Listing.floored.is_(True)))
+    if wanted.on:
+        yield _listed_on(wanted.on)
+    if wanted.not_on:
+        yield ~_listed_on(wanted.not_on)
+    if wanted.gap_on or wanted.gap_kind or wanted.drafts_of is not None:
+        listings = ListingFilter(channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of)
+        yield Product.id.in_(select(Listing.product_id).where(*conditions_of(session, listings)))
 
 
 def _listed_on(channel: str) -> ColumnElement[bool]:

@@ -81,7 +81,7 @@ def impact_of_layer(
             changing = {*before.values, *after.values}
         new = replace(speakers, layers={**speakers.layers, layer_id: after},
                       standing={**speakers.standing, channel.id: _standing(speakers, channel.id, after)})  # fmt: skip
-        found = _compare(session, book, ids, changing, speakers, new, {}, {})
+        found = _compare(session, ids, _Ground(book, _ruled(book, changing), speakers, new, {}, {}, {}, {}))
         if before.steps != after.steps or (before.steps is not None and stands != before.standing_for):
             _compare_prices(session, workplace, ids, found, _Ground(book, (), speakers, new, {}, {}, {}, {}))
         return found
@@ -98,7 +98,8 @@ def impact_of_use(workplace: Workplace, listing_ids: Sequence[int], layers: Mapp
         topics = set(layers)
         changing = {rule.name for rule in book.fields if rule.layer in topics}
         given = dict.fromkeys(listing_ids, layers)
-        found = _compare(session, book, listing_ids, changing, speakers, speakers, {}, given)
+        ground = _Ground(book, _ruled(book, changing), speakers, speakers, {}, {}, given, {})
+        found = _compare(session, listing_ids, ground)
         if "price" in topics:
             ground = _Ground(book, (), speakers, speakers, {}, {}, given, {})
             _compare_prices(session, workplace, listing_ids, found, ground)
@@ -113,22 +114,17 @@ def _standing(speakers: Speakers, channel_id: int, after: Layer) -> list[Layer]:
 Given = Mapping[int, Mapping[str, int | None]]
 
 
-def _compare(
-    session: Session,
-    book: Rulebook,
-    listing_ids: Sequence[int],
-    changing: Collection[str],
-    before: Speakers,
-    after: Speakers,
-    given_before: Given,
-    given_after: Given,
-) -> Impact:
-    rules = [rule for rule in book.fields if rule.name in changing]
+def _ruled(book: Rulebook, changing: Collection[str]) -> list[FieldRule]:
+    return [rule for rule in book.fields if rule.name in changing]
+
+
+def _compare(session: Session, listing_ids: Sequence[int], of_all: "_Ground") -> Impact:
+    """Compare chunk by chunk; `of_all` is the ground of every chunk but for its layers and products."""
     impact = Impact(listings=len(listing_ids))
     for start in range(0, len(listing_ids), CHUNK):
         chunk = listing_ids[start : start + CHUNK]
         rows, chosen = impact_rows(session, chunk), chosen_layers(session, chunk)
-        ground = _Ground(book, rules, before, after, chosen, given_before, given_after, {})
+        ground = replace(of_all, chosen=chosen, products={})
         if ground.wants_products():
             listed = listed_products(session, {row.product_id for row in rows})
             ground.products.update(listed)

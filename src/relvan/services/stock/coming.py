@@ -115,7 +115,8 @@ def send_transfer(workplace: Workplace, actor: Actor, wish: SendTransfer) -> int
             sent_at=workplace.now(), request_key=wish.request_key,
         )  # fmt: skip
         session.add(row)
-        _write(session, workplace, actor, product, source, shelf, -wish.quantity, f"to {target.name}")
+        leave = _moved(product, source, shelf, -wish.quantity, f"to {target.name}")
+        _write(session, workplace, actor, leave)
         follow_movements(session, workplace, [product.id])
         return row.id
 
@@ -136,7 +137,9 @@ def receive_transfer(
         product = session.get_one(Product, row.product_id)
         source, target = session.get_one(Warehouse, row.from_id), session.get_one(Warehouse, row.to_id)
         place = place_of(session, product, target, shelf)
-        _write(session, workplace, actor, product, target, place, units, f"from {source.name}", key)
+        arrive = _moved(product, target, place, units, f"from {source.name}")
+        arrive.request_key = key
+        _write(session, workplace, actor, arrive)
         row.received += units
         if row.received == row.quantity:
             row.ended_at = workplace.now()
@@ -164,14 +167,21 @@ def _open_transfer(session: Session, transfer_id: int, *, done: bool) -> Transfe
     return row
 
 
-def _write(
-    session: Session, workplace: Workplace, actor: Actor, product: Product, warehouse: Warehouse, shelf: Bin,
-    units: int, note: str, key: str | None = None,
-) -> None:  # fmt: skip
-    movement = Movement(
-        at=workplace.now(), product_id=product.id, warehouse_id=warehouse.id, bin_id=shelf.id,
-        reason=Reason.TRANSFER, on_hand=units, blocked=0, note=note, person_id=actor.person_id, request_key=key,
-    )  # fmt: skip
+def _moved(product: Product, warehouse: Warehouse, shelf: Bin, units: int, note: str) -> Movement:
+    """A movement of a transfer, before it is said when and by whom it happened."""
+    return Movement(
+        product_id=product.id,
+        warehouse_id=warehouse.id,
+        bin_id=shelf.id,
+        reason=Reason.TRANSFER,
+        on_hand=units,
+        blocked=0,
+        note=note,
+    )
+
+
+def _write(session: Session, workplace: Workplace, actor: Actor, movement: Movement) -> None:
+    movement.at, movement.person_id = workplace.now(), actor.person_id
     write_movement(session, movement)
 
 
