@@ -1,7 +1,10 @@
 """What a deed on orders is foreseen to do is what it does, for every deed, in every state that orders come into."""
 
+import tempfile
+from pathlib import Path
+
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import (
     RuleBasedStateMachine,
@@ -20,6 +23,7 @@ from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.workplace import Workplace
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows, shipments_of
 from tests.house import add_pot, assert_sound, receive
@@ -62,13 +66,23 @@ def standing(place, number):
 
 
 class Desk(RuleBasedStateMachine):
-    """Orders taken, and deeds on several of them at once; some are picked in between."""
+    """Orders taken, and deeds on several of them at once; some are picked in between. Every run has a shop of its
+    own."""
 
-    place = owner = None
+    built = houses = owner = None
 
     @initialize()
     def begin(self):
+        self.folder = Path(tempfile.mkdtemp(dir="/dev/shm" if Path("/dev/shm").is_dir() else None))
+        self.house = self.houses.copy(self.built, self.folder / "data")
+        self.place = Workplace(self.house)
         self.numbers = []
+
+    def teardown(self):
+        if hasattr(self, "place"):
+            self.place.close()
+            self.houses.drop(self.house)
+            self.folder.rmdir()
 
     @precondition(lambda self: len(self.numbers) < 5)
     @rule(pots=st.integers(0, 4), others=st.integers(0, 3))
@@ -108,7 +122,7 @@ class Desk(RuleBasedStateMachine):
 
     @invariant()
     def all_is_accounted_for(self):
-        if self.place is not None:
+        if hasattr(self, "place"):
             assert_sound(self.place)
 
 
@@ -117,12 +131,13 @@ def shipment_rows_of(place, state):
         return shipment_rows(session, states=[state])
 
 
-def test_what_is_foreseen_is_what_is_done(desk, owner):
+def test_what_is_foreseen_is_what_is_done(desk, owner, houses):
+    desk.database.close()
     run_state_machine_as_test(
-        type("Here", (Desk,), {"place": desk, "owner": owner}),
+        type("Here", (Desk,), {"built": desk.settings, "houses": houses, "owner": owner}),
         settings=settings(
             max_examples=12, stateful_step_count=18, deadline=None, database=None,
-            suppress_health_check=list(HealthCheck),
+            phases=[Phase.generate], suppress_health_check=list(HealthCheck),
         ),
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ from relvan.core.orders.deeds import OrderDeed
 from relvan.core.people.roles import Right
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.orders.reserve import answer_for, part_answer, reserve_all
+from relvan.services.orders.reserve import answer_for, part_answer, plan_reservations, reserve_all
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
@@ -39,11 +39,12 @@ def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
         if not answer_for(session, order, OrderDeed.RELEASE_PART).does:
             return ""
         standing = standings_of(session, [order])[order.id]
-        plan = reserve_all(session, workplace, actor, [order], part=True)[order.id]
+        plan = plan_reservations(session, [order], part=True).plans[order.id]
         answer = part_answer(session, order, standing, plan)
         answer.raise_if_refused()
         if not answer.does:
             return ""
+        reserve_all(session, workplace, actor, [order], part=True)
         return _release(session, workplace, actor, order)
 
     return for_each(workplace, numbers, deed)
