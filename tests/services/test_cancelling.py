@@ -1,16 +1,8 @@
 """Cancelling and taking back in the middle of the work on the floor: stock comes free once, walks go on."""
 
 import pytest
-from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
-from hypothesis.stateful import (
-    RuleBasedStateMachine,
-    initialize,
-    invariant,
-    precondition,
-    rule,
-    run_state_machine_as_test,
-)
+from hypothesis.stateful import invariant, precondition, rule
 
 from relvan.core.refusal import Refused
 from relvan.services.orders.cancel import cancel_orders, take_back_shipments
@@ -20,6 +12,7 @@ from relvan.services.stock.availability import availability
 from relvan.store.dispatch import pick_list_rows
 from relvan.store.orders import order_by_number, shipments_of
 from tests.house import assert_sound
+from tests.machines import OnACopy, run_on_copies
 from tests.services.test_orders import desk, one, take  # noqa: F401
 from tests.services.test_sale import picks_of, shipments
 
@@ -100,12 +93,9 @@ def test_among_many_each_gets_its_own_verdict(desk, owner):  # noqa: F811
     assert_sound(desk)
 
 
-class Floor(RuleBasedStateMachine):
+class Floor(OnACopy):
     """Orders taken, released, walked, picked, cancelled and taken back in any order; stock is always accounted for."""
 
-    place = owner = None
-
-    @initialize()
     def begin(self):
         self.numbers, self.walks = [], []
 
@@ -138,7 +128,7 @@ class Floor(RuleBasedStateMachine):
 
     @invariant()
     def all_is_accounted_for(self):
-        if self.place is None or not getattr(self, "numbers", None):
+        if not hasattr(self, "place"):
             return
         assert_sound(self.place)
         with self.place.database.reading() as session:
@@ -149,15 +139,8 @@ class Floor(RuleBasedStateMachine):
                     assert states <= {"cancelled"}, number
 
 
-def test_whatever_is_done_on_the_floor_stock_is_accounted_for(workplace, owner, desk):  # noqa: F811
-    machine = type("Here", (Floor,), {"place": desk, "owner": owner})
-    run_state_machine_as_test(
-        machine,
-        settings=settings(
-            max_examples=8, stateful_step_count=14, deadline=None, database=None,
-            suppress_health_check=list(HealthCheck),
-        ),
-    )  # fmt: skip
+def test_whatever_is_done_on_the_floor_stock_is_accounted_for(owner, desk, houses):  # noqa: F811
+    run_on_copies(Floor, desk, owner, houses, runs=8, steps=14)
 
 
 def test_nothing_is_cancelled_by_a_tray_that_nobody_has(desk, owner):  # noqa: F811

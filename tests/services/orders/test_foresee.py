@@ -1,19 +1,8 @@
 """What a deed on orders is foreseen to do is what it does, for every deed, in every state that orders come into."""
 
-import tempfile
-from pathlib import Path
-
 import pytest
-from hypothesis import HealthCheck, Phase, settings
 from hypothesis import strategies as st
-from hypothesis.stateful import (
-    RuleBasedStateMachine,
-    initialize,
-    invariant,
-    precondition,
-    rule,
-    run_state_machine_as_test,
-)
+from hypothesis.stateful import invariant, precondition, rule
 
 from relvan.core.orders.deeds import OrderDeed, Outcome
 from relvan.core.orders.intake import Address, IncomingLine
@@ -23,10 +12,10 @@ from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.picking.lists import make_pick_list, record_pick
-from relvan.services.workplace import Workplace
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows, shipments_of
 from tests.house import add_pot, assert_sound, receive
+from tests.machines import OnACopy, run_on_copies
 from tests.snapshots import built_once
 
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
@@ -65,24 +54,11 @@ def standing(place, number):
         return order.tray, order.words, order.fact_reserved, order.cancelled_at, lines, states
 
 
-class Desk(RuleBasedStateMachine):
-    """Orders taken, and deeds on several of them at once; some are picked in between. Every run has a shop of its
-    own."""
+class Desk(OnACopy):
+    """Orders taken, and deeds on several of them at once; some are picked in between."""
 
-    built = houses = owner = None
-
-    @initialize()
     def begin(self):
-        self.folder = Path(tempfile.mkdtemp(dir="/dev/shm" if Path("/dev/shm").is_dir() else None))
-        self.house = self.houses.copy(self.built, self.folder / "data")
-        self.place = Workplace(self.house)
         self.numbers = []
-
-    def teardown(self):
-        if hasattr(self, "place"):
-            self.place.close()
-            self.houses.drop(self.house)
-            self.folder.rmdir()
 
     @precondition(lambda self: len(self.numbers) < 5)
     @rule(pots=st.integers(0, 4), others=st.integers(0, 3))
@@ -132,14 +108,7 @@ def shipment_rows_of(place, state):
 
 
 def test_what_is_foreseen_is_what_is_done(desk, owner, houses):
-    desk.database.close()
-    run_state_machine_as_test(
-        type("Here", (Desk,), {"built": desk.settings, "houses": houses, "owner": owner}),
-        settings=settings(
-            max_examples=12, stateful_step_count=18, deadline=None, database=None,
-            phases=[Phase.generate], suppress_health_check=list(HealthCheck),
-        ),
-    )  # fmt: skip
+    run_on_copies(Desk, desk, owner, houses, runs=12, steps=18)
 
 
 def test_scarce_stock_is_foreseen_for_the_first_named_as_it_is_reserved(desk, owner):
