@@ -38,6 +38,8 @@ def test_one_sale_by_hand(person, demo, tmp_path):
     expect(page.get_by_text("8 on hand in millrace")).to_be_visible()
 
     # drafted on every channel; gaps mended on two
+    page.get_by_role("button", name="Draft listings").click()
+    expect(page.get_by_role("alert")).to_have_text("Tick at least one channel first.")
     for name in ("Corvello", "Hagglet", "Loomstead", "Own shop"):
         page.get_by_label(name, exact=True).check()
     page.get_by_role("button", name="Draft listings").click()

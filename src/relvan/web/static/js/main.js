@@ -5,6 +5,7 @@ import { counting } from "./counting.js";
 import { family } from "./family.js";
 import { keys } from "./keys.js";
 import { listing } from "./listing.js";
+import { needs } from "./needs.js";
 import { pictures } from "./pictures.js";
 import { scanner } from "./scanner.js";
 import { sheet } from "./sheet.js";
@@ -15,4 +16,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, counting, family, keys, listing, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [change, command, counting, family, keys, listing, needs, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
