@@ -92,7 +92,8 @@ By = Annotated[Caller, Depends(caller)]
 
 
 def _refuse_unknown_names(request: Request) -> None:
-    """A name that a call does not know is a filter misspelt: without it the call would be about more than is meant."""
+    """Refuse a query name that the call does not know. It is most likely a misspelt filter, and a call that ignored it
+    would act on more things than its sender means."""
     route = request.scope["route"]
     unknown = [name for name in request.query_params if name not in route.query_names]
     if unknown:
@@ -162,7 +163,7 @@ def api_router(**options: Any) -> APIRouter:
 
 
 def gives_file(*media: str) -> dict[str, Any]:
-    """What the decorator of a call says whose answer is a file of one of these media types."""
+    """Keyword arguments for the decorator of a call that answers with a file of one of these media types."""
     content = {kind: {"schema": {"type": "string", "format": "binary"}} for kind in media}
     return {"response_class": Response, "responses": {200: {"description": "The file.", "content": content}}}
 

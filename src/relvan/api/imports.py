@@ -138,7 +138,7 @@ def get_template(by: By, kind: OfKind, form: OfForm) -> StreamingResponse:
 
 
 def products_exported(matching: Matching, product_kind: str = "", archived: YesOrNo = None) -> ProductFilter:
-    """Which products an export is of."""
+    """The filter that the query of an export describes."""
     return replace(matching, kind=product_kind, archived=bool(archived))
 
 

@@ -188,7 +188,7 @@ def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -
 def coverage_asked(
     q: str = "", category: str = "", in_stock: YesOrNo = None, at: Annotated[list[str] | None, Query()] = None
 ) -> CoverageFilter:
-    """Which products a page of the coverage shows."""
+    """The filter that the query of `GET /coverage` describes."""
     wanted = dict(one.partition(":")[::2] for one in at or [])
     wrong = [way for way in wanted.values() if way != "not" and way not in WAYS]
     if wrong:

@@ -8,7 +8,7 @@ from fastapi import Depends
 
 from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
 from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
-from relvan.core.orders.deeds import deeds_of, read_deed
+from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.orders.trays import Tray
 from relvan.core.refusal import Refusal, Refused, refuse
@@ -54,10 +54,7 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
         "tray": order.tray,
         "progress": _progress(order),
         "facts": _progress(order),  # the name of version 0.1, kept for one version
-        "deeds": {
-            deed: {"outcome": answer.outcome, "code": answer.code, "message": answer.message, "fix": answer.fix}
-            for deed, answer in deeds.items()
-        },
+        "deeds": {deed: _answer(answer) for deed, answer in deeds.items()},
         "open": order.words,
         "customer": {"name": order.customer, "mail": Address.read(order.ship_to).mail},
         "ship_to": Address.read(order.ship_to).as_dict(),
@@ -100,6 +97,10 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
     }
 
 
+def _answer(answer: DeedAnswer) -> dict[str, str]:
+    return {"outcome": answer.outcome, "code": answer.code, "message": answer.message, "fix": answer.fix}
+
+
 def _progress(order: Order) -> dict[str, str]:
     return {
         "reserved": order.fact_reserved,
@@ -130,7 +131,7 @@ def orders_asked(
     channel: str = "",
     channel_number: str = "",
 ) -> OrderFilter:
-    """Which orders a list is of."""
+    """The filter that the query of `GET /orders` describes."""
     return replace(progress, words=channel_number or q, tray=tray, channel=channel)
 
 
@@ -236,13 +237,7 @@ for _name, (_deed, _words) in BULK.items():
 def post_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]:
     """What a deed would come to on each order, without doing it."""
     foreseen = foresee_orders(by.workplace, read_deed(deed), wish.numbers)
-    return {
-        "items": [
-            {"number": one.number, "outcome": one.answer.outcome, "code": one.answer.code,
-             "message": one.answer.message, "fix": one.answer.fix}
-            for one in foreseen
-        ]
-    }  # fmt: skip
+    return {"items": [{"number": one.number, **_answer(one.answer)} for one in foreseen]}
 
 
 @router.post("/orders/move")

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
 from relvan.core.money import Money
-from relvan.core.orders.trays import Tray
+from relvan.core.orders.trays import CHOSEN_BY_HAND
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
 
@@ -16,7 +16,8 @@ Id = Annotated[int, Field(json_schema_extra={"minimum": 1, "maximum": MOST_ID})]
 
 
 def described(values: Iterable[str]) -> WithJsonSchema:
-    """That a value is one of these, for the description; the deed itself refuses others in its own words."""
+    """List the allowed values in the API's description. Other values are not refused here: the service that is called
+    refuses them in its own words."""
     return WithJsonSchema({"type": "string", "enum": [*map(str, values)]})
 
 
@@ -113,7 +114,7 @@ class OrderNumbers(Shape):
 class OrderMove(OrderNumbers):
     """Orders and the tray to put them into."""
 
-    tray: Annotated[str, described(Tray)]
+    tray: Annotated[str, described(CHOSEN_BY_HAND)]
 
 
 class AddressShape(Shape):
@@ -146,7 +147,7 @@ class NewOrder(Shape):
 class OrderChange(Shape):
     """What may be changed on an order."""
 
-    tray: Annotated[str, described(Tray)] | None = None
+    tray: Annotated[str, described(CHOSEN_BY_HAND)] | None = None
 
 
 class NewPickList(Shape):

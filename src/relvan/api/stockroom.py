@@ -80,7 +80,7 @@ def movements_asked(
     warehouse: str = "",
     since: AwareDatetime | None = None,
 ) -> LedgerFilter:
-    """Which movements a list is of."""
+    """The filter that the query of `GET /stock/ledger` describes."""
     return LedgerFilter(q, reason, warehouse, since)
 
 

@@ -22,6 +22,7 @@ TRAY_NAMES = {
     Tray.CLOSED: "Closed",
     Tray.CANCELLED: "Cancelled",
 }
+CHOSEN_BY_HAND = tuple(tray for tray in TRAY_NAMES if tray != Tray.CANCELLED)  # that one is reached by cancelling
 
 
 def tray_after_work(facts: OrderFacts, *, open_shipments: int, unknown_lines: int) -> Tray:

@@ -6,7 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.deeds import OrderDeed
-from relvan.core.orders.trays import TRAY_NAMES, Tray
+from relvan.core.orders.trays import CHOSEN_BY_HAND, Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
@@ -50,8 +50,8 @@ def cancel_in(session: Session, workplace: Workplace, actor: Actor, order: Order
 def move_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str], tray: str) -> list[Verdict]:
     """Put orders into a tray by hand. Cancelled is reached by cancelling only."""
     actor.must(Right.ORDERS)
-    if tray not in TRAY_NAMES or tray == Tray.CANCELLED:
-        allowed = ", ".join(t for t in TRAY_NAMES if t != Tray.CANCELLED)
+    if tray not in CHOSEN_BY_HAND:
+        allowed = ", ".join(CHOSEN_BY_HAND)
         raise refuse("not-allowed", f"“Tray” must be one of {allowed}; it got “{tray[:30]}”.", "", "tray")
 
     def deed(session: Session, number: str) -> None:

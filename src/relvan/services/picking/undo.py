@@ -68,7 +68,7 @@ def _give_back(session: Session, workplace: Workplace, actor: Actor, target: Pic
         lies = bin_balance_row(session, blocked.bin_id, blocked.product_id)
         if lies.blocked < blocked.blocked:
             message = f"The bin of {target.sku} has been counted since."
-            raise refuse("moved-on", message, "Make a new pick list for what was found.")
+            raise refuse("moved-on", message, "Create a new pick list for what was found.")
         write_movement(
             session,
             Movement(
