@@ -1,4 +1,4 @@
-"""Today: what needs a person first, in words; and the stations that are still to come."""
+"""Today: what waits for a person, in words; and the stations that are still to come."""
 
 from typing import Any
 
