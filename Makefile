@@ -25,12 +25,18 @@ test: $(VENV)/.ready-dev
 	@sh tools/system-libraries.sh servers
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
+	$(BIN)/djlint --quiet --check src/relvan/web/templates
+	$(BIN)/djlint --quiet --lint src/relvan/web/templates
+	$(BIN)/python tools/style.py --check
+	$(BIN)/python tools/names.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest -n $$(($$(nproc) + 1))  # some tests wait for the outside world
+	$(BIN)/pytest -n $$(($$(nproc) + 1)) --durations 10 --durations-min 1  # some wait for the outside world
 
 lint: $(VENV)/.ready-dev
 	$(BIN)/ruff check --fix . && $(BIN)/ruff format .
+	-$(BIN)/djlint --quiet --reformat src/relvan/web/templates
+	$(BIN)/python tools/style.py
 
 types: $(VENV)/.ready-dev
 	$(BIN)/mypy
@@ -48,8 +54,8 @@ bench: $(VENV)/.ready
 vendor:
 	python3 tools/vendor.py
 
-lock:
-	python3 tools/lock.py
+lock: $(VENV)/.ready-dev
+	$(BIN)/python tools/lock.py
 
 clean:
 	rm -rf var $(VENV)

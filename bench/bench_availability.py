@@ -1,4 +1,5 @@
-"""Quantities of 100,000 SKUs with 10,000 kits on 6 channels: all at once, and after the change of one.
+"""Quantities of 100,000 SKUs with 10,000 kits on 6 channels: all at once, and after the change of
+one.
 
 Floor: the same arithmetic on numpy arrays that are in memory already; and a plain loop over them.
 """
@@ -9,7 +10,7 @@ from time import perf_counter
 
 from ground import OWNER, figures, new_workplace, report, temporary, timed
 from relvan.core.catalogue.kits import PartStock, can_be_made
-from relvan.core.stock.availability import Balance, StockPolicy, shown_quantity
+from relvan.core.stock.availability import StockBalance, StockPolicy, shown_quantity
 from relvan.core.stock.whole import free_of_kits, free_over_all, shown_quantities
 from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.stock.move import MoveStock, move_stock
@@ -18,19 +19,25 @@ from shop import add_pot
 
 SKUS, KITS, PLACES, MOST = 100_000, 10_000, 3, 999
 POLICIES = [
-    StockPolicy(), StockPolicy(Decimal(60), 1, 5, 2), StockPolicy(cap=20), StockPolicy(hold_back=3),
-    StockPolicy(fixed=8), StockPolicy(Decimal("33.3"), least=2),
-]  # fmt: skip
+    StockPolicy(),
+    StockPolicy(Decimal(60), 1, 5, 2),
+    StockPolicy(cap=20),
+    StockPolicy(hold_back=3),
+    StockPolicy(fixed=8),
+    StockPolicy(Decimal("33.3"), least=2),
+]
 
 
 def main() -> None:
     """Measure, check that all agree, print."""
     dice = random.Random(11)
     free = [[dice.randint(0, 60) for _ in range(SKUS)] for _ in range(PLACES)]
-    parts = [[(part, dice.randint(1, 3)) for part in dice.sample(range(SKUS), 4)] for _ in range(KITS)]
+    parts = [
+        [(part, dice.randint(1, 3)) for part in dice.sample(range(SKUS), 4)] for _ in range(KITS)
+    ]
     supply = [(0, 1), (0, 1, 2), (1,), (2, 0), (0,), (1, 2)]
     start = perf_counter()
-    kits = [free_of_kits(parts, held) for held in free]
+    kits = free_of_kits(parts, free)
     whole = [held + made for held, made in zip(free, kits, strict=True)]
     ours = [
         shown_quantities(free_over_all([whole[place] for place in places]), policy, MOST)
@@ -39,7 +46,7 @@ def main() -> None:
     taken = perf_counter() - start
     floor, expected = numpy_floor(free, parts, supply)
     assert ours == expected
-    balances = [Balance("Millrace", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)]
+    balances = [StockBalance("Millrace", 14, 3, 0, 2), StockBalance("Yard", 6, 0, 1)]
     stocked = [PartStock(str(n), 2, {1: balances[0], 2: balances[1]}) for n in range(4)]
 
     def one() -> None:
@@ -49,11 +56,21 @@ def main() -> None:
             shown_quantity(held, policy, MOST)
 
     rules = figures(timed(one, 2_000))
-    report("availability", {
-        "skus": SKUS, "kits": KITS, "channels": len(POLICIES), "whole_ms": round(taken * 1000),
-        "floor_numpy_ms": round(floor * 1000, 1), "ratio": round(taken / floor, 1), "target_ratio": 10,
-        "one_change_rules_with_whys": rules, "one_change_in_the_store": in_the_store(), "target_one_ms": 5,
-    })  # fmt: skip
+    report(
+        "availability",
+        {
+            "skus": SKUS,
+            "kits": KITS,
+            "channels": len(POLICIES),
+            "whole_ms": round(taken * 1000),
+            "floor_numpy_ms": round(floor * 1000, 1),
+            "ratio": round(taken / floor, 1),
+            "target_ratio": 10,
+            "one_change_rules_with_whys": rules,
+            "one_change_in_the_store": in_the_store(),
+            "target_one_ms": 5,
+        },
+    )
 
 
 def numpy_floor(
@@ -83,25 +100,45 @@ def numpy_floor(
 
 
 def in_the_store() -> dict[str, float]:
-    """One product on six channels worked out again, from the database and back into it, without the commit."""
+    """One product on six channels worked out again, from the database and back into it, without the
+    commit."""
     with temporary() as folder:
         workplace = new_workplace(folder)
-        add_pot(workplace, OWNER, "PT-14", units=0)
+        add_pot(workplace, "PT-14", units=0)
         move_stock(workplace, OWNER, MoveStock("PT-14", "millrace", "receipt", change=500))
         now = workplace.now()
         with workplace.database.writing() as session:
             for number in range(6):
                 key = f"hagglet{number}"
-                channel = Channel(key=key, name=key, rulebook="hagglet", currency="EUR", address="", token="",
-                                  price_list_id=1)  # fmt: skip
+                channel = Channel(
+                    key=key,
+                    name=key,
+                    rulebook="hagglet",
+                    currency="EUR",
+                    address="",
+                    token="",
+                    price_list_id=1,
+                )
                 session.add(channel)
                 session.flush()
                 session.add(SupplyWarehouse(channel_id=channel.id, warehouse_id=1, position=0))
-                session.add(Listing(channel_id=channel.id, product_id=1, placed=True, shown=True, wish="live",
-                                    ref=f"R{number}", created_at=now, changed_at=now))  # fmt: skip
+                session.add(
+                    Listing(
+                        channel_id=channel.id,
+                        product_id=1,
+                        placed=True,
+                        shown=True,
+                        wish="live",
+                        ref=f"R{number}",
+                        created_at=now,
+                        changed_at=now,
+                    )
+                )
         with workplace.database.writing() as session:
             refresh_quantities(session, workplace, product_ids=[1])
-            found = figures(timed(lambda: refresh_quantities(session, workplace, product_ids=[1]), 60))
+            found = figures(
+                timed(lambda: refresh_quantities(session, workplace, product_ids=[1]), 60)
+            )
         workplace.close()
     return found
 

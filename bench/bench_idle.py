@@ -1,5 +1,6 @@
-"""What an idle worker costs, and how soon it takes up a change all the same: the share of one core over a minute with
-four channels connected and polled as their rulebooks say, and the time from a saved change to its bulk job being done.
+"""What an idle worker costs, and how soon it takes up a change all the same: the share of one core
+over a minute with four channels connected and polled as their rulebooks say, and the time from a
+saved change to its bulk job being done.
 
 Floor: a process that only sleeps, and a transaction that writes one row.
 """
@@ -26,7 +27,10 @@ MINUTE_S, CHANGES = 60.0, 60
 
 def main() -> None:
     """Measure both."""
-    with temporary() as folder, Served(lambda url: make_world_app(f"{folder}/world.db", url)) as served:
+    with (
+        temporary() as folder,
+        Served(lambda url: make_world_app(f"{folder}/world.db", url)) as served,
+    ):
         workplace = new_workplace(f"{folder}/data")
         workplace.wake = Waker(open_signals(workplace.settings))
         list_everywhere(workplace, World(served.url), 900)
@@ -37,10 +41,17 @@ def main() -> None:
     with subprocess.Popen([sys.executable, "-c", "import time; time.sleep(30)"]) as sleeper:
         asleep = share_of_core(sleeper.pid, 10.0)
         sleeper.terminate()
-    report("idle", {
-        "idle_percent_of_a_core": idle, "floor_asleep_percent": asleep, "target_percent": 2,
-        "taken_up": figures(waits), "floor_one_transaction": floor, "target_taken_up_p95_ms": 50,
-    })  # fmt: skip
+    report(
+        "idle",
+        {
+            "idle_percent_of_a_core": idle,
+            "floor_asleep_percent": asleep,
+            "target_percent": 2,
+            "taken_up": figures(waits),
+            "floor_one_transaction": floor,
+            "target_taken_up_p95_ms": 50,
+        },
+    )
 
 
 def share_of_core(pid: int, seconds: float) -> float:

@@ -1,7 +1,9 @@
-"""Bringing 100,000 product rows in: rehearse, apply, undo; memory; and how pages answer during one more such file.
+"""Bringing 100,000 product rows in: rehearse, apply, undo; memory; and how pages answer during one
+more such file.
 
-Floors: the same file parsed, and the same rows upserted by raw SQLite into one table, the full-text index filled by
-one statement; and every row that an import leaves behind (product, code, price, history, verdict) copied bare.
+Floors: the same file parsed, and the same rows upserted by raw SQLite into one table, the full-text
+index filled by one statement; and every row that an import leaves behind (product, code, price,
+history, verdict) copied bare.
 """
 
 import csv
@@ -19,17 +21,33 @@ from fastapi.testclient import TestClient
 
 from ground import OWNER, ROOT, figures, new_workplace, report, temporary, timed
 from relvan.application import make_application
-from relvan.services.imports.receive import receive_file
+from relvan.services.bulk.work import work_next
+from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
+from relvan.services.open import open_workplace
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.jobs import job_rows
 
 ROWS = 100_000
 WATCHED = "pages-are-watched-from-here"
-HEAD = ["sku", "title", "brand", "description", "category", "weight g", "length mm", "width mm", "height mm", "cost",
-        "price: retail", "supplier", "origin", "hs code", "minimum order"]  # fmt: skip
+HEAD = [
+    "sku",
+    "title",
+    "brand",
+    "description",
+    "category",
+    "weight g",
+    "length mm",
+    "width mm",
+    "height mm",
+    "cost",
+    "price: retail",
+    "supplier",
+    "origin",
+    "hs code",
+    "minimum order",
+]
 
 
 def write_file(path: Path, rows: int, bump: int = 0) -> None:
@@ -38,9 +56,25 @@ def write_file(path: Path, rows: int, bump: int = 0) -> None:
         writer = csv.writer(file)
         writer.writerow(HEAD)
         for n in range(rows):
-            writer.writerow([f"IMP-{n:06d}", f"Fern pot {n}, glazed", "Quillmoss", f"A pot for plants, number {n}.",
-                             "Pots", 400 + n % 900 + bump, 100 + n % 50, 100, 90, f"{3 + n % 9}.20", f"{9 + n % 30}.90",
-                             "Own workshop", "IE", "691200", 1 + n % 6])  # fmt: skip
+            writer.writerow(
+                [
+                    f"IMP-{n:06d}",
+                    f"Fern pot {n}, glazed",
+                    "Quillmoss",
+                    f"A pot for plants, number {n}.",
+                    "Pots",
+                    400 + n % 900 + bump,
+                    100 + n % 50,
+                    100,
+                    90,
+                    f"{3 + n % 9}.20",
+                    f"{9 + n % 30}.90",
+                    "Own workshop",
+                    "IE",
+                    "691200",
+                    1 + n % 6,
+                ]
+            )
 
 
 def floor(path: Path, database: Path) -> dict[str, float]:
@@ -57,7 +91,9 @@ def floor(path: Path, database: Path) -> dict[str, float]:
     start = perf_counter()
     marks = ", ".join("?" * len(HEAD))
     sets = ", ".join(f"c{n}=excluded.c{n}" for n in range(1, len(HEAD)))
-    db.executemany(f"INSERT INTO p ({columns}) VALUES ({marks}) ON CONFLICT (c0) DO UPDATE SET {sets}", rows)
+    db.executemany(
+        f"INSERT INTO p ({columns}) VALUES ({marks}) ON CONFLICT (c0) DO UPDATE SET {sets}", rows
+    )
     db.execute("INSERT INTO s (rowid, a, b, c) SELECT id, c0, c1, c2 FROM p")
     db.commit()
     upserted = perf_counter() - start
@@ -66,19 +102,26 @@ def floor(path: Path, database: Path) -> dict[str, float]:
 
 
 def same_rows(done: Path, folder: Path) -> float:
-    """Seconds to copy every row that the first import wrote into the same tables of an empty database, by five bare
-    statements: product, code, price, history, verdict, and the index of words."""
+    """Seconds to copy every row that the first import wrote into the same tables of an empty
+    database, by five bare statements: product, code, price, history, verdict, and the index of
+    words."""
     new_workplace(folder).close()
     db = sqlite3.connect(folder / "relvan.db")
     db.execute("ATTACH ? AS done", (str(done),))
     start = perf_counter()
     for table, which in (
-        ("bulk_job", "id = 1"), ("bulk_job_block", "job_id = 1"), ("product", "TRUE"), ("sku_name", "TRUE"),
-        ("list_price", "TRUE"), ("audit_entry", "job_id = 1"),
-    ):  # fmt: skip
+        ("bulk_job", "id = 1"),
+        ("bulk_job_block", "job_id = 1"),
+        ("product", "TRUE"),
+        ("sku_name", "TRUE"),
+        ("list_price", "TRUE"),
+        ("audit_entry", "job_id = 1"),
+    ):
         db.execute(f"INSERT INTO {table} SELECT * FROM done.{table} WHERE {which}")
-    db.execute("INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
-               " SELECT id, sku, title, coalesce(gtin, ''), '', brand FROM product")  # fmt: skip
+    db.execute(
+        "INSERT INTO product_search (rowid, sku, title, gtin, alias, brand)"
+        " SELECT id, sku, title, coalesce(gtin, ''), '', brand FROM product"
+    )
     db.commit()
     taken = perf_counter() - start
     db.close()
@@ -89,7 +132,7 @@ def bring_in(workplace: Workplace, path: Path, bump: int) -> tuple[int, float, f
     """The job of such a file, and the seconds to rehearse and to apply it."""
     write_file(path, ROWS, bump)
     start = perf_counter()
-    job = receive_file(workplace, OWNER, "products", "goods.csv", path.read_bytes())
+    job = receive_file(workplace, OWNER, NewFile("products", "goods.csv", path.read_bytes()))
     while work_next(workplace):
         pass
     rehearsed = perf_counter()
@@ -107,7 +150,9 @@ def work(folder: str, path: str) -> None:
     workplace = new_workplace(folder)
     times: dict[str, float] = {}
     for bump, name in ((0, "create"), (7, "change")):
-        job, times[f"rehearse_{name}_s"], times[f"apply_{name}_s"] = bring_in(workplace, Path(path), bump)
+        job, times[f"rehearse_{name}_s"], times[f"apply_{name}_s"] = bring_in(
+            workplace, Path(path), bump
+        )
     start = perf_counter()
     move_job(workplace, OWNER, job, "undo")
     while work_next(workplace):
@@ -124,7 +169,7 @@ def pages_meanwhile(folder: Path, done: threading.Event) -> list[float]:
     """Seconds of each list page while one more file is brought in."""
     while not (folder / WATCHED).exists():
         sleep(0.1)
-    workplace = Workplace(Settings(data_dir=folder, private_addresses=True, _env_file=None))
+    workplace = open_workplace(Settings(data_dir=folder, private_addresses=True, _env_file=None))
     app = make_application(workplace.settings, workplace)
     samples: list[float] = []
     with TestClient(app) as client:
@@ -136,7 +181,8 @@ def pages_meanwhile(folder: Path, done: threading.Event) -> list[float]:
 
 
 def main() -> None:
-    """Run the work beside the pages, and the floor before and after it: the machine drifts meanwhile."""
+    """Run the work beside the pages, and the floor before and after it: the machine drifts
+    meanwhile."""
     with temporary() as folder, tempfile.TemporaryDirectory() as scratch:
         path = Path(scratch) / "goods.csv"
         write_file(path, ROWS)
@@ -157,9 +203,19 @@ def main() -> None:
         floors["same_rows_s"] = round(same_rows(data / "relvan.db", Path(folder) / "empty"), 2)
     ours = json.loads(out)
     whole = floors["parse_s"] + floors["upsert_s"]
-    ratio = {n: round((ours[f"rehearse_{n}_s"] + ours[f"apply_{n}_s"]) / whole, 1) for n in ("create", "change")}
+    ratio = {
+        n: round((ours[f"rehearse_{n}_s"] + ours[f"apply_{n}_s"]) / whole, 1)
+        for n in ("create", "change")
+    }
     report(
-        "import", {"rows": ROWS, "floor": floors, "ours": ours, "of_floor": ratio, "pages_meanwhile": figures(samples)}
+        "import",
+        {
+            "rows": ROWS,
+            "floor": floors,
+            "ours": ours,
+            "of_floor": ratio,
+            "pages_meanwhile": figures(samples),
+        },
     )
 
 

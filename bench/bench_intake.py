@@ -1,5 +1,6 @@
-"""Durable order intakes per second: each order taken, reserved, told to two channels, and committed to disk; by the
-page, as channels tell them; as webhooks of a rush bring them, forty at a time; and one by one.
+"""Durable order intakes per second: each order taken, reserved, told to two channels, and committed
+to disk; by the page, as channels tell them; as webhooks of a rush bring them, forty at a time; and
+one by one.
 
 Floor: the rows of the same orders written by raw SQLite, one durable commit each.
 """
@@ -30,24 +31,48 @@ def main() -> None:
     """Take the orders, then write the same rows raw."""
     with temporary() as folder:
         workplace = new_workplace(folder)
-        skus = [add_pot(workplace, OWNER, f"PX-{n:03d}", units=0) for n in range(SKUS)]
+        skus = [add_pot(workplace, f"PX-{n:03d}", units=0) for n in range(SKUS)]
         for sku in skus:
             move_stock(workplace, OWNER, MoveStock(sku, "millrace", "receipt", change=1000))
         with workplace.database.writing() as session:
             for key in ("hagglet", "ownshop"):
                 session.add(
-                    Channel(key=key, name=key, rulebook=key, currency="EUR", address="", token="", price_list_id=1)
+                    Channel(
+                        key=key,
+                        name=key,
+                        rulebook=key,
+                        currency="EUR",
+                        address="",
+                        token="",
+                        price_list_id=1,
+                    )
                 )
             session.flush()
             session.execute(
-                insert(SupplyWarehouse), [{"channel_id": c, "warehouse_id": 1, "position": 0} for c in (1, 2)]
+                insert(SupplyWarehouse),
+                [{"channel_id": c, "warehouse_id": 1, "position": 0} for c in (1, 2)],
             )
             now = datetime.now(UTC)
-            session.execute(insert(Listing), [
-                {"channel_id": c, "product_id": p, "own": {}, "refusal": [], "gaps": [], "placed": True, "shown": True,
-                 "wish": "live", "ref": f"R{c}-{p}", "created_at": now, "changed_at": now}
-                for c in (1, 2) for p in range(1, SKUS + 1)
-            ])  # fmt: skip
+            session.execute(
+                insert(Listing),
+                [
+                    {
+                        "channel_id": c,
+                        "product_id": p,
+                        "own": {},
+                        "refusal": [],
+                        "gaps": [],
+                        "placed": True,
+                        "shown": True,
+                        "wish": "live",
+                        "ref": f"R{c}-{p}",
+                        "created_at": now,
+                        "changed_at": now,
+                    }
+                    for c in (1, 2)
+                    for p in range(1, SKUS + 1)
+                ],
+            )
         told = [incoming(number, skus) for number in range(2 * ORDERS + ALONE)]
         start = perf_counter()
         for first in range(0, ORDERS, PAGE):
@@ -55,7 +80,9 @@ def main() -> None:
         ours = ORDERS / (perf_counter() - start)
         start = perf_counter()
         with ThreadPoolExecutor(RUSH) as pool:
-            numbers = list(pool.map(lambda one: take_together(workplace, 1, one), told[ORDERS : 2 * ORDERS]))
+            numbers = list(
+                pool.map(lambda one: take_together(workplace, 1, one), told[ORDERS : 2 * ORDERS])
+            )
         rush = ORDERS / (perf_counter() - start)
         assert len(set(numbers)) == ORDERS
         start = perf_counter()
@@ -64,16 +91,26 @@ def main() -> None:
         alone = ALONE / (perf_counter() - start)
         floor = raw(str(workplace.database.path) + ".raw")
         workplace.close()
-    report("intake", {
-        "orders": ORDERS, "ours_per_s": round(ours), "rush_per_s": round(rush), "one_by_one_per_s": round(alone),
-        "floor_raw_rows_per_s": round(floor), "ratio": round(floor / ours, 2), "target_per_s": 200,
-    })  # fmt: skip
+    report(
+        "intake",
+        {
+            "orders": ORDERS,
+            "ours_per_s": round(ours),
+            "rush_per_s": round(rush),
+            "one_by_one_per_s": round(alone),
+            "floor_raw_rows_per_s": round(floor),
+            "ratio": round(floor / ours, 2),
+            "target_per_s": 200,
+        },
+    )
 
 
 def incoming(number: int, skus: list[str]) -> IncomingOrder:
     """An order of one unit."""
     line = IncomingLine("1", skus[number % SKUS], "A pot", 1, 1690, f"R1-{number % SKUS + 1}")
-    return IncomingOrder(f"HG-{number}", datetime.now(UTC), "EUR", (line,), TO, 490, paid=True, changed=number + 1)
+    return IncomingOrder(
+        f"HG-{number}", datetime.now(UTC), "EUR", (line,), TO, 490, paid=True, changed=number + 1
+    )
 
 
 def raw(path: str) -> float:
@@ -82,13 +119,16 @@ def raw(path: str) -> float:
     for pragma in ("journal_mode=WAL", "synchronous=FULL"):
         db.execute(f"PRAGMA {pragma}")
     for table in ("o", "l", "r", "b", "a", "x"):
-        db.execute(f"CREATE TABLE {table} (id INTEGER PRIMARY KEY, a TEXT, b TEXT, c TEXT, d TEXT, e INTEGER)")
+        db.execute(
+            f"CREATE TABLE {table} (id INTEGER PRIMARY KEY, a TEXT, b TEXT, c TEXT, d TEXT, e INTEGER)"
+        )
     start = perf_counter()
     for number in range(ORDERS):
         db.execute("BEGIN IMMEDIATE")
         for table in ("o", "l", "r", "b", "a", "a", "x", "x", "x"):
             db.execute(
-                f"INSERT INTO {table} (a, b, c, d, e) VALUES (?, ?, ?, ?, ?)", ("x" * 40, "y" * 40, "z", "w", number)
+                f"INSERT INTO {table} (a, b, c, d, e) VALUES (?, ?, ?, ?, ?)",
+                ("x" * 40, "y" * 40, "z", "w", number),
             )
         db.execute("COMMIT")
     taken = perf_counter() - start

@@ -1,5 +1,5 @@
-"""Seconds from a purchase on one channel until all three others show one less, in calm weather: with the worker idle,
-and while 20,000 updates wait.
+"""Seconds from a purchase on one channel until all three others show one less, in calm weather:
+with the worker idle, and while 20,000 updates wait.
 
 Floor: one call that sets a quantity on another channel, there and back.
 """
@@ -40,15 +40,29 @@ def main() -> None:
             idle = figures([_sale(world, key) for key in _turns(IDLE)])
             head = {"Authorization": f"Bearer {world.token('ownshop')}"}
             levels = {"levels": [{"sku": "NOPE", "room": "web", "count": 5}]}
-            floor = figures(timed(lambda: world.client.post("/ownshop/admin/stock", json=levels, headers=head), 100))
+            floor = figures(
+                timed(
+                    lambda: world.client.post("/ownshop/admin/stock", json=levels, headers=head),
+                    100,
+                )
+            )
         _fill(workplace)
         with worker_process(f"{folder}/data"):
             busy = figures([_sale(world, key) for key in _turns(BUSY)])
             left = _waiting(workplace)
-    report("lag", {
-        "sales": IDLE, "idle": idle, "while_waiting": busy, "waited_at_start": WAITING, "waited_at_the_end": left,
-        "floor_one_call": floor, "target_idle_p95_ms": 2000, "target_waiting_p95_ms": 5000,
-    })  # fmt: skip
+    report(
+        "lag",
+        {
+            "sales": IDLE,
+            "idle": idle,
+            "while_waiting": busy,
+            "waited_at_start": WAITING,
+            "waited_at_the_end": left,
+            "floor_one_call": floor,
+            "target_idle_p95_ms": 2000,
+            "target_waiting_p95_ms": 5000,
+        },
+    )
 
 
 def _turns(count: int) -> Iterator[str]:
@@ -57,22 +71,40 @@ def _turns(count: int) -> Iterator[str]:
 
 
 def _fill(workplace: Workplace) -> None:
-    """Updates of wording and prices about listings that their channel does not know: each costs its call."""
-    add_many(workplace.database, 2 * WAITING // len(OWN))  # half of them are listed, on every channel
+    """Updates of wording and prices about listings that their channel does not know: each costs its
+    call."""
+    add_many(
+        workplace.database, 2 * WAITING // len(OWN)
+    )  # half of them are listed, on every channel
     now = workplace.now()
     with workplace.database.writing() as session:
-        rows = session.execute(select(Listing.id, Listing.channel_id).where(Listing.placed.is_(False))).all()
+        rows = session.execute(
+            select(Listing.id, Listing.channel_id).where(Listing.placed.is_(False))
+        ).all()
         placed = {"placed": True, "shown": True, "wish": "live", "price": 100}
-        session.execute(update(Listing).where(Listing.placed.is_(False)).values(**placed, ref="gone"))
-        singly = set(session.scalars(select(Channel.id).where(Channel.rulebook.in_(("hagglet", "ownshop")))))
+        session.execute(
+            update(Listing).where(Listing.placed.is_(False)).values(**placed, ref="gone")
+        )
+        singly = set(
+            session.scalars(select(Channel.id).where(Channel.rulebook.in_(("hagglet", "ownshop"))))
+        )
         entries = []
         for listing_id, channel_id in rows:
             topic = Topic.CONTENT if channel_id in singly else Topic.PRICE
-            entries.append({
-                "channel_id": channel_id, "subject": f"listing:{listing_id}", "topic": str(topic),
-                "urgency": int(topic_urgency(topic)), "listing_id": listing_id, "due_at": now, "created_at": now,
-                "key": workplace.new_key(), "payload": {}, "sent": {},
-            })  # fmt: skip
+            entries.append(
+                {
+                    "channel_id": channel_id,
+                    "subject": f"listing:{listing_id}",
+                    "topic": str(topic),
+                    "urgency": int(topic_urgency(topic)),
+                    "listing_id": listing_id,
+                    "due_at": now,
+                    "created_at": now,
+                    "key": workplace.new_key(),
+                    "payload": {},
+                    "sent": {},
+                }
+            )
         assert len(entries) == WAITING
         session.execute(insert(OutboxEntry), entries)
 

@@ -1,7 +1,8 @@
 """Product list, order list, order page and search with 100,000 products and 100,000 orders.
 
-Beside each: the floor of an empty page of the same application, the raw query of fifty rows, and a bare page: fifty
-rows of twelve columns, written by a plain template after one raw query, in an application that does nothing else.
+Beside each: the floor of an empty page of the same application, the raw query of fifty rows, and a
+bare page: fifty rows of twelve columns, written by a plain template after one raw query, in an
+application that does nothing else.
 """
 
 import sqlite3
@@ -94,7 +95,10 @@ def main() -> None:
                 pages[name] = {**figures(samples), "queries": queries // TIMES}
         bare = figures(bare_page(workplace.database.path))
         raw = sqlite3.connect(workplace.database.path)
-        floors = {name: figures(timed(lambda q=q: raw.execute(q).fetchall(), 200)) for name, q in RAW.items()}
+        floors = {
+            name: figures(timed(lambda q=q: raw.execute(q).fetchall(), 200))
+            for name, q in RAW.items()
+        }
         raw.close()
     floor = {
         "bare page of 50 x 12": bare,

@@ -1,5 +1,5 @@
-"""A change of price steps on 100,000 listings, foreseen before it is saved; beside it, the same rows read bare and the
-same arithmetic with plain whole numbers."""
+"""A change of price steps on 100,000 listings, foreseen before it is saved; beside it, the same
+rows read bare and the same arithmetic with plain whole numbers."""
 
 import resource
 import sqlite3
@@ -15,11 +15,19 @@ from relvan.store.tables import Channel, Listing, PriceList
 
 PRODUCTS = 100_000
 TRIALS = {
-    "percent and ending": {"price_steps": [{"kind": "percent", "percent": "7.5"},
-                                           {"kind": "ending", "endings": [99, 49], "direction": "nearest"}]},
+    "percent and ending": {
+        "price_steps": [
+            {"kind": "percent", "percent": "7.5"},
+            {"kind": "ending", "endings": [99, 49], "direction": "nearest"},
+        ]
+    },
     "cover fees": {"price_steps": [{"kind": "cover fees"}]},
-    "cover fees, least margin": {"price_steps": [{"kind": "cover fees"}], "least_margin": "12", "delivery_cost": 380},
-}  # fmt: skip
+    "cover fees, least margin": {
+        "price_steps": [{"kind": "cover fees"}],
+        "least_margin": "12",
+        "delivery_cost": 380,
+    },
+}
 
 
 def main() -> None:
@@ -31,8 +39,11 @@ def main() -> None:
         for name, wishes in TRIALS.items():
             start = perf_counter()
             foresight = foresee_prices(workplace, OWNER, "hagglet", wishes)
-            found[name] = {"listings": foresight.listings, "changed": foresight.changed,
-                           "seconds": round(perf_counter() - start, 2)}  # fmt: skip
+            found[name] = {
+                "listings": foresight.listings,
+                "changed": foresight.changed,
+                "seconds": round(perf_counter() - start, 2),
+            }
         found["memory_mb"] = round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
         report("prices", found)
 
@@ -40,8 +51,14 @@ def main() -> None:
 def _fill(workplace) -> None:
     with workplace.database.writing() as session:
         price_list = session.scalars(select(PriceList.id)).first()
-        channel = Channel(key="hagglet", name="Hagglet", rulebook="hagglet", address="http://127.0.0.1:9", token="",
-                          price_list_id=price_list)  # fmt: skip
+        channel = Channel(
+            key="hagglet",
+            name="Hagglet",
+            rulebook="hagglet",
+            address="http://127.0.0.1:9",
+            token="",
+            price_list_id=price_list,
+        )
         session.add(channel)
         session.flush()
         channel_id = channel.id
@@ -49,9 +66,22 @@ def _fill(workplace) -> None:
     now = datetime.now(UTC)
     with workplace.database.writing() as session:
         session.execute(text("DELETE FROM listing"))
-        session.execute(text("UPDATE product SET cost = 200 + id * 7919 % 4001, floor = 300 + id * 104729 % 4001"))
-        rows = [{"channel_id": channel_id, "product_id": one, "price": 1690, "category": "hg-planters",
-                 "created_at": now, "changed_at": now} for one in range(1, PRODUCTS + 1)]  # fmt: skip
+        session.execute(
+            text(
+                "UPDATE product SET cost = 200 + id * 7919 % 4001, floor = 300 + id * 104729 % 4001"
+            )
+        )
+        rows = [
+            {
+                "channel_id": channel_id,
+                "product_id": one,
+                "price": 1690,
+                "category": "hg-planters",
+                "created_at": now,
+                "changed_at": now,
+            }
+            for one in range(1, PRODUCTS + 1)
+        ]
         for start in range(0, PRODUCTS, 20_000):
             session.execute(insert(Listing), rows[start : start + 20_000])
         session.execute(text("ANALYZE"))
@@ -60,8 +90,10 @@ def _fill(workplace) -> None:
 def _bare(workplace) -> float:
     raw = sqlite3.connect(workplace.database.path)
     start = perf_counter()
-    raw.execute("SELECT l.id, p.sku, p.cost, p.floor, a.amount FROM listing l JOIN product p ON p.id = l.product_id"
-                " LEFT JOIN list_price a ON a.product_id = p.id").fetchall()  # fmt: skip
+    raw.execute(
+        "SELECT l.id, p.sku, p.cost, p.floor, a.amount FROM listing l JOIN product p ON p.id = l.product_id"
+        " LEFT JOIN list_price a ON a.product_id = p.id"
+    ).fetchall()
     seconds = perf_counter() - start
     raw.close()
     return round(seconds, 2)

@@ -1,7 +1,9 @@
-"""Publishing 5,000 listings to a channel that answers by sheet, against what its rate limit alone would take.
+"""Publishing 5,000 listings to a channel that answers by sheet, against what its rate limit alone
+would take.
 
-The limit: so many calls a second, so many lines in a hand-in; the calls are the hand-ins and one question for each
-reply sheet. `of_limit` is our time from pressing publish to the last listing live, over that.
+The limit: so many calls a second, so many lines in a hand-in; the calls are the hand-ins and one
+question for each reply sheet. `of_limit` is our time from pressing publish to the last listing
+live, over that.
 """
 
 import math
@@ -43,18 +45,23 @@ def main() -> None:
 def _world(folder: str) -> Iterator[World]:
     """The channel as a process of its own: what it computes is none of our time."""
     port = free_port()
-    there = subprocess.Popen([sys.executable, "-m", "standins", "--port", str(port), "--data", f"{folder}/world.db"])
+    there = subprocess.Popen(
+        [sys.executable, "-m", "standins", "--port", str(port), "--data", f"{folder}/world.db"]
+    )
     try:
-        world = World(f"http://127.0.0.1:{port}")
-        for _ in range(200):
-            with suppress(httpx.TransportError):
-                world.client.get("/world")
-                break
-            time.sleep(0.05)
-        yield world
+        yield _reached(f"http://127.0.0.1:{port}")
     finally:
         there.terminate()
         there.wait(timeout=10)
+
+
+def _reached(address: str) -> World:
+    """The world at an address, as soon as it answers; raises when it does not within ten seconds."""
+    for _ in range(200):
+        with suppress(httpx.TransportError):
+            return World(address)
+        time.sleep(0.05)
+    return World(address)
 
 
 def _publish(workplace, world) -> dict[str, object]:
@@ -68,7 +75,9 @@ def _publish(workplace, world) -> dict[str, object]:
     for product_id, title in rows:
         body = f"40{product_id:010d}"
         pages.append({"title": title, "maker": "Quillmoss", "gtin": body + gtin_check_digit(body)})
-    refs = world.client.post("/world/corvello/pages", json={"pages": pages}, timeout=300).json()["pages"]
+    refs = world.client.post("/world/corvello/pages", json={"pages": pages}, timeout=300).json()[
+        "pages"
+    ]
     with workplace.database.reading() as session:
         skus = all_skus(session, ProductFilter(in_stock=True))
     ids = draft_listings(workplace, OWNER, "corvello", skus).listing_ids
@@ -92,9 +101,19 @@ def _publish(workplace, world) -> dict[str, object]:
         live = count_listings(session, ListingFilter(state="live")).number
     book = rulebook("corvello")
     needed = 2 * math.ceil(len(ids) / book.rows_at_once.publish)
-    limit = max(1.0, needed - book.calls.burst) / book.calls.per_second + 0.6 + 0.002 * book.rows_at_once.publish
-    return {"listings": len(ids), "live": live, "opened_s": round(opened, 2), "seconds": round(seconds, 2),
-            "limit_s": round(limit, 2), "of_limit": round(seconds / limit, 1)}  # fmt: skip
+    limit = (
+        max(1.0, needed - book.calls.burst) / book.calls.per_second
+        + 0.6
+        + 0.002 * book.rows_at_once.publish
+    )
+    return {
+        "listings": len(ids),
+        "live": live,
+        "opened_s": round(opened, 2),
+        "seconds": round(seconds, 2),
+        "limit_s": round(limit, 2),
+        "of_limit": round(seconds / limit, 1),
+    }
 
 
 if __name__ == "__main__":

@@ -9,6 +9,7 @@ from time import perf_counter
 from typing import Any
 
 from relvan.core.people.roles import Role
+from relvan.services.open import open_workplace
 from relvan.services.people.sign_in import add_person
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.settings import Settings
@@ -21,7 +22,9 @@ OWNER = Actor(1, "Owner", Role.OWNER, "hand")
 
 def new_workplace(folder: str | Path, **more: Any) -> Workplace:
     """A furnished workplace in an empty folder."""
-    workplace = Workplace(Settings(data_dir=Path(folder), private_addresses=True, _env_file=None), **more)
+    workplace = open_workplace(
+        Settings(data_dir=Path(folder), private_addresses=True, _env_file=None), **more
+    )
     bring_up_to_date(workplace.database)
     add_person(workplace, SYSTEM, "owner", "Owner", Role.OWNER, "a good password")
     with workplace.database.writing() as session:

@@ -1,4 +1,5 @@
-"""A small shop on all four channels and the outside world it sells in, for the benchmarks that need them."""
+"""A small shop on all four channels and the outside world it sells in, for the benchmarks that need
+them."""
 
 import io
 import os
@@ -34,7 +35,12 @@ SKU = "PT-14"
 LISTED_WITHIN_S = 60
 # what a listing of the pot says of its own on each channel, so that it has no gaps
 OWN = {
-    "corvello": {"page": "new", "no_gtin_because": "handmade", "aisle": "cv-101", "diameter": "14 cm"},
+    "corvello": {
+        "page": "new",
+        "no_gtin_because": "handmade",
+        "aisle": "cv-101",
+        "diameter": "14 cm",
+    },
     "hagglet": {"shelf": "hg-planters"},
     "loomstead": {"corner": "pots-middle", "keywords": "clay, pot"},
     "ownshop": {},
@@ -54,7 +60,9 @@ class Served:
     def __init__(self, make: Callable[[str], Any]) -> None:
         port = free_port()
         self.url = f"http://127.0.0.1:{port}"
-        config = uvicorn.Config(make(self.url), port=port, log_level="critical", timeout_graceful_shutdown=1)
+        config = uvicorn.Config(
+            make(self.url), port=port, log_level="critical", timeout_graceful_shutdown=1
+        )
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
 
@@ -82,7 +90,9 @@ class World:
 
     def buy(self, channel: str, sku: str) -> None:
         """Buy one."""
-        self.client.post(f"/world/{channel}/purchases", json={"sku": sku, "quantity": 1}).raise_for_status()
+        self.client.post(
+            f"/world/{channel}/purchases", json={"sku": sku, "quantity": 1}
+        ).raise_for_status()
 
     def seller_api(self, channel: str) -> str:
         """The address of a channel for its sellers."""
@@ -96,10 +106,14 @@ class World:
 def add_pot(workplace: Workplace, sku: str = SKU, units: int = 10, **facts: Any) -> str:
     """A product with a picture and stock, which every channel takes; its SKU."""
     start: dict[str, Any] = {
-        "title": f"A pot of clay {sku}", "category": "Pots",
+        "title": f"A pot of clay {sku}",
+        "category": "Pots",
         "description": "A stoneware pot with a glaze, thrown by hand.",
-        "weight_g": 700, "cost": 500, "attributes": {"material": "stoneware"}, "prices": {"retail": 1690},
-    }  # fmt: skip
+        "weight_g": 700,
+        "cost": 500,
+        "attributes": {"material": "stoneware"},
+        "prices": {"retail": 1690},
+    }
     create_product(workplace, OWNER, ProductDraft(sku=sku, **{**start, **facts}))
     picture = io.BytesIO()
     Image.new("RGB", (400, 400), "green").save(picture, "PNG")
@@ -113,7 +127,9 @@ def list_everywhere(workplace: Workplace, world: World, units: int) -> None:
     """Connect all four channels and have one pot live on each, showing so many units."""
     add_price_list(workplace, OWNER, NewPriceList("chf", "Francs", "CHF", True))
     for key in OWN:
-        connect_channel(workplace, OWNER, ConnectChannel(key, world.seller_api(key), world.token(key)))
+        connect_channel(
+            workplace, OWNER, ConnectChannel(key, world.seller_api(key), world.token(key))
+        )
     add_pot(workplace, units=units, attributes={"material": "Stoneware"}, brand="Quillmoss")
     set_list_price(workplace, OWNER, SKU, "chf", 1800)
     ids = []
@@ -126,7 +142,10 @@ def list_everywhere(workplace: Workplace, world: World, units: int) -> None:
     with workplace.database.reading() as session:
         channel_ids = [channel.id for channel in channels(session)]
     until = time.monotonic() + LISTED_WITHIN_S
-    while sum(row["quantity"] for key in OWN for row in world.listings(key).values()) < len(OWN) * units:
+    while (
+        sum(row["quantity"] for key in OWN for row in world.listings(key).values())
+        < len(OWN) * units
+    ):
         if time.monotonic() > until:
             raise TimeoutError("The pot did not get onto all channels.")
         for channel_id in channel_ids:

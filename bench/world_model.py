@@ -1,7 +1,9 @@
-"""The seller's world for the simulation: channels that run by a clock of their own, and the demand on them.
+"""The seller's world for the simulation: channels that run by a clock of their own, and the demand
+on them.
 
-Everything here happens in virtual seconds from the start. A channel takes what it is told after the time that its
-weather costs, sells what it shows, and never knows more than it was told: an oversale is possible only through lag.
+Everything here happens in virtual seconds from the start. A channel takes what it is told after the
+time that its weather costs, sells what it shows, and never knows more than it was told: an oversale
+is possible only through lag.
 """
 
 import random
@@ -43,7 +45,8 @@ class WorkerKilled(BaseException):
 
 
 def demand(refs: Sequence[str], rates: Sequence[float], hours: float, seed: int) -> list[Wish]:
-    """A Poisson process: `rates[i]` sales an hour of listing i on each channel; now and then two or three units."""
+    """A Poisson process: `rates[i]` sales an hour of listing i on each channel; now and then two or
+    three units."""
     dice = random.Random(seed)
     total = sum(rates) * len(KEYS)
     found, at = [], 0.0
@@ -68,7 +71,8 @@ def weather(hours: float, seed: int) -> list[Weather]:
 
 @dataclass
 class Tally:
-    """What became of the demand: units sold; sales refused though the goods were there, and because they were not."""
+    """What became of the demand: units sold; sales refused though the goods were there, and because
+    they were not."""
 
     sales: int = 0
     units: int = 0
@@ -78,7 +82,8 @@ class Tally:
 
 @dataclass
 class Channel:
-    """One channel: what it shows by reference, its orders, its weather; `spend` is told what a call costs."""
+    """One channel: what it shows by reference, its orders, its weather; `spend` is told what a call
+    costs."""
 
     key: str
     now: Callable[[], float]
@@ -104,7 +109,9 @@ class Channel:
         number = len(self.orders) + 1
         line = IncomingLine("1", self.lines[wish.ref], "Goods", wish.units, 1000, wish.ref)
         self.orders.append(
-            IncomingOrder(f"{self.key}-{number}", self.clock(), "EUR", (line,), TO, paid=True, changed=number)
+            IncomingOrder(
+                f"{self.key}-{number}", self.clock(), "EUR", (line,), TO, paid=True, changed=number
+            )
         )
         return True
 

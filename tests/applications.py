@@ -1,5 +1,5 @@
-"""One application for all tests of a process, and one outside world: their hundreds of routes are put together once,
-and each test sets its own workplace, or its own world, into them."""
+"""One application for all tests of a process, and one outside world: their hundreds of routes are
+put together once, and each test sets its own workplace, or its own world, into them."""
 
 from fastapi.testclient import TestClient
 

@@ -5,11 +5,18 @@ from urllib.parse import quote
 from tests.house import png
 
 GOOD = {
-    "sku": "PT-14", "title": "Aubrey pot", "description": "A stoneware pot, thrown by hand.", "category": "Pots",
-    "gtin": "4006381333931", "weight_g": 720, "size_mm": {"l": 154, "w": 154, "h": 140},
-    "attributes": {"material": "clay"}, "cost": {"amount": 520, "currency": "EUR"},
-    "prices": {"retail": {"amount": 1690, "currency": "EUR"}}, "aliases": ["OLD-1"],
-}  # fmt: skip
+    "sku": "PT-14",
+    "title": "Aubrey pot",
+    "description": "A stoneware pot, thrown by hand.",
+    "category": "Pots",
+    "gtin": "4006381333931",
+    "weight_g": 720,
+    "size_mm": {"l": 154, "w": 154, "h": 140},
+    "attributes": {"material": "clay"},
+    "cost": {"amount": 520, "currency": "EUR"},
+    "prices": {"retail": {"amount": 1690, "currency": "EUR"}},
+    "aliases": ["OLD-1"],
+}
 
 MOVE = {"sku": "PT-14", "warehouse": "millrace", "reason": "receipt"}
 
@@ -18,7 +25,9 @@ def put_in(api, sku="PT-14", units=10, **facts):
     product = {**GOOD, "sku": sku, "gtin": None, "aliases": [], **facts}
     assert api.post("/api/v1/products", json=product).status_code == 201
     files = {"file": ("pot.png", png(), "image/png")}
-    assert api.post(f"/api/v1/products/{quote(sku, safe='')}/pictures", files=files).status_code == 201
+    assert (
+        api.post(f"/api/v1/products/{quote(sku, safe='')}/pictures", files=files).status_code == 201
+    )
     if units:
         move = {"sku": sku, "warehouse": "millrace", "change": units, "reason": "receipt"}
         assert api.post("/api/v1/stock/movements", json=move).status_code == 201

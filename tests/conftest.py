@@ -12,8 +12,9 @@ from hypothesis import settings as hypothesis_settings
 from xdist.scheduler import LoadScopeScheduling
 
 from relvan.core.people.roles import Role
+from relvan.services.open import open_workplace
 from relvan.services.people.sign_in import add_person, make_token
-from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
@@ -25,10 +26,20 @@ from tests.server import Postgres, Served, postgres_started, redis_started
 from tests.snapshots import Snapshots
 
 hypothesis_settings.register_profile(
-    "relvan", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow], database=None
+    "relvan",
+    deadline=None,
+    max_examples=60,
+    suppress_health_check=[HealthCheck.too_slow],
+    database=None,
 )
 hypothesis_settings.load_profile("relvan")
-ADDRESS = {"name": "Quillmoss", "street": "3 Millrace Yard", "town": "Tarnhollow", "postcode": "T12", "country": "IE"}
+ADDRESS = {
+    "name": "Quillmoss",
+    "street": "3 Millrace Yard",
+    "town": "Tarnhollow",
+    "postcode": "T12",
+    "country": "IE",
+}
 
 
 MEMORY_DISK = Path("/dev/shm")
@@ -36,13 +47,15 @@ ROOM_NEEDED = 2_000_000_000
 
 
 def pytest_configure(config):
-    """Databases of tests lie in memory where there is room: every transaction waits for the disk otherwise."""
+    """Databases of tests lie in memory where there is room: every transaction waits for the disk
+    otherwise."""
     if os.access(MEMORY_DISK, os.W_OK) and shutil.disk_usage(MEMORY_DISK).free > ROOM_NEEDED:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(MEMORY_DISK))
 
 
 class OneDemo(LoadScopeScheduling):
-    """Tests over the workers one by one, but all browser tests on one of them, since all share one demo."""
+    """Tests over the workers one by one, but all browser tests on one of them, since all share one
+    demo."""
 
     def _split_scope(self, nodeid):
         return "browser" if nodeid.startswith("tests/browser/") else nodeid
@@ -56,7 +69,9 @@ def pytest_xdist_make_scheduler(config, log):
 def _quick_passwords():
     """A good password's hash takes its time on purpose; of that tests make hundreds."""
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("relvan.services.people.sign_in.hasher", PasswordHasher(time_cost=1, memory_cost=64))
+        patch.setattr(
+            "relvan.services.people.sign_in.passwords", PasswordHasher(time_cost=1, memory_cost=64)
+        )
         yield
 
 
@@ -75,9 +90,10 @@ class Clock:
 
 def pytest_addoption(parser):
     parser.addoption(
-        "--on-servers", action="store_true",
+        "--on-servers",
+        action="store_true",
         help="on PostgreSQL and Redis, started for it; so too where RELVAN_DATABASE_URL and RELVAN_QUEUE_URL name some",
-    )  # fmt: skip
+    )
 
 
 @pytest.fixture(scope="session")
@@ -105,8 +121,8 @@ def queue_url(request):
 
 
 class Houses:
-    """Data folders with their databases and queues, wherever these lie: new ones, and copies of those that are
-    closed."""
+    """Data folders with their databases and queues, wherever these lie: new ones, and copies of
+    those that are closed."""
 
     def __init__(self, postgres, queue_url):
         self.postgres, self.queue_url = postgres, queue_url
@@ -140,11 +156,16 @@ def in_the_box(postgres):
 
 @pytest.fixture(scope="session")
 def furnished(tmp_path_factory, houses):
-    """A house with people, two warehouses with bins and a price list, made once and copied for each test."""
+    """A house with people, two warehouses with bins and a price list, made once and copied for each
+    test."""
     settings = houses.new(tmp_path_factory.mktemp("furnished"))
-    workplace = Workplace(settings)
+    workplace = open_workplace(settings)
     bring_up_to_date(workplace.database)
-    for login, role in (("owner", Role.OWNER), ("picker", Role.WAREHOUSE), ("lister", Role.CATALOGUE)):
+    for login, role in (
+        ("owner", Role.OWNER),
+        ("picker", Role.WAREHOUSE),
+        ("lister", Role.CATALOGUE),
+    ):
         add_person(workplace, SYSTEM, login, login.title(), role, "a good password")
     with workplace.database.writing() as session:
         for key, name, codes in (
@@ -175,9 +196,12 @@ def settings(tmp_path, furnished, houses):
 
 @pytest.fixture
 def workplace(settings, clock):
-    """A furnished workplace whose clock stands still; what would wake the worker is remembered in `woken`."""
+    """A furnished workplace whose clock stands still; what would wake the worker is remembered in
+    `woken`."""
     woken = []
-    place = Workplace(settings, clock=clock, wake=lambda what, which: woken.append((what, which)))
+    place = open_workplace(
+        settings, clock=clock, wake=lambda what, which: woken.append((what, which))
+    )
     place.woken = woken
     yield place
     place.close()

@@ -33,8 +33,15 @@ def png(colour="green", side=400):
 
 def pot(sku="PT-14", **facts):
     """The draft of a product that every channel takes."""
-    start = {"title": f"Pot {sku}", "description": TEXT, "category": "Pots", "weight_g": 700, "cost": 500,
-             "attributes": {"material": "stoneware"}, "prices": {"retail": 1690}}  # fmt: skip
+    start = {
+        "title": f"Pot {sku}",
+        "description": TEXT,
+        "category": "Pots",
+        "weight_g": 700,
+        "cost": 500,
+        "attributes": {"material": "stoneware"},
+        "prices": {"retail": 1690},
+    }
     return ProductDraft(sku=sku, **{**start, **facts})
 
 
@@ -58,8 +65,12 @@ def count(workplace, owner, sku, units, warehouse="millrace", **more):
 def connect(workplace, owner, world, *keys):
     """Connect channels and the carrier."""
     for key in keys or ("hagglet", "ownshop"):
-        connect_channel(workplace, owner, ConnectChannel(key, world.seller_api(key), world.token(key)))
-    connect_carrier(workplace, owner, "ostrel", "Ostrel Post", world.seller_api("ostrel"), world.token("ostrel"))
+        connect_channel(
+            workplace, owner, ConnectChannel(key, world.seller_api(key), world.token(key))
+        )
+    connect_carrier(
+        workplace, owner, "ostrel", "Ostrel Post", world.seller_api("ostrel"), world.token("ostrel")
+    )
 
 
 def channel_ids(workplace):
@@ -101,7 +112,8 @@ def _is_handed_in(workplace, channel_id):
 
 
 def persist(workplace, rounds=400):
-    """Deliver through bad weather, moving the clock on whenever there is nothing due, until nothing waits."""
+    """Deliver through bad weather, moving the clock on whenever there is nothing due, until nothing
+    waits."""
     for _ in range(rounds):
         waits = []
         for channel_id in channel_ids(workplace).values():
@@ -111,7 +123,9 @@ def persist(workplace, rounds=400):
         if not waits:
             return
         workplace.now.move(seconds=min(waits) + 0.001)
-        time.sleep(0.02 if min(waits) else 0)  # the world's rate limits run by the machine's own clock
+        time.sleep(
+            0.02 if min(waits) else 0
+        )  # the world's rate limits run by the machine's own clock
     raise AssertionError("updates still wait")
 
 

@@ -1,4 +1,5 @@
-"""State machines whose every run begins with a shop of its own, so that no run sees what another has left."""
+"""State machines whose every run begins with a shop of its own, so that no run sees what another
+has left."""
 
 import tempfile
 from pathlib import Path
@@ -6,7 +7,7 @@ from pathlib import Path
 from hypothesis import HealthCheck, settings
 from hypothesis.stateful import RuleBasedStateMachine, initialize, run_state_machine_as_test
 
-from relvan.services.workplace import Workplace
+from relvan.services.open import open_workplace
 
 
 class OnACopy(RuleBasedStateMachine):
@@ -18,7 +19,7 @@ class OnACopy(RuleBasedStateMachine):
     def open(self):
         self.folder = Path(tempfile.mkdtemp(dir="/dev/shm" if Path("/dev/shm").is_dir() else None))
         self.house = self.houses.copy(self.built, self.folder / "data")
-        self.place = Workplace(self.house)
+        self.place = open_workplace(self.house)
         self.begin()
 
     def begin(self):

@@ -23,7 +23,9 @@ class World:
         return {row["sku"]: row for row in self.client.get(f"/world/{channel}/listings").json()}
 
     def buy(self, channel, sku, quantity=1, **more):
-        answer = self.client.post(f"/world/{channel}/purchases", json={"sku": sku, "quantity": quantity, **more})
+        answer = self.client.post(
+            f"/world/{channel}/purchases", json={"sku": sku, "quantity": quantity, **more}
+        )
         assert answer.status_code == 201, answer.text
         return answer.json()["order"]
 
@@ -39,7 +41,9 @@ class World:
         return self.client.get(f"{self.seller_api('ownshop')}/items/{sku}", headers=headers).json()
 
     def weather(self, name, kind, seed=7):
-        self.client.put(f"/world/{name}/weather", json={"kind": kind, "seed": seed}).raise_for_status()
+        self.client.put(
+            f"/world/{name}/weather", json={"kind": kind, "seed": seed}
+        ).raise_for_status()
 
     def replies_after(self, seconds):
         """How long Corvello takes over a hand-in from now on."""

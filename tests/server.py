@@ -1,4 +1,5 @@
-"""PostgreSQL and Redis from the machine's own packages, started on loopback for tests and stopped after them."""
+"""PostgreSQL and Redis from the machine's own packages, started on loopback for tests and stopped
+after them."""
 
 import os
 import pwd
@@ -36,7 +37,9 @@ class Postgres:
         """The name of a new database, like another one if it is named."""
         self.count += 1
         name = f"t{os.getpid()}_{self.count}"
-        self._say(f"CREATE DATABASE {name}" + (f" TEMPLATE {like} STRATEGY FILE_COPY" if like else ""))
+        self._say(
+            f"CREATE DATABASE {name}" + (f" TEMPLATE {like} STRATEGY FILE_COPY" if like else "")
+        )
         return name
 
     def drop(self, name):
@@ -74,14 +77,26 @@ def _run(program, *arguments):
         who = pwd.getpwnam("postgres")
         as_user = {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": [], "cwd": "/"}
     command = [str(PROGRAMS[-1] / program), *arguments]
-    subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **as_user)
+    subprocess.run(
+        command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **as_user
+    )
 
 
 @contextmanager
 def redis_started():
     """The address of a server that keeps nothing."""
     port = free_port()
-    command = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no"]
+    command = [
+        "redis-server",
+        "--port",
+        str(port),
+        "--bind",
+        "127.0.0.1",
+        "--save",
+        "",
+        "--appendonly",
+        "no",
+    ]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     try:
         until = time.monotonic() + 10
@@ -113,7 +128,9 @@ class Served:
         self.port = free_port()
         self.url = f"http://127.0.0.1:{self.port}"
         self.app = make(self.url)
-        config = uvicorn.Config(self.app, port=self.port, log_level="critical", timeout_graceful_shutdown=1)
+        config = uvicorn.Config(
+            self.app, port=self.port, log_level="critical", timeout_graceful_shutdown=1
+        )
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
 

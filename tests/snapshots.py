@@ -1,5 +1,5 @@
-"""Shops that many tests begin with are built once in each process; every further test begins with a copy of what was
-built: database, files and outside world alike."""
+"""Shops that many tests begin with are built once in each process; every further test begins with a
+copy of what was built: database, files and outside world alike."""
 
 import copy
 import inspect
@@ -16,8 +16,8 @@ import pytest
 
 @dataclass(frozen=True)
 class Snapshot:
-    """A shop as it stood when it was built: the folder with its data and its world, the time there, whom it had woken,
-    and what its builder gave back."""
+    """A shop as it stood when it was built: the folder with its data and its world, the time there,
+    whom it had woken, and what its builder gave back."""
 
     folder: Path
     now: datetime
@@ -61,15 +61,20 @@ class Snapshots:
 
 
 def built_once(build):
-    """A fixture from a function that builds a shop out of other fixtures, and gives back the workplace or something
-    plain. On database servers it is built for every test."""
+    """A fixture from a function that builds a shop out of other fixtures, and gives back the
+    workplace or something plain. On database servers it is built for every test."""
 
     @pytest.fixture
     def fixture(request, snapshots, workplace, world, worlds, tmp_path):
-        wanted = {name: request.getfixturevalue(name) for name in inspect.signature(build).parameters}
+        wanted = {
+            name: request.getfixturevalue(name) for name in inspect.signature(build).parameters
+        }
         if not workplace.database.is_sqlite:
             return build(**wanted)
-        place, key = Place(workplace, worlds[0], tmp_path / "world.db"), (build.__module__, build.__qualname__)
+        place, key = (
+            Place(workplace, worlds[0], tmp_path / "world.db"),
+            (build.__module__, build.__qualname__),
+        )
         if key in snapshots.by_build:
             place.go_on_from(snapshots.by_build[key])
         else:

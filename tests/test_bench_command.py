@@ -11,7 +11,9 @@ def test_a_benchmark_may_use_what_lies_beside_it(tmp_path, monkeypatch):
     bench = tmp_path / "bench"
     bench.mkdir()
     (bench / "beside.py").write_text("ANSWER = 41 + 1\n")
-    (bench / "bench_one.py").write_text("import sys\nfrom beside import ANSWER\n\nprint(ANSWER, len(sys.argv))\n")
+    (bench / "bench_one.py").write_text(
+        "import sys\nfrom beside import ANSWER\n\nprint(ANSWER, len(sys.argv))\n"
+    )
     monkeypatch.chdir(tmp_path)
     monkeypatch.setattr("sys.path", list(sys.path))
     monkeypatch.setattr("sys.argv", ["relvan", "bench", "bench_one"])

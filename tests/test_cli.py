@@ -18,7 +18,18 @@ def run(settings, monkeypatch):
 
 def test_alone_it_lists_what_it_can_do(run):
     told = run().output
-    for name in ("demo", "serve", "worker", "world", "people", "token", "backup", "restore", "check", "bench"):
+    for name in (
+        "demo",
+        "serve",
+        "worker",
+        "world",
+        "people",
+        "token",
+        "backup",
+        "restore",
+        "check",
+        "bench",
+    ):
         assert name in told
 
 
@@ -31,7 +42,10 @@ def test_people_are_added_and_listed(run, workplace):
 
 def test_a_token_is_made_for_an_owner_unless_somebody_is_named(run, workplace):
     assert find_token(workplace, run("token", "x").output.strip())[1].name == "Owner"
-    assert find_token(workplace, run("token", "y", "--login", "picker").output.strip())[1].name == "Picker"
+    assert (
+        find_token(workplace, run("token", "y", "--login", "picker").output.strip())[1].name
+        == "Picker"
+    )
 
 
 def test_check_is_clean_or_names_the_breach_and_fails(run, workplace, owner):
@@ -81,7 +95,9 @@ def known(workplace):
         return {row.sku: row.title for row in product_page(session, ProductFilter(), limit=50)}
 
 
-def test_a_file_is_rehearsed_and_changes_nothing_until_it_is_to_be_applied(run, workplace, goods, tmp_path):
+def test_a_file_is_rehearsed_and_changes_nothing_until_it_is_to_be_applied(
+    run, workplace, goods, tmp_path
+):
     told = run("import", "products", str(goods))
     assert told.exit_code == 1, "a row is refused"
     assert "rehearsed: 1 new, 1 refused" in told.output
@@ -124,7 +140,9 @@ def test_what_was_chosen_is_heard(run, workplace, goods):
         ("products", "a.xlsx", b"PK\x03\x04", "damaged or cut off"),
     ],
 )
-def test_a_file_that_cannot_be_taken_is_told_in_words(run, tmp_path, monkeypatch, capsys, kind, name, content, words):
+def test_a_file_that_cannot_be_taken_is_told_in_words(
+    run, tmp_path, monkeypatch, capsys, kind, name, content, words
+):
     path = tmp_path / name
     path.write_bytes(content)
     monkeypatch.setattr("sys.argv", ["relvan", "import", kind, str(path)])
@@ -149,7 +167,9 @@ def test_what_is_taken_out_comes_back_unchanged(run, workplace, owner, tmp_path,
 
 def test_a_long_list_of_refusals_is_cut_short(run, workplace, tmp_path):
     path = tmp_path / "long.csv"
-    path.write_text("sku,weight g\n" + "".join(f"S-{n},heavy\n" for n in range(30)), encoding="utf-8")
+    path.write_text(
+        "sku,weight g\n" + "".join(f"S-{n},heavy\n" for n in range(30)), encoding="utf-8"
+    )
     told = run("import", "products", str(path)).output
     assert told.count("must be a whole number") == 20
     assert "and 10 more" in told

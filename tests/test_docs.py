@@ -1,4 +1,5 @@
-"""The project keeps its word: every setting and command is told, every picture is there, no file is too long."""
+"""The project keeps its word: every setting and command is told, every picture is there, no file is
+too long."""
 
 import re
 from pathlib import Path

@@ -1,5 +1,5 @@
-"""The same tests on PostgreSQL and Redis as on what is in the box, for the rooms that could differ most. All of them:
-`pytest --on-servers tests/store tests/services tests/worker`."""
+"""The same tests on PostgreSQL and Redis as on what is in the box, for the rooms that could differ
+most. All of them: `pytest --on-servers tests/store tests/services tests/worker`."""
 
 import os
 import subprocess
@@ -16,7 +16,7 @@ SAME = [
     "tests/worker",
     "tests/services/test_backup.py",
     "tests/services/test_killed_worker.py",
-    "tests/services/test_listeners.py",
+    "tests/services/test_webhooks.py",
     "tests/services/test_many_workers.py",
     "tests/services/test_sale.py",
 ]
@@ -25,7 +25,9 @@ pytestmark = pytest.mark.skipif(bool(lacking()), reason=lacking() or "all is the
 
 def test_what_differs_most_is_the_same_on_servers():
     command = [sys.executable, "-m", "pytest", "-q", "-n", "0", "--on-servers", *SAME]
-    alone = {name: value for name, value in os.environ.items() if not name.startswith("PYTEST_XDIST")}
+    alone = {
+        name: value for name, value in os.environ.items() if not name.startswith("PYTEST_XDIST")
+    }
     done = subprocess.run(command, cwd=ROOT, env=alone, capture_output=True, text=True, timeout=540)
     assert done.returncode == 0, done.stdout[-6_000:]
     assert " passed" in done.stdout

@@ -2,11 +2,18 @@
 
 from lxml import html
 
-from relvan.services.jobs.work import work_next
+from relvan.services.bulk.work import work_next
+
+
+def shown(element):
+    """What a browser shows of an element: spaces and line ends run together."""
+    return " ".join(element.text_content().split())
 
 
 def sign_in(client, login="owner"):
-    answer = client.post("/sign-in", data={"login": login, "password": "a good password"}, follow_redirects=False)
+    answer = client.post(
+        "/sign-in", data={"login": login, "password": "a good password"}, follow_redirects=False
+    )
     assert answer.status_code == 303
     page = html.fromstring(client.get("/catalogue/new").text)
     client.csrf = page.cssselect("input[name=csrf]")[0].get("value")
@@ -24,7 +31,8 @@ def wrong_beside(answer, field):
 
 
 def apply_job(client, workplace, answer, event="apply"):
-    """Apply the bulk job whose page an answer is, or undo it, as the worker would; its page afterwards."""
+    """Apply the bulk job whose page an answer is, or undo it, as the worker would; its page
+    afterwards."""
     path = str(answer.url).partition("?")[0].removeprefix("http://testserver")
     post(client, f"{path}/{event}")
     while work_next(workplace):

@@ -1,31 +1,54 @@
-"""Pins what requirements.in and requirements-dev.in resolve to, in two files of plain `name==version` lines."""
+"""Pins what requirements.in and requirements-dev.in resolve to, by pip-tools, without addresses of
+any registry.
+
+What is pinned already stays as it is while it fits; `--upgrade` takes the newest of everything.
+"""
 
 import subprocess
-import tempfile
-import venv
+import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
+PLAIN = (
+    "--quiet",
+    "--strip-extras",
+    "--no-header",
+    "--no-annotate",
+    "--no-emit-index-url",
+    "--no-emit-trusted-host",
+    "--no-emit-find-links",
+    "--no-emit-options",
+    "--allow-unsafe",
+)
 
 
-def frozen(*inputs: str) -> list[str]:
-    """Install the inputs into a throw-away environment and list what arrived."""
-    with tempfile.TemporaryDirectory() as folder:
-        venv.create(folder, with_pip=True)
-        pip = Path(folder) / "bin" / "pip"
-        for name in inputs:
-            subprocess.run([pip, "install", "--quiet", "-r", ROOT / name], check=True)
-        listed = subprocess.run([pip, "freeze"], check=True, capture_output=True, text=True).stdout
-    return sorted((line for line in listed.splitlines() if "==" in line), key=str.lower)
+def pin(wanted: str, lock: str, *more: str) -> None:
+    """Write the lock file of one file of requirements."""
+    command = [
+        sys.executable,
+        "-m",
+        "piptools",
+        "compile",
+        *PLAIN,
+        *more,
+        "--output-file",
+        lock,
+        wanted,
+    ]
+    subprocess.run(command, cwd=ROOT, check=True)
 
 
 def main() -> None:
-    """Write both lock files."""
-    run = frozen("requirements.in")
-    everything = frozen("requirements.in", "requirements-dev.in")
-    (ROOT / "requirements.lock").write_text("\n".join(run) + "\n")
-    (ROOT / "requirements-dev.lock").write_text("\n".join(x for x in everything if x not in run) + "\n")
-    print(f"{len(run)} packages to run, {len(everything) - len(run)} more to test")
+    """Write both lock files; what tests need is pinned beside what the application needs."""
+    upgrade = sys.argv[1:]
+    pin("requirements.in", "requirements.lock", *upgrade)
+    pin(
+        "requirements-dev.in",
+        "requirements-dev.lock",
+        "--constraint",
+        "requirements.lock",
+        *upgrade,
+    )
 
 
 if __name__ == "__main__":

@@ -1,7 +1,8 @@
-"""Writes the next migration from what the tables say now; afterwards it is read, and mended where need be.
+"""Writes the next migration from what the tables say now; afterwards it is read, and mended where
+need be.
 
-`python tools/migration.py 0002 "The whole catalogue"`. While a version is not released yet, the same number again
-replaces its migration; a released one is never touched.
+`python tools/migration.py 0002 "The whole catalogue"`. While a version is not released yet, the
+same number again replaces its migration; a released one is never touched.
 """
 
 import re
@@ -20,7 +21,8 @@ NO_WAY_BACK = """def downgrade() -> None:
 
 
 def main(number: str, title: str) -> None:
-    """Bring a scratch database to the version before, compare it with the tables, write the difference."""
+    """Bring a scratch database to the version before, compare it with the tables, write the
+    difference."""
     for old in VERSIONS.glob(f"{number}*.py"):
         old.unlink()
     scratch = Path("var/scratch.db")
@@ -36,7 +38,8 @@ def main(number: str, title: str) -> None:
 
 
 def mended(text: str) -> str:
-    """Tables stay STRICT when they are made anew, and a new column with a foreign key is added in place."""
+    """Tables stay STRICT when they are made anew, and a new column with a foreign key is added in
+    place."""
     text = re.sub(r" *# ### .* ###\n", "", text.split("def downgrade")[0]) + NO_WAY_BACK
     text = text.replace(", schema=None)", ', table_kwargs={"sqlite_strict": True})')
     keys = re.findall(r"create_foreign_key\(.*?, '(\w+)', \['(\w+)'\], \['(\w+)'\]\)", text)

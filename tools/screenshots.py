@@ -35,18 +35,23 @@ def take_all(page: Page) -> None:
     page.goto(f"{BASE}/sign-in")
     page.get_by_text("Imogen Hartwell").click()
     views = {
-        "today": "/", "catalogue": "/catalogue",
+        "today": "/",
+        "catalogue": "/catalogue",
         "product": "/products/PT-14-CEL",
         "family": "/products/SA",
-        "listings": "/listings", "coverage": "/listings/coverage", "gaps": "/listings/gaps",
-        "pages": "/listings/pages", "layer": "/listings/layers/5",
-        "prices": "/prices", "orders": "/orders",
+        "listings": "/listings",
+        "coverage": "/listings/coverage",
+        "gaps": "/listings/gaps",
+        "pages": "/listings/pages",
+        "layer": "/listings/layers/5",
+        "prices": "/prices",
+        "orders": "/orders",
         "channel": "/setup/channels/hagglet",
         "listing": link(page, "/listings?state=refused&channel=hagglet&q=HP", "td.sku a"),
         "stock": "/stock/PT-24-INK",
         "walk": link(page, "/dispatch?stage=picking", "a[href*='/pick-lists/']"),
         "shipment": link(page, "/dispatch?stage=to+ship", "td.sku a"),
-    }  # fmt: skip
+    }
     for name, path in views.items():
         take(page, name, path)
     bring_a_file(page)
@@ -79,16 +84,30 @@ def main() -> None:
     """Start a demo of its own, take the pictures, stop it."""
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
-        command = [sys.executable, "-m", "relvan", "demo", "--port", str(PORT), "--world-port", str(WORLD_PORT),
-                   "--data", f"{folder}/data"]  # fmt: skip
-        demo = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+        command = [
+            sys.executable,
+            "-m",
+            "relvan",
+            "demo",
+            "--port",
+            str(PORT),
+            "--world-port",
+            str(WORLD_PORT),
+            "--data",
+            f"{folder}/data",
+        ]
+        demo = subprocess.Popen(
+            command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"}
+        )
         try:
             assert demo.stdout is not None
             for line in demo.stdout:
                 if "Ctrl+C" in line:
                     break
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                browser = playwright.chromium.launch(
+                    executable_path="/usr/bin/chromium", args=FLAGS
+                )
                 take_all(browser.new_page(viewport={"width": 1280, "height": 800}))
                 browser.close()
         finally:

@@ -16,6 +16,7 @@ from relvan.api.app import add_api
 from relvan.api.problems import problem_of_error
 from relvan.core.refusal import UNSTORABLE, DatabaseAway, Refused
 from relvan.services.channels.editions import take_up_editions
+from relvan.services.open import open_workplace
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
@@ -26,10 +27,12 @@ from relvan.worker.signals import Waker, open_signals
 MOST_BODY = 64_000_000
 
 
-def make_application(settings: Settings | None = None, workplace: Workplace | None = None) -> FastAPI:
+def make_application(
+    settings: Settings | None = None, workplace: Workplace | None = None
+) -> FastAPI:
     """The application, its database brought up to date."""
     settings = settings or Settings()
-    own = workplace or Workplace(settings, wake=Waker(open_signals(settings)))
+    own = workplace or open_workplace(settings, wake=Waker(open_signals(settings)))
     bring_up_to_date(own.database)
     take_up_editions(own)
 
@@ -42,13 +45,26 @@ def make_application(settings: Settings | None = None, workplace: Workplace | No
         own.close()
 
     app = FastAPI(
-        title="Relvan", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
-        openapi_url="/api/openapi.json", max_body_size=MOST_BODY,
-    )  # fmt: skip
+        title="Relvan",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        max_body_size=MOST_BODY,
+    )
     app.state.workplace = own
     add_api(app)
     add_pages(app)
-    for kind in (Refused, NotSignedIn, HTTPException, RequestValidationError, DatabaseAway, *UNSTORABLE, Exception):
+    for kind in (
+        Refused,
+        NotSignedIn,
+        HTTPException,
+        RequestValidationError,
+        DatabaseAway,
+        *UNSTORABLE,
+        Exception,
+    ):
         app.add_exception_handler(kind, tell_error)
     app.add_middleware(Guard)
     return app

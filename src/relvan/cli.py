@@ -1,5 +1,6 @@
 """The `relvan` command."""
 
+import inspect
 import json
 import logging
 import os
@@ -7,8 +8,10 @@ import runpy
 import subprocess
 import sys
 import time
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any, get_type_hints
 
 import typer
 import uvicorn
@@ -20,12 +23,13 @@ from relvan.core.refusal import DatabaseAway, Refused
 from relvan.demo.run import run_demo
 from relvan.services.backup import back_up
 from relvan.services.backup import restore as restore_backup
+from relvan.services.bulk.take_out import take_out
+from relvan.services.bulk.work import work_next
 from relvan.services.check import check as check_database
-from relvan.services.imports.receive import receive_file
+from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.imports.result import result_file
-from relvan.services.imports.take_out import take_out
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
+from relvan.services.open import open_workplace
 from relvan.services.people.sign_in import add_person, make_token
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.settings import Settings
@@ -36,14 +40,16 @@ from relvan.store.schema import bring_up_to_date
 from relvan.worker.duties import working_alone
 from relvan.worker.run import run_worker
 
-app = typer.Typer(no_args_is_help=True, add_completion=False, help="Sell the same goods on several channels.")
+app = typer.Typer(
+    no_args_is_help=True, add_completion=False, help="Sell the same goods on several channels."
+)
 people_app = typer.Typer(help="List and add the people who work here.", invoke_without_command=True)
 app.add_typer(people_app, name="people")
 
 
 def workplace() -> Workplace:
     """The workplace of the settings, its database up to date."""
-    found = Workplace(Settings())
+    found = open_workplace(Settings())
     bring_up_to_date(found.database)
     return found
 
@@ -56,19 +62,30 @@ def demo(
     data: Annotated[Path, typer.Option(help="Where the demo data lie.")] = Path("var/demo"),
     scale: Annotated[int, typer.Option(help="So many further products, for a large demo.")] = 0,
 ) -> None:
-    """Prepare the demo data and run everything: application, worker, outside world. Ctrl+C ends all of it."""
-    sys.exit(run_demo(data, port=port, world_port=world_port, fresh=fresh, scale=scale, say=typer.echo))
+    """Prepare the demo data and run everything: application, worker, outside world. Ctrl+C ends all
+    of it."""
+    sys.exit(
+        run_demo(data, port=port, world_port=world_port, fresh=fresh, scale=scale, say=typer.echo)
+    )
 
 
 @app.command()
-def serve(host: str = "127.0.0.1", port: int = 8100, log_level: Annotated[str, typer.Option()] = "warning") -> None:
+def serve(
+    host: str = "127.0.0.1", port: int = 8100, log_level: Annotated[str, typer.Option()] = "warning"
+) -> None:
     """Serve the pages and the API."""
     logging.basicConfig(level=log_level.upper())
-    uvicorn.run(make_application(), host=host, port=port, log_level=log_level, timeout_graceful_shutdown=3)
+    uvicorn.run(
+        make_application(), host=host, port=port, log_level=log_level, timeout_graceful_shutdown=3
+    )
 
 
 @app.command()
-def worker(name: Annotated[str, typer.Option(help="Told apart by it; the machine's unless it is given.")] = "") -> None:
+def worker(
+    name: Annotated[
+        str, typer.Option(help="Told apart by it; the machine's unless it is given.")
+    ] = "",
+) -> None:
     """Deliver updates to the channels and read their orders. Several share the work."""
     logging.basicConfig(level="WARNING")
     run_worker(Settings(worker_name=name) if name else Settings())
@@ -79,10 +96,22 @@ def world(
     port: int = 8101,
     data: Annotated[Path, typer.Option()] = Path("var/world/world.db"),
     host: str = "127.0.0.1",
-    rulebooks: Annotated[Path | None, typer.Option(help="a folder with rulebooks to keep instead")] = None,
+    rulebooks: Annotated[
+        Path | None, typer.Option(help="a folder with rulebooks to keep instead")
+    ] = None,
 ) -> None:
     """Run the outside world: stand-ins for marketplaces, the own shop, a carrier, the scale."""
-    command = [sys.executable, "-m", "standins", "--host", host, "--port", str(port), "--data", str(data)]
+    command = [
+        sys.executable,
+        "-m",
+        "standins",
+        "--host",
+        host,
+        "--port",
+        str(port),
+        "--data",
+        str(data),
+    ]
     command += ["--rulebooks", str(rulebooks)] if rulebooks else []
     sys.exit(subprocess.run(command, check=False).returncode)
 
@@ -114,33 +143,72 @@ def token(name: str, login: Annotated[str, typer.Option(help="Whose rights it ha
     typer.echo(make_token(place, name, login or (owners[0] if owners else "")))
 
 
+def taking(wish: type[Any]) -> Callable[[Callable[[Any], None]], Callable[..., None]]:
+    """Let a command take the fields of a dataclass as its arguments and options, as one value."""
+
+    def around(command: Callable[[Any], None]) -> Callable[..., None]:
+        def run(**given: Any) -> None:
+            command(wish(**given))
+
+        run.__doc__ = command.__doc__
+        run.__annotations__ = get_type_hints(wish, include_extras=True)
+        run.__signature__ = inspect.signature(wish)  # type: ignore[attr-defined]
+        return run
+
+    return around
+
+
+@dataclass(frozen=True)
+class ImportWish:
+    """What `relvan import` is told."""
+
+    kind: Annotated[
+        str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")
+    ]
+    file: Annotated[
+        Path, typer.Argument(exists=True, dir_okay=False, help="CSV, XLSX, XLS or ODS.")
+    ]
+    mapping: Annotated[
+        str, typer.Option(help="The name of a kept mapping; guessed when left out.")
+    ] = ""
+    apply: Annotated[bool, typer.Option(help="Apply what the rehearsal shows.")] = False
+    replace: Annotated[bool, typer.Option(help="Replace a family's variants or a kit's parts.")] = (
+        False
+    )
+    create: Annotated[bool, typer.Option(help="Make SKUs that are unknown.")] = True
+    clear: Annotated[bool, typer.Option(help="An empty cell empties the fact.")] = False
+    result: Annotated[
+        Path | None, typer.Option(help="Where to write every row with its verdict.")
+    ] = None
+
+
 @app.command("import")
-def import_file(
-    kind: Annotated[str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")],
-    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="CSV, XLSX, XLS or ODS.")],
-    mapping: Annotated[str, typer.Option(help="The name of a kept mapping; guessed when left out.")] = "",
-    apply: Annotated[bool, typer.Option(help="Apply what the rehearsal shows.")] = False,
-    replace: Annotated[bool, typer.Option(help="Replace a family's variants or a kit's parts.")] = False,
-    create: Annotated[bool, typer.Option(help="Make SKUs that are unknown.")] = True,
-    clear: Annotated[bool, typer.Option(help="An empty cell empties the fact.")] = False,
-    result: Annotated[Path | None, typer.Option(help="Where to write every row with its verdict.")] = None,
-) -> None:
-    """Rehearse a file and say what it would do; with --apply, do it. Exits with 1 when a row is refused."""
+@taking(ImportWish)
+def import_file(wish: ImportWish) -> None:
+    """Rehearse a file and say what it would do; with --apply, do it. Exits with 1 when a row is
+    refused."""
     place = workplace()
-    options = {"create": create, "clear": clear, "members": "replace" if replace else "add"}
-    job = receive_file(place, SYSTEM, kind, file.name, file.read_bytes(), mapping=mapping, options=options)
+    options = {
+        "create": wish.create,
+        "clear": wish.clear,
+        "members": "replace" if wish.replace else "add",
+    }
+    file = NewFile(wish.kind, wish.file.name, wish.file.read_bytes())
+    job = receive_file(place, SYSTEM, file, mapping=wish.mapping, options=options)
     found = _until_it_rests(place, job)
-    if apply and found.state == "rehearsed":
+    if wish.apply and found.state == "rehearsed":
         move_job(place, SYSTEM, job, "apply")
         found = _until_it_rests(place, job)
     typer.echo(f"Job {job}, {found.state}: {_counted(found.counts)}")
     if found.state == "ended":
-        typer.echo(f"{found.done} {'row' if found.done == 1 else 'rows'} applied, {found.refused} refused.")
+        typer.echo(
+            f"{found.done} {'row' if found.done == 1 else 'rows'} applied, {found.refused} refused."
+        )
     if found.trouble:
         typer.echo(found.trouble, err=True)
     _show_refused(place, job)
-    if result is not None:
-        result.write_bytes(b"".join(result_file(place, job)))
+    if wish.result is not None:
+        wish.result.write_bytes(b"".join(result_file(place, job)))
     sys.exit(1 if found.refused or found.trouble else 0)
 
 
@@ -156,12 +224,16 @@ def _until_it_rests(place: Workplace, job: int) -> JobRow:
 
 
 def _counted(counts: dict[str, int]) -> str:
-    return ", ".join(f"{number} {verdict}" for verdict, number in sorted(counts.items())) or "no rows"
+    return (
+        ", ".join(f"{number} {verdict}" for verdict, number in sorted(counts.items())) or "no rows"
+    )
 
 
 def _show_refused(place: Workplace, job: int, most: int = 20) -> None:
     with place.database.reading() as session:
-        refused = [row for row in job_verdicts(session, job, limit=100_000) if row.verdict == "refused"]
+        refused = [
+            row for row in job_verdicts(session, job, limit=100_000) if row.verdict == "refused"
+        ]
     for row in refused[:most]:
         typer.echo(f"row {row.position}, {row.subject}: {row.reason}")
     if len(refused) > most:
@@ -170,10 +242,14 @@ def _show_refused(place: Workplace, job: int, most: int = 20) -> None:
 
 @app.command("export")
 def export_file(
-    kind: Annotated[str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")],
+    kind: Annotated[
+        str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")
+    ],
     file: Annotated[Path, typer.Argument(help="A name that ends in .csv or .xlsx.")],
     words: Annotated[str, typer.Option(help="Only products that these words find.")] = "",
-    category: Annotated[str, typer.Option(help="Only products of this category and those below it.")] = "",
+    category: Annotated[
+        str, typer.Option(help="Only products of this category and those below it.")
+    ] = "",
     columns: Annotated[str, typer.Option(help="Only these columns, parted by commas.")] = "",
 ) -> None:
     """Write products to a file that can be brought in again."""
@@ -192,15 +268,15 @@ def backup(file: Path) -> None:
     typer.echo(f"{file}: {back_up(Settings(), file):,} bytes")
 
 
-@app.command()
-def restore(file: Path) -> None:
+@app.command("restore")
+def restore_command(file: Path) -> None:
     """Put a backup in place of what is there."""
     restore_backup(Settings(), file)
     typer.echo(f"Restored from {file}.")
 
 
-@app.command()
-def check() -> None:
+@app.command("check")
+def check_command() -> None:
     """Verify the invariants of the database; exits with 1 on any breach."""
     breaches = check_database(workplace().database)
     for breach in breaches:

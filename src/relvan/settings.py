@@ -1,4 +1,5 @@
-"""What can be set from outside: `RELVAN_*` variables or a `.env` file. Each is told in docs/guide/settings.md."""
+"""What can be set from outside: `RELVAN_*` variables or a `.env` file. Each is told in
+docs/guide/settings.md."""
 
 import platform
 from pathlib import Path

@@ -19,12 +19,20 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="standins", description="Run the outside world.")
     parser.add_argument("--host", default="127.0.0.1")
     parser.add_argument("--port", type=int, default=8101)
-    parser.add_argument("--data", default="var/world/world.db", help="the SQLite file that remembers everything")
-    parser.add_argument("--rulebooks", type=Path, help="a folder with rulebooks to keep instead of the stand-ins' own")
+    parser.add_argument(
+        "--data", default="var/world/world.db", help="the SQLite file that remembers everything"
+    )
+    parser.add_argument(
+        "--rulebooks",
+        type=Path,
+        help="a folder with rulebooks to keep instead of the stand-ins' own",
+    )
     args = parser.parse_args()
     app = make_world_app(args.data, f"http://{args.host}:{args.port}", args.rulebooks)
     logging.getLogger("uvicorn.error").addFilter(is_news)
-    uvicorn.run(app, host=args.host, port=args.port, log_level="warning", timeout_graceful_shutdown=2)
+    uvicorn.run(
+        app, host=args.host, port=args.port, log_level="warning", timeout_graceful_shutdown=2
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""The aisles of Corvello's catalogue: which particulars a page there must give, which it may, and what they may say."""
+"""The aisles of Corvello's catalogue: which particulars a page there must give, which it may, and
+what they may say."""
 
 from typing import NamedTuple
 
@@ -13,7 +14,17 @@ class Aisle(NamedTuple):
 
 # a particular -> what may be said; nothing: any text
 PARTICULARS: dict[str, tuple[str, ...]] = {
-    "material": ("ceramic", "stoneware", "terracotta", "metal", "wood", "textile", "glass", "plastic", "plant fibre"),
+    "material": (
+        "ceramic",
+        "stoneware",
+        "terracotta",
+        "metal",
+        "wood",
+        "textile",
+        "glass",
+        "plastic",
+        "plant fibre",
+    ),
     "colour": ("green", "yellow", "blue", "white", "brown", "red", "black", "grey", "mixed"),
     "diameter": (),
     "volume": (),

@@ -13,15 +13,23 @@ from standins.rules import load_folder
 from standins.weather import App, Receive, Scope, Send, Weather, WeatherLayer
 
 ROUTERS: list[Any] = [
-    corvello.counter, corvello_pages.router, hagglet.seller, loomstead.desk, ownshop.admin, ostrel.desk, console.router,
-]  # fmt: skip
+    corvello.counter,
+    corvello_pages.router,
+    hagglet.seller,
+    loomstead.desk,
+    ownshop.admin,
+    ostrel.desk,
+    console.router,
+]
 
 
 class Present:
-    """A world as it is just now: what it remembers, its weather, the webhooks that are on their way. Every call belongs
-    to the one in which it came, also when that has ended meanwhile."""
+    """A world as it is just now: what it remembers, its weather, the webhooks that are on their
+    way. Every call belongs to the one in which it came, also when that has ended meanwhile."""
 
-    def __init__(self, app: App, data: str | Path, base_url: str, rulebooks: Path | None = None) -> None:
+    def __init__(
+        self, app: App, data: str | Path, base_url: str, rulebooks: Path | None = None
+    ) -> None:
         self.memory, self.base_url = Memory(data), base_url
         if rulebooks is not None:
             load_folder(self.memory, rulebooks)
@@ -49,7 +57,8 @@ def make_routes() -> FastAPI:
 
 
 def make_world_app(data: str | Path, base_url: str, rulebooks: Path | None = None) -> FastAPI:
-    """The whole world, on a SQLite file; webhooks are sent while it runs. Rulebooks in a folder go before own rules."""
+    """The whole world, on a SQLite file; webhooks are sent while it runs. Rulebooks in a folder go
+    before own rules."""
     routes = make_routes()
 
     @asynccontextmanager

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel, Field
 
-from standins import corvello, ostrel, ownshop, trade
+from standins import corvello, corvello_rules, ostrel, ownshop, trade
 from standins.aisles import AISLES
 from standins.corners import CORNERS
 from standins.hagglet import World
@@ -20,7 +20,12 @@ from standins.shopwindow import page
 from standins.weather import KINDS, SELLER_SIDES, Weather
 
 TAGGED = re.compile(r"<(?:p|b|i|ul|li|br)>")
-MARKETS = {"corvello": "Corvello", "hagglet": "Hagglet", "loomstead": "Loomstead", "ownshop": "Quillmoss shop"}
+MARKETS = {
+    "corvello": "Corvello",
+    "hagglet": "Hagglet",
+    "loomstead": "Loomstead",
+    "ownshop": "Quillmoss shop",
+}
 ROOMS = {
     "corvello": "offers",
     "hagglet": "notices",
@@ -107,11 +112,13 @@ def world_purchase(channel: str, purchase: Purchase, memory: World) -> dict[str,
         number = trade.purchase(
             memory,
             channel,
-            ref=ref,
-            quantity=purchase.quantity,
-            buyer=purchase.buyer,
-            paid=purchase.paid,
-            placed_at=purchase.placed_at,
+            trade.Buying(
+                ref=ref,
+                quantity=purchase.quantity,
+                buyer=purchase.buyer,
+                paid=purchase.paid,
+                placed_at=purchase.placed_at,
+            ),
         )
     except trade.NotForSale as refusal:
         raise HTTPException(409, str(refusal)) from refusal
@@ -153,7 +160,9 @@ def world_weather(name: str, change: WeatherChange, request: Request) -> dict[st
 
 
 @router.put("/world/{channel}/rulebook")
-def world_rulebook(channel: str, memory: World, book: Annotated[dict[str, Any], Body()]) -> dict[str, str]:
+def world_rulebook(
+    channel: str, memory: World, book: Annotated[dict[str, Any], Body()]
+) -> dict[str, str]:
     """Keep other rules than the stand-in's own: a rulebook as data."""
     market_or_404(channel)
     if not isinstance(book.get("fields"), list):
@@ -170,14 +179,18 @@ def world_own_rules(channel: str, memory: World) -> dict[str, str]:
 
 
 @router.post("/world/clock")
-def world_clock(memory: World, advance_minutes: Annotated[int, Body(embed=True, ge=0)]) -> dict[str, str]:
+def world_clock(
+    memory: World, advance_minutes: Annotated[int, Body(embed=True, ge=0)]
+) -> dict[str, str]:
     """Move on what takes time in the world."""
     memory.remember("clock.minutes", str(int(memory.setting("clock.minutes")) + advance_minutes))
     return {"time": memory.now().isoformat()}
 
 
 @router.post("/world/ownshop/repeat-webhooks")
-def world_repeat(memory: World, times: Annotated[int, Body(embed=True, ge=1, le=10)] = 1) -> dict[str, int]:
+def world_repeat(
+    memory: World, times: Annotated[int, Body(embed=True, ge=1, le=10)] = 1
+) -> dict[str, int]:
     """Send every webhook of the own shop again."""
     return {"queued": ownshop.repeat_hooks(memory, times)}
 
@@ -189,7 +202,9 @@ def read_scale(memory: World) -> dict[str, Any]:
 
 
 @router.put("/devices/scale")
-def load_scale(memory: World, grams: Annotated[int, Body(embed=True, ge=0, le=100_000)]) -> dict[str, int]:
+def load_scale(
+    memory: World, grams: Annotated[int, Body(embed=True, ge=0, le=100_000)]
+) -> dict[str, int]:
     """Put a weight on the scale."""
     memory.remember("scale.grams", str(grams))
     return {"grams": grams}
@@ -200,8 +215,15 @@ def console(request: Request, memory: World) -> HTMLResponse:
     """Who is there; weather, clock and scale can be changed."""
     weather: Weather = request.scope["world"].weather
     kinds = {key: weather.kind(key) for key in EVERYBODY}
-    return page("console.html", names=EVERYBODY, markets=MARKETS, kinds=kinds, all_kinds=KINDS,
-                now=memory.now(), grams=memory.setting("scale.grams"))  # fmt: skip
+    return page(
+        "console.html",
+        names=EVERYBODY,
+        markets=MARKETS,
+        kinds=kinds,
+        all_kinds=KINDS,
+        now=memory.now(),
+        grams=memory.setting("scale.grams"),
+    )
 
 
 @router.post("/console")
@@ -235,7 +257,11 @@ def picture(name: str, memory: World) -> Response:
 @router.get("/ostrel", response_class=HTMLResponse)
 def ostrel_front(code: str = "") -> Response:
     """Where a tracking code is typed."""
-    return RedirectResponse(f"/ostrel/track/{quote(code)}", 303) if code else page("track.html", code="", events=[])
+    return (
+        RedirectResponse(f"/ostrel/track/{quote(code)}", 303)
+        if code
+        else page("track.html", code="", events=[])
+    )
 
 
 @router.get("/ostrel/track/{code}", response_class=HTMLResponse)
@@ -252,8 +278,10 @@ def shop_front(channel: str, memory: World, q: str = "") -> HTMLResponse:
         "SELECT * FROM listing WHERE channel = ? AND state = 'live' AND (title LIKE ? OR sku LIKE ?)"
         " AND json_extract(data, '$.under') IS NULL"
         " ORDER BY placed_at DESC, ref DESC LIMIT 120",
-        channel, f"%{q}%", f"%{q}%",
-    )  # fmt: skip
+        channel,
+        f"%{q}%",
+        f"%{q}%",
+    )
     items = [
         {**dict(row), "picture": (loads(row["data"]).get("pictures") or [None])[0]}
         for row in rows
@@ -295,15 +323,26 @@ def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLRes
         for one in trade.under(memory, channel, ref)
         if one["state"] == "live"
     ]
-    return page("item.html", channel=channel, name=MARKETS[channel], item=item, text=text_of(data),
-                shelf=place_of(data), pictures=data.get("pictures", []), buyer=buyer, sorry=sorry,
-                variants=variants)  # fmt: skip
+    return page(
+        "item.html",
+        channel=channel,
+        name=MARKETS[channel],
+        item=item,
+        text=text_of(data),
+        shelf=place_of(data),
+        pictures=data.get("pictures", []),
+        buyer=buyer,
+        sorry=sorry,
+        variants=variants,
+    )
 
 
 def text_of(data: dict[str, Any]) -> str | Markup:
     """What a listing tells; tags that sellers may use are shown as they are."""
     text = str(data.get("text") or data.get("story") or data.get("body", ""))
-    return Markup(text) if TAGGED.search(text) and not corvello.TAGS.search(text) else text  # checked: a few tags
+    return (
+        Markup(text) if TAGGED.search(text) and not corvello_rules.TAGS.search(text) else text
+    )  # checked: a few tags
 
 
 def place_of(data: dict[str, Any]) -> str:
@@ -323,7 +362,11 @@ async def buy(channel: str, ref: str, request: Request, memory: World) -> Respon
     quantity = int(form.pop("quantity", "1") or 1)
     chosen = form.pop("variant", "") or ref
     try:
-        number = trade.purchase(memory, channel, ref=chosen, quantity=max(1, quantity), buyer=form, paid=True)
+        number = trade.purchase(
+            memory,
+            channel,
+            trade.Buying(ref=chosen, quantity=max(1, quantity), buyer=form, paid=True),
+        )
     except trade.NotForSale as refusal:
         return item_page(channel, ref, memory, sorry=str(refusal))
     return RedirectResponse(f"/{channel}/orders/{number}", 303)

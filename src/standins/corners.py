@@ -1,4 +1,5 @@
-"""The corners of Loomstead: where a piece stands, which facts it must and may give there, and what they may say."""
+"""The corners of Loomstead: where a piece stands, which facts it must and may give there, and what
+they may say."""
 
 from typing import NamedTuple
 
@@ -13,15 +14,28 @@ class Corner(NamedTuple):
 
 # a fact -> what may be said; nothing: any text
 FACTS: dict[str, list[str]] = {
-    "made of": ["earthenware", "stoneware", "porcelain", "steel", "brass", "wood", "cotton", "jute", "glass", "plastic",
-                "peat-free mix", "paper", "leather"],
+    "made of": [
+        "earthenware",
+        "stoneware",
+        "porcelain",
+        "steel",
+        "brass",
+        "wood",
+        "cotton",
+        "jute",
+        "glass",
+        "plastic",
+        "peat-free mix",
+        "paper",
+        "leather",
+    ],
     "finish": ["glazed", "matt", "raw", "oiled", "lacquered", "polished"],
     "width": [],
     "stands": ["indoors", "outdoors", "both"],
     "sows in": ["spring", "summer", "autumn", "winter", "all year"],
     "litres": [],
     "colour": [],
-}  # fmt: skip
+}
 _Facts = tuple[list[str], list[str]]
 _POT: _Facts = (["made of"], ["finish", "width", "stands", "colour"])
 _TOOL: _Facts = (["made of"], ["finish", "colour"])

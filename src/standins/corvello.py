@@ -1,8 +1,9 @@
 """Corvello: a marketplace with a catalogue that all sellers share. Sellers put offers on its pages.
 
-Its dialect: everything that changes something is *handed in*, many lines at once, and answered later by a *reply
-sheet* with a verdict for each line. A page shows its own title and picture, decided by whoever asked for it first. Up
-to two offers of a page stand in front. Calls are few: four a second.
+Its dialect: everything that changes something is *handed in*, many lines at once, and answered
+later by a *reply sheet* with a verdict for each line. A page shows its own title and picture,
+decided by whoever asked for it first. Up to two offers of a page stand in front. Calls are few:
+four a second.
 """
 
 import json
@@ -16,14 +17,13 @@ from fastapi.responses import JSONResponse
 
 from standins import trade
 from standins.aisles import AISLES, PARTICULARS
+from standins.corvello_rules import REASONS, _number, _terms, page_problems
+from standins.corvello_shown import all_offers, as_offer
 from standins.hagglet import World
 from standins.memory import Memory, keep_picture, loads, next_number
-from standins.rules import has_right_check_digit, rule_problems
 
 MOST_LINES, MOST_GTINS, MOST_PAGES = 500, 20, 20
 SECONDS_A_LINE = 0.002
-REASONS = ("handmade", "own brand without codes", "set made by the seller", "second hand")
-TAGS = re.compile(r"<(?!/?(?:p|b|i|ul|li|br)\b)[^<>]*>", re.IGNORECASE)
 DOES = ("offer", "page", "reword", "units", "price", "rest", "wake")
 
 
@@ -39,13 +39,22 @@ counter = APIRouter(prefix="/corvello/counter", dependencies=[Depends(check_toke
 @counter.get("/stall")
 def stall(memory: World) -> dict[str, Any]:
     """Whose stall this is."""
-    return {"house": "Corvello", "stall": "Quillmoss", "coin": "EUR", "hour": memory.now().isoformat()}
+    return {
+        "house": "Corvello",
+        "stall": "Quillmoss",
+        "coin": "EUR",
+        "hour": memory.now().isoformat(),
+    }
 
 
 @counter.get("/aisles")
 def aisles() -> dict[str, Any]:
-    """Every aisle with the particulars that its pages need and take, and what may be said of them."""
-    found = [{"aisle": key, "name": a.name, "needs": a.needs, "takes": a.takes} for key, a in AISLES.items()]
+    """Every aisle with the particulars that its pages need and take, and what may be said of
+    them."""
+    found = [
+        {"aisle": key, "name": a.name, "needs": a.needs, "takes": a.takes}
+        for key, a in AISLES.items()
+    ]
     return {"aisles": found, "particulars": PARTICULARS, "reasons": REASONS}
 
 
@@ -69,11 +78,16 @@ def as_page(row: Any, memory: Memory) -> dict[str, Any]:
     prices = [offer["price"] + offer["shipping"] for offer in offers]
     data = loads(row["data"])
     return {
-        "page": row["ref"], "gtin": row["gtin"], "title": row["title"], "maker": row["brand"], "aisle": data["aisle"],
-        "picture": f"/pictures/{data['pictures'][0]}" if data["pictures"] else "", "offers": len(offers),
+        "page": row["ref"],
+        "gtin": row["gtin"],
+        "title": row["title"],
+        "maker": row["brand"],
+        "aisle": data["aisle"],
+        "picture": f"/pictures/{data['pictures'][0]}" if data["pictures"] else "",
+        "offers": len(offers),
         "measure": data["particulars"].get("diameter") or data["particulars"].get("volume", ""),
         "lowest": min(prices, default=None),
-    }  # fmt: skip
+    }
 
 
 @counter.get("/pages")
@@ -85,7 +99,9 @@ def find_pages(memory: World, gtin: str = "", words: str = "", most: int = 10) -
         if len(wanted) > MOST_GTINS:
             raise HTTPException(413, f"At most {MOST_GTINS} at once.")
         marks = ",".join("?" * len(wanted))
-        rows = memory.rows(f"SELECT * FROM catalogue_page WHERE gtin_key IN ({marks}) ORDER BY ref", *wanted)
+        rows = memory.rows(
+            f"SELECT * FROM catalogue_page WHERE gtin_key IN ({marks}) ORDER BY ref", *wanted
+        )
         return {"pages": [as_page(row, memory) for row in rows]}
     asked = {word for word in re.findall(r"\w+", words.casefold()) if len(word) > 1}
     found = []
@@ -101,13 +117,24 @@ def add_page(db: sqlite3.Connection, page: dict[str, Any], now: datetime) -> str
     """Put a page into the catalogue; its name."""
     ref = f"CP-{next_number(db):06d}"
     gtin = str(page.get("gtin") or "")
-    data = {"aisle": page.get("aisle", "cv-801"), "text": page.get("text", ""), "pictures": page.get("pictures", []),
-            "particulars": page.get("particulars", {})}  # fmt: skip
+    data = {
+        "aisle": page.get("aisle", "cv-801"),
+        "text": page.get("text", ""),
+        "pictures": page.get("pictures", []),
+        "particulars": page.get("particulars", {}),
+    }
     db.execute(
         "INSERT INTO catalogue_page VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (ref, gtin, gtin.zfill(14) if gtin else "", page["title"], page.get("maker", ""), json.dumps(data),
-         now.isoformat()),
-    )  # fmt: skip
+        (
+            ref,
+            gtin,
+            gtin.zfill(14) if gtin else "",
+            page["title"],
+            page.get("maker", ""),
+            json.dumps(data),
+            now.isoformat(),
+        ),
+    )
     return ref
 
 
@@ -116,7 +143,9 @@ def add_page(db: sqlite3.Connection, page: dict[str, Any], now: datetime) -> str
 
 @counter.post("/handins", status_code=202)
 def hand_in(
-    memory: World, lines: Annotated[list[dict[str, Any]], Body(embed=True)], mark: Annotated[str, Header()]
+    memory: World,
+    lines: Annotated[list[dict[str, Any]], Body(embed=True)],
+    mark: Annotated[str, Header()],
 ) -> JSONResponse:
     """Take a hand-in; it is answered later. Under one mark it is taken once."""
     if not 1 <= len(lines) <= MOST_LINES:
@@ -128,7 +157,10 @@ def hand_in(
         number = f"H{next_number(db):07d}"
         wait = float(memory.setting("corvello.reply_s", "0.6")) + SECONDS_A_LINE * len(lines)
         ready = memory.now() + timedelta(seconds=wait)
-        db.execute("INSERT INTO handin VALUES (?, ?, ?, ?, NULL)", (number, mark, json.dumps(lines), ready.isoformat()))
+        db.execute(
+            "INSERT INTO handin VALUES (?, ?, ?, ?, NULL)",
+            (number, mark, json.dumps(lines), ready.isoformat()),
+        )
     return JSONResponse({"handin": number, "lines": len(lines)}, 202)
 
 
@@ -154,15 +186,21 @@ def reply(number: str, memory: World) -> JSONResponse:
 def settle(memory: Memory) -> None:
     """Work through every hand-in whose time has come, in the order in which they came."""
     due = memory.rows(
-        "SELECT number FROM handin WHERE reply IS NULL AND ready_at <= ? ORDER BY number", memory.now().isoformat()
+        "SELECT number FROM handin WHERE reply IS NULL AND ready_at <= ? ORDER BY number",
+        memory.now().isoformat(),
     )
     for row in due:
         with memory.writing() as db:
-            found = db.execute("SELECT lines FROM handin WHERE number = ? AND reply IS NULL", (row["number"],))
+            found = db.execute(
+                "SELECT lines FROM handin WHERE number = ? AND reply IS NULL", (row["number"],)
+            )
             kept = found.fetchone()
             if kept is not None:
                 answers = [_work_on(memory, db, line) for line in loads(kept["lines"])]
-                db.execute("UPDATE handin SET reply = ? WHERE number = ?", (json.dumps(answers), row["number"]))
+                db.execute(
+                    "UPDATE handin SET reply = ? WHERE number = ?",
+                    (json.dumps(answers), row["number"]),
+                )
 
 
 def _work_on(memory: Memory, db: sqlite3.Connection, line: dict[str, Any]) -> dict[str, Any]:
@@ -175,7 +213,12 @@ def _work_on(memory: Memory, db: sqlite3.Connection, line: dict[str, Any]) -> di
         problems, done = _carry_out(memory, db, line)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         problems, done = [{"at": "", "because": f"We cannot read this line: {error}"}], {}
-    verdict = {"key": key, "verdict": "not taken" if problems else "taken", "because": problems, **done}
+    verdict = {
+        "key": key,
+        "verdict": "not taken" if problems else "taken",
+        "because": problems,
+        **done,
+    }
     if not problems:
         db.execute("INSERT INTO handin_line VALUES (?, ?)", (key, json.dumps(verdict)))
     return verdict
@@ -190,7 +233,8 @@ def _carry_out(
     if does in ("offer", "page"):
         return _take_offer(memory, db, line)
     row = db.execute(
-        "SELECT * FROM listing WHERE channel = 'corvello' AND ref = ?", (str(line.get("offer", "")),)
+        "SELECT * FROM listing WHERE channel = 'corvello' AND ref = ?",
+        (str(line.get("offer", "")),),
     ).fetchone()
     if row is None:
         return [{"at": "offer", "because": "You have no such offer."}], {}
@@ -207,7 +251,10 @@ def _carry_out(
         changes = {"data": json.dumps({**loads(row["data"]), "terms": line.get("terms", {})})}
     if not problems:
         sets = ", ".join(f"{name} = ?" for name in changes)
-        db.execute(f"UPDATE listing SET {sets} WHERE channel = 'corvello' AND ref = ?", (*changes.values(), row["ref"]))
+        db.execute(
+            f"UPDATE listing SET {sets} WHERE channel = 'corvello' AND ref = ?",
+            (*changes.values(), row["ref"]),
+        )
     return problems, {"offer": row["ref"]}
 
 
@@ -215,14 +262,19 @@ def _take_offer(
     memory: Memory, db: sqlite3.Connection, line: dict[str, Any]
 ) -> tuple[list[dict[str, str]], dict[str, Any]]:
     """An offer on a page that is there, or on one that is asked for with it."""
-    problems = [*_number(line, "units", 0, 9_999), *_number(line, "price", 50, 9_999_999), *_terms(line, memory)]
+    problems = [
+        *_number(line, "units", 0, 9_999),
+        *_number(line, "price", 50, 9_999_999),
+        *_terms(line, memory),
+    ]
     page = str(line.get("page", ""))
     if line["do"] == "page":
         problems += page_problems(line.get("wanted") or {}, memory, line.get("terms") or {})
     elif db.execute("SELECT 1 FROM catalogue_page WHERE ref = ?", (page,)).fetchone() is None:
         problems.append({"at": "page", "because": "There is no such page."})
     elif db.execute(
-        "SELECT 1 FROM listing WHERE channel = 'corvello' AND json_extract(data, '$.page') = ?", (page,)
+        "SELECT 1 FROM listing WHERE channel = 'corvello' AND json_extract(data, '$.page') = ?",
+        (page,),
     ).fetchone():
         problems.append({"at": "page", "because": "Your stall has an offer on this page already."})
     if problems:
@@ -230,115 +282,34 @@ def _take_offer(
     now = memory.now()
     if line["do"] == "page":
         page = add_page(db, line["wanted"], now)
-    shown = db.execute("SELECT title, gtin, data FROM catalogue_page WHERE ref = ?", (page,)).fetchone()
+    shown = db.execute(
+        "SELECT title, gtin, data FROM catalogue_page WHERE ref = ?", (page,)
+    ).fetchone()
     ref = f"CO-{next_number(db):06d}"
-    data = {"page": page, "terms": line.get("terms", {}), "pictures": loads(shown["data"])["pictures"],
-            "gtin": shown["gtin"], "sent_by": line.get("sent_by", "seller")}  # fmt: skip
+    data = {
+        "page": page,
+        "terms": line.get("terms", {}),
+        "pictures": loads(shown["data"])["pictures"],
+        "gtin": shown["gtin"],
+        "sent_by": line.get("sent_by", "seller"),
+    }
     db.execute(
         "INSERT INTO listing VALUES ('corvello', ?, ?, ?, ?, 'EUR', ?, 'live', ?, ?, ?)",
-        (ref, str(line.get("code", "")), shown["title"], line["price"], line["units"], json.dumps(data),
-         str(line.get("key", "")), now.isoformat()),
-    )  # fmt: skip
+        (
+            ref,
+            str(line.get("code", "")),
+            shown["title"],
+            line["price"],
+            line["units"],
+            json.dumps(data),
+            str(line.get("key", "")),
+            now.isoformat(),
+        ),
+    )
     return [], {"offer": ref, "page": page, "path": f"/corvello/pages/{page}"}
 
 
-def _number(line: dict[str, Any], name: str, least: int, most: int) -> list[dict[str, str]]:
-    value = line.get(name)
-    if isinstance(value, int) and not isinstance(value, bool) and least <= value <= most:
-        return []
-    return [{"at": name, "because": f"A whole number from {least} to {most:,}."}]
-
-
-def _terms(line: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """What is wrong with the seller's own part of an offer."""
-    terms = line.get("terms") or {}
-    found = []
-    if terms.get("condition") not in ("new", "as new", "used"):
-        found.append({"at": "condition", "because": "New, as new or used."})
-    days = terms.get("hours_to_leave")
-    if not isinstance(days, int) or not 0 <= days <= 720:
-        found.append({"at": "hours_to_leave", "because": "Hours from 0 to 720."})
-    if len(str(terms.get("note", ""))) > 500:
-        found.append({"at": "note", "because": "A note has at most 500 characters."})
-    return found
-
-
-def page_problems(page: dict[str, Any], memory: Memory, terms: dict[str, Any]) -> list[dict[str, str]]:
-    """Why a page may not be made."""
-    if memory.rulebook("corvello"):
-        return [{"at": at, "because": says} for at, says in rule_problems(memory, "corvello", {**page, **terms})]
-    found = []
-
-    def refuse(at: str, because: str) -> None:
-        found.append({"at": at, "because": because})
-
-    if not 10 <= len(str(page.get("title", ""))) <= 160:
-        refuse("title", "A title has 10 to 160 characters.")
-    if not page.get("maker"):
-        refuse("maker", "Say who makes it.")
-    text = str(page.get("text", ""))
-    if not 40 <= len(text) <= 6000:
-        refuse("text", "Tell 40 to 6,000 characters.")
-    if TAGS.search(text):
-        refuse("text", "Only p, b, i, ul, li and br.")
-    gtin = str(page.get("gtin") or "")
-    if gtin and not has_right_check_digit(gtin):
-        refuse("gtin", "That is no GTIN.")
-    if not gtin and page.get("no_gtin_because") not in REASONS:
-        refuse("no_gtin_because", f"Without a GTIN one of {', '.join(REASONS)}.")
-    pictures = page.get("pictures") or []
-    if not 1 <= len(pictures) <= 10:
-        refuse("pictures", "1 to 10 pictures.")
-    elif any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in pictures):
-        refuse("pictures", "We do not have one of them.")
-    if "counterfeit" in str(page.get("title", "")).casefold():
-        refuse("title", "This word is not for titles.")
-    _check_particulars(page, refuse)
-    return found
-
-
-def _check_particulars(page: dict[str, Any], refuse: Any) -> None:
-    aisle = AISLES.get(str(page.get("aisle", "")))
-    if aisle is None:
-        refuse("aisle", "We have no such aisle.")
-        return
-    said = page.get("particulars") or {}
-    for name in aisle.needs:
-        if not said.get(name):
-            refuse(f"particulars.{name}", f"In {aisle.name} we ask for it.")
-    for name, value in said.items():
-        if name not in (*aisle.needs, *aisle.takes):
-            refuse(f"particulars.{name}", f"In {aisle.name} nobody asks for it.")
-        elif PARTICULARS[name] and value not in PARTICULARS[name]:
-            refuse(f"particulars.{name}", f"One of {', '.join(PARTICULARS[name])}.")
-
-
 # --- offers
-
-
-def all_offers(memory: Memory, page: str) -> list[dict[str, Any]]:
-    """Every offer that buyers see on a page: our seller's and those of rivals."""
-    rows = memory.rows(
-        "SELECT * FROM listing WHERE channel = 'corvello' AND state = 'live' AND quantity > 0"
-        " AND json_extract(data, '$.page') = ?",
-        page,
-    )
-    ours = [
-        {"stall": "Quillmoss", "ref": row["ref"], "price": row["price"], "shipping": 490, "rating": 4.8,
-         "ratings": 412, "sent_by": loads(row["data"])["sent_by"], "quantity": row["quantity"]}
-        for row in rows
-    ]  # fmt: skip
-    shown = memory.row("SELECT gtin_key FROM catalogue_page WHERE ref = ?", page)
-    if shown is None or not shown["gtin_key"]:
-        return ours
-    rivals = memory.rows("SELECT data FROM rival WHERE gtin_key = ? ORDER BY id", shown["gtin_key"])
-    return [*ours, *(loads(row["data"]) for row in rivals)]
-
-
-def front_offers(offers: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The two that a page shows first: of those that are rated 4 and better the two lowest with delivery."""
-    trusted = [offer for offer in offers if offer["rating"] >= 4] or offers
-    return sorted(trusted, key=lambda offer: (offer["price"] + offer["shipping"], -offer["rating"]))[:2]
 
 
 @counter.get("/offers")
@@ -346,22 +317,11 @@ def offers(memory: World, beyond: str = "", limit: int = 100) -> dict[str, Any]:
     """The seller's own offers, in pages."""
     settle(memory)
     rows = memory.rows(
-        "SELECT * FROM listing WHERE channel = 'corvello' AND ref > ? ORDER BY ref LIMIT ?", beyond, min(limit, 200)
+        "SELECT * FROM listing WHERE channel = 'corvello' AND ref > ? ORDER BY ref LIMIT ?",
+        beyond,
+        min(limit, 200),
     )
     return {"offers": [as_offer(row, memory) for row in rows]}
-
-
-def as_offer(row: Any, memory: Memory) -> dict[str, Any]:
-    """An offer as its seller reads it."""
-    data = loads(row["data"])
-    page = memory.row("SELECT * FROM catalogue_page WHERE ref = ?", data["page"])
-    assert page is not None
-    return {
-        "offer": row["ref"], "code": row["sku"], "page": data["page"], "title": page["title"], "maker": page["brand"],
-        "gtin": page["gtin"], "price": row["price"], "units": row["quantity"], "awake": row["state"] == "live",
-        "sent_by": data["sent_by"], "terms": data["terms"], "path": f"/corvello/pages/{data['page']}",
-        "pictures": [f"/pictures/{name}" for name in data["pictures"]],
-    }  # fmt: skip
 
 
 # --- orders
@@ -372,19 +332,29 @@ def worded(order: dict[str, Any]) -> dict[str, Any]:
     return {
         "order": order["number"],
         "turn": order["seq"],
-        "stands": {"placed": "open", "sent": "on its way", "cancelled": "called off"}.get(order["state"], "open"),
+        "stands": {"placed": "open", "sent": "on its way", "cancelled": "called off"}.get(
+            order["state"], "open"
+        ),
         "paid": order["paid"],
         "at": order["placed_at"],
-        "goes_to": {key: order["buyer"].get(key, "") for key in ("name", "street", "town", "postcode", "country",
-                                                                   "mail")},
+        "goes_to": {
+            key: order["buyer"].get(key, "")
+            for key in ("name", "street", "town", "postcode", "country", "mail")
+        },
         "lines": [
-            {"no": line["line"], "offer": line["ref"], "code": line["sku"], "title": line["title"],
-             "units": line["quantity"], "price": line["each"]}
+            {
+                "no": line["line"],
+                "offer": line["ref"],
+                "code": line["sku"],
+                "title": line["title"],
+                "units": line["quantity"],
+                "price": line["each"],
+            }
             for line in order["lines"]
         ],
         "delivery": order["postage"],
         "coin": order["currency"],
-    }  # fmt: skip
+    }
 
 
 @counter.get("/orders")
@@ -403,7 +373,9 @@ def received(number: str, memory: World) -> dict[str, str]:
 
 
 @counter.put("/orders/{number}/parcels/{code}")
-def parcel(number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = "") -> dict[str, str]:
+def parcel(
+    number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
+) -> dict[str, str]:
     """A parcel left, under a code; saying it twice changes nothing."""
     left = {"carrier": by, "code": code}
     if not trade.change_order(memory, "corvello", number, state="sent", parcel=left):

@@ -1,4 +1,5 @@
-"""Corvello's public pages, and what tests and the demo may set there: pages of the catalogue and rivals."""
+"""Corvello's public pages, and what tests and the demo may set there: pages of the catalogue and
+rivals."""
 
 import json
 from typing import Annotated, Any
@@ -6,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, HTTPException
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from standins import corvello, trade
+from standins import corvello, corvello_shown, trade
 from standins.aisles import AISLES
 from standins.hagglet import World
 from standins.memory import loads
@@ -16,8 +17,11 @@ router = APIRouter()
 
 
 @router.post("/world/corvello/pages", status_code=201)
-def world_pages(memory: World, pages: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, list[str]]:
-    """Put pages into the catalogue, as other sellers would: `gtin, title, maker, aisle, text, pictures`."""
+def world_pages(
+    memory: World, pages: Annotated[list[dict[str, Any]], Body(embed=True)]
+) -> dict[str, list[str]]:
+    """Put pages into the catalogue, as other sellers would: `gtin, title, maker, aisle, text,
+    pictures`."""
     with memory.writing() as db:
         return {"pages": [corvello.add_page(db, one, memory.now()) for one in pages]}
 
@@ -26,7 +30,8 @@ def world_pages(memory: World, pages: Annotated[list[dict[str, Any]], Body(embed
 def world_rivals(
     memory: World, gtin: Annotated[str, Body()], offers: Annotated[list[dict[str, Any]], Body()]
 ) -> dict[str, int]:
-    """Let rivals offer what has a GTIN, instead of those before: `price, shipping, rating, ratings, sent_by`."""
+    """Let rivals offer what has a GTIN, instead of those before: `price, shipping, rating, ratings,
+    sent_by`."""
     with memory.writing() as db:
         db.execute("DELETE FROM rival WHERE gtin_key = ?", (gtin.zfill(14),))
         for number, offer in enumerate(offers, 1):
@@ -38,12 +43,17 @@ def world_rivals(
                 "sent_by": "seller",
                 **offer,
             }
-            db.execute("INSERT INTO rival (gtin_key, data) VALUES (?, ?)", (gtin.zfill(14), json.dumps(told)))
+            db.execute(
+                "INSERT INTO rival (gtin_key, data) VALUES (?, ?)",
+                (gtin.zfill(14), json.dumps(told)),
+            )
     return {"rivals": len(offers)}
 
 
 @router.put("/world/corvello/replies")
-def world_replies(memory: World, seconds: Annotated[float, Body(embed=True, ge=0, le=600)]) -> dict[str, float]:
+def world_replies(
+    memory: World, seconds: Annotated[float, Body(embed=True, ge=0, le=600)]
+) -> dict[str, float]:
     """How long a hand-in waits for its reply sheet from now on, besides 2 ms a line."""
     memory.remember("corvello.reply_s", str(seconds))
     return {"seconds": seconds}
@@ -60,15 +70,25 @@ def offer_page(ref: str, memory: World) -> Response:
 
 @router.get("/corvello/pages/{ref}", response_class=HTMLResponse)
 def catalogue_page(ref: str, memory: World) -> HTMLResponse:
-    """A page of the catalogue: its front offers first, then all others; those of our seller can be bought."""
+    """A page of the catalogue: its front offers first, then all others; those of our seller can be
+    bought."""
     corvello.settle(memory)
     row = memory.row("SELECT * FROM catalogue_page WHERE ref = ?", ref)
     if row is None:
         raise HTTPException(404, "There is no such page.")
-    offers = corvello.all_offers(memory, ref)
-    front = corvello.front_offers(offers)
+    offers = corvello_shown.all_offers(memory, ref)
+    front = corvello_shown.front_offers(offers)
     data = loads(row["data"])
     buyer = trade.visitor(len(memory.rows("SELECT 1 FROM purchase")))
     aisle = AISLES[data["aisle"]].name if data["aisle"] in AISLES else data["aisle"]
-    return page("catalogue.html", channel="corvello", name="Corvello", shown=dict(row), data=data, aisle=aisle,
-                front=front, others=[offer for offer in offers if offer not in front], buyer=buyer)  # fmt: skip
+    return page(
+        "catalogue.html",
+        channel="corvello",
+        name="Corvello",
+        shown=dict(row),
+        data=data,
+        aisle=aisle,
+        front=front,
+        others=[offer for offer in offers if offer not in front],
+        buyer=buyer,
+    )

@@ -1,7 +1,9 @@
-"""Hagglet: a marketplace where each seller writes the page. Item by item, answers at once, placing fee.
+"""Hagglet: a marketplace where each seller writes the page. Item by item, answers at once, placing
+fee.
 
-Its dialect: a listing is a *notice*, a SKU the seller's *own code*, a category a *shelf*, a price *asking*
-in cents, a picture a *photo*. A new notice carries a `Request-Id`, by which a lost answer can be looked up.
+Its dialect: a listing is a *notice*, a SKU the seller's *own code*, a category a *shelf*, a price
+*asking* in cents, a picture a *photo*. A new notice carries a `Request-Id`, by which a lost answer
+can be looked up.
 """
 
 import json
@@ -39,7 +41,8 @@ seller = APIRouter(prefix="/hagglet/seller", dependencies=[Depends(check_token)]
 
 
 def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """What keeps a notice off the market, in Hagglet's words. One with a grid has neither units nor a price itself."""
+    """What keeps a notice off the market, in Hagglet's words. One with a grid has neither units nor
+    a price itself."""
     found: list[dict[str, str]] = []
 
     def say(field: str, says: str) -> None:
@@ -103,7 +106,9 @@ def hello(memory: World) -> dict[str, Any]:
 @seller.get("/shelves")
 def shelves() -> dict[str, Any]:
     """Every shelf with the details that it needs, and what may be said of them."""
-    found = [{"shelf": key, "name": shelf.name, "needs": shelf.needs} for key, shelf in SHELVES.items()]
+    found = [
+        {"shelf": key, "name": shelf.name, "needs": shelf.needs} for key, shelf in SHELVES.items()
+    ]
     return {"shelves": found, "details": DETAILS}
 
 
@@ -127,7 +132,9 @@ def place_notice(
     if problems:
         return JSONResponse({"problems": problems}, 422)
     with memory.writing() as db:
-        if db.execute("SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)).fetchone():
+        if db.execute(
+            "SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)
+        ).fetchone():
             return JSONResponse({"error": "This request was taken before."}, 409)
         ref = f"N{700000 + next_number(db)}"
         db.execute(
@@ -143,12 +150,17 @@ def place_notice(
                 memory.now().isoformat(),
             ),
         )
-    return JSONResponse({"notice": ref, "page": f"/hagglet/notices/{ref}", "fee": PLACING_FEE_CENTS}, 201)
+    return JSONResponse(
+        {"notice": ref, "page": f"/hagglet/notices/{ref}", "fee": PLACING_FEE_CENTS}, 201
+    )
 
 
 @seller.post("/notices/{head}/cells", status_code=201)
 def place_cell(
-    head: str, memory: World, cell: Annotated[dict[str, Any], Body()], request_id: Annotated[str, Header()]
+    head: str,
+    memory: World,
+    cell: Annotated[dict[str, Any], Body()],
+    request_id: Annotated[str, Header()],
 ) -> JSONResponse:
     """Put a variant into the grid of a notice; it costs nothing more."""
     above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
@@ -158,21 +170,37 @@ def place_cell(
     if problems:
         return JSONResponse({"problems": problems}, 422)
     with memory.writing() as db:
-        if db.execute("SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)).fetchone():
+        if db.execute(
+            "SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)
+        ).fetchone():
             return JSONResponse({"error": "This request was taken before."}, 409)
         ref = f"N{700000 + next_number(db)}"
-        data = {"under": head, "differs": cell["values"], "pictures": cell.get("photos", []),
-                "details": cell.get("details", {})}  # fmt: skip
+        data = {
+            "under": head,
+            "differs": cell["values"],
+            "pictures": cell.get("photos", []),
+            "details": cell.get("details", {}),
+        }
         title = f"{above['title']}, {', '.join(map(str, cell['values'].values()))}"
         db.execute(
             "INSERT INTO listing VALUES ('hagglet', ?, ?, ?, ?, 'EUR', ?, 'live', ?, ?, ?)",
-            (ref, cell.get("own_code", ""), title, cell["asking"], cell["units"], json.dumps(data), request_id,
-             memory.now().isoformat()),
-        )  # fmt: skip
+            (
+                ref,
+                cell.get("own_code", ""),
+                title,
+                cell["asking"],
+                cell["units"],
+                json.dumps(data),
+                request_id,
+                memory.now().isoformat(),
+            ),
+        )
     return JSONResponse({"notice": ref, "page": f"/hagglet/notices/{head}", "fee": 0}, 201)
 
 
-def _cell_problems(memory: Memory, above: Any, cell: dict[str, Any], ref: str = "") -> list[dict[str, str]]:
+def _cell_problems(
+    memory: Memory, above: Any, cell: dict[str, Any], ref: str = ""
+) -> list[dict[str, str]]:
     found: list[dict[str, str]] = []
 
     def say(field: str, says: str) -> None:
@@ -185,13 +213,18 @@ def _cell_problems(memory: Memory, above: Any, cell: dict[str, Any], ref: str = 
     if memory.rulebook("hagglet"):
         for field, says in rule_problems(memory, "hagglet", cell, part="member"):
             say(field, says)
-    if any(memory.row("SELECT 1 FROM picture WHERE id = ?", photo) is None for photo in cell.get("photos") or []):
+    if any(
+        memory.row("SELECT 1 FROM picture WHERE id = ?", photo) is None
+        for photo in cell.get("photos") or []
+    ):
         say("photos", "A photo has not reached us.")
     return found
 
 
 @seller.patch("/notices/{head}/cells/{ref}")
-def change_cell(head: str, ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def change_cell(
+    head: str, ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]
+) -> JSONResponse:
     """Change a variant's place in the grid, its photos or details."""
     above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
     row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
@@ -201,8 +234,12 @@ def change_cell(head: str, ref: str, memory: World, changes: Annotated[dict[str,
     problems = _cell_problems(memory, above, cell, ref)
     if problems:
         return JSONResponse({"problems": problems}, 422)
-    data = {**loads(row["data"]), "differs": cell["values"], "pictures": cell.get("photos", []),
-            "details": cell.get("details", {})}  # fmt: skip
+    data = {
+        **loads(row["data"]),
+        "differs": cell["values"],
+        "pictures": cell.get("photos", []),
+        "details": cell.get("details", {}),
+    }
     title = f"{above['title']}, {', '.join(map(str, cell['values'].values()))}"
     with memory.writing() as db:
         db.execute(
@@ -218,7 +255,9 @@ def look_up_notices(
 ) -> dict[str, Any]:
     """The notice of a request, or all notices in pages."""
     if request is not None:
-        rows = memory.rows("SELECT * FROM listing WHERE channel = 'hagglet' AND request = ?", request)
+        rows = memory.rows(
+            "SELECT * FROM listing WHERE channel = 'hagglet' AND request = ?", request
+        )
     else:
         rows = memory.rows(
             "SELECT * FROM listing WHERE channel = 'hagglet' AND ref > ? ORDER BY ref LIMIT ?",
@@ -252,7 +291,9 @@ def as_notice(row: Any) -> dict[str, Any]:
 
 
 @seller.patch("/notices/{ref}")
-def change_notice(ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def change_notice(
+    ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]
+) -> JSONResponse:
     """Change what a notice says."""
     row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
     if row is None:
@@ -281,24 +322,40 @@ def set_rows(
         for row in rows:
             value = row.get(key)
             if not isinstance(value, int) or not least <= value <= most:
-                verdicts.append({"notice": row.get("notice"), "ok": False, "says": f"{key} is {least} to {most}."})
+                verdicts.append(
+                    {
+                        "notice": row.get("notice"),
+                        "ok": False,
+                        "says": f"{key} is {least} to {most}.",
+                    }
+                )
                 continue
             done = db.execute(
                 f"UPDATE listing SET {column} = ? WHERE channel = 'hagglet' AND ref = ?",
                 (value, row.get("notice")),
             ).rowcount
-            verdicts.append({"notice": row.get("notice"), "ok": bool(done), "says": "" if done else "No such notice."})
+            verdicts.append(
+                {
+                    "notice": row.get("notice"),
+                    "ok": bool(done),
+                    "says": "" if done else "No such notice.",
+                }
+            )
     return {"rows": verdicts}
 
 
 @seller.post("/units")
-def set_units(memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+def set_units(
+    memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]
+) -> dict[str, Any]:
     """Say how many there are."""
     return set_rows(memory, rows, "quantity", "units", 0, 999)
 
 
 @seller.post("/asking")
-def set_asking(memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+def set_asking(
+    memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]
+) -> dict[str, Any]:
     """Say what is asked for them, in cents."""
     return set_rows(memory, rows, "price", "asking", 100, 99_999_900)
 
@@ -346,7 +403,12 @@ def sale(order: dict[str, Any]) -> dict[str, Any]:
 @seller.get("/sales")
 def sales(memory: World, after_mark: int = 0, limit: int = 50) -> dict[str, Any]:
     """Sales that changed after a mark, oldest change first."""
-    return {"sales": [sale(order) for order in trade.orders_after(memory, "hagglet", after_mark, min(limit, 100))]}
+    return {
+        "sales": [
+            sale(order)
+            for order in trade.orders_after(memory, "hagglet", after_mark, min(limit, 100))
+        ]
+    }
 
 
 @seller.post("/sales/{number}/seen")

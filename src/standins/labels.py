@@ -16,7 +16,9 @@ def font(size: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
     return ImageFont.load_default(size)
 
 
-def label_pdf(code: str, service: str, to: dict[str, Any], sender: dict[str, Any], grams: int, note: str) -> bytes:
+def label_pdf(
+    code: str, service: str, to: dict[str, Any], sender: dict[str, Any], grams: int, note: str
+) -> bytes:
     """Draw the label; `note` is the customer's own reference."""
     page = Image.new("L", (WIDTH, HEIGHT), "white")
     draw = ImageDraw.Draw(page)
@@ -26,10 +28,17 @@ def label_pdf(code: str, service: str, to: dict[str, Any], sender: dict[str, Any
     draw.text((WIDTH - 80, 100), f"{grams / 1000:.3f} kg", font=font(48), fill=INK, anchor="ra")
     draw.line((40, 260, WIDTH - 40, 260), fill=INK, width=4)
     draw.text((80, 290), "From", font=font(30), fill=INK)
-    small = ", ".join(str(sender[key]) for key in ("name", "street", "town", "country") if sender.get(key))
+    small = ", ".join(
+        str(sender[key]) for key in ("name", "street", "town", "country") if sender.get(key)
+    )
     draw.text((80, 330), small[:70], font=font(32), fill=INK)
     draw.text((80, 430), "To", font=font(30), fill=INK)
-    lines = [to["name"], to["street"], f"{to.get('postcode', '')} {to['town']}".strip(), to["country"]]
+    lines = [
+        to["name"],
+        to["street"],
+        f"{to.get('postcode', '')} {to['town']}".strip(),
+        to["country"],
+    ]
     for index, line in enumerate(lines):
         draw.text((80, 480 + index * 84), str(line)[:34], font=font(66), fill=INK)
     draw.line((40, 880, WIDTH - 40, 880), fill=INK, width=4)

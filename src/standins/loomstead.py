@@ -1,8 +1,9 @@
-"""Loomstead: a marketplace for house and garden that sells in Swiss francs. The seller writes the page.
+"""Loomstead: a marketplace for house and garden that sells in Swiss francs, on pages of sellers.
 
-Its dialect: a listing is a *piece*, a category a *corner*, a price is in *rappen*, stock is what is *at hand*. A piece
-says at most nine keywords and shows at most eight pictures, and lapses after a hundred days unless it is renewed. It is
-changed only by JSON patches (RFC 6902) of its single fields. A new piece carries a `Wish`, by which it is looked up.
+Its dialect: a listing is a *piece*, a category a *corner*, a price is in *rappen*, stock is what is
+*at hand*. A piece says at most nine keywords and shows at most eight pictures, and lapses after a
+hundred days unless it is renewed. It is changed only by JSON patches (RFC 6902) of its single
+fields. A new piece carries a `Wish`, by which it is looked up.
 """
 
 import json
@@ -23,7 +24,17 @@ from standins.rules import least_price, most_units, rule_problems, trait_problem
 LASTS_DAYS = 100
 MOST_KEYWORDS, MOST_KEYWORD, MOST_PICTURES, MOST_OPERATIONS = 9, 20, 8, 40
 PATCH = "application/json-patch+json"
-OWN = ("title", "story", "corner", "keywords", "facts", "pictures", "rappen", "at_hand", "differs_by")
+OWN = (
+    "title",
+    "story",
+    "corner",
+    "keywords",
+    "facts",
+    "pictures",
+    "rappen",
+    "at_hand",
+    "differs_by",
+)
 MOST_TRAITS = 2
 TRAITS = ("width", "colour", "finish", "size", "scent")
 
@@ -38,8 +49,8 @@ desk = APIRouter(prefix="/loomstead/desk", dependencies=[Depends(check_token)])
 
 
 def refusals_of(piece: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """Why a piece may not be shown: where in it (a JSON pointer), and because of what. One that differs by something
-    comes in kinds, which have the prices and are at hand."""
+    """Why a piece may not be shown: where in it (a JSON pointer), and because of what. One that
+    differs by something comes in kinds, which have the prices and are at hand."""
     found: list[dict[str, str]] = []
 
     def refuse(at: str, because: str) -> None:
@@ -137,7 +148,12 @@ def lapses(now: datetime) -> str:
 @desk.get("/me")
 def me(memory: World) -> dict[str, Any]:
     """Who is asking."""
-    return {"place": "Loomstead", "seller": "Quillmoss", "money": "CHF", "now": memory.now().isoformat()}
+    return {
+        "place": "Loomstead",
+        "seller": "Quillmoss",
+        "money": "CHF",
+        "now": memory.now().isoformat(),
+    }
 
 
 @desk.get("/corners")
@@ -164,28 +180,42 @@ async def take_picture(request: Request, memory: World) -> dict[str, str]:
 
 
 @desk.post("/pieces", status_code=201)
-def place(memory: World, piece: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]) -> JSONResponse:
+def place(
+    memory: World, piece: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]
+) -> JSONResponse:
     """Place a piece for a hundred days."""
     if refusals := refusals_of(piece, memory):
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
-        if db.execute("SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)).fetchone():
+        if db.execute(
+            "SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)
+        ).fetchone():
             return JSONResponse({"error": "That wish was granted before."}, 409)
         ref = f"lm-{next_number(db):06d}"
         now = memory.now()
         data = {**piece, "lapses_at": lapses(now)}
         db.execute(
             "INSERT INTO listing VALUES ('loomstead', ?, ?, ?, ?, 'CHF', ?, 'live', ?, ?, ?)",
-            (ref, piece.get("code", ""), piece["title"], piece.get("rappen", 0), piece.get("at_hand", 0),
-             json.dumps({**data, "grid": data["differs_by"]} if "differs_by" in data else data), wish,
-             now.isoformat()),
-        )  # fmt: skip
+            (
+                ref,
+                piece.get("code", ""),
+                piece["title"],
+                piece.get("rappen", 0),
+                piece.get("at_hand", 0),
+                json.dumps({**data, "grid": data["differs_by"]} if "differs_by" in data else data),
+                wish,
+                now.isoformat(),
+            ),
+        )
     return JSONResponse(as_piece(find_piece(memory, ref), memory), 201)
 
 
 @desk.post("/pieces/{head}/kinds", status_code=201)
 def place_kind(
-    head: str, memory: World, kind: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]
+    head: str,
+    memory: World,
+    kind: Annotated[dict[str, Any], Body()],
+    wish: Annotated[str, Header()],
 ) -> JSONResponse:
     """Place one kind of a piece that comes in several."""
     above = find_piece(memory, head)
@@ -194,16 +224,31 @@ def place_kind(
     if refusals := _kind_refusals(kind, above, memory):
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
-        if db.execute("SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)).fetchone():
+        if db.execute(
+            "SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)
+        ).fetchone():
             return JSONResponse({"error": "That wish was granted before."}, 409)
         ref = f"lm-{next_number(db):06d}"
-        data = {"under": head, "code": kind.get("code", ""), "differs": kind["differs"],
-                "pictures": kind.get("pictures", []), "lapses_at": loads(above["data"])["lapses_at"]}  # fmt: skip
+        data = {
+            "under": head,
+            "code": kind.get("code", ""),
+            "differs": kind["differs"],
+            "pictures": kind.get("pictures", []),
+            "lapses_at": loads(above["data"])["lapses_at"],
+        }
         db.execute(
             "INSERT INTO listing VALUES ('loomstead', ?, ?, ?, ?, 'CHF', ?, 'live', ?, ?, ?)",
-            (ref, data["code"], _kind_title(above, kind), kind["rappen"], kind["at_hand"], json.dumps(data), wish,
-             memory.now().isoformat()),
-        )  # fmt: skip
+            (
+                ref,
+                data["code"],
+                _kind_title(above, kind),
+                kind["rappen"],
+                kind["at_hand"],
+                json.dumps(data),
+                wish,
+                memory.now().isoformat(),
+            ),
+        )
     return JSONResponse(as_piece(find_piece(memory, ref), memory), 201)
 
 
@@ -211,7 +256,9 @@ def _kind_title(above: Any, kind: dict[str, Any]) -> str:
     return f"{above['title']}, {', '.join(map(str, kind['differs'].values()))}"
 
 
-def _kind_refusals(kind: dict[str, Any], above: Any, memory: Memory, ref: str = "") -> list[dict[str, str]]:
+def _kind_refusals(
+    kind: dict[str, Any], above: Any, memory: Memory, ref: str = ""
+) -> list[dict[str, str]]:
     found: list[dict[str, str]] = []
 
     def refuse(at: str, because: str) -> None:
@@ -221,21 +268,33 @@ def _kind_refusals(kind: dict[str, Any], above: Any, memory: Memory, ref: str = 
     wrong = trade.differs_problem(memory, "loomstead", above, kind.get("differs"), ref)
     if wrong:
         refuse("/differs", wrong)
-    if any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in kind.get("pictures") or []):
+    if any(
+        memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None
+        for name in kind.get("pictures") or []
+    ):
         refuse("/pictures", "We do not have one of them.")
     if set(kind) - {"code", "differs", "pictures", "rappen", "at_hand"}:
-        refuse("/", "A kind says its code, how it differs, its pictures, its price and how many are at hand.")
+        refuse(
+            "/",
+            "A kind says its code, how it differs, its pictures, its price and how many are at hand.",
+        )
     return found
 
 
 @desk.get("/pieces")
-def look_up(memory: World, wish: str | None = None, after: str = "", limit: int = 50) -> dict[str, Any]:
+def look_up(
+    memory: World, wish: str | None = None, after: str = "", limit: int = 50
+) -> dict[str, Any]:
     """The piece of a wish, or all pieces in pages."""
     if wish is not None:
-        rows = memory.rows("SELECT * FROM listing WHERE channel = 'loomstead' AND request = ?", wish)
+        rows = memory.rows(
+            "SELECT * FROM listing WHERE channel = 'loomstead' AND request = ?", wish
+        )
     else:
         rows = memory.rows(
-            "SELECT * FROM listing WHERE channel = 'loomstead' AND ref > ? ORDER BY ref LIMIT ?", after, min(limit, 100)
+            "SELECT * FROM listing WHERE channel = 'loomstead' AND ref > ? ORDER BY ref LIMIT ?",
+            after,
+            min(limit, 100),
         )
     return {"pieces": [as_piece(row, memory) for row in rows]}
 
@@ -253,7 +312,11 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
         return JSONResponse({"error": f"Changes come as {PATCH}."}, 415)
     row = find_piece(memory, ref)
     before = loads(row["data"])
-    known = ("code", "differs", "pictures", "rappen", "at_hand") if "under" in before else (*OWN, "code")
+    known = (
+        ("code", "differs", "pictures", "rappen", "at_hand")
+        if "under" in before
+        else (*OWN, "code")
+    )
     now = {name: value for name, value in as_piece(row, memory).items() if name in known}
     if "grid" in before:
         now = {name: value for name, value in now.items() if name not in ("rappen", "at_hand")}
@@ -264,10 +327,17 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
         piece = jsonpatch.JsonPatch(operations).apply(now)
     except jsonpatch.JsonPatchTestFailed as failed:
         return JSONResponse({"error": f"It is not as you think: {failed}"}, 409)
-    except (ValueError, TypeError, jsonpatch.JsonPatchException, jsonpointer.JsonPointerException) as error:
+    except (
+        ValueError,
+        TypeError,
+        jsonpatch.JsonPatchException,
+        jsonpointer.JsonPointerException,
+    ) as error:
         return JSONResponse({"error": f"That patch does not fit: {error}"}, 400)
     if not isinstance(piece, dict) or piece.get("code") != now.get("code"):
-        return JSONResponse({"refusals": [{"at": "/code", "because": "A piece keeps its code."}]}, 422)
+        return JSONResponse(
+            {"refusals": [{"at": "/code", "because": "A piece keeps its code."}]}, 422
+        )
     if "under" in before:
         above = find_piece(memory, before["under"])
         refusals, title = _kind_refusals(piece, above, memory, ref), _kind_title(above, piece)
@@ -276,7 +346,11 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
     if refusals:
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
-        data = {**before, **piece, **({"grid": piece["differs_by"]} if "differs_by" in piece else {})}
+        data = {
+            **before,
+            **piece,
+            **({"grid": piece["differs_by"]} if "differs_by" in piece else {}),
+        }
         db.execute(
             "UPDATE listing SET title = ?, price = ?, quantity = ?, data = ? WHERE channel = 'loomstead' AND ref = ?",
             (title, piece.get("rappen", 0), piece.get("at_hand", 0), json.dumps(data), ref),
@@ -305,18 +379,29 @@ def parted(order: dict[str, Any]) -> dict[str, Any]:
     return {
         "number": order["number"],
         "turn": order["seq"],
-        "standing": {"placed": "new", "sent": "gone", "cancelled": "off"}.get(order["state"], "new"),
+        "standing": {"placed": "new", "sent": "gone", "cancelled": "off"}.get(
+            order["state"], "new"
+        ),
         "settled": order["paid"],
         "made": order["placed_at"],
-        "to": {key: name.get(key, "") for key in ("name", "street", "town", "postcode", "country", "mail")},
+        "to": {
+            key: name.get(key, "")
+            for key in ("name", "street", "town", "postcode", "country", "mail")
+        },
         "pieces": [
-            {"place": line["line"], "piece": line["ref"], "code": line["sku"], "title": line["title"],
-             "count": line["quantity"], "rappen": line["each"]}
+            {
+                "place": line["line"],
+                "piece": line["ref"],
+                "code": line["sku"],
+                "title": line["title"],
+                "count": line["quantity"],
+                "rappen": line["each"],
+            }
             for line in order["lines"]
         ],
         "carriage": order["postage"],
         "money": order["currency"],
-    }  # fmt: skip
+    }
 
 
 @desk.get("/orders")
@@ -335,7 +420,9 @@ def noted(number: str, memory: World) -> dict[str, str]:
 
 
 @desk.put("/orders/{number}/parcels/{code}")
-def gone(number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = "") -> dict[str, str]:
+def gone(
+    number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
+) -> dict[str, str]:
     """A parcel is on its way, under a code; saying it twice changes nothing."""
     parcel = {"carrier": by, "code": code}
     if not trade.change_order(memory, "loomstead", number, state="sent", parcel=parcel):

@@ -1,4 +1,5 @@
-"""What the outside world remembers: one SQLite file for all stand-ins, so that it survives a restart."""
+"""What the outside world remembers: one SQLite file for all stand-ins, so that it survives a
+restart."""
 
 import hashlib
 import json
@@ -75,7 +76,9 @@ class Memory:
             self._db.execute("INSERT OR IGNORE INTO setting VALUES (?, ?)", (name, value))
         self._rulebooks: dict[str, dict[str, Any]] = {
             row["name"].removeprefix("rulebook."): loads(row["value"])
-            for row in self._db.execute("SELECT name, value FROM setting WHERE name LIKE 'rulebook.%'")
+            for row in self._db.execute(
+                "SELECT name, value FROM setting WHERE name LIKE 'rulebook.%'"
+            )
         }
 
     @contextmanager

@@ -12,7 +12,8 @@ from standins.labels import label_pdf
 from standins.memory import loads, next_number
 
 HOME = "IE"
-# product -> (title, most grams, most millimetres on the longest side, cents at home, cents abroad, cents a kilo, days)
+# product -> (title, most grams, most millimetres on the longest side, cents at home, cents abroad,
+# cents a kilo, days)
 PRODUCTS: dict[str, tuple[str, int, int, int, int | None, int, int]] = {
     "slim": ("Slim parcel, through the letter box", 2_000, 380, 420, None, 0, 2),
     "tracked": ("Tracked parcel", 20_000, 1_200, 590, 1_180, 60, 3),
@@ -57,19 +58,37 @@ def quotes(
         if cents is not None:
             days = facts[6] if to.get("country") == HOME else facts[6] + 2
             arrives = (memory.now() + timedelta(days=days)).date().isoformat()
-            found.append({"product": product, "title": facts[0], "cents": cents, "money": "EUR", "arrives": arrives})
+            found.append(
+                {
+                    "product": product,
+                    "title": facts[0],
+                    "cents": cents,
+                    "money": "EUR",
+                    "arrives": arrives,
+                }
+            )
     return {"quotes": found}
 
 
 @desk.post("/labels", status_code=201)
 def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONResponse:
-    """Buy a label. A `client_ref` buys one label only: asked again, it is refused with the code of the first."""
-    client_ref, product, to, parcel = (order.get(key) for key in ("client_ref", "product", "to", "parcel"))
-    if not client_ref or product not in PRODUCTS or not isinstance(to, dict) or not isinstance(parcel, dict):
+    """Buy a label. A `client_ref` buys one label only: asked again, it is refused with the code of
+    the first."""
+    client_ref, product, to, parcel = (
+        order.get(key) for key in ("client_ref", "product", "to", "parcel")
+    )
+    if (
+        not client_ref
+        or product not in PRODUCTS
+        or not isinstance(to, dict)
+        or not isinstance(parcel, dict)
+    ):
         return JSONResponse({"error": "client_ref, product, to and parcel are needed"}, 422)
     if not all(to.get(key) for key in ("name", "street", "town", "country")):
         return JSONResponse({"error": "the address needs name, street, town and country"}, 422)
-    cents = price_of(product, to["country"], int(parcel.get("grams", 0)), max(parcel.get("mm") or [0]))
+    cents = price_of(
+        product, to["country"], int(parcel.get("grams", 0)), max(parcel.get("mm") or [0])
+    )
     if cents is None:
         return JSONResponse({"error": "this product does not take that parcel there"}, 422)
     with memory.writing() as db:
@@ -97,7 +116,9 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
                 memory.now().isoformat(),
             ),
         )
-    return JSONResponse({"code": code, "cents": cents, "money": "EUR", "track": f"/ostrel/track/{code}"}, 201)
+    return JSONResponse(
+        {"code": code, "cents": cents, "money": "EUR", "track": f"/ostrel/track/{code}"}, 201
+    )
 
 
 @desk.get("/labels")
@@ -128,7 +149,12 @@ def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:
     row = memory.row("SELECT * FROM label WHERE code = ?", code)
     if row is None:
         return None
-    steps = [(0, "Label made"), (240, "Collected"), (1200, "At the sorting hall"), (3600, "Delivered")]
+    steps = [
+        (0, "Label made"),
+        (240, "Collected"),
+        (1200, "At the sorting hall"),
+        (3600, "Delivered"),
+    ]
     start = memory.now().__class__.fromisoformat(row["bought_at"])
     return [
         {"at": (start + timedelta(minutes=after)).isoformat(timespec="minutes"), "what": what}
@@ -140,4 +166,7 @@ def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:
 def bought_labels(memory: World) -> list[dict[str, Any]]:
     """Every label ever bought, for the world API."""
     rows = memory.rows("SELECT * FROM label ORDER BY code")
-    return [{"code": r["code"], "client_ref": r["client_ref"], "cents": r["cents"], **loads(r["data"])} for r in rows]
+    return [
+        {"code": r["code"], "client_ref": r["client_ref"], "cents": r["cents"], **loads(r["data"])}
+        for r in rows
+    ]

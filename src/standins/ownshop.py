@@ -1,7 +1,7 @@
 """The seller's own web store: items by SKU, stock per store room, order webhooks.
 
-Its dialect: money as decimal text, an item is created or replaced under its SKU by PUT, webhooks are signed
-as the Standard Webhooks specification says.
+Its dialect: money as decimal text, an item is created or replaced under its SKU by PUT, webhooks
+are signed as the Standard Webhooks specification says.
 """
 
 import base64
@@ -26,12 +26,40 @@ from standins.rules import rule_problems, trait_problems
 from standins.weather import Weather
 
 SECTIONS = (
-    "Pots", "Pots / Small", "Pots / Middle", "Pots / Large", "Pots / Hanging", "Pots / Saucers", "Pots / Window boxes",
-    "Tools", "Tools / Digging", "Tools / Cutting", "Tools / Sowing", "Tools / Gloves", "Soil", "Soil / Sowing",
-    "Soil / Potting", "Soil / Grit and bark", "Seeds", "Seeds / Herbs", "Seeds / Vegetables", "Seeds / Flowers",
-    "Seeds / Fruit", "Seeds / Salads", "Watering", "Watering / Cans", "Watering / Misters", "Watering / Trays",
-    "Care", "Care / Feed", "Care / Labels", "Care / Ties and stakes", "Sets", "Sets / Starter", "Gifts",
-)  # fmt: skip
+    "Pots",
+    "Pots / Small",
+    "Pots / Middle",
+    "Pots / Large",
+    "Pots / Hanging",
+    "Pots / Saucers",
+    "Pots / Window boxes",
+    "Tools",
+    "Tools / Digging",
+    "Tools / Cutting",
+    "Tools / Sowing",
+    "Tools / Gloves",
+    "Soil",
+    "Soil / Sowing",
+    "Soil / Potting",
+    "Soil / Grit and bark",
+    "Seeds",
+    "Seeds / Herbs",
+    "Seeds / Vegetables",
+    "Seeds / Flowers",
+    "Seeds / Fruit",
+    "Seeds / Salads",
+    "Watering",
+    "Watering / Cans",
+    "Watering / Misters",
+    "Watering / Trays",
+    "Care",
+    "Care / Feed",
+    "Care / Labels",
+    "Care / Ties and stakes",
+    "Sets",
+    "Sets / Starter",
+    "Gifts",
+)
 MOST_OPTIONS = 3
 TAGS = re.compile(r"<(?!/?(?:p|b|i|ul|li|br|h3)\b)[^<>]*>", re.IGNORECASE)
 LEVELS_AT_ONCE = 100
@@ -60,7 +88,12 @@ def cents(text: Any) -> int | None:
 @admin.get("/about")
 def about(memory: World) -> dict[str, Any]:
     """Which store this is."""
-    return {"store": "Quillmoss shop", "currency": "EUR", "rooms": [ROOM], "now": memory.now().isoformat()}
+    return {
+        "store": "Quillmoss shop",
+        "currency": "EUR",
+        "rooms": [ROOM],
+        "now": memory.now().isoformat(),
+    }
 
 
 @admin.put("/media/{name}")
@@ -95,7 +128,9 @@ def variant_faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
     if above is None or "grid" not in loads(above["data"]):
         return {"of": "no item with options"}
     found = {}
-    wrong = trade.differs_problem(memory, "ownshop", above, item.get("choice"), str(item.get("sku", "")))
+    wrong = trade.differs_problem(
+        memory, "ownshop", above, item.get("choice"), str(item.get("sku", ""))
+    )
     if wrong:
         found["traits"] = wrong
     if not isinstance(item.get("weight"), int) or item["weight"] <= 0:
@@ -117,7 +152,9 @@ def _own_faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
         found["weight"] = "grams, more than 0"
     if not item.get("images"):
         found["images"] = "at least one"
-    elif any(memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in item["images"]):
+    elif any(
+        memory.row("SELECT 1 FROM picture WHERE id = ?", name) is None for name in item["images"]
+    ):
         found["images"] = "send the media first"
     return found
 
@@ -152,7 +189,9 @@ def list_items(memory: World, after: str = "", limit: int = 100) -> dict[str, An
     return {"items": [as_item(row) for row in rows]}
 
 
-def set_many(memory: Memory, rows: list[dict[str, Any]], column: str, value_of: Any) -> dict[str, Any]:
+def set_many(
+    memory: Memory, rows: list[dict[str, Any]], column: str, value_of: Any
+) -> dict[str, Any]:
     """Set one number on up to 100 items, with an outcome for each."""
     if len(rows) > LEVELS_AT_ONCE:
         raise HTTPException(413, f"At most {LEVELS_AT_ONCE} at once.")
@@ -163,19 +202,30 @@ def set_many(memory: Memory, rows: list[dict[str, Any]], column: str, value_of: 
             fault = "not a number we take" if value is None or value < 0 else None
             if fault is None:
                 sql = f"UPDATE listing SET {column} = ? WHERE channel = 'ownshop' AND ref = ?"
-                fault = None if db.execute(sql, (value, row.get("sku"))).rowcount else "no such item"
+                fault = (
+                    None if db.execute(sql, (value, row.get("sku"))).rowcount else "no such item"
+                )
             outcomes.append({"sku": row.get("sku"), "fault": fault})
     return {"outcomes": outcomes}
 
 
 @admin.post("/stock")
-def set_stock(memory: World, levels: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+def set_stock(
+    memory: World, levels: Annotated[list[dict[str, Any]], Body(embed=True)]
+) -> dict[str, Any]:
     """Set how many lie in a store room."""
-    return set_many(memory, levels, "quantity", lambda row: row.get("count") if row.get("room") == ROOM else None)
+    return set_many(
+        memory,
+        levels,
+        "quantity",
+        lambda row: row.get("count") if row.get("room") == ROOM else None,
+    )
 
 
 @admin.post("/prices")
-def set_prices(memory: World, prices: Annotated[list[dict[str, Any]], Body(embed=True)]) -> dict[str, Any]:
+def set_prices(
+    memory: World, prices: Annotated[list[dict[str, Any]], Body(embed=True)]
+) -> dict[str, Any]:
     """Set prices; with `before`, what an item cost before it was on sale, shown struck through."""
     found = set_many(memory, prices, "price", lambda row: cents(row.get("price")))
     taken = {outcome["sku"] for outcome in found["outcomes"] if outcome["fault"] is None}
@@ -190,7 +240,9 @@ def set_prices(memory: World, prices: Annotated[list[dict[str, Any]], Body(embed
 
 
 @admin.put("/items/{sku:path}/visible")
-def set_visible(sku: str, memory: World, visible: Annotated[bool, Body(embed=True)]) -> dict[str, Any]:
+def set_visible(
+    sku: str, memory: World, visible: Annotated[bool, Body(embed=True)]
+) -> dict[str, Any]:
     """Show or hide an item."""
     with memory.writing() as db:
         done = db.execute(
@@ -204,8 +256,8 @@ def set_visible(sku: str, memory: World, visible: Annotated[bool, Body(embed=Tru
 
 @admin.put("/items/{sku:path}")
 def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    """Create an item, or replace what it says; price and stock only count when it is new. One with `options` comes in
-    variants, each an item `of` it with a `choice` for every option."""
+    """Create an item, or replace what it says; price and stock only count when it is new. One with
+    `options` comes in variants, each an item `of` it with a `choice` for every option."""
     wrong = faults({**item, "sku": sku}, memory)
     price = 0 if "options" in item else cents(item.get("price"))
     if price is None:
@@ -217,19 +269,30 @@ def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -
     if "options" in item:
         data["grid"] = item["options"]
     if "of" in item:
-        above = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", item["of"])
+        above = memory.row(
+            "SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", item["of"]
+        )
         name = f"{above['title'] if above else ''}, {', '.join(map(str, item['choice'].values()))}"
         data |= {"under": item["of"], "differs": item["choice"]}
     with memory.writing() as db:
-        there = db.execute("SELECT data FROM listing WHERE channel = 'ownshop' AND ref = ?", (sku,)).fetchone()
+        there = db.execute(
+            "SELECT data FROM listing WHERE channel = 'ownshop' AND ref = ?", (sku,)
+        ).fetchone()
         if there is not None:
             data["before"] = loads(there["data"]).get("before")
         db.execute(
             "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
             " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
-            (sku, sku, name, price, max(0, int(item.get("stock", {}).get(ROOM, 0))), json.dumps(data),
-             memory.now().isoformat()),
-        )  # fmt: skip
+            (
+                sku,
+                sku,
+                name,
+                price,
+                max(0, int(item.get("stock", {}).get(ROOM, 0))),
+                json.dumps(data),
+                memory.now().isoformat(),
+            ),
+        )
     page = f"/ownshop/items/{quote(item.get('of') or sku, safe='')}"
     return {"sku": sku, "page": page, "replaced": there is not None}
 
@@ -258,7 +321,9 @@ def acknowledge(number: str, memory: World) -> dict[str, Any]:
 
 
 @admin.put("/orders/{number}/dispatches/{code}")
-def dispatch(number: str, code: str, memory: World, carrier: Annotated[str, Body(embed=True)] = "") -> dict[str, Any]:
+def dispatch(
+    number: str, code: str, memory: World, carrier: Annotated[str, Body(embed=True)] = ""
+) -> dict[str, Any]:
     """A parcel left, under a tracking code."""
     parcel = {"carrier": carrier, "code": code}
     if not trade.change_order(memory, "ownshop", number, state="sent", parcel=parcel):
@@ -267,7 +332,9 @@ def dispatch(number: str, code: str, memory: World, carrier: Annotated[str, Body
 
 
 @admin.put("/hook")
-def set_hook(memory: World, url: Annotated[str, Body()], secret: Annotated[str, Body()]) -> dict[str, str]:
+def set_hook(
+    memory: World, url: Annotated[str, Body()], secret: Annotated[str, Body()]
+) -> dict[str, str]:
     """Where orders are told, and the secret they are signed with."""
     memory.remember("hook.url", url)
     memory.remember("hook.secret", secret)
@@ -315,7 +382,9 @@ class HookSender(threading.Thread):
             "content-type": "application/json",
             "webhook-id": row["event"],
             "webhook-timestamp": str(timestamp),
-            "webhook-signature": signature(self.memory.setting("hook.secret"), row["event"], timestamp, row["body"]),
+            "webhook-signature": signature(
+                self.memory.setting("hook.secret"), row["event"], timestamp, row["body"]
+            ),
         }
         try:
             return client.post(url, content=row["body"], headers=headers).is_success
@@ -335,8 +404,13 @@ class HookSender(threading.Thread):
 def repeat_hooks(memory: Memory, times: int) -> int:
     """Send every webhook delivered so far again, `times` times; the number queued."""
     with memory.writing() as db:
-        rows = db.execute("SELECT event, channel, body FROM hook_delivery WHERE done = 1 GROUP BY event").fetchall()
+        rows = db.execute(
+            "SELECT event, channel, body FROM hook_delivery WHERE done = 1 GROUP BY event"
+        ).fetchall()
         for row in rows:
             for _ in range(times):
-                db.execute("INSERT INTO hook_delivery (event, channel, body, due) VALUES (?, ?, ?, 0)", tuple(row))
+                db.execute(
+                    "INSERT INTO hook_delivery (event, channel, body, due) VALUES (?, ?, ?, 0)",
+                    tuple(row),
+                )
     return len(rows) * times

@@ -1,7 +1,8 @@
-"""Other rules than a stand-in's own: a rulebook as data, loaded by file or through the world API, is kept instead.
+"""Other rules than a stand-in's own: a rulebook as data, loaded by file or through the world API,
+is kept instead.
 
-The data are those of a rulebook file: `fields` with their limits, `categories`, `pictures`, `traits`, `least_price`,
-`most_units`. What a rulebook does not say is not checked.
+The data are those of a rulebook file: `fields` with their limits, `categories`, `pictures`,
+`traits`, `least_price`, `most_units`. What a rulebook does not say is not checked.
 """
 
 import re
@@ -37,32 +38,43 @@ def load_folder(memory: Memory, folder: Path) -> list[str]:
 def rule_problems(
     memory: Memory, channel: str, said: Mapping[str, Any], *, part: str = "whole"
 ) -> list[tuple[str, str]]:
-    """What is wrong with what a listing says, by the rulebook that was loaded: (field, words) for each thing.
+    """What is wrong with what a listing says, by the rulebook that was loaded: (field, words) for
+    each thing.
 
-    `said` holds the fields by their names; particulars, details and facts may lie one level deeper. `part` is `head` or
-    `member` of a family's page.
+    `said` holds the fields by their names; particulars, details and facts may lie one level deeper.
+    `part` is `head` or `member` of a family's page.
     """
     book = memory.rulebook(channel) or {}
     flat = {name: value for name, value in said.items() if not isinstance(value, Mapping)}
     for value in said.values():
         if isinstance(value, Mapping):
             flat |= {str(name).replace(" ", "_"): inner for name, inner in value.items()}
-    fields = [rule for rule in book.get("fields", ()) if part == "whole" or rule.get("of", "head") in ("both", part)]
+    fields = [
+        rule
+        for rule in book.get("fields", ())
+        if part == "whole" or rule.get("of", "head") in ("both", part)
+    ]
     kinds = {rule["name"]: rule.get("kind", "text") for rule in fields}
-    category = next((str(flat.get(name, "")) for name, kind in kinds.items() if kind == "category"), "")
+    category = next(
+        (str(flat.get(name, "")) for name, kind in kinds.items() if kind == "category"), ""
+    )
     found: list[tuple[str, str]] = []
     for rule in fields:
         if rule.get("kind") == "page" or (rule.get("only_in") and category not in rule["only_in"]):
             continue
         if rule.get("without") and flat.get(rule["without"]):
             continue
-        found += [(rule["name"], says) for says in _wrong(book, rule, flat.get(rule["name"]), category)]
+        found += [
+            (rule["name"], says) for says in _wrong(book, rule, flat.get(rule["name"]), category)
+        ]
     pictures = flat.get("pictures") or flat.get("photos") or flat.get("images") or []
     found += _wrong_pictures(memory, book.get("pictures", {}), pictures, part)
     return found
 
 
-def _wrong(book: Mapping[str, Any], rule: Mapping[str, Any], value: Any, category: str) -> list[str]:
+def _wrong(
+    book: Mapping[str, Any], rule: Mapping[str, Any], value: Any, category: str
+) -> list[str]:
     required = rule.get("required") or category in rule.get("required_in", ())
     if value in (None, "", []):
         return ["This must be said."] if required else []
@@ -71,14 +83,24 @@ def _wrong(book: Mapping[str, Any], rule: Mapping[str, Any], value: Any, categor
         known = {entry["key"] for entry in book.get("categories", ())}
         return [] if value in known else ["There is no such category."]
     if kind == "choice":
-        return [] if value in rule.get("choices", ()) else [f"One of {', '.join(rule.get('choices', ()))}."]
+        return (
+            []
+            if value in rule.get("choices", ())
+            else [f"One of {', '.join(rule.get('choices', ()))}."]
+        )
     if kind == "gtin":
         return [] if has_right_check_digit(str(value)) else ["That is no GTIN."]
     if kind == "number":
-        whole = str(value).isdigit() and (least or 0) <= int(value) <= (most if most is not None else 10**9)
+        whole = str(value).isdigit() and (least or 0) <= int(value) <= (
+            most if most is not None else 10**9
+        )
         return [] if whole else [f"A whole number from {least or 0} to {most}."]
     if kind == "words":
-        words = value if isinstance(value, list) else [w.strip() for w in str(value).split(",") if w.strip()]
+        words = (
+            value
+            if isinstance(value, list)
+            else [w.strip() for w in str(value).split(",") if w.strip()]
+        )
         long = rule.get("most_each") and any(len(word) > rule["most_each"] for word in words)
         return ["Too many, or one too long."] if long or (most and len(words) > most) else []
     if (least and len(str(value)) < least) or (most is not None and len(str(value)) > most):
@@ -87,7 +109,9 @@ def _wrong(book: Mapping[str, Any], rule: Mapping[str, Any], value: Any, categor
     return [f"No {', '.join(sorted(strange))} here."] if rule.get("html") and strange else []
 
 
-def _wrong_pictures(memory: Memory, rule: Mapping[str, Any], pictures: list[str], part: str) -> list[tuple[str, str]]:
+def _wrong_pictures(
+    memory: Memory, rule: Mapping[str, Any], pictures: list[str], part: str
+) -> list[tuple[str, str]]:
     least, most = (0 if part == "member" else rule.get("least", 0)), rule.get("most", 12)
     if not least <= len(pictures) <= most:
         return [("pictures", f"{least} to {most} pictures.")]
@@ -106,7 +130,9 @@ def most_units(memory: Memory, channel: str, usual: int) -> int:
     return int((memory.rulebook(channel) or {}).get("most_units", usual))
 
 
-def trait_problems(memory: Memory, channel: str, traits: list[str], usual_most: int, usual: tuple[str, ...]) -> str:
+def trait_problems(
+    memory: Memory, channel: str, traits: list[str], usual_most: int, usual: tuple[str, ...]
+) -> str:
     """What is wrong with the traits that a family's page differs by; "" when they will do."""
     rule = (memory.rulebook(channel) or {}).get("traits", {})
     most, known = int(rule.get("most", usual_most)), tuple(rule.get("names", usual))

@@ -1,4 +1,5 @@
-"""The shelves of Hagglet: where a notice stands, which details it must give there, and what may be said of some."""
+"""The shelves of Hagglet: where a notice stands, which details it must give there, and what may be
+said of some."""
 
 from typing import NamedTuple
 

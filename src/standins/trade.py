@@ -1,7 +1,9 @@
-"""What every marketplace and store stand-in does alike: show listings, sell, cancel, take tracking."""
+"""What every marketplace and store stand-in does alike: show listings, sell, cancel, take
+tracking."""
 
 import json
 import sqlite3
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -50,8 +52,8 @@ def state_now(listing: Any, now: datetime) -> str:
 
 
 def shown_listings(memory: Memory, channel: str) -> list[dict[str, Any]]:
-    """What buyers see now. The page of a family has its variants in `variants`; each of them has a row of its own as
-    well, which names the page as its `head`."""
+    """What buyers see now. The page of a family has its variants in `variants`; each of them has a
+    row of its own as well, which names the page as its `head`."""
     rows = memory.rows("SELECT * FROM listing WHERE channel = ? ORDER BY placed_at, ref", channel)
     now = memory.now()
     found = [_shown(row, now) for row in rows]
@@ -97,14 +99,20 @@ def is_open(memory: Memory, listing: Any) -> bool:
         return False
     if "under" not in data:
         return True
-    head = memory.row("SELECT * FROM listing WHERE channel = ? AND ref = ?", listing["channel"], data["under"])
+    head = memory.row(
+        "SELECT * FROM listing WHERE channel = ? AND ref = ?", listing["channel"], data["under"]
+    )
     return head is not None and state_now(head, now) == "live"
 
 
 def differs_problem(memory: Memory, channel: str, head: Any, differs: Any, but: str = "") -> str:
     """What is wrong with a variant's values on its page's traits; "" when they will do."""
     traits = loads(head["data"])["grid"]
-    if not isinstance(differs, dict) or set(differs) != set(traits) or not all(map(str, differs.values())):
+    if (
+        not isinstance(differs, dict)
+        or set(differs) != set(traits)
+        or not all(map(str, differs.values()))
+    ):
         return f"A value for each of {', '.join(traits)}, and for nothing else."
     for row in under(memory, channel, head["ref"]):
         if row["ref"] != but and loads(row["data"])["differs"] == differs:
@@ -112,35 +120,39 @@ def differs_problem(memory: Memory, channel: str, head: Any, differs: Any, but: 
     return ""
 
 
-def purchase(
-    memory: Memory,
-    channel: str,
-    *,
-    ref: str,
-    quantity: int,
-    buyer: dict[str, str] | None,
-    paid: bool,
-    placed_at: datetime | None = None,
-) -> str:
-    """Sell `quantity` of one listing to a visitor; return the order's number. Lowers what is shown."""
+@dataclass(frozen=True)
+class Buying:
+    """What a visitor buys: how many of which listing, who pays, and when."""
+
+    ref: str
+    quantity: int
+    buyer: dict[str, str] | None
+    paid: bool
+    placed_at: datetime | None = None
+
+
+def purchase(memory: Memory, channel: str, buying: Buying) -> str:
+    """Sell one listing to a visitor; return the order's number. Lowers what is shown."""
     with memory.writing() as db:
-        listing = db.execute("SELECT * FROM listing WHERE channel = ? AND ref = ?", (channel, ref)).fetchone()
+        listing = db.execute(
+            "SELECT * FROM listing WHERE channel = ? AND ref = ?", (channel, buying.ref)
+        ).fetchone()
         if listing is None or not is_open(memory, listing):
-            raise NotForSale(f"{ref} is not for sale here.")
-        if listing["quantity"] < quantity:
+            raise NotForSale(f"{buying.ref} is not for sale here.")
+        if listing["quantity"] < buying.quantity:
             raise NotForSale(f"Only {listing['quantity']} of {listing['title']} are left.")
         db.execute(
             "UPDATE listing SET quantity = quantity - ? WHERE channel = ? AND ref = ?",
-            (quantity, channel, ref),
+            (buying.quantity, channel, buying.ref),
         )
         seq = next_number(db)
         number = f"{NUMBERS[channel]}-{40000 + seq}"
         line = {
             "line": "1",
-            "ref": ref,
+            "ref": buying.ref,
             "sku": listing["sku"],
             "title": listing["title"],
-            "quantity": quantity,
+            "quantity": buying.quantity,
             "each": listing["price"],
         }
         db.execute(
@@ -149,12 +161,12 @@ def purchase(
                 channel,
                 number,
                 seq,
-                int(paid),
-                json.dumps({**visitor(seq), **(buyer or {})}),
+                int(buying.paid),
+                json.dumps({**visitor(seq), **(buying.buyer or {})}),
                 json.dumps([line]),
                 490,
                 listing["currency"],
-                (placed_at or memory.now()).isoformat(),
+                (buying.placed_at or memory.now()).isoformat(),
             ),
         )
         tell_store(db, channel, number, "order.placed")
@@ -165,7 +177,9 @@ def tell_store(db: sqlite3.Connection, channel: str, number: str, event: str) ->
     """Queue a webhook about an order, on the stand-in that has webhooks."""
     if channel != "ownshop":
         return
-    row = db.execute("SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)).fetchone()
+    row = db.execute(
+        "SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)
+    ).fetchone()
     body = {"type": event, "timestamp": row["placed_at"], "data": order_as_dict(row)}
     seq = next_number(db)
     db.execute(
@@ -192,7 +206,12 @@ def order_as_dict(row: sqlite3.Row) -> dict[str, Any]:
 
 def orders_after(memory: Memory, channel: str, seq: int, limit: int) -> list[dict[str, Any]]:
     """Orders changed after a point of the sequence, oldest change first."""
-    rows = memory.rows("SELECT * FROM purchase WHERE channel = ? AND seq > ? ORDER BY seq LIMIT ?", channel, seq, limit)
+    rows = memory.rows(
+        "SELECT * FROM purchase WHERE channel = ? AND seq > ? ORDER BY seq LIMIT ?",
+        channel,
+        seq,
+        limit,
+    )
     return [order_as_dict(row) for row in rows]
 
 
@@ -205,7 +224,9 @@ def find_order(memory: Memory, channel: str, number: str) -> dict[str, Any] | No
 def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> bool:
     """Change an order's state, payment or tracking and move it to the end of the sequence."""
     with memory.writing() as db:
-        row = db.execute("SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)).fetchone()
+        row = db.execute(
+            "SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)
+        ).fetchone()
         if row is None:
             return False
         tracking = loads(row["tracking"])

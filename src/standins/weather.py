@@ -1,8 +1,9 @@
 """The weather: how badly a stand-in's own interface behaves just now, by a seeded random.
 
-calm - nothing happens; slow - every call takes half a second to two; throttled - few calls a second, the
-rest get 429 with Retry-After; flaky - a fifth fail with 500 or a cut connection, before or after they took
-effect; lost answers - a third of calls take effect and the answer never arrives; down - nobody answers.
+calm - nothing happens; slow - every call takes half a second to two; throttled - few calls a
+second, the rest get 429 with Retry-After; flaky - a fifth fail with 500 or a cut connection, before
+or after they took effect; lost answers - a third of calls take effect and the answer never arrives;
+down - nobody answers.
 """
 
 import asyncio
@@ -21,7 +22,13 @@ SELLER_SIDES = {
     "ownshop": "/ownshop/admin/",
     "ostrel": "/ostrel/api/",
 }
-CALLS_PER_SECOND = {"corvello": 5.0, "hagglet": 40.0, "loomstead": 25.0, "ownshop": 60.0, "ostrel": 20.0}
+CALLS_PER_SECOND = {
+    "corvello": 5.0,
+    "hagglet": 40.0,
+    "loomstead": 25.0,
+    "ownshop": 60.0,
+    "ostrel": 20.0,
+}
 THROTTLED_CALLS_PER_SECOND = 3.0
 THROTTLED_FEW = 1.0  # of those whose calls are few anyway
 
@@ -127,7 +134,9 @@ class WeatherLayer:
         await self.app(scope, receive, send)
 
 
-async def answer(send: Send, status: int, body: bytes, headers: list[tuple[bytes, bytes]] | None = None) -> None:
+async def answer(
+    send: Send, status: int, body: bytes, headers: list[tuple[bytes, bytes]] | None = None
+) -> None:
     """Send a small JSON answer."""
     heads = [
         (b"content-type", b"application/json"),
@@ -140,7 +149,9 @@ async def answer(send: Send, status: int, body: bytes, headers: list[tuple[bytes
 
 async def cut(send: Send) -> None:
     """Promise a body and never deliver it, so that the server cuts the connection."""
-    await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"4096")]})
+    await send(
+        {"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"4096")]}
+    )
     await send({"type": "http.response.body", "body": b" ", "more_body": True})
 
 

@@ -1,5 +1,6 @@
-"""Every call against the API's own description: a fuzzer makes calls from it, right and wrong ones, and compares each
-answer with what the description promises: status, media type, shape and headers."""
+"""Every call against the API's own description: a fuzzer makes calls from it, right and wrong ones,
+and compares each answer with what the description promises: status, media type, shape and
+headers."""
 
 import pytest
 import schemathesis
@@ -10,7 +11,8 @@ from tests.house import add_pot, receive
 
 V1 = "/api/v1"
 EXAMPLES = 3  # a call; the seed is fixed
-# A call that fits its shape may still be refused with 422, for a SKU that the catalogue does not have, say.
+# A call that fits its shape may still be refused with 422, for a SKU that the catalogue does not
+# have, say.
 BEYOND_SHAPES = [positive_data_acceptance]
 
 
@@ -59,7 +61,9 @@ def test_every_error_stands_in_the_description_as_problem_json(api):
         assert list(answer["content"]) == ["application/problem+json"]
     refused = api.get(f"{V1}/products/NONE")
     assert refused.headers["content-type"] == "application/problem+json"
-    assert refused.json().keys() == document["components"]["schemas"]["Problem"]["properties"].keys()
+    assert (
+        refused.json().keys() == document["components"]["schemas"]["Problem"]["properties"].keys()
+    )
 
 
 def test_a_name_that_a_call_does_not_know_is_refused_and_not_left_aside(api):

@@ -1,11 +1,12 @@
-"""The whole catalogue over HTTP: families, kits, files, changes of many, categories, price lists, history."""
+"""The whole catalogue over HTTP: families, kits, files, changes of many, categories, price lists,
+history."""
 
 import io
 
 import pytest
 
-from relvan.core.imports.kinds import FileKind
-from relvan.services.jobs.work import work_next
+from relvan.core.imports.columns import FileKind
+from relvan.services.bulk.work import work_next
 from tests.caller import GOOD, problem
 from tests.house import png
 
@@ -26,8 +27,15 @@ def pots(api):
             assert api.post(f"{V1}/products", json=body).status_code == 201
     skus = [f"P-{size}-{glaze}" for glaze in ("ink", "oat") for size in (9, 14)]
     proposed = api.post(f"{V1}/families/propose", json={"skus": skus}).json()
-    made = api.post(f"{V1}/families", json={"sku": "P", "title": "Pot", "members": proposed["values"],
-                                             "axes": [{"name": name} for name in proposed["traits"]]})  # fmt: skip
+    made = api.post(
+        f"{V1}/families",
+        json={
+            "sku": "P",
+            "title": "Pot",
+            "members": proposed["values"],
+            "axes": [{"name": name} for name in proposed["traits"]],
+        },
+    )
     assert made.status_code == 201, made.text
     return made.json()
 
@@ -63,22 +71,35 @@ def test_what_a_family_lends_is_told_and_stays_lent(api, pots):
 
 
 def test_variants_are_generated(api):
-    wish = {"sku": "B", "title": "Bowl", "axes": [{"name": "Glaze", "values": ["Ink", "Oat"]}],
-            "sku_pattern": "B-{Glaze:3}", "shared": {"category": "Bowls"}}  # fmt: skip
+    wish = {
+        "sku": "B",
+        "title": "Bowl",
+        "axes": [{"name": "Glaze", "values": ["Ink", "Oat"]}],
+        "sku_pattern": "B-{Glaze:3}",
+        "shared": {"category": "Bowls"},
+    }
     assert api.post(f"{V1}/families", json=wish).status_code == 201
     assert api.get(f"{V1}/products/B-INK").json()["category"] == "Bowls"
-    assert problem(api.post(f"{V1}/families", json={**wish, "sku": "C"}), 409)["code"] == "sku-taken"
+    assert (
+        problem(api.post(f"{V1}/families", json={**wish, "sku": "C"}), 409)["code"] == "sku-taken"
+    )
     assert api.get(f"{V1}/products", params={"family": "B"}).json()["items"][0]["sku"] == "B-INK"
 
 
 @pytest.mark.parametrize(
     ("parts", "code"),
-    [([{"sku": "NONE", "quantity": 1}], "no-part"), ([{"sku": "K", "quantity": 1}], "circle"),
-     ([{"sku": "PT-14", "quantity": 0}], "out-of-range"), ([{"sku": "PT-14"}], "invalid")],
-)  # fmt: skip
+    [
+        ([{"sku": "NONE", "quantity": 1}], "no-part"),
+        ([{"sku": "K", "quantity": 1}], "circle"),
+        ([{"sku": "PT-14", "quantity": 0}], "out-of-range"),
+        ([{"sku": "PT-14"}], "invalid"),
+    ],
+)
 def test_a_kit_with_a_fault_is_refused(api, parts, code):
     api.post(f"{V1}/products", json=GOOD)
-    answer = api.post(f"{V1}/products", json={"sku": "K", "title": "Kit", "kind": "kit", "parts": parts})
+    answer = api.post(
+        f"{V1}/products", json={"sku": "K", "title": "Kit", "kind": "kit", "parts": parts}
+    )
     assert code in {error["code"] for error in problem(answer, 422)["errors"]}
     assert api.get(f"{V1}/products/K").status_code == 404
 
@@ -87,12 +108,16 @@ def test_a_kit_is_made_and_follows_its_parts(api):
     api.post(f"{V1}/products", json=GOOD)
     kit = {"sku": "K", "title": "Kit", "kind": "kit", "parts": [{"sku": "PT-14", "quantity": 2}]}
     assert api.post(f"{V1}/products", json=kit).json()["parts"] == kit["parts"]
-    api.post(f"{V1}/stock/movements", json={"sku": "PT-14", "warehouse": "millrace", "change": 5, "reason": "receipt"})
+    api.post(
+        f"{V1}/stock/movements",
+        json={"sku": "PT-14", "warehouse": "millrace", "change": 5, "reason": "receipt"},
+    )
     found = api.get(f"{V1}/stock/K/availability").json()
     assert found["free"] == 2
     assert "scarcest part PT-14" in found["why"][0]["detail"]
     refused = api.post(
-        f"{V1}/stock/movements", json={"sku": "K", "warehouse": "millrace", "change": 1, "reason": "receipt"}
+        f"{V1}/stock/movements",
+        json={"sku": "K", "warehouse": "millrace", "change": 1, "reason": "receipt"},
     )
     assert problem(refused, 422)["code"] == "not-stocked"
 
@@ -105,7 +130,10 @@ def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
     path = f"{V1}/bulk-jobs/{job.json()['id']}"
     work(workplace)
     found = api.get(path).json()
-    assert (found["state"], found["counts"]) == ("rehearsed", {"changes": 1, "new": 1, "refused": 1})
+    assert (found["state"], found["counts"]) == (
+        "rehearsed",
+        {"changes": 1, "new": 1, "refused": 1},
+    )
     rows = api.get(f"{path}/rows").json()["items"]
     assert rows[0]["change"] == {"weight_g": [720, 1500]}
     assert api.post(f"{path}/apply").json()["state"] == "applying"
@@ -118,7 +146,9 @@ def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
     api.post(f"{path}/undo")
     work(workplace)
     assert api.get(f"{V1}/products/PT-14").json()["weight_g"] == 720
-    assert [entry["via"] for entry in api.get(f"{V1}/products/PT-14/history").json()["items"]][:2] == ["undo", "import"]
+    assert [entry["via"] for entry in api.get(f"{V1}/products/PT-14/history").json()["items"]][
+        :2
+    ] == ["undo", "import"]
 
 
 @pytest.mark.parametrize(
@@ -127,12 +157,12 @@ def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
         ({"kind": "dragons"}, ("a.csv", b"sku\nA\n"), "not-allowed"),
         ({"kind": "products", "mapping": "[{"}, ("a.csv", b"sku\nA\n"), "form"),
         ({"kind": "products", "mapping": "nobody"}, ("a.csv", b"sku\nA\n"), "not-found"),
-        ({"kind": "products", "options": "{\"wild\": 1}"}, ("a.csv", b"sku\nA\n"), "not-allowed"),
+        ({"kind": "products", "options": '{"wild": 1}'}, ("a.csv", b"sku\nA\n"), "not-allowed"),
         ({"kind": "products"}, ("a.exe", b"MZ"), "no-table"),
         ({"kind": "products"}, ("a.xlsx", b"PK\x03\x04cut off"), "no-table"),
         ({"kind": "products"}, ("a.csv", b"\xff\xfe\x00"), None),
     ],
-)  # fmt: skip
+)
 def test_a_file_that_cannot_be_taken_is_refused_in_words(api, fields, file, code):
     answer = api.post(f"{V1}/imports", files={"file": file}, data=fields)
     assert answer.status_code in (404, 422)
@@ -141,9 +171,16 @@ def test_a_file_that_cannot_be_taken_is_refused_in_words(api, fields, file, code
 
 def test_a_mapping_is_kept_used_and_forgotten(api, workplace):
     columns = [{"heading": "X", "name": "sku"}, {"heading": "Y", "name": "title"}]
-    assert api.post(f"{V1}/mappings", json={"kind": "products", "name": "Mine", "columns": columns}).status_code == 201
+    assert (
+        api.post(
+            f"{V1}/mappings", json={"kind": "products", "name": "Mine", "columns": columns}
+        ).status_code
+        == 201
+    )
     job = api.post(
-        f"{V1}/imports", files={"file": ("a.csv", b"X,Y\nA,B\n")}, data={"kind": "products", "mapping": "mine"}
+        f"{V1}/imports",
+        files={"file": ("a.csv", b"X,Y\nA,B\n")},
+        data={"kind": "products", "mapping": "mine"},
     )
     work(workplace)
     assert api.get(f"{V1}/bulk-jobs/{job.json()['id']}").json()["counts"] == {"new": 1}
@@ -165,17 +202,25 @@ def test_templates_and_files_out(api, form):
 
 
 def test_many_are_changed_by_a_match(api, workplace, pots):
-    wish = {"operations": [{"fact": "price retail", "deed": "percent", "value": "10"}], "match": {"family": "P"}}
+    wish = {
+        "operations": [{"fact": "price retail", "deed": "percent", "value": "10"}],
+        "match": {"family": "P"},
+    }
     job = api.post(f"{V1}/products/change", json=wish).json()
     work(workplace)
     assert api.get(f"{V1}/bulk-jobs/{job['id']}").json()["counts"] == {"changes": 4}
     api.post(f"{V1}/bulk-jobs/{job['id']}/apply")
     work(workplace)
     assert api.get(f"{V1}/products/P-9-ink").json()["prices"]["retail"]["amount"] == 1859
-    assert problem(api.post(f"{V1}/products/change", json={**wish, "match": {"wild": 1}}), 422)["code"] == "unknown"
+    assert (
+        problem(api.post(f"{V1}/products/change", json={**wish, "match": {"wild": 1}}), 422)["code"]
+        == "unknown"
+    )
 
 
-@pytest.mark.parametrize("match", [{"q": ["jug"]}, {"in_stock": "perhaps"}, {"family": {"sku": "P"}}, {"kind": 7}])
+@pytest.mark.parametrize(
+    "match", [{"q": ["jug"]}, {"in_stock": "perhaps"}, {"family": {"sku": "P"}}, {"kind": 7}]
+)
 def test_a_match_of_the_wrong_type_is_refused_by_name(api, match):
     wish = {"operations": [{"fact": "brand", "deed": "empty"}], "match": match}
     refused = problem(api.post(f"{V1}/products/change", json=wish), 422)
@@ -184,17 +229,47 @@ def test_a_match_of_the_wrong_type_is_refused_by_name(api, match):
 
 
 def test_categories_attributes_and_price_lists(api):
-    assert api.post(f"{V1}/attributes", json={"name": "Frost-proof", "kind": "yes/no"}).status_code == 201
-    assert api.post(f"{V1}/categories", json={"path": "Pots", "asks": {"Frost-proof": True}}).status_code == 201
-    assert api.post(f"{V1}/price-lists", json={"key": "chf", "name": "Francs", "currency": "CHF"}).status_code == 201
-    body = {**GOOD, "attributes": {"frost-proof": True}, "prices": {"chf": {"amount": 900, "currency": "CHF"}}}
+    assert (
+        api.post(f"{V1}/attributes", json={"name": "Frost-proof", "kind": "yes/no"}).status_code
+        == 201
+    )
+    assert (
+        api.post(
+            f"{V1}/categories", json={"path": "Pots", "asks": {"Frost-proof": True}}
+        ).status_code
+        == 201
+    )
+    assert (
+        api.post(
+            f"{V1}/price-lists", json={"key": "chf", "name": "Francs", "currency": "CHF"}
+        ).status_code
+        == 201
+    )
+    body = {
+        **GOOD,
+        "attributes": {"frost-proof": True},
+        "prices": {"chf": {"amount": 900, "currency": "CHF"}},
+    }
     made = api.post(f"{V1}/products", json=body).json()
     assert made["attributes"] == {"Frost-proof": "yes"}
-    wrong = {**GOOD, "sku": "X", "gtin": None, "prices": {"chf": {"amount": 900, "currency": "EUR"}}}
+    wrong = {
+        **GOOD,
+        "sku": "X",
+        "gtin": None,
+        "prices": {"chf": {"amount": 900, "currency": "EUR"}},
+    }
     assert problem(api.post(f"{V1}/products", json=wrong), 422)["code"] == "currency"
-    assert problem(api.post(f"{V1}/attributes", json={"name": "A", "kind": "colour"}), 422)["code"] == "not-allowed"
+    assert (
+        problem(api.post(f"{V1}/attributes", json={"name": "A", "kind": "colour"}), 422)["code"]
+        == "not-allowed"
+    )
     assert problem(api.post(f"{V1}/categories", json={"path": "Pots", "asks": {"None": True}}), 404)
-    cells = {"cells": [{"sku": "PT-14", "price": "11.50"}, {"sku": "PT-14", "price": "10.50", "least": 10}]}
+    cells = {
+        "cells": [
+            {"sku": "PT-14", "price": "11.50"},
+            {"sku": "PT-14", "price": "10.50", "least": 10},
+        ]
+    }
     assert api.post(f"{V1}/price-lists/chf/prices", json=cells).json()["items"][0]["ok"]
     told = api.get(f"{V1}/products/PT-14").json()
     assert told["breaks"]["chf"]["10"] == {"amount": 1050, "currency": "CHF"}
@@ -211,14 +286,23 @@ def test_pictures_in_order_and_from_the_web(api, workplace, world):
     order = {"pictures": [{"sha": shas[1]}, {"sha": shas[0], "role": "description"}]}
     told = api.put(f"{V1}/products/PT-14/pictures", json=order).json()["pictures"]
     assert told == [{"sha": shas[1], "role": "main"}, {"sha": shas[0], "role": "description"}]
-    for address in ("ftp://example.com/a.png", "file:///etc/passwd", "http://user@example.com/a.png", "nonsense"):
+    for address in (
+        "ftp://example.com/a.png",
+        "file:///etc/passwd",
+        "http://user@example.com/a.png",
+        "nonsense",
+    ):
         refused = api.post(f"{V1}/products/PT-14/pictures/fetch", json={"addresses": [address]})
         assert problem(refused, 422)["code"] == "address"
     workplace.settings.private_addresses = False
-    refused = api.post(f"{V1}/products/PT-14/pictures/fetch", json={"addresses": ["http://127.0.0.1:1/a.png"]})
+    refused = api.post(
+        f"{V1}/products/PT-14/pictures/fetch", json={"addresses": ["http://127.0.0.1:1/a.png"]}
+    )
     assert "private network" in problem(refused, 422)["title"]
     workplace.settings.private_addresses = True
-    job = api.post(f"{V1}/products/PT-14/pictures/fetch", json={"addresses": [f"{world.url}/nothing.png"]}).json()["id"]
+    job = api.post(
+        f"{V1}/products/PT-14/pictures/fetch", json={"addresses": [f"{world.url}/nothing.png"]}
+    ).json()["id"]
     work(workplace)
     (row,) = api.get(f"{V1}/bulk-jobs/{job}/rows").json()["items"]
     assert row["verdict"] == "refused"
@@ -231,14 +315,24 @@ def test_a_product_as_it_was(api, clock):
     then = clock.now.isoformat()
     clock.move(hours=1)
     api.patch(f"{V1}/products/PT-14", json={"title": "Another"})
-    assert api.get(f"{V1}/products/PT-14/as-of", params={"at": then}).json()["facts"]["title"] == GOOD["title"]
-    assert problem(api.get(f"{V1}/products/PT-14/as-of", params={"at": "2026-01-01T00:00:00"}), 422)["code"] == "form"
+    assert (
+        api.get(f"{V1}/products/PT-14/as-of", params={"at": then}).json()["facts"]["title"]
+        == GOOD["title"]
+    )
+    assert (
+        problem(api.get(f"{V1}/products/PT-14/as-of", params={"at": "2026-01-01T00:00:00"}), 422)[
+            "code"
+        ]
+        == "form"
+    )
     assert api.get(f"{V1}/history").json()["items"][0]["deed"] == "changed"
 
 
 def test_a_workbook_goes_through_the_api(api, workplace):
     taken = api.get(f"{V1}/imports/templates/products.xlsx").content
-    job = api.post(f"{V1}/imports", files={"file": ("t.xlsx", io.BytesIO(taken))}, data={"kind": "products"}).json()
+    job = api.post(
+        f"{V1}/imports", files={"file": ("t.xlsx", io.BytesIO(taken))}, data={"kind": "products"}
+    ).json()
     work(workplace)
     found = api.get(f"{V1}/bulk-jobs/{job['id']}").json()
     assert found["counts"] == {"new": 1}, api.get(f"{V1}/bulk-jobs/{job['id']}/rows").json()

@@ -1,4 +1,5 @@
-"""Pick, pack, label and dispatch over HTTP: every wrong step is refused, said, and changes nothing."""
+"""Pick, pack, label and dispatch over HTTP: every wrong step is refused, said, and changes
+nothing."""
 
 import pytest
 
@@ -15,11 +16,19 @@ def floor(api, workplace, owner, world):
     """Two orders of one and three pots, released; the ids of their shipments by units."""
     connect(workplace, owner, world, "hagglet")
     put_in(api, sku="PT-14", units=10, gtin="4006381333931", aliases=["OLD-14"])
-    to = {"name": "Ada Fennimore", "street": "12 Row", "town": "Tarnhollow", "postcode": "T1", "country": "IE"}
+    to = {
+        "name": "Ada Fennimore",
+        "street": "12 Row",
+        "town": "Tarnhollow",
+        "postcode": "T1",
+        "country": "IE",
+    }
     found = {}
     for units in (1, 3):
         lines = [{"sku": "PT-14", "quantity": units}]
-        order = api.post(f"{V1}/orders", json={"lines": lines, "ship_to": to, "paid": True}).json()["number"]
+        order = api.post(f"{V1}/orders", json={"lines": lines, "ship_to": to, "paid": True}).json()[
+            "number"
+        ]
         assert api.post(f"{V1}/orders/release", json={"numbers": [order]}).json()["items"][0]["ok"]
         found[units] = api.get(f"{V1}/orders/{order}").json()["shipments"][0]["id"]
     return found
@@ -30,7 +39,10 @@ def everything(api):
     shipments = api.get(f"{V1}/shipments").json()["items"]
     return (
         [api.get(f"{V1}/shipments/{row['id']}").json() for row in shipments],
-        [api.get(f"{V1}/pick-lists/{row['id']}").json() for row in api.get(f"{V1}/pick-lists").json()["items"]],
+        [
+            api.get(f"{V1}/pick-lists/{row['id']}").json()
+            for row in api.get(f"{V1}/pick-lists").json()["items"]
+        ],
         api.get(f"{V1}/stock", params={"sku": "PT-14"}).json(),
         api.get(f"{V1}/orders").json(),
     )
@@ -132,8 +144,14 @@ def test_a_short_pick_says_so_and_ships_what_there_is(api, floor, workplace):
     assert api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).json()["short"] is True
     (line,) = api.get(f"{V1}/shipments/{floor[3]}").json()["lines"]
     assert (line["quantity"], line["picked"]) == (2, 2), "what was not there goes back to the order"
-    refused(api, "POST", f"/shipments/{floor[3]}/parcels",
-            {"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 3}]}, 422, "not-enough")  # fmt: skip
+    refused(
+        api,
+        "POST",
+        f"/shipments/{floor[3]}/parcels",
+        {"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 3}]},
+        422,
+        "not-enough",
+    )
     packed = api.post(f"{V1}/shipments/{floor[3]}/parcels", json={"weight_g": 900}).json()
     assert packed["parcels"][0]["lines"] == [{"sku": "PT-14", "quantity": 2}]
     assert_sound(workplace)
@@ -154,7 +172,10 @@ def test_a_short_pick_says_so_and_ships_what_there_is(api, floor, workplace):
         ({"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 0}]}, 422, "missing"),
         ({"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": -1}]}, 422, "not-enough"),
         (
-            {"weight_g": 900, "lines": [{"sku": "PT-14", "quantity": 5}, {"sku": "PT-14", "quantity": -2}]},
+            {
+                "weight_g": 900,
+                "lines": [{"sku": "PT-14", "quantity": 5}, {"sku": "PT-14", "quantity": -2}],
+            },
             422,
             "not-enough",
         ),
@@ -189,11 +210,19 @@ def test_a_shipment_leaves_once_with_papers_and_numbers(api, floor, workplace, w
     assert api.get(f"{here}/packing-slip.pdf").content.startswith(b"%PDF-")
     for units in (1, 2):
         lines = [{"sku": "PT-14", "quantity": units}]
-        assert api.post(f"{here}/parcels", json={"weight_g": 400 * units, "lines": lines}).status_code == 201
+        assert (
+            api.post(f"{here}/parcels", json={"weight_g": 400 * units, "lines": lines}).status_code
+            == 201
+        )
     services = api.get(f"{here}/services").json()["items"]
-    assert [item["price"]["amount"] for item in services] == sorted(item["price"]["amount"] for item in services)
+    assert [item["price"]["amount"] for item in services] == sorted(
+        item["price"]["amount"] for item in services
+    )
     assert problem(api.get(f"{V1}/parcels/1/label.pdf"), 404)["code"] == "not-found"
-    bought = [api.post(f"{here}/labels", json={"service": services[0]["service"]}).json() for _ in range(2)]
+    bought = [
+        api.post(f"{here}/labels", json={"service": services[0]["service"]}).json()
+        for _ in range(2)
+    ]
     assert bought[0] == bought[1], "asked twice, bought once"
     assert len(world.labels()) == 2
     for parcel in bought[0]["parcels"]:
@@ -218,13 +247,22 @@ def test_shipments_and_walks_are_found_by_state_and_warehouse(api, floor):
     assert ids(state="picking", warehouse="millrace") == [floor[3]]
     assert [row["id"] for row in api.get(f"{V1}/pick-lists").json()["items"]] == [found["id"]]
     pick_all(api, found)
-    assert [row["state"] for row in api.get(f"{V1}/pick-lists", params={"state": "done"}).json()["items"]] == ["done"]
+    assert [
+        row["state"]
+        for row in api.get(f"{V1}/pick-lists", params={"state": "done"}).json()["items"]
+    ] == ["done"]
 
 
 def test_an_order_from_a_channel_goes_the_same_way(api, floor, workplace, owner, world):
-    drafted = api.post(f"{V1}/listings", json={"channel": "hagglet", "skus": ["PT-14"]}).json()["items"][0]
+    drafted = api.post(f"{V1}/listings", json={"channel": "hagglet", "skus": ["PT-14"]}).json()[
+        "items"
+    ][0]
     assert drafted["ok"]
     read(workplace)
     make_token(workplace, "picker", "picker", "p" * 20)
-    told = api.get(f"{V1}/shipments", headers={"Authorization": "Bearer " + "p" * 20}).json()["items"]
-    assert [row["id"] for row in told] == [floor[1], floor[3]], "who picks sees what there is to pick"
+    told = api.get(f"{V1}/shipments", headers={"Authorization": "Bearer " + "p" * 20}).json()[
+        "items"
+    ]
+    assert [row["id"] for row in told] == [floor[1], floor[3]], (
+        "who picks sees what there is to pick"
+    )

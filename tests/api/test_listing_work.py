@@ -1,13 +1,13 @@
 """Listing on many channels over HTTP: layers, families, pages, findings, coverage, gaps."""
 
-from relvan.services.jobs.work import work_next
+from relvan.services.bulk.work import work_next
 from relvan.services.listings.pages import look_for_pages
 from tests.caller import problem
 from tests.house import add_pot, channel_ids, connect, deliver
-from tests.services.test_corvello import gtin, put_pages
-from tests.services.test_families_on_channels import make_family
-from tests.services.test_findings import place_by_hand
 from tests.snapshots import built_once
+from tests.steps.corvello import gtin, put_pages
+from tests.steps.families_on_channels import make_family
+from tests.steps.findings import place_by_hand
 
 V1 = "/api/v1"
 
@@ -16,8 +16,14 @@ V1 = "/api/v1"
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet", "corvello")
     for number in range(3):
-        add_pot(workplace, owner, f"PT-{number}", title=f"Aubrey pot {number} in oat", brand="Quillmoss",
-                gtin=gtin(number))  # fmt: skip
+        add_pot(
+            workplace,
+            owner,
+            f"PT-{number}",
+            title=f"Aubrey pot {number} in oat",
+            brand="Quillmoss",
+            gtin=gtin(number),
+        )
     return workplace
 
 
@@ -28,26 +34,49 @@ def draft(api, channel, *skus):
 
 
 def test_a_layer_is_made_used_looked_at_changed_and_taken_back(api, shop):
-    body = {"channel": "hagglet", "topic": "delivery", "name": "Slow", "values": {"dispatch_days": "9"}}
+    body = {
+        "channel": "hagglet",
+        "topic": "delivery",
+        "name": "Slow",
+        "values": {"dispatch_days": "9"},
+    }
     made = api.post(f"{V1}/layers", json=body)
     assert made.status_code == 201, made.text
     layer = made.json()["id"]
     ids = draft(api, "hagglet", "PT-0", "PT-1")
-    assert api.post(f"{V1}/layers/use", json={"ids": ids, "layers": {"delivery": layer}}).json() == {"listings": 2}
+    assert api.post(
+        f"{V1}/layers/use", json={"ids": ids, "layers": {"delivery": layer}}
+    ).json() == {"listings": 2}
     told = api.get(f"{V1}/listings/{ids[0]}").json()["fields"]["dispatch_days"]
     assert told == {"value": "9", "source": "layer", "layer": "Slow"}
     assert api.get(f"{V1}/layers/{layer}/impact").json()["listings"] == 2
     wanted = {"values": {"dispatch_days": "12"}}
     found = api.post(f"{V1}/layers/{layer}/impact", json=wanted).json()
-    assert (found["changed"], found["samples"][0]["old"], found["samples"][0]["new"]) == (2, "9", "12")
-    assert api.patch(f"{V1}/layers/{layer}", json=wanted).json()["values"] == {"dispatch_days": "12"}
+    assert (found["changed"], found["samples"][0]["old"], found["samples"][0]["new"]) == (
+        2,
+        "9",
+        "12",
+    )
+    assert api.patch(f"{V1}/layers/{layer}", json=wanted).json()["values"] == {
+        "dispatch_days": "12"
+    }
     assert api.post(f"{V1}/layers/{layer}/undo").json()["values"] == {"dispatch_days": "9"}
-    assert [line["used_by"] for line in api.get(f"{V1}/layers?channel=hagglet").json()["items"]] == [2]
+    assert [
+        line["used_by"] for line in api.get(f"{V1}/layers?channel=hagglet").json()["items"]
+    ] == [2]
     problem(api.post(f"{V1}/layers", json=body), 409)
-    assert problem(api.patch(f"{V1}/layers/{layer}", json={"values": {"heading": "x"}}), 422)["code"] == "unknown"
+    assert (
+        problem(api.patch(f"{V1}/layers/{layer}", json={"values": {"heading": "x"}}), 422)["code"]
+        == "unknown"
+    )
     problem(api.get(f"{V1}/layers/999"), 404)
-    kept = api.post(f"{V1}/layer-sets", json={"channel": "hagglet", "name": "All", "layers": {"delivery": layer}})
-    assert api.post(f"{V1}/layers/use", json={"ids": ids, "set": kept.json()["id"]}).status_code == 200
+    kept = api.post(
+        f"{V1}/layer-sets",
+        json={"channel": "hagglet", "name": "All", "layers": {"delivery": layer}},
+    )
+    assert (
+        api.post(f"{V1}/layers/use", json={"ids": ids, "set": kept.json()["id"]}).status_code == 200
+    )
     assert api.get(f"{V1}/layer-sets").json()["items"][0]["name"] == "All"
 
 
@@ -69,9 +98,14 @@ def test_a_family_is_published_as_one(api, shop, owner, world):
     assert member["head"] == ids[0]
     assert member["traits"]["Glaze"]["there"] == "Glaze"
     assert member["fees"]["amount"] > 0
-    assert member["why_left"][-1]["label"] == "Left"
-    assert api.post(f"{V1}/listings/require", json={"ids": ids[1:2], "must": True}).status_code == 200
-    assert api.post(f"{V1}/listings/publish", json={"ids": ids[:1], "leave_out": True}).json()["total"] == 5
+    assert member["why_left"][-1]["label"] == "Margin"
+    assert (
+        api.post(f"{V1}/listings/require", json={"ids": ids[1:2], "must": True}).status_code == 200
+    )
+    assert (
+        api.post(f"{V1}/listings/publish", json={"ids": ids[:1], "leave_out": True}).json()["total"]
+        == 5
+    )
     deliver(shop)
     assert len(world.listings("hagglet")["PT"]["variants"]) == 4
     (row,) = [row for row in api.get(f"{V1}/coverage").json()["items"] if row["sku"] == "PT"]
@@ -80,13 +114,21 @@ def test_a_family_is_published_as_one(api, shop, owner, world):
 
 def test_coverage_is_asked_by_how_products_stand(api, shop):
     draft(api, "hagglet", "PT-0")
-    found = api.get(f"{V1}/coverage", params={"at": ["hagglet:draft", "corvello:not"], "in_stock": "true"}).json()
+    found = api.get(
+        f"{V1}/coverage", params={"at": ["hagglet:draft", "corvello:not"], "in_stock": "true"}
+    ).json()
     assert [row["sku"] for row in found["items"]] == ["PT-0"]
-    assert [row["sku"] for row in api.get(f"{V1}/coverage?at=hagglet:not").json()["items"]] == ["PT-1", "PT-2"]
+    assert [row["sku"] for row in api.get(f"{V1}/coverage?at=hagglet:not").json()["items"]] == [
+        "PT-1",
+        "PT-2",
+    ]
     problem(api.get(f"{V1}/coverage?at=hagglet:sold"), 422)
     problem(api.get(f"{V1}/coverage?at=moon:not"), 404)
     first = api.get(f"{V1}/coverage?limit=2").json()
-    assert [row["sku"] for row in api.get(f"{V1}/coverage?limit=2&after={first['next']}").json()["items"]] == ["PT-2"]
+    assert [
+        row["sku"]
+        for row in api.get(f"{V1}/coverage?limit=2&after={first['next']}").json()["items"]
+    ] == ["PT-2"]
 
 
 def test_categories_of_a_channel_with_what_each_needs_and_what_fits(api, shop):
@@ -104,20 +146,25 @@ def test_categories_of_a_channel_with_what_each_needs_and_what_fits(api, shop):
 
 def test_gaps_are_counted_by_what_mends_them_and_translated(api, shop):
     ids = draft(api, "corvello", "PT-0", "PT-1")
-    assert [(one["kind"], one["count"]) for one in api.get(f"{V1}/gaps?channel=corvello").json()["items"]] == [
-        ("no page", 2)
-    ]
+    assert [
+        (one["kind"], one["count"])
+        for one in api.get(f"{V1}/gaps?channel=corvello").json()["items"]
+    ] == [("no page", 2)]
     chosen = {"items": [{"id": one, "page": "new"} for one in ids]}
     assert api.post(f"{V1}/catalogue-pages/choose", json=chosen).json() == {"chosen": 2}
     for one in ids:
         api.patch(f"{V1}/listings/{one}", json={"fields": {"aisle": "cv-201", "material": ""}})
     api.patch(f"{V1}/products/PT-0", json={"attributes": {"material": "beech"}})
     table = api.get(f"{V1}/channels/corvello/translations").json()
-    assert [(one["field"], one["ours"], one["listings"]) for one in table["untranslated"]] == [("material", "beech", 1)]
+    assert [(one["field"], one["ours"], one["listings"]) for one in table["untranslated"]] == [
+        ("material", "beech", 1)
+    ]
     entry = {"kind": "value", "field": "material", "ours": "beech", "theirs": "wood"}
     answer = api.post(f"{V1}/channels/corvello/translations", json={"items": [entry]})
     assert answer.json()["untranslated"] == []
-    bad = api.post(f"{V1}/channels/corvello/translations", json={"items": [{**entry, "theirs": "oak"}]})
+    bad = api.post(
+        f"{V1}/channels/corvello/translations", json={"items": [{**entry, "theirs": "oak"}]}
+    )
     assert problem(bad, 422)["code"] == "not-allowed"
 
 
@@ -128,7 +175,12 @@ def test_pages_are_offered_chosen_and_published(api, shop, world):
     look_for_pages(shop, channel_ids(shop)["corvello"])
     (row,) = api.get(f"{V1}/catalogue-pages?channel=corvello").json()["items"]
     assert (row["candidates"][0]["page"], row["candidates"][0]["sure"]) == (page, True)
-    assert api.post(f"{V1}/listings/{listing}/pages", json={"words": "aubrey"}).json()["items"][0]["page"] == page
+    assert (
+        api.post(f"{V1}/listings/{listing}/pages", json={"words": "aubrey"}).json()["items"][0][
+            "page"
+        ]
+        == page
+    )
     api.post(f"{V1}/catalogue-pages/choose", json={"items": [{"id": listing, "page": page}]})
     api.post(f"{V1}/listings/publish", json={"ids": [listing]})
     deliver(shop)
@@ -146,7 +198,10 @@ def test_findings_are_read_linked_unlinked_and_made_into_products(api, shop, wor
     rows = {row["sku"]: row for row in api.get(f"{V1}/findings").json()["items"]}
     assert rows["PT-0"]["linked_by"] == "SKU"
     assert rows["LOST"]["product"]["sku"] == "PT-2"
-    assert [row["sku"] for row in api.get(f"{V1}/findings?linked=false").json()["items"]] == ["LOST", "NEW"]
+    assert [row["sku"] for row in api.get(f"{V1}/findings?linked=false").json()["items"]] == [
+        "LOST",
+        "NEW",
+    ]
     lost = rows["LOST"]["id"]
     listing = api.post(f"{V1}/findings/{lost}/link", json={"sku": "PT-2"}).json()["listing"]
     assert api.get(f"{V1}/listings/{listing}").json()["followed"] is True

@@ -12,7 +12,12 @@ TO = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
 MOVE = {"sku": "X", "warehouse": "millrace", "change": 1, "reason": "receipt"}
 CELLS = {"cells": [{"sku": "X", "price": "1.00"}]}
 CHANGE = {"skus": ["X"], "operations": [{"fact": "brand", "deed": "set", "value": "B"}]}
-JOIN = {"sku": "F", "title": "F", "axes": [{"name": "Glaze", "values": ["Ink"]}], "sku_pattern": "F-{Glaze}"}
+JOIN = {
+    "sku": "F",
+    "title": "F",
+    "axes": [{"name": "Glaze", "values": ["Ink"]}],
+    "sku_pattern": "F-{Glaze}",
+}
 # call -> the right that it needs, and a body that is well formed
 CALLS = {
     "POST /imports/{job_id}/read-again": (Right.CATALOGUE, {}),
@@ -26,7 +31,10 @@ CALLS = {
     "POST /price-lists": (Right.PRICES, {"key": "chf", "name": "Francs", "currency": "CHF"}),
     "POST /price-lists/{key}/prices": (Right.PRICES, CELLS),
     "PUT /products/{sku}/pictures": (Right.CATALOGUE, {"pictures": []}),
-    "POST /products/{sku}/pictures/fetch": (Right.CATALOGUE, {"addresses": ["https://example.com/a.png"]}),
+    "POST /products/{sku}/pictures/fetch": (
+        Right.CATALOGUE,
+        {"addresses": ["https://example.com/a.png"]},
+    ),
     "POST /families": (Right.CATALOGUE, JOIN),
     "POST /families/{sku}/variants": (Right.CATALOGUE, {"sku": "N", "traits": {"Glaze": "Ink"}}),
     "POST /families/{sku}/traits": (Right.CATALOGUE, {"values": {}}),
@@ -40,11 +48,17 @@ CALLS = {
     "DELETE /products/{sku}": (Right.CATALOGUE, None),
     "POST /stock/movements": (Right.STOCK, MOVE),
     "POST /rates/foresee": (Right.PRICES, {"source": "EUR", "target": "CHF", "rate": "0.9"}),
-    "POST /listeners": (Right.SETUP, {"name": "Books", "address": "http://127.0.0.1:9", "matters": ["stock"]}),
-    "PATCH /listeners/{listener}": (Right.SETUP, {"active": False}),
-    "DELETE /listeners/{listener}": (Right.SETUP, None),
-    "POST /listeners/{listener}/try": (Right.SETUP, None),
-    "POST /channels": (Right.SETUP, {"rulebook": "ownshop", "address": "http://127.0.0.1:9", "token": "t"}),
+    "POST /webhooks": (
+        Right.SETUP,
+        {"name": "Books", "address": "http://127.0.0.1:9", "matters": ["stock"]},
+    ),
+    "PATCH /webhooks/{webhook}": (Right.SETUP, {"active": False}),
+    "DELETE /webhooks/{webhook}": (Right.SETUP, None),
+    "POST /webhooks/{webhook}/try": (Right.SETUP, None),
+    "POST /channels": (
+        Right.SETUP,
+        {"rulebook": "ownshop", "address": "http://127.0.0.1:9", "token": "t"},
+    ),
     "PATCH /channels/{channel}": (Right.SETUP, {"paused": True}),
     "POST /listings": (Right.LISTINGS, {"channel": "ownshop", "skus": ["X"]}),
     "POST /listings/publish": (Right.LISTINGS, {"ids": [1]}),
@@ -72,7 +86,12 @@ CALLS = {
     "DELETE /rates/{rate_id}": (Right.PRICES, None),
     "POST /sales": (
         Right.PRICES,
-        {"sku": "X", "price_list": "retail", "price": {"amount": 1, "currency": "EUR"}, "until": "2099-01-01T00:00Z"},
+        {
+            "sku": "X",
+            "price_list": "retail",
+            "price": {"amount": 1, "currency": "EUR"},
+            "until": "2099-01-01T00:00Z",
+        },
     ),
     "DELETE /sales/{sale}": (Right.PRICES, None),
     "POST /drift/mend": (Right.LISTINGS, {"ids": [1]}),
@@ -80,20 +99,26 @@ CALLS = {
     "POST /orders/reserve-anywhere": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /orders/release-part": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /stock/expected": (
-        Right.STOCK, {"sku": "X", "warehouse": "millrace", "quantity": 1, "due": "2026-12-01"}
+        Right.STOCK,
+        {"sku": "X", "warehouse": "millrace", "quantity": 1, "due": "2026-12-01"},
     ),
     "POST /stock/expected/{receipt}/receive": (Right.STOCK, {"units": 1}),
     "DELETE /stock/expected/{receipt}": (Right.STOCK, None),
-    "POST /stock/transfers": (Right.STOCK, {"sku": "X", "source": "millrace", "target": "yard", "quantity": 1}),
+    "POST /stock/transfers": (
+        Right.STOCK,
+        {"sku": "X", "source": "millrace", "target": "yard", "quantity": 1},
+    ),
     "POST /stock/transfers/{transfer}/receive": (Right.STOCK, {"units": 1}),
     "POST /stock/transfers/{transfer}/end": (Right.STOCK, None),
     "POST /stock/counts": (
-        Right.STOCK, {"warehouse": "millrace", "bin": "A-01", "lines": [{"sku": "X", "counted": 1}]}
+        Right.STOCK,
+        {"warehouse": "millrace", "bin": "A-01", "lines": [{"sku": "X", "counted": 1}]},
     ),
     "PUT /channels/{channel}/policies": (Right.STOCK, {"kind": "product", "of": "X"}),
     "POST /catalogue-pages/choose": (Right.LISTINGS, {"items": [{"id": 1, "page": "CP-1"}]}),
     "POST /channels/{channel}/translations": (
-        Right.LISTINGS, {"items": [{"kind": "value", "field": "shelf", "ours": "Pots", "theirs": "hg-planters"}]}
+        Right.LISTINGS,
+        {"items": [{"kind": "value", "field": "shelf", "ours": "Pots", "theirs": "hg-planters"}]},
     ),
     "POST /channels/{channel}/findings/read": (Right.LISTINGS, None),
     "POST /findings/{finding_id}/link": (Right.LISTINGS, {"sku": "X"}),
@@ -103,9 +128,13 @@ CALLS = {
     "PATCH /layers/{layer_id}": (Right.LISTINGS, {"name": "Slower"}),
     "POST /layers/{layer_id}/undo": (Right.LISTINGS, None),
     "POST /layers/use": (Right.LISTINGS, {"ids": [1], "layers": {"delivery": 1}}),
-    "POST /layer-sets": (Right.LISTINGS, {"channel": "hagglet", "name": "All", "layers": {"delivery": 1}}),
-}  # fmt: skip
-# these change nothing, or take a file, or depend on what the job is about: tried below and in other tests
+    "POST /layer-sets": (
+        Right.LISTINGS,
+        {"channel": "hagglet", "name": "All", "layers": {"delivery": 1}},
+    ),
+}
+# these change nothing, or take a file, or depend on what the job is about: tried below and in other
+# tests
 OTHERS = {
     "POST /families/propose",
     "POST /orders/foresee/{deed}",
@@ -132,8 +161,14 @@ def tokens(workplace):
 def standing_job(api):
     """The product X with its price, and a file that waits for somebody to look at it."""
     price = {"retail": {"amount": 1690, "currency": "EUR"}}
-    assert api.post("/api/v1/products", json={"sku": "X", "title": "x", "prices": price}).status_code == 201
-    files, data = {"file": ("a.csv", b"sku,title\nA,b\n")}, {"kind": "products", "rehearse": "false"}
+    assert (
+        api.post("/api/v1/products", json={"sku": "X", "title": "x", "prices": price}).status_code
+        == 201
+    )
+    files, data = (
+        {"file": ("a.csv", b"sku,title\nA,b\n")},
+        {"kind": "products", "rehearse": "false"},
+    )
     return api.post("/api/v1/imports", files=files, data=data).json()["id"]
 
 
@@ -190,5 +225,13 @@ def test_files_are_taken_from_those_who_may_change_what_they_say(api, tokens, ki
 
 def test_looking_is_free_to_all_who_are_signed_in(api, tokens):
     for role in Role:
-        for path in ("/products", "/orders", "/listings", "/channels", "/stock", "/history", "/categories"):
+        for path in (
+            "/products",
+            "/orders",
+            "/listings",
+            "/channels",
+            "/stock",
+            "/history",
+            "/categories",
+        ):
             assert api.get(f"/api/v1{path}", headers=tokens[role]).status_code == 200, (role, path)

@@ -1,7 +1,7 @@
 """Who delivers and reads, over the API."""
 
 from relvan.services.duties import take_share
-from relvan.services.stock.hold_backs import mind_silence
+from relvan.services.listings.hold_backs import mind_silence
 from tests.house import connect, read
 
 

@@ -5,9 +5,21 @@ from playwright.sync_api import expect
 from tests.browser.conftest import violations
 from tests.waiting import wait_until
 
-VIEWS = ("/setup/listeners", "/updates", "/updates/drift", "/stockroom/bins", "/stockroom/ledger", "/stockroom/coming",
-         "/stockroom/count?bin=A-01", "/stockroom/outlook", "/stock/PT-24-INK", "/prices/sales", "/prices/history",
-         "/prices/history?q=PT-14-INK", "/setup/channels/ownshop")  # fmt: skip
+VIEWS = (
+    "/setup/webhooks",
+    "/updates",
+    "/updates/drift",
+    "/stockroom/bins",
+    "/stockroom/ledger",
+    "/stockroom/coming",
+    "/stockroom/count?bin=A-01",
+    "/stockroom/outlook",
+    "/stock/PT-24-INK",
+    "/prices/sales",
+    "/prices/history",
+    "/prices/history?q=PT-14-INK",
+    "/setup/channels/ownshop",
+)
 
 
 def test_axe_finds_nothing_in_the_rooms_of_stock_and_prices(person, demo):
@@ -66,5 +78,5 @@ def test_drift_is_told_again_by_hand(person, demo):
     person.goto(f"{demo.url}/updates/drift")
     person.locator("tr", has_text="WA-CAN-1").locator("input[type=checkbox]").check()
     person.get_by_role("button", name="Tell the ticked ones again").click()
-    expect(person.locator("#toasts")).to_contain_text("1 told again.")
+    expect(person.locator("#toasts")).to_contain_text("1 update will be sent again.")
     wait_until(lambda: demo.world.listings("ownshop")["WA-CAN-1"]["price"] == 2790)

@@ -8,9 +8,18 @@ from playwright.sync_api import expect
 from tests.browser.conftest import violations
 from tests.waiting import wait_until
 
-VIEWS = ("/listings/coverage", "/listings/gaps", "/listings/gaps/grid?channel=hagglet", "/listings/pages",
-         "/listings/layers", "/listings/layers/1", "/listings/layers/new?channel=corvello&topic=wording",
-         "/listings/translations?channel=corvello", "/listings/findings", "/listings/findings?linked=yes")  # fmt: skip
+VIEWS = (
+    "/listings/coverage",
+    "/listings/gaps",
+    "/listings/gaps/grid?channel=hagglet",
+    "/listings/pages",
+    "/listings/layers",
+    "/listings/layers/1",
+    "/listings/layers/new?channel=corvello&topic=wording",
+    "/listings/translations?channel=corvello",
+    "/listings/findings",
+    "/listings/findings?linked=yes",
+)
 
 
 def test_axe_finds_nothing_in_the_rooms_of_the_listings(person, demo):
@@ -50,7 +59,9 @@ def test_a_refused_family_is_repaired(person, demo):
     expect(publish).to_be_enabled()
     publish.click()
     wanted = {"channel": "hagglet", "state": "live", "q": "Rill", "limit": 100}
-    wait_until(lambda: len(demo.api.get("/listings", params=wanted).json()["items"]) > 5, seconds=20)
+    wait_until(
+        lambda: len(demo.api.get("/listings", params=wanted).json()["items"]) > 5, seconds=20
+    )
 
 
 def test_a_delivery_layer_is_seen_changed_and_taken_back(person, demo):
@@ -81,7 +92,9 @@ def test_coverage_is_walked_by_keyboard(person, demo, key):
 
 
 def test_a_category_is_found_by_words_or_by_unfolding_the_tree_with_keys_alone(person, demo):
-    listing = demo.api.get("/listings", params={"channel": "corvello", "state": "draft", "limit": 1}).json()["items"][0]
+    listing = demo.api.get(
+        "/listings", params={"channel": "corvello", "state": "draft", "limit": 1}
+    ).json()["items"][0]
     demo.api.patch(f"/listings/{listing['id']}", json={"fields": {"page": "new"}})
     person.goto(f"{demo.url}/listings/{listing['id']}")
     field = person.get_by_role("combobox", name="Aisle")
@@ -90,7 +103,9 @@ def test_a_category_is_found_by_words_or_by_unfolding_the_tree_with_keys_alone(p
     person.keyboard.type("saucers")
     person.locator(".tree-box .leaf").first.wait_for()
     assert violations(person) == []
-    expect(person.locator(".tree-box .leaf")).to_have_text([re.compile("Growing / Vessels / Saucers")])
+    expect(person.locator(".tree-box .leaf")).to_have_text(
+        [re.compile("Growing / Vessels / Saucers")]
+    )
     person.keyboard.press("Enter")
     expect(field).to_have_value("Growing / Vessels / Saucers")
     expect(kept).to_have_value("cv-102")
@@ -108,7 +123,9 @@ def test_a_category_is_found_by_words_or_by_unfolding_the_tree_with_keys_alone(p
     person.keyboard.press("Escape")
     expect(person.locator(".tree-box")).to_be_hidden()
     person.get_by_role("button", name="Save", exact=True).click()
-    assert person.url.endswith(f"/listings/{listing['id']}"), "what is typed and not chosen is not sent"
+    assert person.url.endswith(f"/listings/{listing['id']}"), (
+        "what is typed and not chosen is not sent"
+    )
     assert field.evaluate("one => one.validationMessage") == "Choose one of the list."
 
 

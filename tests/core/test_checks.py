@@ -9,29 +9,68 @@ from relvan.core.catalogue.facts import difference, group_of, is_empty, with_fac
 
 # for every fact, values that stand alone and values that do not
 GOOD = {
-    "sku": ["PT-1", "Töpfe/7"], "title": ["Pot", "A “pot”"], "brand": ["Quillmoss"], "description": ["One\nTwo"],
-    "gtin": ["4006381333931"], "category": ["Pots", "Pots / Indoors"], "tax_code": ["reduced"], "weight_g": [1, 700],
-    "length_mm": [1, 90], "width_mm": [90], "height_mm": [90, 20_000], "cost": [0, 500], "floor": [0],
-    "case_quantity": [6], "case_weight_g": [4_000], "minimum_order": [2], "supplier": ["Own workshop"],
-    "origin": ["NL"], "hs_code": ["691200"], "fragile": [True], "aliases": [["OLD-1"], ["OLD-1", "OLD-2"]],
-    "price retail": [1690], "break retail 10": [1500], "attribute material": ["clay"],
-    "alias OLD-1": [{"title": "Old pot", "picture": "", "prices": {"retail": 1500}}], "kind": ["single", "service"],
-}  # fmt: skip
+    "sku": ["PT-1", "Töpfe/7"],
+    "title": ["Pot", "A “pot”"],
+    "brand": ["Quillmoss"],
+    "description": ["One\nTwo"],
+    "gtin": ["4006381333931"],
+    "category": ["Pots", "Pots / Indoors"],
+    "tax_code": ["reduced"],
+    "weight_g": [1, 700],
+    "length_mm": [1, 90],
+    "width_mm": [90],
+    "height_mm": [90, 20_000],
+    "cost": [0, 500],
+    "floor": [0],
+    "case_quantity": [6],
+    "case_weight_g": [4_000],
+    "minimum_order": [2],
+    "supplier": ["Own workshop"],
+    "origin": ["NL"],
+    "hs_code": ["691200"],
+    "fragile": [True],
+    "aliases": [["OLD-1"], ["OLD-1", "OLD-2"]],
+    "price retail": [1690],
+    "break retail 10": [1500],
+    "attribute material": ["clay"],
+    "alias OLD-1": [{"title": "Old pot", "picture": "", "prices": {"retail": 1500}}],
+    "kind": ["single", "service"],
+}
 WRONG = {
-    "sku": ["x" * 65, " PT", "a\tb"], "title": ["x" * 201, "a\x00b", "   "], "brand": ["x" * 121], "gtin": ["123"],
-    "category": ["A /  / B"], "tax_code": ["luxury"], "weight_g": [0, -1, 2_000_001], "length_mm": [0, 20_001],
-    "cost": [-1], "floor": [-5], "case_quantity": [0], "minimum_order": [0], "origin": ["nl"], "hs_code": ["12"],
-    "aliases": [["PT-1"], ["A", "a"], [" x"]], "price retail": [0, -1], "break retail 10": [0], "break retail 1": [5],
-    "attribute material": ["x" * 401], "attribute ": ["x"], "alias OLD-1": [{"title": "x" * 201}],
-    "kind": ["family"], "parts": [[["PT-1", 1]], [["B", 0]]], "axes": [[["Glaze", ["Ink"]]]],
+    "sku": ["x" * 65, " PT", "a\tb"],
+    "title": ["x" * 201, "a\x00b", "   "],
+    "brand": ["x" * 121],
+    "gtin": ["123"],
+    "category": ["A /  / B"],
+    "tax_code": ["luxury"],
+    "weight_g": [0, -1, 2_000_001],
+    "length_mm": [0, 20_001],
+    "cost": [-1],
+    "floor": [-5],
+    "case_quantity": [0],
+    "minimum_order": [0],
+    "origin": ["nl"],
+    "hs_code": ["12"],
+    "aliases": [["PT-1"], ["A", "a"], [" x"]],
+    "price retail": [0, -1],
+    "break retail 10": [0],
+    "break retail 1": [5],
+    "attribute material": ["x" * 401],
+    "attribute ": ["x"],
+    "alias OLD-1": [{"title": "x" * 201}],
+    "kind": ["family"],
+    "parts": [[["PT-1", 1]], [["B", 0]]],
+    "axes": [[["Glaze", ["Ink"]]]],
     "family": ["F"],
-}  # fmt: skip
+}
 START = {"sku": "PT-1", "title": "Pot", "kind": "single"}
 
 
 def picked(table):
     return st.dictionaries(st.sampled_from(sorted(table)), st.integers(0, 9), max_size=6).map(
-        lambda chosen: {name: table[name][number % len(table[name])] for name, number in chosen.items()}
+        lambda chosen: {
+            name: table[name][number % len(table[name])] for name, number in chosen.items()
+        }
     )
 
 
@@ -44,7 +83,11 @@ def good_facts():
     sides = ("length_mm", "width_mm", "height_mm")
     return (
         picked(GOOD)
-        .map(lambda facts: {**dict.fromkeys(sides, 90), **facts} if facts.keys() & set(sides) else facts)
+        .map(
+            lambda facts: (
+                {**dict.fromkeys(sides, 90), **facts} if facts.keys() & set(sides) else facts
+            )
+        )
         .filter(lambda facts: facts.get("sku") not in facts.get("aliases", []))
     )
 
@@ -54,7 +97,9 @@ def test_good_values_stand_together(facts):
     assert check_facts(with_facts(START, facts)) == []
 
 
-@given(good_facts(), picked(GOOD), picked(WRONG), st.sets(st.sampled_from(sorted(GOOD)), max_size=3))
+@given(
+    good_facts(), picked(GOOD), picked(WRONG), st.sets(st.sampled_from(sorted(GOOD)), max_size=3)
+)
 def test_checking_what_changes_finds_all_that_checking_everything_does(old, good, wrong, gone):
     before = with_facts(START, old)
     after = with_facts(before, {**dict.fromkeys(gone), **good, **wrong})
@@ -62,7 +107,9 @@ def test_checking_what_changes_finds_all_that_checking_everything_does(old, good
     assert fields(check_facts(after, changes)) == fields(check_facts(after))
 
 
-@pytest.mark.parametrize(("name", "value"), [(name, value) for name, values in WRONG.items() for value in values])
+@pytest.mark.parametrize(
+    ("name", "value"), [(name, value) for name, values in WRONG.items() for value in values]
+)
 def test_each_wrong_value_is_refused_alone(name, value):
     refusals = check_facts({**START, name: value})
     assert refusals, f"{name} took {value!r}"
@@ -98,7 +145,12 @@ def test_a_difference_knows_nothing_from_zero(before, after, changed):
     assert difference(before, after) == changed
 
 
-@given(st.dictionaries(st.sampled_from(sorted(GOOD)), st.none() | st.just("") | st.just(0) | st.just([]) | st.just(5)))
+@given(
+    st.dictionaries(
+        st.sampled_from(sorted(GOOD)),
+        st.none() | st.just("") | st.just(0) | st.just([]) | st.just(5),
+    )
+)
 def test_facts_that_say_nothing_are_never_kept(new):
     kept = with_facts(START, new)
     assert not any(is_empty(value) for value in kept.values())
@@ -107,8 +159,14 @@ def test_facts_that_say_nothing_are_never_kept(new):
 
 @pytest.mark.parametrize(
     ("name", "group"),
-    [("price retail", "price "), ("break trade 10", "break "), ("trait Glaze", "trait "), ("weight_g", "weight_g"),
-     ("attribute depth of the rim", "attribute "), ("", "")],
-)  # fmt: skip
+    [
+        ("price retail", "price"),
+        ("break trade 10", "break"),
+        ("trait Glaze", "trait"),
+        ("weight_g", "weight_g"),
+        ("attribute depth of the rim", "attribute"),
+        ("", ""),
+    ],
+)
 def test_facts_there_can_be_many_of_have_a_group(name, group):
     assert group_of(name) == group

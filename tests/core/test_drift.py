@@ -4,7 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from relvan.core.channels.drift import Stand, differences, pages_a_look
+from relvan.core.channels.drift import Stand, find_drift, pages_a_look
 from relvan.core.channels.pulse import BARS, percentile, pulse
 
 SENT = Stand(1690, 5, {"title": "A pot", "text": "Of clay", "stock": "x"})
@@ -18,23 +18,31 @@ SENT = Stand(1690, 5, {"title": "A pot", "text": "Of clay", "stock": "x"})
         (Stand(1690, 4, {}), ("quantity",), (), []),
         (Stand(1500, 4, {}), ("quantity",), (), [("price", "1690", "1500")]),
         (Stand(None, None, {}), (), (), []),
-        (Stand(1690, 5, {"title": "A cup", "colour": "red"}), (), (), [("content", "title: A pot", "title: A cup")]),
+        (
+            Stand(1690, 5, {"title": "A cup", "colour": "red"}),
+            (),
+            (),
+            [("content", "title: A pot", "title: A cup")],
+        ),
         (Stand(1690, 5, {"title": " A pot "}), (), (), []),
         (Stand(1690, 5, {"title": "A cup"}), (), ("title",), []),
         (Stand(1690, 5, {"title": "A cup"}), ("content",), (), []),
     ],
 )
 def test_what_is_sent_beside_what_is_shown(shown, unsettled, owned, found):
-    told = [(one.topic, one.ours, one.theirs) for one in differences(SENT, shown, unsettled=unsettled, owned=owned)]
+    told = [
+        (one.topic, one.ours, one.theirs)
+        for one in find_drift(SENT, shown, unsettled=unsettled, owned=owned)
+    ]
     assert told == found
 
 
 def test_what_was_never_sent_is_not_compared():
-    assert differences(Stand(None, None, {}), SENT) == []
+    assert find_drift(Stand(None, None, {}), SENT) == []
 
 
 def test_a_long_text_is_told_short():
-    (found,) = differences(Stand(None, None, {"text": "a" * 500}), Stand(None, None, {"text": "b"}))
+    (found,) = find_drift(Stand(None, None, {"text": "a" * 500}), Stand(None, None, {"text": "b"}))
     assert (len(found.ours), found.theirs) == (126, "text: b")
 
 
@@ -46,16 +54,22 @@ def test_a_look_takes_a_small_share_of_the_rate_limit(rate, every, pages):
 def test_the_pulse_holds_six_hours_in_bars_of_ten_minutes():
     now = datetime(2026, 11, 24, 12, tzinfo=UTC)
     samples = [
-        (now - timedelta(minutes=minutes), seconds) for minutes, seconds in ((1, 2.0), (2, 8.0), (11, 1.0), (999, 9))
+        (now - timedelta(minutes=minutes), seconds)
+        for minutes, seconds in ((1, 2.0), (2, 8.0), (11, 1.0), (999, 9))
     ]
     beats = pulse(samples, now)
     assert len(beats) == BARS
-    assert [(beat.count, beat.half, beat.most) for beat in beats[-2:]] == [(1, 1.0, 1.0), (2, 2.0, 8.0)]
+    assert [(beat.count, beat.half, beat.most) for beat in beats[-2:]] == [
+        (1, 1.0, 1.0),
+        (2, 2.0, 8.0),
+    ]
     assert sum(beat.count for beat in beats) == 3
     assert [beat.height for beat in beats[:3]] == [0, 0, 0]
     assert 0 < beats[-2].height < beats[-1].height < 1
 
 
-@pytest.mark.parametrize(("values", "share", "found"), [([1], 0.95, 1), (range(1, 101), 0.95, 95), ([3, 9], 0.99, 9)])
+@pytest.mark.parametrize(
+    ("values", "share", "found"), [([1], 0.95, 1), (range(1, 101), 0.95, 95), ([3, 9], 0.99, 9)]
+)
 def test_percentiles(values, share, found):
     assert percentile(list(values), share) == found

@@ -1,4 +1,5 @@
-"""Sharing duties among workers: whatever happens, none is left out, none is two workers', none has too much."""
+"""Sharing duties among workers: whatever happens, none is left out, none is two workers', none has
+too much."""
 
 from datetime import UTC, datetime, timedelta
 
@@ -17,10 +18,25 @@ DUTIES = [f"channel:{n}" for n in range(1, 8)]
     ("held", "living", "me", "mine"),
     [
         ({}, [], "anvil", {"a", "b", "c", "d"}),  # alone: all
-        ({"a": "anvil", "b": "anvil", "c": "anvil", "d": "anvil"}, ["anvil"], "bellows", set()),  # nothing is snatched
-        ({"a": "anvil", "b": "anvil", "c": "anvil", "d": "anvil"}, ["anvil", "bellows"], "anvil", {"a", "b"}),
+        (
+            {"a": "anvil", "b": "anvil", "c": "anvil", "d": "anvil"},
+            ["anvil"],
+            "bellows",
+            set(),
+        ),  # nothing is snatched
+        (
+            {"a": "anvil", "b": "anvil", "c": "anvil", "d": "anvil"},
+            ["anvil", "bellows"],
+            "anvil",
+            {"a", "b"},
+        ),
         ({"a": "anvil", "b": "anvil"}, ["anvil", "bellows"], "bellows", {"c", "d"}),
-        ({"a": "anvil", "b": "anvil", "c": "bellows", "d": "bellows"}, ["bellows"], "bellows", {"a", "b", "c", "d"}),
+        (
+            {"a": "anvil", "b": "anvil", "c": "bellows", "d": "bellows"},
+            ["bellows"],
+            "bellows",
+            {"a", "b", "c", "d"},
+        ),
         ({"a": "anvil", "gone": "bellows"}, ["anvil", "bellows"], "bellows", {"b", "c"}),
     ],
 )
@@ -47,12 +63,19 @@ def test_after_a_turn_of_each_all_is_held_once_and_fairly(rounds, count):
         for _ in range(2):  # in the first turns some give up what others take in the second
             for me in living:
                 mine = share_of(duties, held, living, me)
-                others = {duty for duty, worker in held.items() if worker in living and worker != me}
+                others = {
+                    duty for duty, worker in held.items() if worker in living and worker != me
+                }
                 assert not mine & others
-                held = {duty: worker for duty, worker in held.items() if worker != me} | dict.fromkeys(mine, me)
+                held = {
+                    duty: worker for duty, worker in held.items() if worker != me
+                } | dict.fromkeys(mine, me)
         assert set(held) == set(duties)
         assert set(held.values()) <= set(living)
         fair = -(-count // len(living))
         assert all(list(held.values()).count(one) <= fair for one in living)
         settled = dict(held)
-        assert all(share_of(duties, held, living, me) == {d for d, w in settled.items() if w == me} for me in living)
+        assert all(
+            share_of(duties, held, living, me) == {d for d, w in settled.items() if w == me}
+            for me in living
+        )

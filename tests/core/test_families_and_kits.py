@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.catalogue.families import (
-    Member,
+    LooseProduct,
     check_traits,
     combination_key,
     fill_pattern,
@@ -14,10 +14,17 @@ from relvan.core.catalogue.families import (
     shared_title,
     widen,
 )
-from relvan.core.catalogue.kits import PartStock, PartWorth, can_be_made, find_circle, kit_sums, leaves_of
+from relvan.core.catalogue.kits import (
+    PartStock,
+    PartWorth,
+    can_be_made,
+    find_circle,
+    kit_sums,
+    leaves_of,
+)
 from relvan.core.catalogue.product import Trait
 from relvan.core.refusal import Refused
-from relvan.core.stock.availability import Balance, StockPolicy, free_over, shown_quantity
+from relvan.core.stock.availability import StockBalance, StockPolicy, free_over, shown_quantity
 
 AXES = (Trait("Glaze", ("Ink", "Oat")), Trait("Size", ("9 cm",)))
 
@@ -69,7 +76,10 @@ def test_widening_adds_what_is_new_at_the_end_and_nothing_twice():
     ],
 )
 def test_what_differs_is_proposed(titles, attributes, traits, first):
-    members = [Member(str(n), title, held) for n, (title, held) in enumerate(zip(titles, attributes, strict=True))]
+    members = [
+        LooseProduct(str(n), title, held)
+        for n, (title, held) in enumerate(zip(titles, attributes, strict=True))
+    ]
     found = propose(members)
     assert found.traits == traits
     assert found.values["0"] == first
@@ -77,7 +87,7 @@ def test_what_differs_is_proposed(titles, attributes, traits, first):
 
 
 def test_products_that_do_not_differ_are_told_so():
-    assert not propose([Member("A", "Pot", {}), Member("B", "Pot", {})]).tells_apart
+    assert not propose([LooseProduct("A", "Pot", {}), LooseProduct("B", "Pot", {})]).tells_apart
 
 
 @given(st.lists(st.text(alphabet="abc ,", max_size=12), min_size=1, max_size=5))
@@ -90,7 +100,13 @@ def test_a_shared_title_is_where_every_title_begins(ends):
 
 @pytest.mark.parametrize(
     ("pattern", "filled"),
-    [("{Glaze:3}-{Size:2}", "CEL-14"), ("{glaze}", "Celadon"), ("X{#}", "X7"), ("plain", "plain"), ("{Size}", "14 cm")],
+    [
+        ("{Glaze:3}-{Size:2}", "CEL-14"),
+        ("{glaze}", "Celadon"),
+        ("X{#}", "X7"),
+        ("plain", "plain"),
+        ("{Size}", "14 cm"),
+    ],
 )
 def test_patterns_are_filled(pattern, filled):
     assert fill_pattern(pattern, {"Glaze": "Celadon", "Size": "14 cm"}, 7) == filled
@@ -100,7 +116,11 @@ def test_patterns_are_filled(pattern, filled):
     ("axes", "sku", "code"),
     [
         ([Trait("A", ())], "{A}", "missing"),
-        ([Trait("A", tuple(map(str, range(40)))), Trait("B", tuple(map(str, range(40))))], "{A}{B}", "too-many"),
+        (
+            [Trait("A", tuple(map(str, range(40)))), Trait("B", tuple(map(str, range(40))))],
+            "{A}{B}",
+            "too-many",
+        ),
         ([Trait("A", ("x", "y"))], "SAME", "twice"),
         ([Trait("A", ("x",))], "{Colour}", "unknown"),
     ],
@@ -133,7 +153,9 @@ def test_leaves_are_added_up_through_kits_within_kits():
 
 def stock(sku, quantity, **on_hand):
     places = {"mill": 1, "yard": 2}
-    return PartStock(sku, quantity, {places[name]: Balance(name, units) for name, units in on_hand.items()})
+    return PartStock(
+        sku, quantity, {places[name]: StockBalance(name, units) for name, units in on_hand.items()}
+    )
 
 
 PLACES = {1: "Millrace", 2: "Yard"}
@@ -159,7 +181,9 @@ units = st.dictionaries(st.sampled_from([1, 2]), st.integers(0, 30), max_size=2)
 @given(st.lists(st.tuples(st.integers(1, 5), units), min_size=1, max_size=4))
 def test_apart_never_makes_fewer_than_together(asked):
     parts = [
-        PartStock(f"P{n}", quantity, {where: Balance("w", there) for where, there in held.items()})
+        PartStock(
+            f"P{n}", quantity, {where: StockBalance("w", there) for where, there in held.items()}
+        )
         for n, (quantity, held) in enumerate(asked)
     ]
     together = sum(held.free for held in can_be_made(parts, PLACES, apart=False).values())

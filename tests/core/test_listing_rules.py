@@ -4,44 +4,23 @@ from dataclasses import replace
 
 import pytest
 
-from relvan.core.listings.cascade import FieldValue, ListedProduct, Source, resolve_fields
-from relvan.core.listings.gaps import find_gaps
-from relvan.core.listings.rulebook import (
-    CallLimits,
-    Category,
-    FieldRule,
-    OrderReading,
-    PictureRule,
-    RowsAtOnce,
-    Rulebook,
-)
+from relvan.core.listings.cascade import FieldValue, ListedProduct, Source, Voice, resolve_fields
+from relvan.core.listings.gaps import Shelf, find_gaps
 from relvan.core.listings.state import ListingFacts, ListingState, listing_state, topics_behind
+from tests.steps.listing_rules import BOOK
 
-BOOK = Rulebook(
-    key="fair", name="Fair", dialect="notices", edition=1, currency="EUR", token_label="Token",
-    categories=(Category(key="c-pots", name="Pots"), Category(key="c-tools", name="Tools")),
-    pictures=PictureRule(least=1, most=3, least_side_px=300), least_price=100, most_units=99,
-    calls=CallLimits(per_second=10, burst=10), rows_at_once=RowsAtOnce(quantity=5, price=5),
-    orders=OrderReading(poll_every_s=1, page=10, overlap=2),
-    fields=(
-        FieldRule(name="heading", label="Heading", required=True, least=3, most=20, origin="title"),
-        FieldRule(name="shelf", label="Shelf", kind="category", required=True, origin="category"),
-        FieldRule(name="material", label="Material", required_in=("c-pots",), origin="attributes.material"),
-        FieldRule(name="days", label="Days", kind="number", required=True, least=0, most=30, default="2"),
-        FieldRule(name="condition", label="Condition", kind="choice", choices=("new", "used"), default="new"),
-        FieldRule(name="barcode", label="Barcode", kind="gtin", origin="gtin"),
-    ),
-)  # fmt: skip
-POT = ListedProduct("PT", "Aubrey pot", category="pots", attributes={"Material": "stoneware"}, picture_sides=(800,))
+POT = ListedProduct(
+    "PT", "Aubrey pot", category="pots", attributes={"Material": "stoneware"}, picture_sides=(800,)
+)
 
 
 def gaps_of(product=POT, own=None, *, price=1690, quantity=5, live=False):
-    fields = resolve_fields(BOOK, own or {}, product)
-    return find_gaps(BOOK, fields, product, price=price, quantity=quantity, live=live)
+    fields = resolve_fields(Voice(BOOK), own or {}, product)
+    return find_gaps(BOOK, fields, product, Shelf(price=price, quantity=quantity, live=live))
 
 
 def test_each_value_comes_from_the_nearest_source():
-    fields = resolve_fields(BOOK, {"heading": "Our own"}, POT)
+    fields = resolve_fields(Voice(BOOK), {"heading": "Our own"}, POT)
     assert fields["heading"] == FieldValue("Our own", Source.LISTING)
     assert fields["shelf"] == FieldValue("c-pots", Source.PRODUCT)
     assert fields["material"] == FieldValue("stoneware", Source.PRODUCT)
@@ -50,8 +29,10 @@ def test_each_value_comes_from_the_nearest_source():
 
 
 def test_a_category_of_the_same_name_is_found_without_regard_to_case_and_another_is_not():
-    assert resolve_fields(BOOK, {}, POT)["shelf"].value == "c-pots"
-    assert resolve_fields(BOOK, {}, replace(POT, category="Vases"))["shelf"] == FieldValue("", Source.NONE)
+    assert resolve_fields(Voice(BOOK), {}, POT)["shelf"].value == "c-pots"
+    assert resolve_fields(Voice(BOOK), {}, replace(POT, category="Vases"))["shelf"] == FieldValue(
+        "", Source.NONE
+    )
 
 
 def test_a_complete_listing_has_no_gaps_and_meets_all_demands():
@@ -75,7 +56,12 @@ def test_a_complete_listing_has_no_gaps_and_meets_all_demands():
         ({"own": {"condition": "broken"}}, "condition", "not allowed", "listing"),
         ({"own": {"barcode": "4006381333932"}}, "barcode", "bad identifier", "product"),
         ({"product": replace(POT, picture_sides=())}, "pictures", "too few pictures", "pictures"),
-        ({"product": replace(POT, picture_sides=(800, 200))}, "pictures", "small pictures", "pictures"),
+        (
+            {"product": replace(POT, picture_sides=(800, 200))},
+            "pictures",
+            "small pictures",
+            "pictures",
+        ),
         ({"price": None}, "price", "no price", "price"),
         ({"price": 99}, "price", "low price", "price"),
         ({"quantity": 0}, "quantity", "no stock", "stock"),
@@ -104,7 +90,15 @@ HELD = {"content": "a", "pictures": "p", "price": "100", "quantity": "5"}
 
 
 def facts(**changes):
-    start = {"gaps": 0, "wish": "none", "placed": False, "shown": False, "refusal": "", "held": HELD, "sent": {}}
+    start = {
+        "gaps": 0,
+        "wish": "none",
+        "placed": False,
+        "shown": False,
+        "refusal": "",
+        "held": HELD,
+        "sent": {},
+    }
     return ListingFacts(**{**start, **changes})
 
 
@@ -117,12 +111,21 @@ def facts(**changes):
         ({"wish": "live", "refusal": "no"}, ListingState.REFUSED),
         ({"refusal": "no"}, ListingState.REFUSED),
         ({"placed": True, "shown": True, "wish": "live", "sent": HELD}, ListingState.LIVE),
-        ({"placed": True, "shown": True, "wish": "live", "sent": {**HELD, "price": "90"}}, ListingState.BEHIND),
-        ({"placed": True, "shown": True, "wish": "live", "sent": HELD, "gaps": 1}, ListingState.LIVE),
+        (
+            {"placed": True, "shown": True, "wish": "live", "sent": {**HELD, "price": "90"}},
+            ListingState.BEHIND,
+        ),
+        (
+            {"placed": True, "shown": True, "wish": "live", "sent": HELD, "gaps": 1},
+            ListingState.LIVE,
+        ),
         ({"placed": True, "shown": True, "wish": "down", "sent": HELD}, ListingState.SENDING),
         ({"placed": True, "shown": False, "wish": "down", "sent": HELD}, ListingState.DOWN),
         ({"placed": True, "shown": False, "wish": "live", "sent": HELD}, ListingState.SENDING),
-        ({"placed": True, "shown": True, "wish": "live", "sent": HELD, "refusal": "no"}, ListingState.REFUSED),
+        (
+            {"placed": True, "shown": True, "wish": "live", "sent": HELD, "refusal": "no"},
+            ListingState.REFUSED,
+        ),
     ],
 )
 def test_the_state_follows_from_the_facts_and_says_why(changes, state):

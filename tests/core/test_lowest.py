@@ -48,7 +48,11 @@ def test_the_lowest_price_that_covers_fees_is_the_first_that_does(wanted, rule):
 
 
 @given(
-    st.decimals(-20, 60, places=1), rules, st.integers(0, 900), st.integers(0, 400), st.sampled_from((0, 7, 20, 25.5))
+    st.decimals(-20, 60, places=1),
+    rules,
+    st.integers(0, 900),
+    st.integers(0, 400),
+    st.sampled_from((0, 7, 20, 25.5)),
 )
 @example(Decimal(12), RULE, 1150, 380, 20)
 @example(Decimal(0), FeeRule(), 0, 0, 0)
@@ -67,12 +71,19 @@ def test_the_lowest_price_with_a_margin_is_the_first_that_has_it(margin, rule, c
 
 def test_the_worked_examples():
     assert [lowest_covering(wanted, RULE) for wanted in (2400, 100, 999)] == [2966, 170, 1260]
-    assert lowest_with_margin(Decimal(12), RULE, cost=1150, delivery=380, tax_percent=Decimal(20)) == 2823
+    assert (
+        lowest_with_margin(Decimal(12), RULE, cost=1150, delivery=380, tax_percent=Decimal(20))
+        == 2823
+    )
 
 
 @pytest.mark.parametrize("percent", [100, 150])
 def test_where_fees_eat_every_price_there_is_none(percent):
-    rule = FeeRule(referral_percent=Decimal(60), processing_percent=Decimal(percent - 60)) if percent < 160 else RULE
+    rule = (
+        FeeRule(referral_percent=Decimal(60), processing_percent=Decimal(percent - 60))
+        if percent < 160
+        else RULE
+    )
     assert lowest_covering(500, rule) is None
     assert lowest_with_margin(Decimal(5), rule, cost=500) is None
 

@@ -60,7 +60,9 @@ def test_a_movement_that_cannot_be_is_refused(reason, level, wish, code):
     st.integers(-60, 60) | st.none(),
     st.integers(-5, 60) | st.none(),
 )
-def test_no_accepted_movement_leaves_a_bin_below_nothing_or_blocks_more_than_lies_there(reason, level, change, counted):
+def test_no_accepted_movement_leaves_a_bin_below_nothing_or_blocks_more_than_lies_there(
+    reason, level, change, counted
+):
     try:
         found = movement_change(reason, level, change=change, counted=counted)
     except Refused:

@@ -2,7 +2,13 @@
 
 import pytest
 
-from relvan.core.stock.availability import Balance, StockPolicy, policy_data, policy_from, shown_quantity
+from relvan.core.stock.availability import (
+    StockBalance,
+    StockPolicy,
+    policy_data,
+    policy_from,
+    shown_quantity,
+)
 from relvan.core.stock.nearest import NearerPolicies
 
 CHANNEL, POTS, INDOORS, FAMILY, PRODUCT, LISTING = (StockPolicy(cap=cap) for cap in range(1, 7))
@@ -23,16 +29,26 @@ CHANNEL, POTS, INDOORS, FAMILY, PRODUCT, LISTING = (StockPolicy(cap=cap) for cap
     ],
 )
 def test_listing_product_family_category_channel(listing, product, family, category, cap, whose):
-    nearer = NearerPolicies({1: LISTING}, {10: PRODUCT, 100: FAMILY}, {"pots": POTS, "pots / indoors": INDOORS})
-    found = nearer.nearest(CHANNEL, listing=listing, product=product, family=family, category=category)
+    nearer = NearerPolicies(
+        {1: LISTING}, {10: PRODUCT, 100: FAMILY}, {"pots": POTS, "pots / indoors": INDOORS}
+    )
+    found = nearer.nearest(
+        CHANNEL, listing=listing, product=product, family=family, category=category
+    )
     assert (found.policy.cap, found.whose) == (cap, whose)
 
 
 def test_the_why_says_whose_policy_it_is():
-    shown = shown_quantity([Balance("Millrace", 9)], StockPolicy(cap=4), whose="of the product")
+    shown = shown_quantity(
+        [StockBalance("Millrace", 9)], StockPolicy(cap=4), whose="of the product"
+    )
     assert [(step.label, step.value) for step in shown.why.steps] == [
-        ("Millrace", "9"), ("Free", "9"), ("Stock policy", "of the product"), ("Cap", "4"), ("Shown", "4"),
-    ]  # fmt: skip
+        ("Millrace", "9"),
+        ("Free", "9"),
+        ("Stock rule", "of the product"),
+        ("Cap", "4"),
+        ("Shown", "4"),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -45,5 +61,5 @@ def test_the_why_says_whose_policy_it_is():
     ],
 )
 def test_a_listing_stays_up_at_zero_or_is_paused(policy, free, paused):
-    assert shown_quantity([Balance("Millrace", free)], policy).paused is paused
+    assert shown_quantity([StockBalance("Millrace", free)], policy).paused is paused
     assert policy_from(policy_data(policy)) == policy

@@ -22,12 +22,32 @@ ALL, PART, NONE = Extent.ALL, Extent.PART, Extent.NONE
     [
         ([LineFacts(2)], 0, (NONE, NONE, NONE, NONE), "2 of 2 short, not paid"),
         ([LineFacts(2, reserved=2)], 100, (ALL, NONE, NONE, ALL), "2 of 2 to pick, paid"),
-        ([LineFacts(2, reserved=1)], 50, (PART, NONE, NONE, PART), "1 of 2 short, 1 of 2 to pick, part paid"),
-        ([LineFacts(2, reserved=2, picked=1)], 100, (ALL, PART, NONE, ALL), "1 of 2 to pick, 1 to ship, paid"),
+        (
+            [LineFacts(2, reserved=1)],
+            50,
+            (PART, NONE, NONE, PART),
+            "1 of 2 short, 1 of 2 to pick, part paid",
+        ),
+        (
+            [LineFacts(2, reserved=2, picked=1)],
+            100,
+            (ALL, PART, NONE, ALL),
+            "1 of 2 to pick, 1 to ship, paid",
+        ),
         ([LineFacts(2, picked=2, shipped=2)], 100, (ALL, ALL, ALL, ALL), "shipped, paid"),
-        ([LineFacts(1, picked=1, shipped=1), LineFacts(1)], 100, (PART, PART, PART, ALL), "1 of 2 short, paid"),
+        (
+            [LineFacts(1, picked=1, shipped=1), LineFacts(1)],
+            100,
+            (PART, PART, PART, ALL),
+            "1 of 2 short, paid",
+        ),
         ([LineFacts(1, stocked=False)], 100, (ALL, ALL, ALL, ALL), "shipped, paid"),
-        ([LineFacts(1, known=False)], 100, (NONE, NONE, NONE, ALL), "1 unknown line, 1 of 1 short, paid"),
+        (
+            [LineFacts(1, known=False)],
+            100,
+            (NONE, NONE, NONE, ALL),
+            "1 unknown line, 1 of 1 short, paid",
+        ),
     ],
 )
 def test_facts_and_words(lines, paid, facts, words):
@@ -53,7 +73,8 @@ def test_an_order_goes_to_the_tray_where_it_belongs(line, shipments, unknown, pa
 
 
 @pytest.mark.parametrize(
-    ("gross", "percent", "tax"), [(2400, 20, 400), (999, 20, 166), (100, 0, 0), (1100, 10, 100), (1, 20, 0)]
+    ("gross", "percent", "tax"),
+    [(2400, 20, 400), (999, 20, 166), (100, 0, 0), (1100, 10, 100), (1, 20, 0)],
 )
 def test_the_tax_inside_an_amount(gross, percent, tax):
     assert tax_inside(gross, Decimal(percent)) == tax
@@ -96,7 +117,9 @@ def test_roles_hold_their_rights_and_no_others():
     assert all(Right.SETUP not in rights for role, rights in RIGHTS.items() if role != Role.OWNER)
 
 
-@pytest.mark.parametrize(("password", "good"), [("x" * 9, False), ("x" * 10, True), ("x" * 201, False)])
+@pytest.mark.parametrize(
+    ("password", "good"), [("x" * 9, False), ("x" * 10, True), ("x" * 201, False)]
+)
 def test_a_password_is_long_enough(password, good):
     if good:
         check_password(password)

@@ -7,8 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from relvan.core.stock.availability import Balance, StockPolicy, shown_quantity
-from relvan.core.stock.pace import LONGEST_SILENCE, Pace, Selling, Unseen, counted_silence, pace_of, silence_of
+from relvan.core.stock.availability import StockBalance, StockPolicy, shown_quantity
+from relvan.core.stock.pace import (
+    LONGEST_SILENCE,
+    Selling,
+    SellingPace,
+    Unseen,
+    counted_silence,
+    pace_of,
+    silence_of,
+)
 from relvan.core.stock.risk import hold_back_by_risk
 
 HAGGLET, SHOP = 7, 8
@@ -20,11 +28,15 @@ MINUTES = st.floats(0, 5_000)
 @pytest.mark.parametrize(
     ("parts", "lag", "pace"),
     [
-        ({1: 1}, 5, Pace(0.2, 5, True, 0, 4, SILENT)),
-        ({2: 3}, 2, Pace(0.3 / 3, 2, True, 1 / 3)),  # a third of a kit is gone with each part
-        ({1: 1, 2: 1}, 5, Pace(0.3, 5, True, 1, 4, SILENT)),  # each of the fastest part
-        ({1: 2}, 5, Pace(0.1, 5, True, 0, 2, SILENT)),
-        ({9: 1}, None, Pace(0, 1, False)),
+        ({1: 1}, 5, SellingPace(0.2, 5, True, 0, 4, SILENT)),
+        (
+            {2: 3},
+            2,
+            SellingPace(0.3 / 3, 2, True, 1 / 3),
+        ),  # a third of a kit is gone with each part
+        ({1: 1, 2: 1}, 5, SellingPace(0.3, 5, True, 1, 4, SILENT)),  # each of the fastest part
+        ({1: 2}, 5, SellingPace(0.1, 5, True, 0, 2, SILENT)),
+        ({9: 1}, None, SellingPace(0, 1, False)),
     ],
 )
 def test_the_pace_of_a_kit_is_that_of_its_fastest_part(parts, lag, pace):
@@ -32,7 +44,7 @@ def test_the_pace_of_a_kit_is_that_of_its_fastest_part(parts, lag, pace):
 
 
 def test_what_a_channel_sells_unseen_is_held_back_by_the_others():
-    assert pace_of({1: 1}, SELLING, 5, HAGGLET) == Pace(0.2, 5)
+    assert pace_of({1: 1}, SELLING, 5, HAGGLET) == SellingPace(0.2, 5)
     both = Selling(unseen=(*SELLING.unseen, Unseen(SHOP, "Shop", 3, {1: 0.5})))
     assert [pace_of({1: 1}, both, 5, which).unseen for which in (HAGGLET, SHOP, 9)] == [0.5, 4, 4.5]
     assert pace_of({1: 1}, both, 5, 9).silent == f"{SILENT}; Shop, silent for 3 min"
@@ -40,7 +52,12 @@ def test_what_a_channel_sells_unseen_is_held_back_by_the_others():
 
 @pytest.mark.parametrize(
     ("pace", "mean"),
-    [(Pace(0.2, 5), 1.0), (Pace(0.2, 5, unseen=2.5), 3.5), (Pace(0, 5, oversold=1), 1.0), (Pace(-1, 5, unseen=-1), 0)],
+    [
+        (SellingPace(0.2, 5), 1.0),
+        (SellingPace(0.2, 5, unseen=2.5), 3.5),
+        (SellingPace(0, 5, oversold=1), 1.0),
+        (SellingPace(-1, 5, unseen=-1), 0),
+    ],
 )
 def test_what_is_sold_meanwhile(pace, mean):
     assert pace.mean == pytest.approx(mean)
@@ -48,8 +65,8 @@ def test_what_is_sold_meanwhile(pace, mean):
 
 def test_what_a_silent_channel_may_have_sold_is_held_back_and_said():
     # as much as if all of it sold within the lag: P(N > 8) <= 0.01 for N ~ Poisson(3)
-    pace = Pace(0.1, 10, unseen=2, silent="Hagglet, silent for 20 min")
-    shown = shown_quantity([Balance("w", 20)], StockPolicy(risk=Decimal("0.01")), pace=pace)
+    pace = SellingPace(0.1, 10, unseen=2, silent="Hagglet, silent for 20 min")
+    shown = shown_quantity([StockBalance("w", 20)], StockPolicy(risk=Decimal("0.01")), pace=pace)
     assert hold_back_by_risk(0.1, 30, 0.01) == 8
     assert shown.quantity == 12
     assert shown.why.steps[-2].detail == (
@@ -70,7 +87,9 @@ def test_what_a_silent_channel_may_have_sold_is_held_back_and_said():
     ],
 )
 def test_when_a_channel_is_silent(age, failing, before, minutes):
-    found = silence_of(None if age is None else timedelta(seconds=age), failing=failing, before=before)
+    found = silence_of(
+        None if age is None else timedelta(seconds=age), failing=failing, before=before
+    )
     assert found == minutes
 
 

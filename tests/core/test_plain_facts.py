@@ -8,18 +8,22 @@ from relvan.core.catalogue.checks import check_facts, surely_right, wrong_values
 from relvan.core.catalogue.completeness import completeness, may_turn
 from relvan.core.catalogue.plain import PlainRows, Standing, are_plain, questionable, with_sides
 from relvan.core.imports.blocks import Block, BlockReader
-from relvan.core.imports.cells import Reading, plain_text, plain_texts
-from relvan.core.imports.kinds import KINDS, FileKind
+from relvan.core.imports.cells import CellReading, plain_text, plain_texts
+from relvan.core.imports.columns import FileKind
+from relvan.core.imports.kinds import KINDS
 from relvan.core.imports.mapping import MappedColumn
-from relvan.core.imports.plain import Repeated, is_plain_file, judge_plain, keys_of, repeated
+from relvan.core.imports.plain import RepeatedValues, is_plain_file, judge_plain, keys_of, repeated
 from relvan.core.imports.things import Options
 
 PRODUCTS = KINDS[FileKind.PRODUCTS]
-NOTHING_TWICE = Repeated((), ())
+NOTHING_TWICE = RepeatedValues((), ())
 
 
 def reader(*names, **how):
-    mapped = [(n, PRODUCTS.column(name), MappedColumn(name, name, Reading(**how))) for n, name in enumerate(names)]
+    mapped = [
+        (n, PRODUCTS.column(name), MappedColumn(name, name, CellReading(**how)))
+        for n, name in enumerate(names)
+    ]
     return BlockReader(mapped, {"": "EUR", "retail": "EUR", "yen": "JPY"})
 
 
@@ -33,7 +37,8 @@ def judge(rows, known=None, taken=(), twice=NOTHING_TWICE, **options):
 
 
 def told(judged):
-    """(position, SKU, verdict, change) of the rows that are beyond question, in the order of the file."""
+    """(position, SKU, verdict, change) of the rows that are beyond question, in the order of the
+    file."""
     return sorted(
         (rows.positions[at], rows.subjects[at], verdict, rows.change(at))
         for verdict, rows in judged.clear.items()
@@ -97,7 +102,13 @@ def test_wrong_values_are_those_that_the_check_of_one_product_refuses(name, righ
 
 
 @pytest.mark.parametrize("name", ["sku", "title", "brand", "description", "category", "supplier"])
-@given(values=st.lists(st.sampled_from(["A", "Töpfe / 4", "", " ", " A", "A\n", "x" * 64, "x" * 65, "x" * 201, None])))
+@given(
+    values=st.lists(
+        st.sampled_from(
+            ["A", "Töpfe / 4", "", " ", " A", "A\n", "x" * 64, "x" * 65, "x" * 201, None]
+        )
+    )
+)
 def test_one_look_at_a_whole_column_never_overlooks_a_wrong_value(name, values):
     wrong = wrong_values(name, {*values} - {None})
     assert not (surely_right(name, values) and wrong)
@@ -152,7 +163,9 @@ def test_cells_that_python_takes_for_equal_are_told_apart():
     read = columns.read([2, 3, 4, 5], said)
     assert read.columns["title"] == ["1", "yes", "1", "1"]
     assert read.columns["fragile"] == [True, True, True, True]
-    assert columns.read([6], [[True, True, False]]).columns["title"] == ["yes"], "what was remembered is the same"
+    assert columns.read([6], [[True, True, False]]).columns["title"] == ["yes"], (
+        "what was remembered is the same"
+    )
 
 
 def test_what_is_remembered_of_a_column_stays_with_that_column():
@@ -165,7 +178,10 @@ def test_a_row_says_the_same_in_whatever_block_it_is_read(rows):
     positions = list(range(2, 2 + len(rows)))
     together = list(reader("sku", "cost", "weight_g").read(positions, rows).rows())
     columns = reader("sku", "cost", "weight_g")
-    alone = [columns.read([position], [row]).row(0) for position, row in zip(positions, rows, strict=True)]
+    alone = [
+        columns.read([position], [row]).row(0)
+        for position, row in zip(positions, rows, strict=True)
+    ]
     assert together == alone
 
 
@@ -174,7 +190,12 @@ def test_new_products_are_told_with_all_their_facts_and_known_ones_with_what_dif
     judged = judge(rows, {"old": Standing(7, True, "single", ("Pot", 700, None))})
     assert judged.others == []
     assert told(judged) == [
-        (2, "NEW", "new", {"sku": (None, "NEW"), "kind": (None, "single"), "title": (None, "A pot")}),
+        (
+            2,
+            "NEW",
+            "new",
+            {"sku": (None, "NEW"), "kind": (None, "single"), "title": (None, "A pot")},
+        ),
         (3, "Old", "changes", {"weight_g": (700, 720), "fragile": (None, True)}),
     ]
 
@@ -199,7 +220,9 @@ def test_a_product_without_a_title_is_called_by_its_sku():
     ],
 )
 def test_an_empty_cell_leaves_a_fact_unless_it_is_to_empty_it(now, said, clear, change):
-    judged = judge(block("A", brand=[said]), {"a": Standing(1, True, "single", (now,))}, clear=clear)
+    judged = judge(
+        block("A", brand=[said]), {"a": Standing(1, True, "single", (now,))}, clear=clear
+    )
     assert told(judged) == [(2, "A", "changes" if change else "same", change)]
 
 
@@ -224,8 +247,8 @@ def test_what_is_no_ordinary_product_is_left_to_be_judged_by_itself(stands):
         (block("A ", brand=["Pot"]), {}),
         (block("A", gtin=["4006381333932"]), {}),
         (block("A", gtin=["4006381333931"]), {"taken": {"04006381333931"}}),
-        (block("A", gtin=["4006381333931"]), {"twice": Repeated((), {"04006381333931"})}),
-        (block("A", brand=["Pot"]), {"twice": Repeated({"a"}, ())}),
+        (block("A", gtin=["4006381333931"]), {"twice": RepeatedValues((), {"04006381333931"})}),
+        (block("A", brand=["Pot"]), {"twice": RepeatedValues({"a"}, ())}),
         (block("A", brand=["Pot"]), {"create": False}),
         (block("A", brand=["Pot"], refusals={0: ["something"]}), {}),
         (block("A", length_mm=[1], width_mm=[None], height_mm=[1]), {}),
@@ -238,11 +261,16 @@ def test_whatever_could_be_refused_is_left_to_be_judged_by_itself(rows, more):
 
 def test_a_changed_gtin_and_an_emptied_title_are_left_to_be_judged_by_themselves():
     rows = block("A", "B", gtin=["4006381333931", "036000291452"])
-    stands = {"a": Standing(1, True, "single", ("036000291452",)), "b": Standing(2, True, "single", ("036000291452",))}
+    stands = {
+        "a": Standing(1, True, "single", ("036000291452",)),
+        "b": Standing(2, True, "single", ("036000291452",)),
+    }
     judged = judge(rows, stands)
     assert judged.others == [0]
     assert told(judged) == [(3, "B", "same", None)]
-    emptied = judge(block("A", title=[None]), {"a": Standing(1, True, "single", ("Pot",))}, clear=True)
+    emptied = judge(
+        block("A", title=[None]), {"a": Standing(1, True, "single", ("Pot",))}, clear=True
+    )
     assert emptied.others == [0]
 
 
@@ -276,12 +304,19 @@ def laid(old, new):
 
 
 def test_rows_laid_out_by_column_tell_each_by_itself_what_changes():
-    rows = laid({"brand": ["A", "A", None], "cost": [1, 2, 3]}, {"brand": ["B", "A", "C"], "cost": [1, 2, None]})
+    rows = laid(
+        {"brand": ["A", "A", None], "cost": [1, 2, 3]},
+        {"brand": ["B", "A", "C"], "cost": [1, 2, None]},
+    )
     assert rows.changes() == [{"brand": ("A", "B")}, {}, {"brand": (None, "C"), "cost": (3, None)}]
     assert [rows.change(at) for at in range(3)] == [{"brand": ("A", "B")}, None, rows.changes()[2]]
     assert rows.turned().change(0) == {"brand": ("B", "A")}
     picked = rows.pick([2, 0])
-    assert (picked.positions, picked.subjects, picked.change(1)) == ([4, 2], ["S-2", "S-0"], {"brand": ("A", "B")})
+    assert (picked.positions, picked.subjects, picked.change(1)) == (
+        [4, 2],
+        ["S-2", "S-0"],
+        {"brand": ("A", "B")},
+    )
     assert rows.without([1]) == [0, 2]
 
 
@@ -303,7 +338,13 @@ def test_rows_may_turn_what_is_lacking_when_one_of_them_does(old, new, turns):
 texts, numbers = st.sampled_from([None, "A", "B"]), st.sampled_from([None, 5, 6])
 plain_facts = st.fixed_dictionaries(
     {},
-    optional={"description": texts, "category": texts, "weight_g": numbers, "price retail": numbers, "cost": numbers},
+    optional={
+        "description": texts,
+        "category": texts,
+        "weight_g": numbers,
+        "price retail": numbers,
+        "cost": numbers,
+    },
 )
 
 

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.listings.rulebook import FeeRule
-from relvan.core.prices.fees import left_of, what_is_left
+from relvan.core.prices.fees import SoldOne, left_of, what_is_left
 from relvan.core.prices.history import HIGH, WIDE, price_chart
 
 NOON = datetime(2026, 11, 24, 12, tzinfo=UTC)
@@ -17,8 +17,10 @@ FEES = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_perc
 
 @given(st.integers(1, 50_000), st.integers(0, 9_000), st.integers(0, 900))
 def test_what_is_left_is_the_same_with_and_without_its_why(price, cost, delivery):
-    found = what_is_left(price, FEES, currency="EUR", cost=cost, delivery=delivery)
-    amount, thousandths = left_of(price, FEES, tax_percent=Decimal(20), category="", spent=cost + delivery)
+    found = what_is_left(price, FEES, SoldOne(currency="EUR", cost=cost, delivery=delivery))
+    amount, thousandths = left_of(
+        price, FEES, tax_percent=Decimal(20), category="", spent=cost + delivery
+    )
     assert amount == found.amount
     if thousandths is not None:
         assert abs(Decimal(thousandths) / 10 - found.percent) <= Decimal("0.1")
@@ -33,7 +35,9 @@ def test_a_loss_is_below_nothing(price, spent, found):
 
 
 def test_lines_step_where_another_price_was_accepted():
-    hours = [(NOON - timedelta(hours=ago), amount) for ago, amount in ((10, 1000), (5, 2000), (0, 1500))]
+    hours = [
+        (NOON - timedelta(hours=ago), amount) for ago, amount in ((10, 1000), (5, 2000), (0, 1500))
+    ]
     chart = price_chart({"Hagglet": hours, "Own shop": hours[:1], "None": []}, NOON)
     assert (chart.lowest, chart.highest, chart.since) == (1000, 2000, NOON - timedelta(hours=10))
     hagglet, own = chart.lines

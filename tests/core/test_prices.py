@@ -65,7 +65,9 @@ def test_an_ending_is_the_best_of_a_plain_search(amount, endings, direction):
 def test_steps_apply_in_their_order_and_each_rounds_half_up():
     percent, ending, amount = PercentStep(Decimal("12.5")), EndingStep((99,), "up"), AmountStep(-50)
     assert channel_price(Money(1001, "EUR"), [percent]).money.amount == 1126  # 1126.125
-    assert channel_price(Money(1004, "EUR"), [PercentStep(Decimal("12.5"))]).money.amount == 1130  # 1129.5
+    assert (
+        channel_price(Money(1004, "EUR"), [PercentStep(Decimal("12.5"))]).money.amount == 1130
+    )  # 1129.5
     assert channel_price(Money(1000, "EUR"), [percent, ending, amount]).money.amount == 1149
     assert channel_price(Money(1000, "EUR"), [amount, percent, ending]).money.amount == 1099
 
@@ -94,9 +96,14 @@ FEES = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_perc
 
 def test_fees_are_covered_and_a_price_converted_in_the_order_of_the_steps():
     terms = PriceTerms(fees=FEES, rates=FRANCS)
-    price = channel_price(Money(2400, "EUR"), [CoverFeesStep(), EndingStep((99, 49), "nearest")], terms)
+    price = channel_price(
+        Money(2400, "EUR"), [CoverFeesStep(), EndingStep((99, 49), "nearest")], terms
+    )
     assert price.money == Money(2949, "EUR")
-    assert [(step.label, step.value) for step in price.why.steps[1:3]] == [("Cover fees", "29.66"), ("Ending", "29.49")]
+    assert [(step.label, step.value) for step in price.why.steps[1:3]] == [
+        ("Cover fees", "29.66"),
+        ("Ending", "29.49"),
+    ]
     first = channel_price(Money(2400, "EUR"), [ConvertStep("CHF"), CoverFeesStep()], terms)
     last = channel_price(Money(2400, "EUR"), [CoverFeesStep(), ConvertStep("CHF")], terms)
     assert (first.money, last.money) == (Money(2820, "CHF"), Money(2818, "CHF"))
@@ -115,21 +122,33 @@ def test_without_a_rate_or_where_fees_eat_all_there_is_no_price_and_it_is_said()
 
 
 BOUNDS = [  # floor, advertised, margin in percent, ceiling; the price of 20.00, what held it
-    (None, None, None, None, 2000, None), (2100, None, None, None, 2100, "Floor"),
-    (2100, 2200, None, None, 2200, "Advertised minimum"), (2300, 2200, None, None, 2300, "Floor"),
-    (2100, 2200, 12, None, 2823, "Least margin 12 %"), (3000, None, 12, None, 3000, "Floor"),
-    (None, None, None, 1800, 1800, None), (1900, None, None, 1800, 1900, "Floor"),
-]  # fmt: skip
+    (None, None, None, None, 2000, None),
+    (2100, None, None, None, 2100, "Floor"),
+    (2100, 2200, None, None, 2200, "Advertised minimum"),
+    (2300, 2200, None, None, 2300, "Floor"),
+    (2100, 2200, 12, None, 2823, "Least margin 12 %"),
+    (3000, None, 12, None, 3000, "Floor"),
+    (None, None, None, 1800, 1800, None),
+    (1900, None, None, 1800, 1900, "Floor"),
+]
 
 
 @pytest.mark.parametrize(("floor", "advertised", "percent", "ceiling", "amount", "name"), BOUNDS)
-def test_the_highest_floor_holds_and_goes_before_the_ceiling(floor, advertised, percent, ceiling, amount, name):
+def test_the_highest_floor_holds_and_goes_before_the_ceiling(
+    floor, advertised, percent, ceiling, amount, name
+):
     euros = [None if one is None else Money(one, "EUR") for one in (floor, advertised, ceiling)]
-    margin = LeastMargin(Decimal(percent), Money(1150, "EUR"), Money(380, "EUR"), Decimal(20)) if percent else None
+    margin = (
+        LeastMargin(Decimal(percent), Money(1150, "EUR"), Money(380, "EUR"), Decimal(20))
+        if percent
+        else None
+    )
     terms = PriceTerms(fees=FEES, bounds=Bounds(euros[0], euros[1], margin, euros[2]))
     price = channel_price(Money(2000, "EUR"), [], terms)
     assert (price.money.amount, price.floored) == (amount, name is not None)
-    held = [step.label for step in price.why.steps if step.detail == "held: the steps went below it"]
+    held = [
+        step.label for step in price.why.steps if step.detail == "held: the steps went below it"
+    ]
     assert held == ([name] if name else [])
 
 
@@ -138,9 +157,14 @@ RATE = {"source": "EUR", "target": "CHF", "rate": Decimal("0.95"), "since": date
 
 @pytest.mark.parametrize(
     ("wrong", "field"),
-    [({"source": "XYZ"}, "source"), ({"target": "EUR"}, "target"), ({"rate": Decimal(0)}, "rate"),
-     ({"rate": Decimal("NaN")}, "rate"), ({"rate": Decimal(10**9)}, "rate")],
-)  # fmt: skip
+    [
+        ({"source": "XYZ"}, "source"),
+        ({"target": "EUR"}, "target"),
+        ({"rate": Decimal(0)}, "rate"),
+        ({"rate": Decimal("NaN")}, "rate"),
+        ({"rate": Decimal(10**9)}, "rate"),
+    ],
+)
 def test_a_rate_that_cannot_be_meant_is_refused(wrong, field):
     assert check_rate(Rate(**RATE)) == []
     assert [refusal.field for refusal in check_rate(Rate(**{**RATE, **wrong}))] == [field]
@@ -181,7 +205,9 @@ def test_no_price_is_ever_below_its_floor_and_the_why_ends_in_it(base, ladder, f
 
 def test_a_least_margin_that_no_price_reaches_is_named_with_its_percentage():
     bounds = Bounds(margin=LeastMargin(Decimal(60), Money(500, "EUR"), Money(0, "EUR")))
-    price = channel_price(Money(1000, "EUR"), (), PriceTerms(FeeRule(referral_percent=50), bounds=bounds))
+    price = channel_price(
+        Money(1000, "EUR"), (), PriceTerms(FeeRule(referral_percent=50), bounds=bounds)
+    )
     told = [(step.label, step.value, step.detail) for step in price.why.steps]
     assert ("Least margin 60 %", "not compared", "no price reaches it after the fees there") in told
 
@@ -194,11 +220,16 @@ def test_steps_survive_being_kept_as_data(ladder):
 @pytest.mark.parametrize(
     "data",
     [
-        {"kind": "percent"}, {"kind": "percent", "percent": "ten"}, {"kind": "amount", "amount": "1.5"},
-        {"kind": "ending", "endings": "99"}, {"kind": "ending", "endings": ["x"]},
-        {"kind": "ending", "endings": [99], "direction": "sideways"}, {"kind": "double"}, {},
+        {"kind": "percent"},
+        {"kind": "percent", "percent": "ten"},
+        {"kind": "amount", "amount": "1.5"},
+        {"kind": "ending", "endings": "99"},
+        {"kind": "ending", "endings": ["x"]},
+        {"kind": "ending", "endings": [99], "direction": "sideways"},
+        {"kind": "double"},
+        {},
     ],
-)  # fmt: skip
+)
 def test_data_that_is_no_step_is_refused(data):
     with pytest.raises(Refused):
         steps_from([data])
@@ -220,14 +251,27 @@ def test_steps_out_of_bounds_are_refused(ladder, field):
 
 @pytest.mark.parametrize(
     ("typed", "minor"),
-    [("24", 2400), ("24.5", 2450), ("24,50", 2450), ("1.234,50", 123450), ("1,234.50", 123450), ("1 234.50", 123450),
-     ("0", 0), (".5", 50), ("1'000", 100000), ("1,000", 100000), ("99999999.99", 9999999999)],
-)  # fmt: skip
+    [
+        ("24", 2400),
+        ("24.5", 2450),
+        ("24,50", 2450),
+        ("1.234,50", 123450),
+        ("1,234.50", 123450),
+        ("1 234.50", 123450),
+        ("0", 0),
+        (".5", 50),
+        ("1'000", 100000),
+        ("1,000", 100000),
+        ("99999999.99", 9999999999),
+    ],
+)
 def test_amounts_as_people_type_them(typed, minor):
     assert parse_amount(typed, "EUR") == minor
 
 
-@pytest.mark.parametrize("typed", ["", "ten", "-5", "1e5", "12.345.6", "NaN", "inf", "1000000000", "<b>1</b>"])
+@pytest.mark.parametrize(
+    "typed", ["", "ten", "-5", "1e5", "12.345.6", "NaN", "inf", "1000000000", "<b>1</b>"]
+)
 def test_what_is_no_amount_is_refused(typed):
     with pytest.raises(Refused) as refused:
         parse_amount(typed, "EUR", "cost")

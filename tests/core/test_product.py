@@ -4,12 +4,14 @@ from dataclasses import replace
 
 import pytest
 
-from relvan.core.catalogue.attributes import Ask
+from relvan.core.catalogue.attributes import AttributeAsk
 from relvan.core.catalogue.checks import check_product
 from relvan.core.catalogue.completeness import completeness
 from relvan.core.catalogue.product import ProductDraft, ProductKind, Size
 
-GOOD = ProductDraft(sku="PT-14", title="Pot", weight_g=720, size=Size(1, 2, 3), cost=520, prices={"retail": 1690})
+GOOD = ProductDraft(
+    sku="PT-14", title="Pot", weight_g=720, size=Size(1, 2, 3), cost=520, prices={"retail": 1690}
+)
 
 
 def test_a_whole_product_is_accepted():
@@ -60,7 +62,12 @@ def test_each_fault_is_refused_beside_its_field(change, field):
 
 def test_all_faults_are_told_together():
     wrong = replace(GOOD, sku="", title="", weight_g=-1, gtin="1")
-    assert {refusal.field for refusal in check_product(wrong)} == {"sku", "title", "weight_g", "gtin"}
+    assert {refusal.field for refusal in check_product(wrong)} == {
+        "sku",
+        "title",
+        "weight_g",
+        "gtin",
+    }
 
 
 def test_a_script_tag_is_text_like_any_other():
@@ -74,15 +81,30 @@ WHOLE = {"description": "x", "weight_g": 1, "price retail": 1}
     ("facts", "pictures", "asked", "missing"),
     [
         ({"kind": "single", **WHOLE}, 1, {}, ()),
-        ({"kind": "single", "description": " "}, 0, {}, ("description", "weight", "price", "picture")),
+        (
+            {"kind": "single", "description": " "},
+            0,
+            {},
+            ("description", "weight", "price", "picture"),
+        ),
         ({"kind": "service", "description": "x", "price retail": 1}, 0, {}, ()),
         ({"kind": "service"}, 0, {}, ("description", "price")),
         ({"kind": "kit", "description": "x", "price retail": 1}, 1, {}, ("parts",)),
-        ({"kind": "family", "description": "x"}, 1, {"Material": Ask("Material")}, ()),
-        ({"kind": "single", **WHOLE}, 1, {"Material": Ask("Material")}, ("Material",)),
-        ({"kind": "single", **WHOLE, "attribute material": "clay"}, 1, {"Material": Ask("Material")}, ()),
-        ({"kind": "variant", **WHOLE, "trait Glaze": "Ink"}, 1, {"Glaze": Ask("Glaze")}, ()),
-        ({"kind": "single", **WHOLE}, 1, {"Saucer": Ask("Saucer", needed=False)}, ()),
+        ({"kind": "family", "description": "x"}, 1, {"Material": AttributeAsk("Material")}, ()),
+        ({"kind": "single", **WHOLE}, 1, {"Material": AttributeAsk("Material")}, ("Material",)),
+        (
+            {"kind": "single", **WHOLE, "attribute material": "clay"},
+            1,
+            {"Material": AttributeAsk("Material")},
+            (),
+        ),
+        (
+            {"kind": "variant", **WHOLE, "trait Glaze": "Ink"},
+            1,
+            {"Glaze": AttributeAsk("Glaze")},
+            (),
+        ),
+        ({"kind": "single", **WHOLE}, 1, {"Saucer": AttributeAsk("Saucer", needed=False)}, ()),
     ],
 )
 def test_what_is_missing_is_named(facts, pictures, asked, missing):

@@ -2,7 +2,13 @@
 
 import pytest
 
-from relvan.core.listings.refusals import Problem, Said, after_accepting, keep_problems, still_standing
+from relvan.core.listings.refusals import (
+    ListingProblem,
+    Said,
+    after_accepting,
+    keep_problems,
+    still_standing,
+)
 
 SAID = Said({"title": "A pot", "pictures": "aa bb"}, "mark-1", {"price": 1690, "quantity": 4})
 
@@ -43,9 +49,13 @@ def test_of_several_problems_each_ends_by_itself():
 
 @pytest.mark.parametrize(
     ("accepted", "left"),
-    [("publish", []), ("content", ["price"]), ("price", ["publish", "content"]),
-     ("quantity", ["publish", "content", "price"])],
-)  # fmt: skip
+    [
+        ("publish", []),
+        ("content", ["price"]),
+        ("price", ["publish", "content"]),
+        ("quantity", ["publish", "content", "price"]),
+    ],
+)
 def test_what_is_accepted_ends_what_was_refused_on_its_topic(accepted, left):
-    problems = [Problem("", "No.", topic, "") for topic in ("publish", "content", "price")]
+    problems = [ListingProblem("", "No.", topic, "") for topic in ("publish", "content", "price")]
     assert [problem.topic for problem in after_accepting(problems, accepted)] == left

@@ -11,12 +11,22 @@ from relvan.core.stock.risk import check_risk, hold_back_by_risk
 
 def more_than(held, mean):
     """P(N > held), summed from the small end of what is left, so that nothing small is lost."""
-    terms = [math.exp(k * math.log(mean) - mean - math.lgamma(k + 1)) for k in range(held + 1, held + 400)]
+    terms = [
+        math.exp(k * math.log(mean) - mean - math.lgamma(k + 1))
+        for k in range(held + 1, held + 400)
+    ]
     return math.fsum(reversed(terms))
 
 
-EXAMPLES = [(0.02, 5, 0.001, 2), (0.2, 5, 0.001, 5), (1.5, 2, 0.01, 8), (0, 5, 0.001, 0), (2, 0, 0.001, 0),
-            (-1, 5, 0.01, 0), (0.001, 1, 0.5, 0)]  # fmt: skip
+EXAMPLES = [
+    (0.02, 5, 0.001, 2),
+    (0.2, 5, 0.001, 5),
+    (1.5, 2, 0.01, 8),
+    (0, 5, 0.001, 0),
+    (2, 0, 0.001, 0),
+    (-1, 5, 0.01, 0),
+    (0.001, 1, 0.5, 0),
+]
 
 
 @pytest.mark.parametrize(("sold", "lag", "risk", "held"), EXAMPLES)
@@ -44,6 +54,8 @@ def test_a_pool_that_sells_without_end_is_still_answered(mean):
     assert min(mean, 1e5) < hold_back_by_risk(mean, 1, 0.001) < min(mean, 1e5) * 1.1
 
 
-@pytest.mark.parametrize(("risk", "fine"), [(0.001, True), (0.5, True), (0, False), (0.9, False), (-1, False)])
+@pytest.mark.parametrize(
+    ("risk", "fine"), [(0.001, True), (0.5, True), (0, False), (0.9, False), (-1, False)]
+)
 def test_a_risk_that_nobody_means_is_refused(risk, fine):
     assert (check_risk(risk) == []) is fine

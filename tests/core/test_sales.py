@@ -10,7 +10,14 @@ from hypothesis import strategies as st
 from relvan.core.money import Money
 from relvan.core.prices.bounds import Bounds
 from relvan.core.prices.sales import SalePrice, check_sale, sale_at
-from relvan.core.prices.steps import ConvertStep, EndingStep, NoPrice, PercentStep, PriceTerms, channel_price
+from relvan.core.prices.steps import (
+    ConvertStep,
+    EndingStep,
+    NoPrice,
+    PercentStep,
+    PriceTerms,
+    channel_price,
+)
 
 NOON = datetime(2026, 11, 24, 12, tzinfo=UTC)
 HOUR = timedelta(hours=1)
@@ -47,7 +54,13 @@ def test_a_sale_price_goes_through_the_same_steps_and_keeps_the_regular_one_besi
 
 @pytest.mark.parametrize(
     ("floor", "shown", "regular"),
-    [(None, 1500, 2000), (1400, 1500, 2000), (1800, 1800, 2000), (2000, 2000, None), (2500, 2500, None)],
+    [
+        (None, 1500, 2000),
+        (1400, 1500, 2000),
+        (1800, 1800, 2000),
+        (2000, 2000, None),
+        (2500, 2500, None),
+    ],
 )
 def test_the_floor_holds_for_it_too_and_what_is_no_lower_is_no_sale(floor, shown, regular):
     terms = PriceTerms(bounds=Bounds(None if floor is None else Money(floor, "EUR")))
@@ -58,16 +71,24 @@ def test_the_floor_holds_for_it_too_and_what_is_no_lower_is_no_sale(floor, shown
 
 
 def test_without_a_rate_there_is_no_price_on_sale_either():
-    assert isinstance(channel_price(Money(2000, "EUR"), [ConvertStep("CHF")], sale=sale(1500)), NoPrice)
+    assert isinstance(
+        channel_price(Money(2000, "EUR"), [ConvertStep("CHF")], sale=sale(1500)), NoPrice
+    )
 
 
 @given(
-    st.integers(2, 90_000), st.integers(1, 89_999), st.integers(-60, 60), st.none() | st.integers(1, 90_000),
+    st.integers(2, 90_000),
+    st.integers(1, 89_999),
+    st.integers(-60, 60),
     st.none() | st.integers(1, 90_000),
-)  # fmt: skip
+    st.none() | st.integers(1, 90_000),
+)
 def test_a_sale_never_makes_a_price_higher_or_breaks_a_floor(base, amount, percent, floor, ceiling):
     euros = [None if one is None else Money(one, "EUR") for one in (floor, ceiling)]
-    steps, terms = [PercentStep(Decimal(percent))], PriceTerms(bounds=Bounds(euros[0], ceiling=euros[1]))
+    steps, terms = (
+        [PercentStep(Decimal(percent))],
+        PriceTerms(bounds=Bounds(euros[0], ceiling=euros[1])),
+    )
     plain = channel_price(Money(base, "EUR"), steps, terms)
     found = channel_price(Money(base, "EUR"), steps, terms, sale=sale(amount))
     assert found.money.amount <= plain.money.amount

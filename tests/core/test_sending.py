@@ -18,15 +18,21 @@ from relvan.core.channels.sending import (
 
 @pytest.mark.parametrize(
     ("before", "after", "urgency"),
-    [(5, 0, Urgency.QUANTITY_TO_ZERO), (5, 4, Urgency.QUANTITY_DOWN), (None, 4, Urgency.QUANTITY_DOWN),
-     (4, 5, Urgency.QUANTITY_UP), (4, 4, Urgency.QUANTITY_UP)],
-)  # fmt: skip
+    [
+        (5, 0, Urgency.QUANTITY_TO_ZERO),
+        (5, 4, Urgency.QUANTITY_DOWN),
+        (None, 4, Urgency.QUANTITY_DOWN),
+        (4, 5, Urgency.QUANTITY_UP),
+        (4, 4, Urgency.QUANTITY_UP),
+    ],
+)
 def test_what_could_oversell_goes_first(before, after, urgency):
     assert quantity_urgency(before, after) == urgency
 
 
-@pytest.mark.parametrize(("before", "after", "urgency"),
-                         [(5, 0, 3), (5, 4, 3), (None, 4, 3), (4, 5, 5), (0, 0, 1)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("before", "after", "urgency"), [(5, 0, 3), (5, 4, 3), (None, 4, 3), (4, 5, 5), (0, 0, 1)]
+)
 def test_what_is_only_held_back_goes_after_what_was_sold(before, after, urgency):
     assert quantity_urgency(before, after, precaution=True) == urgency
 
@@ -35,7 +41,12 @@ def test_the_order_of_sending():
     topics = [Topic.ACKNOWLEDGE, Topic.PRICE, Topic.CONTENT, Topic.PICTURES]
     found = [topic_urgency(topic) for topic in topics]
     assert found == sorted(found)
-    assert Urgency.QUANTITY_DOWN < topic_urgency(Topic.TRACKING) < Urgency.QUANTITY_UP < topic_urgency(Topic.PUBLISH)
+    assert (
+        Urgency.QUANTITY_DOWN
+        < topic_urgency(Topic.TRACKING)
+        < Urgency.QUANTITY_UP
+        < topic_urgency(Topic.PUBLISH)
+    )
 
 
 @given(st.integers(1, 500), st.floats(0, 1, exclude_max=True))

@@ -1,4 +1,5 @@
-"""Prices of very many products at once come out as those that are worked out one by one with their whys."""
+"""Prices of very many products at once come out as those that are worked out one by one with their
+whys."""
 
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
@@ -29,7 +30,13 @@ from relvan.core.prices.steps import (
 from relvan.core.prices.whole import Ladder, WholePrices
 
 RATES = Rates.on([Rate("EUR", "CHF", Decimal("0.94"), date(2026, 1, 1))], date(2026, 11, 1))
-FEES = FeeRule(referral_percent=15, referral_in={"books": 8}, least_referral=30, fixed=35, processing_percent="2.9")
+FEES = FeeRule(
+    referral_percent=15,
+    referral_in={"books": 8},
+    least_referral=30,
+    fixed=35,
+    processing_percent="2.9",
+)
 WINDOW = (datetime(2026, 11, 1, tzinfo=UTC), datetime(2026, 12, 1, tzinfo=UTC))
 AMOUNT = st.none() | st.integers(0, 5_000)
 
@@ -45,7 +52,9 @@ class Goods:
     tax_code: str = "standard"
 
 
-goods = st.builds(Goods, AMOUNT, AMOUNT, AMOUNT, AMOUNT, st.sampled_from(["standard", "zero", "unknown"]))
+goods = st.builds(
+    Goods, AMOUNT, AMOUNT, AMOUNT, AMOUNT, st.sampled_from(["standard", "zero", "unknown"])
+)
 ladders = st.lists(
     st.builds(PercentStep, st.decimals(-90, 200, places=1))
     | st.builds(AmountStep, st.integers(-500, 500))
@@ -66,20 +75,32 @@ def alone(listed_in, steps, category, margin, base, one, sale):
     floor, advertised, ceiling = (
         None if amount is None else Money(amount, "EUR")
         for amount in (one.floor, one.advertised_minimum, one.ceiling)
-    )  # fmt: skip
+    )
     terms = PriceTerms(FEES, category, RATES, Bounds(floor, advertised, least, ceiling))
     window = None if sale is None else SalePrice(sale, *WINDOW)
     found = channel_price(Money(base, listed_in), steps, terms, sale=window)
-    return found.reason if isinstance(found, NoPrice) else (found.money.amount, found.money.currency, found.floored)
+    return (
+        found.reason
+        if isinstance(found, NoPrice)
+        else (found.money.amount, found.money.currency, found.floored)
+    )
 
 
 @given(
-    st.sampled_from(["EUR", "CHF", "SEK"]), ladders, st.lists(wishes, max_size=6), st.sampled_from([None, "12", "60"])
+    st.sampled_from(["EUR", "CHF", "SEK"]),
+    ladders,
+    st.lists(wishes, max_size=6),
+    st.sampled_from([None, "12", "60"]),
 )
 def test_they_come_out_as_one_by_one(listed_in, steps, wanted, margin):
     margin = None if margin is None else Decimal(margin)
     together = WholePrices(
-        PriceTerms(FEES, rates=RATES), listed_in, "EUR", least_margin=margin, delivery=380, tax=TAX_PERCENT
+        PriceTerms(FEES, rates=RATES),
+        listed_in,
+        "EUR",
+        least_margin=margin,
+        delivery=380,
+        tax=TAX_PERCENT,
     )
     ladder = Ladder(steps)
     for base, one, category, sale in wanted * 2:  # the second time from what is kept
@@ -91,7 +112,9 @@ def test_what_is_kept_does_not_grow_for_ever(monkeypatch):
     monkeypatch.setattr(whole, "MOST_KEPT", 3)
     together = WholePrices(PriceTerms(FEES), "EUR", "EUR", least_margin=Decimal(12))
     ladder = Ladder([PercentStep(Decimal(10))])
-    found = [together.price(Goods(cost=cost), 1_000 + cost, "", ladder).amount for cost in range(1, 21)]
+    found = [
+        together.price(Goods(cost=cost), 1_000 + cost, "", ladder).amount for cost in range(1, 21)
+    ]
     assert found == [1_100 + round(cost * 1.1 + 1e-9) for cost in range(1, 21)]
     assert len(ladder.led) <= 3
 

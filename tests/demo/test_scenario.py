@@ -1,4 +1,5 @@
-"""The demo's goods: always the same, all of them good products, drawn large enough for every channel."""
+"""The demo's goods: always the same, all of them good products, drawn large enough for every
+channel."""
 
 import io
 from dataclasses import replace
@@ -8,7 +9,8 @@ from PIL import Image
 
 from relvan.core.catalogue.checks import check_product
 from relvan.core.catalogue.families import combination_key
-from relvan.core.imports.kinds import KINDS, FileKind
+from relvan.core.imports.columns import FileKind
+from relvan.core.imports.kinds import KINDS
 from relvan.core.refusal import Refused
 from relvan.demo.drawings import SHAPES, draw
 from relvan.demo.goods import goods
@@ -18,9 +20,9 @@ from relvan.demo.samples import good_file, messy_file
 from relvan.demo.scale import add_many
 from relvan.demo.sets import kits, old_codes, services
 from relvan.gateways.channels.registry import rulebooks
+from relvan.services.bulk.work import work_next
 from relvan.services.check import check
-from relvan.services.imports.receive import receive_file
-from relvan.services.jobs.work import work_next
+from relvan.services.imports.receive import NewFile, receive_file
 from relvan.store.jobs import job_rows
 from relvan.store.product_list import ProductFilter, count_products
 from tests.house import add_pot
@@ -31,15 +33,32 @@ def test_the_goods_are_always_the_same_and_all_of_them_good():
     assert found == goods()
     assert 50 <= len(found) <= 70
     assert [refusal for good in found for refusal in check_product(good.draft)] == []
-    assert len({good.draft.sku for good in found}) == len({good.draft.gtin for good in found}) == len(found)
+    assert (
+        len({good.draft.sku for good in found})
+        == len({good.draft.gtin for good in found})
+        == len(found)
+    )
 
 
 def test_the_whole_range_is_good_and_every_code_is_given_once():
-    made = [member.draft for family in families() for member in family.members if member.draft is not None]
+    made = [
+        member.draft
+        for family in families()
+        for member in family.members
+        if member.draft is not None
+    ]
     known = {good.draft.sku for good in goods()} | {draft.sku for draft in made}
     every = [*(good.draft for good in goods()), *made, *services(), *kits()]
-    assert [r for draft in every for r in check_product(replace(draft, family="F" if draft in made else ""))] == []
-    codes = [draft.sku for draft in every] + [family.sku for family in families()] + [a for a, _ in old_codes()]
+    assert [
+        r
+        for draft in every
+        for r in check_product(replace(draft, family="F" if draft in made else ""))
+    ] == []
+    codes = (
+        [draft.sku for draft in every]
+        + [family.sku for family in families()]
+        + [a for a, _ in old_codes()]
+    )
     assert len(set(codes)) == len(codes)
     assert 230 <= len(codes) <= 320
     assert {member.sku for family in families() for member in family.members} <= known
@@ -57,8 +76,11 @@ def test_no_family_has_two_of_the_same():
 def test_the_sample_files_hold_what_they_promise(workplace, owner):
     add_pot(workplace, owner, "PT-14")
     kind = KINDS[FileKind.PRODUCTS]
-    for name, content, refused in (("good.xlsx", good_file(workplace), 0), ("messy.csv", messy_file(), 5)):
-        job = receive_file(workplace, owner, kind.key, name, content)
+    for name, content, refused in (
+        ("good.xlsx", good_file(workplace), 0),
+        ("messy.csv", messy_file(), 5),
+    ):
+        job = receive_file(workplace, owner, NewFile(kind.key, name, content))
         while work_next(workplace):
             pass
         with workplace.database.reading() as session:
@@ -70,7 +92,9 @@ def test_every_shape_is_drawn_the_same_and_large_enough_for_every_channel(shape)
     content = draw(shape, "#9DBFA5", "A thing")
     assert content == draw(shape, "#9DBFA5", "A thing")
     with Image.open(io.BytesIO(content)) as picture:
-        assert min(picture.size) >= max(book.pictures.least_side_px for book in rulebooks().values())
+        assert min(picture.size) >= max(
+            book.pictures.least_side_px for book in rulebooks().values()
+        )
 
 
 def test_a_large_demo_keeps_every_invariant(workplace):

@@ -1,4 +1,5 @@
-"""Formulas without a result are named, never taken as empty; files that are no tables are refused as such."""
+"""Formulas without a result are named, never taken as empty; files that are no tables are refused
+as such."""
 
 import io
 import re
@@ -10,7 +11,7 @@ import xlsxwriter
 from relvan.core.imports.cells import Unsettled
 from relvan.core.refusal import Refused
 from relvan.documents.tables import TableFile, first_rows
-from tests.services.test_imports import rehearse, verdicts
+from tests.steps.imports import rehearse, verdicts
 
 ODS = """<?xml version="1.0"?><office:document-content
  xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0"
@@ -25,7 +26,8 @@ ODS = """<?xml version="1.0"?><office:document-content
 
 
 def workbook(*cells):
-    """A workbook of SKU, title and cost whose second row has these formulas: (column, formula, result)."""
+    """A workbook of SKU, title and cost whose second row has these formulas: (column, formula,
+    result)."""
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out)
     sheet = book.add_worksheet("Rows & more")
@@ -87,7 +89,9 @@ def test_its_row_is_refused_by_name_and_the_others_go_on(workplace, owner, colum
     content = without_results(workbook((column, "=Z9", 777)))
     _, found = rehearse(workplace, owner, "products", content, name="a.xlsx")
     assert verdicts(found) == ["refused", "new"]
-    assert "holds the formula “=Z9” without its result. Open the file in a spreadsheet" in found[0][3]
+    assert (
+        "holds the formula “=Z9” without its result. Open the file in a spreadsheet" in found[0][3]
+    )
 
 
 @pytest.mark.parametrize(

@@ -1,14 +1,12 @@
-"""Tables in files of every kind: what comes in is read as it was meant, what goes out comes back the same."""
+"""Tables in files of every kind: what comes in is read as it was meant, what goes out comes back
+the same."""
 
 import csv
 import datetime as dt
 import io
 import zipfile
-from xml.sax.saxutils import escape
 
 import pytest
-import xlsxwriter
-import xlwt
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -27,17 +25,13 @@ from relvan.documents.tables import (
     write_csv,
     write_xlsx,
 )
+from tests.steps.tables import WORKBOOKS, ods, ods_cell, packed_ods, xlsx
 
-OFFICE = "urn:oasis:names:tc:opendocument:xmlns:office:1.0"
-TABLE = "urn:oasis:names:tc:opendocument:xmlns:table:1.0"
-MANIFEST = (
-    '<?xml version="1.0" encoding="UTF-8"?>'
-    '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.2">'
-    '<manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/>'
-    '<manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>'
-)
-TEXT = "urn:oasis:names:tc:opendocument:xmlns:text:1.0"
-GOODS = [["SKU", "Title", "Weight"], ["PT-1", "Töpfchen, klein", 720], ["PT-2", "Schale “rund”", 1250.5]]
+GOODS = [
+    ["SKU", "Title", "Weight"],
+    ["PT-1", "Töpfchen, klein", 720],
+    ["PT-2", "Schale “rund”", 1250.5],
+]
 
 
 def table(path, content, name=None, **more):
@@ -50,89 +44,20 @@ def texts(file):
         return [[plain_text(cell) for cell in row] for row in rows]
 
 
-def ods_cell(value, repeated=1):
-    """One cell as an office suite writes it."""
-    many = f' table:number-columns-repeated="{repeated}"' if repeated > 1 else ""
-    if value is None:
-        return f"<table:table-cell{many}/>"
-    if isinstance(value, bool):
-        return f'<table:table-cell office:value-type="boolean" office:boolean-value="{str(value).lower()}"{many}/>'
-    if isinstance(value, int | float):
-        shown = f"<text:p>{value}</text:p>"
-        return f'<table:table-cell office:value-type="float" office:value="{value}"{many}>{shown}</table:table-cell>'
-    if isinstance(value, dt.date):
-        return f'<table:table-cell office:value-type="date" office:date-value="{value.isoformat()}"{many}/>'
-    lines = "".join(f"<text:p>{escape(line)}</text:p>" for line in value.split("\n"))
-    return f'<table:table-cell office:value-type="string"{many}>{lines}</table:table-cell>'
-
-
-def ods(*sheets):
-    """A workbook in the OpenDocument format (ISO/IEC 26300): (name, rows) for each sheet."""
-    body = "".join(
-        f'<table:table table:name="{name}">'
-        + "".join(f"<table:table-row>{''.join(map(ods_cell, row))}</table:table-row>" for row in rows)
-        + "</table:table>"
-        for name, rows in sheets
-    )
-    content = (
-        f'<?xml version="1.0" encoding="UTF-8"?><office:document-content xmlns:office="{OFFICE}"'
-        f' xmlns:table="{TABLE}" xmlns:text="{TEXT}" office:version="1.2"><office:body><office:spreadsheet>{body}'
-        "</office:spreadsheet></office:body></office:document-content>"
-    )
-    return packed_ods(content)
-
-
-def packed_ods(content):
-    """What makes a file of the content of an open document."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as packed:
-        packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        packed.writestr("META-INF/manifest.xml", MANIFEST)
-        packed.writestr("content.xml", content)
-    return out.getvalue()
-
-
-def xls(*sheets):
-    """A workbook in the old binary format: (name, rows) for each sheet."""
-    book = xlwt.Workbook()
-    day = xlwt.easyxf(num_format_str="YYYY-MM-DD")
-    for name, rows in sheets:
-        sheet = book.add_sheet(name)
-        for number, row in enumerate(rows):
-            for column, cell in enumerate(row):
-                if cell is not None:
-                    sheet.write(number, column, cell, *([day] if isinstance(cell, dt.date) else []))
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
-
-
-def xlsx(*sheets):
-    """A workbook: (name, rows) for each sheet."""
-    out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"strings_to_formulas": False})
-    day = book.add_format({"num_format": "yyyy-mm-dd"})
-    for name, rows in sheets:
-        sheet = book.add_worksheet(name)
-        for number, row in enumerate(rows):
-            for column, cell in enumerate(row):
-                if isinstance(cell, dt.date):
-                    sheet.write_datetime(number, column, dt.datetime.combine(cell, dt.time()), day)
-                elif cell is not None:
-                    sheet.write(number, column, cell)
-    book.close()
-    return out.getvalue()
-
-
-WORKBOOKS = {".ods": ods, ".xls": xls, ".xlsx": xlsx}
-
-
 @pytest.mark.parametrize("suffix", WORKBOOKS)
 def test_every_kind_of_workbook_says_the_same(tmp_path, suffix):
-    rows = [*GOODS, ["PT-3", None, 3], ["PT-4", "two\nlines", True], ["PT-5", dt.date(2026, 3, 31), 0.1]]
+    rows = [
+        *GOODS,
+        ["PT-3", None, 3],
+        ["PT-4", "two\nlines", True],
+        ["PT-5", dt.date(2026, 3, 31), 0.1],
+    ]
     found = texts(table(tmp_path / f"goods{suffix}", WORKBOOKS[suffix](("Goods", rows))))
-    assert found[:3] == [["SKU", "Title", "Weight"], ["PT-1", "Töpfchen, klein", "720"],
-                         ["PT-2", "Schale “rund”", "1250.5"]]  # fmt: skip
+    assert found[:3] == [
+        ["SKU", "Title", "Weight"],
+        ["PT-1", "Töpfchen, klein", "720"],
+        ["PT-2", "Schale “rund”", "1250.5"],
+    ]
     assert found[3] == ["PT-3", "", "3"]
     assert found[4][:2] == ["PT-4", "two\nlines"]
     assert found[4][2] in ("yes", "1")
@@ -210,7 +135,9 @@ def test_an_encoding_is_guessed_though_the_sample_ends_inside_a_letter(tmp_path,
 
 
 def test_a_file_in_another_encoding_than_was_said_is_refused(tmp_path):
-    file = table(tmp_path / "goods.csv", "sku\nTöpfchen\n".encode("cp1252"), form=CsvForm("utf-8", ","))
+    file = table(
+        tmp_path / "goods.csv", "sku\nTöpfchen\n".encode("cp1252"), form=CsvForm("utf-8", ",")
+    )
     with pytest.raises(Refused) as refused:
         texts(file)
     assert refused.value.first.code == "encoding"
@@ -230,13 +157,18 @@ def test_a_delimiter_is_guessed(rows, delimiter):
     assert guess_delimiter(out.getvalue()) == delimiter
 
 
-cells = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"], exclude_characters="\x00\r"), max_size=12)
+cells = st.text(
+    st.characters(codec="utf-8", exclude_categories=["Cs"], exclude_characters="\x00\r"),
+    max_size=12,
+)
 
 
 @given(st.lists(st.lists(cells, min_size=2, max_size=2), min_size=1, max_size=8))
 def test_what_goes_out_as_text_comes_back_the_same(tmp_path_factory, rows):
     content = b"".join(write_csv(["one", "two"], rows))
-    file = table(tmp_path_factory.mktemp("out") / "out.csv", content, form=CsvForm("utf-8-sig", ","))
+    file = table(
+        tmp_path_factory.mktemp("out") / "out.csv", content, form=CsvForm("utf-8-sig", ",")
+    )
     assert texts(file)[1:] == [[plain_text(cell) for cell in row] for row in rows]
 
 
@@ -250,7 +182,9 @@ def test_nothing_that_goes_out_is_a_formula(tmp_path):
 
 
 def test_a_sheet_that_goes_out_keeps_codes_as_text_and_numbers_as_numbers(tmp_path):
-    content = write_xlsx(["sku", "gtin", "weight"], [["PT-1", "0036000291452", 720], ["'quoted", None, 0]])
+    content = write_xlsx(
+        ["sku", "gtin", "weight"], [["PT-1", "0036000291452", 720], ["'quoted", None, 0]]
+    )
     with rows_of(table(tmp_path / "out.xlsx", content)) as rows:
         found = list(rows)
     assert found[1] == ["PT-1", "0036000291452", 720.0]

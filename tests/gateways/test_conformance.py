@@ -6,23 +6,14 @@ import pytest
 
 from relvan.core.money import Money
 from relvan.core.orders.intake import Address
-from relvan.gateways.calling import Caller, OutsideRefusal, OutsideTrouble
+from relvan.gateways.calling import OutsideCaller, OutsideRefusal, OutsideTrouble
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile, PriceRow
 from relvan.gateways.channels.registry import open_gateway, rulebook, rulebooks
 from relvan.gateways.scale import read_scale
-from tests.house import TEXT, png
+from tests.house import png
+from tests.steps.conformance import FIELDS
 
-FIELDS = {
-    "corvello": {"page": "new", "title": "A pot of clay", "maker": "Quillmoss", "text": f"<p>{TEXT}</p>",
-                 "aisle": "cv-101", "gtin": "", "no_gtin_because": "handmade", "material": "stoneware",
-                 "diameter": "14 cm", "condition": "new", "hours_to_leave": "24", "note": ""},
-    "hagglet": {"heading": "A pot", "text": TEXT, "shelf": "hg-planters", "material": "clay", "condition": "new",
-                "dispatch_days": "2", "delivery": "by post", "returns": "yes", "barcode": ""},
-    "loomstead": {"title": "A pot", "story": f"{TEXT} And more.", "corner": "pots-small", "made_of": "stoneware",
-                  "keywords": "clay, handmade", "finish": ""},
-    "ownshop": {"name": "A pot", "body": TEXT, "section": "Pots", "weight": "700", "barcode": ""},
-}  # fmt: skip
 TITLE = {"corvello": "title", "hagglet": "heading", "loomstead": "title", "ownshop": "name"}
 BUYER = Address("Ada", "1 Row", "Tarnhollow", "4821", "NL", "")
 SENDER = Address("Quillmoss", "3 Yard", "Tarnhollow", "T12", "IE", "")
@@ -31,7 +22,9 @@ SENDER = Address("Quillmoss", "3 Yard", "Tarnhollow", "T12", "IE", "")
 @pytest.fixture(params=sorted(rulebooks()))
 def channel(request, world):
     key = request.param
-    gateway = open_gateway(rulebook(key), world.seller_api(key), world.token(key), private_allowed=True)
+    gateway = open_gateway(
+        rulebook(key), world.seller_api(key), world.token(key), private_allowed=True
+    )
     yield key, gateway
     gateway.close()
 
@@ -43,7 +36,9 @@ def offer(channel, tmp_path):
     (tmp_path / "pot.png").write_bytes(png())
     sha = hashlib.sha256(png()).hexdigest()
     picture = PictureFile(sha, "image/png", tmp_path / "pot.png")
-    return Offer("PT/14", FIELDS[channel[0]], Money(1690, rulebook(channel[0]).currency), 7, (picture,))
+    return Offer(
+        "PT/14", FIELDS[channel[0]], Money(1690, rulebook(channel[0]).currency), 7, (picture,)
+    )
 
 
 def shown(world, channel, sku="PT/14"):
@@ -55,7 +50,9 @@ def test_it_says_whose_account_it_is(channel):
 
 
 def test_a_wrong_token_is_trouble_and_not_a_refusal(channel, world):
-    gateway = open_gateway(rulebook(channel[0]), world.seller_api(channel[0]), "wrong", private_allowed=True)
+    gateway = open_gateway(
+        rulebook(channel[0]), world.seller_api(channel[0]), "wrong", private_allowed=True
+    )
     with pytest.raises(OutsideTrouble, match="token"):
         gateway.test()
     gateway.close()
@@ -65,22 +62,40 @@ def test_what_is_published_is_shown_and_can_be_changed(channel, offer, world):
     placed = channel[1].publish(offer, "key-1")
     row = shown(world, channel)
     title = offer.fields[TITLE[channel[0]]]
-    assert (row["title"], row["price"], row["quantity"], len(row["pictures"])) == (title, 1690, 7, 1)
+    assert (row["title"], row["price"], row["quantity"], len(row["pictures"])) == (
+        title,
+        1690,
+        7,
+        1,
+    )
     assert world.client.get(placed.page).status_code == 200
     channel[1].send_content(
-        placed.ref, Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug, glazed"}})
+        placed.ref,
+        Offer(**{**vars(offer), "fields": {**offer.fields, TITLE[channel[0]]: "A jug, glazed"}}),
     )
     assert channel[1].set_quantities([(placed.ref, 3)])[0].ok
     assert channel[1].set_prices([PriceRow(placed.ref, Money(1999, offer.price.currency))])[0].ok
     row = shown(world, channel)
-    owned = TITLE[channel[0]] in rulebook(channel[0]).owned  # then the page decides, whatever a seller says
-    assert (row["title"], row["price"], row["quantity"]) == (title if owned else "A jug, glazed", 1999, 3)
+    owned = (
+        TITLE[channel[0]] in rulebook(channel[0]).owned
+    )  # then the page decides, whatever a seller says
+    assert (row["title"], row["price"], row["quantity"]) == (
+        title if owned else "A jug, glazed",
+        1999,
+        3,
+    )
     channel[1].set_shown(placed.ref, False)
     assert shown(world, channel)["state"] != "live"
     channel[1].set_shown(placed.ref, True)
     assert shown(world, channel)["state"] == "live"
     (read,) = channel[1].listings_after("", 50)
-    assert (read.ref, read.sku, read.price, read.quantity, read.live) == (placed.ref, "PT/14", 1999, 3, True)
+    assert (read.ref, read.sku, read.price, read.quantity, read.live) == (
+        placed.ref,
+        "PT/14",
+        1999,
+        3,
+        True,
+    )
 
 
 def test_publishing_twice_under_one_key_places_one_listing(channel, offer, world):
@@ -98,7 +113,9 @@ def family(channel, offer):
     of = {rule.name: rule.of for rule in rulebook(channel[0]).fields}
     said = {name: value for name, value in offer.fields.items() if of[name] != "member"}
     own = {name: value for name, value in offer.fields.items() if of[name] != "head"}
-    head = replace(offer, sku="PT", fields=said, part="head", quantity=0, traits=dict.fromkeys(traits, ""))
+    head = replace(
+        offer, sku="PT", fields=said, part="head", quantity=0, traits=dict.fromkeys(traits, "")
+    )
 
     def member(sku, ref, *values):
         worded = dict(zip(traits, values, strict=True))
@@ -114,21 +131,32 @@ def test_a_family_stands_on_one_page(channel, family, world):
     second = channel[1].publish(member("PT-14", placed.ref, "14 cm", "oat"), "two")
     assert first.page == second.page == placed.page
     assert len({placed.ref, first.ref, second.ref}) == 3
-    (row,) = [row for row in world.client.get(f"/world/{channel[0]}/listings").json() if row["ref"] == placed.ref]
-    assert [(v["sku"], v["price"], v["quantity"]) for v in row["variants"]] == [("PT-9", 1690, 7), ("PT-14", 1690, 7)]
+    (row,) = [
+        row
+        for row in world.client.get(f"/world/{channel[0]}/listings").json()
+        if row["ref"] == placed.ref
+    ]
+    assert [(v["sku"], v["price"], v["quantity"]) for v in row["variants"]] == [
+        ("PT-9", 1690, 7),
+        ("PT-14", 1690, 7),
+    ]
     assert channel[1].set_quantities([(first.ref, 2)])[0].ok
     assert shown(world, channel, "PT-9")["quantity"] == 2
     channel[1].send_content(second.ref, member("PT-14", placed.ref, "14 cm", "ink"))
     assert set(shown(world, channel, "PT-14")["traits"].values()) == {"14 cm", "ink"}
     assert {(s.sku, s.head) for s in channel[1].listings_after("", 50)} == {
-        ("PT", ""), ("PT-9", placed.ref), ("PT-14", placed.ref)
-    }  # fmt: skip
+        ("PT", ""),
+        ("PT-9", placed.ref),
+        ("PT-14", placed.ref),
+    }
     channel[1].set_shown(placed.ref, False)
     answer = world.client.post(f"/world/{channel[0]}/purchases", json={"sku": "PT-14"})
     assert answer.status_code == 409, "what stands on a page that is down cannot be bought"
 
 
-def test_two_variants_of_a_family_cannot_be_alike_and_each_is_told_by_itself(channel, family, world):
+def test_two_variants_of_a_family_cannot_be_alike_and_each_is_told_by_itself(
+    channel, family, world
+):
     head, member = family
     placed = channel[1].publish(head, "head")
     channel[1].publish(member("PT-9", placed.ref, "9 cm", "oat"), "one")
@@ -172,13 +200,17 @@ def test_tracking_reaches_the_buyer_and_saying_it_again_changes_nothing(channel,
     for _ in range(2):
         channel[1].tell_dispatched(number, Dispatched("Ostrel Post", "OP1"))
     seen = world.order(channel[0], number)
-    assert (seen["state"], seen["tracking"]) == ("sent", [{"carrier": "Ostrel Post", "code": "OP1"}])
+    assert (seen["state"], seen["tracking"]) == (
+        "sent",
+        [{"carrier": "Ostrel Post", "code": "OP1"}],
+    )
     with pytest.raises(OutsideRefusal):
         channel[1].acknowledge("NONE")
 
 
 @pytest.mark.parametrize(
-    ("kind", "unclear"), [("down", False), ("lost answers", True), ("flaky", None), ("throttled", None)]
+    ("kind", "unclear"),
+    [("down", False), ("lost answers", True), ("flaky", None), ("throttled", None)],
 )
 def test_bad_weather_is_trouble_that_says_what_may_have_happened(channel, world, kind, unclear):
     world.weather(channel[0], kind, seed=2)
@@ -196,7 +228,7 @@ def test_bad_weather_is_trouble_that_says_what_may_have_happened(channel, world,
 
 
 def test_nobody_at_the_address_is_trouble_that_changed_nothing():
-    caller = Caller("http://127.0.0.1:9", {}, name="Nobody", private_allowed=True)
+    caller = OutsideCaller("http://127.0.0.1:9", {}, name="Nobody", private_allowed=True)
     with pytest.raises(OutsideTrouble) as trouble:
         caller.call("GET", "x")
     assert not trouble.value.unclear
@@ -204,16 +236,22 @@ def test_nobody_at_the_address_is_trouble_that_changed_nothing():
 
 @pytest.fixture
 def carrier(world):
-    found = open_carrier("Ostrel Post", world.seller_api("ostrel"), world.token("ostrel"), private_allowed=True)
+    found = open_carrier(
+        "Ostrel Post", world.seller_api("ostrel"), world.token("ostrel"), private_allowed=True
+    )
     yield found
     found.close()
 
 
 @pytest.mark.parametrize(
     ("country", "grams", "services"),
-    [("IE", 500, ["slim", "tracked", "morning", "bulky"]), ("NL", 500, ["tracked", "bulky"]), ("NL", 25_000, ["bulky"]),
-     ("IE", 40_000, [])],
-)  # fmt: skip
+    [
+        ("IE", 500, ["slim", "tracked", "morning", "bulky"]),
+        ("NL", 500, ["tracked", "bulky"]),
+        ("NL", 25_000, ["bulky"]),
+        ("IE", 40_000, []),
+    ],
+)
 def test_a_carrier_offers_what_takes_the_parcel_there(carrier, country, grams, services):
     to = Address("Ada", "1 Row", "T", "1", country, "")
     assert [quote.service for quote in carrier.quotes(to, grams)] == services
@@ -222,7 +260,11 @@ def test_a_carrier_offers_what_takes_the_parcel_there(carrier, country, grams, s
 def test_a_label_is_bought_once_under_its_key(carrier, world):
     assert carrier.find_label("k") is None
     first = carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1")
-    assert carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1") == carrier.find_label("k") == first
+    assert (
+        carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1")
+        == carrier.find_label("k")
+        == first
+    )
     assert carrier.label_file(first.tracking_number).startswith(b"%PDF")
     assert len(world.labels()) == 1
     with pytest.raises(OutsideRefusal):
@@ -241,4 +283,8 @@ def test_a_rulebook_is_whole(book):
     assert sum(rule.kind == "category" for rule in book.fields) == 1
     keys = {category.key for category in book.categories}
     assert all(set(rule.required_in) <= keys for rule in book.fields)
-    assert all(rule.default in rule.choices for rule in book.fields if rule.kind == "choice" and rule.default)
+    assert all(
+        rule.default in rule.choices
+        for rule in book.fields
+        if rule.kind == "choice" and rule.default
+    )

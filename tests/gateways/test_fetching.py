@@ -12,7 +12,8 @@ from tests.server import Served
 
 
 def site(_url):
-    """A site with a picture, a large one, ways round in circles and out of the world, and bad days."""
+    """A site with a picture, a large one, ways round in circles and out of the world, and bad
+    days."""
     return Starlette(
         routes=[
             Route("/pot.png", lambda _: Response(b"picture")),
@@ -41,7 +42,12 @@ def test_what_is_there_is_fetched_also_after_a_move(there):
 
 @pytest.mark.parametrize(
     ("path", "code"),
-    [("/large.png", "too-large"), ("/round", "address"), ("/out", "address"), ("/nothing.png", "address")],
+    [
+        ("/large.png", "too-large"),
+        ("/round", "address"),
+        ("/out", "address"),
+        ("/nothing.png", "address"),
+    ],
 )
 def test_what_leads_nowhere_good_is_refused(there, path, code):
     with pytest.raises(Refused) as refused:

@@ -1,4 +1,5 @@
-"""The gateway of pieces: it sends single fields, only those that differ, and tells refusals by our names."""
+"""The gateway of pieces: it sends single fields, only those that differ, and tells refusals by our
+names."""
 
 import hashlib
 import json
@@ -6,16 +7,23 @@ import json
 import pytest
 
 from relvan.core.money import Money
-from relvan.gateways.calling import Caller
+from relvan.gateways.calling import OutsideCaller
 from relvan.gateways.channels.pieces import PiecesGateway
 from relvan.gateways.channels.port import ContentRefused, Offer, PictureFile
 from tests.house import png
 
-FIELDS = {"title": "A pot", "story": "A stoneware pot, thrown by hand and glazed.", "corner": "pots-small",
-          "keywords": "clay, handmade", "made_of": "stoneware", "finish": "", "width": "14 cm"}  # fmt: skip
+FIELDS = {
+    "title": "A pot",
+    "story": "A stoneware pot, thrown by hand and glazed.",
+    "corner": "pots-small",
+    "keywords": "clay, handmade",
+    "made_of": "stoneware",
+    "finish": "",
+    "width": "14 cm",
+}
 
 
-class Heard(Caller):
+class Heard(OutsideCaller):
     """A caller that remembers what it said."""
 
     def __init__(self, *args, **more):
@@ -66,7 +74,9 @@ def test_only_what_differs_is_sent(gateway, offer, caller):
     assert sorted(operation["path"] for operation in json.loads(patch)) == ["/facts", "/title"]
     caller.said.clear()
     gateway.send_content(ref, changed(offer, title="A jug, glazed", finish="matt"))
-    assert [method for method, _, _ in caller.said] == ["GET"], "said twice, there is nothing left to change"
+    assert [method for method, _, _ in caller.said] == ["GET"], (
+        "said twice, there is nothing left to change"
+    )
 
 
 def test_a_picture_is_sent_once(gateway, offer, caller):
@@ -77,9 +87,14 @@ def test_a_picture_is_sent_once(gateway, offer, caller):
 
 @pytest.mark.parametrize(
     ("fields", "field"),
-    [({"title": ""}, "title"), ({"made_of": "cheese"}, "made_of"), ({"corner": "attic"}, "corner"),
-     ({"keywords": ",".join("abcdefghijk")}, "keywords"), ({"sows_in": "spring"}, "sows_in")],
-)  # fmt: skip
+    [
+        ({"title": ""}, "title"),
+        ({"made_of": "cheese"}, "made_of"),
+        ({"corner": "attic"}, "corner"),
+        ({"keywords": ",".join("abcdefghijk")}, "keywords"),
+        ({"sows_in": "spring"}, "sows_in"),
+    ],
+)
 def test_refusals_are_told_by_our_names(gateway, offer, fields, field):
     with pytest.raises(ContentRefused) as refused:
         gateway.publish(changed(offer, **fields), "k")

@@ -1,4 +1,5 @@
-"""Rulebooks as data: those that ship are of one piece; the seller's own are taken beside them, or told why not."""
+"""Rulebooks as data: those that ship are of one piece; the seller's own are taken beside them, or
+told why not."""
 
 import re
 import shutil
@@ -9,25 +10,39 @@ from pydantic import ValidationError
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import NotFound
-from relvan.gateways.channels.registry import DIALECTS, RULEBOOKS, read_rulebooks, rulebook, rulebooks
+from relvan.gateways.channels.registry import (
+    DIALECTS,
+    RULEBOOKS,
+    read_rulebooks,
+    rulebook,
+    rulebooks,
+)
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
-from relvan.services.workplace import Workplace
+from relvan.services.open import open_workplace
 from relvan.store.listing_list import ListingFilter, listing_page
 from tests.applications import client_of
 from tests.house import add_pot, assert_sound, count, deliver
 from tests.visitor import sign_in
 
 LEAST = {
-    "key": "fernwick", "name": "Fernwick", "dialect": "notices", "edition": 3, "currency": "EUR",
-    "token_label": "Token", "calls": {"per_second": 5, "burst": 5}, "rows_at_once": {"quantity": 5, "price": 5},
+    "key": "fernwick",
+    "name": "Fernwick",
+    "dialect": "notices",
+    "edition": 3,
+    "currency": "EUR",
+    "token_label": "Token",
+    "calls": {"per_second": 5, "burst": 5},
+    "rows_at_once": {"quantity": 5, "price": 5},
     "orders": {"poll_every_s": 1, "page": 10, "overlap": 1},
     "categories": [{"key": "a", "name": "A"}, {"key": "b", "name": "B"}],
-    "fields": [{"name": "heading", "label": "Heading", "required": True, "origin": "title"},
-               {"name": "shelf", "label": "Shelf", "kind": "category"}],
-}  # fmt: skip
+    "fields": [
+        {"name": "heading", "label": "Heading", "required": True, "origin": "title"},
+        {"name": "shelf", "label": "Shelf", "kind": "category"},
+    ],
+}
 
 
 def with_field(**field):
@@ -91,9 +106,18 @@ def test_another_edition_of_one_that_ships_counts(folder):
         (b"- a\n- b\n", "the whole: "),
         (b"!!python/object/apply:os.system ['true']", "It cannot be read"),
         (yaml.safe_dump({**LEAST, "colour": "red"}).encode(), "colour: "),
-        (yaml.safe_dump({name: v for name, v in LEAST.items() if name != "currency"}).encode(), "currency: "),
-        (yaml.safe_dump({**LEAST, "dialect": "klingon"}).encode(), "dialect: there is no dialect “klingon”"),
-        (yaml.safe_dump({**LEAST, "calls": {"per_second": 0, "burst": 1}}).encode(), "calls.per_second: "),
+        (
+            yaml.safe_dump({name: v for name, v in LEAST.items() if name != "currency"}).encode(),
+            "currency: ",
+        ),
+        (
+            yaml.safe_dump({**LEAST, "dialect": "klingon"}).encode(),
+            "dialect: there is no dialect “klingon”",
+        ),
+        (
+            yaml.safe_dump({**LEAST, "calls": {"per_second": 0, "burst": 1}}).encode(),
+            "calls.per_second: ",
+        ),
         (yaml.safe_dump(with_field(kind="colour")).encode(), "fields.2.kind: "),
     ],
 )
@@ -129,7 +153,7 @@ def test_a_channel_of_a_known_dialect_needs_a_rulebook_and_an_address_only(setti
     text = text.replace("key: hagglet", "key: fernwick").replace("name: Hagglet", "name: Fernwick")
     assert "least: 3, most: 80" in text
     (folder / "fernwick.yaml").write_text(text.replace("least: 3, most: 80", "least: 3, most: 60"))
-    place = Workplace(settings)
+    place = open_workplace(settings)
     wish = ConnectChannel("fernwick", world.seller_api("hagglet"), world.token("hagglet"))
     assert connect_channel(place, owner, wish) == "fernwick"
     add_pot(place, owner, "PT-14", title="x" * 70)
@@ -153,17 +177,22 @@ def test_a_channel_of_a_known_dialect_needs_a_rulebook_and_an_address_only(setti
 
 @pytest.fixture
 def fernwick(settings, owner, world):
-    """A channel by a rulebook of the seller's own, with a listing on it; how to start with another edition."""
+    """A channel by a rulebook of the seller's own, with a listing on it; how to start with another
+    edition."""
     folder = settings.data_dir / "rulebooks"
     folder.mkdir()
     text = (RULEBOOKS / "hagglet.yaml").read_text().replace("key: hagglet", "key: fernwick")
 
     def start(old="", new=""):
         (folder / "fernwick.yaml").write_text(text.replace(old, new))
-        return Workplace(settings)
+        return open_workplace(settings)
 
     place = start()
-    connect_channel(place, owner, ConnectChannel("fernwick", world.seller_api("hagglet"), world.token("hagglet")))
+    connect_channel(
+        place,
+        owner,
+        ConnectChannel("fernwick", world.seller_api("hagglet"), world.token("hagglet")),
+    )
     add_pot(place, owner, "PT-14", title="x" * 70)
     ids = draft_listings(place, owner, "fernwick", ["PT-14"]).listing_ids
     change_listings(place, owner, ids, {"shelf": "hg-planters"})
@@ -190,7 +219,9 @@ def test_another_edition_is_taken_up_at_the_start(fernwick):
     stricter.close()
 
 
-def test_without_its_rulebook_a_channel_goes_on_by_the_edition_from_before(fernwick, settings, owner):
+def test_without_its_rulebook_a_channel_goes_on_by_the_edition_from_before(
+    fernwick, settings, owner
+):
     broken = fernwick("dialect: notices", "dialect: [")
     assert "fernwick" not in broken.rulebooks.by_key
     assert take_up_editions(broken) == []
@@ -206,9 +237,9 @@ def test_setup_offers_it_and_tells_of_broken_ones(settings):
     folder.mkdir()
     (folder / "fernwick.yaml").write_text(yaml.safe_dump(LEAST))
     (folder / "bad.yaml").write_text("key: <script>")
-    place = Workplace(settings)
+    place = open_workplace(settings)
     page = sign_in(client_of(place)).get("/setup").text
     assert '<option value="fernwick">Fernwick</option>' in page
-    assert "bad.yaml is no rulebook." in page
+    assert "bad.yaml cannot be read as channel requirements." in page
     assert "<script>" not in page.partition("<main")[2].partition("</main")[0]
     place.close()

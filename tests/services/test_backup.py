@@ -8,7 +8,7 @@ from relvan.core.refusal import Refused
 from relvan.services.backup import back_up, restore
 from relvan.services.catalogue.save import change_facts, create_product
 from relvan.services.check import check
-from relvan.services.workplace import Workplace
+from relvan.services.open import open_workplace
 from relvan.store.carry import carry_over
 from relvan.store.database import Database
 from relvan.store.product_list import ProductFilter, product_page
@@ -33,11 +33,14 @@ def all_rows(database):
 
 @pytest.fixture
 def busy(workplace, owner, world):
-    """A shop in which much has happened: a family whose head came after a variant, sales, prices, changes."""
+    """A shop in which much has happened: a family whose head came after a variant, sales, prices,
+    changes."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", aliases=("OLD-14",))
     list_everywhere(workplace, owner, "PT-14")
-    create_product(workplace, owner, pot("FAM", kind=ProductKind.FAMILY, axes=(Trait("Glaze", ("Ink",)),)))
+    create_product(
+        workplace, owner, pot("FAM", kind=ProductKind.FAMILY, axes=(Trait("Glaze", ("Ink",)),))
+    )
     variant = {"kind": "variant", "family": "FAM", "trait Glaze": "Ink"}
     assert change_facts(workplace, owner, [("PT-14", variant)])[0].ok
     world.buy("hagglet", "PT-14", 2)
@@ -52,12 +55,17 @@ def test_a_backup_brings_back_database_files_and_key(workplace, owner, houses, t
     assert back_up(workplace.settings, target) > 1000
     add_pot(workplace, owner, "PT-18")
     restore(workplace.settings, target)
-    assert skus(workplace.database) == ["PT-14"]  # the running application goes on with what was restored
+    assert skus(workplace.database) == [
+        "PT-14"
+    ]  # the running application goes on with what was restored
     other = houses.new(tmp_path / "elsewhere")
     restore(other, target)
     database = Database(other.database)
     assert check(database) == []
-    assert (skus(database), len((other.data_dir / "secret.key").read_text()) > 20) == (["PT-14"], True)
+    assert (skus(database), len((other.data_dir / "secret.key").read_text()) > 20) == (
+        ["PT-14"],
+        True,
+    )
     assert list((other.files / "pictures").rglob("*.png"))
     database.close()
 
@@ -67,11 +75,13 @@ def test_restored_nothing_is_other_than_it_was_and_work_goes_on(busy, owner, hou
     back_up(busy.settings, tmp_path / "b.tar.gz")
     other = houses.new(tmp_path / "elsewhere")
     restore(other, tmp_path / "b.tar.gz")
-    place = Workplace(other, clock=busy.now)
+    place = open_workplace(other, clock=busy.now)
     assert all_rows(place.database) == before
     add_pot(place, owner, "PT-18")  # under ids that nobody has
     with place.database.reading() as session:
-        assert [row.sku for row in product_page(session, ProductFilter(words="old 14"), limit=9)] == ["PT-14"]
+        assert [
+            row.sku for row in product_page(session, ProductFilter(words="old 14"), limit=9)
+        ] == ["PT-14"]
     assert skus(place.database) == ["FAM", "PT-14", "PT-18"]
     assert check(place.database) == []
     place.close()
@@ -86,7 +96,10 @@ def test_all_is_carried_from_one_kind_of_database_to_the_box(busy, owner, tmp_pa
     assert all_rows(box) == all_rows(busy.database)
     assert check(box) == []
     add_pot(busy, owner, "PT-18")
-    with box.reading() as before, busy.database.writing() as after:  # and back, in place of what is there
+    with (
+        box.reading() as before,
+        busy.database.writing() as after,
+    ):  # and back, in place of what is there
         assert carry_over(before, after) == carried
     assert all_rows(box) == all_rows(busy.database)
     add_pot(busy, owner, "PT-20")

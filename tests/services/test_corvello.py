@@ -1,8 +1,8 @@
-"""A channel with a catalogue of its own that answers by reply sheet: pages chosen, handed in, partly refused, lost."""
+"""A channel with a catalogue of its own that answers by reply sheet: pages chosen, handed in,
+partly refused, lost."""
 
 import pytest
 
-from relvan.core.catalogue.identity import gtin_check_digit
 from relvan.core.refusal import Refused
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import change_facts
@@ -13,27 +13,34 @@ from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.store.jobs import job_verdicts
 from relvan.store.listings import listings_of
 from relvan.store.pages import count_without_page, page_rows
-from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist, png, read
+from tests.house import (
+    add_pot,
+    assert_sound,
+    channel_ids,
+    connect,
+    count,
+    deliver,
+    persist,
+    png,
+    read,
+)
 from tests.snapshots import built_once
-
-
-def gtin(number):
-    body = f"40{number:010d}"
-    return body + gtin_check_digit(body)
+from tests.steps.corvello import gtin, put_pages
 
 
 @built_once
 def shop(workplace, owner, world):
     connect(workplace, owner, world, "corvello")
     for number in range(3):
-        add_pot(workplace, owner, f"PT-{number}", title=f"Aubrey pot {number} in oat", brand="Quillmoss",
-                gtin=gtin(number))  # fmt: skip
+        add_pot(
+            workplace,
+            owner,
+            f"PT-{number}",
+            title=f"Aubrey pot {number} in oat",
+            brand="Quillmoss",
+            gtin=gtin(number),
+        )
     return workplace
-
-
-def put_pages(world, *pages):
-    told = [{"title": title, "maker": "Quillmoss", "gtin": code} for title, code in pages]
-    return world.client.post("/world/corvello/pages", json={"pages": told}).json()["pages"]
 
 
 def on(workplace):
@@ -92,7 +99,9 @@ def test_of_two_pages_with_one_gtin_neither_is_sure(shop, owner, world):
 def test_a_person_looks_by_words_and_looks_again(shop, owner, world):
     put_pages(world, ("Something else altogether", gtin(7)))
     (listing_id,) = draft_listings(shop, owner, "corvello", ["PT-1"]).listing_ids
-    assert [one.title for one in search_pages(shop, owner, listing_id, "altogether")] == ["Something else altogether"]
+    assert [one.title for one in search_pages(shop, owner, listing_id, "altogether")] == [
+        "Something else altogether"
+    ]
     look_again(shop, owner, [listing_id])
     assert candidates(shop, listing_id) is None
     world.weather("corvello", "down")
@@ -107,8 +116,9 @@ def test_what_is_handed_in_goes_live_when_the_sheet_is_read(shop, owner, world):
     assert {listing.state for listing in on(shop)} == {"live"}
     shown = world.listings("corvello")
     assert {sku: (row["price"], row["quantity"]) for sku, row in shown.items()} == {
-        "PT-0": (1690, 10), "PT-1": (1690, 10)
-    }  # fmt: skip
+        "PT-0": (1690, 10),
+        "PT-1": (1690, 10),
+    }
     world.buy("corvello", "PT-1", 4)
     read(shop)
     count(shop, owner, "PT-0", 2)
@@ -207,7 +217,8 @@ def test_a_change_while_the_sheet_is_awaited_is_told_after_it(shop, owner, world
 
 
 def slow_then_fast(shop, owner, world, seconds, *skus):
-    """PT-1 is counted as 7, which is handed in and answered after some seconds; then as 4, which waits; the channel."""
+    """PT-1 is counted as 7, which is handed in and answered after some seconds; then as 4, which
+    waits; the channel."""
     place(shop, owner, world, *skus)
     channel = channel_ids(shop)["corvello"]
     world.replies_after(seconds)
@@ -219,15 +230,21 @@ def slow_then_fast(shop, owner, world, seconds, *skus):
 
 
 def test_a_change_is_handed_in_only_when_the_one_before_it_is_answered(shop, owner, world):
-    """The channel may work through a short hand-in before a long one that came first: the older number would win."""
+    """The channel may work through a short hand-in before a long one that came first: the older
+    number would win."""
     channel = slow_then_fast(shop, owner, world, 1.5, "PT-1", "PT-2")
     count(shop, owner, "PT-2", 6)
-    assert deliver_next(shop, channel, "test").sent == 1, "what is about another listing need not wait"
+    assert deliver_next(shop, channel, "test").sent == 1, (
+        "what is about another listing need not wait"
+    )
     told = deliver_next(shop, channel, "other")
     assert told.sent == 0, "PT-1 waits for its sheet"
     assert told.wait_s is not None
     deliver(shop)
-    assert {sku: row["quantity"] for sku, row in world.listings("corvello").items()} == {"PT-1": 4, "PT-2": 6}
+    assert {sku: row["quantity"] for sku, row in world.listings("corvello").items()} == {
+        "PT-1": 4,
+        "PT-2": 6,
+    }
     assert {listing.state for listing in on(shop)} == {"live"}
     assert_sound(shop)
 
@@ -241,9 +258,13 @@ def test_a_sheet_that_does_not_come_for_long_keeps_no_change_waiting(shop, owner
     shop.now.move(seconds=2)
     deliver_next(shop, channel, "test")
     assert world.listings("corvello")["PT-1"]["quantity"] == 4
-    world.client.post("/world/clock", json={"advance_minutes": 11})  # now the old one is worked through, and wins there
+    world.client.post(
+        "/world/clock", json={"advance_minutes": 11}
+    )  # now the old one is worked through, and wins there
     deliver(shop)
-    assert world.listings("corvello")["PT-1"]["quantity"] == 4, "told once more, since the old sheet came after the new"
+    assert world.listings("corvello")["PT-1"]["quantity"] == 4, (
+        "told once more, since the old sheet came after the new"
+    )
     assert on(shop)[0].state == "live"
     assert_sound(shop)
 

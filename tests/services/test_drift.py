@@ -1,4 +1,5 @@
-"""What a channel shows against what it last accepted: seen twice, then mended by rule or by hand."""
+"""What a channel shows against what it last accepted: seen twice, then mended by rule or by
+hand."""
 
 import pytest
 
@@ -6,12 +7,19 @@ from relvan.core.refusal import NotAllowed, Refused
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.drift import leave_drift, mend_drift
 from relvan.services.listings.publish import publish_listings
-from relvan.services.listings.standing import read_standing
 from relvan.store.drifts import drift_rows
-from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, list_everywhere, read
-from tests.services.test_every_channel import OWN, draft, ready
-from tests.services.test_every_channel import shop as everywhere  # noqa: F401
+from tests.house import (
+    add_pot,
+    assert_sound,
+    connect,
+    count,
+    deliver,
+    list_everywhere,
+    read,
+)
 from tests.snapshots import built_once
+from tests.steps.drift import look, meddle
+from tests.steps.every_channel import OWN, draft, ready
 
 
 @built_once
@@ -24,31 +32,27 @@ def shop(workplace, owner, world):
     return workplace
 
 
-def look(shop, key="ownshop"):
-    shop.now.move(minutes=1)
-    return read_standing(shop, channel_ids(shop)[key])
+@pytest.fixture
+def everywhere(all_channels):
+    return all_channels
 
 
 def rows(shop, **more):
     with shop.database.reading() as session:
-        return [(row.channel_key, row.topic, row.ours, row.theirs, row.how) for row in drift_rows(session, **more)]
-
-
-def meddle(world, **prices_or_stock):
-    """Somebody changes something in the shop's own administration."""
-    headers = {"Authorization": f"Bearer {world.token('ownshop')}"}
-    for what, value in prices_or_stock.items():
-        body = {"prices": {"prices": [{"sku": "PT-14", "price": value}]},
-                "stock": {"levels": [{"sku": "PT-14", "room": "web", "count": value}]}}[what]  # fmt: skip
-        world.client.post(f"{world.seller_api('ownshop')}/{what}", json=body, headers=headers).raise_for_status()
+        return [
+            (row.channel_key, row.topic, row.ours, row.theirs, row.how)
+            for row in drift_rows(session, **more)
+        ]
 
 
 @pytest.mark.parametrize("key", OWN)
-def test_what_we_have_just_told_is_no_drift_on_any_channel(everywhere, owner, world, key):  # noqa: F811
+def test_what_we_have_just_told_is_no_drift_on_any_channel(everywhere, owner, world, key):
     listing_id = ready(everywhere, owner, key)
     publish_listings(everywhere, owner, [listing_id])
     deliver(everywhere)
-    assert [look(everywhere, key).drifted for _ in range(3)] == [0, 0, 0], rows(everywhere, ended=False)
+    assert [look(everywhere, key).drifted for _ in range(3)] == [0, 0, 0], rows(
+        everywhere, ended=False
+    )
     with everywhere.database.reading() as session:
         assert drift_rows(session) == []
 
@@ -139,7 +143,7 @@ def test_only_those_who_may_list_mend_and_nothing_is_asked_of_none(shop, owner, 
         change_channel(shop, owner, "ownshop", {"mends": ["weather"]})
 
 
-def test_a_member_and_head_of_a_family_are_no_drift(everywhere, owner):  # noqa: F811
+def test_a_member_and_head_of_a_family_are_no_drift(everywhere, owner):
     listing_id = draft(everywhere, owner, "ownshop", add_pot(everywhere, owner, "PT-20"))
     publish_listings(everywhere, owner, [listing_id])
     deliver(everywhere)

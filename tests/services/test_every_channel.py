@@ -1,4 +1,5 @@
-"""What must hold on every channel alike: lost answers, calls refused for being too many, scripts of all kinds."""
+"""What must hold on every channel alike: lost answers, calls refused for being too many, scripts of
+all kinds."""
 
 import pytest
 
@@ -7,20 +8,18 @@ from relvan.services.catalogue.save import change_facts
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings, take_down_listings
 from relvan.services.outbox.deliver import deliver_next
-from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price
 from relvan.store.channels import channel_by_key
 from relvan.store.jobs import job_rows, job_verdicts
-from relvan.store.listings import listing_by_id
-from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, persist
-from tests.snapshots import built_once
+from tests.house import assert_sound, channel_ids, count, deliver, persist
+from tests.steps.every_channel import OWN, draft, listing, ready
 
-OWN = {
-    "corvello": {"page": "new", "no_gtin_because": "handmade", "aisle": "cv-101", "diameter": "14 cm"},
-    "hagglet": {"shelf": "hg-planters"},
-    "loomstead": {"corner": "pots-middle", "keywords": "clay, pot"},
-    "ownshop": {},
-}
+
+@pytest.fixture
+def shop(all_channels):
+    return all_channels
+
+
 NEEDED = {"corvello": "title", "hagglet": "heading", "loomstead": "title", "ownshop": "name"}
 SCRIPTS = {
     "emoji": "Pot \U0001f331\U0001f3fd for \U0001f468\u200d\U0001f33e, 14 cm",
@@ -29,34 +28,6 @@ SCRIPTS = {
     "both ways": "Pot \u2067עציץ\u2069 of clay, 14 cm",
     "Han": "陶製花盆綠釉十四公分手工製作",
 }
-
-
-@built_once
-def shop(workplace, owner, world):
-    """All four channels."""
-    add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))
-    connect(workplace, owner, world, *OWN)
-    return workplace
-
-
-def ready(workplace, owner, key, sku="PT-14", title="A pot of clay, glazed"):
-    """A draft without gaps on a channel; its id."""
-    add_pot(workplace, owner, sku, attributes={"material": "Stoneware"}, brand="Quillmoss", title=title)
-    set_list_price(workplace, owner, sku, "chf", 1800)
-    return draft(workplace, owner, key, sku)
-
-
-def draft(workplace, owner, key, *skus):
-    (listing_id, *_) = ids = draft_listings(workplace, owner, key, skus).listing_ids
-    if OWN[key]:
-        change_listings(workplace, owner, ids, OWN[key])
-    assert [gap["message"] for gap in listing(workplace, listing_id).gaps] == []
-    return listing_id
-
-
-def listing(workplace, listing_id):
-    with workplace.database.reading() as session:
-        return listing_by_id(session, listing_id)
 
 
 @pytest.fixture
@@ -97,13 +68,17 @@ def test_what_changes_while_an_answer_is_lost_is_told_after_all(shop, owner, wor
     set_list_price(shop, owner, "PT-14", "retail", 1900)
     persist(shop)
     shown = world.listings(key)
-    assert {sku: (row["quantity"], row["price"]) for sku, row in shown.items()} == {"PT-14": (5, 1900)}
+    assert {sku: (row["quantity"], row["price"]) for sku, row in shown.items()} == {
+        "PT-14": (5, 1900)
+    }
     told = listing(shop, listing_id)
     assert (told.sent_quantity, told.sent_price, told.state) == (5, 1900, "live")
     assert_sound(shop)
 
 
-def test_a_number_that_changes_while_the_answer_to_its_hand_in_is_lost_is_handed_in_again(shop, owner, world, lose):
+def test_a_number_that_changes_while_the_answer_to_its_hand_in_is_lost_is_handed_in_again(
+    shop, owner, world, lose
+):
     listing_id = ready(shop, owner, "corvello")
     publish_listings(shop, owner, [listing_id])
     deliver(shop)
@@ -128,7 +103,9 @@ def test_what_is_said_otherwise_while_an_answer_is_lost_is_behind(shop, owner, w
         assert (title, told.behind) == ("A jug of clay, glazed", "")
     else:
         assert title == "A pot of clay, glazed"
-        assert told.behind == ("" if key == "corvello" else "content"), "at Corvello the page owns its title"
+        assert told.behind == ("" if key == "corvello" else "content"), (
+            "at Corvello the page owns its title"
+        )
 
 
 @pytest.mark.parametrize("key", OWN)
@@ -142,7 +119,9 @@ def test_a_change_of_mind_while_an_answer_is_lost_counts(shop, owner, world, los
 
 
 @pytest.mark.parametrize("key", OWN)
-def test_what_gets_a_gap_before_it_is_sent_is_kept_back_and_its_job_is_told(shop, owner, world, key):
+def test_what_gets_a_gap_before_it_is_sent_is_kept_back_and_its_job_is_told(
+    shop, owner, world, key
+):
     listing_id = ready(shop, owner, key)
     job_id = publish_listings(shop, owner, [listing_id])
     change_facts(shop, owner, [("PT-14", {"weight_g": None, "description": ""})])

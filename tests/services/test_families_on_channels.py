@@ -6,7 +6,6 @@ from relvan.core.catalogue.product import ProductDraft, ProductKind, Trait
 from relvan.core.listings.translating import Translation, TranslationKind
 from relvan.core.refusal import Refused
 from relvan.services.catalogue.families import split_off
-from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import change_facts, save_many
 from relvan.services.jobs.life import move_job
 from relvan.services.listings.draft import change_listings, draft_listings, require_members
@@ -14,29 +13,9 @@ from relvan.services.listings.publish import publish_listings, put_back_listings
 from relvan.services.listings.translations import set_translations, untranslated
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.store.jobs import job_verdicts
-from relvan.store.listings import listings_of
-from tests.house import TEXT, add_pot, assert_sound, connect, deliver, persist, png, read, receive
+from tests.house import add_pot, assert_sound, connect, deliver, persist, read
 from tests.snapshots import built_once
-
-SIZES = ("9 cm", "14 cm")
-GLAZES = ("Ink", "Oat")
-
-
-def make_family(workplace, owner, units=5, **facts):
-    """A family of four pots with a picture, and stock of each."""
-    axes = (Trait("Size", SIZES), Trait("Glaze", GLAZES))
-    head = ProductDraft("PT", "Aubrey pot", ProductKind.FAMILY, description=TEXT, category="Pots", axes=axes,
-                        attributes={"material": "stoneware"}, weight_g=700, **facts)  # fmt: skip
-    drafts = [head] + [
-        ProductDraft(f"PT-{size.split()[0]}-{glaze.upper()}", f"Aubrey pot, {size}, {glaze}", ProductKind.VARIANT,
-                     family="PT", traits={"Size": size, "Glaze": glaze}, prices={"retail": 1690}, cost=500)
-        for size in SIZES for glaze in GLAZES
-    ]  # fmt: skip
-    assert all(verdict.ok for verdict in save_many(workplace, owner, [(draft.sku, draft) for draft in drafts]))
-    add_picture(workplace, owner, "PT", png())
-    for draft in drafts[1:]:
-        receive(workplace, owner, draft.sku, units)
-    return [draft.sku for draft in drafts]
+from tests.steps.families_on_channels import make_family, on
 
 
 @built_once
@@ -44,15 +23,6 @@ def shop(workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
     make_family(workplace, owner)
     return workplace
-
-
-def on(workplace, channel_id=1):
-    """The listings of a channel by SKU."""
-    with workplace.database.reading() as session:
-        from relvan.store.listing_list import ListingFilter, listing_page
-
-        rows = {row.id: row.sku for row in listing_page(session, ListingFilter(), limit=200)}
-        return {rows[one.id]: one for one in listings_of(session, channel_id=channel_id)}
 
 
 def drafted(workplace, owner, channel="hagglet", **head):
@@ -63,7 +33,10 @@ def drafted(workplace, owner, channel="hagglet", **head):
 
 def verdicts(workplace, job_id):
     with workplace.database.reading() as session:
-        return {row.subject.partition(" on ")[0]: (row.verdict, row.reason) for row in job_verdicts(session, job_id)}
+        return {
+            row.subject.partition(" on ")[0]: (row.verdict, row.reason)
+            for row in job_verdicts(session, job_id)
+        }
 
 
 def test_a_family_is_one_page_with_all_its_variants(shop, owner, world):
@@ -73,7 +46,9 @@ def test_a_family_is_one_page_with_all_its_variants(shop, owner, world):
     assert {found[sku].head_id for sku in found if sku != "PT"} == {ids[0]}
     assert {listing.state for listing in found.values()} == {"ready"}
     job = publish_listings(shop, owner, ids[:1])
-    assert {verdict for verdict, _ in verdicts(shop, job).values()} == {"waiting"}, "the head takes its variants along"
+    assert {verdict for verdict, _ in verdicts(shop, job).values()} == {"waiting"}, (
+        "the head takes its variants along"
+    )
     deliver(shop)
     assert {listing.state for listing in on(shop).values()} == {"live"}
     assert len({listing.page for listing in on(shop).values()}) == 1
@@ -139,7 +114,9 @@ def test_variants_with_gaps_are_left_out_only_by_choice(shop, owner, world):
     change_facts(shop, owner, [("PT-9-INK", {"price retail": 1490})])
     publish_listings(shop, owner, [on(shop)["PT-9-INK"].id])
     deliver(shop)
-    assert world.listings("hagglet")["PT-9-INK"]["price"] == 1490, "the page is there: it goes by itself"
+    assert world.listings("hagglet")["PT-9-INK"]["price"] == 1490, (
+        "the page is there: it goes by itself"
+    )
 
 
 def test_a_variant_that_must_be_there_keeps_all_waiting(shop, owner):
@@ -153,7 +130,10 @@ def test_a_variant_that_must_be_there_keeps_all_waiting(shop, owner):
 def test_a_variant_never_goes_out_before_its_page(shop, owner):
     drafted(shop, owner)
     told = verdicts(shop, publish_listings(shop, owner, [on(shop)["PT-9-INK"].id]))
-    assert told["PT-9-INK"] == ("refused", "Its family’s page is not on the channel yet: publish the family.")
+    assert told["PT-9-INK"] == (
+        "refused",
+        "Its family’s page is not on the channel yet: publish the family.",
+    )
 
 
 def test_a_whole_family_is_taken_down_and_put_back(shop, owner, world):
@@ -177,12 +157,20 @@ def test_answers_lost_in_the_middle_of_a_family_place_everything_once(shop, owne
     world.weather("hagglet", "calm")
     persist(shop)
     rows = world.client.get("/world/hagglet/listings").json()
-    assert sorted(row["sku"] for row in rows) == ["PT", "PT-14-INK", "PT-14-OAT", "PT-9-INK", "PT-9-OAT"]
+    assert sorted(row["sku"] for row in rows) == [
+        "PT",
+        "PT-14-INK",
+        "PT-14-OAT",
+        "PT-9-INK",
+        "PT-9-OAT",
+    ]
     assert {listing.state for listing in on(shop).values()} == {"live"}
     assert_sound(shop)
 
 
-def test_traits_are_told_in_the_channels_words_and_one_translation_mends_all(workplace, owner, world):
+def test_traits_are_told_in_the_channels_words_and_one_translation_mends_all(
+    workplace, owner, world
+):
     add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))
     connect(workplace, owner, world, "loomstead")
     skus = make_family(workplace, owner)
@@ -190,20 +178,35 @@ def test_traits_are_told_in_the_channels_words_and_one_translation_mends_all(wor
     ids = draft_listings(workplace, owner, "loomstead", ["PT"]).listing_ids
     change_listings(workplace, owner, ids[:1], {"corner": "pots-small"})
     gaps = [gap for gap in on(workplace)["PT"].gaps if gap["kind"] == "untranslated"]
-    assert [(gap["ours"], gap["nearest"]) for gap in gaps] == [("Glaze", "")], "“Size” is known there as “size”"
+    assert [(gap["ours"], gap["nearest"]) for gap in gaps] == [("Glaze", "")], (
+        "“Size” is known there as “size”"
+    )
     with workplace.database.reading() as session:
         (lacking,) = untranslated(session, workplace, "loomstead")
     assert (lacking.kind, lacking.ours, lacking.count) == (TranslationKind.TRAIT, "Glaze", 1)
     with pytest.raises(Refused) as refused:
-        set_translations(workplace, owner, "loomstead", [Translation(TranslationKind.TRAIT, "", "Glaze", "shine")])
+        set_translations(
+            workplace,
+            owner,
+            "loomstead",
+            [Translation(TranslationKind.TRAIT, "", "Glaze", "shine")],
+        )
     assert "knows the traits width, colour" in refused.value.first.message
-    set_translations(workplace, owner, "loomstead", [
-        Translation(TranslationKind.TRAIT, "", "Glaze", "colour"),
-        Translation(TranslationKind.VALUE, "colour", "Ink", "deep blue"),
-    ])  # fmt: skip
+    set_translations(
+        workplace,
+        owner,
+        "loomstead",
+        [
+            Translation(TranslationKind.TRAIT, "", "Glaze", "colour"),
+            Translation(TranslationKind.VALUE, "colour", "Ink", "deep blue"),
+        ],
+    )
     publish_listings(workplace, owner, ids)
     deliver(workplace)
-    assert world.listings("loomstead")["PT-9-INK"]["traits"] == {"size": "9 cm", "colour": "deep blue"}
+    assert world.listings("loomstead")["PT-9-INK"]["traits"] == {
+        "size": "9 cm",
+        "colour": "deep blue",
+    }
     assert world.listings("loomstead")["PT-9-OAT"]["traits"] == {"size": "9 cm", "colour": "Oat"}
 
 
@@ -212,8 +215,13 @@ def test_a_family_of_more_traits_than_the_channel_shows_says_so(workplace, owner
     connect(workplace, owner, world, "loomstead")
     axes = (Trait("Size", ("S",)), Trait("Colour", ("red",)), Trait("Finish", ("matt",)))
     head = ProductDraft("F", "Three ways", ProductKind.FAMILY, axes=axes)
-    one = ProductDraft("F-1", "One of them", ProductKind.VARIANT, family="F",
-                       traits={"Size": "S", "Colour": "red", "Finish": "matt"})  # fmt: skip
+    one = ProductDraft(
+        "F-1",
+        "One of them",
+        ProductKind.VARIANT,
+        family="F",
+        traits={"Size": "S", "Colour": "red", "Finish": "matt"},
+    )
     save_many(workplace, owner, [(draft.sku, draft) for draft in (head, one)])
     draft_listings(workplace, owner, "loomstead", ["F"])
     gap = next(gap for gap in on(workplace)["F"].gaps if gap["kind"] == "too many traits")
@@ -234,8 +242,14 @@ def test_one_that_is_there_already_is_left_and_a_new_variant_joins_its_page(shop
     assert again.listing_ids == ()
     assert {verdict.code for verdict in again.verdicts} == {"exists"}
     add_pot(shop, owner, "PT-18-INK")
-    new = ProductDraft("PT-18-RUS", "Aubrey pot, 18 cm, Rust", ProductKind.VARIANT, family="PT",
-                       traits={"Size": "18 cm", "Glaze": "Rust"}, prices={"retail": 1990})  # fmt: skip
+    new = ProductDraft(
+        "PT-18-RUS",
+        "Aubrey pot, 18 cm, Rust",
+        ProductKind.VARIANT,
+        family="PT",
+        traits={"Size": "18 cm", "Glaze": "Rust"},
+        prices={"retail": 1990},
+    )
     save_many(shop, owner, [("PT-18-RUS", new)])
     more = draft_listings(shop, owner, "hagglet", ["PT-18-RUS"])
     assert on(shop)["PT-18-RUS"].head_id == ids[0]
@@ -252,7 +266,8 @@ def test_what_told_somebody_outside_is_no_job_to_be_taken_back(shop, owner):
 
 
 @pytest.mark.parametrize(
-    "title", ["\U0001f331 Topf für Moos \U0001f33f", "עציץ מקרמיקה עם זיגוג", 'Pot <b>bold</b> & "co"']
+    "title",
+    ["\U0001f331 Topf für Moos \U0001f33f", "עציץ מקרמיקה עם זיגוג", 'Pot <b>bold</b> & "co"'],
 )
 def test_titles_of_any_script_arrive_as_they_are(shop, owner, world, title):
     add_pot(shop, owner, "X-1", title=title)

@@ -1,25 +1,30 @@
-"""What was there before: read in without touching it, linked by SKU, by GTIN, by hand; made into products."""
-
-import zlib
+"""What was there before: read in without touching it, linked by SKU, by GTIN, by hand; made into
+products."""
 
 import pytest
 
 from relvan.core.listings.reading import ReadingFilter
 from relvan.core.refusal import Refused
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.read import view_product
-from relvan.services.jobs.work import work_next
 from relvan.services.listings import findings
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.findings import read_findings
-from relvan.services.listings.linking import link_finding, link_findings, products_from_findings, unlink_finding
+from relvan.services.listings.linking import (
+    link_finding,
+    link_findings,
+    products_from_findings,
+    unlink_finding,
+)
 from relvan.services.listings.publish import publish_listings
 from relvan.store.findings import FindingFilter, count_findings, finding_page
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
-from tests.house import TEXT, add_pot, assert_sound, connect, deliver, png, read
-from tests.services.test_corvello import gtin, put_pages
-from tests.services.test_families_on_channels import make_family
+from tests.house import TEXT, add_pot, assert_sound, connect, deliver, read
 from tests.snapshots import built_once
+from tests.steps.corvello import gtin, put_pages
+from tests.steps.families_on_channels import make_family
+from tests.steps.findings import place_by_hand
 
 
 @built_once
@@ -28,20 +33,6 @@ def shop(workplace, owner, world):
     add_pot(workplace, owner, "PT-1", title="Aubrey pot, celadon glaze, 14 cm")
     add_pot(workplace, owner, "PT-2", title="Steel trowel", gtin=gtin(2))
     return workplace
-
-
-def place_by_hand(world, code, heading, **more):
-    """Somebody put a notice up without us."""
-    head = {
-        "Authorization": f"Token {world.token('hagglet')}",
-        "Request-Id": f"hand-{code}-{zlib.crc32(heading.encode())}",
-    }
-    photo = world.client.post("/hagglet/seller/photos", content=png(), headers=head).json()["photo"]
-    body = {"own_code": code, "heading": heading, "text": TEXT, "shelf": "hg-planters", "condition": "new",
-            "asking": 1500, "units": 3, "details": {"material": "clay"}, "photos": [photo], **more}  # fmt: skip
-    answer = world.client.post("/hagglet/seller/notices", json=body, headers=head)
-    assert answer.status_code == 201, answer.text
-    return answer.json()["notice"]
 
 
 def read_in(workplace, owner, channel="hagglet", **how):
@@ -71,7 +62,9 @@ def test_reading_links_by_sku_then_by_gtin_and_suggests_the_rest(shop, owner, wo
     job = read_in(shop, owner)
     assert (job.state, job.counts["linked"], job.counts["open"]) == ("ended", 2, 2)
     deliver(shop)
-    assert world.client.get("/world/hagglet/listings").json() == before, "reading changes nothing there"
+    assert world.client.get("/world/hagglet/listings").json() == before, (
+        "reading changes nothing there"
+    )
     linked = {row.sku: (row.linked_by, row.product_sku) for row in found(shop, linked=True)}
     assert linked == {"PT-1": ("SKU", "PT-1"), "OTHER": ("GTIN", "PT-2")}
     lost, strange = found(shop)
@@ -86,7 +79,9 @@ def test_what_is_followed_from_now_on_is_kept_in_step(shop, owner, world):
     place_by_hand(world, "PT-1", "A pot")
     read_in(shop, owner)
     (listing,) = listings(shop)
-    assert set(listing.behind.split()) >= {"price", "quantity"}, "it shows what differs, and sends nothing"
+    assert set(listing.behind.split()) >= {"price", "quantity"}, (
+        "it shows what differs, and sends nothing"
+    )
     publish_listings(shop, owner, [listing.id])
     deliver(shop)
     shown = world.listings("hagglet")["PT-1"]
@@ -123,9 +118,14 @@ def test_ours_are_no_findings_and_words_narrow_what_is_read(shop, owner, world):
 
 @pytest.mark.parametrize(
     ("how", "titles"),
-    [({"words": "bowl A"}, ["A bowl"]), ({"words": "bowl vase"}, []), ({"shown": "live"}, ["A bowl", "A vase"]),
-     ({"shown": "down"}, ["A jug"]), ({"shown": "down", "words": "vase"}, [])],
-)  # fmt: skip
+    [
+        ({"words": "bowl A"}, ["A bowl"]),
+        ({"words": "bowl vase"}, []),
+        ({"shown": "live"}, ["A bowl", "A vase"]),
+        ({"shown": "down"}, ["A jug"]),
+        ({"shown": "down", "words": "vase"}, []),
+    ],
+)
 def test_a_filter_reads_by_words_and_by_what_is_for_sale(shop, owner, world, how, titles):
     for code, title in (("A", "A vase"), ("B", "A bowl"), ("C", "A jug")):
         notice = place_by_hand(world, code, title)
@@ -146,18 +146,33 @@ def test_reading_goes_on_through_calls_refused_for_being_too_many(shop, owner, w
         place_by_hand(world, f"A{number}", f"A vase {number}")
     world.weather("hagglet", "throttled")
     for _ in range(8):
-        world.client.get("/hagglet/seller/notices", headers={"Authorization": f"Token {world.token('hagglet')}"})
+        world.client.get(
+            "/hagglet/seller/notices", headers={"Authorization": f"Token {world.token('hagglet')}"}
+        )
     job = read_in(shop, owner)
     assert (job.state, job.counts["open"]) == ("ended", 3)
 
 
-def test_what_lies_in_the_marketplaces_own_centre_is_left_out_unless_asked_for(workplace, owner, world):
+def test_what_lies_in_the_marketplaces_own_centre_is_left_out_unless_asked_for(
+    workplace, owner, world
+):
     connect(workplace, owner, world, "corvello")
     pages = put_pages(world, ("Pot in their centre", gtin(5)), ("Pot of ours", gtin(6)))
     head = {"Authorization": f"Stall {world.token('corvello')}", "Mark": "by-hand"}
     terms = {"condition": "new", "hours_to_leave": 24}
-    lines = [{"key": page, "do": "offer", "page": page, "code": page, "price": 1000, "units": 4, "terms": terms,
-              "sent_by": by} for page, by in zip(pages, ("corvello", "seller"), strict=True)]  # fmt: skip
+    lines = [
+        {
+            "key": page,
+            "do": "offer",
+            "page": page,
+            "code": page,
+            "price": 1000,
+            "units": 4,
+            "terms": terms,
+            "sent_by": by,
+        }
+        for page, by in zip(pages, ("corvello", "seller"), strict=True)
+    ]
     world.client.post("/corvello/counter/handins", json={"lines": lines}, headers=head)
     world.client.post("/world/clock", json={"advance_minutes": 1})
     read_in(workplace, owner, "corvello")
@@ -194,8 +209,14 @@ def test_a_product_has_one_listing_on_a_channel_so_the_second_link_is_refused(sh
         place_by_hand(world, code, f"Pot {code}")
     read_in(shop, owner)
     first, second = found(shop)
-    verdicts = link_findings(shop, owner, [(first.id, "PT-1"), (second.id, "PT-1"), (second.id, "NOPE")])
-    assert [(verdict.ok, verdict.code) for verdict in verdicts] == [(True, ""), (False, "exists"), (False, "not-found")]
+    verdicts = link_findings(
+        shop, owner, [(first.id, "PT-1"), (second.id, "PT-1"), (second.id, "NOPE")]
+    )
+    assert [(verdict.ok, verdict.code) for verdict in verdicts] == [
+        (True, ""),
+        (False, "exists"),
+        (False, "not-found"),
+    ]
 
 
 def test_products_are_made_of_findings_with_their_facts(shop, owner, world):
@@ -204,7 +225,11 @@ def test_products_are_made_of_findings_with_their_facts(shop, owner, world):
     (row,) = found(shop)
     assert products_from_findings(shop, owner, [row.id])[0].ok
     product = view_product(shop, "NEW-1").whole
-    assert (product.title, product.gtin, product.prices["retail"]) == ("Garden twine, green", gtin(9), 1500)
+    assert (product.title, product.gtin, product.prices["retail"]) == (
+        "Garden twine, green",
+        gtin(9),
+        1500,
+    )
     assert (product.description, product.attributes["Material"]) == (TEXT, "clay")
     assert listings(shop)[0].followed is False, "nothing is counted of it yet"
     deliver(shop)
@@ -219,10 +244,17 @@ def test_a_family_is_made_of_its_page_with_all_its_variants(shop, owner, world):
     for size in ("S", "L"):
         body = {"own_code": f"F-{size}", "asking": 900, "units": 2, "values": {"Size": size}}
         told = {**token, "Request-Id": f"cell-{size}"}
-        assert world.client.post(f"/hagglet/seller/notices/{head}/cells", json=body, headers=told).status_code == 201
+        assert (
+            world.client.post(
+                f"/hagglet/seller/notices/{head}/cells", json=body, headers=told
+            ).status_code
+            == 201
+        )
     read_in(shop, owner)
     assert len(found(shop)) == 3
-    assert products_from_findings(shop, owner, [found(shop)[1].id])[0].ok, "a variant brings its family along"
+    assert products_from_findings(shop, owner, [found(shop)[1].id])[0].ok, (
+        "a variant brings its family along"
+    )
     assert view_product(shop, "F-S").whole.family == "F"
     rows = {listing.ref: listing for listing in listings(shop)}
     assert sum(listing.head_id == rows[head].id for listing in rows.values()) == 2
@@ -235,8 +267,15 @@ def test_variants_join_their_page_whenever_it_is_linked_and_leave_with_it(shop, 
     make_family(shop, owner)
     head = place_by_hand(world, "PAGE", "Aubrey pots", grid=["Size", "Glaze"])
     told = {"Authorization": f"Token {world.token('hagglet')}", "Request-Id": "cell"}
-    body = {"own_code": "CELL", "asking": 900, "units": 2, "values": {"Size": "9 cm", "Glaze": "Ink"}}
-    world.client.post(f"/hagglet/seller/notices/{head}/cells", json=body, headers=told).raise_for_status()
+    body = {
+        "own_code": "CELL",
+        "asking": 900,
+        "units": 2,
+        "values": {"Size": "9 cm", "Glaze": "Ink"},
+    }
+    world.client.post(
+        f"/hagglet/seller/notices/{head}/cells", json=body, headers=told
+    ).raise_for_status()
     read_in(shop, owner)
     page, cell = sorted(found(shop), key=lambda row: row.head)
     with pytest.raises(Refused) as refused:

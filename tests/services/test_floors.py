@@ -1,4 +1,5 @@
-"""Every price below its floor is found: one that a channel still shows, one that it changed, one that was sold."""
+"""Every price below its floor is found: one that a channel still shows, one that it changed, one
+that was sold."""
 
 import pytest
 
@@ -7,8 +8,8 @@ from relvan.services.prices.set import set_floor
 from relvan.store.floors import SOLD_OF, prices_to_watch
 from relvan.store.product_list import ProductFilter, product_page
 from tests.house import add_pot, connect, deliver, list_everywhere, orders, read
-from tests.services.test_drift import look, meddle
 from tests.snapshots import built_once
+from tests.steps.drift import look, meddle
 
 
 @built_once
@@ -67,7 +68,7 @@ def test_what_it_still_shows_while_it_cannot_be_told(shop, owner, world):
 
 
 @pytest.mark.parametrize(("price", "found"), [("11.11", ["PT-14"]), ("15.00", [])])
-def test_what_was_sold_below_its_floor_lately(shop, world, api, price, found):  # noqa: F811
+def test_what_was_sold_below_its_floor_lately(shop, world, api, price, found):
     meddle(world, prices=price)
     world.buy("ownshop", "PT-14", 2)
     world.buy("ownshop", "PT-16")

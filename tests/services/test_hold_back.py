@@ -5,17 +5,27 @@ import pytest
 from relvan.core.refusal import Refused
 from relvan.core.stock.risk import hold_back_by_risk
 from relvan.services.channels.settings import change_channel
+from relvan.services.listings.availability import availability
 from relvan.services.orders.cancel import cancel_orders
-from relvan.services.stock.availability import availability
 from relvan.store.channels import channel_by_key
 from relvan.store.tables import LagSample
-from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere, orders, read
+from tests.house import (
+    add_pot,
+    assert_sound,
+    channel_ids,
+    connect,
+    deliver,
+    list_everywhere,
+    orders,
+    read,
+)
 from tests.snapshots import built_once
 
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot on both channels, nine hundred of it, of which 560 were sold in the last 28 days on one of them."""
+    """A pot on both channels, nine hundred of it, of which 560 were sold in the last 28 days on one
+    of them."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=900)
     list_everywhere(workplace, owner, "PT-14")
@@ -35,7 +45,9 @@ def measured(workplace, seconds, count=100):
     with workplace.database.writing() as session:
         session.query(LagSample).delete()
         session.add_all(
-            LagSample(channel_id=channel_ids(workplace)["hagglet"], at=workplace.now(), seconds=seconds)
+            LagSample(
+                channel_id=channel_ids(workplace)["hagglet"], at=workplace.now(), seconds=seconds
+            )
             for _ in range(count)
         )
 
@@ -47,7 +59,7 @@ def test_what_sells_within_the_measured_lag_is_kept_back(shop, owner, world):
     assert held == 3
     shown = hold_back(shop, owner, "0.001")
     assert shown.quantity == 340 - held
-    step = next(one for one in shown.why.steps if one.label == "Hold-back by risk")
+    step = next(one for one in shown.why.steps if one.label == "Buffer by risk")
     assert step.detail == "3 kept back: 20.0 sold a day, heard of within 1800 s, risk 0.001"
     deliver(shop)
     assert world.listings("hagglet")["PT-14"]["quantity"] == 337
@@ -59,14 +71,19 @@ def test_a_longer_lag_and_a_smaller_risk_keep_more_back_and_nothing_sold_keeps_n
     assert hold_back(shop, owner, "0.001").quantity < 337
     careful = hold_back(shop, owner, "0.00001").quantity
     assert careful < hold_back(shop, owner, "0.1").quantity
-    assert all(one.ok for one in cancel_orders(shop, owner, [order.number for order in orders(shop)]))
+    assert all(
+        one.ok for one in cancel_orders(shop, owner, [order.number for order in orders(shop)])
+    )
     assert hold_back(shop, owner, "0.001").quantity == 900
 
 
 def test_sales_of_long_ago_do_not_count_and_without_measure_a_minute_is_taken(shop, owner):
     with shop.database.writing() as session:
         session.query(LagSample).delete()
-    assert "heard of within 60 s (taken, not measured yet)" in hold_back(shop, owner, "0.001").why.steps[-2].detail
+    assert (
+        "heard of within 60 s (taken, not measured yet)"
+        in hold_back(shop, owner, "0.001").why.steps[-2].detail
+    )
     shop.now.move(days=90)
     assert hold_back(shop, owner, "0.01").quantity == 340
 

@@ -7,55 +7,16 @@ import pytest
 import xlsxwriter
 
 from relvan.core.catalogue.attributes import AttributeKind, AttributeRule
-from relvan.core.catalogue.facts import Facts
 from relvan.core.refusal import Refused
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.categories import save_attribute
-from relvan.services.imports.receive import change_mapping, receive_file
+from relvan.services.imports.receive import NewFile, change_mapping, receive_file
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
-from relvan.services.stock.availability import availability
-from relvan.store.catalogue import find_product
-from relvan.store.facts import facts_by_id
-from relvan.store.jobs import job_rows, job_verdicts
-from tests.documents.test_tables import WORKBOOKS
+from relvan.services.listings.availability import availability
+from relvan.store.jobs import job_rows
 from tests.house import add_pot, assert_sound, count, receive
-
-
-def rehearse(workplace, owner, kind, content, name="file.csv", **more):
-    """Import a file up to its rehearsal; the job's id and (position, subject, verdict, reason) by row."""
-    data = content.encode() if isinstance(content, str) else content
-    job = receive_file(workplace, owner, kind, name, data, **more)
-    while work_next(workplace):
-        pass
-    return job, rows(workplace, job)
-
-
-def rows(workplace, job):
-    with workplace.database.reading() as session:
-        found = job_verdicts(session, job, limit=10_000)
-        return [(row.position, row.subject, row.verdict, row.reason) for row in found if row.position > 0]
-
-
-def verdicts(found):
-    return [row[2] for row in found]
-
-
-def state(workplace, job):
-    with workplace.database.reading() as session:
-        return job_rows(session, job_id=job)[0].state
-
-
-def carry(workplace, owner, job, event="apply"):
-    move_job(workplace, owner, job, event)
-    while work_next(workplace):
-        pass
-    return rows(workplace, job)
-
-
-def facts(workplace, sku) -> Facts:
-    with workplace.database.reading() as session:
-        product = find_product(session, sku)
-        return facts_by_id(session, [product.id])[product.id]
+from tests.steps.imports import carry, facts, rehearse, rows, state, verdicts
+from tests.steps.tables import WORKBOOKS
 
 
 def test_a_file_is_rehearsed_applied_and_taken_back(workplace, owner):
@@ -127,11 +88,19 @@ def test_members_of_a_family_are_added_or_replaced(workplace, owner):
     text = "Family SKU,Variant SKU,trait: Glaze\nPT,A,Ink\nPT,B,Oat\n"
     job, _ = rehearse(workplace, owner, "families", text)
     carry(workplace, owner, job)
-    job, _ = rehearse(workplace, owner, "families", "Family SKU,Variant SKU,trait: Glaze\nPT,C,Rust\n")
+    job, _ = rehearse(
+        workplace, owner, "families", "Family SKU,Variant SKU,trait: Glaze\nPT,C,Rust\n"
+    )
     carry(workplace, owner, job)
     assert facts(workplace, "A")["family"] == "PT"
     replace = {"members": "replace"}
-    job, _ = rehearse(workplace, owner, "families", "Family SKU,Variant SKU,trait: Glaze\nPT,C,Rust\n", options=replace)
+    job, _ = rehearse(
+        workplace,
+        owner,
+        "families",
+        "Family SKU,Variant SKU,trait: Glaze\nPT,C,Rust\n",
+        options=replace,
+    )
     carry(workplace, owner, job)
     assert (facts(workplace, "A")["kind"], facts(workplace, "C")["kind"]) == ("single", "variant")
     assert "family" not in facts(workplace, "A")
@@ -164,16 +133,27 @@ def test_a_circle_of_kits_is_refused_by_name(workplace, owner):
 def test_prices_aliases_and_attributes_come_in_by_row(workplace, owner):
     add_pot(workplace, owner, "PT-14", units=0)
     job, _ = rehearse(
-        workplace, owner, "prices", 'sku,price list,price,from\nPT-14,retail,"19,90",\nPT-14,retail,"17,50",10\n'
+        workplace,
+        owner,
+        "prices",
+        'sku,price list,price,from\nPT-14,retail,"19,90",\nPT-14,retail,"17,50",10\n',
     )
     carry(workplace, owner, job)
-    job, _ = rehearse(workplace, owner, "aliases", "alias,sku,own title\nOLD-1,PT-14,The old pot\nOLD-2,PT-14,\n")
+    job, _ = rehearse(
+        workplace, owner, "aliases", "alias,sku,own title\nOLD-1,PT-14,The old pot\nOLD-2,PT-14,\n"
+    )
     carry(workplace, owner, job)
-    job, found = rehearse(workplace, owner, "attributes", "sku,attribute,value\nPT-14,glaze,ink\nNOPE,glaze,ink\n")
+    job, found = rehearse(
+        workplace, owner, "attributes", "sku,attribute,value\nPT-14,glaze,ink\nNOPE,glaze,ink\n"
+    )
     assert verdicts(found) == ["changes", "refused"]
     carry(workplace, owner, job)
     now = facts(workplace, "PT-14")
-    assert (now["price retail"], now["break retail 10"], now["attribute glaze"]) == (1990, 1750, "ink")
+    assert (now["price retail"], now["break retail 10"], now["attribute glaze"]) == (
+        1990,
+        1750,
+        "ink",
+    )
     assert now["aliases"] == ["OLD-1", "OLD-2"]
     assert now["alias OLD-1"]["title"] == "The old pot"
 
@@ -181,7 +161,10 @@ def test_prices_aliases_and_attributes_come_in_by_row(workplace, owner):
 def test_counts_move_stock_once_and_are_taken_back(workplace, owner):
     add_pot(workplace, owner, "PT-14", units=10)
     job, found = rehearse(
-        workplace, owner, "stock-counts", "sku,warehouse,bin,counted\nPT-14,Millrace,A-01,7\nPT-14,millrace,X-99,1\n"
+        workplace,
+        owner,
+        "stock-counts",
+        "sku,warehouse,bin,counted\nPT-14,Millrace,A-01,7\nPT-14,millrace,X-99,1\n",
     )
     assert verdicts(found) == ["changes", "refused"]
     carry(workplace, owner, job)
@@ -237,7 +220,12 @@ def workbook(sheet_rows, formulas=()):
 
 def test_a_workbook_with_a_title_merged_headings_and_a_formula(workplace, owner):
     content = workbook(
-        [["Our goods"], [], ["SKU", "Title", "GTIN", "Weight g"], ["PT-1", "A pot", 4006381333931, 720]],
+        [
+            ["Our goods"],
+            [],
+            ["SKU", "Title", "GTIN", "Weight g"],
+            ["PT-1", "A pot", 4006381333931, 720],
+        ],
         formulas=[("B5", '="A "&"bowl"', "A bowl"), ("A5", '="BW-"&1', "BW-1")],
     )
     job, found = rehearse(workplace, owner, "products", content, "goods.xlsx")
@@ -268,7 +256,7 @@ def bomb():
 )
 def test_a_file_that_cannot_be_read_is_refused_in_words(workplace, owner, name, content, code):
     with pytest.raises(Refused) as refused:
-        receive_file(workplace, owner, "products", name, content())
+        receive_file(workplace, owner, NewFile("products", name, content()))
     assert refused.value.first.code == code
     assert refused.value.first.message
 
@@ -295,13 +283,17 @@ def test_a_broken_row_says_which_cell_and_stops_no_other(workplace, owner):
     )
     _, found = rehearse(workplace, owner, "products", text)
     assert verdicts(found) == ["refused", "refused", "refused", "new", "refused"]
-    for row, words in zip(found, ("Weight", "check digit would be 1", "Fragile", "", "SKU"), strict=True):
+    for row, words in zip(
+        found, ("Weight", "check digit would be 1", "Fragile", "", "SKU"), strict=True
+    ):
         assert words in row[3]
 
 
 def test_unknown_columns_are_left_out_and_unknown_skus_as_chosen(workplace, owner):
     head = ",".join(["sku", "title", *(f"x{n}" for n in range(40))])
-    _, found = rehearse(workplace, owner, "products", f"{head}\nA,First{',1' * 40}\n", options={"create": False})
+    _, found = rehearse(
+        workplace, owner, "products", f"{head}\nA,First{',1' * 40}\n", options={"create": False}
+    )
     assert verdicts(found) == ["refused"]
     assert "not in the catalogue" in found[0][3]
 
@@ -337,7 +329,7 @@ def test_an_import_goes_on_after_the_worker_was_killed(workplace, owner, monkeyp
 
 def test_who_may_not_change_a_station_may_not_bring_in_its_files(workplace, picker):
     with pytest.raises(Refused) as refused:
-        receive_file(workplace, picker, "products", "a.csv", b"sku,title\nA,B\n")
+        receive_file(workplace, picker, NewFile("products", "a.csv", b"sku,title\nA,B\n"))
     assert refused.value.first.code == "not-allowed"
 
 
@@ -353,7 +345,9 @@ def test_a_workbook_of_any_kind_comes_in_and_is_taken_back(workplace, owner, suf
         ["NEW-2", "A pot", 4006381333932, 3, 1],
         ["NEW-1", "Once more", None, None, None],
     ]
-    content = WORKBOOKS[suffix](("Empty", []), ("Notes", [["nothing to bring in"]]), ("Goods", sheet))
+    content = WORKBOOKS[suffix](
+        ("Empty", []), ("Notes", [["nothing to bring in"]]), ("Goods", sheet)
+    )
     job, found = rehearse(workplace, owner, "products", content, f"goods{suffix}")
     assert verdicts(found) == ["changes", "new", "refused", "refused"]
     assert "4006381333931" in found[2][3], "the right check digit is told"

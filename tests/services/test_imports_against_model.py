@@ -1,4 +1,5 @@
-"""Files, changes by hand and undo in any order, beside a plain model of what should come of them."""
+"""Files, changes by hand and undo in any order, beside a plain model of what should come of
+them."""
 
 import tempfile
 from pathlib import Path
@@ -18,15 +19,16 @@ from hypothesis.stateful import (
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.people.roles import Role
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.save import change_facts
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
-from relvan.services.workplace import Actor, Workplace
+from relvan.services.open import open_workplace
+from relvan.services.workplace import Actor
 from relvan.settings import Settings
 from relvan.store.facts import codes, facts_by_id
 from relvan.store.jobs import job_verdicts
 from tests.house import assert_sound
-from tests.services.test_imports import rehearse
+from tests.steps.imports import rehearse
 
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
 SKUS = ["PT-1", "PT-2", "pt-3", "Töpfe/4"]
@@ -40,7 +42,10 @@ COLUMNS = {
     "minimum_order": ("minimum order", str, [1, 6]),
 }
 facts_said = st.fixed_dictionaries(
-    {}, optional={name: st.none() | st.sampled_from(values) for name, (_, _, values) in COLUMNS.items()}
+    {},
+    optional={
+        name: st.none() | st.sampled_from(values) for name, (_, _, values) in COLUMNS.items()
+    },
 )
 file_rows = st.lists(st.tuples(st.sampled_from(SKUS), facts_said), min_size=1, max_size=6)
 
@@ -65,7 +70,7 @@ class Catalogue(RuleBasedStateMachine):
     def open(self):
         folder = Path(tempfile.mkdtemp(dir="/dev/shm" if Path("/dev/shm").is_dir() else None))
         self.house = self.houses.copy(self.furnished, folder / "data")
-        self.workplace = Workplace(self.house)
+        self.workplace = open_workplace(self.house)
         self.model, self.jobs = {}, []
 
     def teardown(self):
@@ -119,7 +124,11 @@ class Catalogue(RuleBasedStateMachine):
         job, changes = self.jobs.pop(data.draw(st.integers(0, len(self.jobs) - 1)))
         self.move(job, "undo")
         with self.workplace.database.reading() as session:
-            found = {sku_key(row.subject): row.verdict for row in job_verdicts(session, job) if row.change}
+            found = {
+                sku_key(row.subject): row.verdict
+                for row in job_verdicts(session, job)
+                if row.change
+            }
         for key, (old, new) in changes.items():
             now = self.model[key]
             if old is None:
@@ -152,7 +161,10 @@ def test_files_hands_and_undo_in_any_order_do_what_a_plain_model_does(furnished,
     run_state_machine_as_test(
         machine,
         settings=settings(
-            max_examples=15, stateful_step_count=steps, deadline=None, database=None,
+            max_examples=15,
+            stateful_step_count=steps,
+            deadline=None,
+            database=None,
             suppress_health_check=list(HealthCheck),
         ),
-    )  # fmt: skip
+    )

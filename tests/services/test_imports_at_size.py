@@ -7,17 +7,17 @@ import pytest
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
 from relvan.core.refusal import Refused
-from relvan.services.imports.receive import receive_file
+from relvan.services.bulk.work import work_next
+from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
+from relvan.services.listings.availability import availability
 from relvan.services.orders.take import take_manual_order
-from relvan.services.stock.availability import availability
 from relvan.services.workplace import Actor
 from relvan.store.blocks import add_block
 from relvan.store.imports import add_rows
 from relvan.store.jobs import job_rows, job_verdicts
 from tests.house import add_pot, assert_sound, count, orders
-from tests.services.test_imports import carry, facts, rehearse, rows, state, verdicts
+from tests.steps.imports import carry, facts, rehearse, rows, state, verdicts
 
 
 @pytest.fixture(autouse=True)
@@ -26,8 +26,8 @@ def small_chunks(monkeypatch):
     monkeypatch.setattr("relvan.services.imports.rehearse.CHUNK", 7)
     monkeypatch.setattr("relvan.services.imports.rehearse.READ", 7)
     monkeypatch.setattr("relvan.services.imports.rehearse.WRITTEN", 11)
-    monkeypatch.setattr("relvan.services.jobs.work.CHUNK", 5)
-    monkeypatch.setattr("relvan.services.jobs.work.PLAIN", 5)
+    monkeypatch.setattr("relvan.services.bulk.work.CHUNK", 5)
+    monkeypatch.setattr("relvan.services.bulk.work.PLAIN", 5)
 
 
 def shuffled(head, lines, seed):
@@ -37,9 +37,15 @@ def shuffled(head, lines, seed):
 
 
 @pytest.mark.parametrize("seed", range(2))
-def test_a_family_and_its_variants_may_come_in_a_file_of_products_in_any_order(workplace, owner, seed):
-    lines = ["F,family,The family,,"] + [f"V-{n},variant,Variant {n},F,Glaze {n}" for n in range(30)]
-    job, found = rehearse(workplace, owner, "products", shuffled("sku,kind,title,family,trait: Glaze", lines, seed))
+def test_a_family_and_its_variants_may_come_in_a_file_of_products_in_any_order(
+    workplace, owner, seed
+):
+    lines = ["F,family,The family,,"] + [
+        f"V-{n},variant,Variant {n},F,Glaze {n}" for n in range(30)
+    ]
+    job, found = rehearse(
+        workplace, owner, "products", shuffled("sku,kind,title,family,trait: Glaze", lines, seed)
+    )
     assert verdicts(found) == ["new"] * 31
     carry(workplace, owner, job)
     assert facts(workplace, "F")["title"] == "The family"
@@ -48,15 +54,21 @@ def test_a_family_and_its_variants_may_come_in_a_file_of_products_in_any_order(w
 
 
 @pytest.mark.parametrize("seed", range(2))
-def test_variants_of_a_family_that_is_refused_are_refused_with_it_wherever_they_lie(workplace, owner, seed):
+def test_variants_of_a_family_that_is_refused_are_refused_with_it_wherever_they_lie(
+    workplace, owner, seed
+):
     lines = ["F,family,,,"] + [f"V-{n},variant,Variant {n},F,Glaze {n}" for n in range(30)]
     lines[0] = f"F,family,{'long ' * 100},,"
-    _, found = rehearse(workplace, owner, "products", shuffled("sku,kind,title,family,trait: Glaze", lines, seed))
+    _, found = rehearse(
+        workplace, owner, "products", shuffled("sku,kind,title,family,trait: Glaze", lines, seed)
+    )
     assert verdicts(found) == ["refused"] * 31
     reasons = {row[1]: row[3] for row in found}
     assert "“Title”" in reasons["F"]
     row = next(row[0] for row in found if row[1] == "F")
-    assert all(f"together with “F” in row {row}" in reason for sku, reason in reasons.items() if sku != "F")
+    assert all(
+        f"together with “F” in row {row}" in reason for sku, reason in reasons.items() if sku != "F"
+    )
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -109,11 +121,19 @@ def test_two_that_swap_their_codes_far_apart_say_so(workplace, owner):
 
 
 def test_what_names_a_row_that_is_refused_is_refused_with_it_however_far(workplace, owner):
-    lines = ["K,kit,A set,", *(f"S-{n},single,Thing {n}," for n in range(25)), "BAD,single,Thing,12"]
-    job, found = rehearse(workplace, owner, "products", "\n".join(["sku,kind,title,gtin", *lines]) + "\n")
+    lines = [
+        "K,kit,A set,",
+        *(f"S-{n},single,Thing {n}," for n in range(25)),
+        "BAD,single,Thing,12",
+    ]
+    job, found = rehearse(
+        workplace, owner, "products", "\n".join(["sku,kind,title,gtin", *lines]) + "\n"
+    )
     assert verdicts(found).count("refused") == 1
     carry(workplace, owner, job)
-    kits = "kit,part,quantity\n" + "".join(f"K-{n},{'BAD' if n == 9 else f'S-{n}'},1\n" for n in range(10))
+    kits = "kit,part,quantity\n" + "".join(
+        f"K-{n},{'BAD' if n == 9 else f'S-{n}'},1\n" for n in range(10)
+    )
     kits += "OUTER,K-9,1\nOUTER,K-1,1\n"
     _, found = rehearse(workplace, owner, "kits", kits)
     wrong = {row[1] for row in found if row[2] == "refused"}
@@ -141,9 +161,11 @@ def test_a_job_stopped_after_any_chunk_ends_the_same(workplace, owner):
     ("module", "column", "keeps", "kept"),
     [("rehearse", "kind", "add_rows", add_rows), ("plain", "title", "add_block", add_block)],
 )
-def test_a_rehearsal_begun_anew_leaves_no_rows_behind(workplace, owner, monkeypatch, module, column, keeps, kept):
+def test_a_rehearsal_begun_anew_leaves_no_rows_behind(
+    workplace, owner, monkeypatch, module, column, keeps, kept
+):
     text = f"sku,{column}\n" + "".join(f"S-{n:02d},single\n" for n in range(40))
-    job = receive_file(workplace, owner, "products", "goods.csv", text.encode())
+    job = receive_file(workplace, owner, NewFile("products", "goods.csv", text.encode()))
     calls = []
 
     def breaks_once(*told):
@@ -166,7 +188,12 @@ def test_rows_that_follow_get_the_verdict_of_the_one_that_leads(workplace, owner
     lines = ["sku,title", *(f"P-{n},Part" for n in range(9))]
     job, _ = rehearse(workplace, owner, "products", "\n".join(lines) + "\n")
     carry(workplace, owner, job)
-    job, _ = rehearse(workplace, owner, "kits", "kit,part,quantity\n" + "".join(f"KIT,P-{n},1\n" for n in range(9)))
+    job, _ = rehearse(
+        workplace,
+        owner,
+        "kits",
+        "kit,part,quantity\n" + "".join(f"KIT,P-{n},1\n" for n in range(9)),
+    )
     with workplace.database.reading() as session:
         kept = job_verdicts(session, job, limit=100)
         assert [row.leader for row in kept] == [None] + [2] * 8
@@ -176,8 +203,10 @@ def test_rows_that_follow_get_the_verdict_of_the_one_that_leads(workplace, owner
         assert job_rows(session, job_id=job)[0].done == 9
 
 
-def test_counts_are_written_some_at_a_time_and_one_refused_stops_no_other(workplace, owner, monkeypatch):
-    monkeypatch.setattr("relvan.services.jobs.work.COUNTED", 4)
+def test_counts_are_written_some_at_a_time_and_one_refused_stops_no_other(
+    workplace, owner, monkeypatch
+):
+    monkeypatch.setattr("relvan.services.bulk.work.COUNTED", 4)
     for n in range(10):
         add_pot(workplace, owner, f"PT-{n}", units=5)
     text = "sku,warehouse,counted\n" + "".join(f"PT-{n},millrace,{n}\n" for n in range(10))
@@ -187,14 +216,38 @@ def test_counts_are_written_some_at_a_time_and_one_refused_stops_no_other(workpl
     move_job(workplace, owner, job, "apply")
     chunks = iter([False, True])
     work_next(workplace, stopped=lambda: next(chunks, True))
-    assert verdicts(rows(workplace, job))[:4] == ["done", "done", "refused", "done"], "the first chunk is whole"
+    assert verdicts(rows(workplace, job))[:4] == ["done", "done", "refused", "done"], (
+        "the first chunk is whole"
+    )
     assert verdicts(rows(workplace, job))[6] == "changes", "the worker was stopped after it"
     while work_next(workplace):
         pass
     after = rows(workplace, job)
-    assert verdicts(after) == ["done", "done", "refused", "done", "done", "same", "done", "done", "done", "done"]
+    assert verdicts(after) == [
+        "done",
+        "done",
+        "refused",
+        "done",
+        "done",
+        "same",
+        "done",
+        "done",
+        "done",
+        "done",
+    ]
     assert "counted is now “1”" in after[2][3]
-    assert [availability(workplace, f"PT-{n}").free for n in range(10)] == [0, 1, 1, 3, 4, 5, 6, 7, 8, 9]
+    assert [availability(workplace, f"PT-{n}").free for n in range(10)] == [
+        0,
+        1,
+        1,
+        3,
+        4,
+        5,
+        6,
+        7,
+        8,
+        9,
+    ]
     with workplace.database.reading() as session:
         assert job_rows(session, job_id=job)[0].done == 8
     assert verdicts(carry(workplace, owner, job, "undo")).count("taken back") == 8
@@ -205,7 +258,9 @@ def test_counts_are_written_some_at_a_time_and_one_refused_stops_no_other(workpl
 def test_an_order_that_waited_is_served_by_a_file_of_counts(workplace, owner):
     add_pot(workplace, owner, "PT-14", units=1)
     to = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
-    number = take_manual_order(workplace, owner, (IncomingLine("", "PT-14", "Pot", 3, 1690),), to, paid=True)
+    number = take_manual_order(
+        workplace, owner, (IncomingLine("", "PT-14", "Pot", 3, 1690),), to, paid=True
+    )
     assert [(row.number, row.tray) for row in orders(workplace)] == [(number, "short")]
     job, _ = rehearse(workplace, owner, "stock-counts", "sku,warehouse,counted\nPT-14,millrace,4\n")
     assert verdicts(carry(workplace, owner, job)) == ["done"]
@@ -218,5 +273,9 @@ def test_a_file_of_counts_needs_the_right_of_the_stock(workplace, owner):
     add_pot(workplace, owner, "PT-14", units=1)
     lister = Actor(3, "Lister", Role.CATALOGUE, "hand")
     with pytest.raises(Refused) as refused:
-        receive_file(workplace, lister, "stock-counts", "a.csv", b"sku,warehouse,counted\nPT-14,millrace,4\n")
+        receive_file(
+            workplace,
+            lister,
+            NewFile("stock-counts", "a.csv", b"sku,warehouse,counted\nPT-14,millrace,4\n"),
+        )
     assert refused.value.first.code == "not-allowed"

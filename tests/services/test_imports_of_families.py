@@ -1,9 +1,10 @@
-"""Files of families as people have them: a column for each trait; one file for products with their families."""
+"""Files of families as people have them: a column for each trait; one file for products with their
+families."""
 
 import pytest
 
 from tests.house import add_pot, assert_sound
-from tests.services.test_imports import carry, facts, rehearse, verdicts
+from tests.steps.imports import carry, facts, rehearse, verdicts
 
 
 def test_a_column_that_names_no_field_is_a_trait(workplace, owner):
@@ -64,7 +65,9 @@ def test_a_family_that_is_there_gets_the_values_that_the_file_adds(workplace, ow
         ("Family,SKU,Glaze\nPT,PT-1,Ink\nPT,PT-2,\n", "“PT-2” has no value for “Glaze”."),
     ],
 )
-def test_a_refusal_says_what_is_wrong_and_names_only_rows_that_there_are(workplace, owner, text, reason):
+def test_a_refusal_says_what_is_wrong_and_names_only_rows_that_there_are(
+    workplace, owner, text, reason
+):
     _, found = rehearse(workplace, owner, "families", text)
     assert verdicts(found) == ["refused", "refused"]
     reasons = [row[3] for row in found]

@@ -1,4 +1,5 @@
-"""Plain facts are written many at once; what comes of it must be what comes of writing each product by itself."""
+"""Plain facts are written many at once; what comes of it must be what comes of writing each product
+by itself."""
 
 import csv
 import io
@@ -10,24 +11,53 @@ from sqlalchemy import text
 
 from relvan.core.catalogue.facts import draft_from
 from relvan.core.people.roles import Role
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.save import archive_products, change_facts, save_many
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
-from relvan.services.workplace import Actor, Workplace
+from relvan.services.open import open_workplace
+from relvan.services.workplace import Actor
 from relvan.store.jobs import job_verdicts
 from relvan.store.tables import PriceList
 from tests.house import add_pot, assert_sound
-from tests.services.test_imports import carry, facts, rehearse, rows, verdicts
+from tests.steps.imports import carry, facts, rehearse, rows, verdicts
 
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
 # SKU -> what is there before the file comes
 THERE = {
-    "PT-1": {"title": "Pot one", "description": "A pot.", "weight_g": 700, "price retail": 1690, "cost": 0},
-    "pt-2": {"title": "Pot two", "category": "Pots / Indoors", "fragile": True, "gtin": "4006381333931"},
-    "PT-3": {"title": "Pot three", "length_mm": 100, "width_mm": 90, "height_mm": 80, "aliases": ["OLD-3"]},
+    "PT-1": {
+        "title": "Pot one",
+        "description": "A pot.",
+        "weight_g": 700,
+        "price retail": 1690,
+        "cost": 0,
+    },
+    "pt-2": {
+        "title": "Pot two",
+        "category": "Pots / Indoors",
+        "fragile": True,
+        "gtin": "4006381333931",
+    },
+    "PT-3": {
+        "title": "Pot three",
+        "length_mm": 100,
+        "width_mm": 90,
+        "height_mm": 80,
+        "aliases": ["OLD-3"],
+    },
     "GONE": {"title": "No more"},
-    "FAM": {"title": "A family", "kind": "family", "axes": [["Glaze", ["Ink", "Moss"]]], "brand": "Quillmoss"},
-    "FAM-INK": {"title": "Ink", "kind": "variant", "family": "FAM", "trait Glaze": "Ink", "weight_g": 400},
+    "FAM": {
+        "title": "A family",
+        "kind": "family",
+        "axes": [["Glaze", ["Ink", "Moss"]]],
+        "brand": "Quillmoss",
+    },
+    "FAM-INK": {
+        "title": "Ink",
+        "kind": "variant",
+        "family": "FAM",
+        "trait Glaze": "Ink",
+        "weight_g": 400,
+    },
     "KIT": {"title": "A set", "kind": "kit", "parts": [["PT-1", 2]]},
     "SVC": {"title": "Wrapping", "kind": "service", "price retail": 300},
 }
@@ -84,7 +114,9 @@ DUMPS = (
 def files(draw):
     """A file of products whose columns all name plain facts."""
     sides = ["length mm", "width mm", "height mm"]
-    names = draw(st.lists(st.sampled_from([n for n in CELLS if n not in sides]), unique=True, max_size=5))
+    names = draw(
+        st.lists(st.sampled_from([n for n in CELLS if n not in sides]), unique=True, max_size=5)
+    )
     names += sides if draw(st.booleans()) else []
     row = st.tuples(st.sampled_from(SKUS), *(st.sampled_from(CELLS[name]) for name in names))
     out = io.StringIO()
@@ -96,7 +128,7 @@ def files(draw):
 def stocked(furnished, houses, tmp_path_factory):
     """A catalogue with a product of every kind."""
     house = houses.copy(furnished, tmp_path_factory.mktemp("stocked") / "data")
-    workplace = Workplace(house)
+    workplace = open_workplace(house)
     drafts = [(sku, draft_from({"sku": sku} | said)) for sku, said in THERE.items()]
     for some in (drafts[:-4], drafts[-4:-3], drafts[-3:]):  # each may name those before it
         verdicts = save_many(workplace, OWNER, some)
@@ -118,8 +150,8 @@ def carried(house, content, chosen, how):
     with pytest.MonkeyPatch.context() as patch:
         if how == "each":
             patch.setattr("relvan.services.imports.rehearse.can_be_plain", lambda *_: False)
-            patch.setattr("relvan.services.jobs.work.write_plain", lambda *_, **__: [])
-        workplace = Workplace(house)
+            patch.setattr("relvan.services.bulk.work.write_plain", lambda *_, **__: [])
+        workplace = open_workplace(house)
         found = []
         job, _ = rehearse(workplace, OWNER, "products", content, options=chosen)
         found.append(everything(workplace))
@@ -135,7 +167,9 @@ def carried(house, content, chosen, how):
 
 @settings(max_examples=40, suppress_health_check=list(HealthCheck))
 @given(content=files(), chosen=options)
-def test_many_at_once_or_each_by_itself_comes_to_the_same(stocked, houses, tmp_path_factory, content, chosen):
+def test_many_at_once_or_each_by_itself_comes_to_the_same(
+    stocked, houses, tmp_path_factory, content, chosen
+):
     folder, came = tmp_path_factory.mktemp("both"), []
     for how in ("many", "each"):
         house = houses.copy(stocked, folder / how)
@@ -144,13 +178,18 @@ def test_many_at_once_or_each_by_itself_comes_to_the_same(stocked, houses, tmp_p
         finally:
             houses.drop(house)
     for many, each in zip(*came, strict=True):
-        for dump, (one, other) in zip(("verdicts", *DUMPS), zip(many, each, strict=True), strict=True):
+        for dump, (one, other) in zip(
+            ("verdicts", *DUMPS), zip(many, each, strict=True), strict=True
+        ):
             assert one == other, dump
 
 
 def many(count, **more):
     """A file of so many products, with more columns that say the same in all rows."""
-    head, tail = ",".join(["sku,title,weight g,price: retail", *more]), "".join(f",{value}" for value in more.values())
+    head, tail = (
+        ",".join(["sku,title,weight g,price: retail", *more]),
+        "".join(f",{value}" for value in more.values()),
+    )
     return "\n".join([head, *(f"S-{n},Thing {n},{n + 1},{n + 1}.50{tail}" for n in range(count))])
 
 
@@ -174,7 +213,9 @@ def test_no_row_costs_a_statement_of_its_own(workplace, owner, count_queries, be
     assert seen[400] == seen[40]
 
 
-def test_a_row_that_somebody_else_has_touched_since_is_refused_and_the_others_are_written(workplace, owner):
+def test_a_row_that_somebody_else_has_touched_since_is_refused_and_the_others_are_written(
+    workplace, owner
+):
     job, _ = rehearse(workplace, owner, "products", many(6))
     carry(workplace, owner, job)
     job, _ = rehearse(workplace, owner, "products", many(6).replace(".50", ".60"))
@@ -213,7 +254,9 @@ def test_half_a_size_that_comes_of_a_change_by_hand_is_refused(workplace, owner)
     job, found = rehearse(workplace, owner, "products", head + "A,First,120,90,80\n")
     assert found[0][2] == "changes"
     change_facts(workplace, owner, [("A", {"length_mm": 100, "width_mm": None, "height_mm": None})])
-    change_facts(workplace, owner, [("A", {"length_mm": None, "width_mm": None, "height_mm": None})])
+    change_facts(
+        workplace, owner, [("A", {"length_mm": None, "width_mm": None, "height_mm": None})]
+    )
     assert carry(workplace, owner, job)[0][2] == "refused"
 
 
@@ -227,7 +270,9 @@ def test_a_price_list_that_is_gone_meanwhile_is_no_fault_of_ours(workplace, owne
 
 
 @pytest.mark.parametrize("kind", ["products", "prices", "attributes"])
-def test_two_rows_of_one_product_by_its_sku_and_its_alias_are_refused_the_second_time(workplace, owner, kind):
+def test_two_rows_of_one_product_by_its_sku_and_its_alias_are_refused_the_second_time(
+    workplace, owner, kind
+):
     add_pot(workplace, owner, "PT-3", units=0, aliases=("OLD-3",))
     content = {
         "products": "sku,price: retail\nOLD-3,20.00\nPT-3,21.00\n",
@@ -250,7 +295,10 @@ def test_rows_that_say_one_thing_together_get_its_verdict_together(workplace, ow
     job, found = rehearse(workplace, owner, "prices", content)
     assert verdicts(found) == ["changes"] * 4
     assert verdicts(carry(workplace, owner, job)) == ["done"] * 4
-    assert (facts(workplace, "A")["price trade"], facts(workplace, "B")["price retail"]) == (1500, 2100)
+    assert (facts(workplace, "A")["price trade"], facts(workplace, "B")["price retail"]) == (
+        1500,
+        2100,
+    )
     assert verdicts(carry(workplace, owner, job, "undo")) == ["taken back"] * 4
     assert "price trade" not in facts(workplace, "B")
 

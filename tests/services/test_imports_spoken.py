@@ -1,17 +1,19 @@
-"""Files of listing fields and layer values: rehearsed, applied, taken back, taken out and brought in unchanged."""
+"""Files of listing fields and layer values: rehearsed, applied, taken back, taken out and brought
+in unchanged."""
 
 import csv
 import io
 
 import pytest
 
-from relvan.core.imports.kinds import KINDS, FileKind
-from relvan.services.imports.receive import receive_file
-from relvan.services.imports.take_out import take_out
+from relvan.core.imports.columns import FileKind
+from relvan.core.imports.kinds import KINDS
+from relvan.services.bulk.take_out import take_out
+from relvan.services.bulk.work import work_next
+from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
 from relvan.services.listings.draft import change_listings, draft_listings
-from relvan.services.listings.layers import make_layer
+from relvan.services.listings.layers import LayerWish, make_layer
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.layers import layer_line
 from relvan.store.listings import listings_of
@@ -29,7 +31,7 @@ def shop(workplace, owner, world):
 
 
 def bring_in(workplace, owner, kind, text):
-    job = receive_file(workplace, owner, kind, "file.csv", text.encode())
+    job = receive_file(workplace, owner, NewFile(kind, "file.csv", text.encode()))
     run(workplace)
     return job
 
@@ -65,12 +67,16 @@ def test_fields_of_listings_are_rehearsed_applied_and_taken_back(shop, owner):
 
 
 def test_each_wrong_row_has_its_reason_and_stops_no_other(shop, owner):
-    text = FIELDS + "PT-1,hagglet,heading,Twice\nPT-9,hagglet,heading,x\nPT-1,moon,heading,x\nPT-1,hagglet,weather,x\n"
+    text = (
+        FIELDS
+        + "PT-1,hagglet,heading,Twice\nPT-9,hagglet,heading,x\nPT-1,moon,heading,x\nPT-1,hagglet,weather,x\n"
+    )
     job = bring_in(shop, owner, "listing-fields", text)
     reasons = [reason for verdict, reason in told(shop, job) if verdict == "refused"]
-    assert [any(words in reason for reason in reasons) for words in (
-        "is in row", "is not on Hagglet", "no channel “moon”", "no field “weather”"
-    )] == [True] * 4  # fmt: skip
+    assert [
+        any(words in reason for reason in reasons)
+        for words in ("is in row", "is not on Hagglet", "no channel “moon”", "no field “weather”")
+    ] == [True] * 4
     with shop.database.reading() as session:
         assert job_rows(session, job_id=job)[0].counts == {"changes": 2, "refused": 4}
 
@@ -83,16 +89,25 @@ def test_what_was_changed_by_hand_meanwhile_is_not_overwritten(shop, owner):
     move_job(shop, owner, job, "apply")
     run(shop)
     assert own(shop) == [{"heading": "By hand"}, {"shelf": "hg-watering"}]
-    assert ("refused", "“heading” has been changed since. Look at it and decide by hand.") in told(shop, job)
+    assert ("refused", "“heading” has been changed since. Look at it and decide by hand.") in told(
+        shop, job
+    )
 
 
 def test_a_layer_is_changed_by_file(shop, owner):
-    layer = make_layer(shop, owner, "hagglet", "delivery", "Slow", {"dispatch_days": "9"})
+    layer = make_layer(
+        shop, owner, LayerWish("hagglet", "delivery", "Slow", {"dispatch_days": "9"})
+    )
     text = "Layer,Channel,Topic,Field,Value\nslow,hagglet,delivery,dispatch_days,12\n"
     text += "Slow,hagglet,delivery,delivery,By barge\n"
     text += "Fast,hagglet,delivery,delivery,x\nSlow,hagglet,delivery,heading,x\n"
     job = bring_in(shop, owner, "layer-values", text)
-    assert [verdict for verdict, _ in told(shop, job)] == ["changes", "changes", "refused", "refused"]
+    assert [verdict for verdict, _ in told(shop, job)] == [
+        "changes",
+        "changes",
+        "refused",
+        "refused",
+    ]
     move_job(shop, owner, job, "apply")
     run(shop)
     with shop.database.reading() as session:
@@ -102,13 +117,22 @@ def test_a_layer_is_changed_by_file(shop, owner):
 @pytest.mark.parametrize("form", ["csv", "xlsx"])
 @pytest.mark.parametrize("kind", [FileKind.LISTINGS, FileKind.LAYERS])
 def test_what_is_taken_out_comes_back_unchanged(shop, owner, kind, form):
-    make_layer(shop, owner, "hagglet", "returns", "Kind, very", {"returns": "=SUM(1)\nsixty days"})
+    make_layer(
+        shop,
+        owner,
+        LayerWish("hagglet", "returns", "Kind, very", {"returns": "=SUM(1)\nsixty days"}),
+    )
     with shop.database.reading() as session:
         ids = [listing.id for listing in listings_of(session, channel_id=1)]
-    change_listings(shop, owner, ids, {"heading": 'Said; "here"', "text": "Two\nlines of text, both of them long."})
+    change_listings(
+        shop,
+        owner,
+        ids,
+        {"heading": 'Said; "here"', "text": "Two\nlines of text, both of them long."},
+    )
     taken = take_out(shop, kind, form, skus=["PT-1", "PT-2"])
     content = b"".join(taken.content) if not isinstance(taken.content, bytes) else taken.content
-    job = receive_file(shop, owner, kind, f"back.{form}", content)
+    job = receive_file(shop, owner, NewFile(kind, f"back.{form}", content))
     run(shop)
     verdicts = told(shop, job)
     assert {verdict for verdict, _ in verdicts} == {"same"}, verdicts

@@ -1,4 +1,5 @@
-"""Labels cost money: none is bought twice, whatever the carrier's weather and whenever it all breaks off."""
+"""Labels cost money: none is bought twice, whatever the carrier's weather and whenever it all
+breaks off."""
 
 import os
 import random
@@ -18,7 +19,13 @@ from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
 from relvan.store.dispatch import parcels_of
 from tests.house import assert_sound, connect, deliver, read
-from tests.services.test_sale import picks_of, release_all, shop  # noqa: F401
+from tests.steps.sale import picks_of, release_all
+
+
+@pytest.fixture
+def shop(two_pots):
+    return two_pots
+
 
 TRACKED = "ostrel:tracked"
 BUY_ALL = """
@@ -27,10 +34,11 @@ from contextlib import suppress
 from relvan.core.people.roles import Role
 from relvan.core.refusal import Refused
 from relvan.services.shipping.labels import buy_labels
-from relvan.services.workplace import Actor, Workplace
+from relvan.services.open import open_workplace
+from relvan.services.workplace import Actor
 from relvan.settings import Settings
 
-place = Workplace(Settings(_env_file=None))
+place = open_workplace(Settings(_env_file=None))
 print("ready", flush=True)
 while True:
     for shipment in map(int, sys.argv[1:]):
@@ -40,7 +48,7 @@ while True:
 
 
 @pytest.fixture
-def ready(shop, owner, world):  # noqa: F811
+def ready(shop, owner, world):
     """Packs so many shipments of two parcels each; their ids."""
 
     def pack(count, parcels=1):
@@ -77,19 +85,22 @@ def persistently(workplace, owner, shipment, times=12):
 
 
 @pytest.mark.parametrize("kind", ["lost answers", "flaky", "throttled"])
-def test_no_label_is_bought_twice_whatever_the_weather(shop, owner, world, ready, kind):  # noqa: F811
+def test_no_label_is_bought_twice_whatever_the_weather(shop, owner, world, ready, kind):
     ids = ready(2, parcels=2)
     world.weather("ostrel", kind, seed=3)
     for shipment in ids:
         persistently(shop, owner, shipment)
     world.weather("ostrel", "calm")
     before = tracking(shop, ids)
-    assert [buy_labels(shop, owner, shipment, TRACKED) for shipment in ids] == [before[:2], before[2:]]
+    assert [buy_labels(shop, owner, shipment, TRACKED) for shipment in ids] == [
+        before[:2],
+        before[2:],
+    ]
     assert sorted(before) == [label["code"] for label in world.labels()]
     assert len(before) == 4
 
 
-def test_slow_weather_takes_its_time_and_changes_nothing(shop, owner, world, ready):  # noqa: F811
+def test_slow_weather_takes_its_time_and_changes_nothing(shop, owner, world, ready):
     (shipment,) = ready(1)
     world.weather("ostrel", "slow", seed=1)
     start = time.monotonic()
@@ -101,10 +112,13 @@ def test_slow_weather_takes_its_time_and_changes_nothing(shop, owner, world, rea
     assert [label["code"] for label in world.labels()] == [number]
 
 
-def test_while_the_carrier_is_down_it_is_said_and_nothing_is_lost(shop, owner, world, ready):  # noqa: F811
+def test_while_the_carrier_is_down_it_is_said_and_nothing_is_lost(shop, owner, world, ready):
     (shipment,) = ready(1)
     world.weather("ostrel", "down")
-    for deed in (lambda: find_services(shop, shipment), lambda: buy_labels(shop, owner, shipment, TRACKED)):
+    for deed in (
+        lambda: find_services(shop, shipment),
+        lambda: buy_labels(shop, owner, shipment, TRACKED),
+    ):
         with pytest.raises(Refused) as refused:
             deed()
         assert refused.value.first.code == "unreachable"
@@ -114,11 +128,13 @@ def test_while_the_carrier_is_down_it_is_said_and_nothing_is_lost(shop, owner, w
     (number,) = buy_labels(shop, owner, shipment, TRACKED)
     assert dispatch_shipments(shop, owner, [shipment])[0].ok
     deliver(shop)
-    assert [parcel["code"] for order in world.orders("hagglet") for parcel in order["tracking"]] == [number]
+    assert [
+        parcel["code"] for order in world.orders("hagglet") for parcel in order["tracking"]
+    ] == [number]
     assert_sound(shop)
 
 
-def test_a_parcel_whose_label_was_asked_for_is_not_unpacked(shop, owner, world, ready):  # noqa: F811
+def test_a_parcel_whose_label_was_asked_for_is_not_unpacked(shop, owner, world, ready):
     """Its answer may be lost: the label may be paid for already."""
     (shipment,) = ready(1)
     (parcel,) = parcels(shop, shipment)
@@ -130,7 +146,7 @@ def test_a_parcel_whose_label_was_asked_for_is_not_unpacked(shop, owner, world, 
     assert refused.value.first.code == "labelled"
 
 
-def test_two_people_who_press_at_once_pay_once(shop, owner, world, ready):  # noqa: F811
+def test_two_people_who_press_at_once_pay_once(shop, owner, world, ready):
     ids = ready(3)
     world.weather("ostrel", "slow", seed=5)
     found = []
@@ -139,7 +155,9 @@ def test_two_people_who_press_at_once_pay_once(shop, owner, world, ready):  # no
         with suppress(Refused):
             found.append(tuple(buy_labels(shop, owner, shipment, TRACKED)))
 
-    presses = [threading.Thread(target=press, args=(shipment,)) for shipment in ids for _ in range(3)]
+    presses = [
+        threading.Thread(target=press, args=(shipment,)) for shipment in ids for _ in range(3)
+    ]
     for one in presses:
         one.start()
     for one in presses:
@@ -149,9 +167,15 @@ def test_two_people_who_press_at_once_pay_once(shop, owner, world, ready):  # no
     assert len(world.labels()) == 3
 
 
-def test_killed_again_and_again_while_buying_no_label_is_paid_twice(shop, owner, world, ready, settings):  # noqa: F811
+def test_killed_again_and_again_while_buying_no_label_is_paid_twice(
+    shop, owner, world, ready, settings
+):
     ids = ready(6)
-    environment = {**os.environ, "RELVAN_DATA_DIR": str(settings.data_dir), "RELVAN_PRIVATE_ADDRESSES": "true"}
+    environment = {
+        **os.environ,
+        "RELVAN_DATA_DIR": str(settings.data_dir),
+        "RELVAN_PRIVATE_ADDRESSES": "true",
+    }
     dice = random.Random(2)
     for seed, kind in enumerate(("lost answers", "slow", "flaky")):
         world.weather("ostrel", kind, seed=seed)
@@ -178,7 +202,9 @@ def test_killed_again_and_again_while_buying_no_label_is_paid_twice(shop, owner,
         ("ostrel:by-balloon", "carrier-refused"),
     ],
 )
-def test_a_service_that_nobody_offers_is_refused_and_costs_nothing(shop, owner, world, ready, service, code):  # noqa: F811
+def test_a_service_that_nobody_offers_is_refused_and_costs_nothing(
+    shop, owner, world, ready, service, code
+):
     (shipment,) = ready(1)
     with pytest.raises(Refused) as refused:
         buy_labels(shop, owner, shipment, service)
@@ -188,7 +214,7 @@ def test_a_service_that_nobody_offers_is_refused_and_costs_nothing(shop, owner, 
     assert number, "another service is taken after the first was refused"
 
 
-def test_what_is_not_packed_has_no_service_and_no_label(shop, owner, world):  # noqa: F811
+def test_what_is_not_packed_has_no_service_and_no_label(shop, owner, world):
     world.buy("hagglet", "PT-14")
     read(shop)
     (shipment,) = release_all(shop, owner)

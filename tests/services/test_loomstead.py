@@ -1,4 +1,5 @@
-"""A channel that sells in another currency and is changed by patches: drafted, sold, changed, taken down, lapsed."""
+"""A channel that sells in another currency and is changed by patches: drafted, sold, changed, taken
+down, lapsed."""
 
 import pytest
 
@@ -6,50 +7,22 @@ from relvan.core.refusal import Refused
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.explain_price import explain_price
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.orders.release import release_orders
 from relvan.services.picking.lists import make_pick_list, record_pick
-from relvan.services.prices.explain import explain_price
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price
 from relvan.services.shipping.dispatch import dispatch_shipments
-from relvan.store.listing_list import ListingFilter, listing_page
-from relvan.store.listings import listing_by_id
 from relvan.store.orders import money_in_trays, order_by_number
-from tests.house import add_pot, assert_sound, connect, count, deliver, orders, persist, read
-from tests.services.test_sale import packed, picks_of, shipments
+from tests.house import assert_sound, count, deliver, orders, persist, read
+from tests.steps.loomstead import listing, place
+from tests.steps.sale import packed, picks_of, shipments
 
 
 @pytest.fixture
-def francs(workplace, owner):
-    add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))
-    return workplace
-
-
-@pytest.fixture
-def shop(francs, owner, world):
-    """A pot on Loomstead and in the own shop, ten of it."""
-    connect(francs, owner, world, "ownshop", "loomstead")
-    add_pot(francs, owner, "PT-14", attributes={"material": "Stoneware"}, floor=1200)
-    set_list_price(francs, owner, "PT-14", "chf", 1800)
-    return francs
-
-
-def place(workplace, owner, *keys, **fields):
-    own = {"corner": "pots-middle", "keywords": "clay, pot", **fields}
-    for key in keys or ("loomstead", "ownshop"):
-        ids = draft_listings(workplace, owner, key, ["PT-14"]).listing_ids
-        if key == "loomstead":
-            change_listings(workplace, owner, ids, own)
-        publish_listings(workplace, owner, ids)
-    deliver(workplace)
-    return listing(workplace)
-
-
-def listing(workplace):
-    with workplace.database.reading() as session:
-        (row,) = listing_page(session, ListingFilter(channel="loomstead"))
-        return listing_by_id(session, row.id)
+def shop(loomstead_shop):
+    return loomstead_shop
 
 
 def test_a_channel_in_francs_needs_a_price_list_in_francs(workplace, owner, world):
@@ -80,7 +53,9 @@ def test_it_is_sold_in_francs_and_falls_everywhere(shop, owner, world):
     with shop.database.reading() as session:
         (stuck,) = money_in_trays(session)
     assert stuck.orders == 2
-    assert dict(stuck.amounts) == {"CHF": 5890, "EUR": 1690 + 490}, "francs and euros are not added up"
+    assert dict(stuck.amounts) == {"CHF": 5890, "EUR": 1690 + 490}, (
+        "francs and euros are not added up"
+    )
 
     assert release_orders(shop, owner, [row.number])[0].ok
     (shipment,) = [held.id for held in shipments(shop, "to pick")]
@@ -111,7 +86,9 @@ def test_a_category_decides_which_fields_there_are(shop, owner):
         return {gap["field"]: gap["kind"] for gap in listing(shop).gaps}
 
     assert gaps() == {"corner": "no category"}
-    assert gaps(corner="pots-middle") == {}, "stoneware comes from the product, in the channel's own letters"
+    assert gaps(corner="pots-middle") == {}, (
+        "stoneware comes from the product, in the channel's own letters"
+    )
     assert gaps(corner="seeds-herbs") == {"sows_in": "missing"}
     assert gaps(sows_in="tomorrow") == {"sows_in": "not allowed"}
     assert gaps(sows_in="spring") == {}
@@ -146,7 +123,10 @@ def test_it_is_taken_down_and_put_back(shop, owner, world):
     held = place(shop, owner, "loomstead")
     take_down_listings(shop, owner, [held.id])
     deliver(shop)
-    assert (world.listings("loomstead")["PT-14"]["state"], listing(shop).state) == ("withdrawn", "down")
+    assert (world.listings("loomstead")["PT-14"]["state"], listing(shop).state) == (
+        "withdrawn",
+        "down",
+    )
     put_back_listings(shop, owner, [held.id])
     deliver(shop)
     assert (world.listings("loomstead")["PT-14"]["state"], listing(shop).state) == ("live", "live")
@@ -155,7 +135,9 @@ def test_it_is_taken_down_and_put_back(shop, owner, world):
 def test_what_it_refuses_becomes_a_gap_in_its_words(shop, owner, world):
     held = place(shop, owner, "loomstead", title="A pot", width="14 cm")
     change_listings(shop, owner, [held.id], {"title": "Pot"})
-    assert {gap["kind"] for gap in listing(shop).gaps} == {"too short"}, "the rulebook knows it before it is sent"
+    assert {gap["kind"] for gap in listing(shop).gaps} == {"too short"}, (
+        "the rulebook knows it before it is sent"
+    )
 
 
 @pytest.mark.parametrize("kind", ["lost answers", "flaky", "throttled"])

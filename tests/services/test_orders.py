@@ -1,4 +1,5 @@
-"""Orders: taken once, reserved at intake, short when there is not enough, repaired, released, cancelled."""
+"""Orders: taken once, reserved at intake, short when there is not enough, repaired, released,
+cancelled."""
 
 import json
 from datetime import UTC, datetime
@@ -6,7 +7,7 @@ from datetime import UTC, datetime
 import pytest
 from standardwebhooks import Webhook
 
-from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.orders.intake import Address
 from relvan.core.people.roles import Role
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
@@ -33,8 +34,7 @@ from tests.house import (
     receive,
 )
 from tests.snapshots import built_once
-
-ADA = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
+from tests.steps.orders import one, take
 
 
 @built_once
@@ -45,30 +45,17 @@ def shop(workplace, owner, world):
     return workplace
 
 
-@built_once
-def desk(workplace, owner):
-    """No channels: orders are taken by hand."""
-    add_pot(workplace, owner, "PT-14", units=5)
-    add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
-    return workplace
-
-
-def take(workplace, owner, *lines, paid=True):
-    found = tuple(IncomingLine("", sku, sku, units, 1690) for sku, units in lines)
-    return take_manual_order(workplace, owner, found, ADA, paid=paid)
-
-
-def one(workplace, number):
-    return next(row for row in orders(workplace) if row.number == number)
-
-
 def signed(workplace, body, *, message="msg_1", secret=None):
     with workplace.database.reading() as session:
         kept = workplace.secrets.open(channel_by_key(session, "ownshop").hook_secret)
     now = datetime.now(UTC)
     text = json.dumps(body)
     signature = Webhook(secret or kept).sign(message, now, text)
-    headers = {"webhook-id": message, "webhook-timestamp": str(int(now.timestamp())), "webhook-signature": signature}
+    headers = {
+        "webhook-id": message,
+        "webhook-timestamp": str(int(now.timestamp())),
+        "webhook-signature": signature,
+    }
     return headers, text.encode()
 
 
@@ -91,7 +78,11 @@ def test_an_order_is_taken_once_however_often_it_is_read(shop, owner, world):
 def test_polling_and_webhooks_bring_the_same_order_once(shop, owner, world):
     number = world.buy("ownshop", "PT-14", 2)
     headers, body = signed(shop, webhook_of(world, number))
-    assert [take_webhook(shop, "ownshop", headers, body) for _ in range(3)] == ["O-1001", None, None]
+    assert [take_webhook(shop, "ownshop", headers, body) for _ in range(3)] == [
+        "O-1001",
+        None,
+        None,
+    ]
     read(shop)
     assert len(orders(shop)) == 1
     deliver(shop)
@@ -144,7 +135,11 @@ def test_a_cancellation_on_the_channel_sets_the_stock_free_everywhere(shop, owne
     world.client.post(f"/world/hagglet/orders/{number}/cancel").raise_for_status()
     read(shop)
     deliver(shop)
-    assert world.listings("ownshop")["PT-14"]["quantity"] == world.listings("hagglet")["PT-14"]["quantity"] == 10
+    assert (
+        world.listings("ownshop")["PT-14"]["quantity"]
+        == world.listings("hagglet")["PT-14"]["quantity"]
+        == 10
+    )
     assert_sound(shop)
 
 
@@ -182,7 +177,11 @@ def test_whatever_the_weather_there_is_one_order_for_each_sale(shop, owner, worl
     for name in ("hagglet", "ownshop"):
         world.weather(name, "calm")
     assert sorted(row.channel_number for row in orders(shop)) == sorted(numbers)
-    assert world.listings("hagglet")["PT-14"]["quantity"] == world.listings("ownshop")["PT-14"]["quantity"] == 4
+    assert (
+        world.listings("hagglet")["PT-14"]["quantity"]
+        == world.listings("ownshop")["PT-14"]["quantity"]
+        == 4
+    )
     assert_sound(shop)
 
 
@@ -203,15 +202,29 @@ def test_an_unknown_line_is_shown_and_one_link_repairs_all_like_it(shop, owner, 
     token = {"Authorization": f"Token {world.token('hagglet')}"}
     from tests.house import png
 
-    photo = world.client.post("/hagglet/seller/photos", content=png(), headers=token).json()["photo"]
-    notice = {"own_code": "STRANGE", "heading": "A strange pot", "text": "Placed by hand, long ago.",
-              "shelf": "hg-other", "condition": "new", "asking": 999, "units": 5, "details": {},
-              "photos": [photo]}  # fmt: skip
-    world.client.post("/hagglet/seller/notices", json=notice, headers={**token, "Request-Id": "x"}).raise_for_status()
+    photo = world.client.post("/hagglet/seller/photos", content=png(), headers=token).json()[
+        "photo"
+    ]
+    notice = {
+        "own_code": "STRANGE",
+        "heading": "A strange pot",
+        "text": "Placed by hand, long ago.",
+        "shelf": "hg-other",
+        "condition": "new",
+        "asking": 999,
+        "units": 5,
+        "details": {},
+        "photos": [photo],
+    }
+    world.client.post(
+        "/hagglet/seller/notices", json=notice, headers={**token, "Request-Id": "x"}
+    ).raise_for_status()
     world.buy("hagglet", "STRANGE")
     world.buy("hagglet", "STRANGE")
     read(shop)
-    assert {(row.tray, row.words) for row in orders(shop)} == {("short", "1 unknown line, 1 of 1 short, paid")}
+    assert {(row.tray, row.words) for row in orders(shop)} == {
+        ("short", "1 unknown line, 1 of 1 short, paid")
+    }
     with pytest.raises(NotFound):
         link_lines(shop, owner, "STRANGE", "NOBODY")
     assert len(link_lines(shop, owner, "strange", "PT-14")) == 2
@@ -248,7 +261,11 @@ def test_an_order_from_two_warehouses_becomes_two_shipments(desk, owner):
 def test_release_of_many_gives_a_verdict_for_each(desk, owner):
     good, short = take(desk, owner, ("PT-14", 1)), take(desk, owner, ("PT-14", 99))
     verdicts = release_orders(desk, owner, [good, short, "O-9999"])
-    assert [(v.ok, v.code) for v in verdicts] == [(True, ""), (False, "short"), (False, "not-found")]
+    assert [(v.ok, v.code) for v in verdicts] == [
+        (True, ""),
+        (False, "short"),
+        (False, "not-found"),
+    ]
 
 
 def test_release_can_be_taken_back_until_something_is_picked(desk, owner):
@@ -295,8 +312,11 @@ def test_every_move_is_logged_with_who_and_when(desk, owner):
     with desk.database.reading() as session:
         log = history(session, "order", order_by_number(session, number).id)
     assert [(entry.deed, entry.who) for entry in log] == [
-        ("moved", "Owner"), ("released as S-1001", "Owner"), ("reserved", "Owner"), ("taken by hand", "Owner"),
-    ]  # fmt: skip
+        ("moved", "Owner"),
+        ("released as S-1001", "Owner"),
+        ("reserved", "Owner"),
+        ("taken by hand", "Owner"),
+    ]
     assert log[0].changes == {"tray": ["inbox", "floor"]}
 
 
@@ -310,7 +330,13 @@ def test_a_picker_may_not_touch_orders(desk, owner):
 def test_a_manual_order_with_faults_is_refused_whole(desk, owner):
     with pytest.raises(Refused) as refused:
         take_manual_order(desk, owner, (), Address(), paid=False)
-    assert {refusal.field for refusal in refused.value.refusals} == {"lines", "name", "street", "town", "country"}
+    assert {refusal.field for refusal in refused.value.refusals} == {
+        "lines",
+        "name",
+        "street",
+        "town",
+        "country",
+    }
     assert orders(desk) == []
 
 

@@ -1,26 +1,22 @@
-"""Telling channels: the newest wins, urgent first, nothing twice, nothing lost, whatever the weather."""
-
-from datetime import timedelta
+"""Telling channels: the newest wins, urgent first, nothing twice, nothing lost, whatever the
+weather."""
 
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import select
 
 from relvan.core.refusal import Refused
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
-from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.channels import channel_by_key, channel_health
 from relvan.store.jobs import job_rows, job_verdicts
-from relvan.store.listings import listing_by_id
-from relvan.store.tables import Channel, Listing, OutboxEntry
+from relvan.store.tables import Channel, OutboxEntry
 from tests.house import (
     add_pot,
     assert_sound,
     channel_ids,
-    connect,
     count,
     deliver,
     list_everywhere,
@@ -29,16 +25,14 @@ from tests.house import (
     read,
     receive,
 )
-from tests.snapshots import built_once
+from tests.steps.outbox import listing
 
 KINDS = ["slow", "flaky", "throttled", "lost answers"]
 
 
-@built_once
-def shop(workplace, owner, world):
-    connect(workplace, owner, world)
-    add_pot(workplace, owner, "PT-14")
-    return workplace
+@pytest.fixture
+def shop(one_pot):
+    return one_pot
 
 
 def entries(workplace, **wanted):
@@ -49,17 +43,15 @@ def entries(workplace, **wanted):
         return list(session.scalars(statement))
 
 
-def listing(workplace, listing_id):
-    with workplace.database.reading() as session:
-        return listing_by_id(session, listing_id)
-
-
 def test_a_change_and_what_it_tells_are_saved_together_and_wake_the_worker(shop, owner, world):
     list_everywhere(shop, owner, "PT-14")
     shop.woken.clear()
     receive(shop, owner, "PT-14", 5)
     waiting = entries(shop, state="waiting")
-    assert {(entry.channel_id, entry.topic) for entry in waiting} == {(1, "quantity"), (2, "quantity")}
+    assert {(entry.channel_id, entry.topic) for entry in waiting} == {
+        (1, "quantity"),
+        (2, "quantity"),
+    }
     assert set(shop.woken) == {("deliver", 1), ("deliver", 2)}
 
 
@@ -89,7 +81,9 @@ def test_a_change_undone_before_sending_still_ends_right(shop, owner, world):
     assert_sound(shop)
 
 
-def test_what_changes_while_an_update_is_on_its_way_is_sent_after_it(shop, owner, world, monkeypatch):
+def test_what_changes_while_an_update_is_on_its_way_is_sent_after_it(
+    shop, owner, world, monkeypatch
+):
     list_everywhere(shop, owner, "PT-14")
     with shop.database.reading() as session:
         gateway = shop.gateway(channel_by_key(session, "hagglet"))
@@ -115,7 +109,9 @@ def test_quantities_that_fall_go_before_prices_and_those_that_rise_after(shop, o
     set_list_price(shop, owner, "PT-14", "retail", 2000)
     count(shop, owner, "PT-18", 5)
     count(shop, owner, "PT-24", 0)
-    order = sorted(entries(shop, state="waiting", channel_id=1), key=lambda e: (e.urgency, e.due_at, e.id))
+    order = sorted(
+        entries(shop, state="waiting", channel_id=1), key=lambda e: (e.urgency, e.due_at, e.id)
+    )
     assert [entry.topic for entry in order] == ["quantity", "quantity", "price", "quantity"]
     hagglet = channel_ids(shop)["hagglet"]
     assert deliver_next(shop, hagglet, "test").sent == 3  # all quantities travel in one call
@@ -134,14 +130,21 @@ def test_one_call_carries_no_more_rows_than_the_rulebook_takes(shop, owner, worl
 
 def test_steps_and_floor_reach_the_channel(shop, owner, world):
     list_everywhere(shop, owner, "PT-14")
-    steps = [{"kind": "percent", "percent": "10"}, {"kind": "ending", "endings": [99], "direction": "up"}]
+    steps = [
+        {"kind": "percent", "percent": "10"},
+        {"kind": "ending", "endings": [99], "direction": "up"},
+    ]
     change_channel(shop, owner, "hagglet", {"price_steps": steps})
     deliver(shop)
     assert world.listings("hagglet")["PT-14"]["price"] == 1899
     assert world.listings("ownshop")["PT-14"]["price"] == 1690
     set_floor(shop, owner, "PT-14", 2500)
     deliver(shop)
-    assert world.listings("hagglet")["PT-14"]["price"] == world.listings("ownshop")["PT-14"]["price"] == 2500
+    assert (
+        world.listings("hagglet")["PT-14"]["price"]
+        == world.listings("ownshop")["PT-14"]["price"]
+        == 2500
+    )
     assert_sound(shop)
 
 
@@ -149,7 +152,12 @@ def test_what_feeds_a_channel_and_how_much_it_shows_reach_it(shop, owner, world)
     receive(shop, owner, "PT-14", 6, "yard")
     list_everywhere(shop, owner, "PT-14")
     assert world.listings("hagglet")["PT-14"]["quantity"] == 16
-    change_channel(shop, owner, "hagglet", {"supply_list": ["yard"], "stock_policy": {"share": 50, "hold_back": 1}})
+    change_channel(
+        shop,
+        owner,
+        "hagglet",
+        {"supply_list": ["yard"], "stock_policy": {"share": 50, "hold_back": 1}},
+    )
     deliver(shop)
     assert world.listings("hagglet")["PT-14"]["quantity"] == 2
     change_channel(shop, owner, "hagglet", {"supply_list": []})
@@ -190,7 +198,10 @@ def test_changed_words_wait_until_they_are_sent_and_then_only_they_are(shop, own
     found = list_everywhere(shop, owner, "PT-14")
     listing_id = found["ownshop", "PT-14"]
     change_listings(shop, owner, [listing_id], {"name": "A better pot"})
-    assert (listing(shop, listing_id).state, listing(shop, listing_id).behind) == ("behind", "content")
+    assert (listing(shop, listing_id).state, listing(shop, listing_id).behind) == (
+        "behind",
+        "content",
+    )
     assert deliver(shop) == 0
     publish_listings(shop, owner, [listing_id])
     deliver(shop)
@@ -203,14 +214,22 @@ def test_a_listing_is_taken_down_and_put_back(shop, owner, world):
     take_down_listings(shop, owner, [listing_id])
     assert listing(shop, listing_id).state == "sending"
     deliver(shop)
-    assert (world.listings("hagglet")["PT-14"]["state"], listing(shop, listing_id).state) == ("closed", "down")
+    assert (world.listings("hagglet")["PT-14"]["state"], listing(shop, listing_id).state) == (
+        "closed",
+        "down",
+    )
     put_back_listings(shop, owner, [listing_id])
     deliver(shop)
-    assert (world.listings("hagglet")["PT-14"]["state"], listing(shop, listing_id).state) == ("live", "live")
+    assert (world.listings("hagglet")["PT-14"]["state"], listing(shop, listing_id).state) == (
+        "live",
+        "live",
+    )
 
 
 @pytest.mark.parametrize("kind", KINDS)
-def test_whatever_the_weather_every_channel_ends_right_and_no_listing_is_placed_twice(shop, owner, world, kind):
+def test_whatever_the_weather_every_channel_ends_right_and_no_listing_is_placed_twice(
+    shop, owner, world, kind
+):
     skus = [add_pot(shop, owner, f"PX-{n}") for n in range(5)]
     for name in ("hagglet", "ownshop"):
         world.weather(name, kind, seed=11)
@@ -226,7 +245,9 @@ def test_whatever_the_weather_every_channel_ends_right_and_no_listing_is_placed_
     for name in ("hagglet", "ownshop"):
         world.weather(name, "calm")
         shown = world.client.get(f"/world/{name}/listings").json()
-        assert {row["sku"]: row["quantity"] for row in shown} == {sku: units for units, sku in enumerate(skus)}
+        assert {row["sku"]: row["quantity"] for row in shown} == {
+            sku: units for units, sku in enumerate(skus)
+        }
         assert len(shown) == len(skus)
     assert_sound(shop)
 
@@ -248,7 +269,10 @@ def test_a_channel_that_is_down_is_in_trouble_until_a_probe_succeeds(shop, owner
     shop.now.move(seconds=61)
     assert deliver_next(shop, hagglet, "test").sent == 1
     with shop.database.reading() as session:
-        assert channel_health(session, [session.get_one(Channel, hagglet)], shop.now())[hagglet].state == "calm"
+        assert (
+            channel_health(session, [session.get_one(Channel, hagglet)], shop.now())[hagglet].state
+            == "calm"
+        )
     assert world.listings("hagglet")["PT-14"]["quantity"] == 2
 
 
@@ -266,7 +290,9 @@ def test_a_paused_channel_is_told_nothing_until_it_is_resumed(shop, owner, world
     assert orders(shop)[0].channel_number == number
 
 
-def test_what_a_killed_worker_was_sending_is_looked_up_and_not_placed_twice(shop, owner, world, monkeypatch):
+def test_what_a_killed_worker_was_sending_is_looked_up_and_not_placed_twice(
+    shop, owner, world, monkeypatch
+):
     ids = draft_listings(shop, owner, "hagglet", ["PT-14"]).listing_ids
     change_listings(shop, owner, ids, {"shelf": "hg-planters"})
     publish_listings(shop, owner, ids)
@@ -288,112 +314,3 @@ def test_what_a_killed_worker_was_sending_is_looked_up_and_not_placed_twice(shop
     deliver(shop)
     assert len(world.listings("hagglet")) == 1
     assert listing(shop, ids[0]).state == "live"
-
-
-def test_a_listing_taken_down_while_it_is_being_placed_does_not_stay_up(shop, owner, world, monkeypatch):
-    ids = draft_listings(shop, owner, "hagglet", ["PT-14"]).listing_ids
-    change_listings(shop, owner, ids, {"shelf": "hg-planters"})
-    publish_listings(shop, owner, ids)
-    with shop.database.reading() as session:
-        gateway = shop.gateway(channel_by_key(session, "hagglet"))
-    publish = gateway.publish
-
-    def slow(offer, key):
-        placed = publish(offer, key)
-        take_down_listings(shop, owner, ids)
-        return placed
-
-    monkeypatch.setattr(gateway, "publish", slow)
-    deliver(shop)
-    assert (world.listings("hagglet")["PT-14"]["state"], listing(shop, ids[0]).state) == ("closed", "down")
-
-
-def test_an_update_that_is_accepted_ends_an_earlier_refusal(shop, owner, world):
-    listing_id = list_everywhere(shop, owner, "PT-14")["hagglet", "PT-14"]
-    change_listings(shop, owner, [listing_id], {"heading": "A counterfeit pot"})
-    publish_listings(shop, owner, [listing_id])
-    deliver(shop)
-    assert listing(shop, listing_id).state == "refused"
-    change_listings(shop, owner, [listing_id], {"heading": "An honest pot"})
-    publish_listings(shop, owner, [listing_id])
-    deliver(shop)
-    assert (listing(shop, listing_id).state, listing(shop, listing_id).gaps) == ("live", [])
-
-
-def test_a_refusal_stands_until_what_was_refused_is_mended(shop, owner, world):
-    listing_id = list_everywhere(shop, owner, "PT-14")["hagglet", "PT-14"]
-    change_listings(shop, owner, [listing_id], {"heading": "A counterfeit pot"})
-    publish_listings(shop, owner, [listing_id])
-    deliver(shop)
-    count(shop, owner, "PT-14", 3)
-    deliver(shop)
-    assert world.listings("hagglet")["PT-14"]["quantity"] == 3
-    assert listing(shop, listing_id).state == "refused", "a number that is accepted mends no words"
-    change_listings(shop, owner, [listing_id], {"text": "Other words, for a pot of the same kind."})
-    assert listing(shop, listing_id).state == "refused"
-    assert [gap["field"] for gap in listing(shop, listing_id).gaps] == ["heading"]
-    change_listings(shop, owner, [listing_id], {"heading": "An honest pot"})
-    assert (listing(shop, listing_id).state, listing(shop, listing_id).gaps) == ("behind", [])
-
-
-def test_a_lease_that_is_over_is_taken_back_and_the_late_answer_counts_for_nothing(shop, owner, world):
-    list_everywhere(shop, owner, "PT-14")
-    count(shop, owner, "PT-14", 3)
-    with shop.database.writing() as session:
-        session.execute(
-            update(OutboxEntry)
-            .where(OutboxEntry.state == "waiting")
-            .values(state="sending", taken_by="gone", taken_until=shop.now() + timedelta(seconds=90))
-        )
-    assert reclaim(shop) == 0
-    shop.now.move(seconds=91)
-    assert reclaim(shop) == 2
-    deliver(shop)
-    assert world.listings("hagglet")["PT-14"]["quantity"] == 3
-
-
-def test_the_lag_from_sale_to_the_other_channel_is_measured(shop, owner, world):
-    list_everywhere(shop, owner, "PT-14")
-    world.buy("hagglet", "PT-14")
-    read(shop)
-    shop.now.move(seconds=1.5)
-    deliver(shop)
-    with shop.database.reading() as session:
-        found = channel_health(session, [session.get_one(Channel, 2)], shop.now())[2]
-    assert found.lag_p95_s == pytest.approx(1.5)
-
-
-def test_a_channel_whose_cap_hides_a_sale_is_told_again_what_it_shows(shop, owner, world):
-    change_channel(shop, owner, "hagglet", {"stock_policy": {"cap": 4}})
-    list_everywhere(shop, owner, "PT-14")
-    world.buy("hagglet", "PT-14", 2)
-    assert world.listings("hagglet")["PT-14"]["quantity"] == 2
-    read(shop)
-    deliver(shop)
-    assert world.listings("hagglet")["PT-14"]["quantity"] == 4
-
-
-def test_listings_are_worked_out_without_a_query_per_row(shop, owner, world, count_queries):
-    from relvan.services.listings.refresh import refresh_listings
-
-    skus = [add_pot(shop, owner, f"PX-{n:02d}") for n in range(20)]
-    list_everywhere(shop, owner, *skus)
-    numbers = []
-    for most in (1, 20):
-        with count_queries(shop.database) as seen, shop.database.writing() as session:
-            ids = session.scalars(select(Listing.product_id)).all()[:most]
-            refresh_listings(session, shop, product_ids=ids)
-        numbers.append(len(seen))
-    assert numbers[0] == numbers[1] <= 20, "begin, the query above, and one for each thing a listing is made of"
-
-
-def test_quantities_are_worked_out_without_a_query_per_row(shop, owner, world, count_queries):
-    skus = [add_pot(shop, owner, f"PX-{n:02d}") for n in range(20)]
-    list_everywhere(shop, owner, *skus)
-    numbers = []
-    for most in (1, 20):
-        with count_queries(shop.database) as seen, shop.database.writing() as session:
-            ids = session.scalars(select(Listing.product_id)).all()[:most]
-            refresh_quantities(session, shop, product_ids=ids)
-        numbers.append(len(seen))
-    assert numbers[0] == numbers[1] <= 12

@@ -1,12 +1,23 @@
-"""Sold beyond stock all the same: both orders come in, the later one is short, and there are choices; it is learned."""
+"""Sold beyond stock all the same: both orders come in, the later one is short, and there are
+choices; it is learned."""
 
 from relvan.services.channels.settings import change_channel
+from relvan.services.listings.availability import availability
 from relvan.services.orders.release import release_parts
 from relvan.services.orders.reserve import reserve_anywhere
 from relvan.services.orders.short import short_of
-from relvan.services.stock.availability import availability
 from relvan.store.orders import order_by_number
-from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read, receive, stock_of_sku
+from tests.house import (
+    add_pot,
+    assert_sound,
+    connect,
+    deliver,
+    list_everywhere,
+    orders,
+    read,
+    receive,
+    stock_of_sku,
+)
 from tests.snapshots import built_once
 
 
@@ -44,9 +55,9 @@ def test_the_later_order_is_short_and_says_what_can_be_done(shop, world):
     number = oversell(shop, world)
     assert [order.tray for order in orders(shop)] == ["short", "inbox"]
     found = short(shop, number)
-    assert [(line.sku, line.wanted, line.here, line.elsewhere, line.oversold) for line in found.lines] == [
-        ("PT-14", 2, 0, 2, 2)
-    ]
+    assert [
+        (line.sku, line.wanted, line.here, line.elsewhere, line.oversold) for line in found.lines
+    ] == [("PT-14", 2, 0, 2, 2)]
     assert (found.oversold, found.elsewhere, found.part) == (True, True, False)
 
 
@@ -55,7 +66,9 @@ def test_it_can_be_taken_from_another_warehouse(shop, owner, world):
     assert [verdict.ok for verdict in reserve_anywhere(shop, owner, [number])] == [True]
     assert one(shop, number).tray == "inbox"
     with shop.database.reading() as session:
-        assert {row.warehouse_key: row.reserved for row in stock_of_sku(session, "PT-14")}["yard"] == 2
+        assert {row.warehouse_key: row.reserved for row in stock_of_sku(session, "PT-14")}[
+            "yard"
+        ] == 2
     assert_sound(shop)
 
 
@@ -85,7 +98,7 @@ def test_the_hold_back_learns_from_it_and_forgets(shop, owner, world):
     read(shop)
     receive(shop, owner, "PT-14", 200)
     held = availability(shop, "PT-14", "hagglet")
-    step = next(step for step in held.why.steps if step.label == "Hold-back by risk")
+    step = next(step for step in held.why.steps if step.label == "Buffer by risk")
     assert "oversold of late" in step.detail
     learned = held.free - held.quantity
     shop.now.move(days=21)

@@ -2,7 +2,7 @@
 
 from relvan.services.catalogue.pictures import add_picture, picture_roles, remove_picture
 from tests.house import add_pot, assert_sound, png
-from tests.services.test_imports import carry, rehearse, verdicts
+from tests.steps.imports import carry, rehearse, verdicts
 
 
 def roles(workplace, sku="PT-14"):
@@ -13,15 +13,28 @@ def test_rows_are_judged_before_anything_is_fetched(workplace, owner, world):
     add_pot(workplace, owner, "PT-14", units=0)
     address = f"{world.url}/nothing.png"
     lines = [
-        f"PT-14,{address},main", f"PT-14,{address},further", f"NONE,{address},", f"PT-14,{address}?b,poster",
-        "PT-14,ftp://example.com/a.png,", "PT-14,,", "PT-14,picture:" + "0" * 64 + ",", ",x,",
-    ]  # fmt: skip
-    _, found = rehearse(workplace, owner, "pictures", "sku,address,role\n" + "\n".join(lines) + "\n")
+        f"PT-14,{address},main",
+        f"PT-14,{address},further",
+        f"NONE,{address},",
+        f"PT-14,{address}?b,poster",
+        "PT-14,ftp://example.com/a.png,",
+        "PT-14,,",
+        "PT-14,picture:" + "0" * 64 + ",",
+        ",x,",
+    ]
+    _, found = rehearse(
+        workplace, owner, "pictures", "sku,address,role\n" + "\n".join(lines) + "\n"
+    )
     assert verdicts(found) == ["changes", *["refused"] * 7]
     told = (
-        "in row 2 already", "not in the catalogue", "“Role” must be one of", "http", "“Address” is empty",
-        "There is no picture", "“SKU” is empty",
-    )  # fmt: skip
+        "in row 2 already",
+        "not in the catalogue",
+        "“Role” must be one of",
+        "http",
+        "“Address” is empty",
+        "There is no picture",
+        "“SKU” is empty",
+    )
     for row, words in zip(found[1:], told, strict=True):
         assert words in row[3], row
 
@@ -45,7 +58,9 @@ def test_what_cannot_be_fetched_is_refused_and_stops_no_other(workplace, owner, 
 def test_a_picture_that_is_there_in_that_role_is_the_same(workplace, owner):
     add_pot(workplace, owner, "PT-14", units=0)
     (sha, role), *_ = picture_roles(workplace, "PT-14")
-    _, found = rehearse(workplace, owner, "pictures", f"sku,address,role\nPT-14,picture:{sha},{role}\n")
+    _, found = rehearse(
+        workplace, owner, "pictures", f"sku,address,role\nPT-14,picture:{sha},{role}\n"
+    )
     assert verdicts(found) == ["same"]
 
 
@@ -59,5 +74,7 @@ def test_taking_back_leaves_what_was_there_before_and_what_somebody_took_off(wor
     assert verdicts(carry(workplace, owner, job)) == ["done"] * 2
     remove_picture(workplace, owner, "PT-18", held)
     assert verdicts(carry(workplace, owner, job, "undo")) == ["taken back"] * 2
-    assert held in [sha for sha, _ in picture_roles(workplace, "PT-14")], "it was its own before the file came"
+    assert held in [sha for sha, _ in picture_roles(workplace, "PT-14")], (
+        "it was its own before the file came"
+    )
     assert held not in [sha for sha, _ in picture_roles(workplace, "PT-18")]

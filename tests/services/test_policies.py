@@ -1,13 +1,23 @@
-"""Stock policies at every level: the nearest decides what each channel shows; at zero a listing may be paused."""
+"""Stock policies at every level: the nearest decides what each channel shows; at zero a listing may
+be paused."""
 
 import pytest
 
 from relvan.core.refusal import NotFound, Refused
 from relvan.services.channels.settings import change_channel
-from relvan.services.stock.availability import availability
+from relvan.services.listings.availability import availability
 from relvan.services.stock.policies import set_policy
 from relvan.store.listings import listings_of
-from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, list_everywhere, read
+from tests.house import (
+    add_pot,
+    assert_sound,
+    channel_ids,
+    connect,
+    count,
+    deliver,
+    list_everywhere,
+    read,
+)
 from tests.snapshots import built_once
 
 
@@ -45,7 +55,9 @@ def test_the_nearest_policy_decides_and_the_next_one_holds_again(shop, owner, wo
         deliver(shop)
         assert shown(world) == wanted, kind
     assert shown(world, "ownshop") == {"PT-14": 20, "PT-18": 20}
-    assert availability(shop, "PT-18", "hagglet").why.steps[2].value == "of the category Pots / Small"
+    assert (
+        availability(shop, "PT-18", "hagglet").why.steps[2].value == "of the category Pots / Small"
+    )
     before = [{"PT-14": 12, "PT-18": 12}, *(wanted for _, _, _, wanted in steps[:-1])]
     for (kind, of, _, _), wanted in reversed(list(zip(steps, before, strict=True))):
         set_policy(shop, owner, "hagglet", kind, of, None)

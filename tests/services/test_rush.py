@@ -1,4 +1,5 @@
-"""Orders that come at the same time are taken together, each once, and none keeps the others out."""
+"""Orders that come at the same time are taken together, each once, and none keeps the others
+out."""
 
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -10,7 +11,15 @@ from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.services.orders import together
 from relvan.services.orders.take import take_channel_orders
 from relvan.services.orders.together import take_together
-from tests.house import add_pot, assert_sound, channel_ids, connect, deliver, list_everywhere, orders
+from tests.house import (
+    add_pot,
+    assert_sound,
+    channel_ids,
+    connect,
+    deliver,
+    list_everywhere,
+    orders,
+)
 from tests.snapshots import built_once
 
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
@@ -27,7 +36,14 @@ def shop(workplace, owner, world):
 
 
 def told(number):
-    return IncomingOrder(number, datetime.now(UTC), "EUR", (IncomingLine("1", "PT-14", "Pot", 1, 1690),), TO, changed=1)
+    return IncomingOrder(
+        number,
+        datetime.now(UTC),
+        "EUR",
+        (IncomingLine("1", "PT-14", "Pot", 1, 1690),),
+        TO,
+        changed=1,
+    )
 
 
 def rush(shop, numbers):

@@ -1,4 +1,5 @@
-"""One sale through the services: offered on two channels, bought on one, gone from the other, sent, tracked."""
+"""One sale through the services: offered on two channels, bought on one, gone from the other, sent,
+tracked."""
 
 import pytest
 import zxingcpp
@@ -8,65 +9,35 @@ from relvan.core.packing.parcels import Packed
 from relvan.core.refusal import Refused
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
-from relvan.services.orders.release import release_orders
 from relvan.services.packing.parcels import add_parcel, remove_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
 from relvan.services.shipping.papers import packing_slip, pick_sheet
-from relvan.store.dispatch import parcels_of, pick_rows, shipment_by_id
-from relvan.store.orders import order_by_number, shipment_rows
+from relvan.store.dispatch import parcels_of, shipment_by_id
+from relvan.store.orders import order_by_number
 from tests.house import (
-    add_pot,
     assert_sound,
-    connect,
     deliver,
-    list_everywhere,
     orders,
     read,
     receive,
     stock_of_sku,
 )
-from tests.snapshots import built_once
+from tests.steps.sale import packed, picks_of, release_all, shipments
 
 
-@built_once
-def shop(workplace, owner, world):
-    """Two pots on two channels, ten of each."""
-    connect(workplace, owner, world)
-    add_pot(workplace, owner, "PT-14", gtin="4006381333931")
-    add_pot(workplace, owner, "PT-18", aliases=("OLD-18",))
-    list_everywhere(workplace, owner, "PT-14", "PT-18")
-    return workplace
-
-
-def picks_of(workplace, pick_list):
-    with workplace.database.reading() as session:
-        return pick_rows(session, pick_list)
-
-
-def shipments(workplace, *states):
-    with workplace.database.reading() as session:
-        return shipment_rows(session, states=states)
+@pytest.fixture
+def shop(two_pots):
+    return two_pots
 
 
 def stock(workplace, sku):
     with workplace.database.reading() as session:
         return {
-            row.warehouse_key: (row.on_hand, row.reserved, row.blocked, row.free) for row in stock_of_sku(session, sku)
+            row.warehouse_key: (row.on_hand, row.reserved, row.blocked, row.free)
+            for row in stock_of_sku(session, sku)
         }
-
-
-def release_all(workplace, owner):
-    numbers = [row.number for row in orders(workplace, tray="inbox")]
-    assert all(verdict.ok for verdict in release_orders(workplace, owner, numbers))
-    return [row.id for row in shipments(workplace, "to pick")]
-
-
-def packed(workplace, owner, shipment, weight=900):
-    add_parcel(workplace, owner, shipment, [], weight)
-    service = find_services(workplace, shipment)[0].service
-    return buy_labels(workplace, owner, shipment, service)
 
 
 def test_a_sale_from_purchase_to_tracking(shop, owner, world):
@@ -115,7 +86,9 @@ def test_papers_say_what_they_should(shop, owner, world):
     pick_list = make_pick_list(shop, owner, [shipment])
     slip = PdfDocument(packing_slip_pdf(packing_slip(shop, shipment)))[0]
     words = slip.get_textpage().get_text_range()
-    assert all(part in words for part in ("Packing slip", "PT-14", "Quillmoss", orders(shop)[0].customer))
+    assert all(
+        part in words for part in ("Packing slip", "PT-14", "Quillmoss", orders(shop)[0].customer)
+    )
     walk = PdfDocument(pick_list_pdf(pick_sheet(shop, pick_list)))[0]
     assert "A-01" in walk.get_textpage().get_text_range()
     assert zxingcpp.read_barcode(walk.render(scale=3).to_pil()).text == "L-1001"
@@ -175,7 +148,9 @@ def test_a_short_pick_blocks_what_is_missing_and_the_rest_goes_on(shop, owner, w
     assert_sound(shop)
 
 
-def test_a_count_after_a_short_pick_sets_the_stock_free_and_serves_the_order_that_waited(shop, owner, world):
+def test_a_count_after_a_short_pick_sets_the_stock_free_and_serves_the_order_that_waited(
+    shop, owner, world
+):
     from tests.house import count
 
     world.buy("hagglet", "PT-14", 3)

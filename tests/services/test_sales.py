@@ -1,4 +1,5 @@
-"""Sale prices start and end by themselves, on every channel; every price sent is kept with its cause."""
+"""Sale prices start and end by themselves, on every channel; every price sent is kept with its
+cause."""
 
 from datetime import timedelta
 
@@ -6,7 +7,7 @@ import pytest
 from sqlalchemy import select
 
 from relvan.core.refusal import Refused
-from relvan.services.prices.explain import explain_price
+from relvan.services.listings.explain_price import explain_price
 from relvan.services.prices.sales import PlanSale, end_sale, plan_sale, turn_sales
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.prices_sent import SentFilter, prices_sent
@@ -37,7 +38,11 @@ def there(world, channel="ownshop"):
 def windows(shop):
     with shop.database.reading() as session:
         return list(
-            session.scalars(select(SaleWindow.state).where(SaleWindow.state != "over").order_by(SaleWindow.since))
+            session.scalars(
+                select(SaleWindow.state)
+                .where(SaleWindow.state != "over")
+                .order_by(SaleWindow.since)
+            )
         )
 
 
@@ -64,7 +69,9 @@ def test_the_own_shop_shows_the_regular_price_beside_it(shop, owner, world):
     plan(shop, owner, 1290, 0, 5)
     deliver(shop)
     assert world.item("PT-14")["before"] == "16.90"
-    set_list_price(shop, owner, "PT-14", "retail", 1890)  # the sale price stays, what it goes instead of does not
+    set_list_price(
+        shop, owner, "PT-14", "retail", 1890
+    )  # the sale price stays, what it goes instead of does not
     deliver(shop)
     assert (world.item("PT-14")["price"], world.item("PT-14")["before"]) == ("12.90", "18.90")
 

@@ -1,4 +1,5 @@
-"""A channel that cannot be read sells on: the others hold that back, more the longer it lasts, and let go after it."""
+"""A channel that cannot be read sells on: the others hold that back, more the longer it lasts, and
+let go after it."""
 
 from datetime import timedelta
 
@@ -6,14 +7,24 @@ import pytest
 
 from relvan.core.stock.risk import hold_back_of
 from relvan.services.channels.settings import change_channel
+from relvan.services.listings.availability import availability
+from relvan.services.listings.hold_backs import bring_hold_backs_along, mind_silence
 from relvan.services.orders.read import read_orders
-from relvan.services.stock.availability import availability
-from relvan.services.stock.hold_backs import bring_hold_backs_along, mind_silence
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_by_key
 from relvan.store.listings import listings_of
 from relvan.store.tables import LagSample
-from tests.house import add_pot, assert_sound, channel_ids, connect, count, deliver, list_everywhere, orders, read
+from tests.house import (
+    add_pot,
+    assert_sound,
+    channel_ids,
+    connect,
+    count,
+    deliver,
+    list_everywhere,
+    orders,
+    read,
+)
 from tests.snapshots import built_once
 
 FOUR_WEEKS = 28 * 24 * 60  # minutes
@@ -22,8 +33,8 @@ LAG_S = 600
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot on both channels, of which 560 were sold on Hagglet of late and 560 in our own shop, held back by risk;
-    a jug that nobody bought."""
+    """A pot on both channels, of which 560 were sold on Hagglet of late and 560 in our own shop,
+    held back by risk; a jug that nobody bought."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=2_000)
     add_pot(workplace, owner, "JG-2", units=50)
@@ -71,13 +82,21 @@ def test_the_others_hold_back_what_it_may_sell_and_let_go_when_it_is_heard(shop,
     world.weather("hagglet", "down")
     pass_time(shop, 60)
     assert silent_minutes(shop) == 64
-    step = next(one for one in availability(shop, "PT-14", "ownshop").why.steps if one.label == "Hold-back by risk")
+    step = next(
+        one
+        for one in availability(shop, "PT-14", "ownshop").why.steps
+        if one.label == "Buffer by risk"
+    )
     assert "0.89 perhaps sold on Hagglet, silent for 64 min" in step.detail
     after_an_hour = shown(shop, "ownshop")
-    assert after_an_hour == 880 - hold_back_of(1_120 / FOUR_WEEKS * LAG_S / 60 + 560 / FOUR_WEEKS * 64, 0.01)
+    assert after_an_hour == 880 - hold_back_of(
+        1_120 / FOUR_WEEKS * LAG_S / 60 + 560 / FOUR_WEEKS * 64, 0.01
+    )
     pass_time(shop, 240)
     assert before["ownshop"] > after_an_hour > shown(shop, "ownshop")
-    assert shown(shop, "hagglet") == before["hagglet"]  # nothing of what it sells itself is held back from it
+    assert (
+        shown(shop, "hagglet") == before["hagglet"]
+    )  # nothing of what it sells itself is held back from it
     assert shown(shop, "ownshop", "JG-2") == 50  # nobody buys it there
     deliver(shop)
     assert world.listings("ownshop")["PT-14"]["quantity"] == shown(shop, "ownshop")
@@ -101,7 +120,9 @@ def test_what_sells_there_meanwhile_is_not_sold_twice(shop, owner, world):
     pass_time(shop, 1)
     deliver(shop)
     left = world.listings("ownshop")["PT-14"]["quantity"]
-    assert 40 - left == hold_back_of(1_120 / FOUR_WEEKS * LAG_S / 60 + 20, 0.01)  # 20 a day are sold there
+    assert 40 - left == hold_back_of(
+        1_120 / FOUR_WEEKS * LAG_S / 60 + 20, 0.01
+    )  # 20 a day are sold there
     world.buy("hagglet", "PT-14", 26)  # a good day
     world.buy("ownshop", "PT-14", left)
     world.weather("hagglet", "calm")

@@ -1,4 +1,5 @@
-"""What the channel no longer shows though nobody here asked for that: lapsed, taken down there, put back there."""
+"""What the channel no longer shows though nobody here asked for that: lapsed, taken down there, put
+back there."""
 
 import time
 from datetime import datetime, timedelta
@@ -12,13 +13,20 @@ from relvan.store.history import history
 from relvan.store.listing_list import ListingFilter, count_listings, listing_page
 from relvan.store.listings import listing_by_id
 from tests.house import add_pot, assert_sound, channel_ids, count, deliver, read
-from tests.services.test_loomstead import francs, listing, place, shop  # noqa: F401
+from tests.steps.loomstead import listing, place
+
+
+@pytest.fixture
+def shop(loomstead_shop):
+    return loomstead_shop
+
 
 DAY = 24 * 60
 
 
 def look(workplace, key="loomstead", tries=1):
-    """How many listings stand otherwise than we thought; a look that was broken off goes on where it stopped."""
+    """How many listings stand otherwise than we thought; a look that was broken off goes on where
+    it stopped."""
     workplace.now.move(seconds=1)  # what was answered before this second is settled
     news = 0
     for _ in range(tries):
@@ -48,29 +56,35 @@ def deeds(workplace, held):
 
 
 @pytest.fixture
-def placed(shop, owner, world):  # noqa: F811
+def placed(shop, owner, world):
     set_clocks(shop, world)
     return place(shop, owner)
 
 
-def test_until_when_a_listing_stands_is_known_from_the_start(shop, placed):  # noqa: F811
+def test_until_when_a_listing_stands_is_known_from_the_start(shop, placed):
     assert (placed.until - shop.now()).days in (99, 100)
     with shop.database.reading() as session:
         (other,) = listing_page(session, ListingFilter(channel="ownshop"))
-        assert listing_by_id(session, other.id).until is None, "not every channel lets listings lapse"
+        assert listing_by_id(session, other.id).until is None, (
+            "not every channel lets listings lapse"
+        )
 
 
-def test_lapses_are_seen_coming(shop, placed, world):  # noqa: F811
+def test_lapses_are_seen_coming(shop, placed, world):
     def lapsing(days):
         with shop.database.reading() as session:
-            return count_listings(session, ListingFilter(lapsing_before=shop.now() + timedelta(days=days))).number
+            return count_listings(
+                session, ListingFilter(lapsing_before=shop.now() + timedelta(days=days))
+            ).number
 
     assert (lapsing(7), lapsing(101)) == (0, 1)
     pass_days(shop, world, 95)
     assert lapsing(7) == 1
 
 
-def test_a_listing_that_lapsed_is_down_and_is_put_back_for_another_hundred_days(shop, owner, placed, world):  # noqa: F811
+def test_a_listing_that_lapsed_is_down_and_is_put_back_for_another_hundred_days(
+    shop, owner, placed, world
+):
     pass_days(shop, world, 101)
     assert look(shop) == 1
     held = listing(shop)
@@ -88,7 +102,7 @@ def test_a_listing_that_lapsed_is_down_and_is_put_back_for_another_hundred_days(
     assert_sound(shop)
 
 
-def test_one_that_still_stands_is_renewed_before_it_lapses(shop, owner, placed, world):  # noqa: F811
+def test_one_that_still_stands_is_renewed_before_it_lapses(shop, owner, placed, world):
     pass_days(shop, world, 60)
     put_back_listings(shop, owner, [placed.id])
     deliver(shop)
@@ -98,7 +112,9 @@ def test_one_that_still_stands_is_renewed_before_it_lapses(shop, owner, placed, 
 
 
 @pytest.mark.parametrize("key", ["loomstead", "ownshop"])
-def test_what_was_taken_down_outside_is_noticed_and_so_is_its_return(shop, owner, placed, world, key):  # noqa: F811
+def test_what_was_taken_down_outside_is_noticed_and_so_is_its_return(
+    shop, owner, placed, world, key
+):
     with shop.database.reading() as session:
         (row,) = listing_page(session, ListingFilter(channel=key))
     gateway = shop.gateway(next(c for c in _channels(shop) if c.key == key))
@@ -119,7 +135,7 @@ def _channels(workplace):
         return channels(session)
 
 
-def test_what_we_took_down_ourselves_is_no_news(shop, owner, placed, world):  # noqa: F811
+def test_what_we_took_down_ourselves_is_no_news(shop, owner, placed, world):
     take_down_listings(shop, owner, [placed.id])
     assert look(shop) == 0, "it waits to be sent"
     deliver(shop)
@@ -130,7 +146,7 @@ def test_what_we_took_down_ourselves_is_no_news(shop, owner, placed, world):  # 
     assert look(shop) == 0, "nor is it that it lapsed meanwhile"
 
 
-def test_what_is_taken_down_here_after_it_vanished_there_stays_down(shop, owner, placed, world):  # noqa: F811
+def test_what_is_taken_down_here_after_it_vanished_there_stays_down(shop, owner, placed, world):
     pass_days(shop, world, 101)
     look(shop)
     take_down_listings(shop, owner, [placed.id])
@@ -138,7 +154,7 @@ def test_what_is_taken_down_here_after_it_vanished_there_stays_down(shop, owner,
     assert (listing(shop).state, listing(shop).gone) == ("down", "")
 
 
-def test_a_lapsed_listing_is_put_back_by_publishing_too(shop, owner, placed, world):  # noqa: F811
+def test_a_lapsed_listing_is_put_back_by_publishing_too(shop, owner, placed, world):
     pass_days(shop, world, 101)
     look(shop)
     publish_listings(shop, owner, [placed.id])
@@ -146,7 +162,7 @@ def test_a_lapsed_listing_is_put_back_by_publishing_too(shop, owner, placed, wor
     assert listing(shop).state == "live"
 
 
-def test_nothing_is_put_back_without_stock(shop, owner, placed, world):  # noqa: F811
+def test_nothing_is_put_back_without_stock(shop, owner, placed, world):
     pass_days(shop, world, 101)
     look(shop)
     count(shop, owner, "PT-14", 0)
@@ -157,32 +173,43 @@ def test_nothing_is_put_back_without_stock(shop, owner, placed, world):  # noqa:
 
 
 @pytest.mark.parametrize("kind", ["down", "flaky", "lost answers", "throttled"])
-def test_a_channel_that_does_not_answer_takes_nothing_down(shop, placed, world, kind):  # noqa: F811
+def test_a_channel_that_does_not_answer_takes_nothing_down(shop, placed, world, kind):
     world.weather("loomstead", kind, seed=3)
     for _ in range(6):
         assert look(shop) == 0
     assert listing(shop).state == "live"
 
 
-def test_pages_are_read_to_the_end_and_others_listings_left_alone(shop, owner, placed, world, count_queries):  # noqa: F811
+def test_pages_are_read_to_the_end_and_others_listings_left_alone(
+    shop, owner, placed, world, count_queries
+):
     head = {"Authorization": f"Key {world.token('loomstead')}"}
     piece = world.client.get("/loomstead/desk/pieces", headers=head).json()["pieces"][0]
-    body = {name: piece[name] for name in ("title", "story", "corner", "facts", "pictures", "rappen", "at_hand")}
+    body = {
+        name: piece[name]
+        for name in ("title", "story", "corner", "facts", "pictures", "rappen", "at_hand")
+    }
     for n in range(120):
         wish = {**head, "Wish": f"by hand {n}"}
-        answer = world.client.post("/loomstead/desk/pieces", json={**body, "code": f"X-{n}"}, headers=wish)
+        answer = world.client.post(
+            "/loomstead/desk/pieces", json={**body, "code": f"X-{n}"}, headers=wish
+        )
         while answer.status_code == 429:
-            answer = world.client.post("/loomstead/desk/pieces", json={**body, "code": f"X-{n}"}, headers=wish)
+            answer = world.client.post(
+                "/loomstead/desk/pieces", json={**body, "code": f"X-{n}"}, headers=wish
+            )
         assert answer.status_code == 201
     time.sleep(1.5)  # the desk has had enough calls for the moment
     with count_queries(shop.database) as statements:
         assert look(shop, tries=10) == 0
-    assert len([s for s in statements if s.lstrip().startswith("SELECT")]) < 25, "no query for each row"
+    assert len([s for s in statements if s.lstrip().startswith("SELECT")]) < 25, (
+        "no query for each row"
+    )
     pass_days(shop, world, 101)
     assert look(shop, tries=10) == 1
 
 
-def test_an_order_read_meanwhile_is_taken_all_the_same(shop, owner, placed, world):  # noqa: F811
+def test_an_order_read_meanwhile_is_taken_all_the_same(shop, owner, placed, world):
     add_pot(shop, owner, "PT-18")
     world.buy("loomstead", "PT-14")
     pass_days(shop, world, 101)

@@ -25,7 +25,16 @@ from relvan.store.catalogue import find_product
 from relvan.store.coming import coming_of, expected_rows, transfer_rows
 from relvan.store.ledger import LedgerFilter, bins_page, ledger_page
 from relvan.store.orders import promised_to
-from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, orders, read, stock_of_sku
+from tests.house import (
+    add_pot,
+    assert_sound,
+    connect,
+    deliver,
+    list_everywhere,
+    orders,
+    read,
+    stock_of_sku,
+)
 from tests.snapshots import built_once
 
 DUE = date(2026, 12, 1)
@@ -48,12 +57,17 @@ def on_hand(shop, sku="PT-14"):
 def coming(shop):
     with shop.database.reading() as session:
         product = find_product(session, "PT-14").id
-        return [(one.in_transit, one.incoming, one.next_due) for one in coming_of(session, [product]).values()]
+        return [
+            (one.in_transit, one.incoming, one.next_due)
+            for one in coming_of(session, [product]).values()
+        ]
 
 
 def test_what_is_expected_is_told_and_counts_only_when_it_has_come(shop, owner, world):
     made = expect_receipt(shop, owner, ExpectReceipt("PT-14", "yard", 20, DUE, "PO 7", "key"))
-    assert expect_receipt(shop, owner, ExpectReceipt("PT-14", "yard", 20, DUE, "PO 7", "key")) == made
+    assert (
+        expect_receipt(shop, owner, ExpectReceipt("PT-14", "yard", 20, DUE, "PO 7", "key")) == made
+    )
     assert coming(shop) == [(0, 20, "2026-12-01")]
     assert deliver(shop) == 0
     assert receive_expected(shop, owner, made, 15, key="first") == 5
@@ -82,7 +96,10 @@ def test_what_will_not_come_any_more_is_let_go(shop, owner):
 
 def test_a_transfer_is_in_transit_until_it_is_received(shop, owner, world):
     sent = send_transfer(shop, owner, SendTransfer("PT-14", "millrace", "yard", 4, request_key="t"))
-    assert send_transfer(shop, owner, SendTransfer("PT-14", "millrace", "yard", 4, request_key="t")) == sent
+    assert (
+        send_transfer(shop, owner, SendTransfer("PT-14", "millrace", "yard", 4, request_key="t"))
+        == sent
+    )
     assert (on_hand(shop), coming(shop)) == ({"millrace": 6}, [(4, 0, "")])
     deliver(shop)
     assert world.listings("ownshop")["PT-14"]["quantity"] == 6, "what is on its way is not sold"
@@ -102,7 +119,10 @@ def test_what_is_promised_or_blocked_does_not_leave(shop, owner, world):
     world.buy("hagglet", "PT-14", 3)
     read(shop)
     move_stock(shop, owner, MoveStock("PT-14", "millrace", "block", change=2))
-    for units, message in ((9, "more than the 8 in"), (6, "more than the 5 in Millrace not promised")):
+    for units, message in (
+        (9, "more than the 8 in"),
+        (6, "more than the 5 in Millrace not promised"),
+    ):
         with pytest.raises(Refused, match=message):
             send_transfer(shop, owner, SendTransfer("PT-14", "millrace", "yard", units))
     send_transfer(shop, owner, SendTransfer("PT-14", "millrace", "yard", 5))
@@ -142,7 +162,14 @@ def test_a_bin_is_counted_all_or_nothing_and_once(shop, owner, world):
     deliver(shop)
     assert world.listings("hagglet")["PT-14"]["quantity"] == 7
     with pytest.raises(Refused, match="counted twice"):
-        count_bin(shop, owner, "millrace", code, [CountedLine("PT-14", 1), CountedLine("pt-14", 2)], request_key="c")
+        count_bin(
+            shop,
+            owner,
+            "millrace",
+            code,
+            [CountedLine("PT-14", 1), CountedLine("pt-14", 2)],
+            request_key="c",
+        )
     with pytest.raises(Refused):
         count_bin(shop, owner, "millrace", code, [], request_key="d")
     assert_sound(shop)
@@ -152,7 +179,9 @@ def test_the_ledger_is_filtered_and_paged(shop, owner):
     move_stock(shop, owner, MoveStock("PT-14", "yard", "receipt", change=2))
     move_stock(shop, owner, MoveStock("PT-14", "millrace", "write-off", change=-1, note="cracked"))
     with shop.database.reading() as session:
-        assert [row.note for row in ledger_page(session, LedgerFilter(reason="write-off"))] == ["cracked"]
+        assert [row.note for row in ledger_page(session, LedgerFilter(reason="write-off"))] == [
+            "cracked"
+        ]
         assert [row.on_hand for row in ledger_page(session, LedgerFilter(warehouse="yard"))] == [2]
         assert len(ledger_page(session, LedgerFilter(words="PT-14"))) == 3
         assert ledger_page(session, LedgerFilter(words="NOPE")) == []
@@ -170,7 +199,12 @@ def test_the_outlook_tells_what_runs_out_what_stands_still_and_what_it_is_worth(
         found = stock_outlook(session, shop)
         promised = promised_to(session, find_product(session, "PT-14").id)
     (row,) = found.runs_out
-    assert (row.sku, row.outlook.free, row.outlook.days_left, row.outlook.coming) == ("PT-14", 2, 7, 30)
+    assert (row.sku, row.outlook.free, row.outlook.days_left, row.outlook.coming) == (
+        "PT-14",
+        2,
+        7,
+        30,
+    )
     assert [(one.units, one.value) for one in found.values] == [(16, 16 * 500)]
     assert (found.still, [one.quantity for one in promised]) == ((), [8])
     shop.now.move(days=91)
@@ -183,7 +217,9 @@ def test_only_those_who_may_move_stock_do(shop):
     for deed in (
         lambda: expect_receipt(shop, lister_actor, ExpectReceipt("PT-14", "yard", 1, DUE)),
         lambda: send_transfer(shop, lister_actor, SendTransfer("PT-14", "millrace", "yard", 1)),
-        lambda: count_bin(shop, lister_actor, "millrace", "A-01", [CountedLine("PT-14", 1)], request_key="x"),
+        lambda: count_bin(
+            shop, lister_actor, "millrace", "A-01", [CountedLine("PT-14", 1)], request_key="x"
+        ),
     ):
         with pytest.raises(NotAllowed):
             deed()

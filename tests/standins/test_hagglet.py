@@ -3,7 +3,7 @@
 import pytest
 
 from relvan.gateways.channels.registry import rulebook
-from tests.standins.test_world import place
+from tests.steps.world import place
 
 
 @pytest.fixture
@@ -14,12 +14,16 @@ def told(world):
 
 def test_the_rulebook_says_what_the_marketplace_says(told):
     book = rulebook("hagglet")
-    assert [(c.key, c.name) for c in book.categories] == [(s["shelf"], s["name"]) for s in told["shelves"]]
+    assert [(c.key, c.name) for c in book.categories] == [
+        (s["shelf"], s["name"]) for s in told["shelves"]
+    ]
     assert len(book.categories) >= 30
     asked = {name for shelf in told["shelves"] for name in shelf["needs"]}
     for name in asked:
         rule = book.field(name)
-        assert list(rule.required_in) == [s["shelf"] for s in told["shelves"] if name in s["needs"]], name
+        assert list(rule.required_in) == [
+            s["shelf"] for s in told["shelves"] if name in s["needs"]
+        ], name
         assert all(rule.is_asked_in(key) for key in rule.required_in)
         assert list(rule.choices) == told["details"].get(name, [])
 

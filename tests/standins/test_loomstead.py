@@ -1,4 +1,5 @@
-"""Loomstead as a seller meets it: corners with their facts, patches of single fields, a hundred days."""
+"""Loomstead as a seller meets it: corners with their facts, patches of single fields, a hundred
+days."""
 
 import json
 from itertools import count
@@ -10,8 +11,16 @@ from relvan.gateways.channels.registry import rulebook
 from standins.loomstead import PATCH
 from tests.house import png
 
-PIECE = {"code": "A", "title": "A pot", "story": "A stoneware pot, thrown by hand and glazed.", "corner": "pots-small",
-         "keywords": ["clay"], "facts": {"made of": "stoneware"}, "rappen": 1690, "at_hand": 3}  # fmt: skip
+PIECE = {
+    "code": "A",
+    "title": "A pot",
+    "story": "A stoneware pot, thrown by hand and glazed.",
+    "corner": "pots-small",
+    "keywords": ["clay"],
+    "facts": {"made of": "stoneware"},
+    "rappen": 1690,
+    "at_hand": 3,
+}
 wishes = count()
 
 
@@ -35,8 +44,12 @@ def picture(desk):
 @pytest.fixture
 def place(desk, picture):
     def put(**changes):
-        return desk("POST", "pieces", json={**PIECE, "pictures": [picture], **changes},
-                    headers={"Wish": f"wish-{next(wishes)}"})  # fmt: skip
+        return desk(
+            "POST",
+            "pieces",
+            json={**PIECE, "pictures": [picture], **changes},
+            headers={"Wish": f"wish-{next(wishes)}"},
+        )
 
     return put
 
@@ -47,13 +60,17 @@ def piece(place):
 
 
 def patch(desk, ref, *operations, kind=PATCH):
-    return desk("PATCH", f"pieces/{ref}", content=json.dumps(operations), headers={"Content-Type": kind})
+    return desk(
+        "PATCH", f"pieces/{ref}", content=json.dumps(operations), headers={"Content-Type": kind}
+    )
 
 
 def test_the_rulebook_says_what_the_desk_says(desk):
     told = desk("GET", "corners").json()
     book = rulebook("loomstead")
-    assert [(c.key, c.name) for c in book.categories] == [(c["corner"], c["name"]) for c in told["corners"]]
+    assert [(c.key, c.name) for c in book.categories] == [
+        (c["corner"], c["name"]) for c in told["corners"]
+    ]
     assert len(book.categories) >= 30
     for rule in book.fields[4:]:
         fact = rule.name.replace("_", " ")
@@ -100,13 +117,20 @@ def test_more_pictures_than_eight_are_refused(place, picture):
 
 def test_a_patch_changes_single_fields_all_or_none(desk, piece, world):
     answer = patch(
-        desk, piece, {"op": "test", "path": "/rappen", "value": 1690},
-        {"op": "replace", "path": "/rappen", "value": 1790}, {"op": "add", "path": "/keywords/-", "value": "pot"},
-    )  # fmt: skip
+        desk,
+        piece,
+        {"op": "test", "path": "/rappen", "value": 1690},
+        {"op": "replace", "path": "/rappen", "value": 1790},
+        {"op": "add", "path": "/keywords/-", "value": "pot"},
+    )
     assert answer.status_code == 200
     assert (answer.json()["rappen"], answer.json()["keywords"]) == (1790, ["clay", "pot"])
-    refused = patch(desk, piece, {"op": "replace", "path": "/rappen", "value": 1890},
-                    {"op": "replace", "path": "/title", "value": ""})  # fmt: skip
+    refused = patch(
+        desk,
+        piece,
+        {"op": "replace", "path": "/rappen", "value": 1890},
+        {"op": "replace", "path": "/title", "value": ""},
+    )
     assert refused.status_code == 422
     assert world.listings("loomstead")["A"]["price"] == 1790, "none of it was done"
 
@@ -136,7 +160,12 @@ def test_a_patch_that_does_not_fit_changes_nothing(desk, piece, operations, stat
 def test_changes_come_as_patches_only(desk, piece):
     dearer = {"op": "add", "path": "/rappen", "value": 500}
     assert patch(desk, piece, dearer, kind="application/json").status_code == 415
-    assert desk("PATCH", f"pieces/{piece}", content=b"{no", headers={"Content-Type": PATCH}).status_code == 400
+    assert (
+        desk(
+            "PATCH", f"pieces/{piece}", content=b"{no", headers={"Content-Type": PATCH}
+        ).status_code
+        == 400
+    )
     assert patch(desk, "lm-999999", dearer).status_code == 404
 
 
@@ -171,13 +200,21 @@ def test_a_visitor_buys_and_the_seller_reads_it_in_francs(desk, piece, world):
     (order,) = desk("GET", "orders").json()["orders"]
     assert (order["number"], order["money"], order["pieces"][0]["count"]) == (number, "CHF", 2)
     assert desk("GET", "orders", params={"beyond": order["turn"]}).json()["orders"] == []
-    assert desk("PUT", f"orders/{number}/parcels/OP1", json={"by": "Ostrel Post"}).status_code == 200
+    assert (
+        desk("PUT", f"orders/{number}/parcels/OP1", json={"by": "Ostrel Post"}).status_code == 200
+    )
     assert desk("PUT", "orders/LM-1/parcels/OP1", json={"by": ""}).status_code == 404
 
 
 @pytest.mark.parametrize(
     ("typed", "words"),
-    [("", []), (" , ,", []), ("clay", ["clay"]), ("clay, Pot ,clay,CLAY", ["clay", "Pot"]), ("a b\nc", ["a b", "c"])],
+    [
+        ("", []),
+        (" , ,", []),
+        ("clay", ["clay"]),
+        ("clay, Pot ,clay,CLAY", ["clay", "Pot"]),
+        ("a b\nc", ["a b", "c"]),
+    ],
 )
 def test_words_are_parted_by_commas_and_lines_each_once(typed, words):
     assert parted(typed) == words

@@ -1,25 +1,13 @@
 """The outside world: what it remembers, how it sells, how badly it behaves."""
 
-import time
-
 import httpx
 import pytest
 
 from standins.app import make_world_app
 from standins.memory import Memory
-from tests.house import png
 from tests.outside import World
 from tests.server import Served
-
-NOTICE = {"own_code": "A", "heading": "A pot", "text": "A pot thrown by hand.", "shelf": "hg-other", "condition": "new",
-          "asking": 1000, "units": 2, "details": {}}  # fmt: skip
-
-
-def place(world, **change):
-    head = {"Authorization": f"Token {world.token('hagglet')}"}
-    photo = world.client.post("/hagglet/seller/photos", content=png(), headers=head).json()["photo"]
-    body = {**NOTICE, "photos": [photo], **change}
-    return world.client.post("/hagglet/seller/notices", json=body, headers={**head, "Request-Id": str(time.time_ns())})
+from tests.steps.world import place
 
 
 def test_it_tells_who_is_there_and_survives_a_restart(tmp_path):
@@ -67,11 +55,18 @@ def test_more_than_is_shown_cannot_be_bought(world):
 
 @pytest.mark.parametrize(
     ("change", "field"),
-    [({"heading": "x"}, "heading"), ({"text": "short"}, "text"), ({"shelf": "none"}, "shelf"),
-     ({"asking": 5}, "asking"),
-     ({"units": 1000}, "units"), ({"photos": []}, "photos"), ({"photos": ["x"]}, "photos"),
-     ({"shelf": "hg-planters"}, "details.material"), ({"condition": "odd"}, "condition")],
-)  # fmt: skip
+    [
+        ({"heading": "x"}, "heading"),
+        ({"text": "short"}, "text"),
+        ({"shelf": "none"}, "shelf"),
+        ({"asking": 5}, "asking"),
+        ({"units": 1000}, "units"),
+        ({"photos": []}, "photos"),
+        ({"photos": ["x"]}, "photos"),
+        ({"shelf": "hg-planters"}, "details.material"),
+        ({"condition": "odd"}, "condition"),
+    ],
+)
 def test_a_notice_with_a_problem_is_refused_in_hagglets_words(world, change, field):
     answer = place(world, **change)
     assert answer.status_code == 422
@@ -101,9 +96,14 @@ def outcomes(world, count=60):
 
 @pytest.mark.parametrize(
     ("kind", "seen"),
-    [("calm", {200}), ("down", {503}), ("flaky", {200, 500, "cut"}), ("lost answers", {200, "cut"}),
-     ("throttled", {200, 429})],
-)  # fmt: skip
+    [
+        ("calm", {200}),
+        ("down", {503}),
+        ("flaky", {200, 500, "cut"}),
+        ("lost answers", {200, "cut"}),
+        ("throttled", {200, 429}),
+    ],
+)
 def test_each_weather_shows(world, kind, seen):
     world.weather("hagglet", kind)
     assert set(outcomes(world)) == seen

@@ -1,4 +1,5 @@
-"""Bare statements for many rows write what the tables say; lists of values as one parameter find what `IN` would."""
+"""Bare statements for many rows write what the tables say; lists of values as one parameter find
+what `IN` would."""
 
 from datetime import UTC, datetime
 
@@ -33,7 +34,12 @@ def session(workplace):
 def test_columns_that_are_not_named_get_their_defaults(session):
     ids = add(session, "A")
     product = session.get(Product, ids["A"])
-    assert (product.brand, product.tax_code, product.asked, product.lacking) == ("", "standard", 4, 0)
+    assert (product.brand, product.tax_code, product.asked, product.lacking) == (
+        "",
+        "standard",
+        4,
+        0,
+    )
     assert (product.attributes, product.axes, product.fragile) == ({}, [], False)
     assert product.weight_g is None
 
@@ -49,7 +55,12 @@ def test_values_pass_through_the_types_of_their_columns(session):
 
 def test_rows_are_changed_by_their_ids_each_with_its_own_values(session):
     ids = add(session, "A", "B", "C")
-    update_rows(session, Product, ("weight_g", "title"), [(700, "First", ids["A"]), (None, "Second", ids["B"])])
+    update_rows(
+        session,
+        Product,
+        ("weight_g", "title"),
+        [(700, "First", ids["A"]), (None, "Second", ids["B"])],
+    )
     found = dict(session.execute(select(Product.sku, Product.title)).all())
     assert found == {"A": "First", "B": "Second", "C": "Pot C"}
     weights = dict(session.execute(select(Product.sku, Product.weight_g)).all())
@@ -60,9 +71,16 @@ def test_rows_are_taken_away_by_several_columns(session):
     ids = add(session, "A", "B")
     prices = session.scalar(select(PriceList.id))
     columns = ("price_list_id", "product_id")
-    insert_rows(session, ListPrice, (*columns, "amount"), [(prices, ids["A"], 1690), (prices, ids["B"], 1890)])
+    insert_rows(
+        session,
+        ListPrice,
+        (*columns, "amount"),
+        [(prices, ids["A"], 1690), (prices, ids["B"], 1890)],
+    )
     delete_rows(session, ListPrice, columns, [(prices, ids["A"]), (prices, 9_999)])
-    assert session.execute(select(ListPrice.product_id, ListPrice.amount)).all() == [(ids["B"], 1890)]
+    assert session.execute(select(ListPrice.product_id, ListPrice.amount)).all() == [
+        (ids["B"], 1890)
+    ]
 
 
 def test_no_rows_are_no_statement(workplace, count_queries):
@@ -75,7 +93,12 @@ def test_no_rows_are_no_statement(workplace, count_queries):
 
 def test_a_thousand_rows_are_one_statement(workplace, count_queries):
     with count_queries(workplace.database) as seen, workplace.database.writing() as session:
-        insert_rows(session, Product, LEAST, [(f"P{n}", f"p{n}", "single", "Pot", NOW, NOW) for n in range(1_000)])
+        insert_rows(
+            session,
+            Product,
+            LEAST,
+            [(f"P{n}", f"p{n}", "single", "Pot", NOW, NOW) for n in range(1_000)],
+        )
     assert sum(statement.startswith("INSERT") for statement in seen) == 1
 
 
@@ -91,7 +114,9 @@ def test_a_row_of_the_wrong_width_is_a_fault_and_not_a_guess(session):
         insert_rows(session, KitPart, ("kit_id", "part_id", "quantity"), [(1, 2, 3), (1, 2)])
 
 
-texts = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"], exclude_characters="\x00"), min_size=1)
+texts = st.text(
+    st.characters(codec="utf-8", exclude_categories=["Cs"], exclude_characters="\x00"), min_size=1
+)
 
 
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -103,7 +128,12 @@ def test_a_list_of_values_finds_what_it_names_and_nothing_else(workplace, kept, 
         session.execute(Product.__table__.delete())
         owner = add(session, "OWNER")["OWNER"]
         rows = [(key, key, True, owner, "", "", {}) for key in kept]
-        insert_rows(session, SkuName, ("key", "sku", "alias", "product_id", "title", "picture", "prices"), rows)
+        insert_rows(
+            session,
+            SkuName,
+            ("key", "sku", "alias", "product_id", "title", "picture", "prices"),
+            rows,
+        )
         found = session.scalars(select(SkuName.key).where(among(SkuName.key, asked))).all()
     assert set(found) == set(kept) & set(asked)
 
@@ -115,14 +145,20 @@ def test_a_list_of_values_may_be_long_and_is_one_parameter(session):
     assert session.scalars(select(Product.id).where(among(Product.id, []))).all() == []
 
 
-def test_what_is_pending_of_many_listings_is_found_without_reading_all_that_waits(session, in_the_box):
+def test_what_is_pending_of_many_listings_is_found_without_reading_all_that_waits(
+    session, in_the_box
+):
     asked = []
-    event.listen(session.connection(), "before_cursor_execute", lambda *given: asked.append(given[2:4]))
+    event.listen(
+        session.connection(), "before_cursor_execute", lambda *given: asked.append(given[2:4])
+    )
     for listing_ids in ([1, 2, 3], list(range(1, 400, 2))):
         open_updates(session, listing_ids)
         statement, values = asked[-1]
         plan = session.connection().exec_driver_sql(f"EXPLAIN QUERY PLAN {statement}", values).all()
-        assert plan[0][-1] == "SEARCH outbox_entry USING INDEX ix_outbox_entry_open (listing_id=?)", plan
+        assert (
+            plan[0][-1] == "SEARCH outbox_entry USING INDEX ix_outbox_entry_open (listing_id=?)"
+        ), plan
 
 
 def test_a_list_of_values_is_looked_up_by_the_index(session, in_the_box):

@@ -49,11 +49,21 @@ def test_nothing_is_lost_and_every_table_is_still_strict(first):
     bring_up_to_date(first)
     with first.reading() as session:
         facts = facts_by_id(session, [1])[1]
-    assert facts == {"sku": "PT", "kind": "single", "title": "Pot", "category": "Pots", "tax_code": "standard",
-                     "attribute a": "b", "price retail": 1690, "aliases": ["OLD"]}  # fmt: skip
+    assert facts == {
+        "sku": "PT",
+        "kind": "single",
+        "title": "Pot",
+        "category": "Pots",
+        "tax_code": "standard",
+        "attribute a": "b",
+        "price retail": 1690,
+        "aliases": ["OLD"],
+    }
     raw = sqlite3.connect(first.path)
-    loose = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND sql NOT LIKE '%STRICT%'"
-                        " AND name NOT LIKE 'product_search%' AND name <> 'alembic_version'").fetchall()  # fmt: skip
+    loose = raw.execute(
+        "SELECT name FROM sqlite_master WHERE type = 'table' AND sql NOT LIKE '%STRICT%'"
+        " AND name NOT LIKE 'product_search%' AND name <> 'alembic_version'"
+    ).fetchall()
     assert loose == []
     assert raw.execute("SELECT path FROM category").fetchall() == [("Pots",)]
     assert raw.execute("SELECT listing_id FROM bulk_job_row").fetchall() == [(7,)]

@@ -1,4 +1,5 @@
-"""The database: its tables are what the migrations make, and a write takes its turn at the start."""
+"""The database: its tables are what the migrations make, and a write takes its turn at the
+start."""
 
 import threading
 import time
@@ -34,10 +35,12 @@ def test_bringing_an_up_to_date_database_up_to_date_changes_nothing(workplace, i
 
 def test_every_table_is_strict_and_foreign_keys_count(workplace, in_the_box):
     with workplace.database.reading() as session:
-        loose = session.execute(text(
-            "SELECT name FROM pragma_table_list WHERE type = 'table' AND schema = 'main' AND strict = 0"
-            " AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'product_search%' AND name <> 'alembic_version'"
-        )).all()  # fmt: skip
+        loose = session.execute(
+            text(
+                "SELECT name FROM pragma_table_list WHERE type = 'table' AND schema = 'main' AND strict = 0"
+                " AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'product_search%' AND name <> 'alembic_version'"
+            )
+        ).all()
         assert loose == []
         assert session.execute(text("PRAGMA foreign_keys")).scalar() == 1
         assert session.execute(text("PRAGMA journal_mode")).scalar() == "wal"
@@ -88,7 +91,9 @@ def test_no_text_that_a_person_types_breaks_the_search(typed):
     assert query is None or query.count('"') % 2 == 0
 
 
-@pytest.mark.parametrize("words", ["a\U0001e900b", "x²y", "पॉट", "a'b\"c", "\ufb01n", "ẞ_1", "(", "NEAR(a b)", "a*"])
+@pytest.mark.parametrize(
+    "words", ["a\U0001e900b", "x²y", "पॉट", "a'b\"c", "\ufb01n", "ẞ_1", "(", "NEAR(a b)", "a*"]
+)
 def test_any_sign_may_be_looked_for(workplace, words):
     with workplace.database.reading() as session:
         assert first_matches(session, words, 5) == []

@@ -1,4 +1,5 @@
-"""What can be done on pages: every form needs its secret, and each deed does what it says or says why not."""
+"""What can be done on pages: every form needs its secret, and each deed does what it says or says
+why not."""
 
 import re
 
@@ -6,17 +7,17 @@ import pytest
 from fastapi.routing import APIRoute
 from lxml import html
 
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.families import NewFamily, link_family
-from relvan.services.jobs.work import work_next
 from relvan.store.history import HistoryFilter, product_history
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
 from relvan.web.app import PAGES as PAGE_MODULES
 from tests.applications import client_of
 from tests.house import add_pot, assert_sound, connect, deliver, list_everywhere, png
-from tests.services.test_catalogue import GLAZE
-from tests.services.test_imports import facts
-from tests.visitor import post, wrong_beside
+from tests.steps.catalogue import GLAZE
+from tests.steps.imports import facts
+from tests.visitor import post, shown, wrong_beside
 
 OPEN = {"/sign-in", "/sign-in/demo"}  # nobody has a secret yet
 FORMS = sorted(
@@ -35,7 +36,7 @@ def page(answer):
 
 
 def words(answer):
-    return page(answer).text_content()
+    return shown(page(answer))
 
 
 def everything_done(workplace):
@@ -67,7 +68,10 @@ def test_no_form_is_taken_without_its_secret_or_without_a_sign_in(web, workplace
             if answer.status_code != 403:
                 taken[path, str(secret)] = answer.status_code
         answer = stranger.post(address, data={"csrf": web.csrf}, follow_redirects=False)
-        if (answer.status_code, answer.headers.get("location", "").partition("?")[0]) != (303, "/sign-in"):
+        if (answer.status_code, answer.headers.get("location", "").partition("?")[0]) != (
+            303,
+            "/sign-in",
+        ):
             taken[path, "signed out"] = answer.status_code
     assert taken == {}
     assert everything_done(workplace) == before
@@ -79,10 +83,15 @@ def test_pictures_are_added_ordered_made_first_and_taken_off(web, workplace, pot
     assert "2 added to PT-INK" in words(web.post(here, data={"csrf": web.csrf}, files=files))
 
     def shown():
-        return [box.get("value") for box in page(web.get("/products/PT-INK")).cssselect("input[name=sha]")]
+        return [
+            box.get("value")
+            for box in page(web.get("/products/PT-INK")).cssselect("input[name=sha]")
+        ]
 
     first, second, third = shown()
-    assert "in order" in words(post(web, f"{here}/arrange", sha=[third, first, second], role=["", "", "description"]))
+    assert "in order" in words(
+        post(web, f"{here}/arrange", sha=[third, first, second], role=["", "", "description"])
+    )
     assert shown() == [third, first, second]
     assert "Main picture changed" in words(post(web, f"{here}/{first}/first"))
     assert shown()[0] == first
@@ -95,18 +104,30 @@ def test_pictures_are_added_ordered_made_first_and_taken_off(web, workplace, pot
 def test_a_thumbnail_is_named_by_its_content_and_nothing_else_is_given_out(web, workplace, pots):
     sha = page(web.get("/products/PT-INK")).cssselect("input[name=sha]")[0].get("value")
     answer = web.get(f"/products/PT-INK/pictures/{sha}/96")
-    sizes = [side for side in (48, 96, 160, 240, 320, 480, 640) if web.get(
-        f"/products/PT-INK/pictures/{sha}/{side}").status_code == 200]  # fmt: skip
+    sizes = [
+        side
+        for side in (48, 96, 160, 240, 320, 480, 640)
+        if web.get(f"/products/PT-INK/pictures/{sha}/{side}").status_code == 200
+    ]
     assert sizes, answer.text
     found = web.get(f"/products/PT-INK/pictures/{sha}/{sizes[0]}")
     assert "immutable" in found.headers["cache-control"]
-    for wrong in (f"{sha}/7", f"{'0' * 64}/{sizes[0]}", f"{'.' * 64}/{sizes[0]}", f"short/{sizes[0]}"):
+    for wrong in (
+        f"{sha}/7",
+        f"{'0' * 64}/{sizes[0]}",
+        f"{'.' * 64}/{sizes[0]}",
+        f"short/{sizes[0]}",
+    ):
         assert web.get(f"/products/PT-INK/pictures/{wrong}").status_code == 404
 
 
 @pytest.mark.parametrize(
     ("typed", "words_beside"),
-    [({}, "No picture was chosen"), ({"address": "ftp://example.com/a.png"}, "http"), ({"address": "nonsense"}, "")],
+    [
+        ({}, "No picture was chosen"),
+        ({"address": "ftp://example.com/a.png"}, "http"),
+        ({"address": "nonsense"}, ""),
+    ],
 )
 def test_a_picture_that_is_none_is_refused_beside_the_field(web, pots, typed, words_beside):
     answer = post(web, "/products/PT-INK/pictures", **typed)
@@ -126,7 +147,9 @@ def test_an_alias_says_something_of_its_own(web, workplace, owner):
     assert refused.status_code == 422
     assert facts(workplace, "PT-14")["alias OLD-14"] == said
     post(web, here, alias="OLD-14", alias_title="", alias_price_retail="")
-    assert "alias OLD-14" not in facts(workplace, "PT-14"), "an alias that says nothing shows what the product says"
+    assert "alias OLD-14" not in facts(workplace, "PT-14"), (
+        "an alias that says nothing shows what the product says"
+    )
 
 
 def test_a_product_is_looked_at_as_it_was(web, workplace, owner, clock):
@@ -139,28 +162,38 @@ def test_a_product_is_looked_at_as_it_was(web, workplace, owner, clock):
 
 def test_products_go_into_the_archive_and_out_again_after_it_was_foreseen(web, workplace, pots):
     head = {"X-CSRF-Token": web.csrf}
-    foreseen = web.post("/catalogue/foresee/archive", data={"pick": ["PT-INK", "PT-OAT"]}, headers=head)
+    foreseen = web.post(
+        "/catalogue/foresee/archive", data={"pick": ["PT-INK", "PT-OAT"]}, headers=head
+    )
     assert "2" in foreseen.text
     answer = post(web, "/catalogue/archive", pick=["PT-INK", "PT-OAT"])
     assert "Archived" in words(answer)
     assert facts(workplace, "PT-INK")["archived"] is True
     assert "Restored" in words(post(web, "/catalogue/unarchive", pick=["PT-INK"]))
     assert "archived" not in facts(workplace, "PT-INK")
-    assert post(web, "/catalogue/archive", pick=["NONE"]).status_code == 200, "a verdict, not a fault"
+    assert post(web, "/catalogue/archive", pick=["NONE"]).status_code == 200, (
+        "a verdict, not a fault"
+    )
 
 
 def test_a_change_of_many_is_foreseen_and_rehearsed_as_a_job(web, workplace, pots):
     typed = {"fact": ["brand", ""], "deed": ["set", "set"], "value": ["Tarn", ""], "by": ["", ""]}
     head = {"X-CSRF-Token": web.csrf, "HX-Request": "true"}
-    panel = web.post("/catalogue/change/panel", data={"all": "1", "query": "q=aubrey"}, headers=head)
+    panel = web.post(
+        "/catalogue/change/panel", data={"all": "1", "query": "q=aubrey"}, headers=head
+    )
     assert "3" in panel.text
     sample = web.post("/catalogue/change/foresee", data={"pick": ["PT-INK"], **typed}, headers=head)
     assert "Tarn" in sample.text
     wrong = web.post(
-        "/catalogue/change/foresee", data={"pick": ["PT-INK"], **typed, "fact": ["colour", ""]}, headers=head
+        "/catalogue/change/foresee",
+        data={"pick": ["PT-INK"], **typed, "fact": ["colour", ""]},
+        headers=head,
     )
     assert "colour" in wrong.text
-    started = web.post("/catalogue/change", data={"all": "1", "query": "q=oat", **typed}, headers=head)
+    started = web.post(
+        "/catalogue/change", data={"all": "1", "query": "q=oat", **typed}, headers=head
+    )
     assert started.status_code == 204
     while work_next(workplace):
         pass
@@ -170,7 +203,9 @@ def test_a_change_of_many_is_foreseen_and_rehearsed_as_a_job(web, workplace, pot
     while work_next(workplace):
         pass
     assert [facts(workplace, sku).get("brand") for sku in ("PT-INK", "PT-OAT")] == [
-        facts(workplace, "PT-INK").get("brand"), "Tarn"]  # fmt: skip
+        facts(workplace, "PT-INK").get("brand"),
+        "Tarn",
+    ]
     assert facts(workplace, "PT-INK").get("brand") != "Tarn"
 
 
@@ -185,7 +220,9 @@ def test_ticked_products_are_proposed_as_a_family(web, pots):
 
 
 def test_a_trait_is_renamed_a_variant_split_off_and_the_family_dissolved(web, workplace, family):
-    assert "called Colour now" in words(post(web, "/families/PT/rename-trait", old="Glaze", new="Colour"))
+    assert "called Colour now" in words(
+        post(web, "/families/PT/rename-trait", old="Glaze", new="Colour")
+    )
     assert facts(workplace, "PT-INK")["trait Colour"] == "Ink"
     assert post(web, "/families/PT/rename-trait", old="Size", new="X").status_code == 404
     assert "1 split off" in words(post(web, "/families/PT/split-off", pick=["PT-OAT"]))
@@ -205,7 +242,9 @@ def test_a_trait_is_renamed_a_variant_split_off_and_the_family_dissolved(web, wo
         ("/families/PT/traits", {"variant": "PT-RUST", "trait": "Glaze", "value": "Rust"}),
     ],
 )
-def test_what_is_for_families_and_variants_is_refused_for_others(web, workplace, family, path, typed):
+def test_what_is_for_families_and_variants_is_refused_for_others(
+    web, workplace, family, path, typed
+):
     answer = post(web, path, **typed)
     assert answer.status_code == 422
     assert "must be a" in words(answer)
@@ -217,9 +256,13 @@ def test_what_is_for_families_and_variants_is_refused_for_others(web, workplace,
 def test_categories_are_made_moved_asked_and_dropped(web, workplace, owner, pots):
     post(web, "/categories/add", category="Pots / Indoors")
     assert "is Vessels now" in words(post(web, "/categories/rename", path="Pots", new="Vessels"))
-    saved = post(web, "/categories/attributes", name="Finish", kind="one of", choices="matt\r\ngloss")
+    saved = post(
+        web, "/categories/attributes", name="Finish", kind="one of", choices="matt\r\ngloss"
+    )
     assert "Finish is saved" in words(saved), saved.url
-    assert "asks for 1" in words(post(web, "/categories/asks", path="Vessels", asked="Finish", needed="Finish"))
+    assert "asks for 1" in words(
+        post(web, "/categories/asks", path="Vessels", asked="Finish", needed="Finish")
+    )
     assert "out of the tree" in words(post(web, "/categories/drop", path="Vessels / Indoors"))
     assert "plain text now" in words(post(web, "/categories/attributes/drop", name="Finish"))
     assert post(web, "/categories/drop", path="Nowhere").status_code == 404
@@ -227,7 +270,9 @@ def test_categories_are_made_moved_asked_and_dropped(web, workplace, owner, pots
 
 
 def test_what_is_kept_back_is_typed_on_the_stock_page(web, workplace, owner, pots):
-    assert "3 of PT-INK are kept back" in words(post(web, "/stock/PT-INK/safety", safety="3", warehouse="millrace"))
+    assert "3 of PT-INK are kept back" in words(
+        post(web, "/stock/PT-INK/safety", safety="3", warehouse="millrace")
+    )
     for wrong in ("-1", "many", ""):
         answer = post(web, "/stock/PT-INK/safety", safety=wrong, warehouse="millrace")
         assert answer.status_code == 422
@@ -242,7 +287,9 @@ def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner
     head = {"X-CSRF-Token": web.csrf}
     foreseen = web.post("/catalogue/foresee/draft", data={"pick": ["PT-14", "PT-18"]}, headers=head)
     assert "Hagglet" in foreseen.text
-    drafted = words(post(web, "/listings/draft", pick=["PT-14", "PT-18"], channel=["hagglet", "ownshop"]))
+    drafted = words(
+        post(web, "/listings/draft", pick=["PT-14", "PT-18"], channel=["hagglet", "ownshop"])
+    )
     assert "2 drafts made" in drafted
     assert "2 not" in drafted
     with workplace.database.reading() as session:
@@ -254,7 +301,9 @@ def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner
     ):
         assert told in web.post(f"/listings/foresee/{deed}", data={"pick": live}, headers=head).text
     for deed, state in (("take-down", "down"), ("put-back", "live")):
-        assert "in the background" in words(post(web, f"/listings/do/{deed}", pick=live, back="/listings"))
+        assert "in the background" in words(
+            post(web, f"/listings/do/{deed}", pick=live, back="/listings")
+        )
         deliver(workplace)
         with workplace.database.reading() as session:
             assert {row.state for row in listings_of(session) if str(row.id) in live} == {state}
@@ -265,16 +314,29 @@ def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner
 
 def test_a_file_is_looked_at_again_as_it_is_said_to_be_written(web, workplace):
     content = "sku;name\nA;Größe\n".encode("cp1252")
-    answer = web.post("/imports", data={"csrf": web.csrf, "kind": "products"}, files={"file": ("a.csv", content)})
+    answer = web.post(
+        "/imports", data={"csrf": web.csrf, "kind": "products"}, files={"file": ("a.csv", content)}
+    )
     here = answer.url.path
-    columns = {"heading": ["sku", "name"], "name": ["sku", "title"], "decimal": [".", "."], "dates": ["ymd"] * 2,
-               "unit": [""] * 2, "constant": [""] * 2}  # fmt: skip
+    columns = {
+        "heading": ["sku", "name"],
+        "name": ["sku", "title"],
+        "decimal": [".", "."],
+        "dates": ["ymd"] * 2,
+        "unit": [""] * 2,
+        "constant": [""] * 2,
+    }
     looked = post(web, f"{here}/look", encoding="cp1252", delimiter=";", header="1", **columns)
     assert "Größe" in looked.text
     wrong = post(web, f"{here}/look", encoding="utf-8", delimiter=";", header="1", **columns)
     assert wrong.status_code == 422
     assert "not written in utf-8" in words(wrong)
-    assert post(web, f"{here}/look", encoding="klingon", delimiter=";", header="1", **columns).status_code == 422
+    assert (
+        post(
+            web, f"{here}/look", encoding="klingon", delimiter=";", header="1", **columns
+        ).status_code
+        == 422
+    )
     sent = post(web, here, encoding="cp1252", delimiter=";", header="1", keep_as="Ours", **columns)
     assert sent.url.path.startswith("/jobs/")
     while work_next(workplace):

@@ -4,7 +4,7 @@ import pytest
 
 from relvan.core.people.roles import Role
 from relvan.core.refusal import NotAllowed, Refused
-from relvan.services.stock.availability import availability
+from relvan.services.listings.availability import availability
 from relvan.services.stock.new_product import FirstStock, create_with_stock
 from relvan.services.workplace import Actor
 from relvan.store.catalogue import named_products
@@ -24,7 +24,8 @@ def test_both_are_saved(workplace, owner):
 
 
 @pytest.mark.parametrize(
-    "stock", [FirstStock(12, "nowhere"), FirstStock(12, "millrace", "Z-99"), FirstStock(-1, "millrace")]
+    "stock",
+    [FirstStock(12, "nowhere"), FirstStock(12, "millrace", "Z-99"), FirstStock(-1, "millrace")],
 )
 def test_neither_is_saved_when_the_stock_is_refused(workplace, owner, stock):
     with pytest.raises(Refused):
@@ -40,12 +41,19 @@ def test_a_role_that_may_not_move_stock_creates_the_product_alone(workplace):
     assert is_there(workplace)
 
 
-FORM = {"kind": "single", "title": "A pot", "sku": "PT-14", "tax_code": "standard", "description": ""}
+FORM = {
+    "kind": "single",
+    "title": "A pot",
+    "sku": "PT-14",
+    "tax_code": "standard",
+    "description": "",
+}
 
 
 def test_the_form_takes_units_warehouse_and_bin(workplace, web):
     assert (
-        "PT-14 is in the catalogue" in post(web, "/catalogue/new", **FORM, units="7", warehouse="yard", bin="Y-02").text
+        "PT-14 is in the catalogue"
+        in post(web, "/catalogue/new", **FORM, units="7", warehouse="yard", bin="Y-02").text
     )
     assert availability(workplace, "PT-14").free == 7
     again = {**FORM, "sku": "PT-18"}

@@ -1,4 +1,5 @@
-"""The pages of orders: deeds that do what they say, all that match, the flow, and the tracking a channel was told."""
+"""The pages of orders: deeds that do what they say, all that match, the flow, and the tracking a
+channel was told."""
 
 from lxml import html
 
@@ -28,7 +29,9 @@ def send_off(workplace, owner, number):
     for pick in picks:
         record_pick(workplace, owner, pick_list, pick.id, pick.quantity)
     add_parcel(workplace, owner, shipment.id, [], 900)
-    (tracking,) = buy_labels(workplace, owner, shipment.id, find_services(workplace, shipment.id)[0].service)
+    (tracking,) = buy_labels(
+        workplace, owner, shipment.id, find_services(workplace, shipment.id)[0].service
+    )
     dispatch_shipments(workplace, owner, [shipment.id])
     deliver(workplace)
     return tracking
@@ -51,7 +54,9 @@ def test_what_cannot_be_done_says_why(shop, web, world):
     world.buy("hagglet", "PT-14", paid=False)
     read(shop)
     page = html.fromstring(web.get("/orders/O-1002").text)
-    assert "/orders/do/release" not in [form.get("action") for form in page.cssselect(".deeds form")]
+    assert "/orders/do/release" not in [
+        form.get("action") for form in page.cssselect(".deeds form")
+    ]
     assert "Release: “O-1002” is not paid." in text_of(page, ".why-not")
     answer = post(web, "/orders/foresee/release", pick=["O-1001", "O-1002"])
     assert "1 would go to the warehouse" in answer.text
@@ -66,8 +71,14 @@ def test_a_deed_on_all_that_match_takes_just_these(shop, web, world):
     query = "channel=ownshop"
     foreseen = post(web, "/orders/foresee/release", all="yes", query=query)
     assert "Of 2 orders:" in foreseen.text
-    assert "Released: 2." in post(web, "/orders/do/release", all="yes", query=query, back="/orders").text
-    assert sorted(order.channel_key for order in orders(shop, tray="floor")) == ["ownshop", "ownshop"]
+    assert (
+        "Released: 2."
+        in post(web, "/orders/do/release", all="yes", query=query, back="/orders").text
+    )
+    assert sorted(order.channel_key for order in orders(shop, tray="floor")) == [
+        "ownshop",
+        "ownshop",
+    ]
 
 
 def test_orders_are_found_by_progress_crossed_with_trays(shop, web, owner, world):
@@ -105,9 +116,15 @@ def test_the_flow_says_in_figures_what_it_draws(shop, web, owner, world):
         (pick,) = pick_rows(session, pick_list)
     record_pick(shop, owner, pick_list, pick.id, 2)
     page = html.fromstring(web.get("/orders/O-1002").text)
-    rows = [[cell.text_content() for cell in row.cssselect("td")] for row in page.cssselect("table.visually-hidden tr")]
+    rows = [
+        [cell.text_content() for cell in row.cssselect("td")]
+        for row in page.cssselect("table.visually-hidden tr")
+    ]
     assert [row[:2] for row in rows[1:5]] == [
-        ["ordered", "3 units"], ["reserved", "2 units"], ["picked", "2 units"], ["shipped", "0 units"],
-    ]  # fmt: skip
+        ["ordered", "3 units"],
+        ["reserved", "2 units"],
+        ["picked", "2 units"],
+        ["shipped", "0 units"],
+    ]
     assert len(page.cssselect("svg.flow path")) == 2
     assert not page.cssselect(".facts-bar")

@@ -1,30 +1,34 @@
-"""The rehearsal of other list prices shows what every channel's price becomes, and that is what it becomes."""
+"""The rehearsal of other list prices shows what every channel's price becomes, and that is what it
+becomes."""
 
 from lxml import html
 
 from relvan.core.catalogue.bulk import Operation
+from relvan.services.bulk.effects import price_effects_of_rows
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.channels.settings import change_channel
-from relvan.services.jobs.effects import price_effects_of_rows
 from relvan.services.jobs.life import move_job
-from relvan.services.jobs.work import work_next
 from relvan.services.listings.draft import draft_listings
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listings import listings_of
 from tests.house import add_pot, connect
-from tests.services.test_families_on_channels import make_family
 from tests.snapshots import built_once
+from tests.steps.families_on_channels import make_family
 
 
 @built_once
 def shop(workplace, owner, world):
-    """Pots on two channels: one sells well, one is near its cost, one is held by a floor; and a family on one."""
+    """Pots on two channels: one sells well, one is near its cost, one is held by a floor; and a
+    family on one."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-A")
     add_pot(workplace, owner, "PT-B", cost=1300)
     add_pot(workplace, owner, "PT-C", floor=1650)
     make_family(workplace, owner)
-    change_channel(workplace, owner, "hagglet", {"price_steps": [{"kind": "percent", "percent": "8"}]})
+    change_channel(
+        workplace, owner, "hagglet", {"price_steps": [{"kind": "percent", "percent": "8"}]}
+    )
     for channel in ("hagglet", "ownshop"):
         draft_listings(workplace, owner, channel, ["PT-A", "PT-B", "PT-C", "PT"])
     return workplace
@@ -39,7 +43,11 @@ def rehearse(place, owner, by, *skus):
     job = change_many(place, owner, [Operation("price retail", "percent", by)], skus=skus)
     work(place)
     with place.database.reading() as session:
-        return job, price_effects_of_rows(session, place, job_verdicts(session, job)), job_rows(session, job_id=job)[0]
+        return (
+            job,
+            price_effects_of_rows(session, place, job_verdicts(session, job)),
+            job_rows(session, job_id=job)[0],
+        )
 
 
 def prices(place):
@@ -70,8 +78,9 @@ def test_what_a_floor_holds_and_what_turns_into_a_loss_comes_first(shop, owner):
     assert [flag[0] for flag in flags][0] == "PT-B"
     figures = row.spec["price_effects"]
     assert (figures["losses"], figures["floored"]) == (
-        sum(one.turns_into_loss for one in effects), sum(one.floored for one in effects),
-    )  # fmt: skip
+        sum(one.turns_into_loss for one in effects),
+        sum(one.floored for one in effects),
+    )
 
 
 def test_the_page_of_the_rehearsal_says_it(shop, owner, web):

@@ -5,8 +5,8 @@ import pytest
 from relvan.store.channels import channel_by_key
 from relvan.store.prices import rate_rows
 from tests.house import connect
-from tests.visitor import post
-from tests.web.test_listing_pages import find, text_of
+from tests.steps.listing_pages import find, text_of
+from tests.visitor import post, shown
 
 
 def kept(workplace):
@@ -24,18 +24,24 @@ def test_a_rate_is_kept_shown_and_taken_away(web, workplace, rate):
     assert "worked out again" in text_of(post(web, "/prices/rates", **rate))
     post(web, "/prices/rates", **{**rate, "rate": "0.9", "since": "2026-11-02"})
     rows = find(web.get("/prices/rates"), "tbody tr")
-    assert [[cell.text_content() for cell in row.cssselect("td")[:5]] for row in rows] == [
-        ["EUR", "CHF", "0.9 CHF", "2026-11-02", "today"], ["EUR", "CHF", "0.95 CHF", "2026-11-01", "no more"],
-    ]  # fmt: skip
+    assert [[shown(cell) for cell in row.cssselect("td")[:5]] for row in rows] == [
+        ["EUR", "CHF", "0.9 CHF", "2026-11-02", "today"],
+        ["EUR", "CHF", "0.95 CHF", "2026-11-01", "no more"],
+    ]
     post(web, rows[0].cssselect("form")[0].get("action"))
     assert kept(workplace) == [("EUR", "CHF", "0.95")]
 
 
 @pytest.mark.parametrize(
     ("wrong", "words"),
-    [({"rate": "x"}, "must be a number"), ({"rate": "0"}, "must be between"), ({"target": "EUR"}, "into itself"),
-     ({"since": "soon"}, "must be a day"), ({"since": "2099-01-01"}, "from today or an earlier day")],
-)  # fmt: skip
+    [
+        ({"rate": "x"}, "must be a number"),
+        ({"rate": "0"}, "must be between"),
+        ({"target": "EUR"}, "into itself"),
+        ({"since": "soon"}, "must be a day"),
+        ({"since": "2099-01-01"}, "from today or an earlier day"),
+    ],
+)
 def test_a_wrong_rate_is_said_beside_what_was_typed(web, workplace, rate, wrong, words):
     page = post(web, "/prices/rates", **{**rate, **wrong})
     assert page.status_code == 422
@@ -46,7 +52,9 @@ def test_a_wrong_rate_is_said_beside_what_was_typed(web, workplace, rate, wrong,
 
 def test_rates_come_in_by_file(web, workplace):
     def send(content):
-        return web.post("/prices/rates/file", data={"csrf": web.csrf}, files={"file": ("rates.csv", content)})
+        return web.post(
+            "/prices/rates/file", data={"csrf": web.csrf}, files={"file": ("rates.csv", content)}
+        )
 
     assert "2 rates are new" in text_of(send(b"from;to;rate\neur;chf;0,95\neur;usd;1,1\n"))
     assert send(b"from,to,rate\nEUR,CHF,1\nEUR,EUR,1\n").status_code == 422
@@ -57,8 +65,12 @@ def test_rates_come_in_by_file(web, workplace):
 
 def test_a_channel_covers_fees_and_keeps_a_margin(web, workplace, owner, world):
     connect(workplace, owner, world, "hagglet")
-    steps = {"step_kind": ["cover fees", "ending", "", "convert"], "step_value": ["", "99", "", ""],
-             "step_direction": ["nearest", "up", "nearest", "nearest"], "price_list": "retail"}  # fmt: skip
+    steps = {
+        "step_kind": ["cover fees", "ending", "", "convert"],
+        "step_value": ["", "99", "", ""],
+        "step_direction": ["nearest", "up", "nearest", "nearest"],
+        "price_list": "retail",
+    }
     steps["step_kind"][3] = ""
     post(web, "/setup/channels/hagglet/prices", **steps, least_margin="12,5", delivery_cost="3,80")
     with workplace.database.reading() as session:
@@ -68,9 +80,13 @@ def test_a_channel_covers_fees_and_keeps_a_margin(web, workplace, owner, world):
     page = web.get("/setup/channels/hagglet")
     assert find(page, "input[name=least_margin]")[0].get("value") == "12.5"
     assert find(page, "input[name=delivery_cost]")[0].get("value") == "3.80"
-    tried = post(web, "/setup/channels/hagglet/prices/try", **steps, least_margin="", delivery_cost="")
+    tried = post(
+        web, "/setup/channels/hagglet/prices/try", **steps, least_margin="", delivery_cost=""
+    )
     assert "None of 0 prices would be another" in text_of(tried)
-    tried = post(web, "/setup/channels/hagglet/prices/try", price_list="retail", least_margin="much")
+    tried = post(
+        web, "/setup/channels/hagglet/prices/try", price_list="retail", least_margin="much"
+    )
     assert "must be a percentage" in text_of(tried)
     refused = post(web, "/setup/channels/hagglet/prices", price_list="retail", least_margin="much")
     assert (refused.status_code, "must be a percentage" in text_of(refused)) == (422, True)

@@ -1,4 +1,5 @@
-"""What cannot be read is refused beside its field; it never counts as empty, as nothing, or as everything."""
+"""What cannot be read is refused beside its field; it never counts as empty, as nothing, or as
+everything."""
 
 import pytest
 from lxml import html
@@ -23,17 +24,25 @@ def test_a_floor_that_cannot_be_read_is_refused_and_changes_nothing(workplace, o
     assert answer.status_code == 422
     assert "must be an amount in EUR" in answer.text
     assert (held(workplace)["floor"], held(workplace)["price retail"]) == (1200, 1690)
-    assert post(web, "/prices", sku="PT-14", list="retail", amount="18.90", floor="11.00").status_code == 200
+    assert (
+        post(web, "/prices", sku="PT-14", list="retail", amount="18.90", floor="11.00").status_code
+        == 200
+    )
     assert (held(workplace)["floor"], held(workplace)["price retail"]) == (1100, 1890)
 
 
 def test_price_and_floor_are_set_both_or_neither(workplace, owner, web):
     add_pot(workplace, owner, "PT-14", floor=1200)
-    assert post(web, "/prices", sku="PT-14", list="nowhere", amount="18.90", floor="11.00").status_code == 422
+    assert (
+        post(web, "/prices", sku="PT-14", list="nowhere", amount="18.90", floor="11.00").status_code
+        == 422
+    )
     assert held(workplace)["floor"] == 1200
 
 
-@pytest.mark.parametrize("typed", ["1,5", "1.5", "12e3", "²", "five", "1 00", "٣", "--1", "9999999999"])
+@pytest.mark.parametrize(
+    "typed", ["1,5", "1.5", "12e3", "²", "five", "1 00", "٣", "--1", "9999999999"]
+)
 def test_a_number_of_units_that_is_no_whole_number_is_refused(workplace, owner, web, typed):
     add_pot(workplace, owner, "PT-14", units=0)
     answer = post(web, "/stock/PT-14", warehouse="millrace", reason="receipt", units=typed, key="k")
@@ -41,10 +50,14 @@ def test_a_number_of_units_that_is_no_whole_number_is_refused(workplace, owner, 
     assert "must be a whole number" in wrong_beside(answer, "units")
 
 
-@pytest.mark.parametrize(("typed", "units"), [("1,200", 1200), ("1 200", 1200), ("12", 12), ("+3", 3)])
+@pytest.mark.parametrize(
+    ("typed", "units"), [("1,200", 1200), ("1 200", 1200), ("12", 12), ("+3", 3)]
+)
 def test_thousands_may_be_grouped(workplace, owner, web, typed, units):
     add_pot(workplace, owner, "PT-14", units=0)
-    told = post(web, "/stock/PT-14", warehouse="millrace", reason="receipt", units=typed, key="k").text
+    told = post(
+        web, "/stock/PT-14", warehouse="millrace", reason="receipt", units=typed, key="k"
+    ).text
     assert f"{units} on hand" in told
 
 
@@ -52,7 +65,9 @@ def test_a_quantity_break_from_an_unreadable_number_sets_no_price(workplace, own
     add_pot(workplace, owner, "PT-14")
     cells = {"subject": "PT-14", "column": "retail", "value": "9.90", "least": "a dozen"}
     answer = web.post("/prices/lists/cells", data=cells, headers={"X-CSRF-Token": web.csrf}).json()
-    assert [(item["ok"], "a dozen" in item["message"]) for item in answer["items"]] == [(False, True)]
+    assert [(item["ok"], "a dozen" in item["message"]) for item in answer["items"]] == [
+        (False, True)
+    ]
     assert held(workplace)["price retail"] == 1690
 
 
@@ -70,7 +85,13 @@ def test_an_id_that_cannot_be_read_is_refused(shop, web, path, fields):
 
 
 def test_an_address_with_an_unreadable_id_is_a_page_all_the_same(shop, web):
-    for path in ("/?toast=²", "/listings?layer=²", "/listings?family=99", "/catalogue?drafts=²", "/stock?lacks=x.y"):
+    for path in (
+        "/?toast=²",
+        "/listings?layer=²",
+        "/listings?family=99",
+        "/catalogue?drafts=²",
+        "/stock?lacks=x.y",
+    ):
         assert web.get(path).status_code == 200, path
 
 
@@ -97,5 +118,12 @@ def test_the_pages_stand_while_there_is_no_price_list(workplace, owner, web):
     page = web.get("/prices")
     assert page.status_code == 200
     assert "There is no price list yet" in page.text
-    for path in ("/prices/lists", "/products/PT-14", "/prices/sales", "/prices/rates", "/catalogue/new", "/catalogue"):
+    for path in (
+        "/prices/lists",
+        "/products/PT-14",
+        "/prices/sales",
+        "/prices/rates",
+        "/catalogue/new",
+        "/catalogue",
+    ):
         assert web.get(path).status_code == 200, path

@@ -1,4 +1,5 @@
-"""The agenda of the worker: the earliest time that was asked for counts, and nothing is forgotten or done twice."""
+"""The agenda of the worker: the earliest time that was asked for counts, and nothing is forgotten
+or done twice."""
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,7 +10,10 @@ from relvan.worker.agenda import Agenda
 TASKS = st.tuples(st.sampled_from(Work), st.integers(0, 3))
 
 
-@given(asked=st.lists(st.tuples(TASKS, st.integers(0, 20)), max_size=30), looks=st.lists(st.integers(0, 25)))
+@given(
+    asked=st.lists(st.tuples(TASKS, st.integers(0, 20)), max_size=30),
+    looks=st.lists(st.integers(0, 25)),
+)
 def test_each_task_is_taken_once_at_the_earliest_time_asked_for(asked, looks):
     agenda, wanted = Agenda(), {}
     for task, at in asked:
@@ -18,7 +22,9 @@ def test_each_task_is_taken_once_at_the_earliest_time_asked_for(asked, looks):
     taken = []
     for now in [*sorted(looks), 30]:
         following = agenda.next_at()
-        assert following == min((at for task, at in wanted.items() if task not in taken), default=None)
+        assert following == min(
+            (at for task, at in wanted.items() if task not in taken), default=None
+        )
         found = agenda.take(now)
         assert all(wanted[task] <= now for task in found)
         taken += found

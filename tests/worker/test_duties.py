@@ -1,4 +1,5 @@
-"""Several workers on one database: each has its duties, the others take over what a dead one did."""
+"""Several workers on one database: each has its duties, the others take over what a dead one
+did."""
 
 import time
 from datetime import timedelta
@@ -66,7 +67,9 @@ def test_a_new_channel_is_asked_for_at_once(workplace, owner, world):
     assert duties.holds(channel_duty(channel_id))
 
 
-def test_who_cannot_say_that_it_lives_stops_before_others_take_over(workplace, five, monkeypatch, caplog):
+def test_who_cannot_say_that_it_lives_stops_before_others_take_over(
+    workplace, five, monkeypatch, caplog
+):
     duties = Duties(workplace, "anvil", busy=set)
     duties.beat()
     assert duties.holds(JOBS)

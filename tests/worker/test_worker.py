@@ -1,4 +1,5 @@
-"""The background: one round for a channel at a time, nothing that waits is missed, trouble stops nobody else."""
+"""The background: one round for a channel at a time, nothing that waits is missed, trouble stops
+nobody else."""
 
 import logging
 import threading
@@ -9,10 +10,10 @@ import pytest
 
 from relvan.core.refusal import DatabaseAway
 from relvan.services.listings.draft import change_listings, draft_listings
+from relvan.services.listings.hold_backs import mind_silence
 from relvan.services.listings.publish import publish_listings
 from relvan.services.listings.standing import Look
-from relvan.services.stock.hold_backs import mind_silence
-from relvan.services.workplace import Workplace
+from relvan.services.open import open_workplace
 from relvan.store.channels import channel_by_key
 from relvan.worker.quiet import Seldom
 from relvan.worker.rounds import Rounds
@@ -83,8 +84,9 @@ def test_that_the_queue_is_away_is_told_seldom_and_in_a_line(caplog):
             log.exception("Error reading from queue")
     log.warning("something else")
     assert [record.getMessage() for record in caplog.records] == [
-        "Error reading from queue: nobody listens", "something else",
-    ]  # fmt: skip
+        "Error reading from queue: nobody listens",
+        "something else",
+    ]
     assert not any(record.exc_info for record in caplog.records)
     seldom.every_s = 0
     log.error("again")
@@ -94,13 +96,22 @@ def test_that_the_queue_is_away_is_told_seldom_and_in_a_line(caplog):
 def test_that_the_database_is_away_is_told_seldom_and_other_trouble_always(caplog):
     log, seldom = logging.getLogger("a loop of the worker"), Seldom(only=DatabaseAway)
     log.addFilter(seldom)
-    for trouble in (DatabaseAway(), DatabaseAway(), ValueError("a mistake of ours"), ValueError("another")):
+    for trouble in (
+        DatabaseAway(),
+        DatabaseAway(),
+        ValueError("a mistake of ours"),
+        ValueError("another"),
+    ):
         try:
             raise trouble
         except Exception:
             log.exception("A round failed")
     told = [(record.getMessage(), record.exc_info is None) for record in caplog.records]
-    assert told == [(f"A round failed: {DatabaseAway()}", True), ("A round failed", False), ("A round failed", False)]
+    assert told == [
+        (f"A round failed: {DatabaseAway()}", True),
+        ("A round failed", False),
+        ("A round failed", False),
+    ]
 
 
 def test_only_one_worker_works_on_a_folder(settings):
@@ -121,8 +132,9 @@ def test_only_one_worker_works_on_a_folder(settings):
 
 @pytest.fixture
 def place(settings, world):
-    """A workplace on the machine's clock whose changes wake nobody; it lets go of the world before that ends."""
-    found = Workplace(settings)
+    """A workplace on the machine's clock whose changes wake nobody; it lets go of the world before
+    that ends."""
+    found = open_workplace(settings)
     yield found
     found.close()
 
@@ -171,7 +183,9 @@ def test_two_rounds_at_once_share_one_gateway(place, owner, world, monkeypatch):
     assert len(opened) == 1
 
 
-def test_the_worker_looks_whether_what_was_placed_still_stands(workplace, owner, world, monkeypatch):
+def test_the_worker_looks_whether_what_was_placed_still_stands(
+    workplace, owner, world, monkeypatch
+):
     looked = []
 
     def look(place, channel_id):
@@ -199,7 +213,9 @@ def test_the_worker_minds_silent_channels(place, owner, world, monkeypatch, capl
 
     connect(place, owner, world, "hagglet")
     with place.database.writing() as session:
-        channel_by_key(session, "hagglet").orders_read_at = place.now() - timedelta(minutes=5, seconds=10)
+        channel_by_key(session, "hagglet").orders_read_at = place.now() - timedelta(
+            minutes=5, seconds=10
+        )
     monkeypatch.setattr("relvan.worker.run.MIND_EVERY_S", 0.1)
     monkeypatch.setattr("relvan.worker.run.mind_silence", mind)
     world.weather("hagglet", "down")

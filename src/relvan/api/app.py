@@ -14,7 +14,6 @@ from relvan.api import (
     hooks,
     imports,
     jobs,
-    listeners,
     listing_work,
     listings,
     orders,
@@ -24,6 +23,7 @@ from relvan.api import (
     stock,
     stockroom,
     updates,
+    webhooks,
 )
 from relvan.api.description import describe
 from relvan.api.docs import api_page
@@ -42,7 +42,7 @@ ROUTERS = (
     rates,
     prices,
     updates,
-    listeners,
+    webhooks,
     jobs,
     orders,
     dispatch,
@@ -58,8 +58,7 @@ def add_api(app: FastAPI) -> None:
     @app.get("/api/docs", include_in_schema=False)
     def api_docs() -> HTMLResponse:
         """Every call on one page."""
-        style = ["/static/vendor/bootstrap/bootstrap.min.css", "/static/css/relvan.css"]
-        return HTMLResponse(api_page(app.openapi(), style))
+        return api_page()
 
     def openapi() -> dict[str, Any]:
         return describe(app)

@@ -13,7 +13,12 @@ from relvan.core.catalogue.product import ProductDraft
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.services.catalogue.pictures import add_picture, remove_picture
 from relvan.services.catalogue.read import view_product
-from relvan.services.catalogue.save import archive_products, change_product, create_product, save_many
+from relvan.services.catalogue.save import (
+    archive_products,
+    change_product,
+    create_product,
+    save_many,
+)
 from relvan.store.imports import all_currencies
 from relvan.store.product_list import product_page
 
@@ -27,13 +32,17 @@ def currencies_of(by: Caller) -> dict[str, str]:
 
 
 @router.get("/products")
-def list_products(by: By, matching: Matching, kind: str = "", limit: Limit = 50, after: str = "") -> dict[str, Any]:
+def list_products(
+    by: By, matching: Matching, kind: str = "", limit: Limit = 50, after: str = ""
+) -> dict[str, Any]:
     """Products that match, in the order of their SKUs."""
     wanted = replace(matching, kind=kind)
     currency = by.workplace.settings.currency
     with by.workplace.database.reading() as session:
         rows, following = page_of(
-            product_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.sku.casefold()
+            product_page(session, wanted, after=after, limit=limit + 1),
+            limit,
+            lambda row: row.sku.casefold(),
         )
     items = [
         {
@@ -61,21 +70,27 @@ def post_product(by: By, change: ProductChange) -> dict[str, Any]:
     sku = create_product(by.workplace, by.actor, draft)
     for content, role in contents:
         add_picture(by.workplace, by.actor, sku, content, role=role)
-    return _shape(by, sku)
+    return _product_shape(by, sku)
 
 
 @router.post("/products/bulk")
 def post_products(by: By, many: ManyProducts) -> dict[str, Any]:
-    """Make or change many products; a verdict for each. One that is refused does not stop the others."""
+    """Make or change many products; a verdict for each. One that is refused does not stop the
+    others."""
     currencies = currencies_of(by)
     drafts = [_draft(by, item, currencies) for item in many.items]
     verdicts = save_many(by.workplace, by.actor, drafts)
     return {
-        "items": [{"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts]
+        "items": [
+            {"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix}
+            for v in verdicts
+        ]
     }
 
 
-def _draft(by: Caller, item: dict[str, Any], currencies: dict[str, str]) -> tuple[str, ProductDraft | Refused]:
+def _draft(
+    by: Caller, item: dict[str, Any], currencies: dict[str, str]
+) -> tuple[str, ProductDraft | Refused]:
     sku = str(item.get("sku", ""))
     try:
         change = ProductChange.model_validate(item)
@@ -87,7 +102,9 @@ def _draft(by: Caller, item: dict[str, Any], currencies: dict[str, str]) -> tupl
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
-        return sku, Refused(Refusal("invalid", f"“{place}”: {first['msg']}.", "See /api/docs.", place))
+        return sku, Refused(
+            Refusal("invalid", f"“{place}”: {first['msg']}.", "See /api/docs.", place)
+        )
     except Refused as refused:
         return sku, refused
 
@@ -100,20 +117,20 @@ def post_picture(by: By, sku: str, file: Annotated[UploadFile, File()]) -> dict[
     if not content:
         raise refuse("missing", "“file” must not be empty.", "Send a picture.", "file")
     add_picture(by.workplace, by.actor, sku, content)
-    return _shape(by, sku)
+    return _product_shape(by, sku)
 
 
 @router.delete("/products/{sku:path}/pictures/{sha}")
 def delete_picture(by: By, sku: str, sha: str) -> dict[str, Any]:
     """Take a picture off a product."""
     remove_picture(by.workplace, by.actor, sku, sha)
-    return _shape(by, sku)
+    return _product_shape(by, sku)
 
 
 @router.get("/products/{sku:path}")
 def get_product(by: By, sku: str) -> dict[str, Any]:
     """One product, by its SKU or an alias."""
-    return _shape(by, sku)
+    return _product_shape(by, sku)
 
 
 @router.patch("/products/{sku:path}")
@@ -127,7 +144,7 @@ def patch_product(by: By, sku: str, change: ProductChange) -> dict[str, Any]:
         add_picture(by.workplace, by.actor, now, content, role=role)
     if change.archived is not None:
         _archive(by, now, archived=change.archived)
-    return _shape(by, now)
+    return _product_shape(by, now)
 
 
 @router.delete("/products/{sku:path}")
@@ -144,5 +161,5 @@ def _archive(by: Caller, sku: str, *, archived: bool) -> None:
         raise kind(Refusal(verdict.code, verdict.message, verdict.fix, "sku"))
 
 
-def _shape(by: Caller, sku: str) -> dict[str, Any]:
+def _product_shape(by: Caller, sku: str) -> dict[str, Any]:
     return product_shape(view_product(by.workplace, sku), currencies_of(by))

@@ -39,7 +39,9 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
                     "lag_p95_s": health[channel.id].lag_p95_s,
                     "waiting": health[channel.id].waiting,
                 },
-                "supply_list": [keys[warehouse_id] for warehouse_id in settings[channel.id].supply_list],
+                "supply_list": [
+                    keys[warehouse_id] for warehouse_id in settings[channel.id].supply_list
+                ],
                 "stock_policy": policy_data(settings[channel.id].policy),
                 "price_list": settings[channel.id].price_list.key,
                 "price_steps": steps_data(settings[channel.id].steps),
@@ -74,12 +76,17 @@ def patch_channel(by: By, channel: str, change: ChannelChange) -> dict[str, Any]
 
 
 @router.post("/channels/{channel}/foresee")
-def post_foresee(by: By, channel: str, change: ChannelTrial) -> dict[str, Any]:
-    """What other settings would do there, nothing being changed: another price list, other steps, margin or delivery to
-    all prices, or other `fees` and `rates`; another stock policy or supply list to all `quantities`."""
-    wishes = {name: wish for name, wish in _wishes(by, change).items() if name not in ("fees", "rates")}
+def post_channel_foresee(by: By, channel: str, change: ChannelTrial) -> dict[str, Any]:
+    """What other settings would do there, nothing being changed: another price list, other steps,
+    margin or delivery to all prices, or other `fees` and `rates`; another stock policy or supply
+    list to all `quantities`."""
+    wishes = {
+        name: wish for name, wish in _wishes(by, change).items() if name not in ("fees", "rates")
+    }
     today = by.workplace.now().date()
-    outside = Outside(change.fees, [read_rate(today, one.source, one.target, one.rate) for one in change.rates])
+    outside = Outside(
+        change.fees, [read_rate(today, one.source, one.target, one.rate) for one in change.rates]
+    )
     told = {name: wishes.pop(name) for name in list(wishes) if name in TRIED}
     quantities = foresee_quantities(by.workplace, by.actor, channel, told) if told else None
     found = PriceForesight()
@@ -89,8 +96,8 @@ def post_foresee(by: By, channel: str, change: ChannelTrial) -> dict[str, Any]:
 
 
 class PolicyChange(Shape):
-    """The stock policy of a `category` (path), a `product` (SKU) or a `listing` (id); without one the next nearest
-    holds again."""
+    """The stock policy of a `category` (path), a `product` (SKU) or a `listing` (id); without one
+    the next nearest holds again."""
 
     kind: Literal["category", "product", "listing"]
     of: str = Field(max_length=1000)
@@ -99,21 +106,33 @@ class PolicyChange(Shape):
 
 @router.get("/channels/{channel}/policies")
 def list_policies(by: By, channel: str, limit: Limit = 50, after: int = 0) -> dict[str, Any]:
-    """The stock policies there that go instead of the channel's: of categories, products and listings."""
+    """The stock policies there that go instead of the channel's: of categories, products and
+    listings."""
     with by.workplace.database.reading() as session:
-        found = policy_lines(session, channel_by_key(session, channel).id, after=after, limit=limit + 1)
-    items = [{"kind": line.kind, "of": line.of, "policy": policy_data(line.policy)} for line in found[:limit]]
+        found = policy_lines(
+            session, channel_by_key(session, channel).id, after=after, limit=limit + 1
+        )
+    items = [
+        {"kind": line.kind, "of": line.of, "policy": policy_data(line.policy)}
+        for line in found[:limit]
+    ]
     return {"items": items, "next": found[limit - 1].id if len(found) > limit else None}
 
 
 @router.put("/channels/{channel}/policies")
 def put_policy(by: By, channel: str, change: PolicyChange) -> dict[str, bool]:
     """Set one, or take it away; the listings under it are worked out again."""
-    return {"changed": set_policy(by.workplace, by.actor, channel, change.kind, change.of, change.policy)}
+    return {
+        "changed": set_policy(
+            by.workplace, by.actor, channel, change.kind, change.of, change.policy
+        )
+    }
 
 
 def _wishes(by: Caller, change: ChannelChange) -> dict[str, Any]:
     wishes = change.model_dump(exclude_unset=True)
     if change.delivery_cost is not None:
-        wishes["delivery_cost"] = minor(change.delivery_cost, by.workplace.settings.currency, "delivery_cost")
+        wishes["delivery_cost"] = minor(
+            change.delivery_cost, by.workplace.settings.currency, "delivery_cost"
+        )
     return wishes

@@ -25,7 +25,8 @@ OF_CHANGES = {
 
 
 def describe(app: FastAPI) -> dict[str, Any]:
-    """The description as OpenAPI has it, made once; FastAPI's own shape of a 422 is replaced by ours."""
+    """The description as OpenAPI has it, made once; FastAPI's own shape of a 422 is replaced by
+    ours."""
     if app.openapi_schema is None:
         found = get_openapi(title=app.title, version=app.version, routes=app.routes)
         _add_problem(found)
@@ -44,7 +45,9 @@ def _statuses(path: str, method: str, call: dict[str, Any]) -> list[int]:
 
 
 def _add_problem(found: dict[str, Any]) -> None:
-    _, shapes = models_json_schema([(Problem, "serialization")], ref_template="#/components/schemas/{model}")
+    _, shapes = models_json_schema(
+        [(Problem, "serialization")], ref_template="#/components/schemas/{model}"
+    )
     schemas = found["components"].setdefault("schemas", {})
     schemas.update(shapes["$defs"])
     for name in ("HTTPValidationError", "ValidationError"):

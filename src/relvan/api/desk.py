@@ -1,4 +1,5 @@
-"""What every call of the API needs: whose token it carries, and answers that are safe to ask for twice."""
+"""What every call of the API needs: whose token it carries, and answers that are safe to ask for
+twice."""
 
 import hashlib
 from collections.abc import Callable, Coroutine, Iterator
@@ -16,7 +17,7 @@ from starlette.concurrency import run_in_threadpool
 
 from relvan.api.shapes import MOST_ID
 from relvan.core.refusal import Refusal, Refused, refuse
-from relvan.services.people.repeated import Repeated, begin_call, end_call, forget_call
+from relvan.services.people.repeated import RepeatedAnswer, begin_call, end_call, forget_call
 from relvan.services.people.sign_in import find_token
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.product_list import ProductFilter
@@ -29,7 +30,12 @@ def _nothing(value: object) -> object:
 
 MOST_PAGE = 500
 # the bounds stand before the validator, so that the description of the API has them
-Limit = Annotated[int, Field(ge=1, le=MOST_PAGE), BeforeValidator(lambda value: 50 if value == "" else value), Query()]
+Limit = Annotated[
+    int,
+    Field(ge=1, le=MOST_PAGE),
+    BeforeValidator(lambda value: 50 if value == "" else value),
+    Query(),
+]
 Cursor = Annotated[
     int,
     Field(ge=0, json_schema_extra={"maximum": MOST_ID}),
@@ -41,21 +47,28 @@ YesOrNo = Annotated[bool | None, BeforeValidator(_nothing), Query()]
 
 @dataclass(frozen=True)
 class OneOf:
-    """Marks a query value as one of these, or empty. Others are refused in our words; the description lists them."""
+    """Marks a query value as one of these, or empty. Others are refused in our words; the
+    description lists them."""
 
     field: str
     values: tuple[str, ...]
 
-    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> CoreSchema:
         return no_info_after_validator_function(self.check, handler(source))
 
-    def __get_pydantic_json_schema__(self, _schema: CoreSchema, _handler: GetJsonSchemaHandler) -> dict[str, Any]:
+    def __get_pydantic_json_schema__(
+        self, _schema: CoreSchema, _handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
         return {"type": "string", "enum": ["", *self.values]}
 
     def check(self, value: str) -> str:
         """The value, if it is allowed."""
         if value and value not in self.values:
-            message = f"“{self.field}” must be one of {', '.join(self.values)}; it got “{value[:30]}”."
+            message = (
+                f"“{self.field}” must be one of {', '.join(self.values)}; it got “{value[:30]}”."
+            )
             raise refuse("not-allowed", message, "Choose one of them, or leave it out.", self.field)
         return value
 
@@ -83,7 +96,11 @@ def caller(request: Request) -> Caller:
     found = find_token(workplace, token.strip()) if scheme.lower() == "bearer" else None
     if found is None:
         message = "A bearer token is needed."
-        raise NoToken(Refusal("unauthorized", message, "Make one by `relvan token NAME` and send it as Bearer."))
+        raise NoToken(
+            Refusal(
+                "unauthorized", message, "Make one by `relvan token NAME` and send it as Bearer."
+            )
+        )
     _refuse_unknown_names(request)
     return Caller(workplace, found[1], found[0])
 
@@ -92,8 +109,8 @@ By = Annotated[Caller, Depends(caller)]
 
 
 def _refuse_unknown_names(request: Request) -> None:
-    """Refuse a query name that the call does not know. It is most likely a misspelt filter, and a call that ignored it
-    would act on more things than its sender means."""
+    """Refuse a query name that the call does not know. It is most likely a misspelt filter, and a
+    call that ignored it would act on more things than its sender means."""
     route = request.scope["route"]
     unknown = [name for name in request.query_params if name not in route.query_names]
     if unknown:
@@ -103,10 +120,17 @@ def _refuse_unknown_names(request: Request) -> None:
 
 
 def matching_products(
-    q: str = "", category: str = "", family: str = "", on: str = "", not_on: str = "", in_stock: YesOrNo = None
+    q: str = "",
+    category: str = "",
+    family: str = "",
+    on: str = "",
+    not_on: str = "",
+    in_stock: YesOrNo = None,
 ) -> ProductFilter:
     """Which products a call is about, by the names that every list of products takes."""
-    return ProductFilter(words=q, category=category, family=family, on=on, not_on=not_on, in_stock=in_stock)
+    return ProductFilter(
+        words=q, category=category, family=family, on=on, not_on=not_on, in_stock=in_stock
+    )
 
 
 Matching = Annotated[ProductFilter, Depends(matching_products)]
@@ -139,14 +163,22 @@ def _query_names(dependant: Dependant) -> Iterator[str]:
         yield from _query_names(inner)
 
 
-async def _once(handle: Callable[[Request], Coroutine[Any, Any, Response]], request: Request, key: str) -> Response:
+async def _once(
+    handle: Callable[[Request], Coroutine[Any, Any, Response]], request: Request, key: str
+) -> Response:
     by = await run_in_threadpool(caller, request)
     body = await request.body()
-    digest = hashlib.sha256(f"{request.method} {request.url.path}?{request.url.query}\n".encode() + body).hexdigest()
+    digest = hashlib.sha256(
+        f"{request.method} {request.url.path}?{request.url.query}\n".encode() + body
+    ).hexdigest()
     before = await run_in_threadpool(begin_call, by.workplace, by.token_id, key, digest)
-    if isinstance(before, Repeated):
-        return Response(before.body, before.status, media_type="application/json",
-                        headers={"Idempotent-Replay": "true"})  # fmt: skip
+    if isinstance(before, RepeatedAnswer):
+        return Response(
+            before.body,
+            before.status,
+            media_type="application/json",
+            headers={"Idempotent-Replay": "true"},
+        )
     try:
         answer = await handle(request)
     except BaseException:
@@ -159,16 +191,24 @@ async def _once(handle: Callable[[Request], Coroutine[Any, Any, Response]], requ
 
 def api_router(**options: Any) -> APIRouter:
     """A router whose calls need a token and are safe to repeat."""
-    return APIRouter(route_class=RepeatableRoute, dependencies=[Depends(bearer), Depends(caller)], **options)
+    return APIRouter(
+        route_class=RepeatableRoute, dependencies=[Depends(bearer), Depends(caller)], **options
+    )
 
 
 def gives_file(*media: str) -> dict[str, Any]:
-    """Keyword arguments for the decorator of a call that answers with a file of one of these media types."""
+    """Keyword arguments for the decorator of a call that answers with a file of one of these media
+    types."""
     content = {kind: {"schema": {"type": "string", "format": "binary"}} for kind in media}
-    return {"response_class": Response, "responses": {200: {"description": "The file.", "content": content}}}
+    return {
+        "response_class": Response,
+        "responses": {200: {"description": "The file.", "content": content}},
+    }
 
 
-def page_of(items: list[Any], limit: int, cursor: Callable[[Any], object]) -> tuple[list[Any], str | None]:
+def page_of(
+    items: list[Any], limit: int, cursor: Callable[[Any], object]
+) -> tuple[list[Any], str | None]:
     """The first `limit` of the items, and the cursor of the next page when there are more."""
     shown = items[:limit]
     return shown, str(cursor(shown[-1])) if len(items) > limit else None

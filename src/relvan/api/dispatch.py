@@ -57,12 +57,20 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
 
 
 @router.get("/pick-lists")
-def list_pick_lists(by: By, state: Annotated[str, OneOf("state", tuple(PICK_LIST))] = "") -> dict[str, Any]:
+def list_pick_lists(
+    by: By, state: Annotated[str, OneOf("state", tuple(PICK_LIST))] = ""
+) -> dict[str, Any]:
     """Pick lists, the newest first."""
     with by.workplace.database.reading() as session:
         rows = pick_list_rows(session, state=state)
     items = [
-        {"id": row.id, "number": row.number, "warehouse": row.warehouse_key, "state": row.state, "picks": row.picks}
+        {
+            "id": row.id,
+            "number": row.number,
+            "warehouse": row.warehouse_key,
+            "state": row.state,
+            "picks": row.picks,
+        }
         for row in rows
     ]
     return {"items": items, "next": None}
@@ -83,7 +91,9 @@ def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
 @router.get("/pick-lists/{pick_list_id}/sheet.pdf", **gives_file("application/pdf"))
 def get_sheet(by: By, pick_list_id: int) -> Response:
     """The walk on paper."""
-    return Response(pick_list_pdf(pick_sheet(by.workplace, pick_list_id)), media_type="application/pdf")
+    return Response(
+        pick_list_pdf(pick_sheet(by.workplace, pick_list_id)), media_type="application/pdf"
+    )
 
 
 @router.post("/pick-lists/{pick_list_id}/picks")
@@ -114,7 +124,13 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
         "warehouse": warehouse.key,
         "state": shipment.state,
         "lines": [
-            {"sku": line.sku, "quantity": line.quantity, "picked": line.picked, "packed": line.packed} for line in lines
+            {
+                "sku": line.sku,
+                "quantity": line.quantity,
+                "picked": line.picked,
+                "packed": line.packed,
+            }
+            for line in lines
         ],
         "parcels": [
             {
@@ -128,7 +144,9 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
                 ],
                 "tracking_number": parcel.tracking_number,
                 "price": amount_of(parcel.price, parcel.currency),
-                "label": f"/api/v1/parcels/{parcel.id}/label.pdf" if parcel.tracking_number else None,
+                "label": f"/api/v1/parcels/{parcel.id}/label.pdf"
+                if parcel.tracking_number
+                else None,
             }
             for parcel in parcels
         ],
@@ -137,13 +155,24 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
 
 @router.get("/shipments")
 def list_shipments(
-    by: By, state: Annotated[str, OneOf("state", tuple(SHIPMENT))] = "", warehouse: str = "", limit: Limit = 50
+    by: By,
+    state: Annotated[str, OneOf("state", tuple(SHIPMENT))] = "",
+    warehouse: str = "",
+    limit: Limit = 50,
 ) -> dict[str, Any]:
     """Shipments, the oldest first."""
     with by.workplace.database.reading() as session:
-        rows = shipment_rows(session, states=(state,) if state else (), warehouse=warehouse, limit=limit)
+        rows = shipment_rows(
+            session, states=(state,) if state else (), warehouse=warehouse, limit=limit
+        )
     items = [
-        {"id": row.id, "number": row.number, "order": row.order, "warehouse": row.warehouse_key, "state": row.state}
+        {
+            "id": row.id,
+            "number": row.number,
+            "order": row.order,
+            "warehouse": row.warehouse_key,
+            "state": row.state,
+        }
         for row in rows
     ]
     return {"items": items, "next": None}
@@ -158,7 +187,9 @@ def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
 @router.get("/shipments/{shipment_id}/packing-slip.pdf", **gives_file("application/pdf"))
 def get_slip(by: By, shipment_id: int) -> Response:
     """The packing slip."""
-    return Response(packing_slip_pdf(packing_slip(by.workplace, shipment_id)), media_type="application/pdf")
+    return Response(
+        packing_slip_pdf(packing_slip(by.workplace, shipment_id)), media_type="application/pdf"
+    )
 
 
 @router.post("/shipments/{shipment_id}/parcels", status_code=201)

@@ -9,6 +9,7 @@ from relvan.api.desk import By, api_router
 from relvan.api.product_shapes import ProductChange, TraitShape, product_shape
 from relvan.api.shapes import Shape
 from relvan.core.catalogue.facts import SHARED, facts_of
+from relvan.core.catalogue.keyed import Keyed, kind_of_fact
 from relvan.core.catalogue.product import ProductDraft, Trait
 from relvan.services.catalogue.families import (
     NewFamily,
@@ -34,8 +35,9 @@ class Skus(Shape):
 
 
 class FamilyShape(Shape):
-    """A family to be made: of `members` that exist (SKU -> trait -> value), or of every combination of the values
-    of its `axes`, with SKU and title by a pattern such as `PT-{Diameter:2}-{Glaze:3}`."""
+    """A family to be made: of `members` that exist (SKU -> trait -> value), or of every combination
+    of the values of its `axes`, with SKU and title by a pattern such as
+    `PT-{Diameter:2}-{Glaze:3}`."""
 
     sku: str
     title: str = ""
@@ -71,7 +73,12 @@ class TraitValues(Shape):
 def post_proposal(by: By, wish: Skus) -> dict[str, Any]:
     """Traits and values from what differs between products."""
     found = propose_family(by.workplace, wish.skus)
-    return {"title": found.title, "traits": list(found.traits), "values": found.values, "distinct": found.tells_apart}
+    return {
+        "title": found.title,
+        "traits": list(found.traits),
+        "values": found.values,
+        "distinct": found.tells_apart,
+    }
 
 
 @router.post("/families", status_code=201)
@@ -80,13 +87,20 @@ def post_family(by: By, wish: FamilyShape) -> dict[str, Any]:
     shared: dict[str, Any] = {}
     if wish.shared is not None:
         said = facts_of(wish.shared.draft(ProductDraft(sku="", title=""), currencies_of(by)))
-        shared = {n: v for n, v in said.items() if n in SHARED or n.startswith(("attribute ", "price "))}
+        shared = {
+            n: v
+            for n, v in said.items()
+            if n in SHARED or kind_of_fact(n) in (Keyed.ATTRIBUTE, Keyed.PRICE)
+        }
     axes = tuple(Trait(axis.name, tuple(axis.values)) for axis in wish.axes)
     family = NewFamily(wish.sku, wish.title or wish.sku, axes, shared)
     if wish.members:
         link_family(by.workplace, by.actor, family, wish.members)
     else:
-        title = wish.title_pattern or f"{family.title}, {', '.join('{' + axis.name + '}' for axis in axes)}"
+        title = (
+            wish.title_pattern
+            or f"{family.title}, {', '.join('{' + axis.name + '}' for axis in axes)}"
+        )
         generate_family(by.workplace, by.actor, family, wish.sku_pattern, title)
     return product_shape(view_product(by.workplace, wish.sku), currencies_of(by))
 
@@ -99,9 +113,10 @@ def get_grid(by: By, sku: str) -> dict[str, Any]:
         "sku": grid.sku,
         "axes": [{"name": trait.name, "values": list(trait.values)} for trait in grid.axes],
         "cells": [
-            {"traits": cell.traits, "sku": cell.row.sku if cell.row else None} for cell in grid.every_cell()
+            {"traits": cell.traits, "sku": cell.row.sku if cell.row else None}
+            for cell in grid.every_cell()
         ],
-    }  # fmt: skip
+    }
 
 
 @router.post("/families/{sku:path}/variants", status_code=201)

@@ -15,15 +15,26 @@ from relvan.store.findings import FindingFilter, FindingRow, finding_page
 router = api_router(tags=["findings"])
 
 
-def _shape(row: FindingRow) -> dict[str, Any]:
+def _finding_shape(row: FindingRow) -> dict[str, Any]:
     return {
-        "id": row.id, "channel": row.channel_key, "ref": row.ref, "sku": row.sku, "gtin": row.gtin or None,
-        "title": row.title, "brand": row.brand, "price": amount_of(row.price, row.currency), "quantity": row.quantity,
-        "live": row.live, "centre": row.centre, "head": row.head or None, "listing": row.listing_id,
+        "id": row.id,
+        "channel": row.channel_key,
+        "ref": row.ref,
+        "sku": row.sku,
+        "gtin": row.gtin or None,
+        "title": row.title,
+        "brand": row.brand,
+        "price": amount_of(row.price, row.currency),
+        "quantity": row.quantity,
+        "live": row.live,
+        "centre": row.centre,
+        "head": row.head or None,
+        "listing": row.listing_id,
         "linked_by": row.linked_by or None,
         "product": {"sku": row.product_sku, "likeness": row.likeness, "reasons": row.reasons}
-        if row.product_sku else None,
-    }  # fmt: skip
+        if row.product_sku
+        else None,
+    }
 
 
 @router.post("/channels/{channel}/findings/read", status_code=202)
@@ -36,7 +47,12 @@ def post_read(by: By, channel: str, wish: FindingsWish | None = None) -> dict[st
 
 @router.get("/findings")
 def list_findings(
-    by: By, channel: str = "", linked: YesOrNo = None, q: str = "", limit: Limit = 50, after: Cursor = 0
+    by: By,
+    channel: str = "",
+    linked: YesOrNo = None,
+    q: str = "",
+    limit: Limit = 50,
+    after: Cursor = 0,
 ) -> dict[str, Any]:
     """What was found; open and linked ones alike unless one is asked for."""
     with by.workplace.database.reading() as session:
@@ -44,7 +60,7 @@ def list_findings(
         rows, following = page_of(
             finding_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id
         )
-    return {"items": [_shape(row) for row in rows], "next": following}
+    return {"items": [_finding_shape(row) for row in rows], "next": following}
 
 
 @router.post("/findings/{finding_id}/link")
@@ -68,4 +84,4 @@ def post_create(by: By, finding_id: int) -> dict[str, Any]:
         raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))
     with by.workplace.database.reading() as session:
         row = finding_page(session, FindingFilter(linked=None), after=finding_id - 1, limit=1)[0]
-    return _shape(row)
+    return _finding_shape(row)

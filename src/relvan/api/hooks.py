@@ -21,6 +21,8 @@ async def hook_take(channel: str, request: Request) -> JSONResponse:
         if len(body) > MOST_BYTES:
             raise refuse("too-large", "A webhook has at most 1 MB.", "Send the order alone.")
     workplace: Workplace = request.app.state.workplace
-    headers = {name: value for name, value in request.headers.items() if name.startswith("webhook-")}
+    headers = {
+        name: value for name, value in request.headers.items() if name.startswith("webhook-")
+    }
     number = await run_in_threadpool(take_webhook, workplace, channel, headers, body)
     return JSONResponse({"order": number})

@@ -12,12 +12,13 @@ from relvan.api.desk import By, Matching, OneOf, YesOrNo, api_router, gives_file
 from relvan.api.jobs import job_shape
 from relvan.api.shapes import Shape, described
 from relvan.core.catalogue.bulk import Operation
-from relvan.core.imports.kinds import KINDS, FileKind
+from relvan.core.imports.columns import FileKind
+from relvan.core.imports.kinds import KINDS
 from relvan.core.refusal import refuse
+from relvan.services.bulk.take_out import FORMS, TakenOut, columns_for, take_out, template
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
-from relvan.services.imports.receive import MOST_BYTES, change_mapping, receive_file
-from relvan.services.imports.take_out import FORMS, TakenOut, columns_for, take_out, template
+from relvan.services.imports.receive import MOST_BYTES, NewFile, change_mapping, receive_file
 from relvan.store.imports import mappings
 from relvan.store.product_list import ProductFilter
 
@@ -56,7 +57,8 @@ class OperationShape(Shape):
 
 
 class Match(BaseModel):
-    """Which products, by the names that the list of products takes; other names are refused by the call."""
+    """Which products, by the names that the list of products takes; other names are refused by the
+    call."""
 
     model_config = ConfigDict(extra="allow")
 
@@ -87,7 +89,12 @@ def get_kinds(by: By) -> dict[str, Any]:
                 "title": kind.title,
                 "words": kind.words,
                 "columns": [
-                    {"name": column.name, "heading": column.heading, "form": column.form, "required": column.required}
+                    {
+                        "name": column.name,
+                        "heading": column.heading,
+                        "form": column.form,
+                        "required": column.required,
+                    }
                     for column in columns_for(by.workplace, kind)
                 ],
             }
@@ -104,8 +111,8 @@ def post_import(
     mapping: Annotated[str, Form()] = "",
     options: Annotated[str, Form()] = "",
 ) -> dict[str, Any]:
-    """Rehearse a file. `mapping` is the name of a kept one or a JSON list of columns; `options` JSON:
-    `{"create": true, "members": "add", "clear": false}`."""
+    """Rehearse a file. `mapping` is the name of a kept one or a JSON list of columns; `options`
+    JSON: `{"create": true, "members": "add", "clear": false}`."""
     content = file.file.read(MOST_BYTES + 1)
     chosen: Any = mapping
     if mapping.strip().startswith("["):
@@ -113,7 +120,13 @@ def post_import(
     asked = _json(options, "options") if options.strip() else {}
     if not isinstance(asked, dict):
         raise refuse("form", "“options” must be a JSON object.", "Like {}.", "options")
-    job = receive_file(by.workplace, by.actor, kind, file.filename or "", content, mapping=chosen, options=asked)
+    job = receive_file(
+        by.workplace,
+        by.actor,
+        NewFile(kind, file.filename or "", content),
+        mapping=chosen,
+        options=asked,
+    )
     return job_shape(by, job)
 
 
@@ -134,10 +147,12 @@ def post_read_again(by: By, job_id: int, wish: ReadAgain) -> dict[str, Any]:
 @router.get("/imports/templates/{kind}.{form}", **gives_file(*FILE_MEDIA))
 def get_template(by: By, kind: OfKind, form: OfForm) -> StreamingResponse:
     """An example file of a kind."""
-    return send(template(by.workplace, kind, form))
+    return stream_file(template(by.workplace, kind, form))
 
 
-def products_exported(matching: Matching, product_kind: str = "", archived: YesOrNo = None) -> ProductFilter:
+def products_exported(
+    matching: Matching, product_kind: str = "", archived: YesOrNo = None
+) -> ProductFilter:
     """The filter that the query of an export describes."""
     return replace(matching, kind=product_kind, archived=bool(archived))
 
@@ -146,24 +161,31 @@ Exported = Annotated[ProductFilter, Depends(products_exported)]
 
 
 @router.get("/exports/{kind}.{form}", **gives_file(*FILE_MEDIA))
-def get_export(by: By, kind: OfKind, form: OfForm, wanted: Exported, columns: str = "") -> StreamingResponse:
-    """Products that match, as a file that can be imported again. `columns` are names parted by commas."""
+def get_export(
+    by: By, kind: OfKind, form: OfForm, wanted: Exported, columns: str = ""
+) -> StreamingResponse:
+    """Products that match, as a file that can be imported again. `columns` are names parted by
+    commas."""
     chosen = [name.strip() for name in columns.split(",") if name.strip()]
-    return send(take_out(by.workplace, kind, form, wanted=wanted, chosen=chosen))
+    return stream_file(take_out(by.workplace, kind, form, wanted=wanted, chosen=chosen))
 
 
-def send(taken: TakenOut) -> StreamingResponse:
+def stream_file(taken: TakenOut) -> StreamingResponse:
     """A file as the answer to a call."""
     head = {"Content-Disposition": f'attachment; filename="{taken.name}"'}
     return StreamingResponse(taken.content, media_type=taken.media, headers=head)
 
 
 @router.get("/mappings")
-def get_mappings(by: By, kind: Annotated[str, OneOf("kind", tuple(FileKind))] = "") -> dict[str, Any]:
+def get_mappings(
+    by: By, kind: Annotated[str, OneOf("kind", tuple(FileKind))] = ""
+) -> dict[str, Any]:
     """The kept mappings."""
     with by.workplace.database.reading() as session:
         found = mappings(session, kind)
-    return {"items": [{"kind": kept.kind, "name": kept.name, "columns": kept.columns} for kept in found]}
+    return {
+        "items": [{"kind": kept.kind, "name": kept.name, "columns": kept.columns} for kept in found]
+    }
 
 
 @router.post("/mappings", status_code=201)
@@ -188,7 +210,10 @@ def post_change(by: By, wish: ChangeMany) -> dict[str, Any]:
     if wish.match is not None:
         if wish.match.model_extra:
             raise refuse(
-                "unknown", f"“match” has no {', '.join(sorted(wish.match.model_extra))}.", "See /api/docs.", "match"
+                "unknown",
+                f"“match” has no {', '.join(sorted(wish.match.model_extra))}.",
+                "See /api/docs.",
+                "match",
             )
         match = wish.match.model_dump()
         wanted = ProductFilter(words=match.pop("q"), **match)

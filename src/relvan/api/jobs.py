@@ -19,10 +19,10 @@ def job_shape(by: Caller, job_id: int) -> dict[str, Any]:
         found = job_rows(session, job_id=job_id)
     if not found:
         raise not_found("bulk job", job_id)
-    return _shape(found[0])
+    return _job_shape(found[0])
 
 
-def _shape(job: JobRow) -> dict[str, Any]:
+def _job_shape(job: JobRow) -> dict[str, Any]:
     return {
         "id": job.id,
         "kind": job.kind,
@@ -50,7 +50,9 @@ def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[
     job_shape(by, job_id)
     with by.workplace.database.reading() as session:
         rows, following = page_of(
-            job_verdicts(session, job_id, after=after, limit=limit + 1), limit, lambda row: row.position
+            job_verdicts(session, job_id, after=after, limit=limit + 1),
+            limit,
+            lambda row: row.position,
         )
     items = [
         {
@@ -70,7 +72,9 @@ def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[
 def get_result(by: By, job_id: int) -> StreamingResponse:
     """Every row as it came, with its verdict and the reason: ready to correct and send again."""
     job_shape(by, job_id)
-    return StreamingResponse(result_file(by.workplace, job_id), media_type="text/csv; charset=utf-8")
+    return StreamingResponse(
+        result_file(by.workplace, job_id), media_type="text/csv; charset=utf-8"
+    )
 
 
 @router.get("/bulk-jobs")
@@ -78,11 +82,13 @@ def list_jobs(by: By) -> dict[str, Any]:
     """The last bulk jobs."""
     with by.workplace.database.reading() as session:
         found = job_rows(session)
-    return {"items": [_shape(job) for job in found]}
+    return {"items": [_job_shape(job) for job in found]}
 
 
 @router.post("/bulk-jobs/{job_id}/{event}", status_code=202)
-def post_event(by: By, job_id: int, event: Literal["apply", "undo", "rehearse", "drop"]) -> dict[str, Any]:
+def post_event(
+    by: By, job_id: int, event: Literal["apply", "undo", "rehearse", "drop"]
+) -> dict[str, Any]:
     """Apply a rehearsed job, undo one that has ended, rehearse one anew, or drop it."""
     move_job(by.workplace, by.actor, job_id, event)
     return job_shape(by, job_id)

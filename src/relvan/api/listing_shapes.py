@@ -8,15 +8,16 @@ from relvan.api.shapes import Id, Shape
 
 
 class Publishing(Shape):
-    """Listings to send; variants with gaps are left out of their families only when that is said."""
+    """Listings to send; variants with gaps are left out of their families only when that is
+    said."""
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
     leave_out: bool = False
 
 
 class NewLayer(Shape):
-    """A layer to be: values by field; of the topic price `price_steps`. `standing_for` is a category of ours, "" for
-    all, or nothing."""
+    """A layer to be: values by field; of the topic price `price_steps`. `standing_for` is a
+    category of ours, "" for all, or nothing."""
 
     channel: str
     topic: str
@@ -40,7 +41,8 @@ class LayerValues(Shape):
 
 
 class LayerUse(Shape):
-    """Layers by topic for listings of one channel: a layer's id, or nothing to take it away; or a set of them."""
+    """Layers by topic for listings of one channel: a layer's id, or nothing to take it away; or a
+    set of them."""
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
     layers: dict[str, int | None] = Field(default_factory=dict)

@@ -21,7 +21,15 @@ from relvan.core.listings.translating import Translation, TranslationKind
 from relvan.core.refusal import not_found, refuse
 from relvan.services.listings.categories import find_categories
 from relvan.services.listings.impact import Impact, impact_of_layer
-from relvan.services.listings.layers import change_layer, keep_set, make_layer, undo_layer, use_layers, use_set
+from relvan.services.listings.layers import (
+    LayerWish,
+    change_layer,
+    keep_set,
+    make_layer,
+    undo_layer,
+    use_layers,
+    use_set,
+)
 from relvan.services.listings.pages import choose_pages, search_pages
 from relvan.services.listings.previews import preview_wording
 from relvan.services.listings.translations import set_translations, untranslated
@@ -37,9 +45,14 @@ router = api_router(tags=["listing work"])
 
 def _layer(line: LayerLine) -> dict[str, Any]:
     return {
-        "id": line.id, "channel": line.channel_key, "topic": line.topic, "name": line.name, "values": line.values,
-        "standing_for": line.standing_for, "used_by": line.used_by,
-    }  # fmt: skip
+        "id": line.id,
+        "channel": line.channel_key,
+        "topic": line.topic,
+        "name": line.name,
+        "values": line.values,
+        "standing_for": line.standing_for,
+        "used_by": line.used_by,
+    }
 
 
 def _layer_by_id(by: Caller, layer_id: int) -> dict[str, Any]:
@@ -59,7 +72,9 @@ def list_layers(by: By, channel: str = "", topic: str = "") -> dict[str, Any]:
 def post_layer(by: By, wish: NewLayer) -> dict[str, Any]:
     """Make a layer."""
     layer_id = make_layer(
-        by.workplace, by.actor, wish.channel, wish.topic, wish.name, wish.values, standing_for=wish.standing_for
+        by.workplace,
+        by.actor,
+        LayerWish(wish.channel, wish.topic, wish.name, wish.values, standing_for=wish.standing_for),
     )
     return _layer_by_id(by, layer_id)
 
@@ -73,7 +88,9 @@ def get_layer(by: By, layer_id: int) -> dict[str, Any]:
 @router.patch("/layers/{layer_id}")
 def patch_layer(by: By, layer_id: int, change: LayerChange) -> dict[str, Any]:
     """Change a layer; what it speaks for becomes behind where it differs, and nothing is sent."""
-    more = {"standing_for": change.standing_for} if "standing_for" in change.model_fields_set else {}
+    more = (
+        {"standing_for": change.standing_for} if "standing_for" in change.model_fields_set else {}
+    )
     change_layer(by.workplace, by.actor, layer_id, change.values, name=change.name, **more)
     return _layer_by_id(by, layer_id)
 
@@ -95,9 +112,13 @@ def post_impact(by: By, layer_id: int, wish: LayerValues) -> dict[str, Any]:
 
 def _impact(impact: Impact, listings: int) -> dict[str, Any]:
     return {
-        "listings": listings, "changed": impact.changed, "behind": impact.behind, "fields": dict(impact.fields),
-        "prices": impact.prices, "samples": [asdict(sample) for sample in impact.samples],
-    }  # fmt: skip
+        "listings": listings,
+        "changed": impact.changed,
+        "behind": impact.behind,
+        "fields": dict(impact.fields),
+        "prices": impact.prices,
+        "samples": [asdict(sample) for sample in impact.samples],
+    }
 
 
 @router.post("/layers/{layer_id}/undo")
@@ -121,14 +142,19 @@ def post_layer_use(by: By, wish: LayerUse) -> dict[str, Any]:
 def list_layer_sets(by: By) -> dict[str, Any]:
     """Sets of layers."""
     with by.workplace.database.reading() as session:
-        items = [{"id": one.id, "name": one.name, "layers": one.layers} for one in layer_sets(session)]
+        items = [
+            {"id": one.id, "name": one.name, "layers": one.layers} for one in layer_sets(session)
+        ]
     return {"items": items, "next": None}
 
 
 @router.post("/layer-sets", status_code=201)
 def post_layer_set(by: By, wish: NewLayerSet) -> dict[str, Any]:
     """Keep layers under one name."""
-    return {"id": keep_set(by.workplace, by.actor, wish.channel, wish.name, wish.layers), "name": wish.name}
+    return {
+        "id": keep_set(by.workplace, by.actor, wish.channel, wish.name, wish.layers),
+        "name": wish.name,
+    }
 
 
 @router.post("/wording/preview")
@@ -150,14 +176,27 @@ def list_translations(by: By, channel: str) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         channel_by_key(session, channel)
         items = [
-            {"kind": one.kind, "field": one.field, "ours": one.ours, "theirs": one.theirs, "category": one.category}
+            {
+                "kind": one.kind,
+                "field": one.field,
+                "ours": one.ours,
+                "theirs": one.theirs,
+                "category": one.category,
+            }
             for one in translation_lines(session, channel)
         ]
         lacking = [
-            {"kind": one.kind.value, "field": one.field, "ours": one.ours, "listings": one.count,
-             "proposal": one.proposal, "because": one.because, "choices": [key for key, _ in one.choices]}
+            {
+                "kind": one.kind.value,
+                "field": one.field,
+                "ours": one.ours,
+                "listings": one.count,
+                "proposal": one.proposal,
+                "because": one.because,
+                "choices": [key for key, _ in one.choices],
+            }
             for one in untranslated(session, by.workplace, channel)
-        ]  # fmt: skip
+        ]
     return {"items": items, "next": None, "untranslated": lacking}
 
 
@@ -165,7 +204,8 @@ def list_translations(by: By, channel: str) -> dict[str, Any]:
 def post_translations(by: By, channel: str, wish: TranslationEntries) -> dict[str, Any]:
     """Put entries into a channel's table; all or none."""
     entries = [
-        Translation(TranslationKind(one.kind), one.field, one.ours, one.theirs, one.category) for one in wish.items
+        Translation(TranslationKind(one.kind), one.field, one.ours, one.theirs, one.category)
+        for one in wish.items
     ]
     set_translations(by.workplace, by.actor, channel, entries)
     return list_translations(by, channel)
@@ -173,34 +213,50 @@ def post_translations(by: By, channel: str, wish: TranslationEntries) -> dict[st
 
 @router.get("/channels/{key}/categories")
 def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -> dict[str, Any]:
-    """The categories of a channel, all or those that words find, with the fields that each needs besides what all
-    need; `listing` asks for what fits it."""
+    """The categories of a channel, all or those that words find, with the fields that each needs
+    besides what all need; `listing` asks for what fits it."""
     with by.workplace.database.reading() as session:
         found = find_categories(session, by.workplace, key, q, listing)
         book = by.workplace.rulebook(channel_by_key(session, key))
     shown = book.categories if found.branches is not None else found.found
     return {
-        "items": [{"key": one.key, "path": one.name, "needs": found.asks[one.key]} for one in shown],
-        "suggested": [{"key": one.key, "path": one.name, "because": one.because} for one in found.suggested],
+        "items": [
+            {"key": one.key, "path": one.name, "needs": found.asks[one.key]} for one in shown
+        ],
+        "suggested": [
+            {"key": one.key, "path": one.name, "because": one.because} for one in found.suggested
+        ],
     }
 
 
 def coverage_asked(
-    q: str = "", category: str = "", in_stock: YesOrNo = None, at: Annotated[list[str] | None, Query()] = None
+    q: str = "",
+    category: str = "",
+    in_stock: YesOrNo = None,
+    at: Annotated[list[str] | None, Query()] = None,
 ) -> CoverageFilter:
     """The filter that the query of `GET /coverage` describes."""
     wanted = dict(one.partition(":")[::2] for one in at or [])
     wrong = [way for way in wanted.values() if way != "not" and way not in WAYS]
     if wrong:
-        raise refuse("not-allowed", f"“At” must be one of not, {', '.join(WAYS)}.", f"It got “{wrong[0][:20]}”.", "at")
+        raise refuse(
+            "not-allowed",
+            f"“At” must be one of not, {', '.join(WAYS)}.",
+            f"It got “{wrong[0][:20]}”.",
+            "at",
+        )
     return CoverageFilter(q, category, in_stock, wanted)
 
 
 @router.get("/coverage")
 def get_coverage(
-    by: By, wanted: Annotated[CoverageFilter, Depends(coverage_asked)], limit: Limit = 50, after: str = ""
+    by: By,
+    wanted: Annotated[CoverageFilter, Depends(coverage_asked)],
+    limit: Limit = 50,
+    after: str = "",
 ) -> dict[str, Any]:
-    """Products by channels, families folded. `at` says how they stand: `at=corvello:not&at=hagglet:selling`."""
+    """Products by channels, families folded. `at` says how they stand:
+    `at=corvello:not&at=hagglet:selling`."""
     with by.workplace.database.reading() as session:
         known = dict(channel_names(session))
         strange = [key for key in wanted.at if key not in known]
@@ -212,11 +268,25 @@ def get_coverage(
             lambda row: row.sku.casefold(),
         )
     items = [
-        {"sku": row.sku, "title": row.title, "kind": row.kind, "free": row.free, "variants": row.variants,
-         "channels": {key: {"listing": cell.listing_id, "state": cell.state, "met": cell.met, "demands": cell.demands,
-                            "states": cell.states} for key, cell in row.cells.items()}}
+        {
+            "sku": row.sku,
+            "title": row.title,
+            "kind": row.kind,
+            "free": row.free,
+            "variants": row.variants,
+            "channels": {
+                key: {
+                    "listing": cell.listing_id,
+                    "state": cell.state,
+                    "met": cell.met,
+                    "demands": cell.demands,
+                    "states": cell.states,
+                }
+                for key, cell in row.cells.items()
+            },
+        }
         for row in rows
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": following}
 
 
@@ -226,25 +296,43 @@ def get_gaps(by: By, channel: str = "", q: str = "") -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         groups = gap_groups(session, ListingFilter(words=q, channel=channel))
     items = [
-        {"channel": one.channel_key, "field": one.field, "kind": one.kind, "mend": one.mend, "ours": one.ours,
-         "nearest": one.nearest, "count": one.count, "message": one.message}
+        {
+            "channel": one.channel_key,
+            "field": one.field,
+            "kind": one.kind,
+            "mend": one.mend,
+            "ours": one.ours,
+            "nearest": one.nearest,
+            "count": one.count,
+            "message": one.message,
+        }
         for one in groups
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": None}
 
 
 @router.get("/catalogue-pages")
 def list_pages(by: By, channel: str = "", limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
-    """Listings that need a page of their channel's catalogue, with candidates; none yet while they are looked for."""
+    """Listings that need a page of their channel's catalogue, with candidates; none yet while they
+    are looked for."""
     with by.workplace.database.reading() as session:
         rows, following = page_of(
-            page_rows(session, channel=channel, after=after, limit=limit + 1), limit, lambda row: row.listing_id
+            page_rows(session, channel=channel, after=after, limit=limit + 1),
+            limit,
+            lambda row: row.listing_id,
         )
     items = [
-        {"id": row.listing_id, "channel": row.channel_key, "sku": row.sku, "title": row.title, "brand": row.brand,
-         "gtin": row.gtin or None, "candidates": row.candidates}
+        {
+            "id": row.listing_id,
+            "channel": row.channel_key,
+            "sku": row.sku,
+            "title": row.title,
+            "brand": row.brand,
+            "gtin": row.gtin or None,
+            "candidates": row.candidates,
+        }
         for row in rows
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": following}
 
 
@@ -262,4 +350,8 @@ def post_pages(by: By, wish: PageChoices) -> dict[str, Any]:
 @router.post("/listings/{listing_id}/pages")
 def post_page_search(by: By, listing_id: int, wish: PageWords) -> dict[str, Any]:
     """Look for pages of one listing by words."""
-    return {"items": [asdict(one) for one in search_pages(by.workplace, by.actor, listing_id, wish.words)]}
+    return {
+        "items": [
+            asdict(one) for one in search_pages(by.workplace, by.actor, listing_id, wish.words)
+        ]
+    }

@@ -20,7 +20,7 @@ from relvan.store.listings import listing_by_id
 router = api_router(tags=["listings"])
 
 
-def _shape(by: Caller, listing_id: int) -> dict[str, Any]:
+def _listing_shape(by: Caller, listing_id: int) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
         view = view_listing(session, by.workplace, listing)
@@ -34,21 +34,28 @@ def _shape(by: Caller, listing_id: int) -> dict[str, Any]:
             "state": listing.state,
             "ref": listing.ref or None,
             "fields": {name: _field(value) for name, value in found.fields.items()},
-            "gaps": [{name: gap[name] for name in ("field", "kind", "message", "mend")} for gap in listing.gaps],
+            "gaps": [
+                {name: gap[name] for name in ("field", "kind", "message", "mend")}
+                for gap in listing.gaps
+            ],
             "outdated": listing.behind.split(),
             "behind": listing.behind.split(),  # the same, for one version
             "price": amount_of(listing.price, currency),
             "quantity": listing.quantity,
             "followed": listing.followed,
             "head": listing.head_id,
-            "members": [row.id for row in view.family if not row.is_head] if listing.is_head else [],
-            "traits": {trait.ours: {"value": trait.our_value, "there": trait.theirs, "said": trait.value}
-                       for trait in found.place.traits},
+            "members": [row.id for row in view.family if not row.is_head]
+            if listing.is_head
+            else [],
+            "traits": {
+                trait.ours: {"value": trait.our_value, "there": trait.theirs, "said": trait.value}
+                for trait in found.place.traits
+            },
             "differences": [asdict(one) for one in view.differences],
             "fees": amount_of(view.left.fees.total if view.left else None, currency),
             "left": amount_of(view.left.amount if view.left else None, currency),
             "why_left": view.left.why.as_dicts() if view.left else [],
-        }  # fmt: skip
+        }
 
 
 def _field(value: FieldValue) -> dict[str, Any]:
@@ -102,7 +109,13 @@ def post_listings(by: By, wish: NewListings) -> dict[str, Any]:
     drafted = draft_listings(by.workplace, by.actor, wish.channel, wish.skus)
     ids = iter(drafted.listing_ids)
     items = [
-        {"sku": v.subject, "ok": v.ok, "id": next(ids) if v.ok else None, "code": v.code, "message": v.message}
+        {
+            "sku": v.subject,
+            "ok": v.ok,
+            "id": next(ids) if v.ok else None,
+            "code": v.code,
+            "message": v.message,
+        }
         for v in drafted.verdicts
     ]
     return {"items": items, "next": None}
@@ -111,7 +124,9 @@ def post_listings(by: By, wish: NewListings) -> dict[str, Any]:
 @router.post("/listings/publish", status_code=202)
 def post_publish(by: By, wish: Publishing) -> dict[str, Any]:
     """Send listings to their channels, families with all their variants; answers a bulk job."""
-    return job_shape(by, publish_listings(by.workplace, by.actor, wish.ids, leave_out=wish.leave_out))
+    return job_shape(
+        by, publish_listings(by.workplace, by.actor, wish.ids, leave_out=wish.leave_out)
+    )
 
 
 @router.post("/listings/take-down", status_code=202)
@@ -129,11 +144,11 @@ def post_put_back(by: By, wish: Ids) -> dict[str, Any]:
 @router.get("/listings/{listing_id}")
 def get_listing(by: By, listing_id: int) -> dict[str, Any]:
     """One listing with its fields, their sources, and its gaps."""
-    return _shape(by, listing_id)
+    return _listing_shape(by, listing_id)
 
 
 @router.patch("/listings/{listing_id}")
 def patch_listing(by: By, listing_id: int, change: ListingChange) -> dict[str, Any]:
     """Give a listing values of its own."""
     change_listings(by.workplace, by.actor, [listing_id], change.fields)
-    return _shape(by, listing_id)
+    return _listing_shape(by, listing_id)

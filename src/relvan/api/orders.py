@@ -33,12 +33,12 @@ from relvan.store.orders import (
     shipment_rows,
 )
 from relvan.store.prices import price_lists
-from relvan.store.tables import Order
+from relvan.store.tables import Order, OrderLine, Reservation
 
 router = api_router(tags=["orders"])
 
 
-def _shape(by: Caller, number: str) -> dict[str, Any]:
+def _order_shape(by: Caller, number: str) -> dict[str, Any]:
     with by.workplace.database.reading() as session:
         order = order_by_number(session, number)
         channel = channel_by_id(session, order.channel_id) if order.channel_id else None
@@ -58,21 +58,7 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
         "open": order.words,
         "customer": {"name": order.customer, "mail": Address.read(order.ship_to).mail},
         "ship_to": Address.read(order.ship_to).as_dict(),
-        "lines": [
-            {
-                "id": line.id,
-                "sku": line.sku,
-                "title": line.title,
-                "known": line.product_id is not None,
-                "quantity": line.quantity,
-                "price": amount_of(line.unit_price, order.currency),
-                "tax": amount_of(line.tax, order.currency),
-                "reserved": sum(reservation.quantity for reservation in held.get(line.id, [])),
-                "picked": line.picked,
-                "shipped": line.shipped,
-            }
-            for line in lines
-        ],
+        "lines": [_order_line(order, line, held.get(line.id, [])) for line in lines],
         "totals": {
             "delivery": amount_of(order.delivery_price, order.currency),
             "total": amount_of(order.total, order.currency),
@@ -85,7 +71,11 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
                 "warehouse": row.warehouse_key,
                 "state": row.state,
                 "parcels": [
-                    {"id": parcel.id, "carrier": parcel.carrier, "tracking_number": parcel.tracking_number}
+                    {
+                        "id": parcel.id,
+                        "carrier": parcel.carrier,
+                        "tracking_number": parcel.tracking_number,
+                    }
                     for parcel in parcels
                     if parcel.shipment_id == row.id
                 ],
@@ -97,8 +87,28 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
     }
 
 
+def _order_line(order: Order, line: OrderLine, held: Sequence[Reservation]) -> dict[str, Any]:
+    return {
+        "id": line.id,
+        "sku": line.sku,
+        "title": line.title,
+        "known": line.product_id is not None,
+        "quantity": line.quantity,
+        "price": amount_of(line.unit_price, order.currency),
+        "tax": amount_of(line.tax, order.currency),
+        "reserved": sum(reservation.quantity for reservation in held),
+        "picked": line.picked,
+        "shipped": line.shipped,
+    }
+
+
 def _answer(answer: DeedAnswer) -> dict[str, str]:
-    return {"outcome": answer.outcome, "code": answer.code, "message": answer.message, "fix": answer.fix}
+    return {
+        "outcome": answer.outcome,
+        "code": answer.code,
+        "message": answer.message,
+        "fix": answer.fix,
+    }
 
 
 def _progress(order: Order) -> dict[str, str]:
@@ -115,10 +125,16 @@ Reached = Literal["", "none", "part", "all", "open"]
 
 
 def progress_asked(
-    reserved: Reached = "", picked: Reached = "", shipped: Reached = "", invoiced: Reached = "", paid: Reached = ""
+    reserved: Reached = "",
+    picked: Reached = "",
+    shipped: Reached = "",
+    invoiced: Reached = "",
+    paid: Reached = "",
 ) -> OrderFilter:
     """How far orders must be; `open` is none or part."""
-    return OrderFilter(reserved=reserved, picked=picked, shipped=shipped, invoiced=invoiced, paid=paid)
+    return OrderFilter(
+        reserved=reserved, picked=picked, shipped=shipped, invoiced=invoiced, paid=paid
+    )
 
 
 Progress = Annotated[OrderFilter, Depends(progress_asked)]
@@ -142,7 +158,9 @@ Asked = Annotated[OrderFilter, Depends(orders_asked)]
 def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
     """Orders, the newest first."""
     with by.workplace.database.reading() as session:
-        rows, following = page_of(order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id)
+        rows, following = page_of(
+            order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id
+        )
     items = [
         {
             "number": row.number,
@@ -163,10 +181,17 @@ def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> 
 @router.post("/orders", status_code=201)
 def post_order(by: By, wish: NewOrder) -> dict[str, Any]:
     """Take an order by hand; stock is reserved at once where there is enough."""
-    lines = tuple(_line(by, line.sku, line.quantity, minor(line.price, by.workplace.settings.currency, "price")
-                        if line.price else None) for line in wish.lines)  # fmt: skip
+    lines = tuple(
+        _line(
+            by,
+            line.sku,
+            line.quantity,
+            minor(line.price, by.workplace.settings.currency, "price") if line.price else None,
+        )
+        for line in wish.lines
+    )
     to = Address(**wish.ship_to.model_dump())
-    return _shape(by, take_manual_order(by.workplace, by.actor, lines, to, paid=wish.paid))
+    return _order_shape(by, take_manual_order(by.workplace, by.actor, lines, to, paid=wish.paid))
 
 
 def _line(by: Caller, sku: str, quantity: int, price: int | None) -> IncomingLine:
@@ -174,16 +199,20 @@ def _line(by: Caller, sku: str, quantity: int, price: int | None) -> IncomingLin
         product = find_product(session, sku)
         if price is None:
             first = next(iter(price_lists(session)), None)
-            price = list_prices(session, [product.id]).get((first.id, product.id)) if first else None
+            price = (
+                list_prices(session, [product.id]).get((first.id, product.id)) if first else None
+            )
         if price is None:
-            raise refuse("no-price", f"“{sku}” has no list price.", "Give the line a price.", "lines")
+            raise refuse(
+                "no-price", f"“{sku}” has no list price.", "Give the line a price.", "lines"
+            )
         return IncomingLine("", product.sku, product.title, quantity, price)
 
 
 @router.get("/orders/{number}")
 def get_order(by: By, number: str) -> dict[str, Any]:
     """One order."""
-    return _shape(by, number)
+    return _order_shape(by, number)
 
 
 @router.patch("/orders/{number}")
@@ -193,13 +222,14 @@ def patch_order(by: By, number: str, change: OrderChange) -> dict[str, Any]:
         verdict = move_orders(by.workplace, by.actor, [number], change.tray)[0]
         if not verdict.ok:
             raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))
-    return _shape(by, number)
+    return _order_shape(by, number)
 
 
 def _verdicts(verdicts: Sequence[Verdict]) -> dict[str, Any]:
     return {
         "items": [
-            {"number": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts
+            {"number": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix}
+            for v in verdicts
         ]
     }
 
@@ -212,13 +242,19 @@ BULK: dict[str, tuple[BulkDeed, str]] = {
         reserve_anywhere,
         "Promise stock, from warehouses that do not feed the channel too; a verdict per order.",
     ),
-    "release-part": (release_parts, "Let go what there is of orders; the rest waits for stock. A verdict per order."),
+    "release-part": (
+        release_parts,
+        "Let go what there is of orders; the rest waits for stock. A verdict per order.",
+    ),
     "unreserve": (unreserve_orders, "Free stock; a verdict per order."),
     "release": (
         release_orders,
         "Let orders go to the warehouse, each as a shipment; a verdict per order, naming the shipments.",
     ),
-    "take-back": (take_back_shipments, "Undo the release of orders that nobody has picked; a verdict per order."),
+    "take-back": (
+        take_back_shipments,
+        "Undo the release of orders that nobody has picked; a verdict per order.",
+    ),
     "cancel": (cancel_orders, "Cancel orders; a verdict per order."),
 }
 
@@ -234,7 +270,7 @@ for _name, (_deed, _words) in BULK.items():
 
 
 @router.post("/orders/foresee/{deed}")
-def post_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]:
+def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]:
     """What a deed would come to on each order, without doing it."""
     foreseen = foresee_orders(by.workplace, read_deed(deed), wish.numbers)
     return {"items": [{"number": one.number, **_answer(one.answer)} for one in foreseen]}

@@ -19,7 +19,8 @@ class TriedRate(Shape):
 
 
 class ChannelTrial(ChannelChange):
-    """Settings of a channel that are only tried; and fees (minor units, percent) and rates that may become others."""
+    """Settings of a channel that are only tried; and fees (minor units, percent) and rates that may
+    become others."""
 
     fees: OtherFees | None = None
     rates: list[TriedRate] = Field(default_factory=list, max_length=20)
@@ -28,6 +29,11 @@ class ChannelTrial(ChannelChange):
 def foresight_shape(found: PriceForesight) -> dict[str, Any]:
     """How many prices would be another, and some of them."""
     return {
-        "listings": found.listings, "up": found.up, "down": found.down, "floored": found.floored, "none": found.none,
-        "reasons": found.reasons, "samples": [asdict(sample) for sample in found.samples],
-    }  # fmt: skip
+        "listings": found.listings,
+        "up": found.up,
+        "down": found.down,
+        "floored": found.floored,
+        "none": found.none,
+        "reasons": found.reasons,
+        "samples": [asdict(sample) for sample in found.samples],
+    }

@@ -7,7 +7,7 @@ from pydantic import AwareDatetime, Field
 
 from relvan.api.desk import By, Limit, api_router
 from relvan.api.shapes import Amount, Shape, amount_of, minor, money_shape
-from relvan.services.prices.explain import explain_price
+from relvan.services.listings.explain_price import explain_price
 from relvan.services.prices.sales import PlanSale, end_sale, plan_sale
 from relvan.store.catalogue import find_product
 from relvan.store.floors import SOLD_OF, prices_to_watch
@@ -20,7 +20,8 @@ WATCHED = 200
 
 
 class NewSale(Shape):
-    """A sale price: lower than the regular one of a list, from a time (now, when it is left out) until another."""
+    """A sale price: lower than the regular one of a list, from a time (now, when it is left out)
+    until another."""
 
     sku: str = Field(max_length=1000)
     price_list: str = Field(max_length=40)
@@ -31,7 +32,8 @@ class NewSale(Shape):
 
 @router.get("/sales")
 def list_sales(by: By, sku: str = "", limit: Limit = 50, after: int = 0) -> dict[str, Any]:
-    """Sale prices that are planned or running: of one product, or of all in the order in which they were planned."""
+    """Sale prices that are planned or running: of one product, or of all in the order in which they
+    were planned."""
     with by.workplace.database.reading() as session:
         product = find_product(session, sku).id if sku else None
         found = sale_lines(session, product_id=product, after=after, limit=limit + 1)
@@ -46,7 +48,9 @@ def post_sale(by: By, wish: NewSale) -> dict[str, Any]:
         currency = price_list_by_key(session, wish.price_list).currency
     since: datetime = wish.since or by.workplace.now()
     amount = minor(wish.price, currency, "price")
-    planned = plan_sale(by.workplace, by.actor, PlanSale(wish.sku, wish.price_list, amount, since, wish.until))
+    planned = plan_sale(
+        by.workplace, by.actor, PlanSale(wish.sku, wish.price_list, amount, since, wish.until)
+    )
     return {"id": planned}
 
 
@@ -67,29 +71,42 @@ def list_prices_sent(
         wanted = SentFilter(product_id=product, channel=channel)
         found = prices_sent(session, wanted, before=after, limit=limit + 1)
     items = [
-        {"at": row.at, "sku": row.sku, "channel": row.channel_key, "listing": row.listing_id,
-         "price": amount_of(row.amount, row.currency), "regular": amount_of(row.regular, row.currency),
-         "cause": row.cause}
+        {
+            "at": row.at,
+            "sku": row.sku,
+            "channel": row.channel_key,
+            "listing": row.listing_id,
+            "price": amount_of(row.amount, row.currency),
+            "regular": amount_of(row.regular, row.currency),
+            "cause": row.cause,
+        }
         for row in found[:limit]
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": found[limit - 1].id if len(found) > limit else None}
 
 
 @router.get("/price-watch")
 def get_price_watch(by: By) -> dict[str, Any]:
-    """Listings that a channel shows below their floor, sell at a loss or are held by a floor, in this order; and the
-    SKUs that were sold below their floor of today in the last 28 days."""
+    """Listings that a channel shows below their floor, sell at a loss or are held by a floor, in
+    this order; and the SKUs that were sold below their floor of today in the last 28 days."""
     with by.workplace.database.reading() as session:
         found = prices_to_watch(session, limit=WATCHED)
         wanted = ProductFilter(sold_below_since=by.workplace.now() - SOLD_OF)
         sold = [row.sku for row in product_page(session, wanted, limit=WATCHED)]
     items = [
-        {"listing": one.listing.id, "sku": one.listing.sku, "channel": one.listing.channel_key,
-         "price": amount_of(one.listing.price, one.listing.currency),
-         "shown": amount_of(one.shown, one.listing.currency), "floor": amount_of(one.lowest, one.listing.currency),
-         "below": one.below, "held": one.listing.floored, "margin_thousandths": one.listing.margin}
+        {
+            "listing": one.listing.id,
+            "sku": one.listing.sku,
+            "channel": one.listing.channel_key,
+            "price": amount_of(one.listing.price, one.listing.currency),
+            "shown": amount_of(one.shown, one.listing.currency),
+            "floor": amount_of(one.lowest, one.listing.currency),
+            "below": one.below,
+            "held": one.listing.floored,
+            "margin_thousandths": one.listing.margin,
+        }
         for one in found
-    ]  # fmt: skip
+    ]
     return {"items": items, "sold_below": sold}
 
 
@@ -98,13 +115,20 @@ def get_price(by: By, sku: str, channel: str = "") -> dict[str, Any]:
     """The price on a channel, and why; while a sale price holds, with the regular one."""
     price = explain_price(by.workplace, sku, channel)
     return {
-        "price": money_shape(price.money), "regular": money_shape(price.regular), "floored": price.floored,
+        "price": money_shape(price.money),
+        "regular": money_shape(price.regular),
+        "floored": price.floored,
         "why": price.why.as_dicts(),
-    }  # fmt: skip
+    }
 
 
 def _sale(line: SaleLine) -> dict[str, Any]:
     return {
-        "id": line.id, "sku": line.sku, "price_list": line.price_list, "state": line.state,
-        "price": amount_of(line.amount, line.currency), "since": line.since, "until": line.until,
-    }  # fmt: skip
+        "id": line.id,
+        "sku": line.sku,
+        "price_list": line.price_list,
+        "state": line.state,
+        "price": amount_of(line.amount, line.currency),
+        "since": line.since,
+        "until": line.until,
+    }

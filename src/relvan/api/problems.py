@@ -11,7 +11,15 @@ from pydantic import BaseModel, Field
 from starlette.exceptions import HTTPException
 
 from relvan.api.desk import NoToken
-from relvan.core.refusal import UNSTORABLE, DatabaseAway, NotAllowed, NotFound, Refusal, Refused, unstorable
+from relvan.core.refusal import (
+    UNSTORABLE,
+    DatabaseAway,
+    NotAllowed,
+    NotFound,
+    Refusal,
+    Refused,
+    unstorable,
+)
 
 log = logging.getLogger("relvan.api")
 MEDIA = "application/problem+json"
@@ -39,7 +47,9 @@ class Problem(BaseModel):
     type: str = Field(examples=["about:blank"])
     title: str
     status: int = Field(ge=400, le=599)
-    code: str = Field(description="The first refusal's code, which stays the same when its words change.")
+    code: str = Field(
+        description="The first refusal's code, which stays the same when its words change."
+    )
     detail: str = Field(description="What is wrong, in a sentence.")
     fix: str = Field(description="What mends it, in a sentence.")
     errors: list[FieldProblem] = Field(description="Every refusal, the first among them.")
@@ -47,7 +57,7 @@ class Problem(BaseModel):
 
 def problem_of_error(request: Request, error: Exception) -> Response:
     """The one place where the API tells of an error."""
-    status, refusals = _told(error)
+    status, refusals = _problem_facts(error)
     first = refusals[0]
     problem = Problem(
         type="about:blank",
@@ -57,7 +67,9 @@ def problem_of_error(request: Request, error: Exception) -> Response:
         detail=first.message,
         fix=first.fix,
         errors=[
-            FieldProblem(field=refusal.field, code=refusal.code, message=refusal.message, fix=refusal.fix)
+            FieldProblem(
+                field=refusal.field, code=refusal.code, message=refusal.message, fix=refusal.fix
+            )
             for refusal in refusals
         ],
     )
@@ -65,7 +77,7 @@ def problem_of_error(request: Request, error: Exception) -> Response:
     return JSONResponse(problem.model_dump(), status, media_type=MEDIA, headers=dict(headers or {}))
 
 
-def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
+def _problem_facts(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, NoToken):
         return 401, error.refusals
     if isinstance(error, NotFound):
@@ -85,7 +97,9 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         return 422, (unstorable(),)
     reference = secrets.token_hex(4)
     log.exception("Reference %s", reference, exc_info=error)
-    return 500, (Refusal("bug", f"Something broke on our side. Reference {reference}.", "Try again."),)
+    return 500, (
+        Refusal("bug", f"Something broke on our side. Reference {reference}.", "Try again."),
+    )
 
 
 def _invalid(entry: dict[str, Any]) -> Refusal:

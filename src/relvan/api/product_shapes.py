@@ -8,7 +8,15 @@ from pydantic import Field
 
 from relvan.api.shapes import MOST_INT, Amount, Shape, amount_of, minor
 from relvan.core.catalogue.attributes import PARTED_BY
-from relvan.core.catalogue.product import AliasFacts, CasePack, Part, ProductDraft, ProductKind, Size, Trait
+from relvan.core.catalogue.product import (
+    AliasFacts,
+    CasePack,
+    Part,
+    ProductDraft,
+    ProductKind,
+    Size,
+    Trait,
+)
 from relvan.core.refusal import refuse
 from relvan.services.catalogue.read import ProductView
 
@@ -28,8 +36,8 @@ class SizeShape(Shape):
 
 
 class PictureShape(Shape):
-    """A picture: one that is there, by its SHA-256, or a new one as base64 in `content`; `role` main, further or
-    description."""
+    """A picture: one that is there, by its SHA-256, or a new one as base64 in `content`; `role`
+    main, further or description."""
 
     sha: str | None = None
     width: int | None = None
@@ -41,11 +49,18 @@ class PictureShape(Shape):
         """The bytes of a new picture."""
         text = (self.content or "").rpartition(",")[2]
         if len(text) > most_mb * 1_400_000:
-            raise refuse("too-large", f"“Picture” must have at most {most_mb} MB.", "Save it smaller.", "pictures")
+            raise refuse(
+                "too-large",
+                f"“Picture” must have at most {most_mb} MB.",
+                "Save it smaller.",
+                "pictures",
+            )
         try:
             return base64.b64decode(text, validate=True)
         except ValueError:
-            raise refuse("form", "“Picture” must be base64.", "Or send it as a file.", "pictures") from None
+            raise refuse(
+                "form", "“Picture” must be base64.", "Or send it as a file.", "pictures"
+            ) from None
 
 
 class PartShape(Shape):
@@ -128,27 +143,47 @@ class ProductChange(Shape):
     ) -> ProductDraft:
         """The whole product after the change; `before` is empty for a new one.
 
-        `whole` is what is told of it, with what its family lends: what is sent back as it was told stays lent.
+        `whole` is what is told of it, with what its family lends: what is sent back as it was told
+        stays lent.
         """
         start = before or ProductDraft(sku="", title="")
-        values: dict[str, Any] = {name: getattr(start, name) for name in ProductDraft.__dataclass_fields__}
+        values: dict[str, Any] = {
+            name: getattr(start, name) for name in ProductDraft.__dataclass_fields__
+        }
         for name in self.model_fields_set - READ_ONLY:
             values |= self._value(name, currencies)
-        if self.family and "kind" not in self.model_fields_set and values["kind"] == ProductKind.SINGLE:
+        if (
+            self.family
+            and "kind" not in self.model_fields_set
+            and values["kind"] == ProductKind.SINGLE
+        ):
             values["kind"] = ProductKind.VARIANT
         if values["kind"] != ProductKind.VARIANT:
             values |= {"family": "", "traits": {}} if "family" not in self.model_fields_set else {}
         if values["kind"] == ProductKind.FAMILY:
             values["traits"] = {}
         if before is not None and whole is not None:
-            values |= {name: getattr(before, name) for name in _LENDABLE if values[name] == getattr(whole, name)}
-        if before is None and values["kind"] == ProductKind.VARIANT and "tax_code" not in self.model_fields_set:
+            values |= {
+                name: getattr(before, name)
+                for name in _LENDABLE
+                if values[name] == getattr(whole, name)
+            }
+        if (
+            before is None
+            and values["kind"] == ProductKind.VARIANT
+            and "tax_code" not in self.model_fields_set
+        ):
             values["tax_code"] = ""
         return ProductDraft(**values)
 
     def new_pictures(self, most_mb: int) -> list[tuple[bytes, str]]:
-        """(content, role) of pictures that are sent along; those that are only named are there already."""
-        return [(picture.read(most_mb), picture.role) for picture in self.pictures or () if picture.content is not None]
+        """(content, role) of pictures that are sent along; those that are only named are there
+        already."""
+        return [
+            (picture.read(most_mb), picture.role)
+            for picture in self.pictures or ()
+            if picture.content is not None
+        ]
 
     def _value(self, name: str, currencies: Currencies) -> dict[str, Any]:
         given = getattr(self, name)
@@ -173,7 +208,8 @@ def _kind(given: Any, _: Currencies) -> dict[str, Any]:
 
 
 def _texts(name: str, given: Any) -> dict[str, Any]:
-    """Attributes or traits as text, however JSON says them: yes and no, numbers, lists of choices."""
+    """Attributes or traits as text, however JSON says them: yes and no, numbers, lists of
+    choices."""
     found = {}
     for key, value in (given or {}).items():
         if isinstance(value, bool):
@@ -186,7 +222,9 @@ def _texts(name: str, given: Any) -> dict[str, Any]:
 
 
 def _prices(given: Any, currencies: Currencies) -> dict[str, Any]:
-    return {"prices": {key: _on_list(key, amount, currencies) for key, amount in (given or {}).items()}}
+    return {
+        "prices": {key: _on_list(key, amount, currencies) for key, amount in (given or {}).items()}
+    }
 
 
 def _breaks(given: Any, currencies: Currencies) -> dict[str, Any]:
@@ -205,7 +243,9 @@ def _on_list(key: str, amount: Amount, currencies: Currencies) -> int:
 def _aliases(given: Any, currencies: Currencies) -> dict[str, Any]:
     plain = tuple(alias if isinstance(alias, str) else alias.sku for alias in given or ())
     facts = {
-        alias.sku: AliasFacts(alias.title, alias.picture, _prices(alias.prices, currencies)["prices"])
+        alias.sku: AliasFacts(
+            alias.title, alias.picture, _prices(alias.prices, currencies)["prices"]
+        )
         for alias in given or ()
         if not isinstance(alias, str)
     }
@@ -215,7 +255,11 @@ def _aliases(given: Any, currencies: Currencies) -> dict[str, Any]:
 def _case_pack(given: Any, _: Currencies) -> dict[str, Any]:
     if given is None:
         return {"case_pack": None}
-    return {"case_pack": CasePack(given.quantity, given.weight_g, given.size_mm.size() if given.size_mm else None)}
+    return {
+        "case_pack": CasePack(
+            given.quantity, given.weight_g, given.size_mm.size() if given.size_mm else None
+        )
+    }
 
 
 _SPECIAL: dict[str, Any] = {
@@ -227,8 +271,12 @@ _SPECIAL: dict[str, Any] = {
     "breaks": _breaks,
     "aliases": _aliases,
     "case_pack": _case_pack,
-    "parts": lambda given, _: {"parts": tuple(Part(part.sku, part.quantity) for part in given or ())},
-    "axes": lambda given, _: {"axes": tuple(Trait(axis.name, tuple(axis.values)) for axis in given or ())},
+    "parts": lambda given, _: {
+        "parts": tuple(Part(part.sku, part.quantity) for part in given or ())
+    },
+    "axes": lambda given, _: {
+        "axes": tuple(Trait(axis.name, tuple(axis.values)) for axis in given or ())
+    },
     "gtin": lambda given, _: {"gtin": given or None},
 }
 
@@ -240,8 +288,8 @@ class ManyProducts(Shape):
 
 
 def product_shape(view: ProductView, currencies: Currencies) -> dict[str, Any]:
-    """A product as the API says it. What a variant leaves to its family is said as the family says it; `lent` names
-    these."""
+    """A product as the API says it. What a variant leaves to its family is said as the family says
+    it; `lent` names these."""
     own, draft = view.draft, view.whole
     own_currency = currencies[""]
     pictures = view.pictures or view.lent_pictures
@@ -255,35 +303,62 @@ def product_shape(view: ProductView, currencies: Currencies) -> dict[str, Any]:
         "gtin": draft.gtin,
         "category": draft.category,
         "attributes": dict(draft.attributes),
-        "pictures": [{"sha": p.sha, "width": p.width, "height": p.height, "role": p.role} for p in pictures],
+        "pictures": [
+            {"sha": p.sha, "width": p.width, "height": p.height, "role": p.role} for p in pictures
+        ],
         "weight_g": draft.weight_g,
         "size_mm": _size_shape(draft.size),
         **{name: amount_of(getattr(draft, name), own_currency) for name in AMOUNTS},
-        "prices": {key: amount_of(a, currencies.get(key, own_currency)) for key, a in draft.prices.items()},
+        "prices": {
+            key: amount_of(a, currencies.get(key, own_currency)) for key, a in draft.prices.items()
+        },
         "breaks": {
-            key: {least: amount_of(a, currencies.get(key, own_currency)) for least, a in steps.items()}
+            key: {
+                least: amount_of(a, currencies.get(key, own_currency)) for least, a in steps.items()
+            }
             for key, steps in draft.breaks.items()
         },
         "tax_code": draft.tax_code or "standard",
         "family": draft.family or None,
-        "traits": {trait.name: list(trait.values) for trait in draft.axes} if draft.axes else dict(draft.traits),
+        "traits": {trait.name: list(trait.values) for trait in draft.axes}
+        if draft.axes
+        else dict(draft.traits),
         "axes": [{"name": trait.name, "values": list(trait.values)} for trait in draft.axes],
         "parts": [{"sku": part.sku, "quantity": part.quantity} for part in draft.parts],
         "parts_apart": draft.parts_apart,
         "aliases": list(draft.aliases),
         "case_pack": _case_shape(draft.case_pack),
         **{name: getattr(draft, name) for name in ("hazardous", "fragile", "this_way_up")},
-        **{name: getattr(draft, name) for name in ("origin", "hs_code", "supplier", "minimum_order")},
+        **{
+            name: getattr(draft, name)
+            for name in ("origin", "hs_code", "supplier", "minimum_order")
+        },
         "archived": view.archived,
         "complete": {"asked": view.completeness.asked, "missing": list(view.completeness.missing)},
-        "lent": {"by": draft.family, "fields": [_API_NAMES.get(name, name) for name in lent]} if draft.family else None,
+        "lent": {"by": draft.family, "fields": [_API_NAMES.get(name, name) for name in lent]}
+        if draft.family
+        else None,
     }
 
 
 _LENDABLE = (
-    "brand", "description", "category", "attributes", "weight_g", "size", "prices", "breaks", "tax_code", "origin",
-    "hs_code", "supplier", "minimum_order", "hazardous", "fragile", "this_way_up",
-)  # fmt: skip
+    "brand",
+    "description",
+    "category",
+    "attributes",
+    "weight_g",
+    "size",
+    "prices",
+    "breaks",
+    "tax_code",
+    "origin",
+    "hs_code",
+    "supplier",
+    "minimum_order",
+    "hazardous",
+    "fragile",
+    "this_way_up",
+)
 _API_NAMES = {"size": "size_mm"}
 
 

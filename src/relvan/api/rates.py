@@ -17,7 +17,8 @@ router = api_router(tags=["prices"])
 
 
 class RateShape(Shape):
-    """One of `source` is `rate` (decimal text) of `target`, `since` a day; today when it is left out."""
+    """One of `source` is `rate` (decimal text) of `target`, `since` a day; today when it is left
+    out."""
 
     source: str = Field(max_length=3)
     target: str = Field(max_length=3)
@@ -39,12 +40,18 @@ def list_rates(by: By) -> dict[str, Any]:
     holding = Rates.on((rate for _, rate in rows), by.workplace.now().date()).known.values()
     return {
         "items": [
-            {"id": key, "source": rate.source, "target": rate.target, "rate": f"{rate.rate:f}",
-             "since": rate.since.isoformat(), "holds": rate in holding}
+            {
+                "id": key,
+                "source": rate.source,
+                "target": rate.target,
+                "rate": f"{rate.rate:f}",
+                "since": rate.since.isoformat(),
+                "holds": rate in holding,
+            }
             for key, rate in rows
         ],
         "next": None,
-    }  # fmt: skip
+    }
 
 
 @router.post("/rates")
@@ -52,7 +59,9 @@ def post_rates(by: By, wish: RatesToKeep) -> dict[str, int]:
     """Keep rates; prices that they touch are worked out again. How many are new or differ."""
     today = by.workplace.now().date()
     rates = [
-        read_rate(today, one.source, one.target, one.rate, one.since.isoformat() if one.since else "")
+        read_rate(
+            today, one.source, one.target, one.rate, one.since.isoformat() if one.since else ""
+        )
         for one in wish.items
     ]
     return {"changed": keep_rates(by.workplace, by.actor, rates)}
@@ -60,9 +69,12 @@ def post_rates(by: By, wish: RatesToKeep) -> dict[str, int]:
 
 @router.post("/rates/foresee")
 def post_rate_foresee(by: By, one: RateShape) -> dict[str, Any]:
-    """What a rate would do to the prices of every channel that it touches, nothing being changed."""
+    """What a rate would do to the prices of every channel that it touches, nothing being
+    changed."""
     today = by.workplace.now().date()
-    rate = read_rate(today, one.source, one.target, one.rate, one.since.isoformat() if one.since else "")
+    rate = read_rate(
+        today, one.source, one.target, one.rate, one.since.isoformat() if one.since else ""
+    )
     found = foresee_rate(by.workplace, by.actor, rate)
     return {"items": [{"channel": name, **foresight_shape(foresight)} for name, foresight in found]}
 

@@ -24,7 +24,7 @@ from relvan.services.catalogue.categories import (
 from relvan.services.catalogue.pictures import arrange_pictures
 from relvan.services.catalogue.read import facts_at, view_product
 from relvan.services.imports.by_address import fetch_pictures
-from relvan.services.prices.lists import Cell, NewPriceList, add_price_list, set_prices
+from relvan.services.prices.lists import NewPriceList, TypedPrice, add_price_list, set_prices
 from relvan.store.categories import attributes, category_rows
 from relvan.store.history import HistoryFilter, HistoryRow, history, product_history
 from relvan.store.prices import price_lists
@@ -33,7 +33,8 @@ router = api_router(tags=["catalogue set-up and history"])
 
 
 class CategoryShape(Shape):
-    """A category by its path; `to` renames or moves it, `asks` says which attributes it asks for."""
+    """A category by its path; `to` renames or moves it, `asks` says which attributes it asks
+    for."""
 
     path: str
     to: str | None = None
@@ -41,7 +42,8 @@ class CategoryShape(Shape):
 
 
 class AttributeShape(Shape):
-    """An attribute: text, number, one of, several of, yes/no or date; `was` is the name of the one to change."""
+    """An attribute: text, number, one of, several of, yes/no or date; `was` is the name of the one
+    to change."""
 
     name: str
     kind: Annotated[str, described(AttributeKind)] = "text"
@@ -91,7 +93,11 @@ def get_categories(by: By) -> dict[str, Any]:
     """The whole tree, in order."""
     with by.workplace.database.reading() as session:
         rows = category_rows(session)
-    return {"items": [{"path": row.path, "products": row.products, "asks": dict(row.asks)} for row in rows]}
+    return {
+        "items": [
+            {"path": row.path, "products": row.products, "asks": dict(row.asks)} for row in rows
+        ]
+    }
 
 
 @router.post("/categories", status_code=201)
@@ -120,7 +126,11 @@ def get_attributes(by: By) -> dict[str, Any]:
     """The attributes that are defined."""
     with by.workplace.database.reading() as session:
         found = attributes(session)
-    return {"items": [{"name": a.name, "kind": a.kind, "unit": a.unit, "choices": a.choices} for a in found]}
+    return {
+        "items": [
+            {"name": a.name, "kind": a.kind, "unit": a.unit, "choices": a.choices} for a in found
+        ]
+    }
 
 
 @router.post("/attributes", status_code=201)
@@ -143,7 +153,10 @@ def get_price_lists(by: By) -> dict[str, Any]:
     """All price lists."""
     with by.workplace.database.reading() as session:
         found = price_lists(session)
-    items = [{"key": p.key, "name": p.name, "currency": p.currency, "tax_inside": p.tax_inside} for p in found]
+    items = [
+        {"key": p.key, "name": p.name, "currency": p.currency, "tax_inside": p.tax_inside}
+        for p in found
+    ]
     return {"items": items}
 
 
@@ -157,10 +170,13 @@ def post_price_list(by: By, wish: PriceListShape) -> dict[str, Any]:
 @router.post("/price-lists/{key}/prices")
 def post_prices(by: By, key: str, wish: PriceCells) -> dict[str, Any]:
     """Write many prices of a list; a verdict for each product."""
-    cells = [Cell(cell.sku, key, cell.price, cell.least) for cell in wish.cells]
+    cells = [TypedPrice(cell.sku, key, cell.price, cell.least) for cell in wish.cells]
     verdicts = set_prices(by.workplace, by.actor, cells)
     return {
-        "items": [{"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix} for v in verdicts]
+        "items": [
+            {"sku": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix}
+            for v in verdicts
+        ]
     }
 
 
@@ -170,10 +186,20 @@ def put_pictures(by: By, sku: str, wish: Arranged) -> dict[str, Any]:
     order = []
     for picture in wish.pictures:
         if not picture.sha:
-            raise refuse("missing", "A picture must be named by its sha.", "Read the product first.", "pictures")
+            raise refuse(
+                "missing",
+                "A picture must be named by its sha.",
+                "Read the product first.",
+                "pictures",
+            )
         order.append((picture.sha, picture.role))
     arrange_pictures(by.workplace, by.actor, sku, order)
-    return {"sku": sku, "pictures": [{"sha": p.sha, "role": p.role} for p in view_product(by.workplace, sku).pictures]}
+    return {
+        "sku": sku,
+        "pictures": [
+            {"sha": p.sha, "role": p.role} for p in view_product(by.workplace, sku).pictures
+        ],
+    }
 
 
 @router.post("/products/{sku:path}/pictures/fetch", status_code=202)
@@ -195,7 +221,12 @@ def get_as_of(by: By, sku: str, at: datetime) -> dict[str, Any]:
     """A product's own facts as they were at a time."""
     if at.tzinfo is None:
         raise refuse("form", "“at” must say its zone.", "Like 2026-03-31T12:00:00Z.", "at")
-    return {"sku": sku, "at": at.isoformat(), "facts": facts_at(by.workplace, sku, at), "currencies": currencies_of(by)}
+    return {
+        "sku": sku,
+        "at": at.isoformat(),
+        "facts": facts_at(by.workplace, sku, at),
+        "currencies": currencies_of(by),
+    }
 
 
 @router.get("/history")
@@ -204,11 +235,19 @@ def get_station_history(
 ) -> dict[str, Any]:
     """What was changed on products, newest first."""
     with by.workplace.database.reading() as session:
-        found = product_history(session, HistoryFilter(via=via, job=job), after=after, limit=limit + 1)
+        found = product_history(
+            session, HistoryFilter(via=via, job=job), after=after, limit=limit + 1
+        )
     rows, following = page_of(found, limit, lambda row: row.id)
     return {"items": [{"sku": row.subject, **_entry(row)} for row in rows], "next": following}
 
 
 def _entry(row: HistoryRow) -> dict[str, Any]:
-    return {"at": row.at.isoformat(), "who": row.who, "via": row.via, "deed": row.deed, "job": row.job,
-            "changes": row.changes}  # fmt: skip
+    return {
+        "at": row.at.isoformat(),
+        "who": row.who,
+        "via": row.via,
+        "deed": row.deed,
+        "job": row.job,
+        "changes": row.changes,
+    }

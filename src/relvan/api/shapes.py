@@ -16,8 +16,8 @@ Id = Annotated[int, Field(json_schema_extra={"minimum": 1, "maximum": MOST_ID})]
 
 
 def described(values: Iterable[str]) -> WithJsonSchema:
-    """List the allowed values in the API's description. Other values are not refused here: the service that is called
-    refuses them in its own words."""
+    """List the allowed values in the API's description. Other values are not refused here: the
+    service that is called refuses them in its own words."""
     return WithJsonSchema({"type": "string", "enum": [*map(str, values)]})
 
 

@@ -6,7 +6,7 @@ from fastapi import Header
 
 from relvan.api.desk import By, Limit, api_router, page_of
 from relvan.api.shapes import MovementShape
-from relvan.services.stock.availability import availability
+from relvan.services.listings.availability import availability
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.catalogue import find_product
 from relvan.store.product_list import ProductFilter, product_page
@@ -15,7 +15,7 @@ from relvan.store.stock import StockRow, stock_rows
 router = api_router(tags=["stock"])
 
 
-def _shape(row: StockRow) -> dict[str, Any]:
+def _stock_shape(row: StockRow) -> dict[str, Any]:
     return {
         "sku": row.sku,
         "warehouse": row.warehouse_key,
@@ -33,19 +33,26 @@ def list_stock(by: By, sku: str = "", limit: Limit = 50, after: str = "") -> dic
     with by.workplace.database.reading() as session:
         if sku:
             return {
-                "items": [_shape(row) for row in stock_rows(session, [find_product(session, sku).id])],
+                "items": [
+                    _stock_shape(row)
+                    for row in stock_rows(session, [find_product(session, sku).id])
+                ],
                 "next": None,
             }
         products, following = page_of(
-            product_page(session, ProductFilter(), after=after, limit=limit + 1), limit, lambda row: row.sku.casefold()
+            product_page(session, ProductFilter(), after=after, limit=limit + 1),
+            limit,
+            lambda row: row.sku.casefold(),
         )
         rows = stock_rows(session, [product.id for product in products])
-    return {"items": [_shape(row) for row in rows], "next": following}
+    return {"items": [_stock_shape(row) for row in rows], "next": following}
 
 
 @router.post("/stock/movements", status_code=201)
 def post_movement(
-    by: By, movement: MovementShape, idempotency_key: Annotated[str | None, Header(max_length=200)] = None
+    by: By,
+    movement: MovementShape,
+    idempotency_key: Annotated[str | None, Header(max_length=200)] = None,
 ) -> dict[str, Any]:
     """Write one movement into the ledger: a change, or the number counted."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None

@@ -86,7 +86,10 @@ def movements_asked(
 
 @router.get("/stock/ledger")
 def list_ledger(
-    by: By, wanted: Annotated[LedgerFilter, Depends(movements_asked)], limit: Limit = 50, after: int | None = None
+    by: By,
+    wanted: Annotated[LedgerFilter, Depends(movements_asked)],
+    limit: Limit = 50,
+    after: int | None = None,
 ) -> dict[str, Any]:
     """The ledger, newest first."""
     with by.workplace.database.reading() as session:
@@ -107,21 +110,34 @@ def list_expected(by: By, sku: str = "") -> dict[str, Any]:
     """Receipts that are expected, the soonest first."""
     product = _of(by, sku)
     with by.workplace.database.reading() as session:
-        return {"items": [{**asdict(row), "left": row.left} for row in expected_rows(session, product)], "next": None}
+        return {
+            "items": [{**asdict(row), "left": row.left} for row in expected_rows(session, product)],
+            "next": None,
+        }
 
 
 @router.post("/stock/expected", status_code=201)
 def post_expected(by: By, wish: NewReceipt, idempotency_key: Key = None) -> dict[str, int]:
     """Note that goods are to come."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
-    return {"id": expect_receipt(by.workplace, by.actor, ExpectReceipt(**wish.model_dump(), request_key=key))}
+    return {
+        "id": expect_receipt(
+            by.workplace, by.actor, ExpectReceipt(**wish.model_dump(), request_key=key)
+        )
+    }
 
 
 @router.post("/stock/expected/{receipt}/receive")
-def post_received(by: By, receipt: int, wish: Arrived, idempotency_key: Key = None) -> dict[str, int]:
+def post_received(
+    by: By, receipt: int, wish: Arrived, idempotency_key: Key = None
+) -> dict[str, int]:
     """Take in what has come; how many are still to come."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
-    return {"left": receive_expected(by.workplace, by.actor, receipt, wish.units, shelf=wish.bin, key=key)}
+    return {
+        "left": receive_expected(
+            by.workplace, by.actor, receipt, wish.units, shelf=wish.bin, key=key
+        )
+    }
 
 
 @router.delete("/stock/expected/{receipt}")
@@ -136,21 +152,34 @@ def list_transfers(by: By, sku: str = "") -> dict[str, Any]:
     """What is in transit between warehouses."""
     product = _of(by, sku)
     with by.workplace.database.reading() as session:
-        return {"items": [{**asdict(row), "left": row.left} for row in transfer_rows(session, product)], "next": None}
+        return {
+            "items": [{**asdict(row), "left": row.left} for row in transfer_rows(session, product)],
+            "next": None,
+        }
 
 
 @router.post("/stock/transfers", status_code=201)
 def post_transfer(by: By, wish: NewTransfer, idempotency_key: Key = None) -> dict[str, int]:
     """Send units to another warehouse."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
-    return {"id": send_transfer(by.workplace, by.actor, SendTransfer(**wish.model_dump(), request_key=key))}
+    return {
+        "id": send_transfer(
+            by.workplace, by.actor, SendTransfer(**wish.model_dump(), request_key=key)
+        )
+    }
 
 
 @router.post("/stock/transfers/{transfer}/receive")
-def post_arrived(by: By, transfer: int, wish: Arrived, idempotency_key: Key = None) -> dict[str, int]:
+def post_arrived(
+    by: By, transfer: int, wish: Arrived, idempotency_key: Key = None
+) -> dict[str, int]:
     """Take in what has arrived; how many are still in transit."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
-    return {"left": receive_transfer(by.workplace, by.actor, transfer, wish.units, shelf=wish.bin, key=key)}
+    return {
+        "left": receive_transfer(
+            by.workplace, by.actor, transfer, wish.units, shelf=wish.bin, key=key
+        )
+    }
 
 
 @router.post("/stock/transfers/{transfer}/end")
@@ -161,21 +190,32 @@ def post_end(by: By, transfer: int) -> dict[str, int]:
 
 @router.post("/stock/counts")
 def post_count(by: By, wish: BinCount, idempotency_key: Key = None) -> dict[str, int]:
-    """Write what was counted in a bin, all of it or nothing; how many differ from what was thought to lie there."""
+    """Write what was counted in a bin, all of it or nothing; how many differ from what was thought
+    to lie there."""
     lines = [CountedLine(line.sku, line.counted) for line in wish.lines]
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else by.workplace.new_key()
-    return {"differ": count_bin(by.workplace, by.actor, wish.warehouse, wish.bin, lines, request_key=key)}
+    return {
+        "differ": count_bin(
+            by.workplace, by.actor, wish.warehouse, wish.bin, lines, request_key=key
+        )
+    }
 
 
 @router.get("/stock/outlook")
 def get_outlook(by: By) -> dict[str, Any]:
-    """What runs out when at the present rate of sale, what has not left for 90 days, what all is worth at cost."""
+    """What runs out when at the present rate of sale, what has not left for 90 days, what all is
+    worth at cost."""
     with by.workplace.database.reading() as session:
         found = stock_outlook(session, by.workplace)
     own = by.workplace.settings.currency
     return {
         "runs_out": [
-            {"sku": row.sku, "title": row.title, **asdict(row.outlook), "next_due": row.next_due or None}
+            {
+                "sku": row.sku,
+                "title": row.title,
+                **asdict(row.outlook),
+                "next_due": row.next_due or None,
+            }
             for row in found.runs_out
         ],
         "still": [{**asdict(row), "value": amount_of(row.value, own)} for row in found.still],

@@ -1,4 +1,5 @@
-"""Updates over HTTP: what waits for a channel, how late it hears of sales, what it refused; and drift."""
+"""Updates over HTTP: what waits for a channel, how late it hears of sales, what it refused; and
+drift."""
 
 from typing import Any
 
@@ -17,7 +18,8 @@ router = api_router(tags=["updates"])
 
 @router.get("/channels/{channel}/updates")
 def get_updates(by: By, channel: str) -> dict[str, Any]:
-    """How updates get to a channel: what waits by kind, how late it hears of sales, what it refused of late."""
+    """How updates get to a channel: what waits by kind, how late it hears of sales, what it refused
+    of late."""
     with by.workplace.database.reading() as session:
         key = channel_by_key(session, channel).key
         one = next(found for found in deliveries(session, by.workplace) if found.channel.key == key)
@@ -27,29 +29,43 @@ def get_updates(by: By, channel: str) -> dict[str, Any]:
         "last_heard": one.health.last_ok_at,
         "silent_minutes": one.channel.silent_minutes,
         "waiting": [
-            {"topic": row.topic, "count": row.count, "under_way": row.under_way, "oldest": row.oldest}
+            {
+                "topic": row.topic,
+                "count": row.count,
+                "under_way": row.under_way,
+                "oldest": row.oldest,
+            }
             for row in one.waiting
         ],
         "lag_s": {"updates": one.sales, "half": one.half_s, "p95": one.most_s, "p99": one.worst_s},
         "pulse": [
-            {"since": beat.since, "updates": beat.count, "half": beat.half, "p95": beat.most} for beat in one.beats
+            {"since": beat.since, "updates": beat.count, "half": beat.half, "p95": beat.most}
+            for beat in one.beats
         ],
         "refused": [
-            {"at": row.at, "topic": row.topic, "listing": row.listing_id, "sku": row.sku, "says": row.says,
-             "to_do": to_do}
+            {
+                "at": row.at,
+                "topic": row.topic,
+                "listing": row.listing_id,
+                "sku": row.sku,
+                "says": row.says,
+                "to_do": to_do,
+            }
             for row, to_do in one.refused
         ],
-    }  # fmt: skip
+    }
 
 
 @router.get("/workers")
 def list_workers(by: By) -> dict[str, Any]:
-    """Who delivers and reads: each worker that was seen, of how many channels it takes care, whether it lives."""
+    """Who delivers and reads: each worker that was seen, of how many channels it takes care,
+    whether it lives."""
     with by.workplace.database.reading() as session:
         found = workers_seen(session, by.workplace)
     return {
         "items": [
-            {"name": row.name, "seen_at": row.seen_at, "channels": row.channels, "lives": lives} for row, lives in found
+            {"name": row.name, "seen_at": row.seen_at, "channels": row.channels, "lives": lives}
+            for row, lives in found
         ]
     }
 
@@ -61,15 +77,26 @@ class DriftIds(Shape):
 
 
 @router.get("/drift")
-def list_drift(by: By, channel: str = "", limit: Limit = 50, after: int | None = None) -> dict[str, Any]:
-    """Differences between what channels show and what they last accepted, that wait for a person."""
+def list_drift(
+    by: By, channel: str = "", limit: Limit = 50, after: int | None = None
+) -> dict[str, Any]:
+    """Differences between what channels show and what they last accepted, that wait for a
+    person."""
     with by.workplace.database.reading() as session:
         rows = drift_rows(session, channel=channel, before=after, limit=limit + 1)
     items = [
-        {"id": row.id, "channel": row.channel_key, "listing": row.listing_id, "sku": row.sku, "topic": row.topic,
-         "sent": row.ours, "shown": row.theirs, "seen_at": row.seen_at}
+        {
+            "id": row.id,
+            "channel": row.channel_key,
+            "listing": row.listing_id,
+            "sku": row.sku,
+            "topic": row.topic,
+            "sent": row.ours,
+            "shown": row.theirs,
+            "seen_at": row.seen_at,
+        }
         for row in rows[:limit]
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": rows[limit - 1].id if len(rows) > limit else None}
 
 

@@ -1,9 +1,13 @@
-"""Money: whole minor units with an ISO 4217 code; `Decimal` inside a computation, never a float."""
+"""Money is a whole number of minor units with an ISO 4217 currency code. Computations use `Decimal`
+or whole numbers, never floats."""
 
 import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from functools import lru_cache
+
+from babel.core import get_global
+from babel.numbers import get_currency_precision
 
 from relvan.core.refusal import refuse
 
@@ -15,7 +19,21 @@ AMOUNTS = (
     re.compile(r"(?P<whole>[0-9]{1,3}(?:,[0-9]{3})+)(?:\.(?P<part>[0-9]{1,2}))?"),
     re.compile(r"(?P<whole>[0-9]+)(?P<part>)"),
 )
-MINOR_DIGITS = {"EUR": 2, "CHF": 2, "GBP": 2, "USD": 2, "SEK": 2, "DKK": 2, "NOK": 2, "PLN": 2, "JPY": 0}
+MOST_DIGITS = 2  # of a currency with three, 1.234 would read two ways
+
+
+def _currencies_in_use() -> dict[str, int]:
+    """Returns how many digits follow the point in every currency that is legal tender today, by ISO
+    4217 code. Source: the Unicode Common Locale Data Repository, as Babel ships it."""
+    places = get_global("territory_currencies").values()
+    codes = {
+        code for found in places for code, _, until, tender in found if until is None and tender
+    }
+    digits = {code: get_currency_precision(code) for code in sorted(codes)}
+    return {code: count for code, count in digits.items() if count <= MOST_DIGITS}
+
+
+MINOR_DIGITS = _currencies_in_use()
 
 
 @dataclass(frozen=True, order=True)
@@ -30,12 +48,13 @@ class Money:
 
 
 def round_half_up(value: Decimal) -> int:
-    """Round to whole minor units; a half goes away from zero."""
+    """Rounds to whole minor units; a half is rounded away from zero."""
     return int(value.quantize(Decimal(1), rounding=ROUND_HALF_UP))
 
 
 def part_half_up(amount: int, over: int, under: int) -> int:
-    """`amount * over / under`, rounded half up, in whole numbers; none of them below 0.
+    """Returns `amount * over / under`, rounded half up. All are whole numbers, none of them below
+    0.
 
     >>> part_half_up(2490, 15, 100), part_half_up(150, 1, 100)
     (374, 2)
@@ -44,20 +63,21 @@ def part_half_up(amount: int, over: int, under: int) -> int:
 
 
 def minor_digits(currency: str) -> int:
-    """How many digits follow the point in a currency (2 when it is not known)."""
+    """Returns how many digits follow the point in a currency; 2 when the currency is not known."""
     return MINOR_DIGITS.get(currency, 2)
 
 
 @lru_cache(50_000)  # the same amounts are told again and again
 def as_decimal(amount: int, currency: str) -> Decimal:
-    """Minor units as a decimal number: 2400 EUR -> Decimal("24.00")."""
+    """Returns minor units as a decimal number: 2400 EUR becomes Decimal("24.00")."""
     return Decimal(amount).scaleb(-minor_digits(currency))
 
 
 def parse_amount(text: str, currency: str, field: str = "") -> int:
-    """Read what a person typed ("24", "24.5", "24,50", "1.234,50", "1 234.50") as minor units.
+    """Reads what a person typed ("24", "24.5", "24,50", "1.234,50", "1 234.50") as minor units.
 
-    Refused: anything else, more digits than the currency has, a negative amount, more than 99,999,999.99.
+    Refused are texts of any other form, more digits than the currency has, negative amounts, and
+    amounts above 99,999,999.99.
     """
     digits = minor_digits(currency)
     cleaned = re.sub(r"[ \u00a0']", "", text.strip())
@@ -67,7 +87,9 @@ def parse_amount(text: str, currency: str, field: str = "") -> int:
         raise refuse("amount", f"“{text[:40]}” must be an amount in {currency}.", example, field)
     whole, part = re.sub(r"[.,]", "", found["whole"]), found["part"] or ""
     if len(part) > digits:
-        raise refuse("amount", f"“{text[:40]}” must have at most {digits} decimals.", example, field)
+        raise refuse(
+            "amount", f"“{text[:40]}” must have at most {digits} decimals.", example, field
+        )
     value = int((whole or "0") + part.ljust(digits, "0"))
     if value > MOST_MINOR:
         raise refuse("amount", f"“{text[:40]}” must be at most 99,999,999.99.", example, field)

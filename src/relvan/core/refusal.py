@@ -1,6 +1,6 @@
-"""What a person can mend: a refusal names the thing, says what it must be and what to do.
+"""Refusals: what a person can correct.
 
-One grammar for every message: the thing in quotes, what it must be, what it got, what to do.
+Every message names the thing in quotes, what it must be, and what it was; the fix says what to do.
 """
 
 from collections.abc import Iterable
@@ -11,8 +11,8 @@ from dataclasses import dataclass
 class Refusal:
     """One thing that is not accepted.
 
-    `code` is stable and for machines, `message` says what is wrong, `fix` what to do; `field` names the
-    input it belongs to, or is empty when it belongs to the whole.
+    `code` is stable and for programs, `message` says what is wrong, and `fix` says what to do.
+    `field` names the field that it belongs to, or is empty when it belongs to the whole.
     """
 
     code: str
@@ -22,7 +22,7 @@ class Refusal:
 
 
 class Refused(Exception):
-    """Raised by core and services when a person's wish is not carried out; nothing was changed."""
+    """Raised by core and services when a wish is not carried out; nothing was changed."""
 
     def __init__(self, *refusals: Refusal) -> None:
         super().__init__("; ".join(refusal.message for refusal in refusals))
@@ -30,22 +30,24 @@ class Refused(Exception):
 
     @property
     def first(self) -> Refusal:
-        """The refusal that is told when there is room for one."""
+        """The refusal that is shown when there is room for one."""
         return self.refusals[0]
 
 
 class NotFound(Refused):
-    """The thing named does not exist."""
+    """Raised when the thing that was named does not exist."""
 
 
 class NotAllowed(Refused):
-    """This person may not do that."""
+    """Raised when this person may not do that."""
 
 
 class DatabaseAway(Exception):
-    """The database cannot be reached; it is nobody's mistake, and whoever asked may ask again."""
+    """Raised when the database cannot be reached; the request may be repeated later."""
 
-    refusal = Refusal("away", "The database cannot be reached just now.", "Nothing was half done. Try again soon.")
+    refusal = Refusal(
+        "away", "The database cannot be reached just now.", "Nothing was half done. Try again soon."
+    )
 
     def __str__(self) -> str:
         return f"{self.refusal.message} {self.refusal.fix}"
@@ -56,23 +58,27 @@ UNSTORABLE = (OverflowError, UnicodeEncodeError)
 
 
 def unstorable() -> Refusal:
-    """A number or text that no database could keep."""
-    return Refusal("form", "A number is too large, or a text cannot be written down.", "Correct it and send it again.")
+    """Returns the refusal of a number or text that no database can keep."""
+    return Refusal(
+        "form",
+        "A number is too large, or a text cannot be written down.",
+        "Correct it and send it again.",
+    )
 
 
 def refuse(code: str, message: str, fix: str = "", field: str = "") -> Refused:
-    """A `Refused` of one refusal, ready to raise."""
+    """Returns a `Refused` with one refusal, ready to be raised."""
     return Refused(Refusal(code, message, fix, field))
 
 
 def not_found(thing: str, name: object) -> NotFound:
-    """A `NotFound`, ready to raise."""
+    """Returns a `NotFound`, ready to be raised."""
     fix = "Check the name, or search for it with Ctrl+K."
     return NotFound(Refusal("not-found", f"There is no {thing} “{name}”.", fix))
 
 
 def refuse_if_any(refusals: Iterable[Refusal]) -> None:
-    """Raise all refusals together, so that a person mends them in one go."""
+    """Raises all refusals together, so that a person can correct them in one go."""
     found = tuple(refusals)
     if found:
         raise Refused(*found)

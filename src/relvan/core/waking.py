@@ -1,14 +1,15 @@
 """The kinds of work that wake the worker.
 
-What must happen lies in tables of our own. A signal only lets the worker see it sooner; when a signal is lost, the
-worker finds the work by looking, every `SAFETY_S` seconds at the latest.
+What is to be done is kept in tables. A signal only lets the worker see it sooner; when a signal is
+lost, the worker finds the work by looking, every `SAFETY_S` seconds at the latest.
 """
 
 from enum import StrEnum
 
 
 class Work(StrEnum):
-    """A kind of work. The number that goes with a signal is a channel, a bulk job or a listener; 0 for the others."""
+    """A kind of work. The number that goes with a signal is a channel, a bulk job or a webhook; for
+    other kinds it is 0."""
 
     DELIVER = "deliver"  # updates of a channel wait to be sent
     READ = "read"  # orders of a channel are to be read

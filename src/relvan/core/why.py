@@ -1,4 +1,4 @@
-"""The explanation behind a computed number or state, as a ladder of steps.
+"""The explanation behind a computed number or state, as a list of steps.
 
 A decision in `core` returns its `Why`; the screen, the API and the tests read the same object.
 """
@@ -8,9 +8,9 @@ from typing import NamedTuple
 
 
 class WhyStep(NamedTuple):
-    """One rung: what is looked at, its value as text, and what made it so.
+    """One step: what was considered, its value as text, and what led to it.
 
-    `place` names where it can be changed, as a path of the application, or is empty.
+    `place` is the path of the page where it can be changed, or empty.
     """
 
     label: str
@@ -21,14 +21,14 @@ class WhyStep(NamedTuple):
 
 @dataclass(frozen=True)
 class Why:
-    """The whole ladder, from what was known to what follows."""
+    """All steps, from what was known to the result."""
 
     steps: tuple[WhyStep, ...] = ()
 
     def then(self, label: str, value: object, detail: str = "", place: str = "") -> "Why":
-        """A ladder one rung longer."""
+        """Returns the explanation with one more step."""
         return Why((*self.steps, WhyStep(label, str(value), detail, place)))
 
     def as_dicts(self) -> list[dict[str, str]]:
-        """The steps as plain data: `[{label, value, detail, place}]`."""
+        """Returns the steps as plain data: `[{label, value, detail, place}]`."""
         return [step._asdict() for step in self.steps]

@@ -1,1 +1,2 @@
-"""The demo scenario: Quillmoss, a small firm that makes and sells things for growing plants indoors. All made up."""
+"""The demo scenario: Quillmoss, a small firm that makes and sells things for growing plants
+indoors. All made up."""

@@ -1,4 +1,5 @@
-"""Draws the pictures of the demo's goods: plain shapes on paper, 800 x 800 pixels, always the same."""
+"""Draws the pictures of the demo's goods: plain shapes on paper, 800 x 800 pixels, always the
+same."""
 
 import io
 

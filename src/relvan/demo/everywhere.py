@@ -1,4 +1,5 @@
-"""Quillmoss on all four channels: layers, families' pages, the shared catalogue, and what was there before."""
+"""Quillmoss on all four channels: layers, families' pages, the shared catalogue, and what was there
+before."""
 
 import hashlib
 import io
@@ -13,11 +14,11 @@ from relvan.core.listings.likeness import SURE
 from relvan.core.listings.translating import Translation, TranslationKind
 from relvan.demo.drawings import draw
 from relvan.demo.range import families
+from relvan.services.bulk.work import work_next
 from relvan.services.channels.connect import ConnectChannel, connect_channel
-from relvan.services.jobs.work import work_next
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.findings import read_findings
-from relvan.services.listings.layers import keep_set, make_layer, use_layers
+from relvan.services.listings.layers import LayerWish, keep_set, make_layer, use_layers
 from relvan.services.listings.pages import choose_pages, look_for_pages
 from relvan.services.listings.publish import publish_listings
 from relvan.services.listings.translations import set_translations
@@ -28,38 +29,97 @@ from relvan.store.listing_list import ListingFilter, listing_page
 from relvan.store.pages import page_rows
 from relvan.store.product_list import ProductFilter, product_page
 
-SHELF_OF = {"Pots / Saucers": "hg-saucers", "Pots / Hanging": "hg-hanging", "Pots / Planters": "hg-window-boxes",
-            "Seeds": "hg-herbs", "Soil": "hg-soil", "Watering": "hg-cans", "Care": "hg-labels"}  # fmt: skip
-ON_HAGGLET = ("SA", "PL", "WC", "LB", "SE-ROCK-F", "SE-SORR-F", "SE-THYM-F", "SE-SAGE-F", "SE-OREG-F", "SE-FENN-F",
-              "SE-LOVA-F", "SE-MARJ-F", "SE-TARR-F", "SE-CRES-F", "SE-NAST-F", "SE-VIOL-F", "MI", "TR")  # fmt: skip
+SHELF_OF = {
+    "Pots / Saucers": "hg-saucers",
+    "Pots / Hanging": "hg-hanging",
+    "Pots / Planters": "hg-window-boxes",
+    "Seeds": "hg-herbs",
+    "Soil": "hg-soil",
+    "Watering": "hg-cans",
+    "Care": "hg-labels",
+}
+ON_HAGGLET = (
+    "SA",
+    "PL",
+    "WC",
+    "LB",
+    "SE-ROCK-F",
+    "SE-SORR-F",
+    "SE-THYM-F",
+    "SE-SAGE-F",
+    "SE-OREG-F",
+    "SE-FENN-F",
+    "SE-LOVA-F",
+    "SE-MARJ-F",
+    "SE-TARR-F",
+    "SE-CRES-F",
+    "SE-NAST-F",
+    "SE-VIOL-F",
+    "MI",
+    "TR",
+)
 REFUSED_FAMILY = "HP"
-ON_CORVELLO = ("PT", "TL-TROWEL", "TL-SNIPS", "TL-SIEVE", "WA-CAN-1", "WA-CAN-3", "WA-MIST", "CA-FEED", "CA-SOAP",
-               "SO-POT-20", "SO-SEED-10", "WA-TRAY", "TL-SCOOP", "CA-LABEL", "WA-WICK", "TL-RAKE")  # fmt: skip
+ON_CORVELLO = (
+    "PT",
+    "TL-TROWEL",
+    "TL-SNIPS",
+    "TL-SIEVE",
+    "WA-CAN-1",
+    "WA-CAN-3",
+    "WA-MIST",
+    "CA-FEED",
+    "CA-SOAP",
+    "SO-POT-20",
+    "SO-SEED-10",
+    "WA-TRAY",
+    "TL-SCOOP",
+    "CA-LABEL",
+    "WA-WICK",
+    "TL-RAKE",
+)
 LEFT_OPEN = 9  # of the drafts there: they wait for a page
 STILL_BEHIND = 6  # of those that got a new layer
 # what somebody put up by hand before: (code, title, cents)
 BY_HAND = (
-    ("", "Wall hook to hang pots on", 1390), ("OLD-77", "Jute twine, a ball of 60 m", 590),
-    ("", "Potting soil free of peat, 50 l", 2590), ("KB-12", "Dill in a seed tin", 420),
-    ("", "Salad leaves, mixed, in a tin", 420), ("X-1", "Compost for seeds, 40 l", 2190),
-    ("", "Bird feeder of larch", 2150), ("", "Set of herbs to start with", 2990),
-    ("GIFT-9", "Terrarium jar, cork lid", 2690), ("", "Dwarf aubergine in a seed tin", 420),
-    ("KB-3", "Chervil in a seed tin", 420), ("", "Chervil, bag to refill", 290),
-    ("KB-8", "Chard, mixed stems, in a tin", 420), ("", "Cucumber for pots, tin of seed", 420),
-    ("", "Lemon balm in a seed tin", 420), ("KB-21", "Lemon balm, refill", 290),
-    ("", "Mustard leaf in a seed tin", 420), ("", "Flat leaf parsley, seed tin", 420),
-    ("KB-30", "Sweet pepper in a seed tin", 450), ("", "Spinach, small leaves, in a tin", 420),
-    ("", "Alpine strawberry, seed tin", 450), ("KB-33", "Tomato 'Window Red' in a tin", 420),
-    ("SET-1", "Balcony set, soil included", 5490), ("", "Set for leaf care", 2890),
-    ("", "Chilli set in a box", 2490), ("SET-4", "Gift box for a gardener", 4990),
-    ("", "Set for an orchid", 3290), ("", "Two pots, 18 cm, as a pair", 4290),
-    ("SET-7", "Salad set for the window", 2690), ("", "Set for sowing", 3190),
-    ("", "Strawberry set with a pot", 3490), ("SET-9", "Tomato set, in a box", 3390),
+    ("", "Wall hook to hang pots on", 1390),
+    ("OLD-77", "Jute twine, a ball of 60 m", 590),
+    ("", "Potting soil free of peat, 50 l", 2590),
+    ("KB-12", "Dill in a seed tin", 420),
+    ("", "Salad leaves, mixed, in a tin", 420),
+    ("X-1", "Compost for seeds, 40 l", 2190),
+    ("", "Bird feeder of larch", 2150),
+    ("", "Set of herbs to start with", 2990),
+    ("GIFT-9", "Terrarium jar, cork lid", 2690),
+    ("", "Dwarf aubergine in a seed tin", 420),
+    ("KB-3", "Chervil in a seed tin", 420),
+    ("", "Chervil, bag to refill", 290),
+    ("KB-8", "Chard, mixed stems, in a tin", 420),
+    ("", "Cucumber for pots, tin of seed", 420),
+    ("", "Lemon balm in a seed tin", 420),
+    ("KB-21", "Lemon balm, refill", 290),
+    ("", "Mustard leaf in a seed tin", 420),
+    ("", "Flat leaf parsley, seed tin", 420),
+    ("KB-30", "Sweet pepper in a seed tin", 450),
+    ("", "Spinach, small leaves, in a tin", 420),
+    ("", "Alpine strawberry, seed tin", 450),
+    ("KB-33", "Tomato 'Window Red' in a tin", 420),
+    ("SET-1", "Balcony set, soil included", 5490),
+    ("", "Set for leaf care", 2890),
+    ("", "Chilli set in a box", 2490),
+    ("SET-4", "Gift box for a gardener", 4990),
+    ("", "Set for an orchid", 3290),
+    ("", "Two pots, 18 cm, as a pair", 4290),
+    ("SET-7", "Salad set for the window", 2690),
+    ("", "Set for sowing", 3190),
+    ("", "Strawberry set with a pot", 3490),
+    ("SET-9", "Tomato set, in a box", 3390),
     ("", "Three pots of 14 cm", 4790),
-)  # fmt: skip
+)
 
 
-def list_everywhere(workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]) -> None:
+def list_everywhere(
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+) -> None:
     """Layers and families on Hagglet, a catalogue and offers on Corvello, findings on both."""
     _layers(workplace, owner)
     _families_on_hagglet(workplace, owner)
@@ -69,22 +129,34 @@ def list_everywhere(workplace: Workplace, owner: Actor, world: httpx.Client, set
 
 
 def _layers(workplace: Workplace, owner: Actor) -> None:
-    tracked = {"dispatch_days": "2", "delivery": "Tracked, packed in straw paper. Two to four working days."}
-    parcels = make_layer(workplace, owner, "hagglet", "delivery", "Tracked parcels", tracked)
-    heavy = {"dispatch_days": "4", "delivery": "By two people to the kerb. Four to eight working days."}
-    pallets = make_layer(workplace, owner, "hagglet", "delivery", "Heavy goods", heavy)
+    tracked = {
+        "dispatch_days": "2",
+        "delivery": "Tracked, packed in straw paper. Two to four working days.",
+    }
+    parcels = make_layer(
+        workplace, owner, LayerWish("hagglet", "delivery", "Tracked parcels", tracked)
+    )
+    heavy = {
+        "dispatch_days": "4",
+        "delivery": "By two people to the kerb. Four to eight working days.",
+    }
+    pallets = make_layer(workplace, owner, LayerWish("hagglet", "delivery", "Heavy goods", heavy))
     kind = {"returns": "Within 60 days, unused; we send the label."}
-    returns = make_layer(workplace, owner, "hagglet", "returns", "Sixty days", kind)
+    returns = make_layer(workplace, owner, LayerWish("hagglet", "returns", "Sixty days", kind))
     keep_set(workplace, owner, "hagglet", "Small goods", {"delivery": parcels, "returns": returns})
     keep_set(workplace, owner, "hagglet", "Bags of soil", {"delivery": pallets, "returns": returns})
     dearer: dict[str, Any] = {"price_steps": [{"kind": "percent", "percent": "12"}]}
-    make_layer(workplace, owner, "hagglet", "price", "Fragile, twelve more", dearer)
+    make_layer(workplace, owner, LayerWish("hagglet", "price", "Fragile, twelve more", dearer))
     with workplace.database.reading() as session:
         rows = listing_page(session, ListingFilter(channel="hagglet"), limit=500)
     soil = [row.id for row in rows if row.sku.startswith("SO-")]
-    use_layers(workplace, owner, [row.id for row in rows if row.id not in soil], {"delivery": parcels})
+    use_layers(
+        workplace, owner, [row.id for row in rows if row.id not in soil], {"delivery": parcels}
+    )
     use_layers(workplace, owner, soil, {"delivery": pallets})
-    publish_listings(workplace, owner, [row.id for row in rows if row.state == "live"][STILL_BEHIND:])
+    publish_listings(
+        workplace, owner, [row.id for row in rows if row.state == "live"][STILL_BEHIND:]
+    )
 
 
 def _families_on_hagglet(workplace: Workplace, owner: Actor) -> None:
@@ -94,7 +166,13 @@ def _families_on_hagglet(workplace: Workplace, owner: Actor) -> None:
         ids = draft_listings(workplace, owner, "hagglet", [sku]).listing_ids
         material = str(family.shared.get("attribute material", ""))
         own = {"shelf": SHELF_OF.get(family.category, "hg-other")}
-        own |= {"sowing": "either"} if family.category == "Seeds" else {"material": material} if material else {}
+        own |= (
+            {"sowing": "either"}
+            if family.category == "Seeds"
+            else {"material": material}
+            if material
+            else {}
+        )
         if sku == REFUSED_FAMILY:
             own["heading"] = f"{family.title}, no counterfeit"
         change_listings(workplace, owner, ids[:1], own)
@@ -110,11 +188,21 @@ def _layer_ids(session: Any, name: str) -> list[int]:
     return [line.id for line in layer_lines(session) if line.name == name]
 
 
-def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]) -> None:
+def _corvello(
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+) -> None:
     there = world.get("/world").json()["standins"]["corvello"]
-    connect_channel(workplace, owner, ConnectChannel("corvello", there["seller_api"], there["token"]))
-    wording = {"title": "{{ product.title }}{% if product.brand %} by {{ product.brand }}{% endif %}"}
-    make_layer(workplace, owner, "corvello", "wording", "Title and maker", wording, standing_for="")
+    connect_channel(
+        workplace, owner, ConnectChannel("corvello", there["seller_api"], there["token"])
+    )
+    wording = {
+        "title": "{{ product.title }}{% if product.brand %} by {{ product.brand }}{% endif %}"
+    }
+    make_layer(
+        workplace,
+        owner,
+        LayerWish("corvello", "wording", "Title and maker", wording, standing_for=""),
+    )
     _fill_catalogue(workplace, world)
     skus = [row.sku for row in _variants(workplace, "PT")] + list(ON_CORVELLO[1:])
     draft_listings(workplace, owner, "corvello", skus)
@@ -125,8 +213,11 @@ def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client, settle: C
         pass
     with workplace.database.reading() as session:
         rows = page_rows(session, channel="corvello", limit=200)
-    sure = {row.listing_id: row.candidates[0]["page"] for row in rows
-            if row.candidates and row.candidates[0]["percent"] >= SURE and row.candidates[0]["sure"]}  # fmt: skip
+    sure = {
+        row.listing_id: row.candidates[0]["page"]
+        for row in rows
+        if row.candidates and row.candidates[0]["percent"] >= SURE and row.candidates[0]["sure"]
+    }
     chosen = dict(list(sure.items())[LEFT_OPEN:])
     chosen[next(iter(sure))] = "CP-000000"  # there is no such page: its hand-in comes back refused
     choose_pages(workplace, owner, chosen)
@@ -141,32 +232,46 @@ def _variants(workplace: Workplace, family: str) -> list[Any]:
 
 def _translate(workplace: Workplace, owner: Actor) -> None:
     ours = {"Celadon": "green", "Ochre": "yellow", "Ink": "blue", "Oat": "white", "Rust": "red"}
-    entries = [Translation(TranslationKind.VALUE, "colour", name, theirs) for name, theirs in ours.items()]
-    entries += [Translation(TranslationKind.VALUE, "material", "beech", "wood"),
-                Translation(TranslationKind.VALUE, "material", "steel", "metal"),
-                Translation(TranslationKind.VALUE, "aisle", "Pots", "cv-101")]  # fmt: skip
+    entries = [
+        Translation(TranslationKind.VALUE, "colour", name, theirs) for name, theirs in ours.items()
+    ]
+    entries += [
+        Translation(TranslationKind.VALUE, "material", "beech", "wood"),
+        Translation(TranslationKind.VALUE, "material", "steel", "metal"),
+        Translation(TranslationKind.VALUE, "aisle", "Pots", "cv-101"),
+    ]
     set_translations(workplace, owner, "corvello", entries)
 
 
 def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
-    """Pages that other sellers made of the same goods, worded their way; some twice, some without a barcode."""
+    """Pages that other sellers made of the same goods, worded their way; some twice, some without a
+    barcode."""
     pages: list[dict[str, Any]] = []
     for number, row in enumerate([*_variants(workplace, "PT"), *_singles(workplace)]):
         words = row.title.split(", ")
         title = ", ".join([words[0], *reversed(words[1:])]) if len(words) > 2 else row.title
         size = re.search(r"\d+ cm", row.title)
-        page = {"title": f"{title} ({row.brand})" if number % 3 else title, "maker": row.brand or "Quillmoss",
-                "gtin": row.gtin if number % 9 else "", "aisle": "cv-101", "text": "Sold by several stalls.",
-                "particulars": {"diameter": size.group()} if size else {},
-                "pictures": [_picture(world, row.sku)]}  # fmt: skip
+        page = {
+            "title": f"{title} ({row.brand})" if number % 3 else title,
+            "maker": row.brand or "Quillmoss",
+            "gtin": row.gtin if number % 9 else "",
+            "aisle": "cv-101",
+            "text": "Sold by several stalls.",
+            "particulars": {"diameter": size.group()} if size else {},
+            "pictures": [_picture(world, row.sku)],
+        }
         pages.append(page)
         if number % 11 == 5:
             pages.append({**page, "title": f"{title}, boxed"})
     world.post("/world/corvello/pages", json={"pages": pages}).raise_for_status()
-    rivals = [{"price": 1590, "shipping": 390, "rating": 4.4, "ratings": 210, "sent_by": "seller"},
-              {"price": 1749, "shipping": 0, "rating": 4.9, "ratings": 1900, "sent_by": "corvello"}]  # fmt: skip
+    rivals = [
+        {"price": 1590, "shipping": 390, "rating": 4.4, "ratings": 210, "sent_by": "seller"},
+        {"price": 1749, "shipping": 0, "rating": 4.9, "ratings": 1900, "sent_by": "corvello"},
+    ]
     for row in _variants(workplace, "PT")[:8]:
-        world.post("/world/corvello/rivals", json={"gtin": row.gtin, "offers": rivals}).raise_for_status()
+        world.post(
+            "/world/corvello/rivals", json={"gtin": row.gtin, "offers": rivals}
+        ).raise_for_status()
 
 
 def _singles(workplace: Workplace) -> list[Any]:
@@ -193,9 +298,17 @@ def _by_hand(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
     token = world.get("/world").json()["standins"]["hagglet"]["token"]
     photo = _picture(world, "by hand")
     for number, (code, title, price) in enumerate(BY_HAND):
-        body = {"own_code": code, "heading": title, "text": f"{title}. From our garden shed to yours.",
-                "shelf": "hg-other", "condition": "new", "asking": price, "units": 3, "details": {},
-                "photos": [photo]}  # fmt: skip
+        body = {
+            "own_code": code,
+            "heading": title,
+            "text": f"{title}. From our garden shed to yours.",
+            "shelf": "hg-other",
+            "condition": "new",
+            "asking": price,
+            "units": 3,
+            "details": {},
+            "photos": [photo],
+        }
         head = {"Authorization": f"Token {token}", "Request-Id": f"before-{number}"}
         world.post("/hagglet/seller/notices", json=body, headers=head).raise_for_status()
     read_findings(workplace, owner, "hagglet")

@@ -1,9 +1,11 @@
-"""Puts the rest of the range into the demo: attributes, price lists, families, kits, services, files to try."""
+"""Puts the rest of the range into the demo: attributes, price lists, families, kits, services,
+files to try."""
 
 from collections.abc import Callable
 from pathlib import Path
 
 from relvan.core.catalogue.facts import Facts, draft_from
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductDraft
 from relvan.demo.drawings import draw
 from relvan.demo.goods import LIST
@@ -38,7 +40,12 @@ def furnish(workplace: Workplace, owner: Actor, move: Move) -> None:
 
 
 def _family(workplace: Workplace, owner: Actor, family: Family, move: Move) -> None:
-    shared = {"category": family.category, "brand": "Quillmoss", "description": family.description, **family.shared}
+    shared = {
+        "category": family.category,
+        "brand": "Quillmoss",
+        "description": family.description,
+        **family.shared,
+    }
     first = {member.sku: member.traits for member in family.members if member.draft is None}
     made = [member for member in family.members if member.draft is not None]
     head = NewFamily(family.sku, family.title, family.axes, shared)
@@ -61,7 +68,13 @@ def _family(workplace: Workplace, owner: Actor, family: Family, move: Move) -> N
 
 def _head(family: NewFamily) -> ProductDraft:
     axes = [[trait.name, list(trait.values)] for trait in family.axes]
-    facts: Facts = {"sku": family.sku, "title": family.title, "kind": "family", "axes": axes, **family.shared}
+    facts: Facts = {
+        "sku": family.sku,
+        "title": family.title,
+        "kind": "family",
+        "axes": axes,
+        **family.shared,
+    }
     return draft_from(facts)
 
 
@@ -79,10 +92,18 @@ def _price_lists(workplace: Workplace, owner: Actor) -> None:
             price = member.draft.prices[LIST] if member.draft else None
             if price:
                 trade = round(price * 0.55)
-                changes.append((member.sku, {f"price {TRADE}": trade, f"break {TRADE} 12": round(trade * 0.92),
-                                             f"break {TRADE} 48": round(trade * 0.86)}))  # fmt: skip
+                changes.append(
+                    (
+                        member.sku,
+                        {
+                            Keyed.PRICE.fact(TRADE): trade,
+                            f"break {TRADE} 12": round(trade * 0.92),
+                            f"break {TRADE} 48": round(trade * 0.86),
+                        },
+                    )
+                )
             if price and family.sku in ("SA", "HP"):
-                changes[-1][1][f"price {CHF}"] = round(price * 1.05 / 5) * 5
+                changes[-1][1][Keyed.PRICE.fact(CHF)] = round(price * 1.05 / 5) * 5
     verdicts = change_facts(workplace, owner, changes)
     assert all(verdict.ok for verdict in verdicts), verdicts
 

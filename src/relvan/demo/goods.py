@@ -16,7 +16,12 @@ GLAZES = {
     "oat": ("OAT", "Oat", "#D9CDB4"),
     "rust": ("RUS", "Rust", "#A85B3C"),
 }
-POT_SIZES = {9: (890, 310, 240), 14: (1690, 720, 520), 18: (2490, 1180, 810), 24: (3990, 2350, 1390)}
+POT_SIZES = {
+    9: (890, 310, 240),
+    14: (1690, 720, 520),
+    18: (2490, 1180, 810),
+    24: (3990, 2350, 1390),
+}
 
 # SKU, title, price, cost, grams, (length, width, height), material, how it is drawn
 TOOLS = (
@@ -114,11 +119,18 @@ def _tools(dice: random.Random) -> list[Good]:
     found = []
     for sku, title, price, cost, grams, sides, material, shape in TOOLS:
         draft = ProductDraft(
-            sku=sku, title=title, brand="Quillmoss", category="Tools",
+            sku=sku,
+            title=title,
+            brand="Quillmoss",
+            category="Tools",
             description=f"{title}. Made to be used every day and mended when it wears.",
             attributes={"material": material} if sku != "TL-RAKE" else {},
-            weight_g=grams, size=Size(*sides), cost=cost, floor=round(cost * 1.4), prices={LIST: price},
-        )  # fmt: skip
+            weight_g=grams,
+            size=Size(*sides),
+            cost=cost,
+            floor=round(cost * 1.4),
+            prices={LIST: price},
+        )
         found.append(Good(draft, shape, "#8A7B5C", "millrace", dice.randint(5, 30)))
     return found
 
@@ -127,10 +139,19 @@ def _soils(dice: random.Random) -> list[Good]:
     found = []
     for sku, title, price, cost, grams, sides in SOILS:
         draft = ProductDraft(
-            sku=sku, title=title, brand="Quillmoss", category="Soil",
-            description=f"{title}. Mixed in small lots, without peat." if sku != "SO-BARK-15" else "",
-            weight_g=grams, size=Size(*sides), cost=cost, floor=round(cost * 1.3), prices={LIST: price},
-        )  # fmt: skip
+            sku=sku,
+            title=title,
+            brand="Quillmoss",
+            category="Soil",
+            description=f"{title}. Mixed in small lots, without peat."
+            if sku != "SO-BARK-15"
+            else "",
+            weight_g=grams,
+            size=Size(*sides),
+            cost=cost,
+            floor=round(cost * 1.3),
+            prices={LIST: price},
+        )
         found.append(Good(draft, "sack", "#7C5B3F", "yard", dice.randint(10, 60)))
     return found
 
@@ -139,10 +160,17 @@ def _seeds(dice: random.Random) -> list[Good]:
     found = []
     for sku, title, price, cost in SEEDS:
         draft = ProductDraft(
-            sku=sku, title=title, brand="Quillmoss", category="Seeds",
+            sku=sku,
+            title=title,
+            brand="Quillmoss",
+            category="Seeds",
             description=f"{title}, enough for two window boxes. Sow from February indoors.",
-            weight_g=55, size=Size(75, 75, 30), cost=cost, floor=round(cost * 1.5), prices={LIST: price},
-        )  # fmt: skip
+            weight_g=55,
+            size=Size(75, 75, 30),
+            cost=cost,
+            floor=round(cost * 1.5),
+            prices={LIST: price},
+        )
         found.append(Good(draft, "tin", "#5E7F62", "millrace", dice.randint(20, 90)))
     return found
 
@@ -152,12 +180,19 @@ def _others(dice: random.Random) -> list[Good]:
     for category, rows in (("Watering", WATER), ("Care", CARE)):
         for sku, title, price, cost, grams, sides, material, shape in rows:
             draft = ProductDraft(
-                sku=sku, title=title, brand="Quillmoss", category=category,
+                sku=sku,
+                title=title,
+                brand="Quillmoss",
+                category=category,
                 description=f"{title}. For plants that live indoors.",
-                attributes={"material": material}, weight_g=grams if sku != "CA-HOOK" else None,
-                size=Size(*sides), cost=cost, floor=round(cost * 1.5), prices={LIST: price},
+                attributes={"material": material},
+                weight_g=grams if sku != "CA-HOOK" else None,
+                size=Size(*sides),
+                cost=cost,
+                floor=round(cost * 1.5),
+                prices={LIST: price},
                 aliases=("OLD-4471",) if sku == "WA-CAN-1" else (),
-            )  # fmt: skip
+            )
             found.append(Good(draft, shape, "#6F8793", "millrace", dice.randint(4, 35)))
     return found
 

@@ -1,4 +1,5 @@
-"""The demo's prices and stock: what is on sale and to come, nearer policies, prices that moved, one that drifted."""
+"""The demo's prices and stock: what is on sale and to come, nearer policies, prices that moved, one
+that drifted."""
 
 from collections.abc import Callable
 from datetime import timedelta
@@ -17,37 +18,55 @@ from relvan.store.channels import channel_by_key
 
 def move_prices(workplace: Workplace, owner: Actor, settle: Callable[[], None]) -> None:
     """Steps that follow each channel's fees, and a list price that has gone up twice."""
-    steps = [{"kind": "percent", "percent": "4"}, {"kind": "ending", "endings": [99, 49], "direction": "nearest"}]
+    steps = [
+        {"kind": "percent", "percent": "4"},
+        {"kind": "ending", "endings": [99, 49], "direction": "nearest"},
+    ]
     change_channel(workplace, owner, "hagglet", {"price_steps": steps})
     set_list_price(workplace, owner, "PT-14-INK", "retail", 1790)
     settle()
 
 
-def keep_in_step(workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]) -> None:
+def keep_in_step(
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+) -> None:
     """All that the stations of stock and prices show besides the everyday."""
     now = workplace.now()
     today = now.date()
     for sku, place, units, days, note in (
-        ("PT-24-RUS", "millrace", 24, -2, "kiln firing of last week"), ("WA-MISTB", "millrace", 60, 9, "PO 2291"),
-        ("SO-POT-50", "yard", 120, 4, "PO 2304"), ("TL-SNIPS", "millrace", 80, 16, "PO 2299"),
-    ):  # fmt: skip
-        expect_receipt(workplace, owner, ExpectReceipt(sku, place, units, today + timedelta(days=days), note))
-    send_transfer(workplace, owner, SendTransfer("PT-18-CEL", "millrace", "yard", 4, note="for the shelf at the door"))
+        ("PT-24-RUS", "millrace", 24, -2, "kiln firing of last week"),
+        ("WA-MISTB", "millrace", 60, 9, "PO 2291"),
+        ("SO-POT-50", "yard", 120, 4, "PO 2304"),
+        ("TL-SNIPS", "millrace", 80, 16, "PO 2299"),
+    ):
+        expect_receipt(
+            workplace, owner, ExpectReceipt(sku, place, units, today + timedelta(days=days), note)
+        )
+    send_transfer(
+        workplace,
+        owner,
+        SendTransfer("PT-18-CEL", "millrace", "yard", 4, note="for the shelf at the door"),
+    )
     sales = (("PT-14-OCH", 1390, -1, 6), ("TL-TROWEL", 1090, -2, 3), ("CA-FEED", 790, 5, 12))
     for sku, amount, begins, ends in sales:
         window = (now + timedelta(days=begins), now + timedelta(days=ends))
         plan_sale(workplace, owner, PlanSale(sku, "retail", amount, *window))
     set_policy(workplace, owner, "hagglet", "category", "Soil", {"cap": 10})
     set_policy(workplace, owner, "ownshop", "product", "PT-24-INK", {"share": 50, "least": 2})
-    change_channel(workplace, owner, "corvello", {"stock_policy": {"risk": "0.001"}, "delivery_cost": 390})
+    change_channel(
+        workplace, owner, "corvello", {"stock_policy": {"risk": "0.001"}, "delivery_cost": 390}
+    )
     set_floor(workplace, owner, "TL-TROWEL", 1150)
     set_list_price(workplace, owner, "PT-14-INK", "retail", 1890)
     settle()
     _drift(workplace, owner, world, settle)
 
 
-def _drift(workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]) -> None:
-    """Somebody changed a price in the shop's own administration; prices there are not told again by themselves."""
+def _drift(
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+) -> None:
+    """Somebody changed a price in the shop's own administration; prices there are not told again by
+    themselves."""
     change_channel(workplace, owner, "ownshop", {"mends": ["quantity"]})
     there = world.get("/world").json()["standins"]["ownshop"]
     head = {"Authorization": f"Bearer {there['token']}"}

@@ -43,8 +43,9 @@ ASKS = {
 
 
 @dataclass(frozen=True)
-class Member:
-    """A variant to be: made new, or taken from the first goods when `made` is false; how it is drawn, what lies."""
+class DemoVariant:
+    """A variant to be: made new, or taken from the first goods when `made` is false; how it is
+    drawn, what lies."""
 
     sku: str
     traits: dict[str, str]
@@ -64,7 +65,7 @@ class Family:
     traits: tuple[str, ...]
     category: str
     description: str
-    members: tuple[Member, ...]
+    members: tuple[DemoVariant, ...]
     shape: str = ""
     colour: str = ""
     shared: dict[str, object] = field(default_factory=dict)
@@ -73,12 +74,14 @@ class Family:
     def axes(self) -> tuple[Trait, ...]:
         """The traits with the values of the members, in their order."""
         return tuple(
-            Trait(name, tuple(dict.fromkeys(member.traits[name] for member in self.members))) for name in self.traits
+            Trait(name, tuple(dict.fromkeys(member.traits[name] for member in self.members)))
+            for name in self.traits
         )
 
 
 class Numbers:
-    """Barcode numbers from the range that GS1 leaves to each firm's own use, one after the other."""
+    """Barcode numbers from the range that GS1 leaves to each firm's own use, one after the
+    other."""
 
     def __init__(self) -> None:
         self.next = 60_000
@@ -97,12 +100,15 @@ def families() -> list[Family]:
         *_glazed(dice, numbers),
         *_tools(dice, numbers),
         *_seeds(dice, numbers),
+        *_more_seeds(dice, numbers),
         *_volumes(dice, numbers),
         *_colours(dice, numbers),
     ]
 
 
-def _variant(sku: str, title: str, price: int, cost: int, grams: int, numbers: Numbers, **more: object) -> ProductDraft:
+def _variant(
+    sku: str, title: str, price: int, cost: int, grams: int, numbers: Numbers, **more: object
+) -> ProductDraft:
     values = {"brand": "", "tax_code": "", **more}
     return ProductDraft(
         sku=sku,
@@ -117,9 +123,34 @@ def _variant(sku: str, title: str, price: int, cost: int, grams: int, numbers: N
     )
 
 
+GLAZED = (
+    (
+        "SA",
+        "Aubrey saucer",
+        "Pots / Saucers",
+        "saucer",
+        {10: (450, 130, 170), 15: (690, 210, 290), 19: (990, 340, 420), 25: (1490, 520, 700)},
+    ),
+    (
+        "HP",
+        "Rill hanging pot",
+        "Pots / Hanging",
+        "hanging",
+        {12: (1990, 640, 480), 16: (2690, 880, 760), 20: (3490, 1190, 1100)},
+    ),
+    (
+        "PL",
+        "Weir planter",
+        "Pots / Planters",
+        "planter",
+        {30: (4490, 1650, 2600), 45: (6490, 2380, 4100)},
+    ),
+)
+
+
 def _glazed(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
     pots = tuple(
-        Member(f"PT-{size:02d}-{code}", {"Glaze": name, "Diameter": f"{size} cm"}, None)
+        DemoVariant(f"PT-{size:02d}-{code}", {"Glaze": name, "Diameter": f"{size} cm"}, None)
         for code, name, _ in GLAZES.values()
         for size in POT_SIZES
     )
@@ -134,23 +165,7 @@ def _glazed(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
         "#9DBFA5",
         {"attribute use": "indoors; balcony", "origin": "IE", "hs_code": "691200", "fragile": True},
     )
-    kinds = (
-        (
-            "SA",
-            "Aubrey saucer",
-            "Pots / Saucers",
-            "saucer",
-            {10: (450, 130, 170), 15: (690, 210, 290), 19: (990, 340, 420), 25: (1490, 520, 700)},
-        ),
-        (
-            "HP",
-            "Rill hanging pot",
-            "Pots / Hanging",
-            "hanging",
-            {12: (1990, 640, 480), 16: (2690, 880, 760), 20: (3490, 1190, 1100)},
-        ),
-        ("PL", "Weir planter", "Pots / Planters", "planter", {30: (4490, 1650, 2600), 45: (6490, 2380, 4100)}),
-    )
+    kinds = GLAZED
     for head, title, category, shape, sizes in kinds:
         members = []
         for code, name, colour in GLAZES.values():
@@ -167,7 +182,9 @@ def _glazed(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
                     size=Size(size * 10, size * 10, 40 if shape == "saucer" else size * 9),
                 )
                 traits = {"Glaze": name, "Diameter" if head != "PL" else "Length": f"{size} cm"}
-                members.append(Member(draft.sku, traits, draft, shape, colour, dice.randint(0, 28)))
+                members.append(
+                    DemoVariant(draft.sku, traits, draft, shape, colour, dice.randint(0, 28))
+                )
         yield Family(
             head,
             title,
@@ -177,7 +194,12 @@ def _glazed(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
             tuple(members),
             shape,
             "#C9973F",
-            {"attribute material": "stoneware", "origin": "IE", "hs_code": "691200", "fragile": True},
+            {
+                "attribute material": "stoneware",
+                "origin": "IE",
+                "hs_code": "691200",
+                "fragile": True,
+            },
         )
 
 
@@ -194,8 +216,8 @@ def _tools(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
     for sku, title, price, cost, grams in rows:
         walnut = _variant(f"{sku}-W", f"{title}, walnut handle", price, cost, grams, numbers)
         members = (
-            Member(sku, {"Handle": "Ash"}, None),
-            Member(walnut.sku, {"Handle": "Walnut"}, walnut, "", "", dice.randint(3, 18)),
+            DemoVariant(sku, {"Handle": "Ash"}, None),
+            DemoVariant(walnut.sku, {"Handle": "Walnut"}, walnut, "", "", dice.randint(3, 18)),
         )
         yield Family(
             f"{sku}-F",
@@ -208,6 +230,30 @@ def _tools(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
             "",
             {"attribute material": "steel", "supplier": "Brook Forge"},
         )
+
+
+MORE_SEEDS = (
+    ("ROCK", "Rocket", 420),
+    ("SORR", "Sorrel", 420),
+    ("CRES", "Cress", 390),
+    ("LOVA", "Lovage", 450),
+    ("TARR", "Tarragon", 490),
+    ("MARJ", "Marjoram", 450),
+    ("THYM", "Thyme", 450),
+    ("SAGE", "Sage", 450),
+    ("OREG", "Oregano", 450),
+    ("FENN", "Fennel", 420),
+    ("CHER", "Chervil", 420),
+    ("LEMO", "Lemon balm", 450),
+    ("NAST", "Nasturtium", 490),
+    ("VIOL", "Horned violet", 490),
+    ("MUST", "Mustard leaf", 390),
+    ("SPIN", "Spinach, small leaves", 420),
+    ("CHAR", "Chard, mixed stems", 450),
+    ("PEPP", "Sweet pepper", 520),
+    ("AUBE", "Aubergine, dwarf", 540),
+    ("CUCU", "Cucumber for pots", 540),
+)
 
 
 def _seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
@@ -223,8 +269,8 @@ def _seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
             case_pack=CasePack(12, 300),
         )
         members = (
-            Member(sku, {"Form": "Tin"}, None),
-            Member(refill.sku, {"Form": "Refill bag"}, refill, "", "", dice.randint(10, 120)),
+            DemoVariant(sku, {"Form": "Tin"}, None),
+            DemoVariant(refill.sku, {"Form": "Refill bag"}, refill, "", "", dice.randint(10, 120)),
         )
         yield Family(
             f"{sku}-F",
@@ -237,30 +283,12 @@ def _seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
             "#5E7F62",
             {"supplier": "Fenland Seed Growers", "minimum_order": 12},
         )
-    for code, name, price in (
-        ("ROCK", "Rocket", 420),
-        ("SORR", "Sorrel", 420),
-        ("CRES", "Cress", 390),
-        ("LOVA", "Lovage", 450),
-        ("TARR", "Tarragon", 490),
-        ("MARJ", "Marjoram", 450),
-        ("THYM", "Thyme", 450),
-        ("SAGE", "Sage", 450),
-        ("OREG", "Oregano", 450),
-        ("FENN", "Fennel", 420),
-        ("CHER", "Chervil", 420),
-        ("LEMO", "Lemon balm", 450),
-        ("NAST", "Nasturtium", 490),
-        ("VIOL", "Horned violet", 490),
-        ("MUST", "Mustard leaf", 390),
-        ("SPIN", "Spinach, small leaves", 420),
-        ("CHAR", "Chard, mixed stems", 450),
-        ("PEPP", "Sweet pepper", 520),
-        ("AUBE", "Aubergine, dwarf", 540),
-        ("CUCU", "Cucumber for pots", 540),
-    ):
+
+
+def _more_seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
+    for code, name, price in MORE_SEEDS:
         both = tuple(
-            Member(
+            DemoVariant(
                 f"SE-{code}{end}",
                 {"Form": form},
                 _variant(
@@ -276,7 +304,10 @@ def _seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
                 "",
                 dice.randint(0, 80),
             )
-            for end, form, words, share in (("", "Tin", "seed tin", 1.0), ("-R", "Refill bag", "refill bag", 0.7))
+            for end, form, words, share in (
+                ("", "Tin", "seed tin", 1.0),
+                ("-R", "Refill bag", "refill bag", 0.7),
+            )
         )
         yield Family(
             f"SE-{code}-F",
@@ -294,7 +325,11 @@ def _seeds(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
 def _volumes(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
     rows = (
         ("SO-SEED", "Seed compost", {"10 l": None, "40 l": None, "70 l": (3290, 1390, 28_000)}),
-        ("SO-POT", "Potting soil without peat", {"20 l": None, "50 l": None, "70 l": (3190, 1350, 29_000)}),
+        (
+            "SO-POT",
+            "Potting soil without peat",
+            {"20 l": None, "50 l": None, "70 l": (3190, 1350, 29_000)},
+        ),
         ("SO-GRIT", "Horticultural grit", {"5 kg": None, "15 kg": (1790, 640, 15_000)}),
         ("SO-BARK", "Orchid bark", {"15 l": None, "40 l": (3490, 1490, 12_600)}),
     )
@@ -303,7 +338,11 @@ def _volumes(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
         for size, facts in sizes.items():
             code = f"{sku}-{size.split()[0]}"
             draft = _variant(code, f"{title}, {size}", *facts, numbers) if facts else None
-            members.append(Member(code, {"Bag": size}, draft, "sack", "#7C5B3F", dice.randint(4, 30), "yard"))
+            members.append(
+                DemoVariant(
+                    code, {"Bag": size}, draft, "sack", "#7C5B3F", dice.randint(4, 30), "yard"
+                )
+            )
         yield Family(
             f"{sku}-F",
             title,
@@ -317,27 +356,60 @@ def _volumes(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
         )
 
 
+COLOURED = (
+    (
+        "WC",
+        "Brook watering can",
+        "Watering",
+        "can",
+        {"1 l": (2990, 1240, 430), "3 l": (3690, 1540, 840)},
+        "steel",
+    ),
+    (
+        "MI",
+        "Plant mister, enamelled",
+        "Watering",
+        "mister",
+        {"300 ml": (2290, 890, 300)},
+        "steel",
+    ),
+    ("TR", "Drip tray, painted", "Watering", "sieve", {"20 cm": (1290, 430, 320)}, "steel"),
+    ("TW", "Jute twine, dyed", "Care", "tin", {"60 m": (690, 190, 110)}, "jute"),
+    (
+        "LB",
+        "Plant labels, painted",
+        "Care",
+        "tin",
+        {"10": (990, 290, 90), "25": (1990, 560, 210)},
+        "slate",
+    ),
+)
+
+
 def _colours(dice: random.Random, numbers: Numbers) -> Iterator[Family]:
     paints = {"Moss": "#5E7F62", "Cream": "#D9CDB4", "Slate": "#5A6470", "Rust": "#A85B3C"}
-    rows = (
-        ("WC", "Brook watering can", "Watering", "can", {"1 l": (2990, 1240, 430), "3 l": (3690, 1540, 840)}, "steel"),
-        ("MI", "Plant mister, enamelled", "Watering", "mister", {"300 ml": (2290, 890, 300)}, "steel"),
-        ("TR", "Drip tray, painted", "Watering", "sieve", {"20 cm": (1290, 430, 320)}, "steel"),
-        ("TW", "Jute twine, dyed", "Care", "tin", {"60 m": (690, 190, 110)}, "jute"),
-        ("LB", "Plant labels, painted", "Care", "tin", {"10": (990, 290, 90), "25": (1990, 560, 210)}, "slate"),
-    )
+    rows = COLOURED
     for head, title, category, shape, sizes, material in rows:
         two = len(sizes) > 1
         second = "Volume" if head == "WC" else "Pieces"
         members = []
         for paint, colour in paints.items():
             for size, (price, cost, grams) in sizes.items():
-                code = f"{head}-{size.split()[0]}-{paint[:3].upper()}" if two else f"{head}-{paint[:3].upper()}"
+                code = (
+                    f"{head}-{size.split()[0]}-{paint[:3].upper()}"
+                    if two
+                    else f"{head}-{paint[:3].upper()}"
+                )
                 draft = _variant(
-                    code, f"{title}, {paint.lower()}{f', {size}' if two else ''}", price, cost, grams, numbers
+                    code,
+                    f"{title}, {paint.lower()}{f', {size}' if two else ''}",
+                    price,
+                    cost,
+                    grams,
+                    numbers,
                 )
                 traits = {"Colour": paint, **({second: size} if two else {})}
-                members.append(Member(code, traits, draft, shape, colour, dice.randint(2, 35)))
+                members.append(DemoVariant(code, traits, draft, shape, colour, dice.randint(2, 35)))
         yield Family(
             head,
             title,

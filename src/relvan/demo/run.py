@@ -1,4 +1,5 @@
-"""Runs the demo: the outside world, the application and its worker as processes of their own, data first."""
+"""Runs the demo: the outside world, the application and its worker as processes of their own, data
+first."""
 
 import os
 import shutil
@@ -13,11 +14,13 @@ import httpx
 from sqlalchemy import delete
 
 from relvan.core.refusal import Refused, refuse
+from relvan.demo.plan import MARKETS, PASSWORD, PEOPLE
 from relvan.demo.scale import add_many
-from relvan.demo.seed import MARKETS, PASSWORD, PEOPLE, Seeder
+from relvan.demo.seed import Seeder
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.open import open_workplace
 from relvan.services.people.sign_in import make_token
-from relvan.services.workplace import SYSTEM, Workplace
+from relvan.services.workplace import SYSTEM
 from relvan.settings import Settings
 from relvan.store.people import active_people
 from relvan.store.schema import bring_up_to_date
@@ -30,7 +33,9 @@ MOST_RESTARTS = 8
 RESTART_WINDOW_S = 20.0
 
 
-def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int, say: Callable[[str], None]) -> int:
+def run_demo(
+    data: Path, *, port: int, world_port: int, fresh: bool, scale: int, say: Callable[[str], None]
+) -> int:
     """Prepare what is missing, start everything, and wait for Ctrl+C; the exit code."""
     if fresh or not (data / READY).exists():
         shutil.rmtree(data, ignore_errors=True)
@@ -46,9 +51,13 @@ def run_demo(data: Path, *, port: int, world_port: int, fresh: bool, scale: int,
         "RELVAN_DEMO": "true",
     }
     settings = Settings(
-        data_dir=data, base_url=base, private_addresses=True, scale_url=f"{world}/devices/scale", demo=True,
+        data_dir=data,
+        base_url=base,
+        private_addresses=True,
+        scale_url=f"{world}/devices/scale",
+        demo=True,
         demo_token=token,
-    )  # fmt: skip
+    )
     running = Processes(environment)
     try:
         signal.signal(signal.SIGTERM, _stop)
@@ -82,7 +91,7 @@ def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], No
     refuse_what_holds_more(settings)
     say("Preparing the demo data; this is done once.")
     Seeder(settings, world, lambda words: say(f"  {words}")).run()
-    workplace = Workplace(settings)
+    workplace = open_workplace(settings)
     with workplace.database.writing() as session:
         session.execute(delete(LagSample))  # the scenario's clock is not a measurement
     if scale:
@@ -94,32 +103,37 @@ def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], No
 
 def refuse_what_holds_more(settings: Settings) -> None:
     """The demo is never put among what somebody holds in a database of his own."""
-    workplace = Workplace(settings)
+    workplace = open_workplace(settings)
     bring_up_to_date(workplace.database)
     with workplace.database.reading() as session:
         there = active_people(session)
     workplace.close()
     if there:
         raise refuse(
-            "not-empty", "The database that RELVAN_DATABASE_URL names holds something already.",
+            "not-empty",
+            "The database that RELVAN_DATABASE_URL names holds something already.",
             "Name an empty one for the demo, or none.",
-        )  # fmt: skip
+        )
 
 
 def _find_each_other_again(settings: Settings, world: str) -> None:
     """Started at other addresses than last time, channels and carrier are connected anew."""
     there = httpx.get(f"{world}/world", timeout=10).json()["standins"]
-    workplace = Workplace(settings)
+    workplace = open_workplace(settings)
     for key in MARKETS:
-        connect_channel(workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"]))
+        connect_channel(
+            workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])
+        )
     ostrel = there["ostrel"]
-    connect_carrier(workplace, SYSTEM, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"])
+    connect_carrier(
+        workplace, SYSTEM, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"]
+    )
     workplace.close()
 
 
 def _keep_token(settings: Settings) -> None:
     """The API token of this start is good, whichever the demo was first made with."""
-    workplace = Workplace(settings)
+    workplace = open_workplace(settings)
     make_token(workplace, "demo", PEOPLE[0][0], settings.demo_token)
     workplace.close()
 
@@ -128,13 +142,16 @@ def _tell(base: str, world: str, token: str, say: Callable[[str], None]) -> None
     say("")
     say(f"Relvan            {base}")
     say(f"The outside world {world}")
-    say(f"Sign in as        {', '.join(login for login, _, _ in PEOPLE)}; the password is {PASSWORD}")
+    say(
+        f"Sign in as        {', '.join(login for login, _, _ in PEOPLE)}; the password is {PASSWORD}"
+    )
     say(f"API token         {token}")
     say("Ctrl+C ends all of it.")
 
 
 class Processes:
-    """The processes of the demo. One that ends is started again; one that keeps ending ends the demo."""
+    """The processes of the demo. One that ends is started again; one that keeps ending ends the
+    demo."""
 
     def __init__(self, environment: dict[str, str]) -> None:
         self._environment = environment
@@ -142,20 +159,28 @@ class Processes:
         self._restarts: list[float] = []
 
     def start(self, *arguments: str) -> None:
-        """Start a process in its own session, so that Ctrl+C reaches us first and we stop it in order."""
+        """Start a process in its own session, so that Ctrl+C reaches us first and we stop it in
+        order."""
         command = [sys.executable, *arguments]
-        self._running[arguments] = subprocess.Popen(command, env=self._environment, start_new_session=True)
+        self._running[arguments] = subprocess.Popen(
+            command, env=self._environment, start_new_session=True
+        )
 
     def ended(self) -> list[tuple[str, ...]]:
         """Those that have ended."""
-        return [arguments for arguments, process in self._running.items() if process.poll() is not None]
+        return [
+            arguments for arguments, process in self._running.items() if process.poll() is not None
+        ]
 
     def watch(self, say: Callable[[str], None]) -> int:
         """Keep them running until Ctrl+C; the exit code when that is of no use."""
         while True:
             for arguments in self.ended():
                 now = time.monotonic()
-                self._restarts = [*(at for at in self._restarts if now - at < RESTART_WINDOW_S), now]
+                self._restarts = [
+                    *(at for at in self._restarts if now - at < RESTART_WINDOW_S),
+                    now,
+                ]
                 if len(self._restarts) > MOST_RESTARTS:
                     say(f"{' '.join(arguments[1:3])} keeps ending; stopping the demo.")
                     return 1
@@ -196,7 +221,9 @@ def _refuse_taken(*addresses: str) -> None:
             continue
         except httpx.HTTPError:
             pass
-        raise SystemExit(f"Something answers at {address} already. Stop it, or choose another port.")
+        raise SystemExit(
+            f"Something answers at {address} already. Stop it, or choose another port."
+        )
 
 
 def _stop(_number: int, _frame: object) -> None:

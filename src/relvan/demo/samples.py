@@ -7,7 +7,14 @@ from relvan.services.workplace import Workplace
 from relvan.store.facts import facts_by_id
 from relvan.store.product_list import ProductFilter, product_page
 
-HEADINGS = ("Item number", "Product name", "Weight (kg)", "Price: retail", "Supplier", "Units in a case")
+HEADINGS = (
+    "Item number",
+    "Product name",
+    "Weight (kg)",
+    "Price: retail",
+    "Supplier",
+    "Units in a case",
+)
 
 
 def good_file(workplace: Workplace) -> bytes:
@@ -19,14 +26,24 @@ def good_file(workplace: Workplace) -> bytes:
     for row in rows:
         held = facts[row.id]
         price = round(held.get("price retail", 1000) * 1.05 / 10) * 10
-        lines.append([row.sku, row.title, (held.get("weight_g", 500) + 20) / 1000, price / 100, "Own workshop", 6])
+        lines.append(
+            [
+                row.sku,
+                row.title,
+                (held.get("weight_g", 500) + 20) / 1000,
+                price / 100,
+                "Own workshop",
+                6,
+            ]
+        )
     lines.append(["TL-KNEEL", "Kneeling mat, felted wool", 0.6, 29.9, "Brook Forge", 4])
     lines.append(["TL-GLOVE", "Potting gloves, goatskin", 0.14, 18.9, "Brook Forge", 10])
     return write_xlsx(HEADINGS, lines)
 
 
 def messy_file() -> bytes:
-    """What a supplier sends: a title row, semicolons, Windows letters, odd numbers, doubled and broken rows."""
+    """What a supplier sends: a title row, semicolons, Windows letters, odd numbers, doubled and
+    broken rows."""
     lines = [
         "Fenland Seed Growers, list of spring;;;;;;;",
         ";;;;;;;",

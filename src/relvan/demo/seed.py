@@ -1,4 +1,5 @@
-"""Fills a new workplace with the demo scenario, through the same services and gateways that people use."""
+"""Fills a new workplace with the demo scenario, through the same services and gateways that people
+use."""
 
 import random
 import time
@@ -9,7 +10,6 @@ from typing import Any
 
 import httpx
 from sqlalchemy import event, select
-from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
@@ -19,12 +19,31 @@ from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
+from relvan.demo.plan import (
+    BY_TELEPHONE,
+    DAYS,
+    DAYS_LEFT,
+    DAYS_WORKED,
+    FROM_THE_START,
+    LEFT_OPEN,
+    NOT_ON_HAGGLET,
+    NOT_ON_OWNSHOP,
+    NOTICE,
+    PASSWORD,
+    PEOPLE,
+    RESTOCK_EVERY,
+    ROUNDS,
+    SHELVES,
+    TELEPHONE_ORDERS,
+)
+from relvan.demo.warehouses import make_warehouse
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings, take_down_listings
+from relvan.services.open import open_workplace
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.read import read_orders
 from relvan.services.orders.release import release_orders
@@ -37,46 +56,14 @@ from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.services.stock.move import MoveStock, move_stock, set_safety
-from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.dispatch import pick_rows
 from relvan.store.listing_list import ListingFilter, listing_page
 from relvan.store.orders import OrderFilter, order_page, shipment_rows
 from relvan.store.schema import bring_up_to_date
-from relvan.store.tables import Balance, Bin, PriceList, Product, Warehouse
-
-PASSWORD = "quillmoss-demo"
-PEOPLE = (
-    ("imogen", "Imogen Hartwell", Role.OWNER),
-    ("tobias", "Tobias Renn", Role.CATALOGUE),
-    ("noor", "Noor Adeyemi", Role.ORDERS),
-    ("piet", "Piet Osterhaus", Role.WAREHOUSE),
-)
-NOT_ON_HAGGLET = {"SO-SEED-40", "SO-POT-50", "SO-POT-20", "CA-HOOK", "CA-TWINE", "SE-SALAD", "SE-DILL"}
-NOT_ON_OWNSHOP = {"TL-TWEEZ", "SE-STRAW", "CA-LABEL"}
-SHELVES = {
-    "Pots": "hg-planters",
-    "Tools": "hg-tools",
-    "Soil": "hg-soil",
-    "Seeds": "hg-seeds",
-    "Watering": "hg-watering",
-}
-SENDER = {
-    "name": "Quillmoss",
-    "street": "3 Millrace Yard",
-    "town": "Tarnhollow",
-    "postcode": "T12 R4X8",
-    "country": "IE",
-}
-MARKETS = ("hagglet", "ownshop", "loomstead", "corvello")
-FROM_THE_START = MARKETS[:3]
-DAYS = 91
-DAYS_WORKED, DAYS_LEFT = 88.0, 2.8  # the orders of the last days are still in the house
-ROUNDS = 56  # of buying, with three orders each
-LEFT_OPEN = 15  # of these, the last
-RESTOCK_EVERY = 18
-BY_TELEPHONE = ("WA-MISTB", "PT-24-RUS")  # more is ordered of them than there is
+from relvan.store.tables import Balance, PriceList, Product, Warehouse
 
 
 class Seeder:
@@ -84,9 +71,15 @@ class Seeder:
 
     def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
         self.now = datetime.now(UTC) - timedelta(days=DAYS)
-        self.workplace = Workplace(settings, clock=lambda: self.now)
-        if self.workplace.database.is_sqlite:  # cut off in the middle, all is made anew: nothing need wait for the disk
-            event.listen(self.workplace.database.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
+        self.workplace = open_workplace(settings, clock=lambda: self.now)
+        if (
+            self.workplace.database.is_sqlite
+        ):  # cut off in the middle, all is made anew: nothing need wait for the disk
+            event.listen(
+                self.workplace.database.engine,
+                "connect",
+                lambda c, _: c.execute("PRAGMA synchronous=OFF"),
+            )
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)
@@ -130,24 +123,46 @@ class Seeder:
             if role == Role.OWNER:
                 self.owner = Actor(person, name, role, "hand")
         with self.workplace.database.writing() as session:
-            _warehouse(session, "millrace", "Millrace", [f"{a}-{n:02d}" for a in "ABCDEFGHIJKL" for n in range(1, 9)])
-            _warehouse(session, "yard", "Coldharbour Yard", [f"Y{a}-{n:02d}" for a in range(1, 4) for n in range(1, 7)])
-            session.add(PriceList(key=LIST, name="Retail", currency=self.workplace.settings.currency, tax_inside=True))
+            make_warehouse(
+                session,
+                "millrace",
+                "Millrace",
+                [f"{a}-{n:02d}" for a in "ABCDEFGHIJKL" for n in range(1, 9)],
+            )
+            make_warehouse(
+                session,
+                "yard",
+                "Coldharbour Yard",
+                [f"Y{a}-{n:02d}" for a in range(1, 4) for n in range(1, 7)],
+            )
+            session.add(
+                PriceList(
+                    key=LIST,
+                    name="Retail",
+                    currency=self.workplace.settings.currency,
+                    tax_inside=True,
+                )
+            )
 
     def _product(self, good: Good) -> None:
         draft = good.draft
         create_product(self.workplace, self.owner, draft)
         if draft.sku != "CA-STAKE":
             caption = draft.title.split(",")[0]
-            add_picture(self.workplace, self.owner, draft.sku, draw(good.shape, good.colour, caption))
+            add_picture(
+                self.workplace, self.owner, draft.sku, draw(good.shape, good.colour, caption)
+            )
         if good.units:
             self._move(draft.sku, good.warehouse, good.units, self._bin(good))
         if good.units > 30 and good.warehouse == "millrace":
             self._move(draft.sku, "yard", 6, f"Y3-{self.dice.randint(1, 6):02d}")
 
     def _opening(self, sku: str, warehouse: str, units: int) -> None:
-        shelf = f"Y{self.dice.randint(1, 3)}-{self.dice.randint(1, 6):02d}" if warehouse == "yard" else (
-            f"{self.dice.choice('ABCDEFGHIJKL')}-{self.dice.randint(1, 8):02d}")  # fmt: skip
+        shelf = (
+            f"Y{self.dice.randint(1, 3)}-{self.dice.randint(1, 6):02d}"
+            if warehouse == "yard"
+            else (f"{self.dice.choice('ABCDEFGHIJKL')}-{self.dice.randint(1, 8):02d}")
+        )
         self._move(sku, warehouse, units, shelf)
 
     def _move(self, sku: str, warehouse: str, units: int, shelf: str) -> None:
@@ -163,22 +178,43 @@ class Seeder:
         there = self.world.get("/world").json()["standins"]
         for key in FROM_THE_START:
             connect_channel(
-                self.workplace, self.owner, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])
+                self.workplace,
+                self.owner,
+                ConnectChannel(key, there[key]["seller_api"], there[key]["token"]),
             )
         ostrel = there["ostrel"]
-        connect_carrier(self.workplace, self.owner, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"])
-        steps = [{"kind": "percent", "percent": "8"}, {"kind": "ending", "endings": [99, 49], "direction": "nearest"}]
-        wishes: dict[str, Any] = {"price_steps": steps, "stock_policy": {"share": "100", "hold_back": 1, "cap": 12}}
+        connect_carrier(
+            self.workplace,
+            self.owner,
+            "ostrel",
+            ostrel["name"],
+            ostrel["seller_api"],
+            ostrel["token"],
+        )
+        steps = [
+            {"kind": "percent", "percent": "8"},
+            {"kind": "ending", "endings": [99, 49], "direction": "nearest"},
+        ]
+        wishes: dict[str, Any] = {
+            "price_steps": steps,
+            "stock_policy": {"share": "100", "hold_back": 1, "cap": 12},
+        }
         change_channel(self.workplace, self.owner, "hagglet", wishes)
 
     def _listings(self, found: list[Good]) -> None:
         skus = [good.draft.sku for good in found]
         on_shop = draft_listings(
-            self.workplace, self.owner, "ownshop", [sku for sku in skus if sku not in NOT_ON_OWNSHOP]
+            self.workplace,
+            self.owner,
+            "ownshop",
+            [sku for sku in skus if sku not in NOT_ON_OWNSHOP],
         )
         publish_listings(self.workplace, self.owner, on_shop.listing_ids)
         more = draft_listings(
-            self.workplace, self.owner, "ownshop", ["SA", "HP", "KIT-HERB", "KIT-TRIO-9", "KIT-TOOLS"]
+            self.workplace,
+            self.owner,
+            "ownshop",
+            ["SA", "HP", "KIT-HERB", "KIT-TRIO-9", "KIT-TOOLS"],
         )
         publish_listings(self.workplace, self.owner, more.listing_ids, leave_out=True)
         category = {good.draft.sku: good.draft.category for good in found}
@@ -189,7 +225,9 @@ class Seeder:
         for name, shelf in SHELVES.items():
             ids = [row.id for row in rows if category[row.sku] == name]
             change_listings(self.workplace, self.owner, ids, {"shelf": shelf})
-        publish_listings(self.workplace, self.owner, [row.id for row in rows if row.sku != "SE-CORI"])
+        publish_listings(
+            self.workplace, self.owner, [row.id for row in rows if row.sku != "SE-CORI"]
+        )
         self._settle()
 
     def _loomstead(self) -> None:
@@ -216,7 +254,9 @@ class Seeder:
             with self.workplace.database.reading() as session:
                 if sheet_due(session, channel_id, self.now) is None:
                     return
-            self.now += timedelta(seconds=1)  # a reply sheet is asked for now and then, by both clocks
+            self.now += timedelta(
+                seconds=1
+            )  # a reply sheet is asked for now and then, by both clocks
             time.sleep(0.2)
 
     def _buy(self, channel: str, sku: str, quantity: int, *, paid: bool = True) -> None:
@@ -227,8 +267,10 @@ class Seeder:
 
     def _orders(self) -> None:
         start, worked = self.now, ROUNDS - LEFT_OPEN
-        times = [*(DAYS_WORKED * n / worked for n in range(worked)),
-                 *(DAYS_WORKED + DAYS_LEFT * n / LEFT_OPEN for n in range(LEFT_OPEN + 1))]  # fmt: skip
+        times = [
+            *(DAYS_WORKED * n / worked for n in range(worked)),
+            *(DAYS_WORKED + DAYS_LEFT * n / LEFT_OPEN for n in range(LEFT_OPEN + 1)),
+        ]
         for number, (begin, end) in enumerate(pairwise(times), 1):
             moments = sorted(self.dice.uniform(begin, end) for _ in range(3))
             self._buy_some([start + timedelta(days=moment) for moment in moments])
@@ -241,7 +283,11 @@ class Seeder:
     def _buy_some(self, moments: list[datetime]) -> None:
         """An order at each of these moments, of different goods."""
         shown = {
-            key: [row["sku"] for row in self.world.get(f"/world/{key}/listings").json() if row["quantity"] > 2]
+            key: [
+                row["sku"]
+                for row in self.world.get(f"/world/{key}/listings").json()
+                if row["quantity"] > 2
+            ]
             for key in ("hagglet", "ownshop")
         }
         bought = set(BY_TELEPHONE)
@@ -265,13 +311,18 @@ class Seeder:
                 .order_by(Product.sku_key, Warehouse.key)
             ).all()
         for sku, warehouse, on_hand in rows:
-            wish = MoveStock(sku, warehouse, "receipt", change=12 - on_hand, note="from the workshop")
+            wish = MoveStock(
+                sku, warehouse, "receipt", change=12 - on_hand, note="from the workshop"
+            )
             move_stock(self.workplace, self.owner, wish)
         self._settle()
 
     def _numbers(self, tray: str = "inbox") -> list[str]:
         with self.workplace.database.reading() as session:
-            return [row.number for row in reversed(order_page(session, OrderFilter(tray=tray), limit=200))]
+            return [
+                row.number
+                for row in reversed(order_page(session, OrderFilter(tray=tray), limit=200))
+            ]
 
     def _shipments(self, state: str, warehouse: str = "millrace") -> list[int]:
         with self.workplace.database.reading() as session:
@@ -297,7 +348,9 @@ class Seeder:
 
     def _pack_and_label(self, shipments: list[int], *, label: bool = True) -> None:
         for shipment in shipments:
-            add_parcel(self.workplace, self.owner, shipment, [], 400 + self.dice.randint(0, 900), "M2")
+            add_parcel(
+                self.workplace, self.owner, shipment, [], 400 + self.dice.randint(0, 900), "M2"
+            )
             if label:
                 service = find_services(self.workplace, shipment)[0].service
                 buy_labels(self.workplace, self.owner, shipment, service)
@@ -315,7 +368,9 @@ class Seeder:
 
     def _pack_and_label_first(self) -> None:
         shipment = self._shipments("to ship")[0]
-        buy_labels(self.workplace, self.owner, shipment, find_services(self.workplace, shipment)[0].service)
+        buy_labels(
+            self.workplace, self.owner, shipment, find_services(self.workplace, shipment)[0].service
+        )
 
     def _wrong_on_purpose(self) -> None:
         self._recalled_misters()
@@ -326,13 +381,21 @@ class Seeder:
         set_safety(self.workplace, self.owner, "PT-14-CEL", "millrace", 2)
         with self.workplace.database.reading() as session:
             rows = listing_page(session, ListingFilter(channel="ownshop", state="live"), limit=200)
-        take_down_listings(self.workplace, self.owner, [row.id for row in rows if row.sku == "TL-BRUSH"])
-        change_listings(self.workplace, self.owner, [r.id for r in rows if r.sku == "SE-MINT"],
-                        {"name": "Mint 'Garden Row', seed tin for two window boxes"})  # fmt: skip
+        take_down_listings(
+            self.workplace, self.owner, [row.id for row in rows if row.sku == "TL-BRUSH"]
+        )
+        change_listings(
+            self.workplace,
+            self.owner,
+            [r.id for r in rows if r.sku == "SE-MINT"],
+            {"name": "Mint 'Garden Row', seed tin for two window boxes"},
+        )
         self._settle()
 
     def _recalled_misters(self) -> None:
-        wish = MoveStock("WA-MIST", "millrace", "block", change=3, note="recalled: loose spray head")
+        wish = MoveStock(
+            "WA-MIST", "millrace", "block", change=3, note="recalled: loose spray head"
+        )
         move_stock(self.workplace, self.owner, wish)
 
     def _refused_listing(self) -> None:
@@ -344,30 +407,22 @@ class Seeder:
         self._settle()
 
     def _unknown_line(self) -> None:
-        """Somebody placed a notice on Hagglet by hand, under a code that the catalogue does not know."""
+        """Somebody placed a notice on Hagglet by hand, under a code that the catalogue does not
+        know."""
         token = self.world.get("/world").json()["standins"]["hagglet"]["token"]
         head = {"Authorization": f"Token {token}", "Request-Id": "by-hand-1"}
-        photo = self.world.post("/hagglet/seller/photos", content=draw("tin", "#8A7B5C", "Twine"), headers=head)
-        body = {"own_code": "TWINE-G", "heading": "Green garden twine, 60 m", "text": "Jute twine, dyed green, 60 m.",
-                "shelf": "hg-other", "condition": "new", "asking": 699, "units": 5, "details": {},
-                "photos": [photo.json()["photo"]]}  # fmt: skip
+        photo = self.world.post(
+            "/hagglet/seller/photos", content=draw("tin", "#8A7B5C", "Twine"), headers=head
+        )
+        body = {**NOTICE, "photos": [photo.json()["photo"]]}
         self.world.post("/hagglet/seller/notices", json=body, headers=head).raise_for_status()
         self._buy("hagglet", "TWINE-G", 1)
 
     def _short_orders(self) -> None:
         """Orders by telephone for more than there is."""
-        for sku, title, units, price, name in (
-            ("WA-MISTB", "Plant mister, brass, 200 ml", 60, 2990, "Larkspur Tea Rooms"),
-            ("PT-24-RUS", "Aubrey pot, rust glaze, 24 cm", 2, 3990, "Odile Marchetti"),
-        ):
-            to = Address(name, "4 Quay Street", "Port Ellery", "D04 K7K2", "IE", "orders@example.com")
+        for sku, title, units, price, name in TELEPHONE_ORDERS:
+            to = Address(
+                name, "4 Quay Street", "Port Ellery", "D04 K7K2", "IE", "orders@example.com"
+            )
             line = IncomingLine("", sku, title, units, price)
             take_manual_order(self.workplace, self.owner, (line,), to, paid=True)
-
-
-def _warehouse(session: Session, key: str, name: str, codes: list[str]) -> None:
-    warehouse = Warehouse(key=key, name=name, address=SENDER)
-    session.add(warehouse)
-    session.flush()
-    for walk, code in enumerate(codes, 1):
-        session.add(Bin(warehouse_id=warehouse.id, code=code, walk=walk))

@@ -1,5 +1,5 @@
-"""Finds the cells of a workbook that hold a formula without its result: programs that write workbooks without
-calculating leave it out, and the cell would be read as empty."""
+"""Finds the cells of a workbook that hold a formula without its result: programs that write
+workbooks without calculating leave it out, and the cell would be read as empty."""
 
 import re
 import zipfile
@@ -11,14 +11,16 @@ _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationship
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 _OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
 # a cell of SpreadsheetML: its attributes, its formula, and nothing (or an empty value) after it
-_CELL = re.compile(rb"<c\b([^>]*)>\s*<f\b(?:[^>]*/>|[^>]*>(.*?)</f>)\s*(?:<v\s*/>|<v>\s*</v>)?\s*</c>", re.DOTALL)
+_CELL = re.compile(
+    rb"<c\b([^>]*)>\s*<f\b(?:[^>]*/>|[^>]*>(.*?)</f>)\s*(?:<v\s*/>|<v>\s*</v>)?\s*</c>", re.DOTALL
+)
 _PLACE = re.compile(rb"""\br=["']([A-Z]+)([0-9]+)["']""")
 Place = tuple[int, int]
 
 
 def formulas_without_result(path: Path, ending: str, sheet: str) -> dict[Place, str]:
-    """The formulas of a sheet whose results are not in the file, by (row, column), both counted from 0. Empty for kinds
-    of files that always hold the results."""
+    """The formulas of a sheet whose results are not in the file, by (row, column), both counted
+    from 0. Empty for kinds of files that always hold the results."""
     if ending not in (".xlsx", ".xlsm", ".ods") or not zipfile.is_zipfile(path):
         return {}
     with zipfile.ZipFile(path) as packed:
@@ -36,7 +38,10 @@ def _in_xlsx(packed: zipfile.ZipFile, sheet: str) -> Iterator[tuple[Place, str]]
             continue
         place = _PLACE.search(attributes)
         if place is not None:
-            yield (int(place[2]) - 1, _column(place[1].decode())), f"={formula.decode(errors='replace')}"
+            yield (
+                (int(place[2]) - 1, _column(place[1].decode())),
+                f"={formula.decode(errors='replace')}",
+            )
 
 
 def _part_of(packed: zipfile.ZipFile, sheet: str) -> str:

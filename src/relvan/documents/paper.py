@@ -15,7 +15,9 @@ from PIL import ImageFile
 from relvan.core.refusal import refuse
 
 TEMPLATES = Path(__file__).parent / "templates"
-_papers = Environment(loader=FileSystemLoader(TEMPLATES), autoescape=True, undefined=StrictUndefined)
+_papers = Environment(
+    loader=FileSystemLoader(TEMPLATES), autoescape=True, undefined=StrictUndefined
+)
 
 
 def barcode(code: str) -> Markup:
@@ -28,7 +30,8 @@ def barcode(code: str) -> Markup:
 
 
 def written_moment(moment: datetime, locale: str, time_zone: str) -> str:
-    """A moment as it is printed: in the seller's zone and the way of writing of the seller's locale."""
+    """A moment as it is printed: in the seller's zone and the way of writing of the seller's
+    locale."""
     return str(format_datetime(moment, "short", tzinfo=get_timezone(time_zone), locale=locale))
 
 
@@ -44,6 +47,8 @@ def paper(template: str, **values: Any) -> bytes:
     except OSError as error:
         message = f"PDFs cannot be made on this machine: {error}."
         raise refuse("no-pdf", message, "Install Pango; `make demo` says how.") from error
-    ImageFile.LOAD_TRUNCATED_IMAGES = False  # it turns this on, for everybody: pictures that are cut off would be taken
+    ImageFile.LOAD_TRUNCATED_IMAGES = (
+        False  # it turns this on, for everybody: pictures that are cut off would be taken
+    )
     html = _papers.get_template(template).render(barcode=barcode, **values)
     return bytes(HTML(string=html).write_pdf())

@@ -1,4 +1,5 @@
-"""Tables in files: reads CSV, XLSX, XLS and ODS, writes CSV and XLSX. Nothing in them is ever taken for a formula."""
+"""Tables in files: reads CSV, XLSX, XLS and ODS, writes CSV and XLSX. Nothing in them is ever taken
+for a formula."""
 
 import csv
 import io
@@ -7,6 +8,7 @@ import zipfile
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -38,7 +40,8 @@ class CsvForm:
 
 @dataclass(frozen=True)
 class TableFile:
-    """A table in a file: where it lies, by which name it came, which sheet, and how text is written."""
+    """A table in a file: where it lies, by which name it came, which sheet, and how text is
+    written."""
 
     path: Path
     name: str
@@ -74,17 +77,27 @@ def rows_of(file: TableFile) -> Iterator[Iterator[Sequence[Raw]]]:
 
 # how files begin that are no tables but are sometimes sent as one
 _NO_TABLES = {
-    b"%PDF": "a PDF", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"GIF8": "a picture",
-    b"RIFF": "a picture or a sound", b"PK\x03\x04": "a packed file", b"\x1f\x8b": "a packed file",
-    b"7z\xbc\xaf": "a packed file", b"Rar!": "a packed file", b"SQLite format 3": "a database",
-    b"\x7fELF": "a program", b"MZ": "a program", b"\xd0\xcf\x11\xe0": "a document of an older office program",
-}  # fmt: skip
+    b"%PDF": "a PDF",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"GIF8": "a picture",
+    b"RIFF": "a picture or a sound",
+    b"PK\x03\x04": "a packed file",
+    b"\x1f\x8b": "a packed file",
+    b"7z\xbc\xaf": "a packed file",
+    b"Rar!": "a packed file",
+    b"SQLite format 3": "a database",
+    b"\x7fELF": "a program",
+    b"MZ": "a program",
+    b"\xd0\xcf\x11\xe0": "a document of an older office program",
+}
 MOST_ODD = 0.005  # of the signs of a text; of a file of bytes more are none
 LEAST_JUDGED = 200  # bytes; fewer say too little
 
 
 def _refuse_no_table(file: TableFile) -> None:
-    """Refuse a text file that is none: by how it begins, or because hardly anything in it is text."""
+    """Refuse a text file that is none: by how it begins, or because hardly anything in it is
+    text."""
     start = _head(file.path)
     what = next((words for sign, words in _NO_TABLES.items() if start.startswith(sign)), "")
     if not what and len(start) >= LEAST_JUDGED:
@@ -105,7 +118,8 @@ def first_rows(file: TableFile, count: int = 60) -> list[Sequence[Raw]]:
 def guess_form(path: Path) -> CsvForm:
     """Encoding and delimiter of a text file, from its start.
 
-    A byte order mark decides; else UTF-8 when it fits; else what the bytes look like; else Windows-1252.
+    A byte order mark decides; else UTF-8 when it fits; else what the bytes look like; else
+    Windows-1252.
     """
     start = path.read_bytes()[:SAMPLE_BYTES] if path.stat().st_size < SAMPLE_BYTES else _head(path)
     encoding = guess_encoding(start)
@@ -126,10 +140,15 @@ def guess_encoding(start: bytes) -> str:
         pass
     if b"\x00" in start:
         return _sixteen(start)
-    best = from_bytes(start, cp_isolation=["cp1252", "cp1250", "cp1251", "iso8859_15", "mac_roman"]).best()
+    best = from_bytes(
+        start, cp_isolation=["cp1252", "cp1250", "cp1251", "iso8859_15", "mac_roman"]
+    ).best()
     high = {byte for byte in start if byte >= 0x80}
-    # Western European is by far the likeliest, and its odd letters sit in the upper half of Windows-1252
-    if best is None or high <= set(b"\x80\x82\x84\x85\x91\x92\x93\x94\x95\x96\x97\x99\xa0") | set(range(0xA1, 0x100)):
+    # Western European is by far the likeliest, and its odd letters sit in the upper half of
+    # Windows-1252
+    if best is None or high <= set(b"\x80\x82\x84\x85\x91\x92\x93\x94\x95\x96\x97\x99\xa0") | set(
+        range(0xA1, 0x100)
+    ):
         return "cp1252"
     return str(best.encoding)
 
@@ -139,11 +158,16 @@ def _sixteen(start: bytes) -> str:
 
 
 def guess_delimiter(text: str) -> str:
-    """The sign between cells: the one that splits the first rows into the same, largest number of cells."""
+    """The sign between cells: the one that splits the first rows into the same, largest number of
+    cells."""
     best, most = ",", (0, 0)
     for delimiter in DELIMITERS:
         try:
-            rows = [row for row in itertools.islice(csv.reader(io.StringIO(text), delimiter=delimiter), 25) if row]
+            rows = [
+                row
+                for row in itertools.islice(csv.reader(io.StringIO(text), delimiter=delimiter), 25)
+                if row
+            ]
         except csv.Error:
             continue
         widths = [len(row) for row in rows[:-1] or rows]
@@ -178,7 +202,12 @@ def _text_rows(text: Iterable[str], form: CsvForm, file: TableFile) -> Iterator[
 @contextmanager
 def _workbook(file: TableFile) -> Iterator[CalamineWorkbook]:
     _refuse_bomb(file)
-    broken = refuse("no-table", f"“{file.name}” cannot be read: it is damaged or cut off.", "Save it again.", "file")
+    broken = refuse(
+        "no-table",
+        f"“{file.name}” cannot be read: it is damaged or cut off.",
+        "Save it again.",
+        "file",
+    )
     try:
         book = CalamineWorkbook.from_path(file.path)
     except Exception:
@@ -212,7 +241,9 @@ def _sheet_rows(book: CalamineWorkbook, file: TableFile) -> Iterator[Sequence[Ra
         if sheet.end is not None and sheet.end[0] >= MOST_ROWS:  # counted from 0
             raise _too_long()
         rows: Any = sheet.to_python(skip_empty_area=False)
-        _mark_formulas(rows, formulas_without_result(file.path, Path(file.name).suffix.casefold(), name))
+        _mark_formulas(
+            rows, formulas_without_result(file.path, Path(file.name).suffix.casefold(), name)
+        )
     except (IndexError, OSError, ValueError, ArithmeticError):
         message = f"“{file.name}” has no sheet that can be read."
         raise refuse("no-table", message, "Save it again.", "file") from None
@@ -225,7 +256,8 @@ def _sheet_rows(book: CalamineWorkbook, file: TableFile) -> Iterator[Sequence[Ra
 
 
 def _mark_formulas(rows: list[list[Raw]], formulas: Mapping[tuple[int, int], str]) -> None:
-    """Put a formula whose result is missing into its place, so that whoever reads the cell refuses it."""
+    """Put a formula whose result is missing into its place, so that whoever reads the cell refuses
+    it."""
     for (row, column), formula in formulas.items():
         while len(rows) <= row:
             rows.append([])
@@ -235,17 +267,22 @@ def _mark_formulas(rows: list[list[Raw]], formulas: Mapping[tuple[int, int], str
 
 
 def _too_long() -> Exception:
-    return refuse("too-large", f"A table must have at most {MOST_ROWS:,} rows.", "Send it in parts.", "file")
+    return refuse(
+        "too-large", f"A table must have at most {MOST_ROWS:,} rows.", "Send it in parts.", "file"
+    )
 
 
 def small_table(content: bytes) -> list[list[str]]:
     """The rows of a small CSV file held in memory, its encoding and delimiter guessed."""
     text = content.decode(guess_encoding(content), errors="replace")
-    return list(csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""), delimiter=guess_delimiter(text)))
+    return list(
+        csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""), delimiter=guess_delimiter(text))
+    )
 
 
 def write_csv(headings: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[bytes]:
-    """A table as CSV in UTF-8, piece by piece, with a byte order mark so that spreadsheets see the encoding."""
+    """A table as CSV in UTF-8, piece by piece, with a byte order mark so that spreadsheets see the
+    encoding."""
     yield "\ufeff".encode()
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
@@ -258,18 +295,26 @@ def write_csv(headings: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterato
     yield out.getvalue().encode()
 
 
-def write_xlsx(headings: Sequence[str], rows: Iterable[Sequence[Any]], *, required: Sequence[str] = ()) -> bytes:
-    """A table as a workbook of one sheet: texts as text, numbers as numbers, required headings marked."""
+def write_xlsx(
+    headings: Sequence[str], rows: Iterable[Sequence[Any]], *, required: Sequence[str] = ()
+) -> bytes:
+    """A table as a workbook of one sheet: texts as text, numbers as numbers, required headings
+    marked."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book = xlsxwriter.Workbook(
+        out, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
     sheet = book.add_worksheet("Rows")
-    plain, marked = book.add_format({"bold": True}), book.add_format({"bold": True, "bg_color": "#FBF0D9"})
+    plain, marked = (
+        book.add_format({"bold": True}),
+        book.add_format({"bold": True, "bg_color": "#FBF0D9"}),
+    )
     for column, heading in enumerate(headings):
         sheet.write_string(0, column, heading, marked if heading in required else plain)
     sheet.freeze_panes(1, 0)
     for number, row in enumerate(rows, 1):
         for column, cell in enumerate(row):
-            if isinstance(cell, int | float) and not isinstance(cell, bool):
+            if isinstance(cell, int | float | Decimal) and not isinstance(cell, bool):
                 sheet.write_number(number, column, cell)
             elif cell not in (None, ""):
                 text = str(cell)[:MOST_CELL]

@@ -1,4 +1,5 @@
-"""Calls over HTTP to somebody else's machine: time-outs, and failures sorted by what may be done about them."""
+"""Calls over HTTP to somebody else's machine: time-outs, and failures sorted by what may be done
+about them."""
 
 import ipaddress
 import socket
@@ -20,10 +21,13 @@ TIMEOUT = httpx.Timeout(8.0, connect=3.0)
 class OutsideTrouble(Exception):
     """The call failed and is worth trying again.
 
-    `unclear`: it may have taken effect all the same. `retry_after`: seconds that the other side asked for.
+    `unclear`: it may have taken effect all the same. `retry_after`: seconds that the other side
+    asked for.
     """
 
-    def __init__(self, message: str, *, unclear: bool = False, retry_after: float | None = None) -> None:
+    def __init__(
+        self, message: str, *, unclear: bool = False, retry_after: float | None = None
+    ) -> None:
         super().__init__(message)
         self.unclear, self.retry_after = unclear, retry_after
 
@@ -37,22 +41,36 @@ class OutsideRefusal(Exception):
 
 
 def check_address(address: str, *, private_allowed: bool, field: str = "address") -> None:
-    """Refuse an address that is no plain http(s) one, or leads into a private network where that is not allowed."""
+    """Refuse an address that is no plain http(s) one, or leads into a private network where that is
+    not allowed."""
     parts = urlsplit(address)
-    if parts.scheme not in ("http", "https") or not parts.hostname or parts.username or parts.query or parts.fragment:
-        raise refuse("address", f"“{address[:100]}” must be an http or https address.", "Copy it whole.", field)
+    if (
+        parts.scheme not in ("http", "https")
+        or not parts.hostname
+        or parts.username
+        or parts.query
+        or parts.fragment
+    ):
+        raise refuse(
+            "address",
+            f"“{address[:100]}” must be an http or https address.",
+            "Copy it whole.",
+            field,
+        )
     if private_allowed:
         return
     try:
         found = socket.getaddrinfo(parts.hostname, parts.port or 443, type=socket.SOCK_STREAM)
     except OSError:
-        raise refuse("address", f"“{parts.hostname}” cannot be found.", "Check the spelling.", field) from None
+        raise refuse(
+            "address", f"“{parts.hostname}” cannot be found.", "Check the spelling.", field
+        ) from None
     if any(not ipaddress.ip_address(entry[4][0]).is_global for entry in found):
         message = f"“{parts.hostname}” leads into a private network."
         raise refuse("address", message, "Only public addresses may be called.", field)
 
 
-class Pace:
+class CallPace:
     """Keeps calls within the other side's rate limit, by making the caller wait for its turn."""
 
     def __init__(self, per_second: float, burst: int) -> None:
@@ -73,19 +91,28 @@ def trusted_roots() -> ssl.SSLContext:
     return httpx.create_ssl_context()
 
 
-class Caller:
+class OutsideCaller:
     """One other side: its address, the headers that say who we are, and one pool of connections."""
 
     def __init__(
-        self, address: str, headers: dict[str, str], *, name: str, private_allowed: bool, pace: Pace | None = None
+        self,
+        address: str,
+        headers: dict[str, str],
+        *,
+        name: str,
+        private_allowed: bool,
+        pace: CallPace | None = None,
     ) -> None:
         self.name, self.address, self.private_allowed = name, address, private_allowed
-        self._pace = pace or Pace(20, 20)
+        self._pace = pace or CallPace(20, 20)
         self._checked = False
         self._client = httpx.Client(
-            base_url=address.rstrip("/") + "/", headers=headers, timeout=TIMEOUT, follow_redirects=False,
+            base_url=address.rstrip("/") + "/",
+            headers=headers,
+            timeout=TIMEOUT,
+            follow_redirects=False,
             verify=trusted_roots(),
-        )  # fmt: skip
+        )
 
     def call(self, method: str, path: str, **options: Any) -> httpx.Response:
         """Make one call; only an answer of success comes back."""
@@ -107,7 +134,9 @@ class Caller:
         try:
             return answer.json()
         except ValueError as error:
-            raise OutsideTrouble(f"{self.name} answered something unreadable.", unclear=True) from error
+            raise OutsideTrouble(
+                f"{self.name} answered something unreadable.", unclear=True
+            ) from error
 
     def close(self) -> None:
         """Let go of the connections."""
@@ -118,11 +147,15 @@ class Caller:
             return answer
         said = f"{self.name} answered {answer.status_code}"
         if answer.status_code == 429:
-            raise OutsideTrouble(f"{said}: too many calls", retry_after=_seconds(answer.headers.get("retry-after")))
+            raise OutsideTrouble(
+                f"{said}: too many calls", retry_after=_seconds(answer.headers.get("retry-after"))
+            )
         if answer.status_code in (401, 403):
             raise OutsideTrouble(f"{said}: it does not accept our token")
         if answer.status_code == 503:
-            raise OutsideTrouble(f"{said}: nobody is there", retry_after=_seconds(answer.headers.get("retry-after")))
+            raise OutsideTrouble(
+                f"{said}: nobody is there", retry_after=_seconds(answer.headers.get("retry-after"))
+            )
         if answer.status_code >= 500 or answer.is_redirect:
             raise OutsideTrouble(said, unclear=True)
         try:

@@ -1,4 +1,5 @@
-"""Fetching a file from an address on the web that a person gave: only http(s), no private network, within a size."""
+"""Fetching a file from an address on the web that a person gave: only http(s), no private network,
+within a size."""
 
 import socket
 from urllib.parse import urljoin, urlsplit
@@ -14,7 +15,8 @@ MOST_HOPS = 4
 def fetch_picture(address: str, *, private_allowed: bool, most_bytes: int) -> bytes:
     """The content behind an address. Each address on the way is checked, redirects as well.
 
-    Refused: what leads into a private network, is too large, or is not there. `OutsideTrouble`: try again later.
+    Refused: what leads into a private network, is too large, or is not there. `OutsideTrouble`: try
+    again later.
     """
     for _ in range(MOST_HOPS):
         check_address(address.partition("?")[0].partition("#")[0], private_allowed=private_allowed)
@@ -22,14 +24,21 @@ def fetch_picture(address: str, *, private_allowed: bool, most_bytes: int) -> by
         if isinstance(answer, bytes):
             return answer
         address = urljoin(address, answer)
-    raise refuse("address", f"“{address[:100]}” leads from one address to another without end.", "", "address")
+    raise refuse(
+        "address",
+        f"“{address[:100]}” leads from one address to another without end.",
+        "",
+        "address",
+    )
 
 
 def _get(address: str, most_bytes: int) -> bytes | str:
     """The content, or the address that it leads on to."""
     name = urlsplit(address).hostname
     try:
-        with httpx.stream("GET", address, timeout=TIMEOUT, follow_redirects=False, verify=trusted_roots()) as answer:
+        with httpx.stream(
+            "GET", address, timeout=TIMEOUT, follow_redirects=False, verify=trusted_roots()
+        ) as answer:
             if answer.is_redirect:
                 return str(answer.headers.get("location", ""))
             if answer.status_code == 429 or answer.status_code >= 500:

@@ -1,11 +1,11 @@
 """The scale on the packing bench, read over HTTP."""
 
-from relvan.gateways.calling import Caller
+from relvan.gateways.calling import OutsideCaller
 
 
 def read_scale(address: str, *, private_allowed: bool) -> int:
     """The steady weight on the scale in grams. May raise `OutsideTrouble`."""
-    caller = Caller(address, {}, name="The scale", private_allowed=private_allowed)
+    caller = OutsideCaller(address, {}, name="The scale", private_allowed=private_allowed)
     try:
         return int(caller.json("GET", address)["grams"])
     finally:

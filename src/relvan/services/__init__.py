@@ -1,1 +1,2 @@
-"""What a person, a rule or a worker can do: load, decide (in core), save; one transaction each."""
+"""What a person, a rule or the worker can do. Each service loads rows, lets `core` decide, and
+saves, in one transaction."""

@@ -1,46 +1,58 @@
-"""The audit trail: who changed what and when, written in the same transaction as the change."""
+"""The audit trail: who changed what and when. It is written in the same transaction as the change."""
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any
-
-from sqlalchemy import insert, literal, select
-from sqlalchemy.orm import Session
+from typing import Any, NamedTuple
 
 from relvan.services.workplace import Actor
-from relvan.store.among import among
+from relvan.store.audit import insert_same_entry
 from relvan.store.bulk import insert_columns
-from relvan.store.tables import AuditEntry, Product
+from relvan.store.session import Session
+from relvan.store.tables import AuditEntry
 
 COLUMNS = ("at", "person_id", "via", "subject_kind", "job_id", "subject_id", "deed", "changes")
 Changes = Mapping[str, tuple[Any, Any]]
+
+
+class Subject(NamedTuple):
+    """What an entry is about: its kind, such as product or order, and its id."""
+
+    kind: str
+    id: int
 
 
 def record(
     session: Session,
     actor: Actor,
     now: datetime,
-    kind: str,
-    subject_id: int,
+    subject: Subject,
     deed: str,
     changes: Changes | None = None,
 ) -> None:
-    """Write one entry; `changes` maps a field to (old, new)."""
-    record_many(session, actor, now, kind, [(subject_id, deed, changes or {})])
+    """Writes one entry; `changes` maps a field to (old, new)."""
+    record_many(session, actor, now, subject.kind, [(subject.id, deed, changes or {})])
 
 
-def record_alike(
-    session: Session, actor: Actor, now: datetime, kind: str, subject_ids: Sequence[int], deed: str, *, job_id: int
+def record_products(
+    session: Session,
+    actor: Actor,
+    now: datetime,
+    product_ids: Sequence[int],
+    deed: str,
+    *,
+    job_id: int,
 ) -> None:
-    """Write the same entry, without changes, for each of many products, by one statement."""
+    """Writes the same entry, without changes, for each of many products, with one statement."""
     same: dict[str, Any] = {
-        "at": now, "person_id": actor.person_id, "via": actor.via, "subject_kind": kind, "job_id": job_id,
-        "deed": deed, "changes": {},
-    }  # fmt: skip
-    columns = AuditEntry.__table__.c
-    values = (literal(value, columns[name].type) for name, value in same.items())
-    entries = select(*values, Product.id).where(among(Product.id, subject_ids)).order_by(Product.id)
-    session.execute(insert(AuditEntry).from_select([*same, "subject_id"], entries))
+        "at": now,
+        "person_id": actor.person_id,
+        "via": actor.via,
+        "subject_kind": "product",
+        "job_id": job_id,
+        "deed": deed,
+        "changes": {},
+    }
+    insert_same_entry(session, same, product_ids)
 
 
 def record_many(
@@ -52,7 +64,8 @@ def record_many(
     *,
     job_id: int | None = None,
 ) -> None:
-    """Write an entry for each (subject, deed, changes); `job_id` names the bulk job by which they were made."""
+    """Writes an entry for each (subject, action, changes); `job_id` names the bulk job that made
+    them."""
     if not entries:
         return
     same = (now, actor.person_id, actor.via, kind, job_id)

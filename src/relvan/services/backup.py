@@ -1,5 +1,6 @@
-"""Backing up and restoring while everything runs: one archive with the database, the files and the key. The database in
-it is always one like the box's, so that what was backed up from one kind can be restored into the other."""
+"""Backup and restore while the application runs. A backup is one archive with the database, the
+files and the key. The database in it is always an SQLite database, so that a backup of either kind
+of database can be restored into the other."""
 
 import os
 import sqlite3
@@ -17,10 +18,13 @@ DATABASE, FILES, KEY = "relvan.db", "files", "secret.key"
 
 
 def back_up(settings: Settings, target: Path) -> int:
-    """Write a consistent copy to a .tar.gz; its size in bytes. The archive appears whole or not at all."""
+    """Writes a consistent copy to a .tar.gz file and returns its size in bytes. The archive appears
+    whole or not at all."""
     database = Database(settings.database)
     if database.is_sqlite and not database.path.exists():
-        raise refuse("not-found", f"There is no database at {database.path}.", "Check RELVAN_DATA_DIR.")
+        raise refuse(
+            "not-found", f"There is no database at {database.path}.", "Check RELVAN_DATA_DIR."
+        )
     target.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=target.parent) as folder:
         copy = Path(folder) / DATABASE
@@ -43,9 +47,10 @@ def back_up(settings: Settings, target: Path) -> int:
 
 
 def restore(settings: Settings, source: Path) -> None:
-    """Put a backup in place of what is there; a running application goes on with the restored data.
+    """Replaces all data by those of a backup; a running application continues with the restored
+    data.
 
-    The database is written in one transaction, in the box by SQLite's own backup, so that nobody sees a half.
+    The database is written in one transaction, so that nobody sees half of it.
     """
     if not source.exists():
         raise refuse("not-found", f"There is no file {source}.", "Check the name.")
@@ -57,7 +62,9 @@ def restore(settings: Settings, source: Path) -> None:
                 tar.extractall(folder, filter="data")
             _refuse_broken(folder / DATABASE)
         except (tarfile.TarError, OSError, sqlite3.DatabaseError, EOFError) as error:
-            raise refuse("no-backup", f"{source} is no sound backup: {error}.", "Choose another file.") from error
+            raise refuse(
+                "no-backup", f"{source} is no sound backup: {error}.", "Choose another file."
+            ) from error
         for file in sorted((folder / FILES).rglob("*")):
             if file.is_file():
                 place = settings.files / file.relative_to(folder / FILES)
@@ -76,7 +83,7 @@ def restore(settings: Settings, source: Path) -> None:
 
 
 def _carry(source: Database, target: Database) -> None:
-    """All rows of one database into another."""
+    """Copies all rows of one database into another."""
     try:
         with source.reading() as before, target.writing() as after:
             carry_over(before, after)

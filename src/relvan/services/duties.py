@@ -1,11 +1,9 @@
-"""Sharing the work among workers: each says that it lives, keeps its fair share of duties and takes what is left by
-those that died."""
+"""Shares the work among workers: each reports that it is alive, keeps its fair share of duties, and
+takes those of workers that have died."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
-
-from sqlalchemy.orm import Session
 
 from relvan.core.duties import alive, share_of
 from relvan.services.workplace import Workplace
@@ -19,19 +17,21 @@ from relvan.store.duties import (
     seen_workers,
     worker_rows,
 )
+from relvan.store.session import Session
 
 
 @dataclass(frozen=True)
 class Share:
-    """The duties that a worker has, and all that were known when it got them."""
+    """The duties that a worker has, and all duties that were known when it got them."""
 
     mine: frozenset[str] = frozenset()
     known: frozenset[str] = frozenset()
 
 
 def take_share(workplace: Workplace, worker: str, *, busy: Collection[str] = ()) -> Share:
-    """Say that a worker lives, and what it does from now on. What it is to give up but is `busy` with stays its own
-    until it asks again, so that nobody else begins meanwhile; it begins nothing new there itself."""
+    """Reports that a worker is alive and returns what it does from now on. Duties that it is to
+    give up but is `busy` with stay with it until it asks again, so that nobody else begins
+    meanwhile; it begins nothing new there itself."""
     now = workplace.now()
     with workplace.database.writing(hurried=True) as session:
         note_worker(session, worker, now, shares=True)
@@ -46,9 +46,12 @@ def take_share(workplace: Workplace, worker: str, *, busy: Collection[str] = ())
 
 
 def take_duty(workplace: Workplace, worker: str, duty: str) -> bool:
-    """Take one duty for somebody who does nothing else, such as a command; whether nobody alive has it."""
+    """Takes one duty for a program that does nothing else, such as a command. Returns whether it
+    got it, because no living worker has it."""
     now = workplace.now()
-    with workplace.database.reading() as session:  # it may be asked again and again, and writers take turns
+    with (
+        workplace.database.reading() as session
+    ):  # it may be asked again and again, and writers take turns
         if not _is_free(session, worker, duty, now):
             return False
     with workplace.database.writing(hurried=True) as session:
@@ -65,13 +68,13 @@ def _is_free(session: Session, worker: str, duty: str, now: datetime) -> bool:
 
 
 def leave_duties(workplace: Workplace, worker: str) -> None:
-    """A worker goes; what it did is free at once."""
+    """Gives up all duties of a worker that stops; others can take them at once."""
     with workplace.database.writing(hurried=True) as session:
         forget_worker(session, worker)
 
 
 def workers_seen(session: Session, workplace: Workplace) -> list[tuple[WorkerRow, bool]]:
-    """Every worker with whether it lives."""
+    """Returns every worker, with whether it is alive."""
     rows = worker_rows(session)
     living = alive({row.name: row.seen_at for row in rows}, workplace.now())
     return [(row, row.name in living) for row in rows]

@@ -1,4 +1,4 @@
-"""Files that are kept beside the database, each under a name made from its content or its owner."""
+"""Files beside the database, each under a name made from its content or its owner."""
 
 import os
 import secrets
@@ -12,11 +12,11 @@ class FileStore:
         self.folder = folder
 
     def path(self, name: str) -> Path:
-        """Where a file lies, by a name such as `pictures/ab/abcd.png`."""
+        """Returns the path of a file by its name, such as `pictures/ab/abcd.png`."""
         return self.folder / name
 
     def keep(self, name: str, content: bytes) -> None:
-        """Write a file; writing the same again changes nothing."""
+        """Writes a file; writing the same file again changes nothing."""
         path = self.path(name)
         path.parent.mkdir(parents=True, exist_ok=True)
         temporary = path.with_name(f".{path.name}.{secrets.token_hex(4)}")

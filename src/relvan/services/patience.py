@@ -1,4 +1,4 @@
-"""Waiting before something outside is asked again, where a job or a person waits for the answer."""
+"""Waits before something outside is asked again, where a job or a person waits for the answer."""
 
 import time
 from collections.abc import Callable
@@ -18,8 +18,8 @@ def wait_to_ask_again(
     most_s: float,
     stopped: Callable[[], bool] | None = None,
 ) -> None:
-    """Wait after the `attempt`-th failure: as long as the other side asks for, at most `most_s` seconds, or until told
-    to stop."""
+    """Waits after the `attempt`-th failure: as long as the other side asks for, at most `most_s`
+    seconds, or until it is told to stop."""
     left = min(most_s, retry_wait(attempt, workplace.chance(), failure.retry_after))
     while left > 0 and not (stopped and stopped()):
         time.sleep(min(STEP_S, left))

@@ -11,8 +11,9 @@ AT_ONCE = 50
 
 
 @dataclass(eq=False)
-class Coming:
-    """One order to be taken; when that is `settled`, our number where there was news, or why it could not be."""
+class Arrival:
+    """One order that is to be taken. When it is `settled`, it has our number where there was news,
+    or the reason why it could not be taken."""
 
     order: IncomingOrder
     settled: bool = False
@@ -21,29 +22,30 @@ class Coming:
 
 
 class Rush:
-    """The orders that wait for their turn, by channel; one of these for each workplace. One thread at a time takes what
-    waits of a channel; those that come meanwhile wait, and one of them takes the next."""
+    """The orders that wait for their turn, by channel; each workplace has one. One thread at a time
+    takes what waits of a channel; orders that come meanwhile wait, and one of their threads takes
+    the next."""
 
     def __init__(self) -> None:
-        self._waiting: dict[int, list[Coming]] = defaultdict(list)
+        self._waiting: dict[int, list[Arrival]] = defaultdict(list)
         self._busy: set[int] = set()
         self._turn = threading.Condition()
 
     def __len__(self) -> int:
-        """How many stand in line."""
+        """How many orders wait."""
         with self._turn:
             return sum(map(len, self._waiting.values()))
 
-    def come(self, channel_id: int, order: IncomingOrder) -> Coming:
-        """Stand in line."""
-        one = Coming(order)
+    def come(self, channel_id: int, order: IncomingOrder) -> Arrival:
+        """Adds an order to those that wait."""
+        one = Arrival(order)
         with self._turn:
             self._waiting[channel_id].append(one)
         return one
 
-    def next_ones(self, channel_id: int, mine: Coming) -> list[Coming]:
-        """Those that are to be taken now, the first that came; none when mine has been settled by somebody else. They
-        are to be given back as `settled`."""
+    def next_ones(self, channel_id: int, mine: Arrival) -> list[Arrival]:
+        """Returns the orders that are to be taken now, in the order in which they came; None when
+        another thread has settled this one. They must be given back by `settled`."""
         with self._turn:
             self._turn.wait_for(lambda: mine.settled or channel_id not in self._busy)
             if mine.settled:
@@ -53,8 +55,8 @@ class Rush:
             del self._waiting[channel_id][:AT_ONCE]
             return some
 
-    def settled(self, channel_id: int, some: Sequence[Coming]) -> None:
-        """These have been taken, or could not be; the next may be."""
+    def settled(self, channel_id: int, some: Sequence[Arrival]) -> None:
+        """Notes that these orders have been taken or could not be, so that the next ones may be."""
         with self._turn:
             for one in some:
                 one.settled = True

@@ -12,18 +12,19 @@ from relvan.core.refusal import refuse
 
 
 class SecretBox:
-    """Fernet (AES-128-CBC with HMAC-SHA256) under a key from the settings, else from a file of its own."""
+    """Encrypts with Fernet (AES-128-CBC with HMAC-SHA256), under a key from the settings, else from
+    a file of its own."""
 
     def __init__(self, secret_key: str, data_dir: Path) -> None:
         text = secret_key or _kept_key(data_dir / "secret.key")
         self._fernet = Fernet(base64.urlsafe_b64encode(hashlib.sha256(text.encode()).digest()))
 
     def seal(self, text: str) -> str:
-        """Encrypt."""
+        """Encrypts a text."""
         return self._fernet.encrypt(text.encode()).decode()
 
     def open(self, sealed: str) -> str:
-        """Decrypt; refused when the key is another one than it was sealed with."""
+        """Decrypts a text; refused when the key is not the one that it was encrypted with."""
         try:
             return self._fernet.decrypt(sealed.encode()).decode()
         except InvalidToken:

@@ -1,4 +1,4 @@
-"""Work that makes a great many objects at once, and next to no cycles among them."""
+"""For work that makes very many objects at once with hardly any reference cycles among them."""
 
 import gc
 from collections.abc import Iterator
@@ -7,9 +7,9 @@ from contextlib import contextmanager
 
 @contextmanager
 def uncollected() -> Iterator[None]:
-    """Without looking for cycles meanwhile: a rehearsal and a chunk make a great many objects and next to no cycles,
-    and going through all of them again and again would take a third of the time. Not for a whole job, which may fetch
-    pictures for hours."""
+    """Switches the search for reference cycles off meanwhile. A rehearsal makes very many objects
+    with hardly any cycles, and searching them again and again would take a third of the time. It is
+    not for a whole job, which may fetch pictures for hours."""
     was = gc.isenabled()
     gc.disable()
     try:

@@ -1,17 +1,17 @@
-"""Deeds on many: each in a transaction of its own, with a verdict for each; one that is refused stops no other."""
+"""Actions on many things: each in a transaction of its own, with a verdict for each; a refused one
+does not stop the others."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
 from relvan.core.refusal import Refused
 from relvan.services.workplace import Workplace
+from relvan.store.session import Session
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """What became of one of many: done, or refused with the reason."""
+    """The verdict on one of many: done, or refused with the reason."""
 
     subject: str
     ok: bool
@@ -21,7 +21,7 @@ class Verdict:
 
 
 def refused_verdict(subject: str, refused: Refused) -> Verdict:
-    """The verdict on one that was refused."""
+    """Returns the verdict on one that was refused."""
     first = refused.first
     return Verdict(subject, False, first.message, first.code, first.fix)
 
@@ -29,7 +29,7 @@ def refused_verdict(subject: str, refused: Refused) -> Verdict:
 def for_each(
     workplace: Workplace, subjects: Iterable[str], deed: Callable[[Session, str], str | None]
 ) -> list[Verdict]:
-    """Do a deed to each subject; what it returns is told with the verdict."""
+    """Does something to each subject; what it returns is told with the verdict."""
     verdicts = []
     for subject in subjects:
         try:

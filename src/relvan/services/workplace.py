@@ -1,4 +1,4 @@
-"""What every service works with: the database, the clock, the files, the gateways, the settings."""
+"""What every service works with: the database, the clock, the files, the gateways and the settings."""
 
 import logging
 import random
@@ -16,11 +16,14 @@ from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.carriers.port import CarrierGateway
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.gateways.channels.registry import open_gateway, read_rulebooks
+from relvan.services.changes import Changes, changes_of
 from relvan.services.files import FileStore
 from relvan.services.rush import Rush
 from relvan.services.secret_box import SecretBox
+from relvan.services.stations import Stations
 from relvan.settings import Settings
 from relvan.store.database import Database
+from relvan.store.session import Session
 from relvan.store.tables import Carrier, Channel
 
 log = logging.getLogger("relvan")
@@ -28,7 +31,7 @@ log = logging.getLogger("relvan")
 
 @dataclass(frozen=True)
 class Actor:
-    """Who does something, and by what means: hand, api, channel, bulk job."""
+    """Who does something, and by what means: hand, api, channel or bulk job."""
 
     person_id: int | None
     name: str
@@ -36,25 +39,31 @@ class Actor:
     via: str
 
     def must(self, right: Right) -> None:
-        """Refuse when the role does not include the right."""
+        """Refuses when the role does not include the right."""
         check_right(self.role, right)
 
 
 SYSTEM = Actor(None, "Relvan", Role.OWNER, "relvan")
 
 
+STANDING_ALONE = Stations()
+
+
 class Workplace:
-    """One seller's workplace; made once for each process."""
+    """One seller's workplace, opened once for each process by
+    `relvan.services.open.open_workplace`."""
 
     def __init__(
         self,
         settings: Settings,
+        stations: Stations = STANDING_ALONE,
         *,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
         wake: Callable[[Work, int], None] = lambda _work, _which: None,
     ) -> None:
         self.settings = settings
-        self.database = Database(settings.database)
+        self.stations = stations
+        self.database = Database(settings.database, before_commit=self.bring_along)
         self.now = clock
         self.wake = wake
         self.chance = random.SystemRandom().random
@@ -64,7 +73,18 @@ class Workplace:
         self.rush = Rush()
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
-        self._opening = threading.Lock()  # two rounds must not open two gateways, each with a pace of its own
+        self._opening = (
+            threading.Lock()
+        )  # two rounds must not open two gateways, each with a pace of its own
+
+    def bring_along(self, session: Session) -> Changes:
+        """Lets the stations that follow do their part in what a transaction has changed; returns
+        what was changed so far. It happens before the transaction is saved in any case; a service
+        that tells what came of it calls it sooner."""
+        changes = changes_of(session)
+        for follow in self.stations.followers:
+            follow(session, self, changes)
+        return changes
 
     def sample_files(self) -> dict[str, Path]:
         """Files to try an import with, by name; only the demo has some."""
@@ -72,15 +92,15 @@ class Workplace:
         return {path.name: path for path in sorted(folder.iterdir())} if folder.is_dir() else {}
 
     def new_key(self) -> str:
-        """A key that nobody has used or could guess."""
+        """Returns a key that nobody has used and nobody can guess."""
         return secrets.token_urlsafe(18)
 
     def rulebook(self, channel: Channel) -> Rulebook:
-        """The rulebook of a channel."""
+        """Returns the rulebook of a channel."""
         return self.rulebooks.of(channel.rulebook)
 
     def gateway(self, channel: Channel) -> ChannelGateway:
-        """The gateway of a channel; opened once for each address and token."""
+        """Returns the gateway of a channel, which is opened once for each address and token."""
         name = (channel.rulebook, channel.address, channel.token)
         with self._opening:
             if name not in self._gateways:
@@ -90,22 +110,25 @@ class Workplace:
             return self._gateways[name]
 
     def open_gateway(self, book: Rulebook, address: str, token: str) -> ChannelGateway:
-        """A gateway that is not kept, for trying a connection."""
+        """Returns a gateway that is not kept, for testing a connection."""
         return open_gateway(book, address, token, private_allowed=self.settings.private_addresses)
 
     def carrier(self, carrier: Carrier) -> CarrierGateway:
-        """The gateway of a carrier account."""
+        """Returns the gateway of an account at a carrier."""
         name = (carrier.address, carrier.token)
         with self._opening:
             if name not in self._carriers:
                 token = self.secrets.open(carrier.token)
                 self._carriers[name] = open_carrier(
-                    carrier.name, carrier.address, token, private_allowed=self.settings.private_addresses
+                    carrier.name,
+                    carrier.address,
+                    token,
+                    private_allowed=self.settings.private_addresses,
                 )
             return self._carriers[name]
 
     def close(self) -> None:
-        """Let go of everything."""
+        """Closes everything."""
         for gateway in self._gateways.values():
             gateway.close()
         for carrier in self._carriers.values():

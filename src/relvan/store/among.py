@@ -1,4 +1,5 @@
-"""Picking rows by a list of values as one parameter, so that a thousand cost no more to prepare than one."""
+"""Picking rows by a list of values as one parameter, so that a thousand cost no more to prepare
+than one."""
 
 from collections.abc import Iterable
 from typing import Any
@@ -12,7 +13,8 @@ FEW = 40  # for so many a parameter each is sooner prepared
 
 
 def among(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
-    """That a column is one of these values, whole numbers or texts. Numbers that follow one another are a range."""
+    """That a column is one of these values, whole numbers or texts. Numbers that follow one another
+    are a range."""
     wanted = list(values)
     if len(wanted) <= FEW:
         return column.in_(wanted)  # type: ignore[no-any-return]

@@ -1,4 +1,5 @@
-"""Rows of bulk jobs that are kept together: plain ones with one verdict, many to a record. See `BulkJobBlock`."""
+"""Rows of bulk jobs that are kept together: plain ones with one verdict, many to a record. See
+`BulkJobBlock`."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
@@ -20,25 +21,32 @@ class Kept(NamedTuple):
 
 def add_block(session: Session, job_id: int, verdict: str, rows: PlainRows) -> None:
     """Keep rows together."""
-    session.add(BulkJobBlock(job_id=job_id, verdict=verdict, **_told(rows)))
+    session.add(BulkJobBlock(job_id=job_id, verdict=verdict, **_as_kept(rows)))
     session.flush()
 
 
-def next_block(session: Session, job_id: int, verdicts: Sequence[str], *, backwards: bool = False) -> Kept | None:
+def next_block(
+    session: Session, job_id: int, verdicts: Sequence[str], *, backwards: bool = False
+) -> Kept | None:
     """The first block with one of these verdicts, or backwards the last."""
-    wanted = select(BulkJobBlock).where(BulkJobBlock.job_id == job_id, BulkJobBlock.verdict.in_(verdicts))
+    wanted = select(BulkJobBlock).where(
+        BulkJobBlock.job_id == job_id, BulkJobBlock.verdict.in_(verdicts)
+    )
     order = BulkJobBlock.first.desc() if backwards else BulkJobBlock.first
     found = session.scalars(wanted.order_by(order).limit(1)).first()
     return None if found is None else _kept(found)
 
 
 def settle_block(session: Session, block: Kept, verdict: str, left: Sequence[int]) -> None:
-    """Give a block a verdict, less the rows at the places that are `left`: these are no longer part of it."""
+    """Give a block a verdict, less the rows at the places that are `left`: these are no longer part
+    of it."""
     if len(left) == len(block.rows):
         session.execute(delete(BulkJobBlock).where(BulkJobBlock.id == block.id))
         return
-    fewer: dict[str, Any] = _told(block.rows.pick(block.rows.without(left))) if left else {}
-    settle = update(BulkJobBlock).where(BulkJobBlock.id == block.id).values(verdict=verdict, **fewer)
+    fewer: dict[str, Any] = _as_kept(block.rows.pick(block.rows.without(left))) if left else {}
+    settle = (
+        update(BulkJobBlock).where(BulkJobBlock.id == block.id).values(verdict=verdict, **fewer)
+    )
     session.execute(settle.execution_options(synchronize_session=False))
 
 
@@ -49,12 +57,17 @@ def forget_blocks(session: Session, job_id: int) -> None:
 
 def count_in_blocks(session: Session, job_id: int) -> dict[str, int]:
     """How many rows in blocks have which verdict."""
-    counted = select(BulkJobBlock.verdict, func.sum(BulkJobBlock.count)).where(BulkJobBlock.job_id == job_id)
+    counted = select(BulkJobBlock.verdict, func.sum(BulkJobBlock.count)).where(
+        BulkJobBlock.job_id == job_id
+    )
     return dict(session.execute(counted.group_by(BulkJobBlock.verdict)).all())
 
 
-def blocks_from(session: Session, job_id: int, after: int | None = None, verdict: str = "") -> Iterator[Kept]:
-    """The blocks of a job that hold rows after a position, by their first, each read when it is asked for."""
+def blocks_from(
+    session: Session, job_id: int, after: int | None = None, verdict: str = ""
+) -> Iterator[Kept]:
+    """The blocks of a job that hold rows after a position, by their first, each read when it is
+    asked for."""
     wanted = select(BulkJobBlock.id).where(BulkJobBlock.job_id == job_id)
     if after is not None:
         wanted = wanted.where(BulkJobBlock.last > after)
@@ -64,12 +77,19 @@ def blocks_from(session: Session, job_id: int, after: int | None = None, verdict
         yield _kept(session.get_one(BulkJobBlock, block_id))
 
 
-def _told(rows: PlainRows) -> dict[str, Any]:
+def _as_kept(rows: PlainRows) -> dict[str, Any]:
     content = {
-        "positions": rows.positions, "subjects": rows.subjects,
-        "old": dict(rows.old), "new": dict(rows.new),
-    }  # fmt: skip
-    return {"first": rows.positions[0], "last": rows.positions[-1], "count": len(rows), "content": content}
+        "positions": rows.positions,
+        "subjects": rows.subjects,
+        "old": dict(rows.old),
+        "new": dict(rows.new),
+    }
+    return {
+        "first": rows.positions[0],
+        "last": rows.positions[-1],
+        "count": len(rows),
+        "content": content,
+    }
 
 
 def _kept(found: BulkJobBlock) -> Kept:

@@ -1,6 +1,8 @@
-"""Writing many rows with one statement and bare parameters: the object layer adds more to a row than it costs.
+"""Writing many rows with one statement and bare parameters: the object layer adds more to a row
+than it costs.
 
-Values pass through the types of their columns all the same, so that what is written is what the tables say.
+Values pass through the types of their columns all the same, so that what is written is what the
+tables say.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -16,20 +18,23 @@ Row = Sequence[Any]
 
 
 def insert_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
-    """Add rows of a table; each has a value for every one of these columns, in their order. Columns that are not named
-    get their defaults."""
+    """Add rows of a table; each has a value for every one of these columns, in their order. Columns
+    that are not named get their defaults."""
     if rows:
         insert_columns(session, model, dict(zip(names, zip(*rows, strict=True), strict=True)))
 
 
 def insert_columns(session: Session, model: Any, columns: Mapping[str, Sequence[Any]]) -> None:
-    """Add rows of a table, given as a value for every row by column; the other columns get their defaults."""
+    """Add rows of a table, given as a value for every row by column; the other columns get their
+    defaults."""
     table: Table = model.__table__
     count = len(next(iter(columns.values())))
     left = [
         column
         for column in table.c
-        if column.name not in columns and column.default is not None and column.server_default is None
+        if column.name not in columns
+        and column.default is not None
+        and column.server_default is None
     ]
     whole = {**columns, **{column.name: [_default(column)] * count for column in left}}
     _run(session, table, "insert", tuple(whole), list(whole.values()))
@@ -40,7 +45,9 @@ def update_rows(session: Session, model: Any, names: Sequence[str], rows: Sequen
     _run(session, model.__table__, "update", tuple(names), list(zip(*rows, strict=True)))
 
 
-def update_columns(session: Session, model: Any, columns: Mapping[str, Sequence[Any]], ids: Sequence[int]) -> None:
+def update_columns(
+    session: Session, model: Any, columns: Mapping[str, Sequence[Any]], ids: Sequence[int]
+) -> None:
     """Change rows by their ids, given as a new value for every row by column."""
     _run(session, model.__table__, "update", tuple(columns), [*columns.values(), ids])
 
@@ -50,7 +57,9 @@ def delete_rows(session: Session, model: Any, names: Sequence[str], rows: Sequen
     _run(session, model.__table__, "delete", tuple(names), list(zip(*rows, strict=True)))
 
 
-def _run(session: Session, table: Table, verb: str, names: tuple[str, ...], values: list[Sequence[Any]]) -> None:
+def _run(
+    session: Session, table: Table, verb: str, names: tuple[str, ...], values: list[Sequence[Any]]
+) -> None:
     """Run a statement for many rows, given by column; for a change the ids come last."""
     if not values or not values[0]:
         return
@@ -86,8 +95,11 @@ def _parameter(name: str) -> str:
 
 
 @lru_cache(maxsize=256)
-def _statement(dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]) -> tuple[str, list[int], bool]:
-    """The statement as text, which value goes to which place in it, and whether places count rather than names."""
+def _statement(
+    dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]
+) -> tuple[str, list[int], bool]:
+    """The statement as text, which value goes to which place in it, and whether places count rather
+    than names."""
     bound = {name: bindparam(_parameter(name), type_=table.c[name].type) for name in names}
     # not into the table itself: that would add the defaults that the database knows
     statement: Any = insert(bare_table(table.name, *map(bare_column, names))).values(bound)
@@ -99,4 +111,8 @@ def _statement(dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]
         wanted.append("id")
     compiled = statement.compile(dialect=dialect)
     places = [_parameter(name) for name in wanted]
-    return str(compiled), [places.index(name) for name in compiled.positiontup or ()], bool(compiled.positional)
+    return (
+        str(compiled),
+        [places.index(name) for name in compiled.positiontup or ()],
+        bool(compiled.positional),
+    )

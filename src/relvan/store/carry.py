@@ -15,8 +15,9 @@ _POINTING = """DO $$ DECLARE one record; BEGIN
 
 
 def carry_over(source: Session, target: Session) -> int:
-    """Put what `source` holds in place of all that `target` holds; how many rows. Both have the tables of this version.
-    What a row points to may come after it: that is checked when all are there."""
+    """Put what `source` holds in place of all that `target` holds; how many rows. Both have the
+    tables of this version. What a row points to may come after it: that is checked when all are
+    there."""
     on_server = target.get_bind().dialect.name == "postgresql"
     if on_server:
         target.execute(text(_POINTING.format(how="DEFERRABLE INITIALLY DEFERRED")))

@@ -39,7 +39,9 @@ def product_by_id(session: Session, product_id: int) -> Product:
 def find_product(session: Session, sku: str) -> Product:
     """A product by its SKU or an alias, without regard to case."""
     product = session.scalar(
-        select(Product).join(SkuName, SkuName.product_id == Product.id).where(SkuName.key == sku_key(sku))
+        select(Product)
+        .join(SkuName, SkuName.product_id == Product.id)
+        .where(SkuName.key == sku_key(sku))
     )
     if product is None:
         raise not_found("product", sku)
@@ -61,13 +63,22 @@ class NamedProduct:
 def named_products(session: Session, skus: Collection[str]) -> dict[str, NamedProduct]:
     """Products by the keys of the SKUs and aliases that name them; one query."""
     rows = session.execute(
-        select(SkuName.key, Product.id, SkuName.sku, SkuName.alias, Product.kind, Product.family_id,
-               Product.archived_at)
+        select(
+            SkuName.key,
+            Product.id,
+            SkuName.sku,
+            SkuName.alias,
+            Product.kind,
+            Product.family_id,
+            Product.archived_at,
+        )
         .join(Product, Product.id == SkuName.product_id)
         .where(among(SkuName.key, {sku_key(sku) for sku in skus}))
-    ).all()  # fmt: skip
+    ).all()
     return {
-        key: NamedProduct(product_id, sku, sku if is_alias else "", kind, family_id, archived_at is not None)
+        key: NamedProduct(
+            product_id, sku, sku if is_alias else "", kind, family_id, archived_at is not None
+        )
         for key, product_id, sku, is_alias, kind, family_id, archived_at in rows
     }
 
@@ -91,19 +102,25 @@ def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[
     rows = session.execute(
         select(SkuName.key, Product.id, Product.kind, Product.tax_code)
         .join(Product, Product.id == SkuName.product_id)
-        .where(SkuName.key.in_({sku_key(code) for code in codes}), Product.kind != ProductKind.FAMILY)
+        .where(
+            SkuName.key.in_({sku_key(code) for code in codes}), Product.kind != ProductKind.FAMILY
+        )
     )
     return {key: (product_id, kind, tax_code) for key, product_id, kind, tax_code in rows}
 
 
 def skus_of(session: Session, product_ids: Collection[int]) -> dict[int, str]:
     """SKUs by id."""
-    return dict(session.execute(select(Product.id, Product.sku).where(Product.id.in_(product_ids))).all())
+    return dict(
+        session.execute(select(Product.id, Product.sku).where(Product.id.in_(product_ids))).all()
+    )
 
 
 def titles_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, str]]:
     """(SKU, title) by id."""
-    rows = session.execute(select(Product.id, Product.sku, Product.title).where(Product.id.in_(product_ids))).all()
+    rows = session.execute(
+        select(Product.id, Product.sku, Product.title).where(Product.id.in_(product_ids))
+    ).all()
     return {product_id: (sku, title) for product_id, sku, title in rows}
 
 
@@ -111,25 +128,42 @@ def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[
     """(kind, whether its parts may travel apart) by id."""
     if not product_ids:
         return {}
-    statement = select(Product.id, Product.kind, Product.parts_apart).where(Product.id.in_(product_ids))
-    return {product_id: (kind, apart) for product_id, kind, apart in session.execute(statement).all()}
+    statement = select(Product.id, Product.kind, Product.parts_apart).where(
+        Product.id.in_(product_ids)
+    )
+    return {
+        product_id: (kind, apart) for product_id, kind, apart in session.execute(statement).all()
+    }
 
 
 def holds_stock(session: Session, product_ids: Collection[int]) -> set[int]:
     """Those of the products that lie somewhere or are promised."""
     lies = or_(Balance.on_hand > 0, Balance.reserved > 0, Balance.blocked > 0)
-    return set(session.scalars(select(Balance.product_id).where(Balance.product_id.in_(product_ids), lies)).all())
+    return set(
+        session.scalars(
+            select(Balance.product_id).where(Balance.product_id.in_(product_ids), lies)
+        ).all()
+    )
 
 
 def product_uses(session: Session, product_ids: Collection[int]) -> dict[int, str]:
-    """Where products are still in use, in words; those that are nowhere are left out. Four queries, however many."""
-    placed = select(Listing.product_id, Channel.name).join_from(Listing, Channel, Listing.channel_id == Channel.id)
-    placed = placed.where(among(Listing.product_id, product_ids), Listing.placed.is_(True), Listing.shown.is_(True))
-    kits = select(KitPart.part_id, Product.sku).join_from(KitPart, Product, Product.id == KitPart.kit_id)
+    """Where products are still in use, in words; those that are nowhere are left out. Four queries,
+    however many."""
+    placed = select(Listing.product_id, Channel.name).join_from(
+        Listing, Channel, Listing.channel_id == Channel.id
+    )
+    placed = placed.where(
+        among(Listing.product_id, product_ids), Listing.placed.is_(True), Listing.shown.is_(True)
+    )
+    kits = select(KitPart.part_id, Product.sku).join_from(
+        KitPart, Product, Product.id == KitPart.kit_id
+    )
     kits = kits.where(among(KitPart.part_id, product_ids), Product.archived_at.is_(None))
     variants = select(Product.family_id, Product.sku)
     variants = variants.where(among(Product.family_id, product_ids), Product.archived_at.is_(None))
-    orders = select(OrderLine.product_id, Order.number).join_from(OrderLine, Order, OrderLine.order_id == Order.id)
+    orders = select(OrderLine.product_id, Order.number).join_from(
+        OrderLine, Order, OrderLine.order_id == Order.id
+    )
     orders = orders.where(
         among(OrderLine.product_id, product_ids),
         OrderLine.shipped < OrderLine.quantity,
@@ -156,19 +190,27 @@ class PictureRow:
     role: str = "further"
 
 
-def product_pictures(session: Session, product_id: int) -> list[PictureRow]:
-    """A product's pictures in order; the first that is shown is the main one."""
+def product_pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[PictureRow]]:
+    """The pictures of products in order; of each the first that is shown is the main one."""
     rows = session.execute(
-        select(Picture.sha, Picture.width, Picture.height, ProductPicture.role)
-        .join(ProductPicture, ProductPicture.sha == Picture.sha)
-        .where(ProductPicture.product_id == product_id)
+        select(
+            ProductPicture.product_id,
+            Picture.sha,
+            Picture.width,
+            Picture.height,
+            ProductPicture.role,
+        )
+        .join(Picture, ProductPicture.sha == Picture.sha)
+        .where(ProductPicture.product_id.in_(product_ids))
         .order_by(ProductPicture.position)
     ).all()
-    main = next((row.sha for row in rows if row.role == "shown"), "")
-    return [
-        PictureRow(sha, width, height, "main" if sha == main else "further" if role == "shown" else role)
-        for sha, width, height, role in rows
-    ]
+    found: dict[int, list[PictureRow]] = {product_id: [] for product_id in product_ids}
+    for product_id, sha, width, height, role in rows:
+        held = found[product_id]
+        if role == "shown":
+            role = "further" if any(row.role == "main" for row in held) else "main"
+        held.append(PictureRow(sha, width, height, role))
+    return found
 
 
 @dataclass(frozen=True)
@@ -191,3 +233,23 @@ def product_bins(session: Session, product_id: int) -> list[BinRow]:
         .order_by(Warehouse.id, Bin.walk)
     )
     return [BinRow(*row) for row in rows]
+
+
+def product_ids(session: Session) -> list[int]:
+    """The ids of all products."""
+    return list(session.scalars(select(Product.id)))
+
+
+def kept_completeness(session: Session, wanted: Collection[int]) -> dict[int, tuple[int, int]]:
+    """(how much is asked, how much of it is missing) of products as it is kept, by id."""
+    rows = session.execute(
+        select(Product.id, Product.asked, Product.lacking).where(among(Product.id, wanted))
+    ).all()
+    return {product_id: (asked, lacking) for product_id, asked, lacking in rows}
+
+
+def families_of(session: Session, variant_ids: Collection[int]) -> dict[int, int]:
+    """The ids of the families of variants, by variant."""
+    statement = select(Product.id, Product.family_id).where(among(Product.id, variant_ids))
+    rows = session.execute(statement.where(Product.family_id.is_not(None))).all()
+    return {variant: family for variant, family in rows if family is not None}

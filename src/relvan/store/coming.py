@@ -33,12 +33,21 @@ class ExpectedRow:
         return max(0, self.quantity - self.received)
 
 
-def expected_rows(session: Session, product_id: int | None = None, *, limit: int = 500) -> list[ExpectedRow]:
+def expected_rows(
+    session: Session, product_id: int | None = None, *, limit: int = 500
+) -> list[ExpectedRow]:
     """What is to come, the soonest first; of one product, or of all."""
     row = ExpectedReceipt
     statement = (
         select(
-            row.id, Product.sku, Product.title, Warehouse.name, Warehouse.key, row.quantity, row.received, row.due,
+            row.id,
+            Product.sku,
+            Product.title,
+            Warehouse.name,
+            Warehouse.key,
+            row.quantity,
+            row.received,
+            row.due,
             row.note,
         )
         .join(Product, Product.id == row.product_id)
@@ -46,7 +55,7 @@ def expected_rows(session: Session, product_id: int | None = None, *, limit: int
         .where(row.ended_at.is_(None))
         .order_by(row.due, row.id)
         .limit(limit)
-    )  # fmt: skip
+    )
     if product_id is not None:
         statement = statement.where(row.product_id == product_id)
     return rows_as(ExpectedRow, session, statement)
@@ -73,13 +82,23 @@ class TransferRow:
         return self.quantity - self.received
 
 
-def transfer_rows(session: Session, product_id: int | None = None, *, limit: int = 500) -> list[TransferRow]:
+def transfer_rows(
+    session: Session, product_id: int | None = None, *, limit: int = 500
+) -> list[TransferRow]:
     """What is in transit between warehouses, the longest under way first."""
     row, target = Transfer, aliased(Warehouse)
     statement = (
         select(
-            row.id, Product.sku, Product.title, Warehouse.name, target.name, target.key, row.quantity, row.received,
-            row.sent_at, row.note,
+            row.id,
+            Product.sku,
+            Product.title,
+            Warehouse.name,
+            target.name,
+            target.key,
+            row.quantity,
+            row.received,
+            row.sent_at,
+            row.note,
         )
         .join(Product, Product.id == row.product_id)
         .join(Warehouse, Warehouse.id == row.from_id)
@@ -87,7 +106,7 @@ def transfer_rows(session: Session, product_id: int | None = None, *, limit: int
         .where(row.ended_at.is_(None))
         .order_by(row.id)
         .limit(limit)
-    )  # fmt: skip
+    )
     if product_id is not None:
         statement = statement.where(row.product_id == product_id)
     return rows_as(TransferRow, session, statement)
@@ -107,7 +126,10 @@ def coming_of(session: Session, product_ids: Collection[int]) -> dict[tuple[int,
     row = ExpectedReceipt
     expected = session.execute(
         select(
-            row.product_id, row.warehouse_id, func.sum(greater_of(0, row.quantity - row.received)), func.min(row.due)
+            row.product_id,
+            row.warehouse_id,
+            func.sum(greater_of(0, row.quantity - row.received)),
+            func.min(row.due),
         )
         .where(row.ended_at.is_(None), among(row.product_id, product_ids))
         .group_by(row.product_id, row.warehouse_id)
@@ -122,3 +144,10 @@ def coming_of(session: Session, product_ids: Collection[int]) -> dict[tuple[int,
         there = found.get((product_id, warehouse_id), Coming())
         found[product_id, warehouse_id] = Coming(units, there.incoming, there.next_due)
     return found
+
+
+def made_under(
+    session: Session, table: type[ExpectedReceipt] | type[Transfer], key: str
+) -> int | None:
+    """What was announced or sent under a key before, or none."""
+    return session.scalar(select(table.id).where(table.request_key == key))

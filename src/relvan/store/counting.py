@@ -1,4 +1,5 @@
-"""Counting for lists: no further than a cap, since an exact count of everything costs more than the page itself."""
+"""Counting for lists: no further than a cap, since an exact count of everything costs more than the
+page itself."""
 
 import time
 from collections.abc import Hashable
@@ -32,14 +33,17 @@ def count_up_to(
 ) -> Count:
     """The number of rows of a query, counted no further than one above `most`.
 
-    `name` tells one query from another. That there are more than `most` is remembered for a minute: what a page
-    then says ("10,000+") hardly ever stops being true, and counting so far is the slowest part of a list.
+    `name` tells one query from another. That there are more than `most` is remembered for a minute:
+    what a page then says ("10,000+") hardly ever stops being true, and counting so far is the
+    slowest part of a list.
     """
     key = (session.get_bind(), name, most)
     now = time.monotonic()
     if _full.get(key, 0.0) > now:
         return Count(most + 1, most)
-    found = session.scalar(select(func.count()).select_from(statement.limit(most + 1).subquery())) or 0
+    found = (
+        session.scalar(select(func.count()).select_from(statement.limit(most + 1).subquery())) or 0
+    )
     if found > most:
         _full[key] = now + REMEMBERED_S
         for old in [other for other, until in _full.items() if until <= now]:

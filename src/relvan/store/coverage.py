@@ -6,7 +6,19 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, Integer, Text, bindparam, case, cast, exists, func, inspect, or_, select
+from sqlalchemy import (
+    ColumnElement,
+    Integer,
+    Text,
+    bindparam,
+    case,
+    cast,
+    exists,
+    func,
+    inspect,
+    or_,
+    select,
+)
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -21,14 +33,20 @@ _variant = aliased(Product)
 SELLING = ("live", "behind")
 # what a sentence may say of a channel -> the states of the listings that fit
 WAYS: Mapping[str, tuple[str, ...]] = {
-    "on": (), "selling": SELLING, "draft": ("draft",), "ready": ("ready",), "behind": ("behind",),
-    "refused": ("refused",), "down": ("down",),
-}  # fmt: skip
+    "on": (),
+    "selling": SELLING,
+    "draft": ("draft",),
+    "ready": ("ready",),
+    "behind": ("behind",),
+    "refused": ("refused",),
+    "down": ("down",),
+}
 
 
 @dataclass(frozen=True)
 class CoverageFilter:
-    """Which products a page shows; `at` says by channel key how they stand there ("not" for not at all)."""
+    """Which products a page shows; `at` says by channel key how they stand there ("not" for not at
+    all)."""
 
     words: str = ""
     category: str = ""
@@ -42,9 +60,9 @@ class CoverageFilter:
 
 
 @dataclass
-class Cell:
-    """How a product, or the variants of a family, stand on a channel: so many listings, the demands of the first that
-    is worst off, and how many are in which state."""
+class CoverageCell:
+    """How a product, or the variants of a family, stand on a channel: so many listings, the demands
+    of the first that is worst off, and how many are in which state."""
 
     listing_id: int
     state: str
@@ -74,11 +92,12 @@ class CoverageRow:
     kind: str
     free: int = 0
     variants: int = 0
-    cells: dict[str, Cell] = field(default_factory=dict)
+    cells: dict[str, CoverageCell] = field(default_factory=dict)
 
 
 def _conditions(session: Session, wanted: CoverageFilter) -> list[ColumnElement[bool]]:
-    """Conditions on products that stand by themselves and on families, which fit when one of their variants does."""
+    """Conditions on products that stand by themselves and on families, which fit when one of their
+    variants does."""
     found: list[ColumnElement[bool]] = [Product.archived_at.is_(None), Product.family_id.is_(None)]
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
         heads = select(_variant.family_id).where(
@@ -87,12 +106,19 @@ def _conditions(session: Session, wanted: CoverageFilter) -> list[ColumnElement[
         found.append(or_(found_by.condition(Product.__table__.c.id), Product.id.in_(heads)))
     if wanted.category:
         below = f"{wanted.category}{SEPARATOR}"
-        found.append(or_(Product.category == wanted.category, Product.category.between(below, f"{below}\uffff")))
+        found.append(
+            or_(
+                Product.category == wanted.category,
+                Product.category.between(below, f"{below}\uffff"),
+            )
+        )
     if wanted.at or wanted.in_stock is not None:
-        channels: dict[str, int] = dict(map(tuple, session.execute(select(Channel.key, Channel.id)).all()))  # type: ignore[arg-type]
+        channels = dict(session.execute(select(Channel.key, Channel.id)).all())
         alone = _fits(Product, wanted, channels)
         within = exists().where(
-            _variant.family_id == Product.id, _variant.archived_at.is_(None), *_fits(_variant, wanted, channels)
+            _variant.family_id == Product.id,
+            _variant.archived_at.is_(None),
+            *_fits(_variant, wanted, channels),
         )
         found.append(case((Product.kind == ProductKind.FAMILY, within), else_=_all(alone)))
     return found
@@ -105,10 +131,14 @@ def _all(conditions: Collection[ColumnElement[bool]]) -> Any:
     return result
 
 
-def _fits(product: Any, wanted: CoverageFilter, channels: Mapping[str, int]) -> list[ColumnElement[bool]]:
+def _fits(
+    product: Any, wanted: CoverageFilter, channels: Mapping[str, int]
+) -> list[ColumnElement[bool]]:
     found: list[ColumnElement[bool]] = []
     for key, way in wanted.at.items():
-        there = exists().where(Listing.product_id == product.id, Listing.channel_id == channels.get(key, 0))
+        there = exists().where(
+            Listing.product_id == product.id, Listing.channel_id == channels.get(key, 0)
+        )
         if WAYS.get(way):
             there = there.where(Listing.state.in_(WAYS[way]))
         found.append(~there if way == "not" else there)
@@ -119,8 +149,11 @@ def _fits(product: Any, wanted: CoverageFilter, channels: Mapping[str, int]) -> 
     return found
 
 
-def coverage_page(session: Session, wanted: CoverageFilter, *, after: str = "", limit: int = 50) -> list[CoverageRow]:
-    """Products and families in the order of their SKUs, after one of them; five queries whatever the number."""
+def coverage_page(
+    session: Session, wanted: CoverageFilter, *, after: str = "", limit: int = 50
+) -> list[CoverageRow]:
+    """Products and families in the order of their SKUs, after one of them; five queries whatever
+    the number."""
     statement = (
         select(Product.id, Product.sku, Product.title, Product.kind)
         .where(*_conditions(session, wanted), Product.sku_key > after)
@@ -144,23 +177,32 @@ def coverage_of_variants(session: Session, family_id: int) -> list[CoverageRow]:
     return rows
 
 
-# Written once, with the ids as one parameter: building a query with fifty values takes longer than running it.
+# Written once, with the ids as one parameter: building a query with fifty values takes longer than
+# running it.
 _IDS = select(cast(json_items(bindparam("ids", type_=Text)).table_valued("value").c.value, Integer))
 _VARIANTS = select(Product.id, Product.family_id).where(
     Product.family_id.is_not(None), Product.family_id.in_(_IDS), Product.archived_at.is_(None)
 )
 _LISTINGS = (
     select(
-        Listing.product_id, Channel.key, Listing.id, Listing.state, Listing.gap_count, Listing.met, Listing.demands,
+        Listing.product_id,
+        Channel.key,
+        Listing.id,
+        Listing.state,
+        Listing.gap_count,
+        Listing.met,
+        Listing.demands,
         Listing.is_head,
     )
     .join(Channel, Channel.id == Listing.channel_id)
     .where(Listing.product_id.in_(_IDS))
-)  # fmt: skip
+)
 _FREE = (
     select(
         Balance.product_id,
-        func.sum(greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)),
+        func.sum(
+            greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)
+        ),
     )
     .where(Balance.product_id.in_(_IDS))
     .group_by(Balance.product_id)
@@ -183,28 +225,46 @@ def _fill(session: Session, rows: list[CoverageRow]) -> None:
         holdings = load_holdings(session, kits)
         for kit in kits:
             by_id[kit].free = holdings.free(kit)
-    for product_id, key, listing_id, state, gaps, met, demands, is_head in _about(session, _LISTINGS, ids):
+    for product_id, key, listing_id, state, gaps, met, demands, is_head in _about(
+        session, _LISTINGS, ids
+    ):
         row = by_id[head_of.get(product_id, product_id)]
         cell = row.cells.get(key)
-        if cell is None or _WORST.index(state) < _WORST.index(cell.state) or (is_head and state == cell.state):
+        if (
+            cell is None
+            or _WORST.index(state) < _WORST.index(cell.state)
+            or (is_head and state == cell.state)
+        ):
             states = cell.states if cell else {}
-            cell = row.cells[key] = Cell(listing_id, state, gaps, met, demands, states)
+            cell = row.cells[key] = CoverageCell(listing_id, state, gaps, met, demands, states)
         if not is_head:
             cell.states[state] = cell.states.get(state, 0) + 1
 
 
 def _about(session: Session, statement: Any, ids: Collection[int]) -> list[Any]:
-    return [tuple(row) for row in session.connection().execute(statement, {"ids": orjson.dumps(list(ids)).decode()})]
+    return [
+        tuple(row)
+        for row in session.connection().execute(
+            statement, {"ids": orjson.dumps(list(ids)).decode()}
+        )
+    ]
 
 
 def count_coverage(session: Session, wanted: CoverageFilter) -> Count:
     """How many rows there are."""
-    return count_up_to(session, select(Product.id).where(*_conditions(session, wanted)), wanted.name, 2_000)
+    return count_up_to(
+        session, select(Product.id).where(*_conditions(session, wanted)), wanted.name, 2_000
+    )
 
 
 def coverage_skus(session: Session, wanted: CoverageFilter) -> list[str]:
-    """The SKUs of all rows that a filter matches, in order: of products that stand by themselves, and of families."""
-    return list(session.scalars(select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)))
+    """The SKUs of all rows that a filter matches, in order: of products that stand by themselves,
+    and of families."""
+    return list(
+        session.scalars(
+            select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)
+        )
+    )
 
 
 REMEMBERED_S, MANY = 10.0, 20_000
@@ -212,10 +272,11 @@ _counted: dict[Any, tuple[float, dict[str, tuple[int, int]]]] = {}
 
 
 def counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
-    """By channel key how many listings it has, families' pages not counted, and how many of them are sold just now.
+    """By channel key how many listings it has, families' pages not counted, and how many of them
+    are sold just now.
 
-    Of a great many the figures are remembered for ten seconds: they head a list, and counting them takes longer than
-    the list.
+    Of a great many the figures are remembered for ten seconds: they head a list, and counting them
+    takes longer than the list.
     """
     key, now = session.get_bind(), time.monotonic()
     kept = _counted.get(key)
@@ -224,7 +285,9 @@ def counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
     keys = dict(session.execute(select(Channel.id, Channel.key).order_by(Channel.id)).all())
     found = {channel: [0, 0] for channel in keys.values()}
     # all of them from the index alone, then the few pages of families taken off again
-    of_all = select(Listing.channel_id, Listing.state, func.count()).group_by(Listing.channel_id, Listing.state)
+    of_all = select(Listing.channel_id, Listing.state, func.count()).group_by(
+        Listing.channel_id, Listing.state
+    )
     for sign, statement in ((1, of_all), (-1, of_all.where(Listing.is_head.is_(True)))):
         for channel_id, state, count in session.execute(statement).all():
             found[keys[channel_id]][0] += sign * count

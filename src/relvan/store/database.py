@@ -1,7 +1,7 @@
 """Opening the database and its transactions.
 
-SQLite runs in WAL mode with foreign keys on; a writing transaction begins IMMEDIATE, so that it waits for its
-turn at the start and never fails in the middle. Another database is named by its URL.
+SQLite runs in WAL mode with foreign keys on; a writing transaction begins IMMEDIATE, so that it
+waits for its turn at the start and never fails in the middle. Another database is named by its URL.
 """
 
 import logging
@@ -27,8 +27,9 @@ READ_POOL = 12
 
 
 class Turns:
-    """Writers of one process take turns in the order in which they came. SQLite itself lets a writer that has to wait
-    sleep and try again, so that among busy ones it may not get its turn for seconds."""
+    """Writers of one process take turns in the order in which they came. SQLite itself lets a
+    writer that has to wait sleep and try again, so that among busy ones it may not get its turn for
+    seconds."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -55,8 +56,11 @@ class Turns:
 class Database:
     """The database: `reading()` and `writing()` give a session in one transaction each."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(
+        self, url: str, *, before_commit: Callable[[Session], object] = lambda _session: None
+    ) -> None:
         self.url = url
+        self._before_commit = before_commit
         if self.is_sqlite:
             Path(url.removeprefix("sqlite:///")).parent.mkdir(parents=True, exist_ok=True)
         self.engine = _make_engine(url, sqlite=self.is_sqlite)
@@ -75,17 +79,23 @@ class Database:
     @contextmanager
     def reading(self) -> Iterator[Session]:
         """A session that sees one moment and writes nothing."""
-        reader = self.engine if self.is_sqlite else self.engine.execution_options(isolation_level="REPEATABLE READ")
+        reader = (
+            self.engine
+            if self.is_sqlite
+            else self.engine.execution_options(isolation_level="REPEATABLE READ")
+        )
         with Session(reader, autoflush=False) as session:
             yield session
             session.expunge_all()  # what was read stays readable
 
     @contextmanager
     def writing(self, *, hurried: bool = False) -> Iterator[Session]:
-        """A session in one short write transaction; rolled back when the block raises.
+        """A session in one short write transaction; rolled back when the block raises. What
+        `before_commit` does at its end belongs to it.
 
-        What was put off by `after_commit` runs once all is saved. A `hurried` one does not wait until it lies on the
-        disk: should the power fail, it may be gone, whole. That is for work that is taken up again where it stood.
+        What was put off by `after_commit` runs once all is saved. A `hurried` one does not wait
+        until it lies on the disk: should the power fail, it may be gone, whole. That is for work
+        that is taken up again where it stood.
         """
         writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
         with Session(writer, expire_on_commit=False) as session:
@@ -93,6 +103,7 @@ class Database:
                 if not self.is_sqlite:
                     _take_turn(session, hurried=hurried)
                 yield session
+                self._before_commit(session)
             later: list[Callable[[], None]] = session.info.get("later", [])
         for deed in later:
             deed()
@@ -108,8 +119,8 @@ class Database:
 
 
 def _take_turn(session: Session, *, hurried: bool) -> None:
-    """On a database server: wait until no other writes, in whichever process, as the database in the box does it. What
-    is decided by what was read is then still so when it is written."""
+    """On a database server: wait until no other writes, in whichever process, as the database in
+    the box does it. What is decided by what was read is then still so when it is written."""
     session.execute(text(f"SELECT pg_advisory_xact_lock({WRITERS})"))
     if hurried:
         session.execute(text("SET LOCAL synchronous_commit TO OFF"))
@@ -121,7 +132,8 @@ def after_commit(session: Session, deed: Callable[[], None]) -> None:
 
 
 def driver_address(url: str) -> str:
-    """The address of a PostgreSQL database as its driver takes it, without the part that is SQLAlchemy's."""
+    """The address of a PostgreSQL database as its driver takes it, without the part that is
+    SQLAlchemy's."""
     return make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
 
 
@@ -132,7 +144,10 @@ def _make_engine(url: str, *, sqlite: bool) -> Engine:
         event.listen(server, "handle_error", _tell_as_in_the_box)
         return server
     engine = create_engine(
-        url, pool_size=READ_POOL, max_overflow=READ_POOL, connect_args={"timeout": BUSY_TIMEOUT_MS / 1000}
+        url,
+        pool_size=READ_POOL,
+        max_overflow=READ_POOL,
+        connect_args={"timeout": BUSY_TIMEOUT_MS / 1000},
     )
     event.listen(engine, "connect", _set_up_sqlite)
     event.listen(engine, "begin", _begin)
@@ -152,11 +167,14 @@ def _count_as_in_the_box(connection: psycopg.Connection[Any], _record: Any) -> N
 
 
 def _tell_as_in_the_box(context: ExceptionContext) -> None:
-    """What no column can hold is told as SQLite's driver tells it; and that nobody is there, in a word of ours."""
+    """What no column can hold is told as SQLite's driver tells it; and that nobody is there, in a
+    word of ours."""
     error = context.original_exception
     if isinstance(error, psycopg.DataError):
         raise OverflowError(str(error)) from error
-    if isinstance(error, psycopg.OperationalError) and (context.is_disconnect or context.connection is None):
+    if isinstance(error, psycopg.OperationalError) and (
+        context.is_disconnect or context.connection is None
+    ):
         log.error("The database cannot be reached: %s", error)
         raise DatabaseAway from error
 
@@ -177,7 +195,9 @@ def _set_up_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
 def _begin(connection: Connection) -> None:
     options = connection.get_execution_options()
     wanted = "NORMAL" if options.get("hurried") else "FULL"
-    if connection.info.get("synchronous", "FULL") != wanted:  # cannot be changed within a transaction
+    if (
+        connection.info.get("synchronous", "FULL") != wanted
+    ):  # cannot be changed within a transaction
         connection.exec_driver_sql(f"PRAGMA synchronous={wanted}")
         connection.info["synchronous"] = wanted
     connection.exec_driver_sql(f"BEGIN {options.get('begin', 'DEFERRED')}")

@@ -48,7 +48,11 @@ def pick_list_by_id(session: Session, pick_list_id: int) -> PickList:
 
 def shipment_lines(session: Session, shipment_ids: Collection[int]) -> list[ShipmentLine]:
     """The lines of shipments, in order."""
-    statement = select(ShipmentLine).where(ShipmentLine.shipment_id.in_(shipment_ids)).order_by(ShipmentLine.id)
+    statement = (
+        select(ShipmentLine)
+        .where(ShipmentLine.shipment_id.in_(shipment_ids))
+        .order_by(ShipmentLine.id)
+    )
     return list(session.scalars(statement))
 
 
@@ -81,8 +85,18 @@ def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
     )
     statement = (
         select(
-            Pick.id, Pick.position, Product.sku, Product.title, Product.gtin, Bin.code, Pick.quantity, Pick.picked,
-            Shipment.number, Shipment.id, Order.number, picture,
+            Pick.id,
+            Pick.position,
+            Product.sku,
+            Product.title,
+            Product.gtin,
+            Bin.code,
+            Pick.quantity,
+            Pick.picked,
+            Shipment.number,
+            Shipment.id,
+            Order.number,
+            picture,
         )
         .join(Product, Product.id == Pick.product_id)
         .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
@@ -91,7 +105,7 @@ def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
         .outerjoin(Bin, Bin.id == Pick.bin_id)
         .where(Pick.pick_list_id == pick_list_id)
         .order_by(Pick.position)
-    )  # fmt: skip
+    )
     return rows_as(PickRow, session, statement)
 
 
@@ -110,12 +124,21 @@ class PickListRow:
     done: int
 
 
-def pick_list_rows(session: Session, *, state: str = "", pick_list_id: int | None = None) -> list[PickListRow]:
+def pick_list_rows(
+    session: Session, *, state: str = "", pick_list_id: int | None = None
+) -> list[PickListRow]:
     """Pick lists, newest first."""
     statement = (
         select(
-            PickList.id, PickList.number, PickList.state, Warehouse.name, Warehouse.key,
-            func.coalesce(Person.name, "Relvan"), PickList.created_at, func.count(Pick.id), func.count(Pick.picked),
+            PickList.id,
+            PickList.number,
+            PickList.state,
+            Warehouse.name,
+            Warehouse.key,
+            func.coalesce(Person.name, "Relvan"),
+            PickList.created_at,
+            func.count(Pick.id),
+            func.count(Pick.picked),
         )
         .join(Warehouse, Warehouse.id == PickList.warehouse_id)
         .outerjoin(Person, Person.id == PickList.person_id)
@@ -123,7 +146,7 @@ def pick_list_rows(session: Session, *, state: str = "", pick_list_id: int | Non
         .group_by(PickList.id, Warehouse.id, Person.id)
         .order_by(PickList.id.desc())
         .limit(100)
-    )  # fmt: skip
+    )
     if state:
         statement = statement.where(PickList.state == state)
     if pick_list_id is not None:
@@ -153,19 +176,28 @@ def shipment_line_rows(session: Session, shipment_id: int) -> list[ShipmentLineR
     )
     statement = (
         select(
-            ShipmentLine.id, Product.sku, Product.title, ShipmentLine.quantity, ShipmentLine.picked, packed,
+            ShipmentLine.id,
+            Product.sku,
+            Product.title,
+            ShipmentLine.quantity,
+            ShipmentLine.picked,
+            packed,
             Product.weight_g,
         )
         .join(Product, Product.id == ShipmentLine.product_id)
         .where(ShipmentLine.shipment_id == shipment_id)
         .order_by(ShipmentLine.id)
-    )  # fmt: skip
+    )
     return rows_as(ShipmentLineRow, session, statement)
 
 
 def parcels_of(session: Session, shipment_id: int) -> list[Parcel]:
     """The parcels of a shipment in order."""
-    return list(session.scalars(select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)))
+    return list(
+        session.scalars(
+            select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)
+        )
+    )
 
 
 @dataclass(frozen=True)
@@ -185,14 +217,19 @@ def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
     """The parcels of all shipments of an order, in order."""
     statement = (
         select(
-            Parcel.id, Parcel.shipment_id, Parcel.position, Parcel.weight_g, func.coalesce(Carrier.name, ""),
-            Parcel.service, Parcel.tracking_number,
+            Parcel.id,
+            Parcel.shipment_id,
+            Parcel.position,
+            Parcel.weight_g,
+            func.coalesce(Carrier.name, ""),
+            Parcel.service,
+            Parcel.tracking_number,
         )
         .join(Shipment, Shipment.id == Parcel.shipment_id)
         .outerjoin(Carrier, Carrier.id == Parcel.carrier_id)
         .where(Shipment.order_id == order_id)
         .order_by(Shipment.id, Parcel.position)
-    )  # fmt: skip
+    )
     return rows_as(ParcelRow, session, statement)
 
 
@@ -252,18 +289,24 @@ def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget
     if found is None:
         raise not_found("pick", pick_id)
     pick, sku, gtin, order_line, line, shipment = found
-    aliases = session.scalars(select(SkuName.sku).where(SkuName.product_id == pick.product_id, SkuName.alias.is_(True)))
+    aliases = session.scalars(
+        select(SkuName.sku).where(SkuName.product_id == pick.product_id, SkuName.alias.is_(True))
+    )
     return PickTarget(pick, sku, gtin, tuple(aliases), order_line, line, shipment)
 
 
 def is_packed(session: Session, shipment_id: int) -> bool:
     """Whether a shipment has a parcel."""
-    return session.scalar(select(Parcel.id).where(Parcel.shipment_id == shipment_id).limit(1)) is not None
+    return (
+        session.scalar(select(Parcel.id).where(Parcel.shipment_id == shipment_id).limit(1))
+        is not None
+    )
 
 
 def short_movements(session: Session, target: PickTarget) -> list[Movement]:
-    """The movements by which a short pick blocked what it did not find, as far as they have not been undone. Where a
-    shipment was short of a product in the same bin twice, the latest comes first and alone."""
+    """The movements by which a short pick blocked what it did not find, as far as they have not
+    been undone. Where a shipment was short of a product in the same bin twice, the latest comes
+    first and alone."""
     if target.pick.bin_id is None:
         return []
     undone = select(func.replace(Movement.request_key, "undo:", "")).where(
@@ -279,3 +322,21 @@ def short_movements(session: Session, target: PickTarget) -> list[Movement]:
         .limit(1)
     )
     return list(session.scalars(statement))
+
+
+def last_position(session: Session, shipment_id: int) -> int:
+    """The position of the last parcel of a shipment, 0 while it has none."""
+    return (
+        session.scalar(select(func.max(Parcel.position)).where(Parcel.shipment_id == shipment_id))
+        or 0
+    )
+
+
+def parcel_lines(session: Session, parcel_id: int) -> list[ParcelLine]:
+    """What lies in a parcel, by line of its shipment."""
+    return list(session.scalars(select(ParcelLine).where(ParcelLine.parcel_id == parcel_id)))
+
+
+def carrier_names(session: Session) -> dict[int, str]:
+    """The names of carrier accounts by id."""
+    return dict(session.execute(select(Carrier.id, Carrier.name)).all())

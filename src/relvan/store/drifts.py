@@ -16,7 +16,9 @@ WAITS = Drift.ended_at.is_(None) & (Drift.how == "")  # for a person
 
 def open_drifts(session: Session, listing_ids: Collection[int]) -> dict[tuple[int, str], Drift]:
     """What has not come to an end of listings, by (listing, topic)."""
-    rows = session.scalars(select(Drift).where(among(Drift.listing_id, listing_ids), Drift.ended_at.is_(None)))
+    rows = session.scalars(
+        select(Drift).where(among(Drift.listing_id, listing_ids), Drift.ended_at.is_(None))
+    )
     return {(row.listing_id, row.topic): row for row in rows}
 
 
@@ -40,14 +42,30 @@ class DriftRow:
 
 
 def drift_rows(
-    session: Session, *, channel: str = "", ended: bool = False, before: int | None = None, limit: int = 50
+    session: Session,
+    *,
+    channel: str = "",
+    ended: bool = False,
+    before: int | None = None,
+    limit: int = 50,
 ) -> list[DriftRow]:
-    """Confirmed differences that wait for a person (or those that came to an end), the last seen first."""
+    """Confirmed differences that wait for a person (or those that came to an end), the last seen
+    first."""
     row = Drift
     statement = (
         select(
-            row.id, row.listing_id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Product.title,
-            Channel.name, Channel.key, Channel.currency, row.topic, row.ours, row.theirs, row.seen_at, row.ended_at,
+            row.id,
+            row.listing_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Product.title,
+            Channel.name,
+            Channel.key,
+            Channel.currency,
+            row.topic,
+            row.ours,
+            row.theirs,
+            row.seen_at,
+            row.ended_at,
             row.how,
         )
         .join(Listing, Listing.id == row.listing_id)
@@ -56,9 +74,16 @@ def drift_rows(
         .where(row.confirmed_at.is_not(None), row.ended_at.is_not(None) if ended else WAITS)
         .order_by(row.id.desc())
         .limit(limit)
-    )  # fmt: skip
+    )
     if channel:
         statement = statement.where(Channel.key == channel)
     if before is not None:
         statement = statement.where(row.id < before)
     return rows_as(DriftRow, session, statement)
+
+
+def open_drifts_by_id(session: Session, drift_ids: Collection[int]) -> list[Drift]:
+    """Those of some differences that have not come to an end."""
+    return list(
+        session.scalars(select(Drift).where(among(Drift.id, drift_ids), Drift.ended_at.is_(None)))
+    )

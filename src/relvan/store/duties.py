@@ -7,11 +7,11 @@ from datetime import datetime, timedelta
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
-from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, listener_duty
+from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, webhook_duty
 from relvan.store.among import among
 from relvan.store.portable import insert_into
 from relvan.store.rows import rows_as
-from relvan.store.tables import Channel, Duty, Listener, SeenWorker
+from relvan.store.tables import Channel, Duty, SeenWorker, Webhook
 
 FORGOTTEN = timedelta(days=1)
 
@@ -27,9 +27,13 @@ class WorkerRow:
 
 def all_duties(session: Session) -> list[str]:
     """Everything that some worker has to do."""
-    channels = [channel_duty(key) for key in session.scalars(select(Channel.id).order_by(Channel.id))]
-    listeners = [listener_duty(key) for key in session.scalars(select(Listener.id).order_by(Listener.id))]
-    return [*channels, *listeners, JOBS, SALES, HOLD_BACKS]
+    channels = [
+        channel_duty(key) for key in session.scalars(select(Channel.id).order_by(Channel.id))
+    ]
+    webhooks = [
+        webhook_duty(key) for key in session.scalars(select(Webhook.id).order_by(Webhook.id))
+    ]
+    return [*channels, *webhooks, JOBS, SALES, HOLD_BACKS]
 
 
 def seen_workers(session: Session, *, sharing: bool) -> dict[str, datetime]:
@@ -55,11 +59,15 @@ def forget_worker(session: Session, name: str) -> None:
     session.execute(delete(SeenWorker).where(SeenWorker.name == name))
 
 
-def give_duties(session: Session, worker: str, duties: Collection[str], held: Collection[str]) -> None:
+def give_duties(
+    session: Session, worker: str, duties: Collection[str], held: Collection[str]
+) -> None:
     """Give a worker exactly these duties; `held` are those that somebody has now."""
     session.execute(delete(Duty).where(Duty.worker == worker, ~among(Duty.name, duties)))
     session.execute(
-        update(Duty).where(among(Duty.name, [name for name in duties if name in held])).values(worker=worker)
+        update(Duty)
+        .where(among(Duty.name, [name for name in duties if name in held]))
+        .values(worker=worker)
     )
     fresh = [{"name": name, "worker": worker} for name in sorted(duties) if name not in held]
     if fresh:

@@ -1,4 +1,5 @@
-"""Products as flat facts, many at once: what history, bulk jobs, files and saving read. See `core.catalogue.facts`."""
+"""Products as flat facts, many at once: what history, bulk jobs, files and saving read. See
+`core.catalogue.facts`."""
 
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
@@ -6,11 +7,15 @@ from dataclasses import dataclass
 from typing import Any
 
 import orjson
-from sqlalchemy import Integer, Text, func, select, type_coerce
+from sqlalchemy import ColumnElement, Integer, Text, func, literal, select, type_coerce, union_all
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.attributes import Ask, AttributeKind, AttributeRule
+from relvan.core.catalogue.attributes import AttributeAsk, AttributeKind, AttributeRule
 from relvan.core.catalogue.facts import Facts, inherited
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.keyed import Keyed, price_fact
+from relvan.core.catalogue.product import ProductKind
+from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.tables import (
     Attribute,
@@ -28,12 +33,45 @@ from relvan.store.tables import (
 CHUNK = 1_000
 # facts that are a column of their own, as they stand
 COLUMNS = (
-    "sku", "kind", "title", "brand", "description", "gtin", "category", "tax_code", "weight_g", "length_mm",
-    "width_mm", "height_mm", "cost", "floor", "advertised_minimum", "ceiling", "parts_apart", "case_quantity",
-    "case_weight_g", "case_length_mm", "case_width_mm", "case_height_mm", "hazardous", "fragile", "this_way_up",
-    "origin", "hs_code", "supplier", "minimum_order",
-)  # fmt: skip
-TEXTS = ("title", "brand", "description", "category", "origin", "hs_code", "supplier")  # empty, never null
+    "sku",
+    "kind",
+    "title",
+    "brand",
+    "description",
+    "gtin",
+    "category",
+    "tax_code",
+    "weight_g",
+    "length_mm",
+    "width_mm",
+    "height_mm",
+    "cost",
+    "floor",
+    "advertised_minimum",
+    "ceiling",
+    "parts_apart",
+    "case_quantity",
+    "case_weight_g",
+    "case_length_mm",
+    "case_width_mm",
+    "case_height_mm",
+    "hazardous",
+    "fragile",
+    "this_way_up",
+    "origin",
+    "hs_code",
+    "supplier",
+    "minimum_order",
+)
+TEXTS = (
+    "title",
+    "brand",
+    "description",
+    "category",
+    "origin",
+    "hs_code",
+    "supplier",
+)  # empty, never null
 FLAGS = ("parts_apart", "hazardous", "fragile", "this_way_up")
 _PRODUCT = Product.__table__.c
 _family = Product.__table__.alias("family")
@@ -46,51 +84,85 @@ def in_chunks(values: Collection[Any], size: int = CHUNK) -> Iterable[list[Any]]
 
 
 def facts_by_id(session: Session, product_ids: Collection[int]) -> dict[int, Facts]:
-    """The own facts of products; six queries for every thousand."""
+    """The own facts of products; three queries for every thousand, and one more for kits."""
     found: dict[int, Facts] = {}
     for ids in in_chunks(product_ids):
-        found |= _products(session, ids)
+        found |= _products(session, among(_PRODUCT.id, ids))
         _add_prices(session, ids, found)
         _add_codes(session, ids, found)
-        _add_parts(session, ids, found)
+        if kits := [i for i in ids if found.get(i, {}).get("kind") == ProductKind.KIT]:
+            _add_parts(session, kits, found)
     return found
 
 
+def facts_with_head(session: Session, sku: str) -> tuple[int, dict[int, Facts]]:
+    """A product by its SKU or an alias: its id, and the own facts, by id, of it and of the family
+    that it is a variant of; three queries, and one more for a kit.
+
+    Raises:
+        Refused: if there is no such product.
+    """
+    named = select(SkuName.product_id).where(SkuName.key == sku_key(sku)).scalar_subquery()
+    head = select(_PRODUCT.family_id).where(_PRODUCT.id == named).scalar_subquery()
+    found = _products(session, (_PRODUCT.id == named) | (_PRODUCT.id == head))
+    if not found:
+        raise not_found("product", sku)
+    _add_prices(session, list(found), found)
+    _add_codes(session, list(found), found)
+    # where there are two, the one that is no family is the product
+    product_id = next(
+        (i for i, held in found.items() if held["kind"] != ProductKind.FAMILY), next(iter(found))
+    )
+    if found[product_id]["kind"] == ProductKind.KIT:
+        _add_parts(session, [product_id], found)
+    return product_id, found
+
+
 def whole_facts(session: Session, facts: dict[int, Facts]) -> dict[int, Facts]:
-    """The same with what families lend their variants; two more queries, and none when there is no variant."""
+    """The same with what families lend their variants; two more queries, and none when there is no
+    variant."""
     heads = {held["family"] for held in facts.values() if held.get("family")}
     if not heads:
         return facts
     ids = {key: product_id for key, (product_id, _, _) in codes(session, heads).items()}
     lent = facts_by_id(session, set(ids.values()))
     return {
-        product_id: inherited(held, lent[ids[held["family"].casefold()]]) if held.get("family") else held
+        product_id: inherited(held, lent[ids[held["family"].casefold()]])
+        if held.get("family")
+        else held
         for product_id, held in facts.items()
     }
 
 
-def _products(session: Session, ids: Sequence[int]) -> dict[int, Facts]:
+def _products(session: Session, which: ColumnElement[bool]) -> dict[int, Facts]:
     plain = [name for name in COLUMNS if name not in FLAGS]
     # as they lie in the table: what most products lack need not be turned into anything
-    packed = [type_coerce(_PRODUCT[name], Text) for name in ("attributes", "traits", "axes", "archived_at")]
+    packed = [
+        type_coerce(_PRODUCT[name], Text)
+        for name in ("attributes", "traits", "axes", "archived_at")
+    ]
     flags = [type_coerce(_PRODUCT[name], Integer) for name in FLAGS]
     statement = (
         select(_PRODUCT.id, *(_PRODUCT[name] for name in plain), *flags, *packed, _family.c.sku)
         .select_from(Product.__table__.outerjoin(_family, _family.c.id == _PRODUCT.family_id))
-        .where(among(_PRODUCT.id, ids))
+        .where(which)
     )
     found = {}
     end = 1 + len(plain)
     for row in session.connection().execute(statement).all():
         product_id = row[0]
-        facts: Facts = {name: value for name, value in zip(plain, row[1:end], strict=True) if value or value == 0}
+        facts: Facts = {
+            name: value
+            for name, value in zip(plain, row[1:end], strict=True)
+            if value or value == 0
+        }
         flagged, (attributes, traits, axes, archived, family) = row[end:-5], row[-5:]
         if any(flagged):
             facts |= {name: True for name, on in zip(FLAGS, flagged, strict=True) if on}
         if attributes != "{}":
-            facts |= {f"attribute {name}": value for name, value in orjson.loads(attributes).items()}
+            facts |= Keyed.ATTRIBUTE.named(orjson.loads(attributes))
         if traits != "{}":
-            facts |= {f"trait {name}": value for name, value in orjson.loads(traits).items()}
+            facts |= Keyed.TRAIT.named(orjson.loads(traits))
         if axes != "[]":
             facts["axes"] = orjson.loads(axes)
         if family:
@@ -102,28 +174,42 @@ def _products(session: Session, ids: Sequence[int]) -> dict[int, Facts]:
 
 
 def _add_prices(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    prices = select(ListPrice.product_id, PriceList.key, ListPrice.amount)
-    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(among(ListPrice.product_id, ids))
-    for product_id, key, amount in session.execute(prices).all():
-        found[product_id][f"price {key}"] = amount
+    prices = select(ListPrice.product_id, PriceList.key, literal(0), ListPrice.amount)
+    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(
+        among(ListPrice.product_id, ids)
+    )
     breaks = select(PriceBreak.product_id, PriceList.key, PriceBreak.least, PriceBreak.amount)
-    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(among(PriceBreak.product_id, ids))
-    for product_id, key, least, amount in session.execute(breaks).all():
-        found[product_id][f"break {key} {least}"] = amount
+    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(
+        among(PriceBreak.product_id, ids)
+    )
+    for product_id, key, least, amount in session.execute(union_all(prices, breaks)).all():
+        found[product_id][price_fact(key, least)] = amount
 
 
 def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    statement = select(SkuName.product_id, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices)
-    statement = statement.where(among(SkuName.product_id, ids), SkuName.alias.is_(True)).order_by(SkuName.key)
+    statement = select(
+        SkuName.product_id, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices
+    )
+    statement = statement.where(among(SkuName.product_id, ids), SkuName.alias.is_(True)).order_by(
+        SkuName.key
+    )
     for product_id, sku, title, picture, prices in session.execute(statement).all():
         found[product_id].setdefault("aliases", []).append(sku)
         if title or picture or prices:
-            found[product_id][f"alias {sku}"] = {"title": title, "picture": picture, "prices": prices}
+            found[product_id][Keyed.ALIAS.fact(sku)] = {
+                "title": title,
+                "picture": picture,
+                "prices": prices,
+            }
 
 
 def _add_parts(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    statement = select(KitPart.kit_id, Product.sku, KitPart.quantity).join(Product, Product.id == KitPart.part_id)
-    statement = statement.where(among(KitPart.kit_id, ids)).order_by(KitPart.kit_id, KitPart.position, Product.sku_key)
+    statement = select(KitPart.kit_id, Product.sku, KitPart.quantity).join(
+        Product, Product.id == KitPart.part_id
+    )
+    statement = statement.where(among(KitPart.kit_id, ids)).order_by(
+        KitPart.kit_id, KitPart.position, Product.sku_key
+    )
     for kit_id, sku, quantity in session.execute(statement).all():
         found[kit_id].setdefault("parts", []).append([sku, quantity])
 
@@ -133,7 +219,9 @@ def codes(session: Session, skus: Iterable[str]) -> dict[str, tuple[int, str, bo
     found: dict[str, tuple[int, str, bool]] = {}
     name = SkuName.__table__.c
     statement = select(name.key, name.product_id, _PRODUCT.sku, name.alias)
-    statement = statement.select_from(SkuName.__table__.join(Product.__table__, _PRODUCT.id == name.product_id))
+    statement = statement.select_from(
+        SkuName.__table__.join(Product.__table__, _PRODUCT.id == name.product_id)
+    )
     for keys in in_chunks({sku.strip().casefold() for sku in skus}):
         rows = session.connection().execute(statement.where(among(name.key, keys))).all()
         found |= {key: (product_id, sku, alias) for key, product_id, sku, alias in rows}
@@ -156,11 +244,21 @@ def relatives(session: Session, skus: Iterable[str]) -> dict[str, Relative]:
     found: dict[str, Relative] = {}
     for keys in in_chunks({sku.strip().casefold() for sku in skus}):
         rows = session.execute(
-            select(SkuName.key, Product.id, Product.sku, Product.kind, Product.axes, Product.archived_at)
+            select(
+                SkuName.key,
+                Product.id,
+                Product.sku,
+                Product.kind,
+                Product.axes,
+                Product.archived_at,
+            )
             .join(Product, Product.id == SkuName.product_id)
             .where(among(SkuName.key, keys))
         ).all()
-        found |= {key: Relative(i, sku, kind, axes, bool(archived)) for key, i, sku, kind, axes, archived in rows}
+        found |= {
+            key: Relative(i, sku, kind, axes, bool(archived))
+            for key, i, sku, kind, axes, archived in rows
+        }
     return found
 
 
@@ -168,31 +266,45 @@ def owners_of_gtins(session: Session, keys: Iterable[str]) -> dict[str, list[tup
     """(product, SKU) by the key of a GTIN."""
     found: dict[str, list[tuple[int, str]]] = defaultdict(list)
     for chunk in in_chunks(set(keys)):
-        rows = select(Product.gtin_key, Product.id, Product.sku).where(among(Product.gtin_key, chunk))
+        rows = select(Product.gtin_key, Product.id, Product.sku).where(
+            among(Product.gtin_key, chunk)
+        )
         for key, product_id, sku in session.execute(rows).all():
             found[str(key)].append((product_id, sku))
     return found
 
 
-def combinations(session: Session, family_ids: Collection[int]) -> dict[tuple[int, str], tuple[int, str]]:
+def combinations(
+    session: Session, family_ids: Collection[int]
+) -> dict[tuple[int, str], tuple[int, str]]:
     """(product, SKU) by family and combination."""
     rows = session.execute(
         select(Product.family_id, Product.combination, Product.id, Product.sku).where(
             among(Product.family_id, family_ids), Product.combination.is_not(None)
         )
     ).all()
-    return {(family or 0, combination or ""): (product_id, sku) for family, combination, product_id, sku in rows}
+    return {
+        (family or 0, combination or ""): (product_id, sku)
+        for family, combination, product_id, sku in rows
+    }
 
 
-def variants_of(session: Session, family_ids: Collection[int]) -> list[int]:
+def variant_ids(session: Session, family_ids: Collection[int]) -> list[int]:
     """The ids of the variants of families."""
-    return list(session.scalars(select(Product.id).where(among(Product.family_id, family_ids))).all())
+    return list(
+        session.scalars(select(Product.id).where(among(Product.family_id, family_ids))).all()
+    )
 
 
 def traits_of_variants(session: Session, family_id: int) -> list[tuple[int, str, dict[str, str]]]:
     """(id, SKU, trait values) of the variants of a family."""
-    statement = select(Product.id, Product.sku, Product.traits).where(Product.family_id == family_id)
-    return [(i, sku, traits) for i, sku, traits in session.execute(statement.order_by(Product.sku_key)).all()]
+    statement = select(Product.id, Product.sku, Product.traits).where(
+        Product.family_id == family_id
+    )
+    return [
+        (i, sku, traits)
+        for i, sku, traits in session.execute(statement.order_by(Product.sku_key)).all()
+    ]
 
 
 def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
@@ -202,7 +314,9 @@ def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
     while open_ids:
         above: set[int] = set()
         for ids in in_chunks(open_ids):
-            above |= set(session.scalars(select(KitPart.kit_id).where(among(KitPart.part_id, ids))).all())
+            above |= set(
+                session.scalars(select(KitPart.kit_id).where(among(KitPart.part_id, ids))).all()
+            )
         open_ids = above - found
         found |= above
     return found
@@ -215,7 +329,9 @@ def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tu
     while open_ids:
         level: dict[int, list[tuple[int, int]]] = defaultdict(list)
         for ids in in_chunks(open_ids):
-            rows = select(KitPart.kit_id, KitPart.part_id, KitPart.quantity).where(among(KitPart.kit_id, ids))
+            rows = select(KitPart.kit_id, KitPart.part_id, KitPart.quantity).where(
+                among(KitPart.kit_id, ids)
+            )
             for kit_id, part_id, quantity in session.execute(rows.order_by(KitPart.position)).all():
                 level[kit_id].append((part_id, quantity))
         found |= level
@@ -227,7 +343,9 @@ def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, 
     """How many pictures products have of their own."""
     found: dict[int, int] = {}
     for ids in in_chunks(product_ids):
-        rows = select(ProductPicture.product_id, func.count()).where(among(ProductPicture.product_id, ids))
+        rows = select(ProductPicture.product_id, func.count()).where(
+            among(ProductPicture.product_id, ids)
+        )
         found |= dict(session.execute(rows.group_by(ProductPicture.product_id)).all())
     return found
 
@@ -235,14 +353,17 @@ def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, 
 def attribute_rules(session: Session) -> dict[str, AttributeRule]:
     """The attributes that the seller defined, by their names in lower case."""
     rows = session.execute(
-        select(Attribute.name_key, Attribute.name, Attribute.kind, Attribute.unit, Attribute.choices)
+        select(
+            Attribute.name_key, Attribute.name, Attribute.kind, Attribute.unit, Attribute.choices
+        )
     ).all()
     return {
-        key: AttributeRule(name, AttributeKind(kind), unit, tuple(choices)) for key, name, kind, unit, choices in rows
+        key: AttributeRule(name, AttributeKind(kind), unit, tuple(choices))
+        for key, name, kind, unit, choices in rows
     }
 
 
-def asks_by_category(session: Session) -> dict[str, list[Ask]]:
+def asks_by_category(session: Session) -> dict[str, list[AttributeAsk]]:
     """What categories ask for, by their paths in lower case."""
     rows = session.execute(
         select(Category.path_key, Attribute.name, CategoryAttribute.needed)
@@ -250,7 +371,7 @@ def asks_by_category(session: Session) -> dict[str, list[Ask]]:
         .join(Attribute, Attribute.id == CategoryAttribute.attribute_id)
         .order_by(Attribute.name_key)
     ).all()
-    found: dict[str, list[Ask]] = defaultdict(list)
+    found: dict[str, list[AttributeAsk]] = defaultdict(list)
     for path, name, needed in rows:
-        found[path].append(Ask(name, needed))
+        found[path].append(AttributeAsk(name, needed))
     return found

@@ -27,7 +27,8 @@ class FindingFilter:
 
 @dataclass(frozen=True)
 class FindingRow:
-    """One finding in a list, with the likeliest product or the one it is linked to; price in minor units."""
+    """One finding in a list, with the likeliest product or the one it is linked to; price in minor
+    units."""
 
     id: int
     channel: str
@@ -62,25 +63,49 @@ def finding_by_id(session: Session, finding_id: int) -> Finding:
     return found
 
 
-def _rows() -> Select[*tuple[Any, ...]]:
+def _finding_rows() -> Select[*tuple[Any, ...]]:
     return (
         select(
-            Finding.id, Channel.name, Channel.key, Channel.currency, Finding.ref, Finding.head, Finding.sku,
-            Finding.gtin, Finding.title, Finding.brand, Finding.price, Finding.quantity, Finding.live, Finding.centre,
-            Finding.page, Finding.likeness, Finding.reasons, Product.sku, Product.title, Finding.listing_id,
-            Finding.linked_by, Finding.read_at, Channel.address,
+            Finding.id,
+            Channel.name,
+            Channel.key,
+            Channel.currency,
+            Finding.ref,
+            Finding.head,
+            Finding.sku,
+            Finding.gtin,
+            Finding.title,
+            Finding.brand,
+            Finding.price,
+            Finding.quantity,
+            Finding.live,
+            Finding.centre,
+            Finding.page,
+            Finding.likeness,
+            Finding.reasons,
+            Product.sku,
+            Product.title,
+            Finding.listing_id,
+            Finding.linked_by,
+            Finding.read_at,
+            Channel.address,
         )
         .join(Channel, Channel.id == Finding.channel_id)
         .outerjoin(Product, Product.id == Finding.product_id)
-    )  # fmt: skip
+    )
 
 
 def _conditions(wanted: FindingFilter) -> list[ColumnElement[bool]]:
     found: list[ColumnElement[bool]] = []
     if wanted.channel:
-        found.append(Finding.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
+        found.append(
+            Finding.channel_id
+            == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery()
+        )
     if wanted.linked is not None:
-        found.append(Finding.listing_id.is_not(None) if wanted.linked else Finding.listing_id.is_(None))
+        found.append(
+            Finding.listing_id.is_not(None) if wanted.linked else Finding.listing_id.is_(None)
+        )
     if wanted.sure is not None:
         found.append(Finding.likeness >= 90 if wanted.sure else Finding.likeness < 90)
     if wanted.words:
@@ -89,9 +114,16 @@ def _conditions(wanted: FindingFilter) -> list[ColumnElement[bool]]:
     return found
 
 
-def finding_page(session: Session, wanted: FindingFilter, *, after: int = 0, limit: int = 50) -> list[FindingRow]:
+def finding_page(
+    session: Session, wanted: FindingFilter, *, after: int = 0, limit: int = 50
+) -> list[FindingRow]:
     """Findings in the order in which they were read first."""
-    statement = _rows().where(*_conditions(wanted), Finding.id > after).order_by(Finding.id).limit(limit)
+    statement = (
+        _finding_rows()
+        .where(*_conditions(wanted), Finding.id > after)
+        .order_by(Finding.id)
+        .limit(limit)
+    )
     return rows_as(FindingRow, session, statement)
 
 
@@ -116,7 +148,11 @@ def members_found(session: Session, channel_id: int, head: str) -> list[Finding]
 
 def linked_to(session: Session, listing_ids: Collection[int]) -> list[Finding]:
     """The findings that some listings are linked to."""
-    return list(session.scalars(select(Finding).where(among(Finding.listing_id, listing_ids)).order_by(Finding.id)))
+    return list(
+        session.scalars(
+            select(Finding).where(among(Finding.listing_id, listing_ids)).order_by(Finding.id)
+        )
+    )
 
 
 def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, int]:
@@ -130,7 +166,9 @@ def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dic
 def placed_products(session: Session, channel_id: int, product_ids: Collection[int]) -> set[int]:
     """Which of some products have a place on a channel already."""
     statement = select(Listing.product_id).where(
-        Listing.channel_id == channel_id, among(Listing.product_id, product_ids), Listing.placed.is_(True)
+        Listing.channel_id == channel_id,
+        among(Listing.product_id, product_ids),
+        Listing.placed.is_(True),
     )
     return set(session.scalars(statement))
 
@@ -150,22 +188,31 @@ class ProductHint:
 
 def _hints() -> Select[*tuple[Any, ...]]:
     return select(
-        Product.id, Product.sku, Product.kind, Product.title, Product.brand, func.coalesce(Product.gtin, ""),
+        Product.id,
+        Product.sku,
+        Product.kind,
+        Product.title,
+        Product.brand,
+        func.coalesce(Product.gtin, ""),
         Product.family_id,
-    )  # fmt: skip
+    )
 
 
 def products_by_sku(session: Session, keys: Collection[str]) -> dict[str, ProductHint]:
     """Products that are not in the archive, by the keys of their SKUs and aliases."""
     statement = _hints().add_columns(SkuName.key).join(SkuName, SkuName.product_id == Product.id)
-    rows = session.execute(statement.where(among(SkuName.key, keys), Product.archived_at.is_(None))).all()
+    rows = session.execute(
+        statement.where(among(SkuName.key, keys), Product.archived_at.is_(None))
+    ).all()
     return {row[-1]: ProductHint(*row[:-1]) for row in rows}
 
 
 def products_by_gtin(session: Session, keys: Collection[str]) -> dict[str, list[ProductHint]]:
     """Products by the keys of their GTINs."""
     statement = _hints().add_columns(Product.gtin_key)
-    rows = session.execute(statement.where(among(Product.gtin_key, keys), Product.archived_at.is_(None))).all()
+    rows = session.execute(
+        statement.where(among(Product.gtin_key, keys), Product.archived_at.is_(None))
+    ).all()
     found: dict[str, list[ProductHint]] = {}
     for row in rows:
         found.setdefault(row[-1], []).append(ProductHint(*row[:-1]))
@@ -174,4 +221,40 @@ def products_by_gtin(session: Session, keys: Collection[str]) -> dict[str, list[
 
 def hints_of(session: Session, product_ids: Collection[int]) -> list[ProductHint]:
     """Products by their ids."""
-    return rows_as(ProductHint, session, _hints().where(among(Product.id, product_ids), Product.archived_at.is_(None)))
+    return rows_as(
+        ProductHint,
+        session,
+        _hints().where(among(Product.id, product_ids), Product.archived_at.is_(None)),
+    )
+
+
+def find_listing(session: Session, channel_id: int, product_id: int, alias: str) -> Listing | None:
+    """The listing of a product, or of an alias of it, on a channel, or none."""
+    place = (
+        Listing.channel_id == channel_id,
+        Listing.product_id == product_id,
+        Listing.alias == alias,
+    )
+    return session.scalar(select(Listing).where(*place))
+
+
+def head_on_channel(
+    session: Session, channel_id: int, ref: str, family_id: int | None
+) -> int | None:
+    """The listing of a family's page by the channel's reference, when it is that family's."""
+    head = (Listing.channel_id == channel_id, Listing.ref == ref, Listing.product_id == family_id)
+    return session.scalar(select(Listing.id).where(*head))
+
+
+def linked_on_page(
+    session: Session, channel_id: int, head: str
+) -> list[tuple[Listing, int | None]]:
+    """(listing, family of its product) of what is linked and stands on a family's page of a
+    channel."""
+    rows = session.execute(
+        select(Listing, Product.family_id)
+        .join(Finding, Finding.listing_id == Listing.id)
+        .join(Product, Product.id == Listing.product_id)
+        .where(Finding.channel_id == channel_id, Finding.head == head)
+    ).all()
+    return [(listing, family_id) for listing, family_id in rows]

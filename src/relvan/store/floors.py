@@ -1,4 +1,5 @@
-"""Where a price is below its floor: as a channel shows it, or as it was sold; and what else of prices comes first."""
+"""Where a price is below its floor: as a channel shows it, or as it was sold; and what else of
+prices comes first."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -11,25 +12,36 @@ from relvan.store.portable import leading_number
 from relvan.store.tables import Drift, Listing, Order, OrderLine
 
 SOLD_OF = timedelta(days=28)
-STRANGE_PRICE = (Drift.topic == "price") & Drift.ended_at.is_(None) & Drift.confirmed_at.is_not(None)
+STRANGE_PRICE = (
+    (Drift.topic == "price") & Drift.ended_at.is_(None) & Drift.confirmed_at.is_not(None)
+)
 
 
 def shown_below() -> ColumnElement[bool]:
-    """That a channel shows a listing below its floor: by the price that it accepted last, or by one that drifted."""
-    return Listing.placed.is_(True) & ((Listing.sent_price < Listing.lowest) | Listing.id.in_(_drifted_below()))
+    """That a channel shows a listing below its floor: by the price that it accepted last, or by one
+    that drifted."""
+    return Listing.placed.is_(True) & (
+        (Listing.sent_price < Listing.lowest) | Listing.id.in_(_drifted_below())
+    )
 
 
 def _drifted_below() -> Select[int]:
     strange = select(Drift.listing_id).where(STRANGE_PRICE)
-    return strange.join(Listing, Listing.id == Drift.listing_id).where(leading_number(Drift.theirs) < Listing.lowest)
+    return strange.join(Listing, Listing.id == Drift.listing_id).where(
+        leading_number(Drift.theirs) < Listing.lowest
+    )
 
 
 def sold_below(since: datetime) -> Select[int | None]:
-    """The products that were sold below their floor of today since then, on the channel of their listing."""
+    """The products that were sold below their floor of today since then, on the channel of their
+    listing."""
     return (
         select(OrderLine.product_id)
         .join(Order, Order.id == OrderLine.order_id)
-        .join(Listing, (Listing.channel_id == Order.channel_id) & (Listing.product_id == OrderLine.product_id))
+        .join(
+            Listing,
+            (Listing.channel_id == Order.channel_id) & (Listing.product_id == OrderLine.product_id),
+        )
         .where(Order.placed_at > since, Order.cancelled_at.is_(None), OrderLine.part_of.is_(None))
         .where(OrderLine.unit_price < Listing.lowest)
     )
@@ -37,7 +49,8 @@ def sold_below(since: datetime) -> Select[int | None]:
 
 @dataclass(frozen=True)
 class WatchedRow:
-    """A listing whose price comes first, with its floor and what its channel shows (minor units of its currency)."""
+    """A listing whose price comes first, with its floor and what its channel shows (minor units of
+    its currency)."""
 
     listing: ListingRow
     lowest: int | None
@@ -50,14 +63,23 @@ class WatchedRow:
 
 
 def prices_to_watch(session: Session, limit: int = 12) -> list[WatchedRow]:
-    """Listings that a channel shows below their floor, then those that sell at a loss, the greatest first, then those
-    whose price a floor holds; one query."""
+    """Listings that a channel shows below their floor, then those that sell at a loss, the greatest
+    first, then those whose price a floor holds; one query."""
     shown = Listing.state.in_(("live", "behind", "ready", "sending"))
     below = select(Listing.id).where(shown_below()).order_by(Listing.id).limit(limit)
-    loss = select(Listing.id).where(Listing.margin < 0, shown).order_by(Listing.margin, Listing.id).limit(limit)
-    held = select(Listing.id).where(Listing.floored.is_(True), shown).order_by(Listing.id).limit(limit)
+    loss = (
+        select(Listing.id)
+        .where(Listing.margin < 0, shown)
+        .order_by(Listing.margin, Listing.id)
+        .limit(limit)
+    )
+    held = (
+        select(Listing.id).where(Listing.floored.is_(True), shown).order_by(Listing.id).limit(limit)
+    )
     chosen = union(*(select(one.subquery()) for one in (below, loss, held)))
-    statement = select_listing_rows().add_columns(Listing.lowest, func.coalesce(_drifted_to(), Listing.sent_price))
+    statement = select_listing_rows().add_columns(
+        Listing.lowest, func.coalesce(_drifted_to(), Listing.sent_price)
+    )
     found = [
         WatchedRow(ListingRow(*row), lowest, there)
         for *row, lowest, there in session.execute(statement.where(Listing.id.in_(chosen))).all()
@@ -68,5 +90,7 @@ def prices_to_watch(session: Session, limit: int = 12) -> list[WatchedRow]:
 
 def _drifted_to() -> ScalarSelect[int]:
     """The price that a channel shows though it accepted another."""
-    wanted = select(leading_number(Drift.theirs)).where(Drift.listing_id == Listing.id, STRANGE_PRICE)
+    wanted = select(leading_number(Drift.theirs)).where(
+        Drift.listing_id == Listing.id, STRANGE_PRICE
+    )
     return wanted.correlate(Listing).scalar_subquery()

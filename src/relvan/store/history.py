@@ -1,4 +1,5 @@
-"""Queries over the audit trail: what was done to one thing, and what was done in a whole station."""
+"""Queries over the audit trail: what was done to one thing, and what was done in a whole
+station."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -13,7 +14,8 @@ from relvan.store.tables import AuditEntry, Person, Product
 
 @dataclass(frozen=True)
 class HistoryRow:
-    """One entry: `via` is by what means (hand, api, import, bulk job, undo, channel); `job` the bulk job, if any."""
+    """One entry: `via` is by what means (hand, api, import, bulk job, undo, channel); `job` the
+    bulk job, if any."""
 
     id: int
     at: datetime
@@ -27,14 +29,21 @@ class HistoryRow:
 
 def _entries() -> Select[*tuple[Any, ...]]:
     return select(
-        AuditEntry.id, AuditEntry.at, func.coalesce(Person.name, "Relvan"), AuditEntry.via, AuditEntry.deed,
-        AuditEntry.changes, AuditEntry.job_id,
-    ).outerjoin(Person, Person.id == AuditEntry.person_id)  # fmt: skip
+        AuditEntry.id,
+        AuditEntry.at,
+        func.coalesce(Person.name, "Relvan"),
+        AuditEntry.via,
+        AuditEntry.deed,
+        AuditEntry.changes,
+        AuditEntry.job_id,
+    ).outerjoin(Person, Person.id == AuditEntry.person_id)
 
 
 def history(session: Session, kind: str, subject_id: int, limit: int = 60) -> list[HistoryRow]:
     """What was done to a thing, newest first."""
-    statement = _entries().where(AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id)
+    statement = _entries().where(
+        AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id
+    )
     return rows_as(HistoryRow, session, statement.order_by(AuditEntry.id.desc()).limit(limit))
 
 
@@ -47,9 +56,13 @@ class HistoryFilter:
     person: int | None = None
 
 
-def product_history(session: Session, wanted: HistoryFilter, *, after: int = 0, limit: int = 50) -> list[HistoryRow]:
+def product_history(
+    session: Session, wanted: HistoryFilter, *, after: int = 0, limit: int = 50
+) -> list[HistoryRow]:
     """What was done to products, newest first, each with the SKU of today."""
-    statement = _entries().add_columns(Product.sku).join(Product, Product.id == AuditEntry.subject_id)
+    statement = (
+        _entries().add_columns(Product.sku).join(Product, Product.id == AuditEntry.subject_id)
+    )
     statement = statement.where(AuditEntry.subject_kind == "product")
     if wanted.via:
         statement = statement.where(AuditEntry.via == wanted.via)
@@ -65,7 +78,9 @@ def product_history(session: Session, wanted: HistoryFilter, *, after: int = 0, 
 def changes_since(session: Session, product_id: int, moment: datetime) -> list[dict[str, Any]]:
     """The changes of a product after a moment, newest first."""
     statement = select(AuditEntry.changes).where(
-        AuditEntry.subject_kind == "product", AuditEntry.subject_id == product_id, AuditEntry.at > moment
+        AuditEntry.subject_kind == "product",
+        AuditEntry.subject_id == product_id,
+        AuditEntry.at > moment,
     )
     return list(session.scalars(statement.order_by(AuditEntry.id.desc())).all())
 
@@ -78,6 +93,10 @@ def made_at(session: Session, product_id: int) -> datetime:
 def last_change(session: Session, kind: str, subject_id: int, deed: str) -> HistoryRow | None:
     """The last entry of a deed on a thing, or none."""
     statement = _entries().where(
-        AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id, AuditEntry.deed == deed
+        AuditEntry.subject_kind == kind,
+        AuditEntry.subject_id == subject_id,
+        AuditEntry.deed == deed,
     )
-    return next(iter(rows_as(HistoryRow, session, statement.order_by(AuditEntry.id.desc()).limit(1))), None)
+    return next(
+        iter(rows_as(HistoryRow, session, statement.order_by(AuditEntry.id.desc()).limit(1))), None
+    )

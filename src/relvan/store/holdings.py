@@ -1,4 +1,5 @@
-"""What may be sold of products, kits worked out from their parts: by warehouse, for a supply list or over all."""
+"""What may be sold of products, kits worked out from their parts: by warehouse, for a supply list
+or over all."""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -7,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.kits import PartStock, can_be_made, leaves_of
 from relvan.core.catalogue.product import ProductKind
-from relvan.core.stock.availability import Balance, Holding
+from relvan.core.stock.availability import Holding, StockBalance
 from relvan.store.catalogue import kinds_of, skus_of
 from relvan.store.facts import parts_below
 from relvan.store.stock import balances_of, warehouse_names
@@ -15,22 +16,25 @@ from relvan.store.stock import balances_of, warehouse_names
 
 @dataclass(frozen=True)
 class Holdings:
-    """Stock of some products: balances, and the stocked parts of the kits among them, also by their ids in `leaves`;
-    the kinds of all."""
+    """Stock of some products: balances, and the stocked parts of the kits among them, also by their
+    ids in `leaves`; the kinds of all."""
 
     names: Mapping[int, str]
-    balances: Mapping[int, Mapping[int, Balance]]
+    balances: Mapping[int, Mapping[int, StockBalance]]
     kits: Mapping[int, Sequence[PartStock]] = field(default_factory=dict)
     apart: Mapping[int, bool] = field(default_factory=dict)
     leaves: Mapping[int, Mapping[int, int]] = field(default_factory=dict)
     kinds: Mapping[int, str] = field(default_factory=dict)
 
     def of(self, product_id: int, supply_list: Sequence[int] | None = None) -> list[Holding]:
-        """What each warehouse of a supply list has of a product, in its order; of all warehouses without one."""
+        """What each warehouse of a supply list has of a product, in its order; of all warehouses
+        without one."""
         places = list(self.names) if supply_list is None else supply_list
         if product_id in self.kits:
             named = {where: self.names[where] for where in places}
-            return list(can_be_made(self.kits[product_id], named, apart=self.apart[product_id]).values())
+            return list(
+                can_be_made(self.kits[product_id], named, apart=self.apart[product_id]).values()
+            )
         held = self.balances.get(product_id, {})
         return [held[where] for where in places if where in held]
 
@@ -44,7 +48,8 @@ class Holdings:
 
 
 def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
-    """The stock of products; for the kits among them that of their parts. At most a handful of queries."""
+    """The stock of products; for the kits among them that of their parts. At most a handful of
+    queries."""
     names = warehouse_names(session)
     kinds = kinds_of(session, product_ids)
     named = {product_id: kind for product_id, (kind, _) in kinds.items()}
@@ -57,7 +62,10 @@ def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
     balances = balances_of(session, {*product_ids, *parts})
     skus = skus_of(session, parts)
     stocked = {
-        kit: [PartStock(skus[part], quantity, balances.get(part, {})) for part, quantity in units.items()]
+        kit: [
+            PartStock(skus[part], quantity, balances.get(part, {}))
+            for part, quantity in units.items()
+        ]
         for kit, units in leaves.items()
     }
     return Holdings(names, balances, stocked, {kit: kinds[kit][1] for kit in kits}, leaves, named)

@@ -8,7 +8,7 @@ from sqlalchemy import delete, func, select, true, update
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.facts import Changes, Facts
-from relvan.core.jobs.life import WORKING
+from relvan.core.jobs.life import WORKING, JobVerdict
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.blocks import blocks_from, count_in_blocks, forget_blocks
@@ -65,7 +65,9 @@ def mappings(session: Session, kind: str = "") -> list[Mapping]:
 
 def next_working_job(session: Session) -> int | None:
     """The oldest job that the worker has something to do for."""
-    return session.scalar(select(BulkJob.id).where(BulkJob.state.in_(WORKING)).order_by(BulkJob.id).limit(1))
+    return session.scalar(
+        select(BulkJob.id).where(BulkJob.state.in_(WORKING)).order_by(BulkJob.id).limit(1)
+    )
 
 
 def forget_rows(session: Session, job_id: int, positions: Collection[int] | None = None) -> None:
@@ -73,24 +75,28 @@ def forget_rows(session: Session, job_id: int, positions: Collection[int] | None
     statement = delete(BulkJobRow).where(BulkJobRow.job_id == job_id)
     if positions is None:
         forget_blocks(session, job_id)
-    session.execute(statement if positions is None else statement.where(among(BulkJobRow.position, positions)))
+    session.execute(
+        statement if positions is None else statement.where(among(BulkJobRow.position, positions))
+    )
 
 
-class NewRow(NamedTuple):
+class NewImportRow(NamedTuple):
     """A row of a job that is to be kept; see `BulkJobRow`."""
 
     position: int
     subject: str
-    verdict: str = "waiting"
+    verdict: str = JobVerdict.WAITING
     reason: str = ""
     change: Facts | Changes | None = None
     turn: int = 1
     leader: int | None = None
 
 
-def add_rows(session: Session, job_id: int, rows: Sequence[NewRow]) -> None:
+def add_rows(session: Session, job_id: int, rows: Sequence[NewImportRow]) -> None:
     """Add rows of a job."""
-    insert_rows(session, BulkJobRow, ("job_id", *NewRow._fields), [(job_id, *row) for row in rows])
+    insert_rows(
+        session, BulkJobRow, ("job_id", *NewImportRow._fields), [(job_id, *row) for row in rows]
+    )
 
 
 class ChangeRow(NamedTuple):
@@ -111,41 +117,59 @@ class ChangeRow(NamedTuple):
 def next_changes(
     session: Session, job_id: int, verdicts: Sequence[str], limit: int, *, backwards: bool = False
 ) -> list[ChangeRow]:
-    """The next leading rows with these verdicts, all of one turn: what is to be applied, or backwards taken back.
+    """The next leading rows with these verdicts, all of one turn: what is to be applied, or
+    backwards taken back.
 
-    Each verdict is asked for alone, in the order of the index; asked for together, all that is left would be sorted
-    for every chunk.
+    Each verdict is asked for alone, in the order of the index; asked for together, all that is left
+    would be sorted for every chunk.
     """
     row = BulkJobRow.__table__.c
     order = [column.desc() if backwards else column for column in (row.turn, row.position)]
     wanted = select(row.id, row.job_id, row.position, row.subject, row.turn, row.change)
-    wanted = wanted.where(row.job_id == job_id, row.change.is_not(None)).order_by(*order).limit(limit)
+    wanted = (
+        wanted.where(row.job_id == job_id, row.change.is_not(None)).order_by(*order).limit(limit)
+    )
     found = [
-        found for verdict in verdicts for found in rows_as(ChangeRow, session, wanted.where(row.verdict == verdict))
+        found
+        for verdict in verdicts
+        for found in rows_as(ChangeRow, session, wanted.where(row.verdict == verdict))
     ]
     if not found:
         return []
     first = max if backwards else min
     turn = first(change.turn for change in found)
-    now = sorted((change for change in found if change.turn == turn), key=lambda change: change.position)
+    now = sorted(
+        (change for change in found if change.turn == turn), key=lambda change: change.position
+    )
     return (now[::-1] if backwards else now)[:limit]
 
 
-def all_changes(session: Session, job_id: int, *, after: int, limit: int) -> list[tuple[int, str, dict[str, Any]]]:
-    """(id, subject, fact -> [old, new]) of the rows of a job that would change something, after one of them."""
+def all_changes(
+    session: Session, job_id: int, *, after: int, limit: int
+) -> list[tuple[int, str, dict[str, Any]]]:
+    """(id, subject, fact -> [old, new]) of the rows of a job that would change something, after one
+    of them."""
     row = BulkJobRow.__table__.c
     wanted = select(row.id, row.subject, row.change).where(
         row.job_id == job_id, row.verdict == "changes", row.change.is_not(None), row.id > after
     )
-    return [(found[0], found[1], found[2]) for found in session.execute(wanted.order_by(row.id).limit(limit))]
+    return [
+        (found[0], found[1], found[2])
+        for found in session.execute(wanted.order_by(row.id).limit(limit))
+    ]
 
 
-def settle_rows(session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = "") -> int:
-    """Give the rows of things, by the positions of their leaders, a verdict; how many rows of the file that were."""
+def settle_rows(
+    session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = ""
+) -> int:
+    """Give the rows of things, by the positions of their leaders, a verdict; how many rows of the
+    file that were."""
     if not leaders:
         return 0
     settled = 0
-    settle = update(BulkJobRow).where(BulkJobRow.job_id == job_id).values(verdict=verdict, reason=reason)
+    settle = (
+        update(BulkJobRow).where(BulkJobRow.job_id == job_id).values(verdict=verdict, reason=reason)
+    )
     settle = settle.execution_options(synchronize_session=False)
     for place in (BulkJobRow.position, BulkJobRow.leader):
         settled += session.execute(settle.where(among(place, leaders))).rowcount  # type: ignore[attr-defined]
@@ -169,32 +193,47 @@ def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:
 
 def count_verdicts(session: Session, job_id: int) -> dict[str, int]:
     """How many rows of the file of a job have which verdict."""
-    rows = select(BulkJobRow.verdict, func.count()).where(BulkJobRow.job_id == job_id, BulkJobRow.position > 0)
+    rows = select(BulkJobRow.verdict, func.count()).where(
+        BulkJobRow.job_id == job_id, BulkJobRow.position > 0
+    )
     counted = Counter(dict(session.execute(rows.group_by(BulkJobRow.verdict)).all()))
     return dict(counted + Counter(count_in_blocks(session, job_id)))
 
 
 def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, str]]:
     """(verdict, reason) of every row."""
-    rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(BulkJobRow.job_id == job_id)
-    found = {position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()}
+    rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(
+        BulkJobRow.job_id == job_id
+    )
+    found = {
+        position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()
+    }
     for block in blocks_from(session, job_id):
         found |= dict.fromkeys(block.rows.positions, (block.verdict, ""))
     return found
 
 
 def many_names(session: Session) -> dict[str, list[str]]:
-    """What there can be many of in a file, by group: price lists, attributes in use, traits of families."""
+    """What there can be many of in a file, by group: price lists, attributes in use, traits of
+    families."""
     key = json_pairs(Product.attributes).table_valued("key", name="held")
-    used = session.scalars(select(key.c.key).select_from(Product).join(key, true()).distinct()).all()
+    used = session.scalars(
+        select(key.c.key).select_from(Product).join(key, true()).distinct()
+    ).all()
     defined = session.scalars(select(Attribute.name)).all()
     axes = session.scalars(select(Product.axes).where(Product.kind == "family")).all()
     attributes = {name.casefold(): name for name in (*used, *defined)}
     traits = {axis[0]: None for held in axes for axis in held}
-    return {"price": price_list_keys(session), "attribute": sorted(attributes.values()), "trait": sorted(traits)}
+    return {
+        "price": price_list_keys(session),
+        "attribute": sorted(attributes.values()),
+        "trait": sorted(traits),
+    }
 
 
-def counted_bins(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, str, int]]]:
+def counted_bins(
+    session: Session, product_ids: Collection[int]
+) -> dict[int, list[tuple[str, str, int]]]:
     """(warehouse, bin, units) of products, in the order of the walk."""
     rows = session.execute(
         select(BinBalance.product_id, Warehouse.key, Bin.code, BinBalance.on_hand)
@@ -209,8 +248,11 @@ def counted_bins(session: Session, product_ids: Collection[int]) -> dict[int, li
     return found
 
 
-def picture_uses(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, str]]]:
-    """(name, role) of the pictures of products in order; the first that is shown is the main one."""
+def picture_uses(
+    session: Session, product_ids: Collection[int]
+) -> dict[int, list[tuple[str, str]]]:
+    """(name, role) of the pictures of products in order; the first that is shown is the main
+    one."""
     rows = session.execute(
         select(ProductPicture.product_id, ProductPicture.sha, ProductPicture.role)
         .where(among(ProductPicture.product_id, product_ids))
@@ -219,5 +261,7 @@ def picture_uses(session: Session, product_ids: Collection[int]) -> dict[int, li
     found: dict[int, list[tuple[str, str]]] = defaultdict(list)
     for product_id, sha, role in rows:
         first = role == "shown" and all(held == "description" for _, held in found[product_id])
-        found[product_id].append((sha, "main" if first else "further" if role == "shown" else "description"))
+        found[product_id].append(
+            (sha, "main" if first else "further" if role == "shown" else "description")
+        )
     return found

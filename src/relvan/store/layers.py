@@ -1,4 +1,5 @@
-"""Queries over layers and translations: what speaks for listings besides themselves and their products."""
+"""Queries over layers and translations: what speaks for listings besides themselves and their
+products."""
 
 from collections import defaultdict
 from collections.abc import Collection
@@ -10,7 +11,12 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.layers import Layer, layer_from
-from relvan.core.listings.translating import UNTRANSLATED, Translation, TranslationKind, Translations
+from relvan.core.listings.translating import (
+    UNTRANSLATED,
+    Translation,
+    TranslationKind,
+    Translations,
+)
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.rows import rows_as
@@ -42,13 +48,19 @@ def load_speakers(session: Session) -> Speakers:
     entries: dict[int, list[Translation]] = defaultdict(list)
     told = session.execute(
         select(
-            TranslationRow.channel_id, TranslationRow.kind, TranslationRow.field, TranslationRow.ours,
-            TranslationRow.theirs, TranslationRow.category,
+            TranslationRow.channel_id,
+            TranslationRow.kind,
+            TranslationRow.field,
+            TranslationRow.ours,
+            TranslationRow.theirs,
+            TranslationRow.category,
         )
-    ).all()  # fmt: skip
+    ).all()
     for channel_id, kind, *rest in told:
         entries[channel_id].append(Translation(TranslationKind(kind), *rest))
-    return Speakers(layers, standing, {channel: Translations.of(found) for channel, found in entries.items()})
+    return Speakers(
+        layers, standing, {channel: Translations.of(found) for channel, found in entries.items()}
+    )
 
 
 def as_layer(row: LayerRow) -> Layer:
@@ -100,11 +112,24 @@ class LayerLine:
 
 
 def _lines() -> Select[*tuple[Any, ...]]:
-    used = select(func.count()).where(ListingLayer.layer_id == LayerRow.id).correlate(LayerRow).scalar_subquery()
+    used = (
+        select(func.count())
+        .where(ListingLayer.layer_id == LayerRow.id)
+        .correlate(LayerRow)
+        .scalar_subquery()
+    )
     return select(
-        LayerRow.id, LayerRow.channel_id, Channel.name, Channel.key, LayerRow.topic, LayerRow.name, LayerRow.values,
-        LayerRow.standing_for, LayerRow.changed_at, used,
-    ).join(Channel, Channel.id == LayerRow.channel_id)  # fmt: skip
+        LayerRow.id,
+        LayerRow.channel_id,
+        Channel.name,
+        Channel.key,
+        LayerRow.topic,
+        LayerRow.name,
+        LayerRow.values,
+        LayerRow.standing_for,
+        LayerRow.changed_at,
+        used,
+    ).join(Channel, Channel.id == LayerRow.channel_id)
 
 
 def layer_lines(session: Session, *, channel: str = "", topic: str = "") -> list[LayerLine]:
@@ -133,15 +158,24 @@ def layer_sets(session: Session, channel_id: int | None = None) -> list[LayerSet
     return list(session.scalars(statement))
 
 
-def listings_with_layer(session: Session, layer_id: int, *, after: int = 0, most: int | None = None) -> list[int]:
-    """The ids of the listings that have a layer themselves, in order: all, or so many after an id."""
+def listings_with_layer(
+    session: Session, layer_id: int, *, after: int = 0, most: int | None = None
+) -> list[int]:
+    """The ids of the listings that have a layer themselves, in order: all, or so many after an
+    id."""
     of_layer = select(ListingLayer.listing_id).where(ListingLayer.layer_id == layer_id)
     return list(
-        session.scalars(of_layer.where(ListingLayer.listing_id > after).order_by(ListingLayer.listing_id).limit(most))
+        session.scalars(
+            of_layer.where(ListingLayer.listing_id > after)
+            .order_by(ListingLayer.listing_id)
+            .limit(most)
+        )
     )
 
 
-def listings_on(session: Session, channel_id: int, *, after: int = 0, most: int | None = None) -> list[int]:
+def listings_on(
+    session: Session, channel_id: int, *, after: int = 0, most: int | None = None
+) -> list[int]:
     """The ids of the listings of a channel, in order: all, or so many after an id."""
     of_channel = select(Listing.id).where(Listing.channel_id == channel_id, Listing.id > after)
     return list(session.scalars(of_channel.order_by(Listing.id).limit(most)))
@@ -165,12 +199,18 @@ def translation_lines(session: Session, channel: str = "") -> list[TranslationLi
     """Translations of a channel, or of all."""
     statement = (
         select(
-            TranslationRow.id, Channel.name, Channel.key, TranslationRow.category, TranslationRow.kind,
-            TranslationRow.field, TranslationRow.ours, TranslationRow.theirs,
+            TranslationRow.id,
+            Channel.name,
+            Channel.key,
+            TranslationRow.category,
+            TranslationRow.kind,
+            TranslationRow.field,
+            TranslationRow.ours,
+            TranslationRow.theirs,
         )
         .join(Channel, Channel.id == TranslationRow.channel_id)
         .order_by(Channel.id, TranslationRow.kind, TranslationRow.field, TranslationRow.ours_key)
-    )  # fmt: skip
+    )
     if channel:
         statement = statement.where(Channel.key == channel)
     return rows_as(TranslationLine, session, statement)

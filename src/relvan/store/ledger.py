@@ -14,7 +14,8 @@ from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Prod
 
 @dataclass(frozen=True)
 class LedgerFilter:
-    """Which movements: words of the product or its id, a reason, a warehouse (key), since a time."""
+    """Which movements: words of the product or its id, a reason, a warehouse (key), since a
+    time."""
 
     words: str = ""
     reason: str = ""
@@ -58,8 +59,16 @@ def ledger_page(
         conditions.append(Movement.id < before)
     statement = (
         select(
-            Movement.id, Movement.at, Product.sku, Warehouse.name, Bin.code, Movement.reason, Movement.on_hand,
-            Movement.blocked, Movement.note, func.coalesce(Person.name, "Relvan"),
+            Movement.id,
+            Movement.at,
+            Product.sku,
+            Warehouse.name,
+            Bin.code,
+            Movement.reason,
+            Movement.on_hand,
+            Movement.blocked,
+            Movement.note,
+            func.coalesce(Person.name, "Relvan"),
         )
         .join(Product, Product.id == Movement.product_id)
         .join(Warehouse, Warehouse.id == Movement.warehouse_id)
@@ -68,7 +77,7 @@ def ledger_page(
         .where(*conditions)
         .order_by(Movement.id.desc())
         .limit(limit)
-    )  # fmt: skip
+    )
     return rows_as(LedgerRow, session, statement)
 
 
@@ -87,33 +96,48 @@ class BinStock:
 
 
 def bins_page(
-    session: Session, warehouse_id: int, *, code: str = "", after: tuple[int, str] | None = None, limit: int = 100
+    session: Session,
+    warehouse_id: int,
+    *,
+    code: str = "",
+    after: tuple[int, str] | None = None,
+    limit: int = 100,
 ) -> list[BinStock]:
-    """What lies in the bins of a warehouse, on the way through it: in one bin, or from one (walk, SKU's key) on."""
+    """What lies in the bins of a warehouse, on the way through it: in one bin, or from one (walk,
+    SKU's key) on."""
     statement = (
         select(
-            Bin.code, Bin.walk, Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""),
-            BinBalance.on_hand, BinBalance.blocked,
+            Bin.code,
+            Bin.walk,
+            Product.id,
+            Product.sku,
+            Product.title,
+            func.coalesce(Product.gtin, ""),
+            BinBalance.on_hand,
+            BinBalance.blocked,
         )
         .join(BinBalance, BinBalance.bin_id == Bin.id)
         .join(Product, Product.id == BinBalance.product_id)
         .where(Bin.warehouse_id == warehouse_id)
         .order_by(Bin.walk, Product.sku_key)
         .limit(limit)
-    )  # fmt: skip
+    )
     if code:
         statement = statement.where(func.upper(Bin.code) == code.upper())
     else:
         statement = statement.where(BinBalance.on_hand > 0)
     if after is not None:
         walk, key = after
-        statement = statement.where((Bin.walk > walk) | ((Bin.walk == walk) & (Product.sku_key > key)))
+        statement = statement.where(
+            (Bin.walk > walk) | ((Bin.walk == walk) & (Product.sku_key > key))
+        )
     return rows_as(BinStock, session, statement)
 
 
 @dataclass(frozen=True)
 class WarehouseValue:
-    """What lies in a warehouse, at cost in minor units of the seller's currency; units whose cost nobody knows."""
+    """What lies in a warehouse, at cost in minor units of the seller's currency; units whose cost
+    nobody knows."""
 
     warehouse: str
     products: int
@@ -123,12 +147,16 @@ class WarehouseValue:
 
 
 def values_at_cost(session: Session) -> list[WarehouseValue]:
-    """What stock is worth at cost, by warehouse; one query. A variant's cost may be its family's."""
+    """What stock is worth at cost, by warehouse; one query. A variant's cost may be its
+    family's."""
     family = aliased(Product)
     cost = func.coalesce(Product.cost, family.cost)
     statement = (
         select(
-            Warehouse.name, func.count(), func.sum(Balance.on_hand), func.sum(Balance.on_hand * func.coalesce(cost, 0)),
+            Warehouse.name,
+            func.count(),
+            func.sum(Balance.on_hand),
+            func.sum(Balance.on_hand * func.coalesce(cost, 0)),
             func.sum(case((cost.is_(None), Balance.on_hand), else_=0)),
         )
         .join(Balance, Balance.warehouse_id == Warehouse.id)
@@ -137,13 +165,14 @@ def values_at_cost(session: Session) -> list[WarehouseValue]:
         .where(Balance.on_hand > 0)
         .group_by(Warehouse.id)
         .order_by(Warehouse.id)
-    )  # fmt: skip
+    )
     return rows_as(WarehouseValue, session, statement)
 
 
 @dataclass(frozen=True)
 class StillRow:
-    """A product that has not left for long: units on hand over all warehouses, their value, when one left last."""
+    """A product that has not left for long: units on hand over all warehouses, their value, when
+    one left last."""
 
     sku: str
     title: str
@@ -183,7 +212,9 @@ def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[St
 
 def selling_free(session: Session, product_ids: list[int]) -> dict[int, tuple[str, str, int]]:
     """(SKU, title, units free over all warehouses) of products that hold stock."""
-    free = func.sum(greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety))
+    free = func.sum(
+        greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)
+    )
     rows = session.execute(
         select(Product.id, Product.sku, Product.title, free)
         .join(Balance, Balance.product_id == Product.id)
@@ -191,3 +222,8 @@ def selling_free(session: Session, product_ids: list[int]) -> dict[int, tuple[st
         .group_by(Product.id)
     )
     return {product_id: (sku, title, units) for product_id, sku, title, units in rows.all()}
+
+
+def movement_by_key(session: Session, request_key: str) -> Movement | None:
+    """The movement that was made under a key, or none."""
+    return session.scalar(select(Movement).where(Movement.request_key == request_key))

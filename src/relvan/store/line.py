@@ -6,7 +6,8 @@ from sqlalchemy.orm import Session
 from relvan.store.counting import Count
 
 MOST = 999
-# a channel shows less than the floor: it accepted that once, or changed it (see `store.floors.shown_below`)
+# a channel shows less than the floor: it accepted that once, or changed it (see
+# `store.floors.shown_below`)
 BELOW = "SELECT 1 FROM listing WHERE sent_price < lowest AND placed = 1"
 # station -> what waits there, as a query of ids
 WAITING = {
@@ -53,7 +54,8 @@ def _counts(session: Session, queries: dict[str, str]) -> dict[str, Count]:
     if session.get_bind().dialect.name != "sqlite":  # there yes and no have a type of their own
         queries = {name: query.replace(" = 1", " = TRUE") for name, query in queries.items()}
     columns = ", ".join(
-        f"(SELECT count(*) FROM ({query} LIMIT {MOST + 1}) AS {name}_rows) AS {name}" for name, query in queries.items()
+        f"(SELECT count(*) FROM ({query} LIMIT {MOST + 1}) AS {name}_rows) AS {name}"
+        for name, query in queries.items()
     )
     row = session.connection().execute(text(f"SELECT {columns}")).one()
     return {name: Count(number, MOST) for name, number in zip(queries, row, strict=True)}

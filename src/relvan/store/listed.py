@@ -1,4 +1,5 @@
-"""Products as their listings need them: what each gives, what its family lends, what an alias says of its own."""
+"""Products as their listings need them: what each gives, what its family lends, what an alias says
+of its own."""
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
@@ -17,7 +18,8 @@ from relvan.store.tables import Picture, Product, ProductPicture, SkuName
 
 @dataclass(frozen=True)
 class Face:
-    """What an alias says of its own; empty is the product's. Prices in minor units by price list."""
+    """What an alias says of its own; empty is the product's. Prices in minor units by price
+    list."""
 
     sku: str
     title: str
@@ -27,8 +29,8 @@ class Face:
 
 @dataclass(frozen=True)
 class Listed:
-    """A product as its listings need it: what it gives, its bounds and its cost in minor units, its pictures' names in
-    order."""
+    """A product as its listings need it: what it gives, its bounds and its cost in minor units, its
+    pictures' names in order."""
 
     product: ListedProduct
     floor: int | None
@@ -48,13 +50,19 @@ class Listed:
             return self
         first = (face.picture,) if face.picture else ()
         product = replace(self.product, sku=face.sku, title=face.title or self.product.title)
-        return replace(self, product=product, pictures=(*first, *(sha for sha in self.pictures if sha not in first)))
+        return replace(
+            self,
+            product=product,
+            pictures=(*first, *(sha for sha in self.pictures if sha not in first)),
+        )
 
 
 def listed_products(session: Session, product_ids: Collection[int]) -> dict[int, Listed]:
     """Products as their listings need them; a handful of queries however many."""
     products = _plain(session, product_ids)
-    heads = {row.family_id for row in products.values() if row.family_id is not None} - products.keys()
+    heads = {
+        row.family_id for row in products.values() if row.family_id is not None
+    } - products.keys()
     families = _plain(session, heads) if heads else {}
     everything = {**products, **families}
     pictures = _pictures(session, everything)
@@ -62,7 +70,9 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
     if bare:
         pictures.update(_pictures_of_variants(session, bare))
     faces = _faces(session, products)
-    weights = _kit_weights(session, [row.id for row in products.values() if row.kind == "kit" and not row.weight_g])
+    weights = _kit_weights(
+        session, [row.id for row in products.values() if row.kind == "kit" and not row.weight_g]
+    )
     found = {}
     for product_id, row in products.items():
         family = everything[row.family_id] if row.family_id is not None else None
@@ -71,23 +81,49 @@ def listed_products(session: Session, product_ids: Collection[int]) -> dict[int,
         if family is not None:
             given = replace(given, family=_given(family, pictures[family.id], None))
         floor, cost, advertised, ceiling = (
-            getattr(row, name) if getattr(row, name) is not None or family is None else getattr(family, name)
+            getattr(row, name)
+            if getattr(row, name) is not None or family is None
+            else getattr(family, name)
             for name in ("floor", "cost", "advertised_minimum", "ceiling")
         )
         shown = tuple(sha for sha, _ in kept)
         found[product_id] = Listed(
-            given, floor, shown, row.kind, faces.get(product_id, {}), row.family_id, cost, advertised, ceiling,
+            given,
+            floor,
+            shown,
+            row.kind,
+            faces.get(product_id, {}),
+            row.family_id,
+            cost,
+            advertised,
+            ceiling,
             row.tax_code,
-        )  # fmt: skip
+        )
     return found
 
 
-# what listings need of a product; as plain rows, since the object layer takes as long again as reading them
+# what listings need of a product; as plain rows, since the object layer takes as long again as
+# reading them
 _COLUMNS = (
-    Product.id, Product.sku, Product.kind, Product.title, Product.brand, Product.description, Product.gtin,
-    Product.category, Product.attributes, Product.traits, Product.axes, Product.weight_g, Product.cost, Product.floor,
-    Product.advertised_minimum, Product.ceiling, Product.tax_code, Product.family_id,
-)  # fmt: skip
+    Product.id,
+    Product.sku,
+    Product.kind,
+    Product.title,
+    Product.brand,
+    Product.description,
+    Product.gtin,
+    Product.category,
+    Product.attributes,
+    Product.traits,
+    Product.axes,
+    Product.weight_g,
+    Product.cost,
+    Product.floor,
+    Product.advertised_minimum,
+    Product.ceiling,
+    Product.tax_code,
+    Product.family_id,
+)
 
 
 def _plain(session: Session, product_ids: Collection[int]) -> dict[int, Any]:
@@ -112,10 +148,14 @@ def _given(row: Any, pictures: list[tuple[str, int]], weight_g: int | None) -> L
     )
 
 
-def _pictures_of_variants(session: Session, families: Collection[int]) -> dict[int, list[tuple[str, int]]]:
+def _pictures_of_variants(
+    session: Session, families: Collection[int]
+) -> dict[int, list[tuple[str, int]]]:
     """What stands for families that have no picture: those of their first variant that has some."""
     rows = session.execute(
-        select(Product.id, Product.family_id).where(Product.family_id.in_(families)).order_by(Product.sku_key)
+        select(Product.id, Product.family_id)
+        .where(Product.family_id.in_(families))
+        .order_by(Product.sku_key)
     ).all()
     held = _pictures(session, [variant for variant, _ in rows])
     found: dict[int, list[tuple[str, int]]] = {}
@@ -142,9 +182,14 @@ def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[
 def _faces(session: Session, product_ids: Collection[int]) -> dict[int, dict[str, Face]]:
     found: dict[int, dict[str, Face]] = defaultdict(dict)
     rows: Any = session.execute(
-        select(SkuName.product_id, SkuName.key, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices).where(
-            among(SkuName.product_id, product_ids), SkuName.alias.is_(True)
-        )
+        select(
+            SkuName.product_id,
+            SkuName.key,
+            SkuName.sku,
+            SkuName.title,
+            SkuName.picture,
+            SkuName.prices,
+        ).where(among(SkuName.product_id, product_ids), SkuName.alias.is_(True))
     ).all()
     for product_id, key, sku, title, picture, prices in rows:
         found[product_id][key] = Face(sku, title, picture, prices)
@@ -157,14 +202,20 @@ def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
         return {}
     below = parts_below(session, kits)
     parts = {part for held in below.values() for part, _ in held}
-    rows = session.execute(select(Product.id, Product.weight_g).where(Product.id.in_({*parts, *kits}))).all()
+    rows = session.execute(
+        select(Product.id, Product.weight_g).where(Product.id.in_({*parts, *kits}))
+    ).all()
     known = dict(rows)
 
     def weight(product_id: int) -> int | None:
         if known.get(product_id) or product_id not in below:
             return known.get(product_id)
         parts_of = [(weight(part), quantity) for part, quantity in below[product_id]]
-        return None if any(w is None for w, _ in parts_of) else sum((w or 0) * quantity for w, quantity in parts_of)
+        return (
+            None
+            if any(w is None for w, _ in parts_of)
+            else sum((w or 0) * quantity for w, quantity in parts_of)
+        )
 
     return {kit: found for kit in kits if (found := weight(kit))}
 
@@ -175,9 +226,11 @@ def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
     return dict(map(tuple, rows))  # type: ignore[arg-type]
 
 
-def picture_owners(session: Session, names: Sequence[str], product: Product) -> list[tuple[str, str]]:
-    """(SKU, name) of pictures in order: under which product's address each of them lies; its own, its family's, or a
-    variant's."""
+def picture_owners(
+    session: Session, names: Sequence[str], product: Product
+) -> list[tuple[str, str]]:
+    """(SKU, name) of pictures in order: under which product's address each of them lies; its own,
+    its family's, or a variant's."""
     nearest = {product.id: 0, product.family_id: 1}
     rows = session.execute(
         select(ProductPicture.sha, Product.id, Product.sku)

@@ -3,18 +3,17 @@
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
-from sqlalchemy import ColumnElement, case, func, or_, select
+from sqlalchemy import ColumnElement, case, func, or_, select, true
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
-from relvan.core.channels.sending import Topic
+from relvan.core.channels.sending import OPEN_UPDATES, Topic
 from relvan.core.listings.rulebook import Place
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.channels import OPEN_STATES
-from relvan.store.portable import json_items, part_of
+from relvan.store.listing_list import alike_gaps
+from relvan.store.portable import part_of
 from relvan.store.tables import (
     BulkJobRow,
     Channel,
@@ -59,7 +58,8 @@ def listing_ids_of(
     listing_ids: Collection[int] | None = None,
     channel_id: int | None = None,
 ) -> list[int]:
-    """The ids of listings of products, of some, or of a whole channel; of a family's page also those of its members.
+    """The ids of listings of products, of some, or of a whole channel; of a family's page also
+    those of its members.
 
     Heads come before their members, so that these are worked out from what the head has become.
     """
@@ -76,19 +76,30 @@ def listing_ids_of(
     members = {listing_id: None for listing_id, head, _ in rows if head is not None}
     heads = [listing_id for listing_id, _, is_head in rows if is_head]
     if heads:
-        under = select(Listing.id).where(Listing.head_id.is_not(None), among(Listing.head_id, heads))
+        under = select(Listing.id).where(
+            Listing.head_id.is_not(None), among(Listing.head_id, heads)
+        )
         members |= dict.fromkeys(session.scalars(under.order_by(Listing.id)))
     return [*own, *members]
 
 
-def listed_on(session: Session, channel_id: int, wanted: Collection[tuple[int, str]]) -> dict[tuple[int, str], int]:
-    """The listings that products, and the families they belong to, have on a channel: (product, alias) -> listing."""
+def listed_on(
+    session: Session, channel_id: int, wanted: Collection[tuple[int, str]]
+) -> dict[tuple[int, str], int]:
+    """The listings that products, and the families they belong to, have on a channel: (product,
+    alias) -> listing."""
     products = {product_id for product_id, _ in wanted}
-    families = select(Product.family_id).where(Product.family_id.is_not(None), among(Product.id, products))
-    statement = select(Listing.product_id, Listing.alias, Listing.id).where(
-        Listing.channel_id == channel_id, among(Listing.product_id, products) | Listing.product_id.in_(families)
+    families = select(Product.family_id).where(
+        Product.family_id.is_not(None), among(Product.id, products)
     )
-    return {(product_id, alias): listing_id for product_id, alias, listing_id in session.execute(statement)}
+    statement = select(Listing.product_id, Listing.alias, Listing.id).where(
+        Listing.channel_id == channel_id,
+        among(Listing.product_id, products) | Listing.product_id.in_(families),
+    )
+    return {
+        (product_id, alias): listing_id
+        for product_id, alias, listing_id in session.execute(statement)
+    }
 
 
 @dataclass(frozen=True)
@@ -114,13 +125,21 @@ def impact_rows(session: Session, listing_ids: Collection[int]) -> list[ImpactRo
     """What the impact of a layer looks at of listings; one query, past the object layer."""
     statement = (
         select(
-            Listing.id, Listing.channel_id, Listing.product_id, func.coalesce(func.nullif(Listing.alias, ""),
-            Product.sku), Listing.own, Listing.category, Listing.state, Listing.placed, _PART, Listing.alias,
+            Listing.id,
+            Listing.channel_id,
+            Listing.product_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Listing.own,
+            Listing.category,
+            Listing.state,
+            Listing.placed,
+            _PART,
+            Listing.alias,
         )
         .join(Product, Product.id == Listing.product_id)
         .where(among(Listing.id, listing_ids))
         .order_by(Listing.id)
-    )  # fmt: skip
+    )
     return [ImpactRow(*row) for row in session.connection().execute(statement)]
 
 
@@ -135,41 +154,60 @@ def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]
 
 def members_of(session: Session, head_ids: Collection[int]) -> list[Listing]:
     """The members of families' pages, by id."""
-    statement = select(Listing).where(Listing.head_id.is_not(None), among(Listing.head_id, head_ids))
+    statement = select(Listing).where(
+        Listing.head_id.is_not(None), among(Listing.head_id, head_ids)
+    )
     return list(session.scalars(statement.order_by(Listing.id)))
 
 
 def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
-    """List prices in minor units by (price list, product); a variant without one has its family's."""
+    """List prices in minor units by (price list, product); a variant without one has its
+    family's."""
     own_or_lent = or_(ListPrice.product_id == Product.id, ListPrice.product_id == Product.family_id)
     rows = session.execute(
-        select(ListPrice.price_list_id, Product.id, ListPrice.amount, ListPrice.product_id == Product.id)
+        select(
+            ListPrice.price_list_id,
+            Product.id,
+            ListPrice.amount,
+            ListPrice.product_id == Product.id,
+        )
         .join(Product, own_or_lent)
         .where(among(Product.id, product_ids))
     ).all()
     lent = {(list_id, product_id): amount for list_id, product_id, amount, own in rows if not own}
-    return {**lent, **{(list_id, product_id): amount for list_id, product_id, amount, own in rows if own}}
+    return {
+        **lent,
+        **{(list_id, product_id): amount for list_id, product_id, amount, own in rows if own},
+    }
 
 
 def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, Listing]:
     """The listings of a channel that have a place there, by the channel's references."""
-    wanted = select(Listing).where(Listing.channel_id == channel_id, among(Listing.ref, refs), Listing.placed.is_(True))
+    wanted = select(Listing).where(
+        Listing.channel_id == channel_id, among(Listing.ref, refs), Listing.placed.is_(True)
+    )
     return {listing.ref: listing for listing in session.scalars(wanted)}
 
 
-def open_topics(session: Session, listing_ids: Collection[int], *, since: datetime) -> set[tuple[int, str]]:
+def open_topics(
+    session: Session, listing_ids: Collection[int], *, since: datetime
+) -> set[tuple[int, str]]:
     """(listing, topic) of what waits to be sent, is being sent, or has been answered since then."""
-    unsettled = OutboxEntry.state.in_(OPEN_STATES) | (OutboxEntry.ended_at >= since)
+    unsettled = OutboxEntry.state.in_(OPEN_UPDATES) | (OutboxEntry.ended_at >= since)
     rows = session.execute(
-        select(OutboxEntry.listing_id, OutboxEntry.topic).where(among(OutboxEntry.listing_id, listing_ids), unsettled)
+        select(OutboxEntry.listing_id, OutboxEntry.topic).where(
+            among(OutboxEntry.listing_id, listing_ids), unsettled
+        )
     )
     return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
 
 
 def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
-    """What waits to be sent of listings, or is being sent. By its end, not by its state: very many may wait, of which
-    SQLite would think that they were few."""
-    wanted = select(OutboxEntry).where(among(OutboxEntry.listing_id, listing_ids), OutboxEntry.ended_at.is_(None))
+    """What waits to be sent of listings, or is being sent. By its end, not by its state: very many
+    may wait, of which SQLite would think that they were few."""
+    wanted = select(OutboxEntry).where(
+        among(OutboxEntry.listing_id, listing_ids), OutboxEntry.ended_at.is_(None)
+    )
     return list(session.scalars(wanted))
 
 
@@ -181,7 +219,11 @@ def tellings_of_listing(session: Session, listing_id: int, most: int = 20) -> li
 
 def head_ids(session: Session, listing_ids: Collection[int]) -> set[int]:
     """Those among listings that are the heads of families' pages."""
-    return set(session.scalars(select(Listing.id).where(among(Listing.id, listing_ids), Listing.is_head.is_(True))))
+    return set(
+        session.scalars(
+            select(Listing.id).where(among(Listing.id, listing_ids), Listing.is_head.is_(True))
+        )
+    )
 
 
 def listing_names(session: Session, listing_ids: Collection[int]) -> dict[int, str]:
@@ -201,7 +243,7 @@ def open_publishes(session: Session, listing_ids: Collection[int]) -> list[Outbo
     wanted = select(OutboxEntry).where(
         among(OutboxEntry.listing_id, listing_ids),
         OutboxEntry.topic == Topic.PUBLISH,
-        OutboxEntry.state.in_(OPEN_STATES),
+        OutboxEntry.state.in_(OPEN_UPDATES),
     )
     return list(session.scalars(wanted))
 
@@ -215,7 +257,9 @@ class SpokenListing:
     own: dict[str, str]
 
 
-def spoken_listings(session: Session, skus: Collection[str]) -> dict[tuple[int, str], SpokenListing]:
+def spoken_listings(
+    session: Session, skus: Collection[str]
+) -> dict[tuple[int, str], SpokenListing]:
     """Listings by channel and the key of the SKU or alias under which they are offered."""
     named = func.coalesce(func.nullif(Listing.alias, ""), Product.sku)
     statement = (
@@ -234,7 +278,9 @@ def spoken_listings(session: Session, skus: Collection[str]) -> dict[tuple[int, 
     }
 
 
-def spoken_by_id(session: Session, listing_ids: Collection[int]) -> dict[int, tuple[int, SpokenListing]]:
+def spoken_by_id(
+    session: Session, listing_ids: Collection[int]
+) -> dict[int, tuple[int, SpokenListing]]:
     """(channel, what a listing says of its own) by the listing's id."""
     named = func.coalesce(func.nullif(Listing.alias, ""), Product.sku)
     statement = (
@@ -273,9 +319,11 @@ def category_and_title(session: Session, listing_id: int) -> tuple[str, str]:
     return row[0], row[1]
 
 
-def chosen_categories(session: Session, channel_id: int, of: str | None = None) -> dict[str, dict[str, int]]:
-    """What was chosen before on a channel: by our category (or for one alone) how many listings are in which of the
-    channel's."""
+def chosen_categories(
+    session: Session, channel_id: int, of: str | None = None
+) -> dict[str, dict[str, int]]:
+    """What was chosen before on a channel: by our category (or for one alone) how many listings are
+    in which of the channel's."""
     family = aliased(Product)
     ours = func.coalesce(func.nullif(Product.category, ""), family.category, "")
     statement = (
@@ -294,16 +342,17 @@ def chosen_categories(session: Session, channel_id: int, of: str | None = None) 
 
 
 def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, str, int]]:
-    """(field, our value, how many listings) of what a channel's table lacks, the most frequent first."""
-    gap: Any = json_items(Listing.gaps).table_valued("value", name="gap")
+    """(field, our value, how many listings) of what a channel's table lacks, the most frequent
+    first."""
+    alike, gap = alike_gaps(Listing.channel_id == channel_id)
     name, ours = (part_of(gap.c.value, part) for part in ("field", "ours"))
+    count = func.sum(alike.c.count)
     statement = (
-        select(name, ours, func.count())
-        .select_from(Listing)
-        .join(gap, Listing.id > 0)
-        .where(Listing.channel_id == channel_id, Listing.gap_count > 0)
+        select(name, ours, count)
+        .select_from(alike)
+        .join(gap, true())
         .where(part_of(gap.c.value, "kind") == "untranslated")
         .group_by(name, ours)
-        .order_by(func.count().desc(), name, ours)
+        .order_by(count.desc(), name, ours)
     )
     return [(field, said, count) for field, said, count in session.execute(statement).all()]

@@ -1,4 +1,5 @@
-"""What the deeds on orders depend on, loaded for one order or for a thousand by the same four queries."""
+"""What the deeds on orders depend on, loaded for one order or for a thousand by the same four
+queries."""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -8,12 +9,10 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.deeds import OrderStanding
 from relvan.core.orders.facts import Extent
-from relvan.core.shipping.life import OPEN_SHIPMENTS
+from relvan.core.shipping.life import NOT_PICKED_YET, OPEN_SHIPMENTS
 from relvan.store.among import among
 from relvan.store.orders import reservations_of, units_in_shipments
 from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
-
-NOT_PICKED_YET = ("to pick", "picking")
 
 
 def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderStanding]:
@@ -32,15 +31,22 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
             cancelled=order.cancelled_at is not None,
             unreleased=sum(units for _, _, _, units in unreleased[order.id]),
             shipments=len(shipments[order.id]),
-            waiting=sum(state in NOT_PICKED_YET and not picked for state, picked in shipments[order.id]),
-            begun=sum(state in NOT_PICKED_YET and picked > 0 for state, picked in shipments[order.id]),
+            waiting=sum(
+                state in NOT_PICKED_YET and not picked for state, picked in shipments[order.id]
+            ),
+            begun=sum(
+                state in NOT_PICKED_YET and picked > 0 for state, picked in shipments[order.id]
+            ),
         )
         for order in orders
     }
 
 
-def unreleased_units(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[int, int, int, int]]]:
-    """(order line, product, warehouse, units) by order: what is reserved and lies in no open shipment."""
+def unreleased_units(
+    session: Session, order_ids: Sequence[int]
+) -> dict[int, list[tuple[int, int, int, int]]]:
+    """(order line, product, warehouse, units) by order: what is reserved and lies in no open
+    shipment."""
     in_shipments = units_in_shipments(session, order_ids)
     held = reservations_of(session, order_ids)
     lines = select(OrderLine.id, OrderLine.order_id).where(among(OrderLine.order_id, order_ids))
@@ -49,7 +55,9 @@ def unreleased_units(session: Session, order_ids: Sequence[int]) -> dict[int, li
         for reservation in held.get(line_id, ()):
             units = reservation.quantity - in_shipments.get((line_id, reservation.warehouse_id), 0)
             if units > 0:
-                found[order_id].append((line_id, reservation.product_id, reservation.warehouse_id, units))
+                found[order_id].append(
+                    (line_id, reservation.product_id, reservation.warehouse_id, units)
+                )
     return found
 
 

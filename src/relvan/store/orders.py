@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
+from relvan.core.channels.subject import order_subject, parcel_subject
 from relvan.core.orders.facts import Extent, LineFacts
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import OPEN_SHIPMENTS
@@ -44,7 +45,9 @@ def order_by_number(session: Session, number: str) -> Order:
 
 def orders_by_numbers(session: Session, numbers: Collection[str]) -> list[Order]:
     """Orders by our numbers; those that are not there are left out."""
-    return list(session.scalars(select(Order).where(among(Order.number, numbers)).order_by(Order.id)))
+    return list(
+        session.scalars(select(Order).where(among(Order.number, numbers)).order_by(Order.id))
+    )
 
 
 def channel_number_key(number: str) -> str:
@@ -52,10 +55,16 @@ def channel_number_key(number: str) -> str:
     return number.lower()
 
 
-def orders_by_channel_number(session: Session, channel_id: int, numbers: Sequence[str]) -> dict[str, Order]:
+def orders_by_channel_number(
+    session: Session, channel_id: int, numbers: Sequence[str]
+) -> dict[str, Order]:
     """The orders of a channel by the keys of its numbers."""
-    wanted = select(Order).where(Order.channel_id == channel_id, among(Order.channel_number, numbers))
-    return {channel_number_key(order.channel_number or ""): order for order in session.scalars(wanted)}
+    wanted = select(Order).where(
+        Order.channel_id == channel_id, among(Order.channel_number, numbers)
+    )
+    return {
+        channel_number_key(order.channel_number or ""): order for order in session.scalars(wanted)
+    }
 
 
 @dataclass(frozen=True)
@@ -73,7 +82,14 @@ class PromisedRow:
 def promised_to(session: Session, product_id: int, *, limit: int = 40) -> list[PromisedRow]:
     """The orders to which units of a product are promised, the oldest first."""
     statement = (
-        select(Order.number, Order.customer, Order.tray, Warehouse.name, Reservation.quantity, Order.placed_at)
+        select(
+            Order.number,
+            Order.customer,
+            Order.tray,
+            Warehouse.name,
+            Reservation.quantity,
+            Order.placed_at,
+        )
         .join(OrderLine, OrderLine.id == Reservation.order_line_id)
         .join(Order, Order.id == OrderLine.order_id)
         .join(Warehouse, Warehouse.id == Reservation.warehouse_id)
@@ -86,7 +102,9 @@ def promised_to(session: Session, product_id: int, *, limit: int = 40) -> list[P
 
 def oversales_of(session: Session, order_id: int) -> dict[int, int]:
     """Units by product that were gone already when an order came in."""
-    rows = session.execute(select(Oversale.product_id, Oversale.units).where(Oversale.order_id == order_id))
+    rows = session.execute(
+        select(Oversale.product_id, Oversale.units).where(Oversale.order_id == order_id)
+    )
     return {row.product_id: row.units for row in rows}
 
 
@@ -116,7 +134,9 @@ def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, l
 def shipments_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Shipment]]:
     """Shipments by order."""
     found: dict[int, list[Shipment]] = {order_id: [] for order_id in order_ids}
-    for shipment in session.scalars(select(Shipment).where(among(Shipment.order_id, order_ids)).order_by(Shipment.id)):
+    for shipment in session.scalars(
+        select(Shipment).where(among(Shipment.order_id, order_ids)).order_by(Shipment.id)
+    ):
         found[shipment.order_id].append(shipment)
     return found
 
@@ -144,13 +164,17 @@ def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFact
     )
 
 
-def short_orders_wanting(session: Session, product_ids: Collection[int], limit: int = 200) -> list[int]:
+def short_orders_wanting(
+    session: Session, product_ids: Collection[int], limit: int = 200
+) -> list[int]:
     """Orders short of stock that want one of these products, the oldest first."""
     statement = (
         select(Order.id)
         .join(OrderLine, OrderLine.order_id == Order.id)
         .where(OrderLine.product_id.in_(product_ids), Order.cancelled_at.is_(None))
-        .where(Order.fact_reserved.in_((Extent.NONE, Extent.PART)), Order.fact_shipped != Extent.ALL)
+        .where(
+            Order.fact_reserved.in_((Extent.NONE, Extent.PART)), Order.fact_shipped != Extent.ALL
+        )
         .group_by(Order.id)
         .order_by(Order.placed_at, Order.id)
         .limit(limit)
@@ -160,7 +184,8 @@ def short_orders_wanting(session: Session, product_ids: Collection[int], limit: 
 
 @dataclass(frozen=True)
 class OrderFilter:
-    """Which orders a page shows. Progress values are `none`, `part`, `all`, or `open` for none or part."""
+    """Which orders a page shows. Progress values are `none`, `part`, `all`, or `open` for none or
+    part."""
 
     words: str = ""
     tray: str = ""
@@ -207,7 +232,10 @@ def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
     if wanted.channel == "none":
         found.append(Order.channel_id.is_(None))
     elif wanted.channel:
-        found.append(Order.channel_id == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery())
+        found.append(
+            Order.channel_id
+            == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery()
+        )
     for name, column in PROGRESS.items():
         value = getattr(wanted, name)
         if value == "open":
@@ -253,22 +281,36 @@ SORTING = Sorting(
 def order_page(
     session: Session, wanted: OrderFilter, *, after: int = 0, limit: int = 50, sort: str = ""
 ) -> list[OrderRow]:
-    """Orders, newest first or by a column of `SORTING`, after one of them; one query, a second one to go on."""
+    """Orders, newest first or by a column of `SORTING`, after one of them; one query, a second one
+    to go on."""
     statement = (
         select(
-            Order.id, Order.number, Channel.name, Channel.key, Order.channel_number, Order.tray, Order.customer,
-            part_of(Order.ship_to, "country"), Order.units, Order.total, Order.currency,
-            Order.placed_at, Order.words,
+            Order.id,
+            Order.number,
+            Channel.name,
+            Channel.key,
+            Order.channel_number,
+            Order.tray,
+            Order.customer,
+            part_of(Order.ship_to, "country"),
+            Order.units,
+            Order.total,
+            Order.currency,
+            Order.placed_at,
+            Order.words,
         )
         .outerjoin(Channel, Channel.id == Order.channel_id)
         .where(*_order_conditions(wanted))
-    )  # fmt: skip
+    )
     return rows_as(OrderRow, session, sort_page(session, statement, SORTING, sort, after, limit))
 
 
 def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]:
-    """The numbers of the orders that a filter finds, the oldest first, so that they are served first."""
-    statement = select(Order.number).where(*_order_conditions(wanted)).order_by(Order.placed_at, Order.id)
+    """The numbers of the orders that a filter finds, the oldest first, so that they are served
+    first."""
+    statement = (
+        select(Order.number).where(*_order_conditions(wanted)).order_by(Order.placed_at, Order.id)
+    )
     return list(session.scalars(statement.limit(most)))
 
 
@@ -320,15 +362,29 @@ class ShipmentRow:
 
 
 def shipment_rows(
-    session: Session, *, states: Sequence[str] = (), order_id: int | None = None, warehouse: str = "", limit: int = 200
+    session: Session,
+    *,
+    states: Sequence[str] = (),
+    order_id: int | None = None,
+    warehouse: str = "",
+    limit: int = 200,
 ) -> list[ShipmentRow]:
     """Shipments, oldest first (those that left: newest first)."""
     units, picked = func.sum(ShipmentLine.quantity), func.sum(ShipmentLine.picked)
     statement = (
         select(
-            Shipment.id, Shipment.number, Shipment.state, Order.number, Order.customer,
-            part_of(Order.ship_to, "country"), Warehouse.name, Warehouse.key, units, picked,
-            Order.placed_at, Shipment.dispatched_at,
+            Shipment.id,
+            Shipment.number,
+            Shipment.state,
+            Order.number,
+            Order.customer,
+            part_of(Order.ship_to, "country"),
+            Warehouse.name,
+            Warehouse.key,
+            units,
+            picked,
+            Order.placed_at,
+            Shipment.dispatched_at,
         )
         .join(Order, Order.id == Shipment.order_id)
         .join(Warehouse, Warehouse.id == Shipment.warehouse_id)
@@ -336,7 +392,7 @@ def shipment_rows(
         .group_by(Shipment.id, Order.id, Warehouse.id)
         .order_by(Shipment.id.desc() if "dispatched" in states else Shipment.id)
         .limit(limit)
-    )  # fmt: skip
+    )
     if states:
         statement = statement.where(Shipment.state.in_(states))
     if order_id is not None:
@@ -346,11 +402,16 @@ def shipment_rows(
     return rows_as(ShipmentRow, session, statement)
 
 
-def tellings_of_order(session: Session, order: Order, parcel_ids: Collection[int], most: int = 20) -> list[OutboxEntry]:
+def tellings_of_order(
+    session: Session, order: Order, parcel_ids: Collection[int], most: int = 20
+) -> list[OutboxEntry]:
     """What a channel was told about its order and about the parcels of it, newest first."""
     if order.channel_number is None:
         return []
-    subjects = [f"order:{order.channel_number}", *(f"parcel:{parcel_id}" for parcel_id in parcel_ids)]
+    subjects = [
+        order_subject(order.channel_number),
+        *(parcel_subject(parcel_id) for parcel_id in parcel_ids),
+    ]
     statement = select(OutboxEntry).where(
         OutboxEntry.subject.in_(subjects),
         OutboxEntry.listing_id.is_(None),

@@ -17,8 +17,11 @@ SALES_OF = timedelta(days=28)
 LAGS_OF = timedelta(days=7)
 
 
-def sold_a_minute(session: Session, product_ids: Collection[int], now: datetime) -> dict[int, float]:
-    """Units a minute that were ordered of products over all channels in the last 28 days, as parts of kits too."""
+def sold_a_minute(
+    session: Session, product_ids: Collection[int], now: datetime
+) -> dict[int, float]:
+    """Units a minute that were ordered of products over all channels in the last 28 days, as parts
+    of kits too."""
     statement = (
         select(OrderLine.product_id, func.sum(OrderLine.quantity))
         .join(Order, Order.id == OrderLine.order_id)
@@ -27,13 +30,19 @@ def sold_a_minute(session: Session, product_ids: Collection[int], now: datetime)
         .group_by(OrderLine.product_id)
     )
     minutes = SALES_OF.total_seconds() / 60
-    return {product_id: units / minutes for product_id, units in session.execute(statement) if product_id is not None}
+    return {
+        product_id: units / minutes
+        for product_id, units in session.execute(statement)
+        if product_id is not None
+    }
 
 
 def sold_unseen(session: Session, product_ids: Collection[int], now: datetime) -> list[Unseen]:
-    """What silent channels may have sold of products since they were read: at their own pace of the last 28 days, for
-    as long as they are silent. One query when none is, else two."""
-    statement = select(Channel.id, Channel.name, Channel.silent_minutes).where(Channel.silent_minutes > 0)
+    """What silent channels may have sold of products since they were read: at their own pace of the
+    last 28 days, for as long as they are silent. One query when none is, else two."""
+    statement = select(Channel.id, Channel.name, Channel.silent_minutes).where(
+        Channel.silent_minutes > 0
+    )
     silent = rows_as(Unseen, session, statement.order_by(Channel.id))
     if not silent:
         return []
@@ -41,7 +50,9 @@ def sold_unseen(session: Session, product_ids: Collection[int], now: datetime) -
         select(OrderLine.product_id, Order.channel_id, func.sum(OrderLine.quantity))
         .join(Order, Order.id == OrderLine.order_id)
         .where(among(OrderLine.product_id, product_ids), Order.placed_at > now - SALES_OF)
-        .where(Order.cancelled_at.is_(None), Order.channel_id.in_([one.channel_id for one in silent]))
+        .where(
+            Order.cancelled_at.is_(None), Order.channel_id.in_([one.channel_id for one in silent])
+        )
         .group_by(OrderLine.product_id, Order.channel_id)
     )
     sold: dict[int | None, dict[int, float]] = {}
@@ -49,7 +60,10 @@ def sold_unseen(session: Session, product_ids: Collection[int], now: datetime) -
         if product_id is not None:
             sold.setdefault(channel_id, {})[product_id] = units / SALES_OF.total_seconds() * 60
     return [
-        replace(one, units={key: pace * one.minutes for key, pace in sold.get(one.channel_id, {}).items()})
+        replace(
+            one,
+            units={key: pace * one.minutes for key, pace in sold.get(one.channel_id, {}).items()},
+        )
         for one in silent
     ]
 
@@ -59,7 +73,11 @@ def sold_on(session: Session, channel_ids: Collection[int], now: datetime) -> se
     statement = (
         select(OrderLine.product_id)
         .join(Order, Order.id == OrderLine.order_id)
-        .where(Order.channel_id.in_(channel_ids), Order.placed_at > now - SALES_OF, Order.cancelled_at.is_(None))
+        .where(
+            Order.channel_id.in_(channel_ids),
+            Order.placed_at > now - SALES_OF,
+            Order.cancelled_at.is_(None),
+        )
         .distinct()
     )
     return {product_id for product_id in session.scalars(statement) if product_id is not None}
@@ -84,11 +102,16 @@ def all_sold_a_minute(session: Session, now: datetime) -> dict[int, float]:
         .group_by(OrderLine.product_id)
     )
     minutes = SALES_OF.total_seconds() / 60
-    return {product_id: units / minutes for product_id, units in rows.all() if product_id is not None}
+    return {
+        product_id: units / minutes for product_id, units in rows.all() if product_id is not None
+    }
 
 
-def oversold_lately(session: Session, product_ids: Collection[int], now: datetime) -> dict[int, float]:
-    """Units of products that were sold beyond stock in the last 28 days, those of a week ago counting half."""
+def oversold_lately(
+    session: Session, product_ids: Collection[int], now: datetime
+) -> dict[int, float]:
+    """Units of products that were sold beyond stock in the last 28 days, those of a week ago
+    counting half."""
     rows = session.execute(
         select(Oversale.product_id, Oversale.units, Oversale.at).where(
             among(Oversale.product_id, product_ids), Oversale.at > now - SALES_OF
@@ -101,7 +124,8 @@ def oversold_lately(session: Session, product_ids: Collection[int], now: datetim
 
 
 def lag_minutes(session: Session, channel_id: int, now: datetime) -> float | None:
-    """The 95th percentile of what a channel took to hear of sales in the last week; none when nothing was measured."""
+    """The 95th percentile of what a channel took to hear of sales in the last week; none when
+    nothing was measured."""
     recent = (LagSample.channel_id == channel_id, LagSample.at > now - LAGS_OF)
     count = session.scalar(select(func.count()).select_from(LagSample).where(*recent)) or 0
     if not count:

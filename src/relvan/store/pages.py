@@ -4,15 +4,17 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Text, func, select, type_coerce
+from sqlalchemy import delete, func, select, true
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store.among import among
+from relvan.store.listing_list import alike_gaps, has_gap
+from relvan.store.portable import part_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, Listing, PageSearch, Product, ProductPicture
 
 _family = aliased(Product)
-NO_PAGE = type_coerce(Listing.gaps, Text).like('%"kind":"no page"%')
+NO_PAGE = "no page"  # the kind of gap that such a listing has
 
 
 @dataclass(frozen=True)
@@ -28,33 +30,46 @@ class Seeker:
 
 
 def seekers(
-    session: Session, channel_id: int | None, *, listing_ids: Collection[int] | None = None, limit: int = 1_000
+    session: Session,
+    channel_id: int | None,
+    *,
+    listing_ids: Collection[int] | None = None,
+    limit: int = 1_000,
 ) -> list[Seeker]:
-    """Listings of a channel that need a page and have not been looked for; or some, whether looked for or not."""
+    """Listings of a channel that need a page and have not been looked for; or some, whether looked
+    for or not."""
     statement = (
         select(
-            Listing.id, Listing.channel_id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Product.title,
-            func.coalesce(func.nullif(Product.brand, ""), _family.brand, ""), func.coalesce(Product.gtin, ""),
+            Listing.id,
+            Listing.channel_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Product.title,
+            func.coalesce(func.nullif(Product.brand, ""), _family.brand, ""),
+            func.coalesce(Product.gtin, ""),
         )
         .join(Product, Product.id == Listing.product_id)
         .outerjoin(_family, _family.id == Product.family_id)
         .order_by(Listing.id)
         .limit(limit)
-    )  # fmt: skip
+    )
     if listing_ids is not None:
         statement = statement.where(among(Listing.id, listing_ids))
     else:
         looked = select(PageSearch.listing_id)
-        lacking = NO_PAGE
+        lacking = has_gap(kind=NO_PAGE)
         statement = statement.where(
-            Listing.channel_id == channel_id, Listing.gap_count > 0, lacking, Listing.id.not_in(looked)
+            Listing.channel_id == channel_id,
+            Listing.gap_count > 0,
+            lacking,
+            Listing.id.not_in(looked),
         )
     return [Seeker(*row) for row in session.execute(statement).all()]
 
 
 @dataclass(frozen=True)
 class PageRow:
-    """A listing that needs a page: our side of it, and the candidates, if it has been looked for."""
+    """A listing that needs a page: our side of it, and the candidates, if it has been looked
+    for."""
 
     listing_id: int
     channel: str
@@ -72,12 +87,20 @@ class PageRow:
 
 
 def page_rows(
-    session: Session, *, channel: str = "", after: int = 0, limit: int = 25, listing_id: int | None = None
+    session: Session,
+    *,
+    channel: str = "",
+    after: int = 0,
+    limit: int = 25,
+    listing_id: int | None = None,
 ) -> list[PageRow]:
     """Listings that need a page, in the order in which they were drafted."""
     picture = (
         select(ProductPicture.sha)
-        .where(ProductPicture.product_id == func.coalesce(Product.id, 0), ProductPicture.role == "shown")
+        .where(
+            ProductPicture.product_id == func.coalesce(Product.id, 0),
+            ProductPicture.role == "shown",
+        )
         .order_by(ProductPicture.position)
         .limit(1)
         .correlate(Product)
@@ -93,10 +116,19 @@ def page_rows(
     )
     statement = (
         select(
-            Listing.id, Channel.name, Channel.key, func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
-            Product.title, func.coalesce(func.nullif(Product.brand, ""), _family.brand, ""),
-            func.coalesce(Product.gtin, ""), func.coalesce(picture, lent), Product.length_mm, Product.width_mm,
-            Product.height_mm, func.coalesce(PageSearch.words, ""), PageSearch.candidates,
+            Listing.id,
+            Channel.name,
+            Channel.key,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Product.title,
+            func.coalesce(func.nullif(Product.brand, ""), _family.brand, ""),
+            func.coalesce(Product.gtin, ""),
+            func.coalesce(picture, lent),
+            Product.length_mm,
+            Product.width_mm,
+            Product.height_mm,
+            func.coalesce(PageSearch.words, ""),
+            PageSearch.candidates,
         )
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == Listing.channel_id)
@@ -104,11 +136,11 @@ def page_rows(
         .outerjoin(PageSearch, PageSearch.listing_id == Listing.id)
         .order_by(Listing.id)
         .limit(limit)
-    )  # fmt: skip
+    )
     if listing_id is not None:
         statement = statement.where(Listing.id == listing_id)
     else:
-        lacking = NO_PAGE
+        lacking = has_gap(kind=NO_PAGE)
         statement = statement.where(Listing.gap_count > 0, lacking, Listing.id > after)
     if channel:
         statement = statement.where(Channel.key == channel)
@@ -117,8 +149,15 @@ def page_rows(
 
 def count_without_page(session: Session, channel: str = "") -> int:
     """How many listings need a page."""
-    statement = select(func.count()).where(Listing.gap_count > 0, NO_PAGE)
+    alike, gap = alike_gaps()
+    statement = select(func.sum(alike.c.count)).select_from(alike).join(gap, true())
+    statement = statement.where(part_of(gap.c.value, "kind") == NO_PAGE)
     if channel:
         key = select(Channel.id).where(Channel.key == channel).scalar_subquery()
-        statement = statement.where(Listing.channel_id == key)
+        statement = statement.where(alike.c.channel_id == key)
     return session.scalar(statement) or 0
+
+
+def forget_page_searches(session: Session, listing_ids: Collection[int]) -> None:
+    """Forget which pages were found for listings."""
+    session.execute(delete(PageSearch).where(among(PageSearch.listing_id, listing_ids)))

@@ -1,11 +1,12 @@
-"""Queries over people."""
+"""Queries over people, their visits and tokens, and the guesses at passwords."""
 
 from collections.abc import Sequence
+from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import case, delete, func, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.store.tables import Person
+from relvan.store.tables import ApiToken, Person, SignInAttempt, Visit
 
 
 def active_people(session: Session) -> Sequence[Person]:
@@ -14,5 +15,60 @@ def active_people(session: Session) -> Sequence[Person]:
 
 
 def person_by_login(session: Session, login: str) -> Person | None:
-    """Somebody by login."""
+    """Somebody who works here, by login, or none."""
     return session.scalar(select(Person).where(Person.login == login, Person.active.is_(True)))
+
+
+def is_login_taken(session: Session, login: str) -> bool:
+    """Whether somebody has a login, also somebody who works here no more."""
+    return session.scalar(select(Person.id).where(Person.login == login)) is not None
+
+
+def end_visits(session: Session, *, before: datetime | None = None, token_hash: str = "") -> None:
+    """End the visits that were over at a moment, or the one of a cookie."""
+    if before is not None:
+        session.execute(delete(Visit).where(Visit.expires_at < before))
+    if token_hash:
+        session.execute(delete(Visit).where(Visit.token_hash == token_hash))
+
+
+def forget_guesses(session: Session, login: str) -> None:
+    """Forget the wrong passwords that were tried for a login."""
+    session.execute(delete(SignInAttempt).where(SignInAttempt.login == login))
+
+
+def visit_of(session: Session, token_hash: str, now: datetime) -> tuple[str, Person] | None:
+    """(token for forms, person) of a visit that has not ended, by the hash of its cookie."""
+    found = session.execute(
+        select(Visit.csrf, Person)
+        .join(Person, Person.id == Visit.person_id)
+        .where(Visit.token_hash == token_hash, Visit.expires_at > now, Person.active.is_(True))
+    ).first()
+    return None if found is None else (found[0], found[1])
+
+
+def token_of(session: Session, token_hash: str) -> tuple[int, Person] | None:
+    """(id, person) of a bearer token by its hash."""
+    found = session.execute(
+        select(ApiToken.id, Person)
+        .join(Person, Person.id == ApiToken.person_id)
+        .where(ApiToken.token_hash == token_hash, Person.active.is_(True))
+    ).first()
+    return None if found is None else (found[0], found[1])
+
+
+def forget_token(session: Session, token_hash: str) -> None:
+    """Take a bearer token away."""
+    session.execute(delete(ApiToken).where(ApiToken.token_hash == token_hash))
+
+
+def count_guesses(session: Session, login: str, address: str, since: datetime) -> tuple[int, int]:
+    """How many wrong passwords were tried since a moment: for a login, and from an address."""
+    same_login, same_address = SignInAttempt.login == login, SignInAttempt.address == address
+    statement = select(
+        func.sum(case((same_login, 1), else_=0)), func.sum(case((same_address, 1), else_=0))
+    )
+    counted = session.execute(
+        statement.where(SignInAttempt.at > since, or_(same_login, same_address))
+    ).one()
+    return counted[0] or 0, counted[1] or 0

@@ -6,6 +6,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.plain import Standing
 from relvan.store.among import among
 from relvan.store.facts import FLAGS, TEXTS
@@ -19,12 +20,14 @@ _PRICE = ListPrice.__table__.c
 def standing(
     session: Session, keys: Collection[str], names: Sequence[str], lists: Mapping[str, int]
 ) -> dict[str, Standing]:
-    """What products say now of these facts, by the keys of their SKUs and aliases; one query. `lists` are the ids of
-    price lists by key."""
+    """What products say now of these facts, by the keys of their SKUs and aliases; one query.
+    `lists` are the ids of price lists by key."""
     values = [_value(name, lists) for name in names]
     named = _NAME.alias.is_(False)
     found = (
-        select(_NAME.key, _PRODUCT.id, named & _PRODUCT.archived_at.is_(None), _PRODUCT.kind, *values)
+        select(
+            _NAME.key, _PRODUCT.id, named & _PRODUCT.archived_at.is_(None), _PRODUCT.kind, *values
+        )
         .select_from(SkuName.__table__.join(Product.__table__, _PRODUCT.id == _NAME.product_id))
         .where(among(_NAME.key, keys))
     )
@@ -43,8 +46,10 @@ def _with_flags(values: Sequence[Any], flags: Collection[int]) -> tuple[Any, ...
 
 def _value(name: str, lists: Mapping[str, int]) -> Any:
     """A fact as it stands, nothing being NULL."""
-    if name.startswith("price "):
-        which = (_PRICE.price_list_id == lists[name.removeprefix("price ")]) & (_PRICE.product_id == _PRODUCT.id)
+    if Keyed.PRICE.has(name):
+        which = (_PRICE.price_list_id == lists[Keyed.PRICE.key(name)]) & (
+            _PRICE.product_id == _PRODUCT.id
+        )
         return select(_PRICE.amount).where(which).scalar_subquery()
     if name in FLAGS:
         return func.nullif(_PRODUCT[name], False)

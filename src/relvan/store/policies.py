@@ -18,8 +18,8 @@ PLACES = select(NearerPolicy.channel_id, NearerPolicy.category, NearerPolicy.pol
 
 @dataclass(frozen=True)
 class PolicyPlaces:
-    """On which channels there are nearer policies: those of categories, and whether there are any of products and
-    listings, or any that hold back by risk."""
+    """On which channels there are nearer policies: those of categories, and whether there are any
+    of products and listings, or any that hold back by risk."""
 
     categories: dict[int, dict[str, StockPolicy]]
     single: frozenset[int]
@@ -42,20 +42,27 @@ def policy_places(session: Session) -> PolicyPlaces:
 
 
 def nearer_policies(
-    session: Session, places: PolicyPlaces, listing_ids: Collection[int], product_ids: Collection[int]
+    session: Session,
+    places: PolicyPlaces,
+    listing_ids: Collection[int],
+    product_ids: Collection[int],
 ) -> dict[int, NearerPolicies]:
-    """The nearer policies that may hold for listings and products (with the families of these), by channel; a query
-    for each, and none where there are no single ones."""
+    """The nearer policies that may hold for listings and products (with the families of these), by
+    channel; a query for each, and none where there are no single ones."""
     listings: dict[int, dict[int, StockPolicy]] = defaultdict(dict)
     products: dict[int, dict[int, StockPolicy]] = defaultdict(dict)
     if places.single:
         row = NearerPolicy
         found = session.execute(
-            select(row.channel_id, row.listing_id, row.policy).where(among(row.listing_id, listing_ids))
+            select(row.channel_id, row.listing_id, row.policy).where(
+                among(row.listing_id, listing_ids)
+            )
         )
         for channel_id, listing_id, kept in found.all():
             listings[channel_id][listing_id or 0] = policy_from(kept)
-        families = select(Product.family_id).where(Product.family_id.is_not(None), among(Product.id, product_ids))
+        families = select(Product.family_id).where(
+            Product.family_id.is_not(None), among(Product.id, product_ids)
+        )
         concerned = among(row.product_id, product_ids) | row.product_id.in_(families)
         for channel_id, product_id, kept in session.execute(
             select(row.channel_id, row.product_id, row.policy).where(concerned)
@@ -63,16 +70,24 @@ def nearer_policies(
             products[channel_id][product_id or 0] = policy_from(kept)
     channels = {*places.categories, *listings, *products}
     return {
-        key: NearerPolicies(listings.get(key, {}), products.get(key, {}), places.categories.get(key, {}))
+        key: NearerPolicies(
+            listings.get(key, {}), products.get(key, {}), places.categories.get(key, {})
+        )
         for key in channels
     }
 
 
-def places_of_products(session: Session, product_ids: Collection[int]) -> dict[int, tuple[int | None, str]]:
+def places_of_products(
+    session: Session, product_ids: Collection[int]
+) -> dict[int, tuple[int | None, str]]:
     """(family, category) of products; a variant without a category has its family's."""
     family = aliased(Product)
     rows = session.execute(
-        select(Product.id, Product.family_id, func.coalesce(func.nullif(Product.category, ""), family.category, ""))
+        select(
+            Product.id,
+            Product.family_id,
+            func.coalesce(func.nullif(Product.category, ""), family.category, ""),
+        )
         .outerjoin(family, family.id == Product.family_id)
         .where(among(Product.id, product_ids))
     )
@@ -81,7 +96,8 @@ def places_of_products(session: Session, product_ids: Collection[int]) -> dict[i
 
 @dataclass(frozen=True)
 class PolicyLine:
-    """A nearer policy in a list: for what (category, product, listing), its name, and what it says."""
+    """A nearer policy in a list: for what (category, product, listing), its name, and what it
+    says."""
 
     id: int
     kind: str
@@ -90,12 +106,16 @@ class PolicyLine:
     policy: StockPolicy
 
 
-def policy_lines(session: Session, channel_id: int, *, after: int = 0, limit: int = 200) -> list[PolicyLine]:
+def policy_lines(
+    session: Session, channel_id: int, *, after: int = 0, limit: int = 200
+) -> list[PolicyLine]:
     """The nearer policies of a channel, the first made first."""
     statement = (
         select(NearerPolicy, Product.sku, Product.title, Category.path)
         .outerjoin(Listing, Listing.id == NearerPolicy.listing_id)
-        .outerjoin(Product, (Product.id == NearerPolicy.product_id) | (Product.id == Listing.product_id))
+        .outerjoin(
+            Product, (Product.id == NearerPolicy.product_id) | (Product.id == Listing.product_id)
+        )
         .outerjoin(Category, Category.path_key == NearerPolicy.category)
         .where(NearerPolicy.channel_id == channel_id, NearerPolicy.id > after)
         .order_by(NearerPolicy.id)
@@ -113,14 +133,16 @@ def _line(row: NearerPolicy, sku: str | None, title: str | None, path: str | Non
     return PolicyLine(row.id, "listing", str(row.listing_id), sku or "", policy)
 
 
-def place_of_policy(session: Session, channel_id: int, place: dict[str, Any]) -> NearerPolicy | None:
+def place_of_policy(
+    session: Session, channel_id: int, place: dict[str, Any]
+) -> NearerPolicy | None:
     """The nearer policy of one place: `category`, `product_id` or `listing_id`."""
     return session.scalar(select(NearerPolicy).filter_by(channel_id=channel_id, **place))
 
 
 def listings_under(session: Session, channel_id: int, place: dict[str, Any]) -> list[int]:
-    """The listings for which the policy of a place may hold: of a category also of those below it, of a family also of
-    its variants."""
+    """The listings for which the policy of a place may hold: of a category also of those below it,
+    of a family also of its variants."""
     if "listing_id" in place:
         return [place["listing_id"]]
     family = aliased(Product)
@@ -135,4 +157,8 @@ def listings_under(session: Session, channel_id: int, place: dict[str, Any]) -> 
         of = place["product_id"]
         concerned = wanted.where((Product.id == of) | (Product.family_id == of))
         return [listing_id for listing_id, _ in session.execute(concerned).all()]
-    return [listing_id for listing_id, path in session.execute(wanted).all() if is_below(path, place["category"])]
+    return [
+        listing_id
+        for listing_id, path in session.execute(wanted).all()
+        if is_below(path, place["category"])
+    ]

@@ -1,5 +1,5 @@
-"""What SQLite and PostgreSQL say in different words, said once: lists and parts of JSON text, the greater of two, and
-adding a row unless it is there."""
+"""What SQLite and PostgreSQL say in different words, said once: lists and parts of JSON text, the
+greater of two, and adding a row unless it is there."""
 
 from collections.abc import Callable
 from typing import Any
@@ -13,12 +13,17 @@ from sqlalchemy.sql.functions import GenericFunction
 
 
 def speaks(function: type[GenericFunction[Any]], here: str, there: str) -> None:
-    """How a function is said on SQLite (`here`) and on PostgreSQL (`there`); `{0}`, `{1}` are its arguments."""
+    """How a function is said on SQLite (`here`) and on PostgreSQL (`there`); `{0}`, `{1}` are its
+    arguments."""
 
     def said(how: str) -> Callable[..., str]:
         def compiled(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
-            named = [n for n, _ in enumerate(element.clauses) if f"{{{n}}}" in how]  # no other is bound
-            return how.format(*(compiler.process(element.clauses.clauses[n], **more) for n in named))
+            named = [
+                n for n, _ in enumerate(element.clauses) if f"{{{n}}}" in how
+            ]  # no other is bound
+            return how.format(
+                *(compiler.process(element.clauses.clauses[n], **more) for n in named)
+            )
 
         return compiled
 
@@ -79,15 +84,22 @@ speaks(json_part, "json_extract({0}, '$.' || {1})", "(CAST({0} AS jsonb) ->> CAS
 speaks(json_list, "json_group_array({0})", "coalesce(CAST(json_agg({0}) AS text), '[]')")
 speaks(greater_of, "max({0}, {1})", "greatest({0}, {1})")
 speaks(less_of, "min({0}, {1})", "least({0}, {1})")
-speaks(leading_number, "nullif(CAST({0} AS INTEGER), 0)", "nullif(CAST(substring({0} from '^[0-9]+') AS bigint), 0)")
+speaks(
+    leading_number,
+    "nullif(CAST({0} AS INTEGER), 0)",
+    "nullif(CAST(substring({0} from '^[0-9]+') AS bigint), 0)",
+)
 
 
 def part_of(json: Any, name: str) -> ColumnElement[str]:
     """The text under a name of ours in an object that is kept as JSON text."""
-    return json_part(json, literal_column(f"'{name}'"))  # in the statement itself: it may be grouped by
+    return json_part(
+        json, literal_column(f"'{name}'")
+    )  # in the statement itself: it may be grouped by
 
 
 def insert_into(session: Session, table: Any) -> Any:
-    """An INSERT that may say what to do where a row is there already (`on_conflict_do_nothing`, `..._update`)."""
+    """An INSERT that may say what to do where a row is there already (`on_conflict_do_nothing`,
+    `..._update`)."""
     server = session.get_bind().dialect.name == "postgresql"
     return (postgresql.insert if server else sqlite.insert)(table)

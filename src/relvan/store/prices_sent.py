@@ -22,7 +22,8 @@ class SentFilter:
 
 @dataclass(frozen=True)
 class SentRow:
-    """One price that a channel has accepted, in minor units of its currency, and what it came from."""
+    """One price that a channel has accepted, in minor units of its currency, and what it came
+    from."""
 
     id: int
     at: datetime
@@ -37,20 +38,31 @@ class SentRow:
     cause: str
 
 
-def prices_sent(session: Session, wanted: SentFilter, *, before: int | None = None, limit: int = 50) -> list[SentRow]:
+def prices_sent(
+    session: Session, wanted: SentFilter, *, before: int | None = None, limit: int = 50
+) -> list[SentRow]:
     """Prices sent, the last first; one query."""
     row = PriceSent
     statement = (
         select(
-            row.id, row.at, row.listing_id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Product.title,
-            Channel.name, Channel.key, Channel.currency, row.amount, row.regular, row.cause,
+            row.id,
+            row.at,
+            row.listing_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Product.title,
+            Channel.name,
+            Channel.key,
+            Channel.currency,
+            row.amount,
+            row.regular,
+            row.cause,
         )
         .join(Listing, Listing.id == row.listing_id)
         .join(Product, Product.id == Listing.product_id)
         .join(Channel, Channel.id == row.channel_id)
         .order_by(row.id.desc())
         .limit(limit)
-    )  # fmt: skip
+    )
     if before is not None:
         statement = statement.where(row.id < before)
     if wanted.product_id is not None:

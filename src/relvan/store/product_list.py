@@ -6,7 +6,19 @@ from datetime import datetime
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, Integer, Select, Text, and_, bindparam, cast, exists, func, or_, select
+from sqlalchemy import (
+    ColumnElement,
+    Integer,
+    Select,
+    Text,
+    and_,
+    bindparam,
+    cast,
+    exists,
+    func,
+    or_,
+    select,
+)
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.attributes import SEPARATOR
@@ -106,11 +118,17 @@ def _of_themselves(wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
         def inside(column: Any) -> ColumnElement[bool]:
             return or_(column == wanted.category, column.between(below, f"{below}\uffff"))
 
-        heads = select(_family.id).where(_family.kind == ProductKind.FAMILY, inside(_family.category))
+        heads = select(_family.id).where(
+            _family.kind == ProductKind.FAMILY, inside(_family.category)
+        )
         lent = and_(Product.category == "", Product.family_id.in_(heads))
         yield or_(inside(Product.category), lent)
     if wanted.family:
-        head = select(SkuName.product_id).where(SkuName.key == sku_key(wanted.family)).scalar_subquery()
+        head = (
+            select(SkuName.product_id)
+            .where(SkuName.key == sku_key(wanted.family))
+            .scalar_subquery()
+        )
         yield Product.family_id == head
     if wanted.lacking:
         yield Product.lacking > 0
@@ -141,7 +159,9 @@ def _of_listings(session: Session, wanted: ProductFilter) -> Iterator[ColumnElem
     if wanted.not_on:
         yield ~_listed_on(wanted.not_on)
     if wanted.gap_on or wanted.gap_kind or wanted.drafts_of is not None:
-        listings = ListingFilter(channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of)
+        listings = ListingFilter(
+            channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of
+        )
         yield Product.id.in_(select(Listing.product_id).where(*conditions_of(session, listings)))
 
 
@@ -150,7 +170,9 @@ def _listed_on(channel: str) -> ColumnElement[bool]:
     return exists().where(Listing.product_id == Product.id, Listing.channel_id == channel_id)
 
 
-_on_hand = select(func.coalesce(func.sum(Balance.on_hand), 0)).where(Balance.product_id == Product.id)
+_on_hand = select(func.coalesce(func.sum(Balance.on_hand), 0)).where(
+    Balance.product_id == Product.id
+)
 SORTING = Sorting(
     {
         "sku": Product.sku_key,
@@ -170,11 +192,17 @@ SORTING = Sorting(
 
 
 def product_page(
-    session: Session, wanted: ProductFilter, *, after: str = "", limit: int = 50, price_list: str = "", sort: str = ""
+    session: Session,
+    wanted: ProductFilter,
+    *,
+    after: str = "",
+    limit: int = 50,
+    price_list: str = "",
+    sort: str = "",
 ) -> list[ProductRow]:
-    """Products in the order of their SKUs or by a column of `SORTING`, after one of them; five queries whatever the
-    number of rows, and one more to go on by another column than the SKU."""
-    statement = _rows().where(*_conditions(session, wanted))
+    """Products in the order of their SKUs or by a column of `SORTING`, after one of them; five
+    queries whatever the number of rows, and one more to go on by another column than the SKU."""
+    statement = _product_columns().where(*_conditions(session, wanted))
     rows = rows_as(ProductRow, session, sort_page(session, statement, SORTING, sort, after, limit))
     _fill(session, rows, price_list)
     return rows
@@ -182,23 +210,57 @@ def product_page(
 
 def rows_by_id(session: Session, product_ids: Collection[int]) -> list[ProductRow]:
     """Products by their ids, in the order of their SKUs."""
-    rows = rows_as(ProductRow, session, _rows().where(Product.id.in_(product_ids)).order_by(Product.sku_key))
+    if not product_ids:
+        return []
+    rows = rows_as(
+        ProductRow,
+        session,
+        _product_columns().where(Product.id.in_(product_ids)).order_by(Product.sku_key),
+    )
     _fill(session, rows, "")
     return rows
 
 
-def _rows() -> Select[*tuple[Any, ...]]:
+def rows_by_sku_start(session: Session, start: str, limit: int) -> list[ProductRow]:
+    """Products that are not in the archive whose SKU or alias begins so, in the order of the
+    codes."""
+    key = sku_key(start)
+    statement = (
+        select(Product.id)
+        .join(SkuName, SkuName.product_id == Product.id)
+        .where(SkuName.key.between(key, f"{key}\uffff"), Product.archived_at.is_(None))
+        .order_by(SkuName.key)
+        .limit(limit)
+    )
+    return rows_by_id(session, list(dict.fromkeys(session.scalars(statement))))
+
+
+def _product_columns() -> Select[*tuple[Any, ...]]:
     """The columns of a `ProductRow` that are the product's own."""
     return select(
-        Product.id, Product.sku, Product.title, Product.kind, Product.category, Product.brand,
-        func.coalesce(Product.gtin, ""), Product.weight_g, Product.cost, Product.archived_at, Product.lacking,
-        Product.changed_at, Product.asked, Product.family_id,
-    )  # fmt: skip
+        Product.id,
+        Product.sku,
+        Product.title,
+        Product.kind,
+        Product.category,
+        Product.brand,
+        func.coalesce(Product.gtin, ""),
+        Product.weight_g,
+        Product.cost,
+        Product.archived_at,
+        Product.lacking,
+        Product.changed_at,
+        Product.asked,
+        Product.family_id,
+    )
 
 
-# Written once, with the ids as one parameter: building a query with fifty values takes longer than running it.
+# Written once, with the ids as one parameter: building a query with fifty values takes longer than
+# running it.
 _IDS = select(cast(json_items(bindparam("ids", type_=Text)).table_valued("value").c.value, Integer))
-_HEADS = select(Product.id, Product.category, Product.brand, Product.weight_g).where(Product.id.in_(_IDS))
+_HEADS = select(Product.id, Product.category, Product.brand, Product.weight_g).where(
+    Product.id.in_(_IDS)
+)
 _PICTURES = (
     select(ProductPicture.product_id, ProductPicture.sha)
     .where(ProductPicture.product_id.in_(_IDS), ProductPicture.role == "shown")
@@ -211,16 +273,22 @@ _PRICES = (
     .order_by(PriceList.id.desc())
 )
 _BALANCES = select(
-    Balance.product_id, Balance.on_hand, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
+    Balance.product_id,
+    Balance.on_hand,
+    Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety,
 ).where(Balance.product_id.in_(_IDS))
 # what is free of the variants of a family together
 _BELOW = (
     select(
         Product.family_id,
-        func.sum(greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)),
+        func.sum(
+            greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)
+        ),
     )
     .join(Balance, Balance.product_id == Product.id)
-    .where(Product.family_id.is_not(None), Product.family_id.in_(_IDS), Product.archived_at.is_(None))
+    .where(
+        Product.family_id.is_not(None), Product.family_id.in_(_IDS), Product.archived_at.is_(None)
+    )
     .group_by(Product.family_id)
 )
 _STATES = (
@@ -230,8 +298,11 @@ _STATES = (
 )
 
 
-def _about(session: Session, statement: Select[*tuple[Any, ...]], ids: Collection[int]) -> list[Any]:
-    """The rows of one of these queries; past the object layer, which would add a third to a page."""
+def _about(
+    session: Session, statement: Select[*tuple[Any, ...]], ids: Collection[int]
+) -> list[Any]:
+    """The rows of one of these queries; past the object layer, which would add a third to a
+    page."""
     return list(session.connection().execute(statement, {"ids": orjson.dumps(list(ids)).decode()}))
 
 
@@ -268,7 +339,9 @@ def count_products(session: Session, wanted: ProductFilter) -> Count:
     """How many there are, counted up to 10,000; of those that words find, up to 2,000."""
     found_by = search.look_for(session, wanted.words)
     most = search.BROAD if found_by and found_by.broad else MOST_COUNTED
-    return count_up_to(session, select(Product.id).where(*_conditions(session, wanted)), wanted, most)
+    return count_up_to(
+        session, select(Product.id).where(*_conditions(session, wanted)), wanted, most
+    )
 
 
 def all_skus(session: Session, wanted: ProductFilter, most: int | None = None) -> list[str]:

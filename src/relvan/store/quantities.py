@@ -26,23 +26,34 @@ class QuantityRow:
 
 
 def quantity_rows(
-    session: Session, channel_id: int, *, after: int, most: int, product_ids: Collection[int] | None = None
+    session: Session,
+    channel_id: int,
+    *,
+    after: int,
+    most: int,
+    product_ids: Collection[int] | None = None,
 ) -> list[QuantityRow]:
-    """Listings of a channel that show a quantity, or only those of some products, by id; one query, past the object
-    layer."""
+    """Listings of a channel that show a quantity, or only those of some products, by id; one query,
+    past the object layer."""
     family = aliased(Product)
     statement = (
         select(
-            Listing.id, Product.id, Product.family_id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
-            Product.title, Product.kind, Listing.state,
-            func.coalesce(func.nullif(Product.category, ""), family.category, ""), Listing.quantity,
+            Listing.id,
+            Product.id,
+            Product.family_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Product.title,
+            Product.kind,
+            Listing.state,
+            func.coalesce(func.nullif(Product.category, ""), family.category, ""),
+            Listing.quantity,
         )
         .join(Product, Product.id == Listing.product_id)
         .outerjoin(family, family.id == Product.family_id)
         .where(Listing.channel_id == channel_id, Listing.id > after, Listing.is_head.is_(False))
         .order_by(Listing.id)
         .limit(most)
-    )  # fmt: skip
+    )
     if product_ids is not None:
         statement = statement.where(among(Listing.product_id, product_ids))
     return [QuantityRow(*row) for row in session.connection().execute(statement)]

@@ -9,6 +9,8 @@ from sqlalchemy.orm import Session
 Row = TypeVar("Row")
 
 
-def rows_as(kind: Callable[..., Row], session: Session, statement: Select[*tuple[Any, ...]]) -> list[Row]:
+def rows_as(
+    kind: Callable[..., Row], session: Session, statement: Select[*tuple[Any, ...]]
+) -> list[Row]:
     """Run a query whose columns are the fields of `kind`, in order."""
     return [kind(*row) for row in session.execute(statement).all()]

@@ -26,8 +26,8 @@ def alembic_config(connection: Connection) -> Config:
 def bring_up_to_date(database: Database) -> None:
     """Run the migrations that are missing; none on a database that is up to date.
 
-    SQLite makes some tables anew to change them, which foreign keys would forbid: they are off meanwhile, and all
-    of them are checked before anything is saved.
+    SQLite makes some tables anew to change them, which foreign keys would forbid: they are off
+    meanwhile, and all of them are checked before anything is saved.
     """
     if not database.is_sqlite:
         _bring_server_up_to_date(database)
@@ -44,8 +44,8 @@ def bring_up_to_date(database: Database) -> None:
 
 
 def _bring_server_up_to_date(database: Database) -> None:
-    """A server starts from the tables as they are in this version; later ones bring migrations. One process at a time:
-    the others wait."""
+    """A server starts from the tables as they are in this version; later ones bring migrations. One
+    process at a time: the others wait."""
     with database.writing() as session:
         connection = session.connection()
         config = alembic_config(connection)

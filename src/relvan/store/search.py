@@ -1,4 +1,5 @@
-"""Full-text search over products: SQLite's own (FTS5, prefixes, accents folded), or the database server's."""
+"""Full-text search over products: SQLite's own (FTS5, prefixes, accents folded), or the database
+server's."""
 
 import re
 import unicodedata
@@ -42,12 +43,16 @@ CREATE_ON_SERVER = (
 )
 MOST_WORDS = 8
 BROAD = 2_000
-_columns = table("product_search", *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")))
+_columns = table(
+    "product_search",
+    *(column(name) for name in ("rowid", "sku", "title", "gtin", "alias", "brand")),
+)
 _search = table("product_search", column("rowid", Integer), column("product_search"))
 
 
 class found_by(GenericFunction[bool]):
-    """That a product is found by a query of `match_text`. Of no type: SQLite would be asked whether it is 1."""
+    """That a product is found by a query of `match_text`. Of no type: SQLite would be asked whether
+    it is 1."""
 
     inherit_cache = True
 
@@ -66,26 +71,30 @@ speaks(how_well, "rank", f"-ts_rank(product_search.said, {_THERE})")
 
 
 def match_text(words: str) -> str | None:
-    """What a person typed, as an FTS5 query: every word must be there, each as a prefix; none when nothing is left."""
+    """What a person typed, as an FTS5 query: every word must be there, each as a prefix; none when
+    nothing is left."""
     tokens = re.findall(r"\w+", "".join(map(_known, words.casefold())))[:MOST_WORDS]
     return " ".join(f'"{token}"*' for token in tokens) if tokens else None
 
 
 def _known(sign: str) -> str:
-    """A letter that the index knows; of younger scripts it knows none, and looking for one would be an error."""
+    """A letter that the index knows; of younger scripts it knows none, and looking for one would be
+    an error."""
     return " " if unicodedata.ucd_3_2_0.category(sign) == "Cn" else sign
 
 
 @dataclass(frozen=True)
 class Matches:
-    """What words find: the ids of the products as a JSON list, or none when there are more than `BROAD`."""
+    """What words find: the ids of the products as a JSON list, or none when there are more than
+    `BROAD`."""
 
     query: str
     ids: str | None
 
     @property
     def broad(self) -> bool:
-        """Whether so many match that walking along a sorted list finds a page sooner than fetching every match."""
+        """Whether so many match that walking along a sorted list finds a page sooner than fetching
+        every match."""
         return self.ids is None
 
     def condition(self, product_id: ColumnElement[int]) -> ColumnElement[bool]:
@@ -98,7 +107,8 @@ class Matches:
 
 
 def look_for(session: Session, words: str) -> Matches | None:
-    """What words find, looked up once for each session; none when they hold nothing to search for."""
+    """What words find, looked up once for each session; none when they hold nothing to search
+    for."""
     query = match_text(words)
     if query is None:
         return None
@@ -123,23 +133,35 @@ def first_matches(session: Session, words: str, limit: int) -> list[int]:
 
 
 def index_products(session: Session, product_ids: Iterable[int]) -> None:
-    """Bring the index up to date for some products; to be called after any change of what is searched."""
+    """Bring the index up to date for some products; to be called after any change of what is
+    searched."""
     ids = list(product_ids)
     if not ids:
         return
     session.info.pop("searches", None)
     session.execute(delete(_search).where(among(_search.c.rowid, ids)))
-    session.execute(insert(_columns).from_select(_columns.c.keys(), _said().where(among(Product.id, ids))))
+    session.execute(
+        insert(_columns).from_select(
+            _columns.c.keys(), _searched_text().where(among(Product.id, ids))
+        )
+    )
 
 
-def _said() -> Select[*tuple[int, str, str, str, str, str]]:
+def _searched_text() -> Select[*tuple[int, str, str, str, str, str]]:
     """What is searched of products."""
     aliases = (
         select(func.coalesce(func.aggregate_strings(SkuName.sku, " "), ""))
         .where(SkuName.product_id == Product.id, SkuName.alias.is_(True))
         .scalar_subquery()
     )
-    return select(Product.id, Product.sku, Product.title, func.coalesce(Product.gtin, ""), aliases, Product.brand)
+    return select(
+        Product.id,
+        Product.sku,
+        Product.title,
+        func.coalesce(Product.gtin, ""),
+        aliases,
+        Product.brand,
+    )
 
 
 def index_new(session: Session, product_ids: Sequence[int]) -> None:
@@ -153,4 +175,4 @@ def index_new(session: Session, product_ids: Sequence[int]) -> None:
 def rebuild(session: Session) -> None:
     """Fill the whole index anew."""
     session.execute(delete(_search))
-    session.execute(insert(_columns).from_select(_columns.c.keys(), _said()))
+    session.execute(insert(_columns).from_select(_columns.c.keys(), _searched_text()))

@@ -3,14 +3,15 @@
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
-from sqlalchemy import case, func, or_, select
+from sqlalchemy import ColumnElement, Select, case, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.picking.walk import Place
 from relvan.core.refusal import not_found
-from relvan.core.stock.availability import Balance as CoreBalance
+from relvan.core.shipping.life import OPEN_SHIPMENTS, PickListState
+from relvan.core.stock.availability import StockBalance as CoreBalance
 from relvan.store.among import among
 from relvan.store.tables import (
     Balance,
@@ -35,7 +36,11 @@ def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:
 def warehouse_by_key(session: Session, key: str) -> Warehouse:
     """A warehouse by its key or name, without regard to case."""
     lowered = key.strip().lower()
-    same = or_(Warehouse.key == key, func.lower(Warehouse.key) == lowered, func.lower(Warehouse.name) == lowered)
+    same = or_(
+        Warehouse.key == key,
+        func.lower(Warehouse.key) == lowered,
+        func.lower(Warehouse.name) == lowered,
+    )
     warehouse = session.scalar(select(Warehouse).where(same))
     if warehouse is None:
         raise not_found("warehouse", key)
@@ -52,16 +57,23 @@ def warehouse_names(session: Session) -> dict[int, str]:
     return dict(session.execute(NAMES).all())
 
 
-def balances_of(session: Session, product_ids: Collection[int]) -> dict[int, dict[int, CoreBalance]]:
+def balances_of(
+    session: Session, product_ids: Collection[int]
+) -> dict[int, dict[int, CoreBalance]]:
     """Balances by product and warehouse."""
     rows = session.execute(
         select(
-            Balance.product_id, Balance.warehouse_id, Warehouse.name, Balance.on_hand, Balance.reserved,
-            Balance.blocked, Balance.safety,
+            Balance.product_id,
+            Balance.warehouse_id,
+            Warehouse.name,
+            Balance.on_hand,
+            Balance.reserved,
+            Balance.blocked,
+            Balance.safety,
         )
         .join(Warehouse, Warehouse.id == Balance.warehouse_id)
         .where(among(Balance.product_id, product_ids))
-    )  # fmt: skip
+    )
     found: dict[int, dict[int, CoreBalance]] = defaultdict(dict)
     for product_id, warehouse_id, name, on_hand, reserved, blocked, safety in rows:
         found[product_id][warehouse_id] = CoreBalance(name, on_hand, reserved, blocked, safety)
@@ -90,19 +102,61 @@ class StockRow:
 
 def stock_rows(session: Session, product_ids: Collection[int]) -> list[StockRow]:
     """Every product and warehouse of these, by SKU."""
-    rows = session.execute(
+    statement = _stock_columns().where(Product.id.in_(product_ids))
+    rows = session.execute(statement.order_by(Product.sku_key, Warehouse.id))
+    return [StockRow(*row) for row in rows]
+
+
+def _stock_columns(*more: ColumnElement[Any]) -> Select[*tuple[Any, ...]]:
+    """The columns of a `StockRow`, of every product and warehouse, and more after them."""
+    return (
         select(
-            Product.id, Product.sku, Product.title, Warehouse.name, Warehouse.key,
-            func.coalesce(Balance.on_hand, 0), func.coalesce(Balance.reserved, 0),
-            func.coalesce(Balance.blocked, 0), func.coalesce(Balance.safety, 0),
+            Product.id,
+            Product.sku,
+            Product.title,
+            Warehouse.name,
+            Warehouse.key,
+            func.coalesce(Balance.on_hand, 0),
+            func.coalesce(Balance.reserved, 0),
+            func.coalesce(Balance.blocked, 0),
+            func.coalesce(Balance.safety, 0),
+            *more,
         )
         .select_from(Product)
         .join(Warehouse, Warehouse.id > 0)
-        .outerjoin(Balance, (Balance.product_id == Product.id) & (Balance.warehouse_id == Warehouse.id))
-        .where(Product.id.in_(product_ids))
-        .order_by(Product.sku_key, Warehouse.id)
-    )  # fmt: skip
-    return [StockRow(*row) for row in rows]
+        .outerjoin(
+            Balance, (Balance.product_id == Product.id) & (Balance.warehouse_id == Warehouse.id)
+        )
+    )
+
+
+@dataclass(frozen=True)
+class WarehouseStock:
+    """What one warehouse has of a product, and what lies in its bins: (bin, units on hand), in the
+    order in which they are walked."""
+
+    row: StockRow
+    bins: tuple[tuple[str, int], ...]
+
+
+def stock_with_bins(session: Session, product_id: int) -> list[WarehouseStock]:
+    """What every warehouse has of a product, with its bins; one query."""
+    lies = (
+        select(Bin.warehouse_id, Bin.code, Bin.walk, BinBalance.on_hand)
+        .join(BinBalance, BinBalance.bin_id == Bin.id)
+        .where(BinBalance.product_id == product_id, BinBalance.on_hand > 0)
+        .subquery()
+    )
+    statement = _stock_columns(lies.c.code, lies.c.on_hand).outerjoin(
+        lies, lies.c.warehouse_id == Warehouse.id
+    )
+    statement = statement.where(Product.id == product_id).order_by(Warehouse.id, lies.c.walk)
+    bins: dict[StockRow, list[tuple[str, int]]] = {}
+    for *of_warehouse, code, units in session.execute(statement).all():
+        held = bins.setdefault(StockRow(*of_warehouse), [])
+        if code is not None:
+            held.append((code, units))
+    return [WarehouseStock(row, tuple(held)) for row, held in bins.items()]
 
 
 class NamedRow(Protocol):
@@ -126,7 +180,8 @@ class NamedRow(Protocol):
 
 @dataclass(frozen=True)
 class ProductStock:
-    """One product with its stock in each warehouse, by the warehouse's key; the sums over all of them."""
+    """One product with its stock in each warehouse, by the warehouse's key; the sums over all of
+    them."""
 
     sku: str
     title: str
@@ -149,7 +204,14 @@ def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance
     """The balance of a product in a warehouse, made when there is none yet."""
     balance = session.get(Balance, (product_id, warehouse_id))
     if balance is None:
-        balance = Balance(product_id=product_id, warehouse_id=warehouse_id, on_hand=0, reserved=0, blocked=0, safety=0)
+        balance = Balance(
+            product_id=product_id,
+            warehouse_id=warehouse_id,
+            on_hand=0,
+            reserved=0,
+            blocked=0,
+            safety=0,
+        )
         session.add(balance)
     return balance
 
@@ -171,12 +233,18 @@ def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalanc
 
 def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
     """All bins of a warehouse on the way through it."""
-    return list(session.scalars(select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk, Bin.code)))
+    return list(
+        session.scalars(
+            select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk, Bin.code)
+        )
+    )
 
 
 def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
     """A bin by its code, without regard to case."""
-    found = session.scalar(select(Bin).where(Bin.warehouse_id == warehouse_id, func.upper(Bin.code) == code.upper()))
+    found = session.scalar(
+        select(Bin).where(Bin.warehouse_id == warehouse_id, func.upper(Bin.code) == code.upper())
+    )
     if found is None:
         raise not_found("bin", code)
     return found
@@ -191,26 +259,40 @@ def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | Non
         .order_by(BinBalance.on_hand.desc(), Bin.walk)
         .limit(1)
     )
-    return most or session.scalar(select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk).limit(1))
+    return most or session.scalar(
+        select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk).limit(1)
+    )
 
 
-def places_of(session: Session, warehouse_id: int, product_ids: Collection[int]) -> dict[int, list[Place]]:
+def places_of(
+    session: Session, warehouse_id: int, product_ids: Collection[int]
+) -> dict[int, list[Place]]:
     """Bins of a warehouse by product, with what nobody is about to take or has taken from them."""
     taken = (
-        select(Pick.bin_id, Pick.product_id, func.sum(case((Pick.picked.is_(None), Pick.quantity), else_=Pick.picked)))
+        select(
+            Pick.bin_id,
+            Pick.product_id,
+            func.sum(case((Pick.picked.is_(None), Pick.quantity), else_=Pick.picked)),
+        )
         .join(PickList, PickList.id == Pick.pick_list_id)
         .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
         .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
         .where(
             Pick.product_id.in_(product_ids),
-            PickList.state != "cancelled",
-            Shipment.state.in_(("to pick", "picking", "to pack", "to ship")),
+            PickList.state != PickListState.CANCELLED,
+            Shipment.state.in_(OPEN_SHIPMENTS),
         )
         .group_by(Pick.bin_id, Pick.product_id)
     )
     gone = {(bin_id, product_id): units for bin_id, product_id, units in session.execute(taken)}
     rows = session.execute(
-        select(BinBalance.product_id, Bin.id, Bin.code, Bin.walk, BinBalance.on_hand - BinBalance.blocked)
+        select(
+            BinBalance.product_id,
+            Bin.id,
+            Bin.code,
+            Bin.walk,
+            BinBalance.on_hand - BinBalance.blocked,
+        )
         .join(Bin, Bin.id == BinBalance.bin_id)
         .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id.in_(product_ids))
     )

@@ -1,4 +1,5 @@
-"""Column types that a STRICT SQLite table takes, and that a bigger server database takes as well."""
+"""Column types that a STRICT SQLite table takes, and that a bigger server database takes as
+well."""
 
 from datetime import UTC, datetime
 from typing import Any
@@ -8,6 +9,8 @@ from sqlalchemy import Boolean, Integer, Text
 from sqlalchemy.dialects.postgresql import CITEXT
 from sqlalchemy.engine import Dialect
 from sqlalchemy.types import TypeDecorator, TypeEngine
+
+from relvan.core.channels.subject import UpdateSubject
 
 FORMAT = "%Y-%m-%dT%H:%M:%S.%fZ"
 JSON = orjson.OPT_NON_STR_KEYS | orjson.OPT_SORT_KEYS
@@ -24,6 +27,19 @@ class Instant(TypeDecorator[datetime]):
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> datetime | None:
         return None if value is None else datetime.fromisoformat(value)
+
+
+class SubjectText(TypeDecorator[UpdateSubject]):
+    """What an update is about, kept in its text form."""
+
+    impl = Text
+    cache_ok = True
+
+    def process_bind_param(self, value: UpdateSubject | None, dialect: Dialect) -> str | None:
+        return None if value is None else str(value)
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> UpdateSubject | None:
+        return None if value is None else UpdateSubject.read(value)
 
 
 class Json(TypeDecorator[Any]):
@@ -70,4 +86,6 @@ class Folded(TypeDecorator[str]):
     cache_ok = True
 
     def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
-        return dialect.type_descriptor(CITEXT() if dialect.name == "postgresql" else Text(collation="NOCASE"))
+        return dialect.type_descriptor(
+            CITEXT() if dialect.name == "postgresql" else Text(collation="NOCASE")
+        )

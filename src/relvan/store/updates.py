@@ -1,4 +1,5 @@
-"""Queries over updates: what waits for each channel and since when, how late it hears, what it refused."""
+"""Queries over updates: what waits for each channel and since when, how late it hears, what it
+refused."""
 
 from collections import defaultdict
 from dataclasses import dataclass
@@ -8,14 +9,16 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.pulse import BARS, EACH
-from relvan.store.channels import OPEN_STATES
+from relvan.core.channels.sending import OPEN_UPDATES, UpdateState
+from relvan.core.channels.subject import UpdateSubject
 from relvan.store.rows import rows_as
 from relvan.store.tables import LagSample, Listing, OutboxEntry, Product
 
 
 @dataclass(frozen=True)
 class WaitingRow:
-    """Updates of one kind that have no answer yet: how many, of them on their way, tried before, the oldest."""
+    """Updates of one kind that have no answer yet: how many, of them on their way, tried before,
+    the oldest."""
 
     channel_id: int
     topic: str
@@ -30,13 +33,17 @@ def waiting_updates(session: Session) -> dict[int, list[WaitingRow]]:
     row = OutboxEntry
     statement = (
         select(
-            row.channel_id, row.topic, func.count(), func.count().filter(row.state != "waiting"),
-            func.count().filter((row.state == "waiting") & (row.attempts > 0)), func.min(row.created_at),
+            row.channel_id,
+            row.topic,
+            func.count(),
+            func.count().filter(row.state != UpdateState.WAITING),
+            func.count().filter((row.state == UpdateState.WAITING) & (row.attempts > 0)),
+            func.min(row.created_at),
         )
-        .where(row.state.in_(OPEN_STATES))
+        .where(row.state.in_(OPEN_UPDATES))
         .group_by(row.channel_id, row.topic)
         .order_by(func.min(row.urgency))
-    )  # fmt: skip
+    )
     found: dict[int, list[WaitingRow]] = defaultdict(list)
     for one in rows_as(WaitingRow, session, statement):
         found[one.channel_id].append(one)
@@ -44,9 +51,14 @@ def waiting_updates(session: Session) -> dict[int, list[WaitingRow]]:
 
 
 def recent_lags(session: Session, now: datetime) -> dict[int, list[tuple[datetime, float]]]:
-    """(when, seconds) of the updates after sales that channels accepted in the hours that a pulse shows."""
+    """(when, seconds) of the updates after sales that channels accepted in the hours that a pulse
+    shows."""
     row = LagSample
-    wanted = select(row.channel_id, row.at, row.seconds).where(row.at > now - BARS * EACH).order_by(row.at)
+    wanted = (
+        select(row.channel_id, row.at, row.seconds)
+        .where(row.at > now - BARS * EACH)
+        .order_by(row.at)
+    )
     found: dict[int, list[tuple[datetime, float]]] = defaultdict(list)
     for channel_id, at, seconds in session.execute(wanted).all():
         found[channel_id].append((at, seconds))
@@ -55,12 +67,13 @@ def recent_lags(session: Session, now: datetime) -> dict[int, list[tuple[datetim
 
 @dataclass(frozen=True)
 class RefusedRow:
-    """An update that a channel refused, in its words; its listing's state now tells whether it is mended."""
+    """An update that a channel refused, in its words; its listing's state now tells whether it is
+    mended."""
 
     id: int
     channel_id: int
     topic: str
-    subject: str
+    subject: UpdateSubject
     says: str
     at: datetime
     listing_id: int | None
@@ -75,15 +88,22 @@ def refused_updates(
     row = OutboxEntry
     statement = (
         select(
-            row.id, row.channel_id, row.topic, row.subject, row.answer, row.ended_at, row.listing_id,
-            func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Listing.state,
+            row.id,
+            row.channel_id,
+            row.topic,
+            row.subject,
+            row.answer,
+            row.ended_at,
+            row.listing_id,
+            func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
+            Listing.state,
         )
         .outerjoin(Listing, Listing.id == row.listing_id)
         .outerjoin(Product, Product.id == Listing.product_id)
-        .where(row.state == "refused", row.ended_at > now - timedelta(days=7))
+        .where(row.state == UpdateState.REFUSED, row.ended_at > now - timedelta(days=7))
         .order_by(row.id.desc())
         .limit(limit)
-    )  # fmt: skip
+    )
     if channel_id is not None:
         statement = statement.where(row.channel_id == channel_id)
     return rows_as(RefusedRow, session, statement)

@@ -10,8 +10,17 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
-from relvan.core.refusal import UNSTORABLE, DatabaseAway, NotAllowed, NotFound, Refusal, Refused, unstorable
+from relvan.core.refusal import (
+    UNSTORABLE,
+    DatabaseAway,
+    NotAllowed,
+    NotFound,
+    Refusal,
+    Refused,
+    unstorable,
+)
 from relvan.services.people.sign_in import find_visit
+from relvan.web.addresses import know_pages
 from relvan.web.desk import COOKIE, Desk, NotSignedIn
 from relvan.web.pages import (
     catalogue,
@@ -26,7 +35,6 @@ from relvan.web.pages import (
     gaps,
     imports,
     layers,
-    listeners,
     listings,
     orders,
     people,
@@ -42,6 +50,7 @@ from relvan.web.pages import (
     translations,
     tree,
     updates,
+    webhooks,
 )
 from relvan.web.rendering import STATIC, make_environment, render
 
@@ -60,14 +69,40 @@ HEADERS = {
 
 
 PAGES = (
-    people, today, coverage, gaps, layers, translations, tree, catalogue_pages, findings, listings, stockroom, stock,
-    price_lists, price_history, rates, prices, orders, dispatch, updates, channel, listeners, setup, frame, catalogue,
-    families, imports, categories, products,
-)  # fmt: skip
+    people,
+    today,
+    coverage,
+    gaps,
+    layers,
+    translations,
+    tree,
+    catalogue_pages,
+    findings,
+    listings,
+    stockroom,
+    stock,
+    price_lists,
+    price_history,
+    rates,
+    prices,
+    orders,
+    dispatch,
+    updates,
+    channel,
+    webhooks,
+    setup,
+    frame,
+    catalogue,
+    families,
+    imports,
+    categories,
+    products,
+)
 
 
 def add_pages(app: FastAPI) -> None:
     """Add every page to the application, whose `state.workplace` is set."""
+    know_pages(page.router for page in PAGES)
     app.state.environment = make_environment(app.state.workplace.settings)
     app.mount("/static", KeptStatic(directory=STATIC), name="static")
     for page in PAGES:
@@ -92,7 +127,7 @@ def page_of_error(request: Request, error: Exception) -> Response:
         if request.headers.get("HX-Request"):
             return Response(status_code=204, headers={"HX-Redirect": target})
         return RedirectResponse(target, 303)
-    status, refusals = _told(error)
+    status, refusals = _status_and_refusals(error)
     if request.headers.get("HX-Request"):
         return HTMLResponse(
             render(request.app.state.environment, "parts/_refused.html", {"refusals": refusals}),
@@ -100,15 +135,19 @@ def page_of_error(request: Request, error: Exception) -> Response:
             headers={"HX-Retarget": "#toasts", "HX-Reswap": "beforeend"},
         )
     away = isinstance(error, DatabaseAway)
-    visit = None if away else find_visit(request.app.state.workplace, request.cookies.get(COOKIE, ""))
+    visit = (
+        None if away else find_visit(request.app.state.workplace, request.cookies.get(COOKIE, ""))
+    )
     if visit is None:
         values = {"refusals": refusals, "status": status}
-        return HTMLResponse(render(request.app.state.environment, "parts/bare_error.html", values), status)
+        return HTMLResponse(
+            render(request.app.state.environment, "parts/bare_error.html", values), status
+        )
     desk = Desk(request, request.app.state.workplace, visit, request.app.state.environment)
     return desk.page("parts/error.html", "", status=status, refusals=refusals, code=status)
 
 
-def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
+def _status_and_refusals(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, NotFound):
         return 404, error.refusals
     if isinstance(error, NotAllowed):
@@ -116,12 +155,21 @@ def _told(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, Refused):
         return 422, error.refusals
     if isinstance(error, HTTPException):
-        words = {404: "There is nothing at this address.", 405: "This address does not do that.",
-                 413: "That is too large to be taken."}  # fmt: skip
+        words = {
+            404: "There is nothing at this address.",
+            405: "This address does not do that.",
+            413: "That is too large to be taken.",
+        }
         message = words.get(error.status_code, str(error.detail))
-        return error.status_code, (Refusal("http", message, "Go back, or search for it with Ctrl+K."),)
+        return error.status_code, (
+            Refusal("http", message, "Go back, or search for it with Ctrl+K."),
+        )
     if isinstance(error, RequestValidationError):
-        return 422, (Refusal("form", "The address or form holds something unreadable.", "Go back and try again."),)
+        return 422, (
+            Refusal(
+                "form", "The address or form holds something unreadable.", "Go back and try again."
+            ),
+        )
     if isinstance(error, DatabaseAway):
         return 503, (error.refusal,)
     if isinstance(error, UNSTORABLE):

@@ -17,14 +17,17 @@ def filter_of(desk: Desk, query: str) -> ProductFilter:
 
 
 def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
-    """The SKUs ticked, each once; or all that the sentence of the page matches when `all` is ticked. `page` says whose
-    sentence it is: the catalogue's, that of coverage, or that of stock."""
+    """The SKUs ticked, each once; or all that the sentence of the page matches when `all` is
+    ticked. `page` says whose sentence it is: the catalogue's, that of coverage, or that of
+    stock."""
     if not form.get("all"):
         return list(dict.fromkeys(form.all("pick")))
     query = dict(parse_qsl(form.get("query", "")))
     with desk.workplace.database.reading() as session:
         if form.get("page") == "coverage":
-            return coverage_skus(session, coverage_filter(coverage_sentence(session, query, strict=True)))
+            return coverage_skus(
+                session, coverage_filter(coverage_sentence(session, query, strict=True))
+            )
         if form.get("page") == "stock":
             return all_skus(session, stock_filter(stock_sentence(session, query, strict=True)))
         return all_skus(session, product_filter(product_sentence(session, query, strict=True)))

@@ -6,19 +6,31 @@ from typing import Any
 from relvan.store.categories import category_paths
 from relvan.store.channels import channel_names
 from relvan.store.coverage import CoverageFilter
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.reading import fields_under
+from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
 
 HINT = "SKU, title, GTIN or alias"
 WAYS = (
-    ("not", "not on {}"), ("on", "on {}"), ("selling", "selling on {}"), ("draft", "with gaps on {}"),
-    ("ready", "ready for {}"), ("behind", "outdated on {}"), ("refused", "refused by {}"), ("down", "down on {}"),
-)  # fmt: skip
+    ("not", "not on {}"),
+    ("on", "on {}"),
+    ("selling", "selling on {}"),
+    ("draft", "with gaps on {}"),
+    ("ready", "ready for {}"),
+    ("behind", "outdated on {}"),
+    ("refused", "refused by {}"),
+    ("down", "down on {}"),
+)
 
 
 def coverage_sentence(
-    session: Any, query: Mapping[str, str], named: list[tuple[str, str]] | None = None, *, strict: bool = False
+    session: Any,
+    query: Mapping[str, str],
+    named: list[tuple[str, str]] | None = None,
+    *,
+    strict: bool = False,
 ) -> Sentence:
-    """What coverage shows, in a sentence; `named` are the channels when they have been read already."""
+    """What coverage shows, in a sentence; `named` are the channels when they have been read
+    already."""
     named = named or channel_names(session)
     chips = (
         Chip("stock", "Stock", (Choice("yes", "with stock"), Choice("no", "without stock"))),
@@ -26,16 +38,23 @@ def coverage_sentence(
             Chip(f"at_{key}", name, tuple(Choice(way, words.format(name)) for way, words in WAYS))
             for key, name in named
         ),
-        Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in category_paths(session))),
+        Chip(
+            "category",
+            "Category",
+            tuple(Choice(name, f"in {name}") for name in category_paths(session)),
+        ),
     )
     return read_sentence(
-        "Coverage of products", "/listings/coverage", chips, query, hint="SKU, title, GTIN or alias", strict=strict
+        ListKind("Coverage of products", "/listings/coverage", hint="SKU, title, GTIN or alias"),
+        chips,
+        query,
+        strict=strict,
     )
 
 
 def coverage_filter(sentence: Sentence) -> CoverageFilter:
     """The filter that the sentence of coverage says."""
     chosen = sentence.chosen
-    at = {key.removeprefix("at_"): way for key, way in chosen.items() if key.startswith("at_") and way}
+    at = {key: way for key, way in fields_under(chosen, "at_").items() if way}
     stock = {"yes": True, "no": False}.get(chosen.get("stock", ""))
     return CoverageFilter(sentence.words, chosen.get("category", ""), stock, at)

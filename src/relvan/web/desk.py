@@ -1,13 +1,13 @@
-"""What every page needs: who is signed in, the posted form with its CSRF token checked, and how to answer."""
+"""What every page needs: who is signed in, the posted form with its CSRF token checked, and how to
+answer."""
 
 import secrets
 from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache, partial
 from typing import Annotated, Any
-from urllib.parse import parse_qsl, quote, urlencode
+from urllib.parse import parse_qsl, urlencode
 
-from fastapi import Depends, FastAPI, Request, UploadFile
+from fastapi import Depends, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment
 from starlette.datastructures import FormData
@@ -62,10 +62,13 @@ class Desk:
         query = self.request.query_params
         toast_id = whole_id(query.get("toast", ""))
         with self.workplace.database.reading() as session:
-            frame = frame_of(session, self.actor, station, toast_id, self.workplace.now())
+            of_list = station if "sentence" in values or "columns" in values else ""
+            frame = frame_of(session, self.actor, of_list, toast_id, self.workplace.now())
             counts = line_counts(session)
             view_counts = {
-                view.id: count_view(session, dict(parse_qsl(view.query))) for view in frame["views"] if count_view
+                view.id: count_view(session, dict(parse_qsl(view.query)))
+                for view in frame["views"]
+                if count_view
             }
         context = {
             **self._context(station),
@@ -78,7 +81,9 @@ class Desk:
         }
         return HTMLResponse(render(self.environment, name, context), status)
 
-    def fragment(self, name: str, station: str = "", *, status: int = 200, **values: Any) -> HTMLResponse:
+    def fragment(
+        self, name: str, station: str = "", *, status: int = 200, **values: Any
+    ) -> HTMLResponse:
         """A piece of a page, for htmx."""
         context = {**self._context(station), "refusals": (), "chosen_columns": None, **values}
         return HTMLResponse(render(self.environment, name, context), status)
@@ -93,7 +98,14 @@ class Desk:
         undo_fields: Sequence[tuple[str, str]] = (),
     ) -> Response:
         """Go on to a page, which tells what was done and how to undo it."""
-        toast = leave_toast(self.workplace, self.actor, words, tone=tone, undo_path=undo_path, undo_fields=undo_fields)
+        toast = leave_toast(
+            self.workplace,
+            self.actor,
+            words,
+            tone=tone,
+            undo_path=undo_path,
+            undo_fields=undo_fields,
+        )
         joined = f"{path}{'&' if '?' in path else '?'}{urlencode({'toast': toast})}"
         if self.request.headers.get("HX-Request"):
             return Response(status_code=204, headers={"HX-Redirect": joined})
@@ -106,7 +118,13 @@ class Desk:
         return RedirectResponse(path, 303)
 
     def verdicts(
-        self, path: str, verdicts: Sequence[Verdict], deed: str, *, undo_path: str = "", field: str = "pick"
+        self,
+        path: str,
+        verdicts: Sequence[Verdict],
+        deed: str,
+        *,
+        undo_path: str = "",
+        field: str = "pick",
     ) -> Response:
         """Go on after a deed on many: how many it was done to, and why not to the others."""
         done = [verdict for verdict in verdicts if verdict.ok]
@@ -117,7 +135,11 @@ class Desk:
             words += f" And {len(refused) - 3} more." if len(refused) > 3 else ""
         undo = [(field, verdict.subject) for verdict in done] if undo_path and done else []
         return self.done(
-            path, words, tone="look" if refused else "good", undo_path=undo_path if undo else "", undo_fields=undo
+            path,
+            words,
+            tone="look" if refused else "good",
+            undo_path=undo_path if undo else "",
+            undo_fields=undo,
         )
 
     def _context(self, station: str) -> dict[str, Any]:
@@ -127,23 +149,8 @@ class Desk:
             "me": self.actor,
             "csrf": self.signed_in.csrf,
             "may": lambda right: self.may(Right(right)),
-            "url_for": partial(address_of, self.request.app),
             "currency": self.workplace.settings.currency,
         }
-
-
-def address_of(app: FastAPI, name: str, /, query: Mapping[str, object] | None = None, **path: str | int) -> str:
-    """The address of a page by its name, with what stands in its path and in its query; empty query values are left
-    out."""
-    base = _path_of(app, name, **path)
-    pairs = {key: str(value) for key, value in (query or {}).items() if value not in (None, "")}
-    return f"{base}?{urlencode(pairs)}" if pairs else base
-
-
-@lru_cache(maxsize=4_096)
-def _path_of(app: FastAPI, name: str, /, **path: str | int) -> str:
-    """The path of a page; remembered, since finding it goes through every route there is."""
-    return app.url_path_for(name, **{key: quote(str(value)) for key, value in path.items()})
 
 
 def workplace_of(request: Request) -> Workplace:
@@ -201,7 +208,10 @@ class PostedForm(Mapping[str, str]):
         for value, number in found:
             if number is None:
                 raise refuse(
-                    "form", f"“{value[:30]}” names nothing that could be ticked.", "Load the page again.", name
+                    "form",
+                    f"“{value[:30]}” names nothing that could be ticked.",
+                    "Load the page again.",
+                    name,
                 )
         return [number for _, number in found if number is not None]
 
@@ -219,7 +229,8 @@ class PostedForm(Mapping[str, str]):
 
 
 async def posted(request: Request, desk: At) -> AsyncIterator[PostedForm]:
-    """The posted form of somebody signed in; refused when it does not carry the visit's own token."""
+    """The posted form of somebody signed in; refused when it does not carry the visit's own
+    token."""
     async with request.form(max_fields=MOST_FIELDS) as data:
         _refuse_other_visit(request, desk, data)
         yield PostedForm(data)
@@ -229,7 +240,11 @@ def _refuse_other_visit(request: Request, desk: Desk, data: FormData) -> None:
     sent = request.headers.get("X-CSRF-Token") or str(data.get("csrf", ""))
     if not secrets.compare_digest(sent.encode(), desk.signed_in.csrf.encode()):
         raise NotAllowed(
-            Refusal("csrf", "This form is from another sign-in.", "Load the page again and send it once more.")
+            Refusal(
+                "csrf",
+                "This form is from another sign-in.",
+                "Load the page again and send it once more.",
+            )
         )
 
 

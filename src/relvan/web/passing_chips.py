@@ -1,5 +1,6 @@
-"""Chips that a link from elsewhere chooses, and that a page does not offer by itself: a gap, the drafts of a job, a
-layer, the page of a family. Each is said by the name of what it is about, never by its key or id."""
+"""Chips that a link from elsewhere chooses, and that a page does not offer by itself: a gap, the
+drafts of a job, a layer, the page of a family. Each is said by the name of what it is about, never
+by its key or id."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -24,7 +25,8 @@ KIND_WORDS = {
     "unsaid": "where wording asks for what the product does not say",
     "refused": "where the channel refused it",
 }
-# kinds of gaps that are mended on products -> how a list of products says it, with the name of the channel
+# kinds of gaps that are mended on products -> how a list of products says it, with the name of the
+# channel
 PRODUCT_GAPS = {
     "no stock": "without free stock for {}",
     "no price": "without a price for {}",
@@ -74,7 +76,11 @@ def listing_chips(session: Any, workplace: Workplace, query: Mapping[str, str]) 
     chips = drafts_chips(session, query)
     if name := query.get("gap"):
         chips.append(
-            Chip("gap", "Gap", (Choice(name, f"with a gap in {_field_name(session, workplace, query, name)}"),))
+            Chip(
+                "gap",
+                "Gap",
+                (Choice(name, f"with a gap in {_field_name(session, workplace, query, name)}"),),
+            )
         )
     if (kind := query.get("kind", "")) in KIND_WORDS:
         chips.append(Chip("kind", "Kind of gap", (Choice(kind, KIND_WORDS[kind]),)))
@@ -83,7 +89,11 @@ def listing_chips(session: Any, workplace: Workplace, query: Mapping[str, str]) 
     try:
         if (layer := query.get("layer", "")) and whole_id(layer) is not None:
             chips.append(
-                Chip("layer", "Layer", (Choice(layer, f"with the layer “{layer_by_id(session, int(layer)).name}”"),))
+                Chip(
+                    "layer",
+                    "Layer",
+                    (Choice(layer, f"with the layer “{layer_by_id(session, int(layer)).name}”"),),
+                )
             )
         if whole_id(family := query.get("family", "")) is not None and (
             rows := listing_rows_of(session, [int(family)])

@@ -1,28 +1,42 @@
-"""What the form of a product shows: what is offered to choose from, the product as it is, or what was typed."""
+"""What the form of a product shows: what is offered to choose from, the product as it is, or what
+was typed."""
 
 from typing import Any
 
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.product import TAX_CODES, ProductDraft
-from relvan.store.categories import category_paths
-from relvan.store.facts import asks_by_category, attribute_rules
+from relvan.store.categories import CategoryTree, category_tree
 from relvan.store.prices import price_lists
 from relvan.web.desk import PostedForm
 
 SPARE_ROWS = 2
 
 
-def form_values(session: Any, draft: ProductDraft) -> dict[str, Any]:
-    """What the form offers beside the product: categories, price lists, the attributes that are asked for."""
-    rules = attribute_rules(session)
-    asked = asked_of(draft.category, asks_by_category(session))
+def form_values(
+    session: Any,
+    draft: ProductDraft,
+    categories: CategoryTree | None = None,
+) -> dict[str, Any]:
+    """What the form offers beside the product: categories, price lists, the attributes that are
+    asked for. `categories` is the tree of categories, where it is known already."""
+    tree = category_tree(session) if categories is None else categories
+    rules, asked = tree.rules, asked_of(draft.category, tree.asks)
     held = {name.casefold(): value for name, value in draft.attributes.items()}
     asked_names = {name.casefold() for name in asked}
-    typed = [(rules[name.casefold()], held.get(name.casefold(), ""), ask.needed) for name, ask in asked.items()]
-    free = [(name, value) for name, value in draft.attributes.items() if name.casefold() not in asked_names]
+    typed = [
+        (rules[name.casefold()], held.get(name.casefold(), ""), ask.needed)
+        for name, ask in asked.items()
+    ]
+    free = [
+        (name, value)
+        for name, value in draft.attributes.items()
+        if name.casefold() not in asked_names
+    ]
     return {
-        "categories": category_paths(session),
-        "price_lists": [(one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)],
+        "categories": tree.paths,
+        "price_lists": [
+            (one.key, one.name, one.currency, one.tax_inside) for one in price_lists(session)
+        ],
         "tax_codes": TAX_CODES,
         "asked": typed,
         "attributes": [*free, *[("", "")] * SPARE_ROWS],
@@ -34,11 +48,25 @@ def form_values(session: Any, draft: ProductDraft) -> dict[str, Any]:
 def retyped(form: PostedForm, values: dict[str, Any]) -> dict[str, Any]:
     """What the form shows after a refusal: all that was typed."""
     names, texts = form.all("attribute_name"), form.all("attribute_value")
-    pairs = {name.casefold(): (name, text) for name, text in zip(names, texts, strict=False) if name or text}
-    asked = [(rule, pairs.pop(rule.name.casefold(), ("", value))[1], needed) for rule, value, needed in values["asked"]]
-    parts = [pair for pair in zip(form.all("part_sku"), form.all("part_quantity"), strict=False) if pair[0]]
+    pairs = {
+        name.casefold(): (name, text)
+        for name, text in zip(names, texts, strict=False)
+        if name or text
+    }
+    asked = [
+        (rule, pairs.pop(rule.name.casefold(), ("", value))[1], needed)
+        for rule, value, needed in values["asked"]
+    ]
+    parts = [
+        pair
+        for pair in zip(form.all("part_sku"), form.all("part_quantity"), strict=False)
+        if pair[0]
+    ]
     return {
-        **values, "typed": dict(form), "asked": asked,
+        **values,
+        "typed": dict(form),
+        "asked": asked,
         "attributes": [*pairs.values(), *[("", "")] * SPARE_ROWS],
-        "typed_parts": parts, "typed_traits": dict(zip(form.all("trait_name"), form.all("trait_value"), strict=False)),
-    }  # fmt: skip
+        "typed_parts": parts,
+        "typed_traits": dict(zip(form.all("trait_name"), form.all("trait_value"), strict=False)),
+    }

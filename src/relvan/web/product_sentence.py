@@ -8,33 +8,43 @@ from relvan.store.categories import category_paths
 from relvan.store.channels import channel_names
 from relvan.store.product_list import SORTING, ProductFilter
 from relvan.web.passing_chips import product_gap_chips, read_product_gap
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
 
 SORTS = SORTING.names() - {"on_hand"}
 HINT = "SKU, title, GTIN or alias"
 Named = list[tuple[str, str]]
-KIND_WORDS = {"single": "that are singles", "family": "that are families", "variant": "that are variants",
-              "kit": "that are kits", "service": "that are services"}  # fmt: skip
+KIND_WORDS = {
+    "single": "that are singles",
+    "family": "that are families",
+    "variant": "that are variants",
+    "kit": "that are kits",
+    "service": "that are services",
+}
 
 
 def product_sentence(
     session: Any, query: Mapping[str, str], named: Named | None = None, *, strict: bool = False
 ) -> Sentence:
-    """What the catalogue shows, in a sentence; `named` are the channels when they have been read already."""
+    """What the catalogue shows, in a sentence; `named` are the channels when they have been read
+    already."""
     named, own = named or channel_names(session), category_paths(session)
     family = query.get("family", "")
     chips = (
         Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in own)),
         Chip("kind", "Kind", tuple(Choice(str(kind), KIND_WORDS[kind]) for kind in ProductKind)),
         Chip("on", "Listed on", tuple(Choice(key, f"on {name}") for key, name in named)),
-        Chip("not_on", "Not listed on", tuple(Choice(key, f"not on {name}") for key, name in named)),
+        Chip(
+            "not_on", "Not listed on", tuple(Choice(key, f"not on {name}") for key, name in named)
+        ),
         Chip("stock", "Stock", (Choice("yes", "with stock"), Choice("no", "without stock"))),
         Chip("facts", "Details", (Choice("lacking", "with details missing"),)),
         Chip("archive", "Archive", (Choice("yes", "in the archive"),)),
         *((Chip("family", "Family", (Choice(family, f"of {family}"),)),) if family else ()),
         *product_gap_chips(session, query),
     )
-    return read_sentence("Products", "/catalogue", chips, query, hint=HINT, strict=strict, sorts=SORTS)
+    return read_sentence(
+        ListKind("Products", "/catalogue", hint=HINT, sorts=SORTS), chips, query, strict=strict
+    )
 
 
 def product_filter(sentence: Sentence) -> ProductFilter:
@@ -55,7 +65,8 @@ def product_filter(sentence: Sentence) -> ProductFilter:
 
 
 def gap_part(sentence: Sentence) -> dict[str, Any]:
-    """The part of a filter that a group of gaps led to: the channel, the kind of gap, and the job that drafted."""
+    """The part of a filter that a group of gaps led to: the channel, the kind of gap, and the job
+    that drafted."""
     channel, kind = read_product_gap(sentence.chosen.get("lacks", ""))
     drafts = sentence.chosen.get("drafts", "")
     return {"gap_on": channel, "gap_kind": kind, "drafts_of": int(drafts) if drafts else None}

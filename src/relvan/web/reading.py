@@ -44,7 +44,9 @@ class FormReader:
         """A whole number that must be there; 0 stands in when it is not."""
         value = self.whole(name, label)
         if value is None and not any(refusal.field == name for refusal in self.refusals):
-            self.refusals.append(Refusal("missing", f"“{label}” must not be empty.", "Type a number.", name))
+            self.refusals.append(
+                Refusal("missing", f"“{label}” must not be empty.", "Type a number.", name)
+            )
         return value or 0
 
     def percent(self, name: str, label: str) -> Decimal | None:
@@ -77,3 +79,12 @@ class FormReader:
         """Raise what was gathered, all together."""
         if self.refusals:
             raise Refused(*self.refusals)
+
+
+def fields_under(form: Mapping[str, str], start: str) -> dict[str, str]:
+    """The fields of a form whose names begin alike, by what follows.
+
+    >>> fields_under({"own_title": "Pot", "back": "/"}, "own_")
+    {'title': 'Pot'}
+    """
+    return {name[len(start) :]: value for name, value in form.items() if name.startswith(start)}

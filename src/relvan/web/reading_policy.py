@@ -7,13 +7,14 @@ from relvan.web.reading import FormReader
 
 
 def read_policy(form: PostedForm) -> dict[str, Any]:
-    """The policy that a form says; what is left empty is as if nothing was said. Refused: what is no number."""
+    """The policy that a form says; what is left empty is as if nothing was said. Refused: what is
+    no number."""
     read = FormReader(form)
     policy = {
         "share": read.text("share").replace(",", ".") or "100",
-        "hold_back": read.whole("hold_back", "Hold-back") or 0,
+        "hold_back": read.whole("hold_back", "Buffer") or 0,
         "cap": read.whole("cap", "Cap"),
-        "least": read.whole("least", "Least") or 0,
+        "least": read.whole("least", "Show 0 below") or 0,
         "fixed": read.whole("fixed", "Fixed number"),
         "beyond_stock": form.get("beyond_stock") == "yes",
         "risk": read.text("risk").replace(",", ".") or None,

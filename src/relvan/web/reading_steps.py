@@ -10,14 +10,17 @@ from relvan.web.desk import PostedForm
 
 
 def read_steps(form: PostedForm, currency: str) -> tuple[PriceStep, ...]:
-    """The steps of a form, in their order; a line without a kind and a value counts for nothing. Amounts are in the
-    `currency` of the price list, after a step that converts in the one converted to.
+    """The steps of a form, in their order; a line without a kind and a value counts for nothing.
+    Amounts are in the `currency` of the price list, after a step that converts in the one converted
+    to.
 
     Raises:
         Refused: for what is no step, and for a value without a kind.
     """
     steps: list[dict[str, Any]] = []
-    rows = zip(form.all("step_kind"), form.all("step_value"), form.all("step_direction"), strict=False)
+    rows = zip(
+        form.all("step_kind"), form.all("step_value"), form.all("step_direction"), strict=False
+    )
     for kind, value, direction in rows:
         if kind == "percent":
             steps.append({"kind": kind, "percent": value.replace(",", ".").strip()})
@@ -41,7 +44,9 @@ def _signed_amount(typed: str, currency: str) -> int:
     """Minor units of an amount that may have a sign before it."""
     text = typed.strip().replace("\u2212", "-")
     if not text:
-        raise refuse("missing", "A step of an amount needs the amount.", "Like -1.50 or +2.", "price_steps")
+        raise refuse(
+            "missing", "A step of an amount needs the amount.", "Like -1.50 or +2.", "price_steps"
+        )
     sign = -1 if text.startswith("-") else 1
     return sign * parse_amount(text.lstrip("+-").strip(), currency, "price_steps")
 
@@ -55,5 +60,11 @@ def step_rows(steps: Iterable[Mapping[str, Any]], currency: str) -> list[dict[st
         if step.get("kind") == "amount":
             value = f"{as_decimal(int(step['amount']), currency):+}"
         currency = str(step.get("currency", currency))
-        found.append({"kind": step.get("kind", ""), "value": value, "direction": step.get("direction", "nearest")})
+        found.append(
+            {
+                "kind": step.get("kind", ""),
+                "value": value,
+                "direction": step.get("direction", "nearest"),
+            }
+        )
     return [*found, {"kind": "", "value": "", "direction": "nearest"}]

@@ -1,10 +1,13 @@
-"""Renders templates: the seller's locale for numbers, money and dates; static files under a hash of their content."""
+"""Renders templates: the seller's locale for numbers, money and dates; static files under a hash of
+their content."""
 
 import hashlib
+import json
 import re
 from datetime import UTC, date, datetime, timedelta
 from functools import cache, lru_cache
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -12,16 +15,44 @@ from babel import Locale
 from babel.dates import format_date, format_datetime, format_timedelta
 from babel.numbers import format_currency, format_decimal
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2.runtime import Macro
 from markupsafe import Markup
 
 from relvan.core.catalogue.facts import NAMES, label_of
+from relvan.core.channels.sending import UpdateState
 from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
 from relvan.core.orders.trays import TRAY_NAMES
 from relvan.settings import Settings
+from relvan.web.addresses import address_of
+from relvan.web.rooms import ROOMS, STATIONS
+from relvan.web.words import PRODUCT_FILES, WORDS, error_title, health_word, tone_of
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
+HTMX = {
+    "includeIndicatorStyles": False,
+    "allowEval": False,
+    "selfRequestsOnly": True,
+    "historyCacheSize": 0,
+}
+# a style sheet for each part of the page, in the order in which they are linked: later ones may
+# change earlier ones
+STYLE = (
+    "base",
+    "frame",
+    "page",
+    "sentence",
+    "tables",
+    "forms",
+    "drawer",
+    "today",
+    "catalogue",
+    "listings",
+    "dispatch",
+    "narrow",
+)
+PIECES = ("fields", "words", "drawings", "lists")  # files of macros in templates/parts
 MONEY_FIELDS = (
     "price ",
     "break ",
@@ -46,7 +77,9 @@ def static_path(name: str) -> str:
 class SellersHand:
     """Writes numbers, money and times as the seller does. What is written often is remembered."""
 
-    def __init__(self, currency: str = "EUR", locale: str = "en_IE", time_zone: str = "Europe/Dublin") -> None:
+    def __init__(
+        self, currency: str = "EUR", locale: str = "en_IE", time_zone: str = "Europe/Dublin"
+    ) -> None:
         self.currency = currency
         self.locale = Locale.parse(locale)
         self.zone = ZoneInfo(time_zone)
@@ -88,7 +121,8 @@ class SellersHand:
         return self._time(moment, words)
 
     def told(self, value: Any, name: str = "") -> str:
-        """A value of the history in words: money by its field's name, lists and settings without brackets."""
+        """A value of the history in words: money by its field's name, lists and settings without
+        brackets."""
         if value in (None, "", [], {}, False):
             return "nothing"
         if name == "tray":
@@ -100,9 +134,13 @@ class SellersHand:
         if isinstance(value, int) and name in NAMES and NAMES[name].unit:
             return f"{self.number(value)} {NAMES[name].unit}"
         if isinstance(value, dict):
-            return ", ".join(f"{key.replace('_', ' ')} {self.told(part)}" for key, part in value.items() if part)
+            return ", ".join(
+                f"{key.replace('_', ' ')} {self.told(part)}" for key, part in value.items() if part
+            )
         if isinstance(value, list):
-            if all(isinstance(part, list) and len(part) == 2 for part in value):  # parts of a kit, traits of a family
+            if all(
+                isinstance(part, list) and len(part) == 2 for part in value
+            ):  # parts of a kit, traits of a family
                 return "; ".join(f"{name}: {self.told(held)}" for name, held in value)
             return "; ".join(self.told(part) for part in value)
         text = str(value)
@@ -110,7 +148,9 @@ class SellersHand:
 
     def _write_time(self, moment: datetime, words: str) -> Markup:
         exact = format_datetime(moment, "medium", tzinfo=self.zone, locale=self.locale)
-        return Markup('<time datetime="{}" title="{}">{}</time>').format(moment.isoformat(), exact, words)
+        return Markup('<time datetime="{}" title="{}">{}</time>').format(
+            moment.isoformat(), exact, words
+        )
 
     def _write_number(self, value: float) -> str:
         return str(format_decimal(value, locale=self.locale))
@@ -125,7 +165,7 @@ class SellersHand:
         return str(format_timedelta(delta, add_direction=True, locale=self.locale, threshold=1.2))
 
 
-UPDATE_WORDS = {"overtaken": "replaced"}  # states of updates that are kept by another word
+UPDATE_WORDS = {UpdateState.REPLACED: "replaced"}  # states of updates that are kept by another word
 
 
 def fact_name(name: str) -> str:
@@ -134,7 +174,8 @@ def fact_name(name: str) -> str:
 
 
 def make_environment(settings: Settings) -> Environment:
-    """The templates with the seller's filters; compiled once for all applications in a process that write alike."""
+    """The templates with the seller's filters; compiled once for all applications in a process that
+    write alike."""
     return _environment(settings.currency, settings.locale, settings.time_zone, demo=settings.demo)
 
 
@@ -158,14 +199,40 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "told": seller.told,
         "fact": fact_name,
         "tray": lambda tray: TRAY_NAMES[tray],
+        "tone": tone_of,
+        "health": health_word,
+        "error_title": error_title,
         "state": lambda state: STATE_WORDS.get(state) or UPDATE_WORDS.get(state, state),
     }
-    environment.globals |= {"static": static_path, "demo": demo}
-    pieces: Any = environment.get_template("parts/macros.html").module
-    for name in ("icon", "gauge"):  # drawn many times on a page, and always the same for the same figures
-        setattr(pieces, name, lru_cache(4_096)(getattr(pieces, name)))
-    environment.globals["m"] = pieces
+    environment.globals |= {
+        "static": static_path,
+        "demo": demo,
+        "url_for": address_of,
+        "stations": STATIONS,
+        "all_rooms": ROOMS,
+        "words": WORDS,
+        "product_files": PRODUCT_FILES,
+        "htmx_settings": json.dumps(HTMX),
+        "style_sheets": [f"css/{part}.css" for part in STYLE],
+    }
+    environment.globals["m"] = _pieces(environment)
     return environment
+
+
+def _pieces(environment: Environment) -> SimpleNamespace:
+    """The macros of all files of pieces, under one name."""
+    pieces = SimpleNamespace()
+    for kind in PIECES:
+        module = environment.get_template(f"parts/{kind}.html").module
+        vars(pieces).update(
+            {name: macro for name, macro in vars(module).items() if isinstance(macro, Macro)}
+        )
+    for name in (
+        "icon",
+        "gauge",
+    ):  # drawn many times on a page, and always the same for the same figures
+        setattr(pieces, name, lru_cache(4_096)(getattr(pieces, name)))
+    return pieces
 
 
 def render(environment: Environment, name: str, values: dict[str, Any]) -> str:

@@ -1,4 +1,5 @@
-"""The sentence bar: says in words what a page shows, and is the filter at the same time. The URL holds all of it."""
+"""The sentence bar: says in words what a page shows, and is the filter at the same time. The URL
+holds all of it."""
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
@@ -45,7 +46,11 @@ class Sentence:
     @property
     def parts(self) -> list[tuple[Chip, str]]:
         """The chips in the sentence, each with its words."""
-        return [(chip, chip.words_for(self.chosen[chip.key])) for chip in self.chips if self.chosen.get(chip.key)]
+        return [
+            (chip, chip.words_for(self.chosen[chip.key]))
+            for chip in self.chips
+            if self.chosen.get(chip.key)
+        ]
 
     @property
     def open_chips(self) -> list[Chip]:
@@ -55,12 +60,19 @@ class Sentence:
     @property
     def query(self) -> str:
         """The sentence as a query string."""
-        return urlencode({**{k: v for k, v in self.chosen.items() if v}, **({"q": self.words} if self.words else {})})
+        return urlencode(
+            {
+                **{k: v for k, v in self.chosen.items() if v},
+                **({"q": self.words} if self.words else {}),
+            }
+        )
 
     def url(self, key: str = "", value: str = "", **more: str) -> str:
         """The page with one chip changed, or taken away when the value is empty."""
         chosen = {**self.chosen, **({key: value} if key else {})}
-        pairs = {k: v for k, v in {**chosen, "q": self.words, "sort": self.sort, **more}.items() if v}
+        pairs = {
+            k: v for k, v in {**chosen, "q": self.words, "sort": self.sort, **more}.items() if v
+        }
         return f"{self.path}?{urlencode(pairs)}" if pairs else self.path
 
     def sort_url(self, name: str) -> str:
@@ -68,35 +80,48 @@ class Sentence:
         return self.url(sort=f"-{name}" if self.sort == name else name)
 
     def sorted_by(self, name: str) -> str:
-        """How a column is sorted, as a head of a table says it: ascending, descending, or not at all (none)."""
+        """How a column is sorted, as a head of a table says it: ascending, descending, or not at
+        all (none)."""
         return {name: "ascending", f"-{name}": "descending"}.get(self.sort, "none")
 
 
-def read_sentence(
-    noun: str,
-    path: str,
-    chips: tuple[Chip, ...],
-    query: Mapping[str, str],
-    *,
-    hint: str = "",
-    strict: bool = False,
-    sorts: Collection[str] = (),
-) -> Sentence:
-    """The sentence of a request; `sorts` are the columns that its list can be sorted by.
+@dataclass(frozen=True)
+class ListKind:
+    """What a list is of: its noun, its path, a hint at the words that find something in it, and
+    the columns that it can be sorted by."""
 
-    A value that no chip offers is left out of a page that is only looked at. With `strict`, as a deed on all that match
-    needs it, it is refused: the deed would be done to more than was shown.
+    noun: str
+    path: str
+    hint: str = ""
+    sorts: Collection[str] = ()
+
+
+def read_sentence(
+    kind: ListKind, chips: tuple[Chip, ...], query: Mapping[str, str], *, strict: bool = False
+) -> Sentence:
+    """The sentence of a request.
+
+    A value that no chip offers is left out of a page that is only looked at. With `strict`, as a
+    deed on all that match needs it, it is refused: the deed would be done to more than was shown.
 
     Raises:
         Refused: with `strict`, if the query says something that the sentence cannot.
     """
     chosen = {
-        chip.key: query[chip.key] for chip in chips if query.get(chip.key) in {choice.value for choice in chip.choices}
+        chip.key: query[chip.key]
+        for chip in chips
+        if query.get(chip.key) in {choice.value for choice in chip.choices}
     }
-    unread = [key for key, value in query.items() if value and key not in chosen and key not in NO_CHIPS]
+    unread = [
+        key for key, value in query.items() if value and key not in chosen and key not in NO_CHIPS
+    ]
     if strict and unread:
         message = f"“{unread[0]}: {query[unread[0]][:40]}” narrows this list no longer."
-        raise refuse("moved-on", message, "Load the list again, and choose what it shows now.", "pick")
+        raise refuse(
+            "moved-on", message, "Load the list again, and choose what it shows now.", "pick"
+        )
     sort = query.get("sort", "")
-    sort = sort if sort.removeprefix("-") in sorts else ""
-    return Sentence(noun, path, chips, chosen, query.get("q", "").strip()[:100], hint, sort)
+    sort = sort if sort.removeprefix("-") in kind.sorts else ""
+    return Sentence(
+        kind.noun, kind.path, chips, chosen, query.get("q", "").strip()[:100], kind.hint, sort
+    )

@@ -7,7 +7,7 @@ from relvan.store.categories import category_paths
 from relvan.store.product_list import ProductFilter
 from relvan.web.passing_chips import product_gap_chips
 from relvan.web.product_sentence import HINT, gap_part
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
 
 SORTS = frozenset({"sku", "title", "on_hand"})
 
@@ -15,12 +15,20 @@ SORTS = frozenset({"sku", "title", "on_hand"})
 def stock_sentence(session: Any, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
     """What stock by product shows, in a sentence."""
     chips = (
-        Chip("category", "Category", tuple(Choice(name, f"in {name}") for name in category_paths(session))),
-        Chip("stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))),
+        Chip(
+            "category",
+            "Category",
+            tuple(Choice(name, f"in {name}") for name in category_paths(session)),
+        ),
+        Chip(
+            "stock", "Stock", (Choice("yes", "with free stock"), Choice("no", "without free stock"))
+        ),
         Chip("blocked", "Blocked", (Choice("yes", "with blocked units"),)),
         *product_gap_chips(session, query),
     )
-    return read_sentence("Stock of products", "/stock", chips, query, hint=HINT, strict=strict, sorts=SORTS)
+    return read_sentence(
+        ListKind("Stock of products", "/stock", hint=HINT, sorts=SORTS), chips, query, strict=strict
+    )
 
 
 def stock_filter(sentence: Sentence) -> ProductFilter:

@@ -1,4 +1,5 @@
-"""The why drawer: each step of a derivation with its figure, and a bar drawn to the scale of the largest."""
+"""The why drawer: each step of a derivation with its figure, and a bar drawn to the scale of the
+largest."""
 
 from fastapi.responses import HTMLResponse
 

@@ -1,1 +1,2 @@
-"""The background: delivers the outbox, reads orders, keeps the schedule. The queue only wakes it."""
+"""The background: delivers the outbox, reads orders, keeps the schedule. The queue only wakes
+it."""

@@ -8,8 +8,8 @@ from relvan.core.waking import Task
 
 @dataclass
 class Agenda:
-    """What is due when: at most one time for each task, the earliest that was asked for. Times are seconds of whatever
-    clock the caller reads.
+    """What is due when: at most one time for each task, the earliest that was asked for. Times are
+    seconds of whatever clock the caller reads.
 
     >>> from relvan.core.waking import Work
     >>> agenda = Agenda()

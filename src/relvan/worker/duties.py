@@ -12,7 +12,9 @@ from relvan.services.workplace import Workplace
 
 log = logging.getLogger("relvan.worker")
 BEAT_S = 4.0
-SURE_S = LEASE.total_seconds() - 2 * BEAT_S  # not having been able to say that we live, we stop before others take over
+SURE_S = (
+    LEASE.total_seconds() - 2 * BEAT_S
+)  # not having been able to say that we live, we stop before others take over
 
 
 class Duties:

@@ -5,9 +5,9 @@ import time
 
 
 class Seldom(logging.Filter):
-    """Lets trouble that comes back many times be told once a minute and in a line: that a server of signals is away
-    (the worker finds its work by looking meanwhile), or the database. `only` trouble of a kind; all errors without
-    one."""
+    """Lets trouble that comes back many times be told once a minute and in a line: that a server of
+    signals is away (the worker finds its work by looking meanwhile), or the database. `only`
+    trouble of a kind; all errors without one."""
 
     def __init__(self, only: type[Exception] | None = None, every_s: float = 60.0) -> None:
         super().__init__()

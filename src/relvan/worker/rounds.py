@@ -1,4 +1,4 @@
-"""Rounds of the worker: one for each channel or listener at a time."""
+"""Rounds of the worker: one for each channel or webhook at a time."""
 
 import logging
 import threading
@@ -10,16 +10,19 @@ log = logging.getLogger("relvan.worker")
 
 
 class Rounds:
-    """One kind of round; never two at once for the same channel (or listener, or for the one there is)."""
+    """One kind of round; never two at once for the same channel (or webhook, or for the one there
+    is)."""
 
-    def __init__(self, deed: Callable[[int], float | None], duty: Callable[[int], str] = channel_duty) -> None:
+    def __init__(
+        self, deed: Callable[[int], float | None], duty: Callable[[int], str] = channel_duty
+    ) -> None:
         self.deed, self.duty = deed, duty
         self._locks: dict[int, threading.Lock] = {}
         self._again: set[int] = set()
 
     def run(self, which: int) -> float | None:
-        """Run a round; when one is running, that one runs once more and this call comes back at once. What the deed
-        says of when it wants to be called again, in seconds, is returned."""
+        """Run a round; when one is running, that one runs once more and this call comes back at
+        once. What the deed says of when it wants to be called again, in seconds, is returned."""
         lock = self._locks.setdefault(which, threading.Lock())
         self._again.add(which)
         wait_s: float | None = None

@@ -1,10 +1,11 @@
 """The worker process: it sleeps until something is due or a signal comes, and carries that out.
 
-What is due stands in an agenda (`worker/agenda.py`): orders of each channel as often as its rulebook says, updates when
-they were told of or are to be tried again, and every kind of work now and then in case a signal was lost. Each runs as
-a round of its own thread, one at a time for a channel. Killed at any moment, the next start goes on where this one
-stood. Several workers share the duties; should two for a moment work on the same, what each takes is its own, so that
-nothing goes out twice.
+What is due stands in an agenda (`worker/agenda.py`): orders of each channel as often as its
+rulebook says, updates when they were told of or are to be tried again, and every kind of work now
+and then in case a signal was lost. Each runs as a round of its own thread, one at a time for a
+channel. Killed at any moment, the next start goes on where this one stood. Several workers share
+the duties; should two for a moment work on the same, what each takes is its own, so that nothing
+goes out twice.
 """
 
 import fcntl
@@ -19,24 +20,25 @@ from contextlib import contextmanager
 from typing import IO
 from urllib.parse import quote
 
-from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, listener_duty
+from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, webhook_duty
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import DatabaseAway
 from relvan.core.waking import SAFETY_S, Task, Work
+from relvan.services.bulk.work import work_next
 from relvan.services.channels.editions import take_up_editions
-from relvan.services.jobs.work import work_next
-from relvan.services.listeners.deliver import tell_listener
+from relvan.services.listings.hold_backs import bring_hold_backs_along, mind_silence
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
+from relvan.services.open import open_workplace
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.sales import next_turn_s, turn_sales
-from relvan.services.stock.hold_backs import bring_hold_backs_along, mind_silence
+from relvan.services.webhooks.deliver import tell_webhook
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.channels import channels
-from relvan.store.listeners import due_listeners
 from relvan.store.schema import bring_up_to_date
+from relvan.store.webhooks import due_webhooks
 from relvan.worker.agenda import Agenda
 from relvan.worker.duties import Duties
 from relvan.worker.quiet import Seldom
@@ -54,7 +56,9 @@ ALWAYS = "always"  # the duty of work that every worker does
 class Worker:
     """Delivers and reads for every channel until it is stopped."""
 
-    def __init__(self, workplace: Workplace, name: str = "", signals: Signals | None = None) -> None:
+    def __init__(
+        self, workplace: Workplace, name: str = "", signals: Signals | None = None
+    ) -> None:
         self.workplace, self.name = workplace, name or workplace.settings.worker_name
         self.signals = signals or open_signals(workplace.settings)
         self._waker = Waker(self.signals)
@@ -63,7 +67,7 @@ class Worker:
         self.readings = Rounds(self._read)
         self.looks = Rounds(self._look)
         self.seeks = Rounds(self._seek)
-        self.announcements = Rounds(self._announce, listener_duty)
+        self.announcements = Rounds(self._announce, webhook_duty)
         self.rounds: dict[Work, Rounds] = {
             Work.DELIVER: self.deliveries,
             Work.READ: self.readings,
@@ -115,7 +119,8 @@ class Worker:
             self._changed.notify_all()
 
     def _tell(self, work: Work, which: int) -> None:
-        """What this worker itself has changed: it knows at once; a worker with another share is told."""
+        """What this worker itself has changed: it knows at once; a worker with another share is
+        told."""
         task = (work, which)
         self.note(task)
         duty = self.rounds[work].duty(which)
@@ -143,12 +148,15 @@ class Worker:
                 due = self._agenda.take(time.monotonic())
                 if not due:
                     next_at = self._agenda.next_at()
-                    self._changed.wait(None if next_at is None else max(0.0, next_at - time.monotonic()))
+                    self._changed.wait(
+                        None if next_at is None else max(0.0, next_at - time.monotonic())
+                    )
             for task in due:
                 self._begin(task)
 
     def _begin(self, task: Task) -> None:
-        """Begin the round of a task, if it is this worker's; and put the task on the agenda again for later."""
+        """Begin the round of a task, if it is this worker's; and put the task on the agenda again
+        for later."""
         work, which = task
         rounds = self.rounds[work]
         duty = rounds.duty(which)
@@ -171,8 +179,8 @@ class Worker:
             self.note(task, wait_s)
 
     def _is_kept(self, task: Task) -> bool:
-        """Whether a task comes again by itself: those of channels while there is such a channel, those of listeners
-        only when they are asked for."""
+        """Whether a task comes again by itself: those of channels while there is such a channel,
+        those of webhooks only when they are asked for."""
         work, which = task
         if work == Work.ANNOUNCE:
             return False
@@ -190,22 +198,31 @@ class Worker:
         return not self.stopped.is_set() and self.duties.holds(duty)
 
     def _look_around(self, _: int) -> float | None:
-        """See which channels there are, and which listeners have something to hear."""
+        """See which channels there are, and which webhooks have something to hear."""
         try:
             with self.workplace.database.reading() as session:
                 books = self.workplace.rulebooks.by_key
-                found = {one.id: books[one.rulebook] for one in channels(session) if one.rulebook in books}
-                due = due_listeners(session, self.workplace.now())
+                found = {
+                    one.id: books[one.rulebook]
+                    for one in channels(session)
+                    if one.rulebook in books
+                }
+                due = due_webhooks(session, self.workplace.now())
         except Exception:
             log.exception("The channels could not be read")
             return AFTER_TROUBLE_S
         fresh = found.keys() - self._books.keys()
         self._books = found
         for channel_id in fresh:
-            for work in (Work.DELIVER, Work.READ, Work.LOOK, *((Work.PAGES,) if found[channel_id].pages else ())):
+            for work in (
+                Work.DELIVER,
+                Work.READ,
+                Work.LOOK,
+                *((Work.PAGES,) if found[channel_id].pages else ()),
+            ):
                 self.note((work, channel_id))
-        for listener_id in due:
-            self.note((Work.ANNOUNCE, listener_id))
+        for webhook_id in due:
+            self.note((Work.ANNOUNCE, webhook_id))
         return None
 
     def _deliver(self, channel_id: int) -> float | None:
@@ -224,11 +241,15 @@ class Worker:
         read_standing(self.workplace, channel_id)
 
     def _seek(self, channel_id: int) -> None:
-        while look_for_pages(self.workplace, channel_id) and self._may_go_on(channel_duty(channel_id)):
+        while look_for_pages(self.workplace, channel_id) and self._may_go_on(
+            channel_duty(channel_id)
+        ):
             pass
 
-    def _announce(self, listener_id: int) -> None:
-        while tell_listener(self.workplace, listener_id) and self._may_go_on(listener_duty(listener_id)):
+    def _announce(self, webhook_id: int) -> None:
+        while tell_webhook(self.workplace, webhook_id) and self._may_go_on(
+            webhook_duty(webhook_id)
+        ):
             pass
 
     def _turn(self, _: int) -> float | None:
@@ -242,7 +263,8 @@ class Worker:
             return AFTER_TROUBLE_S
 
     def _hold_back(self, _: int) -> None:
-        """What is held back by risk: at once when a channel falls silent or is heard again, else now and then."""
+        """What is held back by risk: at once when a channel falls silent or is heard again, else
+        now and then."""
         try:
             mind_silence(self.workplace)
             if time.monotonic() - self._brought_at > HOLD_BACKS_EVERY_S:
@@ -254,7 +276,9 @@ class Worker:
     def _work(self, _: int) -> float | None:
         """Bulk jobs, one at a time: the outbox and the orders go on beside them."""
         try:
-            while self._may_go_on(JOBS) and work_next(self.workplace, stopped=self._is_to_leave_jobs):
+            while self._may_go_on(JOBS) and work_next(
+                self.workplace, stopped=self._is_to_leave_jobs
+            ):
                 pass
         except Exception:
             log.exception("Bulk jobs could not be worked on")
@@ -285,7 +309,7 @@ def run_worker(settings: Settings, until: Callable[[], object] | None = None) ->
     """Run until interrupted, or until `until` returns."""
     log.addFilter(Seldom(only=DatabaseAway))
     with only_one(settings):
-        workplace = Workplace(settings)
+        workplace = open_workplace(settings)
         bring_up_to_date(workplace.database)
         take_up_editions(workplace)
         worker = Worker(workplace)

@@ -1,5 +1,6 @@
-"""Signals that wake the worker, sent by whoever saved a change: through a pipe in the data folder, or through the
-server that the settings name. A signal that is lost loses nothing; the worker finds the work by looking."""
+"""Signals that wake the worker, sent by whoever saved a change: through a pipe in the data folder,
+or through the server that the settings name. A signal that is lost loses nothing; the worker finds
+the work by looking."""
 
 import logging
 import os
@@ -23,7 +24,10 @@ from relvan.worker.quiet import Seldom
 log = logging.getLogger("relvan.signals")
 log.addFilter(Seldom())
 NAME = "relvan"
-CONNECT_S, ANSWER_S = 1.0, 3.0  # of a server: nobody who changes something waits longer to wake a worker
+CONNECT_S, ANSWER_S = (
+    1.0,
+    3.0,
+)  # of a server: nobody who changes something waits longer to wake a worker
 Heard = Callable[[Task], None]
 
 
@@ -43,7 +47,8 @@ class Signals(Protocol):
 
 
 def open_signals(settings: Settings) -> Signals:
-    """The signals of these settings: of the queue server if one is named, else of the database server, else pipes."""
+    """The signals of these settings: of the queue server if one is named, else of the database
+    server, else pipes."""
     if settings.queue_url:
         return RedisSignals(settings.queue_url)
     if settings.database.startswith("postgresql"):
@@ -52,7 +57,8 @@ def open_signals(settings: Settings) -> Signals:
 
 
 class Waker:
-    """Tells the worker of a task; what the way there does not take is left to the worker's own looking."""
+    """Tells the worker of a task; what the way there does not take is left to the worker's own
+    looking."""
 
     def __init__(self, signals: Signals) -> None:
         self.signals = signals
@@ -81,8 +87,8 @@ def read_tasks(text: bytes) -> list[Task]:
 
 
 class PipeSignals:
-    """Named pipes in a folder, one for each worker that listens. What is written to a pipe that nobody reads, or that
-    is full, is dropped."""
+    """Named pipes in a folder, one for each worker that listens. What is written to a pipe that
+    nobody reads, or that is full, is dropped."""
 
     def __init__(self, folder: Path, worker: str = "worker") -> None:
         self.folder, self.mine = folder, folder / f"{quote(worker, safe='')}.pipe"
@@ -171,7 +177,9 @@ class PostgresSignals:
         for last in (False, True):
             try:
                 if self._sender is None or self._sender.closed:
-                    self._sender = psycopg.connect(self.address, autocommit=True, connect_timeout=int(CONNECT_S) + 1)
+                    self._sender = psycopg.connect(
+                        self.address, autocommit=True, connect_timeout=int(CONNECT_S) + 1
+                    )
                 self._sender.execute("SELECT pg_notify(%s, %s)", (NAME, write_task(task).decode()))
                 return
             except psycopg.OperationalError:
@@ -183,7 +191,9 @@ class PostgresSignals:
         """Listen, and again after the server was away."""
         while not _is_stopped(stop, 0):
             try:
-                with psycopg.connect(self.address, autocommit=True, connect_timeout=int(CONNECT_S) + 1) as connection:
+                with psycopg.connect(
+                    self.address, autocommit=True, connect_timeout=int(CONNECT_S) + 1
+                ) as connection:
                     connection.execute(f"LISTEN {NAME}")
                     self.listening.set()
                     while not _is_stopped(stop, 0):

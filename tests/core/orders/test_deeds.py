@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from relvan.core.orders.deeds import OrderDeed, OrderStanding, Outcome, deeds_of, read_deed
+from relvan.core.orders.deeds import DeedOutcome, OrderDeed, OrderStanding, deeds_of, read_deed
 from relvan.core.orders.facts import Extent
 from relvan.core.orders.flow import flow_of
 from relvan.core.refusal import NotFound
@@ -26,11 +26,11 @@ SENT = order(picked=ALL, shipped=ALL)
 CANCELLED = order(reserved=NONE, cancelled=True)
 UNPAID = order(paid=NONE, from_channel=True, unreleased=2)
 UNPAID_BY_HAND = order(paid=NONE, unreleased=2)
-DOES, ALREADY = (Outcome.DOES, ""), (Outcome.ALREADY, "already")
+DOES, ALREADY = (DeedOutcome.DOES, ""), (DeedOutcome.ALREADY, "already")
 
 
 def refused(code):
-    return Outcome.REFUSED, code
+    return DeedOutcome.REFUSED, code
 
 
 @pytest.mark.parametrize(
@@ -75,10 +75,12 @@ def test_every_answer_that_does_nothing_says_why_and_every_refusal_what_to_do():
     for reserved, picked, shipped, paid, cancelled, from_channel in product(
         *[Extent] * 4, (False, True), (False, True)
     ):
-        standing = order(reserved, picked, shipped, paid, cancelled=cancelled, from_channel=from_channel)
+        standing = order(
+            reserved, picked, shipped, paid, cancelled=cancelled, from_channel=from_channel
+        )
         for answer in deeds_of(standing).values():
             assert answer.does or "O-1" in answer.message
-            assert answer.outcome != Outcome.REFUSED or answer.fix
+            assert answer.outcome != DeedOutcome.REFUSED or answer.fix
 
 
 @pytest.mark.parametrize("name", ["", "reserved", "delete", "RELEASE"])
@@ -88,10 +90,16 @@ def test_a_deed_that_there_is_not_is_refused_by_name(name):
     assert f"“{name}”" in unknown.value.first.message
 
 
-@given(units=st.lists(st.integers(0, 500), min_size=4, max_size=4).map(lambda found: sorted(found, reverse=True)))
+@given(
+    units=st.lists(st.integers(0, 500), min_size=4, max_size=4).map(
+        lambda found: sorted(found, reverse=True)
+    )
+)
 def test_the_stream_never_widens_while_units_only_go_missing_and_a_little_is_still_seen(units):
     names = ("ordered", "reserved", "picked", "shipped")
-    steps = flow_of(list(zip(names, units, strict=True)), [("total", 100), ("paid", 40)]).goods.steps
+    steps = flow_of(
+        list(zip(names, units, strict=True)), [("total", 100), ("paid", 40)]
+    ).goods.steps
     assert [step.reached for step in steps] == units
     assert [step.high for step in steps] == sorted((step.high for step in steps), reverse=True)
     assert all((step.high > 0) == (step.reached > 0) for step in steps)

@@ -1,10 +1,11 @@
-"""What a deed on orders is foreseen to do is what it does, for every deed, in every state that orders come into."""
+"""What a deed on orders is foreseen to do is what it does, for every deed, in every state that
+orders come into."""
 
 import pytest
 from hypothesis import strategies as st
 from hypothesis.stateful import invariant, precondition, rule
 
-from relvan.core.orders.deeds import OrderDeed, Outcome
+from relvan.core.orders.deeds import DeedOutcome, OrderDeed
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
@@ -50,7 +51,10 @@ def standing(place, number):
     with place.database.reading() as session:
         order = order_by_number(session, number)
         lines = [(line.picked, line.shipped) for line in lines_of(session, [order.id])[order.id]]
-        states = [(shipment.number, shipment.state) for shipment in shipments_of(session, [order.id])[order.id]]
+        states = [
+            (shipment.number, shipment.state)
+            for shipment in shipments_of(session, [order.id])[order.id]
+        ]
         return order.tray, order.words, order.fact_reserved, order.cancelled_at, lines, states
 
 
@@ -70,18 +74,25 @@ class Desk(OnACopy):
     @precondition(lambda self: self.numbers)
     @rule(data=st.data(), deed=st.sampled_from(OrderDeed))
     def do(self, data, deed):
-        chosen = data.draw(st.lists(st.sampled_from([*self.numbers, "O-9999"]), min_size=1, max_size=4, unique=True))
+        chosen = data.draw(
+            st.lists(
+                st.sampled_from([*self.numbers, "O-9999"]), min_size=1, max_size=4, unique=True
+            )
+        )
         foreseen = foresee_orders(self.place, deed, chosen)
         before = {number: standing(self.place, number) for number in chosen if number != "O-9999"}
         verdicts = CARRY_OUT[deed](self.place, self.owner, chosen)
         assert [one.number for one in foreseen] == [verdict.subject for verdict in verdicts]
         for one, verdict in zip(foreseen, verdicts, strict=True):
             outcome = one.answer.outcome
-            assert verdict.ok == (outcome != Outcome.REFUSED), (deed, one, verdict)
-            assert verdict.code == (one.answer.code if outcome == Outcome.REFUSED else "")
-            if one.number in before and deed not in (OrderDeed.MOVE, OrderDeed.CANCEL):  # cancelling serves who waits
+            assert verdict.ok == (outcome != DeedOutcome.REFUSED), (deed, one, verdict)
+            assert verdict.code == (one.answer.code if outcome == DeedOutcome.REFUSED else "")
+            if one.number in before and deed not in (
+                OrderDeed.MOVE,
+                OrderDeed.CANCEL,
+            ):  # cancelling serves who waits
                 changed = standing(self.place, one.number) != before[one.number]
-                assert changed == (outcome == Outcome.DOES), (deed, one, before[one.number])
+                assert changed == (outcome == DeedOutcome.DOES), (deed, one, before[one.number])
 
     @precondition(lambda self: shipment_rows_of(self.place, "to pick"))
     @rule(data=st.data())
@@ -94,7 +105,13 @@ class Desk(OnACopy):
             with self.place.database.reading() as session:
                 picks = pick_rows(session, pick_list)
             for pick in picks[: data.draw(st.integers(0, len(picks)))]:
-                record_pick(self.place, self.owner, pick_list, pick.id, data.draw(st.integers(0, pick.quantity)))
+                record_pick(
+                    self.place,
+                    self.owner,
+                    pick_list,
+                    pick.id,
+                    data.draw(st.integers(0, pick.quantity)),
+                )
 
     @invariant()
     def all_is_accounted_for(self):
@@ -115,8 +132,10 @@ def test_scarce_stock_is_foreseen_for_the_first_named_as_it_is_reserved(desk, ow
     numbers = [take(desk, owner, ("PT-14", 5)) for _ in range(3)]
     cancel_orders(desk, owner, numbers[:1])  # serves the second, which waits the longest
     assert [one.answer.code for one in foresee_orders(desk, OrderDeed.RESERVE, numbers)] == [
-        "cancelled", "already", "short",
-    ]  # fmt: skip
+        "cancelled",
+        "already",
+        "short",
+    ]
 
 
 @pytest.mark.parametrize("orders", [1, 30])

@@ -6,12 +6,12 @@ from hypothesis import strategies as st
 
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.refusal import Refused
+from relvan.services.listings.availability import availability
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.picking.undo import undo_pick
-from relvan.services.stock.availability import availability
 from relvan.store.dispatch import pick_list_rows, pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows
 from tests.house import add_pot, assert_sound, count, receive, stock_of_sku
@@ -25,7 +25,9 @@ def desk(workplace, owner):
     """Five pots in Millrace, two in the yard, and one order of three that is being picked."""
     add_pot(workplace, owner, "PT-14", units=5)
     receive(workplace, owner, "PT-14", 2, "yard")
-    take_manual_order(workplace, owner, (IncomingLine("", "PT-14", "PT-14", 3, 1690),), TO, paid=True)
+    take_manual_order(
+        workplace, owner, (IncomingLine("", "PT-14", "PT-14", 3, 1690),), TO, paid=True
+    )
     release_orders(workplace, owner, ["O-1001"])
     with workplace.database.reading() as session:
         (shipment,) = shipment_rows(session, states=["to pick"])
@@ -37,11 +39,24 @@ def standing(place):
     """All that a pick changes."""
     with place.database.reading() as session:
         order = order_by_number(session, "O-1001")
-        stock = [(row.warehouse_key, row.on_hand, row.reserved, row.blocked) for row in stock_of_sku(session, "PT-14")]
-        states = [(row.state, row.units, row.picked) for row in shipment_rows(session, order_id=order.id)]
+        stock = [
+            (row.warehouse_key, row.on_hand, row.reserved, row.blocked)
+            for row in stock_of_sku(session, "PT-14")
+        ]
+        states = [
+            (row.state, row.units, row.picked) for row in shipment_rows(session, order_id=order.id)
+        ]
         picks = [(pick.quantity, pick.picked) for pick in pick_rows(session, 1)]
         lines = [(line.picked, line.shipped) for line in lines_of(session, [order.id])[order.id]]
-        return order.tray, order.words, stock, states, picks, lines, pick_list_rows(session, pick_list_id=1)[0].state
+        return (
+            order.tray,
+            order.words,
+            stock,
+            states,
+            picks,
+            lines,
+            pick_list_rows(session, pick_list_id=1)[0].state,
+        )
 
 
 @settings(max_examples=8, suppress_health_check=list(HealthCheck))
@@ -59,7 +74,9 @@ def test_recording_and_undoing_leaves_all_as_it_was(desk, owner, taken):
 
 def test_what_a_short_pick_blocked_is_free_for_the_order_again(desk, owner):
     record_pick(desk, owner, 1, 1, 1)
-    assert availability(desk, "PT-14").free == 4  # two more of the order are reserved nowhere, and two are blocked
+    assert (
+        availability(desk, "PT-14").free == 4
+    )  # two more of the order are reserved nowhere, and two are blocked
     undo_pick(desk, owner, 1, 1)
     assert not record_pick(desk, owner, 1, 1, 3).short
     assert_sound(desk)

@@ -1,1 +1,1 @@
-"""What a product is, and what may be said of it."""
+"""The rules of the catalogue: what a product is and which details it may have."""

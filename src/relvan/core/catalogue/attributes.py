@@ -1,4 +1,5 @@
-"""Typed attributes: what form a value must have, and which categories of the seller's tree ask for which."""
+"""Attributes with types: which form a value must have, and which categories of the seller's tree
+recommend which attributes."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -16,7 +17,7 @@ PARTED_BY = "; "
 
 
 class AttributeKind(StrEnum):
-    """The form of an attribute's values."""
+    """The form that the values of an attribute have."""
 
     TEXT = "text"
     NUMBER = "number"
@@ -28,7 +29,8 @@ class AttributeKind(StrEnum):
 
 @dataclass(frozen=True)
 class AttributeRule:
-    """An attribute as the seller defined it; `unit` only of numbers, `choices` only of those that have them."""
+    """An attribute as the seller defined it. Only numbers have a `unit`, and only attributes with a
+    fixed set of values have `choices`."""
 
     name: str
     kind: AttributeKind = AttributeKind.TEXT
@@ -37,30 +39,43 @@ class AttributeRule:
 
 
 @dataclass(frozen=True)
-class Ask:
-    """That a category asks for an attribute; `needed` counts towards completeness."""
+class AttributeAsk:
+    """Says that a category recommends an attribute. With `needed` a product without it is
+    incomplete."""
 
     attribute: str
     needed: bool = True
 
 
 def check_rule(rule: AttributeRule) -> list[Refusal]:
-    """A name, choices where the kind has them, and each choice once."""
+    """Checks the definition of an attribute: it has a name, it has choices where its kind needs
+    them, and no choice is named twice."""
     found = check_text("name", "Name", rule.name, MOST_WORD, needed=True)
     found += check_text("unit", "Unit", rule.unit, 20)
     if rule.kind in (AttributeKind.ONE_OF, AttributeKind.SEVERAL_OF) and not rule.choices:
-        found.append(Refusal("missing", f"“{rule.name}” has no choices.", "Type them, one a line.", "choices"))
+        found.append(
+            Refusal(
+                "missing", f"“{rule.name}” has no choices.", "Type them, one a line.", "choices"
+            )
+        )
     if len({choice.casefold() for choice in rule.choices}) < len(rule.choices):
         found.append(Refusal("twice", "A choice is there twice.", "Write each once.", "choices"))
     if len(rule.choices) > MOST_CHOICES:
-        found.append(Refusal("too-many", f"“Choices” must be at most {MOST_CHOICES}.", "Use text.", "choices"))
+        found.append(
+            Refusal(
+                "too-many", f"“Choices” must be at most {MOST_CHOICES}.", "Use text.", "choices"
+            )
+        )
     if any(PARTED_BY.strip() in choice for choice in rule.choices):
-        found.append(Refusal("form", "A choice must not hold a semicolon.", "Write it without.", "choices"))
+        found.append(
+            Refusal("form", "A choice must not hold a semicolon.", "Write it without.", "choices")
+        )
     return found
 
 
 def settle_value(rule: AttributeRule, text: str) -> str:
-    """A value in the one form in which it is kept; refused when it has not the form of its attribute.
+    """Brings a value into the one form in which it is kept. A value that does not have the form of
+    its attribute is refused.
 
     >>> settle_value(AttributeRule("Diameter", AttributeKind.NUMBER, "cm"), " 14,0 cm")
     '14'
@@ -73,8 +88,11 @@ def settle_value(rule: AttributeRule, text: str) -> str:
     return _SETTLE[rule.kind](rule, text)
 
 
-def settle_all(rules: Mapping[str, AttributeRule], values: Mapping[str, str]) -> tuple[dict[str, str], list[Refusal]]:
-    """Every value settled, under the attribute's own spelling; `rules` by the name in lower case."""
+def settle_all(
+    rules: Mapping[str, AttributeRule], values: Mapping[str, str]
+) -> tuple[dict[str, str], list[Refusal]]:
+    """Brings all values into their forms and under the spelling of their attributes. `rules` are by
+    the attribute's name in lower case."""
     settled: dict[str, str] = {}
     refusals: list[Refusal] = []
     for name, value in values.items():
@@ -87,14 +105,15 @@ def settle_all(rules: Mapping[str, AttributeRule], values: Mapping[str, str]) ->
     return settled, refusals
 
 
-def asked_of(category: str, asks: Mapping[str, Sequence[Ask]]) -> dict[str, Ask]:
-    """What a category asks for, with all that the categories above it ask for; `asks` by path in lower case.
+def asked_of(category: str, asks: Mapping[str, Sequence[AttributeAsk]]) -> dict[str, AttributeAsk]:
+    """Returns what a category recommends, together with what the categories above it recommend.
+    `asks` are by the category's path in lower case.
 
-    >>> asks = {"pots": [Ask("Material")], "pots / indoors": [Ask("Saucer", needed=False)]}
+    >>> asks = {"pots": [AttributeAsk("Material")], "pots / indoors": [AttributeAsk("Saucer", needed=False)]}
     >>> sorted(asked_of("Pots / Indoors", asks))
     ['Material', 'Saucer']
     """
-    found: dict[str, Ask] = {}
+    found: dict[str, AttributeAsk] = {}
     for path in paths_above(category):
         for ask in asks.get(path.casefold(), ()):
             found[ask.attribute] = ask
@@ -102,7 +121,8 @@ def asked_of(category: str, asks: Mapping[str, Sequence[Ask]]) -> dict[str, Ask]
 
 
 def paths_above(category: str) -> list[str]:
-    """A category's own path after those of the categories above it, from the top.
+    """Returns the path of a category, preceded by the paths of the categories above it, from the
+    top down.
 
     >>> paths_above("Pots / Indoors / Hanging")
     ['Pots', 'Pots / Indoors', 'Pots / Indoors / Hanging']
@@ -112,7 +132,8 @@ def paths_above(category: str) -> list[str]:
 
 
 def levels_of(path: str) -> list[str]:
-    """The names along a path that somebody typed or a channel told, without the spaces around them.
+    """Splits a path that a person typed or a channel sent into the names of its levels, without the
+    spaces around them.
 
     >>> levels_of(" Pots/ Indoors / Hanging /")
     ['Pots', 'Indoors', 'Hanging']
@@ -121,7 +142,9 @@ def levels_of(path: str) -> list[str]:
 
 
 def _wrong(rule: AttributeRule, text: str, wanted: str, fix: str) -> Refused:
-    return refuse("form", f"“{rule.name}” must be {wanted}; it got “{text[:60]}”.", fix, "attributes")
+    return refuse(
+        "form", f"“{rule.name}” must be {wanted}; it got “{text[:60]}”.", fix, "attributes"
+    )
 
 
 def _number(rule: AttributeRule, text: str) -> str:
@@ -131,7 +154,9 @@ def _number(rule: AttributeRule, text: str) -> str:
     except InvalidOperation:
         value = Decimal("NaN")
     if not value.is_finite() or abs(value) >= Decimal("1e15"):
-        raise _wrong(rule, text, f"a number{f' in {rule.unit}' if rule.unit else ''}", "Type digits only.")
+        raise _wrong(
+            rule, text, f"a number{f' in {rule.unit}' if rule.unit else ''}", "Type digits only."
+        )
     return f"{value.normalize():f}"
 
 

@@ -1,4 +1,4 @@
-"""Changing one fact of many products: what each operation makes of what is there."""
+"""Changes of one detail of many products: what each operation makes of the present value."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -7,8 +7,8 @@ from typing import Any
 
 from relvan.core.catalogue.facts import Facts, form_of, is_empty, label_of, with_facts
 from relvan.core.catalogue.product import ProductKind
-from relvan.core.imports.cells import Reading, guess_decimal, read_cell, read_number
-from relvan.core.imports.kinds import Column
+from relvan.core.imports.cells import CellReading, guess_decimal, read_cell, read_number
+from relvan.core.imports.columns import Column
 from relvan.core.money import round_half_up
 from relvan.core.refusal import Refusal, Refused, refuse
 
@@ -30,7 +30,12 @@ OPERATIONS: Mapping[str, Mapping[str, str]] = {
     },
     "code": {"set": "set to", "empty": "empty"},
     "whole": {"set": "set to", "empty": "empty", "more": "more by", "percent": "more or less by %"},
-    "amount": {"set": "set to", "empty": "empty", "more": "more or less by", "percent": "more or less by %"},
+    "amount": {
+        "set": "set to",
+        "empty": "empty",
+        "more": "more or less by",
+        "percent": "more or less by %",
+    },
     "flag": {"set": "set to", "empty": "set to no"},
 }
 # what makes no sense to give many at once, or needs a page of its own
@@ -40,7 +45,8 @@ MOST_OPERATIONS = 12
 
 @dataclass(frozen=True)
 class Operation:
-    """One thing to do to one fact; `value` and `by` as typed: `replace` puts `by` in place of `value`."""
+    """One operation on one detail. `value` and `by` are as they were typed; the operation `replace`
+    puts `by` in place of `value`."""
 
     fact: str
     deed: str
@@ -49,24 +55,37 @@ class Operation:
 
 
 def check_operations(operations: Sequence[Operation]) -> None:
-    """Refuse an operation that its fact does not take, each beside its field."""
+    """Refuses operations that do not suit their detail; each refusal names the field of the form."""
     if not 1 <= len(operations) <= MOST_OPERATIONS:
-        raise refuse("missing", f"Choose 1 to {MOST_OPERATIONS} details to change.", "Choose one.", "operations")
+        raise refuse(
+            "missing",
+            f"Choose 1 to {MOST_OPERATIONS} details to change.",
+            "Choose one.",
+            "operations",
+        )
     wrong: list[Refusal] = []
     for number, operation in enumerate(operations):
         form = form_of(operation.fact)
         if operation.fact in NOT_IN_BULK or operation.deed not in OPERATIONS.get(form.form, {}):
             message = f"“{label_of(operation.fact)}” cannot be changed by “{operation.deed[:20]}” for many at once."
-            wrong += refuse("not-allowed", message, "Choose another.", f"operation_{number}").refusals
-        elif operation.deed in ("set", "more", "percent", "replace", "before", "after") and not operation.value.strip():
+            wrong += refuse(
+                "not-allowed", message, "Choose another.", f"operation_{number}"
+            ).refusals
+        elif (
+            operation.deed in ("set", "more", "percent", "replace", "before", "after")
+            and not operation.value.strip()
+        ):
             message = f"“{label_of(operation.fact)}” has no value."
-            wrong += refuse("missing", message, "Type one, or choose to empty it.", f"operation_{number}").refusals
+            wrong += refuse(
+                "missing", message, "Type one, or choose to empty it.", f"operation_{number}"
+            ).refusals
     if wrong:
         raise Refused(*wrong)
 
 
 def carry_out(operations: Sequence[Operation], facts: Facts, currency: str) -> Facts:
-    """The facts of one product after all operations. Refused: a value that has not the form of its fact."""
+    """Returns the facts of one product after all operations. A value that does not have the form of
+    its detail is refused."""
     new: dict[str, Any] = {}
     for operation in operations:
         held = new.get(operation.fact, facts.get(operation.fact))
@@ -83,11 +102,15 @@ def _result(operation: Operation, held: Any, currency: str) -> Any:
         return None
     if operation.deed == "set":
         decimal = guess_decimal([operation.value])
-        return read_cell(operation.value, column, Reading(decimal), currency)
+        return read_cell(operation.value, column, CellReading(decimal), currency)
     if operation.deed == "replace":
         return str(held or "").replace(operation.value, operation.by).strip() or None
     if operation.deed in ("before", "after"):
-        joined = f"{operation.value} {held or ''}" if operation.deed == "before" else f"{held or ''} {operation.value}"
+        joined = (
+            f"{operation.value} {held or ''}"
+            if operation.deed == "before"
+            else f"{held or ''} {operation.value}"
+        )
         return joined.strip()
     if is_empty(held) and held != 0:
         return held  # nothing is more or less than nothing
@@ -98,7 +121,9 @@ def _shifted(operation: Operation, held: int, column: Column, currency: str) -> 
     text = operation.value.strip().removeprefix("+").removesuffix("%").strip()
     number = read_number(text, guess_decimal([text]))
     if number is None:
-        message = f"“{column.heading}” must be changed by a number; it got “{operation.value[:40]}”."
+        message = (
+            f"“{column.heading}” must be changed by a number; it got “{operation.value[:40]}”."
+        )
         raise refuse("form", message, "Like 5 or -2.50.", column.name)
     try:
         if operation.deed == "percent":
@@ -106,4 +131,6 @@ def _shifted(operation: Operation, held: int, column: Column, currency: str) -> 
         shift = number.scaleb(2 if currency != "JPY" else 0) if column.form == "amount" else number
         return max(0, held + round_half_up(shift))
     except InvalidOperation:
-        raise refuse("form", f"“{operation.value[:40]}” is too large.", "Type less.", column.name) from None
+        raise refuse(
+            "form", f"“{operation.value[:40]}” is too large.", "Type less.", column.name
+        ) from None

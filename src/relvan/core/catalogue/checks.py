@@ -1,7 +1,6 @@
-"""What is wrong with the facts of a product, each refused beside its field.
-
-What needs other products to be known (a taken SKU, a circle of kits, a doubled combination) is checked where they are.
-"""
+"""Checks the facts of a product and names the field that each refusal belongs to. What depends on
+other products (a SKU that is taken, a circle of kits, two equal variants) is checked in the
+services, where those are known."""
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -10,6 +9,7 @@ from typing import Any
 
 from relvan.core.catalogue.facts import Facts, facts_of
 from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key, skus_are_right
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import (
     MOST_ALIASES,
     MOST_ATTRIBUTE,
@@ -36,14 +36,17 @@ NEEDED = ("sku", "title")
 
 
 def check_product(draft: ProductDraft) -> list[Refusal]:
-    """All that is wrong with a draft; an empty list when it may be saved."""
+    """Returns all that is wrong with a draft; the list is empty when it may be saved."""
     return check_facts(facts_of(draft))
 
 
 def check_facts(facts: Facts, changed: Iterable[str] | None = None) -> list[Refusal]:
-    """All that is wrong with the facts that `changed` names, and with what they touch; with all of them when it names
-    none. What was right before and has not changed is not looked at again."""
-    names = (*facts, *(name for name in NEEDED if name not in facts)) if changed is None else changed
+    """Returns all that is wrong with the facts that `changed` names and with the facts that depend
+    on them. Without `changed` all facts are checked. Facts that have not changed are not checked
+    again."""
+    names = (
+        (*facts, *(name for name in NEEDED if name not in facts)) if changed is None else changed
+    )
     found: list[Refusal] = []
     groups: set[str] = set()
     for name in names:
@@ -59,24 +62,27 @@ def check_facts(facts: Facts, changed: Iterable[str] | None = None) -> list[Refu
 
 
 def wrong_values(name: str, values: Collection[Any]) -> set[Any]:
-    """Those of the values of one fact that `check_facts` refuses on a single product that says nothing else."""
+    """Returns those of the values of one fact that `check_facts` refuses on a single product
+    without other facts."""
     check, groups = _checks_of(name)
     wrong = {value for value in values if check(value)} if check is not None else set()
-    for group in () if name == "sku" else groups:  # a SKU by itself repeats no alias and is in no family
+    for group in (
+        () if name == "sku" else groups
+    ):  # a SKU by itself repeats no alias and is in no family
         wrong |= {value for value in values if TOGETHER[group]({"kind": "single", name: value})}
     return wrong
 
 
 def surely_right(name: str, values: Sequence[Any]) -> bool:
-    """Whether one look at all of the values of a fact that is a text shows that none is wrong. Where it does not, one
-    of them may be."""
+    """Says whether none of many texts is wrong, found by one look at all of them joined. When it
+    says no, one of them may be wrong."""
     look = AT_ONCE.get(name)
     return look is not None and None not in values and look(values)
 
 
 @lru_cache(maxsize=4_096)
 def _checks_of(name: str) -> tuple[Check | None, Sequence[str]]:
-    """What is to be checked of a fact alone, and the groups in which it is looked at with others."""
+    """Returns how a fact is checked by itself, and the groups of facts that it is checked with."""
     group, space, rest = name.partition(" ")
     if not space:
         return ALONE.get(name), TOUCHES.get(name, ())
@@ -85,22 +91,36 @@ def _checks_of(name: str) -> tuple[Check | None, Sequence[str]]:
 
 
 def check_shape(facts: Facts) -> list[Refusal]:
-    """That a product has what belongs to its kind and nothing that does not."""
+    """Checks that a product has what its kind needs and nothing that its kind cannot have."""
     found: list[Refusal] = []
     kind, family, sku = facts.get("kind", "single"), facts.get("family"), str(facts.get("sku", ""))
     if kind == ProductKind.VARIANT and not family:
-        found.append(Refusal("missing", "A variant must name its family.", "Choose the family.", "family"))
+        found.append(
+            Refusal("missing", "A variant must name its family.", "Choose the family.", "family")
+        )
     if family and kind != ProductKind.VARIANT:
         message = f"Only a variant is in a family; this is a {kind}."
         found.append(Refusal("not-allowed", message, "Make it a variant.", "family"))
     if family and sku_key(family) == sku_key(sku):
-        found.append(Refusal("circle", "A product must not be its own family.", "Choose another.", "family"))
+        found.append(
+            Refusal("circle", "A product must not be its own family.", "Choose another.", "family")
+        )
     if facts.get("parts") and kind != ProductKind.KIT:
-        found.append(Refusal("not-allowed", f"Only a kit has parts; this is a {kind}.", "", "parts"))
+        found.append(
+            Refusal("not-allowed", f"Only a kit has parts; this is a {kind}.", "", "parts")
+        )
     if facts.get("axes") and kind != ProductKind.FAMILY:
-        found.append(Refusal("not-allowed", f"Only a family has traits of its own; this is a {kind}.", "", "axes"))
+        found.append(
+            Refusal(
+                "not-allowed", f"Only a family has traits of its own; this is a {kind}.", "", "axes"
+            )
+        )
     if kind == ProductKind.FAMILY and facts.get("gtin"):
-        found.append(Refusal("not-allowed", "A family is never sold, so it has no GTIN.", "Leave it out.", "gtin"))
+        found.append(
+            Refusal(
+                "not-allowed", "A family is never sold, so it has no GTIN.", "Leave it out.", "gtin"
+            )
+        )
     if kind == ProductKind.FAMILY:
         found += check_axes(facts.get("axes") or ())
     if facts.get("parts"):
@@ -109,7 +129,8 @@ def check_shape(facts: Facts) -> list[Refusal]:
 
 
 def check_axes(axes: Sequence[Any]) -> list[Refusal]:
-    """A family has one to three traits, [name, values] each: named once, with each value once."""
+    """Checks the traits of a family, [name, values] each: there are one to three, and no name and
+    no value is given twice."""
     if not 1 <= len(axes) <= MOST_TRAITS:
         message = f"“Traits” must be 1 to {MOST_TRAITS}; there are {len(axes)}."
         return [Refusal("traits", message, "Say what the variants differ by.", "axes")]
@@ -117,24 +138,38 @@ def check_axes(axes: Sequence[Any]) -> list[Refusal]:
     names = [name.casefold() for name, _ in axes]
     for name, values in axes:
         found += check_text("axes", "Trait", name, MOST_WORD, needed=True)
-        found += [r for value in values for r in check_text("axes", name, value, MOST_WORD, needed=True)]
+        found += [
+            r for value in values for r in check_text("axes", name, value, MOST_WORD, needed=True)
+        ]
         if len(values) > MOST_TRAIT_VALUES:
             message = f"“{name}” must have at most {MOST_TRAIT_VALUES} values."
             found.append(Refusal("too-many", message, "Split the family.", "axes"))
         if names.count(name.casefold()) > 1:
-            found.append(Refusal("twice", f"“{name}” is there twice.", "Name each trait once.", "axes"))
+            found.append(
+                Refusal("twice", f"“{name}” is there twice.", "Name each trait once.", "axes")
+            )
     return found
 
 
 def check_parts(sku: str, parts: Sequence[Any]) -> list[Refusal]:
-    """Parts, [SKU, quantity] each, are named once, with a quantity of at least 1, and are not the kit itself."""
+    """Checks the parts of a kit, [SKU, quantity] each: none is named twice, every quantity is at
+    least 1, and the kit is not its own part."""
     found: list[Refusal] = []
     if len(parts) > MOST_PARTS:
-        found.append(Refusal("too-many", f"“Parts” must be at most {MOST_PARTS}.", "Join some into a kit.", "parts"))
+        found.append(
+            Refusal(
+                "too-many",
+                f"“Parts” must be at most {MOST_PARTS}.",
+                "Join some into a kit.",
+                "parts",
+            )
+        )
     seen: set[str] = set()
     for part, quantity in parts:
         if sku_key(part) == sku_key(sku):
-            found.append(Refusal("circle", f"“{part}” must not be a part of itself.", "Remove it.", "parts"))
+            found.append(
+                Refusal("circle", f"“{part}” must not be a part of itself.", "Remove it.", "parts")
+            )
         if sku_key(part) in seen:
             message = f"“{part}” is a part twice."
             found.append(Refusal("twice", message, "Write it once, with the sum.", "parts"))
@@ -146,7 +181,7 @@ def check_parts(sku: str, parts: Sequence[Any]) -> list[Refusal]:
 def check_text(
     name: str, label: str, text: str, most: int, *, needed: bool = False, lines: bool = False
 ) -> list[Refusal]:
-    """A text within its length, with no control characters in it."""
+    """Checks that a text is not too long and has no control characters."""
     if needed and not text.strip():
         return [Refusal("missing", f"“{label}” must not be empty.", "Fill it in.", name)]
     if len(text) > most:
@@ -156,12 +191,16 @@ def check_text(
         return []
     allowed = "\n\r\t" if lines else ""
     if any(ord(character) < 32 and character not in allowed for character in text):
-        return [Refusal("form", f"“{label}” must be plain text.", "Remove control characters.", name)]
+        return [
+            Refusal("form", f"“{label}” must be plain text.", "Remove control characters.", name)
+        ]
     return []
 
 
-def check_number(name: str, label: str, value: int | None, least: int, most: int, unit: str) -> list[Refusal]:
-    """A whole number within its bounds, or nothing."""
+def check_number(
+    name: str, label: str, value: int | None, least: int, most: int, unit: str
+) -> list[Refusal]:
+    """Checks that a number is whole and within its bounds; no number is allowed too."""
     if value is None or least <= value <= most:
         return []
     message = f"“{label}” must be between {least:,} and {most:,} {unit}; it got {value:,}."
@@ -169,9 +208,11 @@ def check_number(name: str, label: str, value: int | None, least: int, most: int
 
 
 def check_sides(facts: Facts, before: str = "", place: str = "size") -> list[Refusal]:
-    """Three sides of 1 mm to 20 m, or none of them."""
+    """Checks that a size has either three sides of 1 mm to 20 m or none."""
     sides = [facts.get(f"{before}{side}_mm") for side in ("length", "width", "height")]
-    if all(side is None for side in sides) or all(side and 0 < side <= MOST_SIDE_MM for side in sides):
+    if all(side is None for side in sides) or all(
+        side and 0 < side <= MOST_SIDE_MM for side in sides
+    ):
         return []
     labels = ("Length", "Width", "Height")
     return [
@@ -182,12 +223,13 @@ def check_sides(facts: Facts, before: str = "", place: str = "size") -> list[Ref
 
 
 def check_price(key: str, amount: int) -> list[Refusal]:
-    """A price on a list: 0.01 to 99,999,999.99."""
+    """Checks a list price: it must be from 0.01 to 99,999,999.99."""
     return check_number("price", f"Price on {key}", amount, 1, MOST_MINOR, "minor units")
 
 
 def check_break(rest: str, amount: int) -> list[Refusal]:
-    """A quantity break, named by list and units: it starts at two units."""
+    """Checks a quantity break, which is named by its list and its units: it begins at two units or
+    more."""
     key, _, least = rest.rpartition(" ")
     return [
         *check_number("price", f"Break on {key}", int(least), 2, MOST_UNITS, "units"),
@@ -196,7 +238,8 @@ def check_break(rest: str, amount: int) -> list[Refusal]:
 
 
 def check_tax_code(facts: Facts) -> list[Refusal]:
-    """One of the seller's tax codes; a variant may leave it to its family, and empty is the standard one."""
+    """Checks that a tax code is one of the seller's. A variant may leave it to its family; an empty
+    one means the standard code."""
     code = facts.get("tax_code") or "standard"
     if code in TAX_CODES:
         return []
@@ -205,7 +248,7 @@ def check_tax_code(facts: Facts) -> list[Refusal]:
 
 
 def check_origin(code: str) -> list[Refusal]:
-    """A country as its ISO 3166-1 alpha-2 code, two capital letters."""
+    """Checks a country of origin: an ISO 3166-1 alpha-2 code of two capital letters."""
     if not code or (len(code) == 2 and code.isascii() and code.isalpha() and code.isupper()):
         return []
     message = f"“Country of origin” must be a code of two letters; it got “{code[:40]}”."
@@ -213,7 +256,8 @@ def check_origin(code: str) -> list[Refusal]:
 
 
 def check_hs_code(code: str) -> list[Refusal]:
-    """A customs code of the Harmonized System: 6 digits, up to 10 with the national ones."""
+    """Checks a customs code of the Harmonized System: 6 digits, or up to 10 with the national
+    digits."""
     if not code or (code.isascii() and code.isdigit() and 6 <= len(code) <= 10):
         return []
     message = f"“Customs code” must be 6 to 10 digits; it got “{code[:40]}”."
@@ -222,7 +266,7 @@ def check_hs_code(code: str) -> list[Refusal]:
 
 @lru_cache(maxsize=1_024)
 def check_category(path: str) -> Sequence[Refusal]:
-    """A place in the seller's own tree, its levels parted by a slash with spaces around it."""
+    """Checks a category's path: names of levels with a slash and spaces between them."""
     found = check_text("category", "Category", path, MOST_WORD * 2)
     if path and any(not level.strip() or level != level.strip() for level in path.split(" / ")):
         message = f"“Category” must be levels parted by “ / ”; it got “{path[:60]}”."
@@ -231,8 +275,8 @@ def check_category(path: str) -> Sequence[Refusal]:
 
 
 def check_attributes(facts: Facts) -> list[Refusal]:
-    """At most 60 attributes."""
-    count = sum(name.startswith("attribute ") for name in facts)
+    """Checks that a product has at most 60 attributes."""
+    count = sum(Keyed.ATTRIBUTE.has(name) for name in facts)
     if count <= MOST_ATTRIBUTES:
         return []
     message = f"“Attributes” must be at most {MOST_ATTRIBUTES}; there are {count}."
@@ -240,7 +284,7 @@ def check_attributes(facts: Facts) -> list[Refusal]:
 
 
 def check_attribute(name: str, value: str) -> list[Refusal]:
-    """One attribute: a name of at most 120 characters, a value of at most 400."""
+    """Checks one attribute: its name has at most 120 characters and its value at most 400."""
     return [
         *check_text("attributes", "Attribute name", name, MOST_WORD, needed=True),
         *check_text("attributes", f"Attribute {name}", value, MOST_ATTRIBUTE),
@@ -248,24 +292,31 @@ def check_attribute(name: str, value: str) -> list[Refusal]:
 
 
 def check_aliases(facts: Facts) -> list[Refusal]:
-    """Aliases have the form of a SKU, and differ from it and from one another."""
+    """Checks the aliases of a product: each has the form of a SKU and differs from the SKU and from
+    the other aliases."""
     aliases = facts.get("aliases")
     if not aliases:
         return []
     if len(aliases) > MOST_ALIASES:
-        return [Refusal("too-many", f"“Aliases” must be at most {MOST_ALIASES}.", "Remove some.", "aliases")]
+        return [
+            Refusal(
+                "too-many", f"“Aliases” must be at most {MOST_ALIASES}.", "Remove some.", "aliases"
+            )
+        ]
     found = [refusal for alias in aliases for refusal in check_sku(alias, "aliases")]
     seen = {sku_key(str(facts.get("sku", "")))}
     for alias in aliases:
         if sku_key(alias) in seen:
-            message = f"“Aliases” must differ from the SKU and each other; “{alias}” is there twice."
+            message = (
+                f"“Aliases” must differ from the SKU and each other; “{alias}” is there twice."
+            )
             found.append(Refusal("twice", message, "Remove one of them.", "aliases"))
         seen.add(sku_key(alias))
     return found
 
 
 def check_face(alias: str, said: Mapping[str, Any]) -> list[Refusal]:
-    """An alias's own title and prices."""
+    """Checks the title and the prices that an alias has of its own."""
     return [
         *check_text("aliases", f"Title of {alias}", said.get("title", ""), MOST_TITLE),
         *(r for key, amount in said.get("prices", {}).items() for r in check_price(key, amount)),
@@ -274,7 +325,7 @@ def check_face(alias: str, said: Mapping[str, Any]) -> list[Refusal]:
 
 @dataclass(frozen=True)
 class TextCheck:
-    """What is wrong with a text of at most so many characters."""
+    """Checks a text of at most so many characters."""
 
     name: str
     label: str
@@ -285,10 +336,12 @@ class TextCheck:
     def __call__(self, text: str) -> Sequence[Refusal]:
         if self.clears((text,)):
             return ()
-        return check_text(self.name, self.label, text, self.most, needed=self.needed, lines=self.lines)
+        return check_text(
+            self.name, self.label, text, self.most, needed=self.needed, lines=self.lines
+        )
 
     def clears(self, texts: Collection[str]) -> bool:
-        """Whether there is surely nothing wrong with any of these, by one look at all of them."""
+        """Says whether surely none of these texts is wrong, found by one look at all of them."""
         plain = "".join(texts).isprintable() and max(map(len, texts), default=0) <= self.most
         return plain and (not self.needed or all(map(str.strip, texts)))
 
@@ -311,7 +364,9 @@ ALONE: Mapping[str, Check] = {
     "weight_g": _number("weight_g", "Weight", 1, MOST_WEIGHT_G, "grams"),
     "cost": _number("cost", "Cost", 0, MOST_MINOR, "minor units"),
     "floor": _number("floor", "Floor", 0, MOST_MINOR, "minor units"),
-    "advertised_minimum": _number("advertised_minimum", "Advertised minimum", 0, MOST_MINOR, "minor units"),
+    "advertised_minimum": _number(
+        "advertised_minimum", "Advertised minimum", 0, MOST_MINOR, "minor units"
+    ),
     "ceiling": _number("ceiling", "Ceiling", 1, MOST_MINOR, "minor units"),
     "case_quantity": _number("case_quantity", "Units in a case", 1, MOST_UNITS, "units"),
     "case_weight_g": _number("case_weight_g", "Weight of a case", 1, MOST_WEIGHT_G, "grams"),
@@ -325,7 +380,8 @@ AT_ONCE: Mapping[str, Callable[[Collection[str]], bool]] = {
     **{name: check.clears for name, check in ALONE.items() if isinstance(check, TextCheck)},
     "sku": skus_are_right,
 }
-# the same as of one fact for those there can be many of: their name without the group, and the value
+# the same as of one fact for those there can be many of: their name without the group, and the
+# value
 MANY: Mapping[str, Callable[..., Sequence[Refusal]]] = {
     "attribute": check_attribute,
     "price": check_price,

@@ -1,7 +1,9 @@
-"""A product as flat facts: one name, one plain value. What history, bulk jobs, files and undo have in common.
+"""A product as flat facts, each with one name and one plain value. History, bulk jobs, files and
+undo work with these.
 
-Names are those of the API with spaces for what there can be many of: `price retail`, `break retail 10`,
-`attribute material`, `trait Glaze`, `alias OLD-1`. A fact that is empty is not there.
+The names are those of the API; where there can be many of a kind, the key follows a space: `price
+retail`, `break retail 10`, `attribute material`, `trait Glaze`, `alias OLD-1`. A fact without a
+value is not in the mapping.
 """
 
 from collections.abc import Iterable, Mapping
@@ -9,6 +11,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from relvan.core.catalogue.keyed import Keyed, break_fact, break_place, kind_of_fact
 from relvan.core.catalogue.product import (
     AliasFacts,
     CasePack,
@@ -23,20 +26,52 @@ Facts = dict[str, Any]
 Changes = dict[str, tuple[Any, Any]]
 
 PLAIN = (
-    "sku", "title", "brand", "description", "gtin", "category", "weight_g", "cost", "floor",
-    "advertised_minimum", "ceiling", "tax_code", "family", "parts_apart", "hazardous", "fragile", "this_way_up",
-    "origin", "hs_code", "supplier", "minimum_order",
-)  # fmt: skip
+    "sku",
+    "title",
+    "brand",
+    "description",
+    "gtin",
+    "category",
+    "weight_g",
+    "cost",
+    "floor",
+    "advertised_minimum",
+    "ceiling",
+    "tax_code",
+    "family",
+    "parts_apart",
+    "hazardous",
+    "fragile",
+    "this_way_up",
+    "origin",
+    "hs_code",
+    "supplier",
+    "minimum_order",
+)
 # what a variant takes from its family where it says nothing itself
 SHARED = (
-    "brand", "description", "category", "tax_code", "weight_g", "length_mm", "width_mm", "height_mm", "origin",
-    "hs_code", "supplier", "minimum_order", "hazardous", "fragile", "this_way_up",
-)  # fmt: skip
+    "brand",
+    "description",
+    "category",
+    "tax_code",
+    "weight_g",
+    "length_mm",
+    "width_mm",
+    "height_mm",
+    "origin",
+    "hs_code",
+    "supplier",
+    "minimum_order",
+    "hazardous",
+    "fragile",
+    "this_way_up",
+)
+LENT = (Keyed.ATTRIBUTE, Keyed.PRICE, Keyed.BREAK)  # and these, each by its key
 
 
 @dataclass(frozen=True)
 class FactName:
-    """How a fact is called on screen, what form its value has, and its unit."""
+    """How a fact is called on screen, which form its value has, and in which unit it is."""
 
     label: str
     form: str = "text"
@@ -84,36 +119,39 @@ NAMES: dict[str, FactName] = {
 
 @lru_cache(maxsize=4_096)
 def group_of(name: str) -> str:
-    """What facts there can be many of have in common: the beginning of their names with its space; else the name.
+    """Returns the kind of a fact of which there can be many; for any other fact it returns the
+    name.
 
-    >>> group_of("price retail"), group_of("weight_g")
-    ('price ', 'weight_g')
+    >>> str(group_of("price retail")), group_of("weight_g")
+    ('price', 'weight_g')
     """
-    group, space, _ = name.partition(" ")
-    return group + space
+    return kind_of_fact(name) or name
 
 
 def label_of(name: str) -> str:
-    """A fact's name in words.
+    """Returns the name of a fact as the screen shows it.
 
     >>> label_of("price retail"), label_of("trait Glaze"), label_of("weight_g")
     ('Price retail', 'Glaze', 'Weight')
     """
     if name in NAMES:
         return NAMES[name].label
-    group, _, rest = name.partition(" ")
-    return rest if group in ("trait", "attribute") else f"{group.capitalize()} {rest}"
+    kind = kind_of_fact(name)
+    if kind is None:
+        return name.capitalize()
+    key = kind.key(name)
+    return key if kind in (Keyed.TRAIT, Keyed.ATTRIBUTE) else f"{kind.capitalize()} {key}"
 
 
 def form_of(name: str) -> FactName:
-    """The form of a fact's value, also of those there can be many of."""
-    if name.startswith(("price ", "break ")):
+    """Returns the form of a fact's value; this works for facts of which there can be many as well."""
+    if kind_of_fact(name) in (Keyed.PRICE, Keyed.BREAK):
         return FactName(label_of(name), "amount")
     return NAMES.get(name) or FactName(label_of(name))
 
 
 def facts_of(draft: ProductDraft) -> Facts:
-    """A draft as flat facts."""
+    """Turns a draft into flat facts."""
     found: Facts = {name: value for name in PLAIN if not is_empty(value := getattr(draft, name))}
     found["kind"] = str(draft.kind)
     found |= _size_facts("", draft.size)
@@ -122,10 +160,16 @@ def facts_of(draft: ProductDraft) -> Facts:
         if draft.case_pack.weight_g is not None:
             found["case_weight_g"] = draft.case_pack.weight_g
         found |= _size_facts("case_", draft.case_pack.size)
-    found |= {f"attribute {name}": value for name, value in draft.attributes.items() if value}
-    found |= {f"trait {name}": value for name, value in draft.traits.items() if value}
-    found |= {f"price {key}": amount for key, amount in draft.prices.items()}
-    found |= {f"break {key} {least}": a for key, steps in draft.breaks.items() for least, a in steps.items()}
+    found |= {
+        Keyed.ATTRIBUTE.fact(name): value for name, value in draft.attributes.items() if value
+    }
+    found |= {Keyed.TRAIT.fact(name): value for name, value in draft.traits.items() if value}
+    found |= Keyed.PRICE.named(draft.prices)
+    found |= {
+        break_fact(key, least): a
+        for key, steps in draft.breaks.items()
+        for least, a in steps.items()
+    }
     if draft.parts:
         found["parts"] = [[part.sku, part.quantity] for part in draft.parts]
     if draft.axes:
@@ -134,15 +178,21 @@ def facts_of(draft: ProductDraft) -> Facts:
         found["aliases"] = sorted(draft.aliases, key=str.casefold)
     for code, facts in draft.alias_facts.items():
         if facts != AliasFacts():
-            found[f"alias {code}"] = {"title": facts.title, "picture": facts.picture, "prices": dict(facts.prices)}
+            found[Keyed.ALIAS.fact(code)] = {
+                "title": facts.title,
+                "picture": facts.picture,
+                "prices": dict(facts.prices),
+            }
     return found
 
 
 def draft_from(facts: Mapping[str, Any]) -> ProductDraft:
-    """The draft that flat facts say."""
+    """Turns flat facts into a draft."""
     values: dict[str, Any] = {name: facts[name] for name in PLAIN if facts.get(name) is not None}
     values["kind"] = ProductKind(facts.get("kind", "single"))
-    values["tax_code"] = facts.get("tax_code") or ("" if values["kind"] == ProductKind.VARIANT else "standard")
+    values["tax_code"] = facts.get("tax_code") or (
+        "" if values["kind"] == ProductKind.VARIANT else "standard"
+    )
     values.setdefault("sku", "")
     values.setdefault("title", "")
     values["size"] = _size_from("", facts)
@@ -152,32 +202,34 @@ def draft_from(facts: Mapping[str, Any]) -> ProductDraft:
     values["parts"] = tuple(Part(sku, quantity) for sku, quantity in facts.get("parts") or ())
     values["axes"] = tuple(Trait(name, tuple(held)) for name, held in facts.get("axes") or ())
     values["aliases"] = tuple(facts.get("aliases") or ())
-    many: dict[str, dict[str, Any]] = {"attribute": {}, "trait": {}, "price": {}, "alias": {}}
+    given = {name: value for name, value in facts.items() if value is not None}
     breaks: dict[str, dict[int, int]] = {}
-    for name, value in facts.items():
-        group, space, rest = name.partition(" ")
-        if not space or value is None:
-            continue
-        if group == "break":
-            key, _, least = rest.rpartition(" ")
-            breaks.setdefault(key, {})[int(least)] = value
-        elif group == "alias":
-            many[group][rest] = AliasFacts(value.get("title", ""), value.get("picture", ""), value.get("prices", {}))
-        else:
-            many[group][rest] = value
+    for name, value in given.items():
+        if Keyed.BREAK.has(name):
+            key, least = break_place(name)
+            breaks.setdefault(key, {})[least] = value
     return ProductDraft(
-        **values, attributes=many["attribute"], traits=many["trait"], prices=many["price"],
-        alias_facts=many["alias"], breaks=breaks,
-    )  # fmt: skip
+        **values,
+        attributes=Keyed.ATTRIBUTE.of(given),
+        traits=Keyed.TRAIT.of(given),
+        prices=Keyed.PRICE.of(given),
+        alias_facts={
+            alias: AliasFacts(
+                said.get("title", ""), said.get("picture", ""), said.get("prices", {})
+            )
+            for alias, said in Keyed.ALIAS.of(given).items()
+        },
+        breaks=breaks,
+    )
 
 
 def with_facts(facts: Mapping[str, Any], new: Mapping[str, Any]) -> Facts:
-    """Facts with some of them changed; an empty value takes one away."""
+    """Returns the facts with some of them changed; an empty value removes a fact."""
     return {name: value for name, value in {**facts, **new}.items() if value or not is_empty(value)}
 
 
 def is_empty(value: Any) -> bool:
-    """Whether a value says nothing; a cost of 0 says something.
+    """Says whether a value counts as none. A number of 0 is a value: a cost of 0 is known.
 
     >>> [is_empty(value) for value in (None, "", [], {}, False, 0)]
     [True, True, True, True, True, False]
@@ -186,7 +238,7 @@ def is_empty(value: Any) -> bool:
 
 
 def difference(old: Mapping[str, Any], new: Mapping[str, Any]) -> Changes:
-    """Each fact that differs, with (old, new); nothing is None."""
+    """Returns each fact that differs, with (old, new); None stands for a fact that is not there."""
     if not old:
         return {name: (None, after) for name, after in new.items() if after or not is_empty(after)}
     found: Changes = {}
@@ -201,7 +253,8 @@ def difference(old: Mapping[str, Any], new: Mapping[str, Any]) -> Changes:
 
 
 def earlier(facts: Mapping[str, Any], changes: Iterable[Mapping[str, Any]]) -> Facts:
-    """What the facts were before some changes, given newest first: each old value is put back."""
+    """Returns what the facts were before some changes. The changes come newest first, and the old
+    value of each is put back."""
     found = dict(facts)
     for change in changes:
         found |= {name: pair[0] for name, pair in change.items()}
@@ -209,21 +262,28 @@ def earlier(facts: Mapping[str, Any], changes: Iterable[Mapping[str, Any]]) -> F
 
 
 def inherited(own: Mapping[str, Any], family: Mapping[str, Any]) -> Facts:
-    """A variant's facts with what its family lends it: shared facts, attributes and list prices."""
+    """Returns a variant's facts together with those that its family lends it: shared details,
+    attributes and list prices."""
     lent = {
-        name: value
-        for name, value in family.items()
-        if name in SHARED or name.startswith(("attribute ", "price ", "break "))
+        name: value for name, value in family.items() if name in SHARED or group_of(name) in LENT
     }
     if any(own.get(side) for side in ("length_mm", "width_mm", "height_mm")):
-        lent = {name: value for name, value in lent.items() if name not in ("length_mm", "width_mm", "height_mm")}
+        lent = {
+            name: value
+            for name, value in lent.items()
+            if name not in ("length_mm", "width_mm", "height_mm")
+        }
     return {**lent, **{name: value for name, value in own.items() if not is_empty(value)}}
 
 
 def _size_facts(before: str, size: Size | None) -> Facts:
     if size is None:
         return {}
-    return {f"{before}length_mm": size.length, f"{before}width_mm": size.width, f"{before}height_mm": size.height}
+    return {
+        f"{before}length_mm": size.length,
+        f"{before}width_mm": size.width,
+        f"{before}height_mm": size.height,
+    }
 
 
 def _size_from(before: str, facts: Mapping[str, Any]) -> Size | None:

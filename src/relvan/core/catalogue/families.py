@@ -1,10 +1,12 @@
-"""Families: what ties variants together, which combinations there are, and what loose products suggest."""
+"""Families: how their variants are told apart, which combinations of traits there are, and which
+traits a set of loose products suggests."""
 
 import itertools
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import MOST_TRAITS, Trait
 from relvan.core.refusal import Refusal, refuse
 
@@ -12,7 +14,8 @@ MOST_VARIANTS = 1_000
 
 
 def combination_key(axes: Sequence[Trait], traits: Mapping[str, str]) -> str:
-    """What makes two variants the same: their values on every trait, without regard to case.
+    """Returns the text by which two variants are the same: their values on every trait, without
+    regard to case.
 
     >>> combination_key([Trait("Glaze"), Trait("Diameter")], {"glaze": "Ink", "Diameter": "14 cm"})
     'ink|14 cm'
@@ -22,23 +25,25 @@ def combination_key(axes: Sequence[Trait], traits: Mapping[str, str]) -> str:
 
 
 def check_traits(sku: str, axes: Sequence[Trait], traits: Mapping[str, str]) -> list[Refusal]:
-    """A variant has a value on every trait of its family, and on no other."""
+    """Checks that a variant has a value on every trait of its family and on no other."""
     found = []
     known = {trait.name.casefold(): trait.name for trait in axes}
     given = {name.casefold(): value for name, value in traits.items() if value.strip()}
     for key, name in known.items():
         if key not in given:
             message = f"“{sku}” has no value for “{name}”."
-            found.append(Refusal("missing", message, "Give it one.", f"trait {name}"))
+            found.append(Refusal("missing", message, "Give it one.", Keyed.TRAIT.fact(name)))
     for key in given.keys() - known.keys():
         names = f"its traits are {', '.join(known.values())}" if known else "it has none yet"
         message = f"“{key}” is no trait of the family; {names}."
-        found.append(Refusal("unknown", message, "Leave it out, or add the trait to the family.", "traits"))
+        found.append(
+            Refusal("unknown", message, "Leave it out, or add the trait to the family.", "traits")
+        )
     return found
 
 
 def doubled(sku: str, other: str, axes: Sequence[Trait], traits: Mapping[str, str]) -> Refusal:
-    """Two variants with the same combination, both named."""
+    """Returns the refusal of two variants with the same combination; it names both."""
     by_name = {name.casefold(): value for name, value in traits.items()}
     words = ", ".join(f"{trait.name} {by_name.get(trait.name.casefold(), '')}" for trait in axes)
     message = f"“{sku}” and “{other}” are both {words}."
@@ -46,19 +51,23 @@ def doubled(sku: str, other: str, axes: Sequence[Trait], traits: Mapping[str, st
 
 
 def widen(axes: Sequence[Trait], traits: Mapping[str, str]) -> tuple[Trait, ...]:
-    """The axes with a variant's values added at the end of each where they are new."""
+    """Returns the family's traits with the values of a variant; values that are new come last."""
     by_name = {name.casefold(): value.strip() for name, value in traits.items()}
     found = []
     for trait in axes:
         value = by_name.get(trait.name.casefold(), "")
         known = {held.casefold() for held in trait.values}
-        found.append(Trait(trait.name, (*trait.values, value)) if value and value.casefold() not in known else trait)
+        found.append(
+            Trait(trait.name, (*trait.values, value))
+            if value and value.casefold() not in known
+            else trait
+        )
     return tuple(found)
 
 
 @dataclass(frozen=True)
-class Member:
-    """A product that may become a variant, with what is known of it."""
+class LooseProduct:
+    """A product that may become a variant, with its title and attributes."""
 
     sku: str
     title: str
@@ -67,7 +76,8 @@ class Member:
 
 @dataclass(frozen=True)
 class Proposal:
-    """Traits found in what differs between products: their values by SKU, and a title that they share."""
+    """The traits that were found in what differs between products, with the values by SKU, and the
+    title that the products share."""
 
     title: str
     traits: tuple[str, ...]
@@ -80,12 +90,14 @@ class Proposal:
         return len(set(seen)) == len(seen) and all(all(held) for held in seen)
 
 
-def propose(members: Sequence[Member]) -> Proposal:
-    """What loose products differ by: first their attributes, then the words of their titles.
+def propose(members: Sequence[LooseProduct]) -> Proposal:
+    """Proposes traits from what differs between products: first from their attributes, then from
+    the words of their titles.
 
-    An attribute is a trait when every product has it and it differs; of two that always go together the first
-    counts. The fewest that tell all products apart are taken, at most three. What remains is sought in the titles,
-    position by position.
+    An attribute is a trait when every product has it and its values differ; where two attributes
+    always change together, the first one counts. The fewest traits that tell all products apart are
+    taken, at most three. If attributes do not suffice, the titles are compared position by
+    position.
     """
     by_attribute = _attribute_traits(members)
     by_title = _title_traits(members)
@@ -94,11 +106,16 @@ def propose(members: Sequence[Member]) -> Proposal:
             chosen = {name: {**by_title, **by_attribute}[name] for name in names}
             if _tells_apart(members, chosen):
                 return _proposal(members, chosen)
-    return _proposal(members, dict(itertools.islice({**by_attribute, **by_title}.items(), MOST_TRAITS)))
+    return _proposal(
+        members, dict(itertools.islice({**by_attribute, **by_title}.items(), MOST_TRAITS))
+    )
 
 
-def _attribute_traits(members: Sequence[Member]) -> dict[str, list[str]]:
-    lowered = [{name.casefold(): (name, value) for name, value in member.attributes.items()} for member in members]
+def _attribute_traits(members: Sequence[LooseProduct]) -> dict[str, list[str]]:
+    lowered = [
+        {name.casefold(): (name, value) for name, value in member.attributes.items()}
+        for member in members
+    ]
     found: dict[str, list[str]] = {}
     for key in lowered[0] if lowered else ():
         values = [held.get(key, ("", ""))[1] for held in lowered]
@@ -107,8 +124,9 @@ def _attribute_traits(members: Sequence[Member]) -> dict[str, list[str]]:
     return found
 
 
-def _title_traits(members: Sequence[Member]) -> dict[str, list[str]]:
-    """Titles are split at commas; without commas at words. Parts that differ are traits."""
+def _title_traits(members: Sequence[LooseProduct]) -> dict[str, list[str]]:
+    """Finds traits in titles. Titles are split at commas, or at words where there are no commas;
+    the parts that differ are traits."""
     titles = [member.title for member in members]
     parts = [[part.strip() for part in title.split(",")] for title in titles]
     if len({len(split) for split in parts}) != 1 or len(parts[0] if parts else []) == 1:
@@ -124,7 +142,8 @@ def _title_traits(members: Sequence[Member]) -> dict[str, list[str]]:
 
 
 def _between_common_words(titles: Sequence[str]) -> list[list[str]]:
-    """What lies between the words that all titles begin and end with."""
+    """Returns what stands between the words that all titles begin with and those that they all end
+    with."""
     words = [title.split() for title in titles]
     shortest = min(len(split) for split in words)
     start = 0
@@ -137,22 +156,26 @@ def _between_common_words(titles: Sequence[str]) -> list[list[str]]:
 
 
 def _without_shared_words(values: Sequence[str]) -> list[str]:
-    """Values without the words that all of them share: “rust glaze”, “ink glaze” become “rust”, “ink”.
-
-    A shared last word stays when the values are measures: “14 cm”, “9 cm”.
-    """
+    """Removes the words that all values share: “rust glaze” and “ink glaze” become “rust” and
+    “ink”. A shared last word stays when the values are measures, as in “14 cm” and “9 cm”."""
     split = [value.split() for value in values]
     if all(re.match(r"[Ø\d]", value) for value in values) or min(len(words) for words in split) < 2:
         return list(values)
-    while min(len(words) for words in split) > 1 and len({words[-1].casefold() for words in split}) == 1:
+    while (
+        min(len(words) for words in split) > 1
+        and len({words[-1].casefold() for words in split}) == 1
+    ):
         split = [words[:-1] for words in split]
-    while min(len(words) for words in split) > 1 and len({words[0].casefold() for words in split}) == 1:
+    while (
+        min(len(words) for words in split) > 1
+        and len({words[0].casefold() for words in split}) == 1
+    ):
         split = [words[1:] for words in split]
     return [" ".join(words) for words in split]
 
 
 def _name_for(values: Sequence[str], number: int) -> str:
-    """A likely name for a trait, from the shape of its values."""
+    """Guesses the name of a trait from the form of its values."""
     if all(re.fullmatch(r"[Ø]?\s*[\d.,]+\s*(cm|mm|m|in)", value.strip()) for value in values):
         return "Size"
     if all(re.fullmatch(r"[\d.,]+\s*(l|ml|cl)", value.strip()) for value in values):
@@ -165,18 +188,21 @@ def _name_for(values: Sequence[str], number: int) -> str:
     return "Sort" if number == 0 else f"Sort {number + 1}"
 
 
-def _tells_apart(members: Sequence[Member], traits: Mapping[str, Sequence[str]]) -> bool:
+def _tells_apart(members: Sequence[LooseProduct], traits: Mapping[str, Sequence[str]]) -> bool:
     seen = {tuple(values[n].casefold() for values in traits.values()) for n in range(len(members))}
     return len(seen) == len(members)
 
 
-def _proposal(members: Sequence[Member], traits: Mapping[str, Sequence[str]]) -> Proposal:
-    values = {member.sku: {name: held[n] for name, held in traits.items()} for n, member in enumerate(members)}
+def _proposal(members: Sequence[LooseProduct], traits: Mapping[str, Sequence[str]]) -> Proposal:
+    values = {
+        member.sku: {name: held[n] for name, held in traits.items()}
+        for n, member in enumerate(members)
+    }
     return Proposal(shared_title([member.title for member in members]), tuple(traits), values)
 
 
 def shared_title(titles: Sequence[str]) -> str:
-    """The words that all titles begin with, without a comma or dash at the end.
+    """Returns the words that all titles begin with, without a comma or dash at the end.
 
     >>> shared_title(["Aubrey pot, ink glaze, 9 cm", "Aubrey pot, oat glaze, 9 cm"])
     'Aubrey pot'
@@ -192,7 +218,7 @@ def shared_title(titles: Sequence[str]) -> str:
 
 @dataclass(frozen=True)
 class NewVariant:
-    """A variant to be made: its SKU, title and trait values."""
+    """A variant that is to be created, with its SKU, title and trait values."""
 
     sku: str
     title: str
@@ -200,10 +226,12 @@ class NewVariant:
 
 
 def generate(sku_pattern: str, title_pattern: str, axes: Sequence[Trait]) -> list[NewVariant]:
-    """Every combination of the traits' values, with SKU and title by a pattern.
+    """Returns a variant for every combination of the traits' values, with its SKU and title filled
+    in from patterns.
 
-    `{Glaze}` stands for a value, `{Glaze:3}` for its first three letters or digits in capitals; `{#}` for a running
-    number. Refused: no values, more than 1,000 variants, an unknown name in a pattern, SKUs that come out twice.
+    In a pattern `{Glaze}` stands for a value, `{Glaze:3}` for its first three letters or digits in
+    capitals, and `{#}` for a running number. Refused are traits without values, more than 1,000
+    variants, unknown names in a pattern, and SKUs that come out twice.
     """
     counted = 1
     for trait in axes:
@@ -223,12 +251,14 @@ def generate(sku_pattern: str, title_pattern: str, axes: Sequence[Trait]) -> lis
         if (other := seen.setdefault(variant.sku.casefold(), variant)) is not variant:
             words = " and ".join(" ".join(held.traits.values()) for held in (other, variant))
             message = f"“{variant.sku}” would be the SKU of both {words}."
-            raise refuse("twice", message, "Put more of the traits into the pattern.", "sku_pattern")
+            raise refuse(
+                "twice", message, "Put more of the traits into the pattern.", "sku_pattern"
+            )
     return found
 
 
 def fill_pattern(pattern: str, traits: Mapping[str, str], number: int) -> str:
-    """A pattern with its places filled.
+    """Fills the places of a pattern.
 
     >>> fill_pattern("PT-{Diameter:2}-{Glaze:3}", {"Glaze": "Celadon", "Diameter": "14 cm"}, 1)
     'PT-14-CEL'

@@ -1,6 +1,7 @@
 """What identifies goods: the seller's SKU and the GS1 barcode number (GTIN).
 
-Source of the check digit: GS1 General Specifications, section 7.9 (standard check digit calculations).
+Source of the check digit: GS1 General Specifications, section 7.9 (standard check digit
+calculations).
 """
 
 from collections.abc import Collection
@@ -12,7 +13,7 @@ GTIN_LENGTHS = (8, 12, 13, 14)
 
 
 def check_sku(sku: str, field: str = "sku") -> list[Refusal]:
-    """1-64 printable characters with no space at either end.
+    """Checks a SKU: it has 1 to 64 printable characters and no space at either end.
 
     >>> check_sku("POT-14-CEL")
     []
@@ -20,40 +21,58 @@ def check_sku(sku: str, field: str = "sku") -> list[Refusal]:
     'sku'
     """
     if not sku:
-        return [Refusal("sku", "“SKU” must not be empty.", "Give the product a code of its own.", field)]
+        return [
+            Refusal("sku", "“SKU” must not be empty.", "Give the product a code of its own.", field)
+        ]
     if len(sku) > MOST_SKU_CHARACTERS:
-        message = f"“SKU” must have at most {MOST_SKU_CHARACTERS} characters; this one has {len(sku)}."
+        message = (
+            f"“SKU” must have at most {MOST_SKU_CHARACTERS} characters; this one has {len(sku)}."
+        )
         return [Refusal("sku", message, "Shorten it.", field)]
     if sku != sku.strip():
-        return [Refusal("sku", "“SKU” must not begin or end with a space.", "Remove the space.", field)]
+        return [
+            Refusal("sku", "“SKU” must not begin or end with a space.", "Remove the space.", field)
+        ]
     if not sku.isprintable():
-        return [Refusal("sku", "“SKU” must be printable characters only.", "Remove tabs and line ends.", field)]
+        return [
+            Refusal(
+                "sku",
+                "“SKU” must be printable characters only.",
+                "Remove tabs and line ends.",
+                field,
+            )
+        ]
     return []
 
 
 def skus_are_right(skus: Collection[str]) -> bool:
-    """Whether `check_sku` refuses none of these."""
+    """Says whether `check_sku` refuses none of these SKUs."""
     short = all(skus) and max(map(len, skus), default=0) <= MOST_SKU_CHARACTERS
     return short and "".join(skus).isprintable() and all(sku == sku.strip() for sku in skus)
 
 
 def sku_key(sku: str) -> str:
-    """What makes two SKUs the same: letters without regard to case. Aliases share this space."""
+    """Returns the text by which two SKUs are the same: letters count without regard to case.
+    Aliases and SKUs share this space."""
     return sku.strip().casefold()
 
 
 def gtin_check_digit(digits: str) -> str:
-    """The check digit for a GTIN without it: weights 3 and 1 in turn, from the right.
+    """Returns the check digit for a GTIN without it; the digits have the weights 3 and 1 in turn,
+    from the right.
 
     >>> gtin_check_digit("400638133393")
     '1'
     """
-    total = sum(int(digit) * (3 if index % 2 == 0 else 1) for index, digit in enumerate(reversed(digits)))
+    total = sum(
+        int(digit) * (3 if index % 2 == 0 else 1) for index, digit in enumerate(reversed(digits))
+    )
     return str(-total % 10)
 
 
 def check_gtin(gtin: str, field: str = "gtin") -> list[Refusal]:
-    """8, 12, 13 or 14 digits, the last of them the check digit. A wrong one names the right one.
+    """Checks a GTIN: it has 8, 12, 13 or 14 digits, and the last one is the check digit. The
+    refusal of a wrong check digit names the right one.
 
     >>> check_gtin("4006381333931")
     []
@@ -62,21 +81,30 @@ def check_gtin(gtin: str, field: str = "gtin") -> list[Refusal]:
     """
     if not gtin.isascii() or not gtin.isdigit() or len(gtin) not in GTIN_LENGTHS:
         message = f"“GTIN” must be 8, 12, 13 or 14 digits; it got “{gtin[:40]}”."
-        return [Refusal("gtin", message, "Type the number under the barcode, without spaces.", field)]
+        return [
+            Refusal("gtin", message, "Type the number under the barcode, without spaces.", field)
+        ]
     right = gtin_check_digit(gtin[:-1])
     if gtin[-1] != right:
         message = f"“GTIN” must end in its check digit; {gtin} ends in {gtin[-1]}."
-        return [Refusal("gtin-check-digit", message, f"The check digit would be {right}: {gtin[:-1]}{right}.", field)]
+        return [
+            Refusal(
+                "gtin-check-digit",
+                message,
+                f"The check digit would be {right}: {gtin[:-1]}{right}.",
+                field,
+            )
+        ]
     return []
 
 
 def gtin_key(gtin: str) -> str:
-    """What makes two GTINs the same: 14 digits, padded on the left."""
+    """Returns the text by which two GTINs are the same: 14 digits, padded with zeros on the left."""
     return gtin.zfill(14)
 
 
 def is_code_of(code: str, sku: str, gtin: str | None, aliases: tuple[str, ...] = ()) -> bool:
-    """Whether a scanned code is one of the codes of a product.
+    """Says whether a scanned code is one of the codes of a product.
 
     >>> is_code_of("036000291452", "POT", "0036000291452")
     True
@@ -84,4 +112,6 @@ def is_code_of(code: str, sku: str, gtin: str | None, aliases: tuple[str, ...] =
     key = sku_key(code)
     if key == sku_key(sku) or any(key == sku_key(alias) for alias in aliases):
         return True
-    return bool(gtin) and code.isdigit() and len(code) <= 14 and gtin_key(code) == gtin_key(gtin or "")
+    return (
+        bool(gtin) and code.isdigit() and len(code) <= 14 and gtin_key(code) == gtin_key(gtin or "")
+    )

@@ -1,18 +1,19 @@
-"""Kits: sold as one, stocked as their parts. How many can be made, what they are worth, and that none holds itself."""
+"""Kits are sold as one and stocked as their parts. This module works out how many can be made and
+what a kit is worth, and finds kits that contain themselves."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
 from relvan.core.refusal import Refusal
-from relvan.core.stock.availability import Balance, KitStock
+from relvan.core.stock.availability import KitStock, StockBalance
 
 Key = TypeVar("Key", str, int)
 MOST_DEPTH = 20
 
 
 def find_circle(kit: Key, parts_of: Mapping[Key, Sequence[Key]]) -> list[Key]:
-    """The way from a kit through its parts back to itself, or nothing when there is none.
+    """Returns the path from a kit through its parts back to itself; it is empty when there is none.
 
     >>> find_circle("A", {"A": ["B"], "B": ["C", "D"], "D": ["A"]})
     ['A', 'B', 'D', 'A']
@@ -38,17 +39,15 @@ def find_circle(kit: Key, parts_of: Mapping[Key, Sequence[Key]]) -> list[Key]:
 
 
 def circle_refusal(way: Sequence[str]) -> Refusal:
-    """A circle of kits, named from end to end."""
+    """Returns the refusal of a circle of kits; it names every kit on the way."""
     message = f"A kit must not hold itself: {' → '.join(way)}."
     return Refusal("circle", message, "Take one of them out.", "parts")
 
 
 def leaves_of(kit: Key, parts_of: Mapping[Key, Sequence[tuple[Key, int]]]) -> dict[Key, int]:
-    """The stocked parts of a kit with the units of each in one kit, through kits within kits.
-
-    Units of a part that comes up more than once are added up: so a part that a kit needs both directly and within
-    another kit is not counted twice as available.
-    """
+    """Returns the stocked parts of a kit, through kits within kits, with the units of each in one
+    kit. Units of a part that occurs more than once are added up, so that a part that a kit needs
+    both directly and within another kit is not counted twice as available."""
     found: dict[Key, int] = {}
 
     def add(key: Key, times: int, depth: int) -> None:
@@ -66,28 +65,36 @@ def leaves_of(kit: Key, parts_of: Mapping[Key, Sequence[tuple[Key, int]]]) -> di
 
 @dataclass(frozen=True)
 class PartStock:
-    """One stocked part of a kit: units of it in one kit, and what lies where, by warehouse."""
+    """One stocked part of a kit: how many units of it are in one kit, and what each warehouse has
+    of it."""
 
     sku: str
     quantity: int
-    balances: Mapping[int, Balance]
+    balances: Mapping[int, StockBalance]
 
 
-def can_be_made(parts: Sequence[PartStock], warehouses: Mapping[int, str], *, apart: bool) -> dict[int, KitStock]:
-    """How many of a kit each warehouse can make, with the scarcest part; see docs/rules.md, “What is free”.
+def can_be_made(
+    parts: Sequence[PartStock], warehouses: Mapping[int, str], *, apart: bool
+) -> dict[int, KitStock]:
+    """Returns how many of a kit each warehouse can make, and which part is the scarcest; see
+    docs/rules.md, “What is free”.
 
-    `warehouses` are names by id. With `apart` the parts may come from different warehouses: then there is one entry
-    for all of them together, under the id 0.
+    `warehouses` are names by id. With `apart` the parts may come from different warehouses; the
+    result then has one entry for all warehouses together, under the id 0.
     """
     if apart:
         free = {
-            part.sku: sum(balance.free for where, balance in part.balances.items() if where in warehouses)
+            part.sku: sum(
+                balance.free for where, balance in part.balances.items() if where in warehouses
+            )
             for part in parts
         }
         return {0: _scarcest("All together", parts, free)}
     found = {}
     for where, name in warehouses.items():
-        free = {part.sku: part.balances[where].free if where in part.balances else 0 for part in parts}
+        free = {
+            part.sku: part.balances[where].free if where in part.balances else 0 for part in parts
+        }
         found[where] = _scarcest(name, parts, free)
     return found
 
@@ -98,13 +105,15 @@ def _scarcest(place: str, parts: Sequence[PartStock], free: Mapping[str, int]) -
     makes = {part.sku: free[part.sku] // part.quantity for part in parts}
     least = min(parts, key=lambda part: makes[part.sku])
     return KitStock(
-        place, makes[least.sku], f"scarcest part {least.sku}: {free[least.sku]} free, {least.quantity} in each"
+        place,
+        makes[least.sku],
+        f"scarcest part {least.sku}: {free[least.sku]} free, {least.quantity} in each",
     )
 
 
 @dataclass(frozen=True)
 class PartWorth:
-    """One part of a kit as its sums need it; amounts in minor units, weight in grams."""
+    """One part of a kit as the sums need it; amounts are in minor units and weights in grams."""
 
     quantity: int
     price: int | None
@@ -114,7 +123,7 @@ class PartWorth:
 
 @dataclass(frozen=True)
 class KitSums:
-    """Sums over the parts of a kit; none where a part does not say."""
+    """Sums over the parts of a kit; a sum is None where a part does not have the value."""
 
     parts: int
     units: int
@@ -124,7 +133,7 @@ class KitSums:
 
 
 def kit_sums(parts: Sequence[PartWorth]) -> KitSums:
-    """What the parts of a kit come to.
+    """Adds up list prices, costs and weights of the parts of a kit.
 
     >>> kit_sums([PartWorth(2, 500, 200, 90), PartWorth(1, 300, None, 40)])
     KitSums(parts=2, units=3, price=1300, cost=None, weight_g=220)
@@ -136,4 +145,10 @@ def kit_sums(parts: Sequence[PartWorth]) -> KitSums:
             return None
         return sum(part.quantity * (value or 0) for part, value in zip(parts, values, strict=True))
 
-    return KitSums(len(parts), sum(part.quantity for part in parts), total("price"), total("cost"), total("weight_g"))
+    return KitSums(
+        len(parts),
+        sum(part.quantity for part in parts),
+        total("price"),
+        total("cost"),
+        total("weight_g"),
+    )

@@ -1,7 +1,8 @@
-"""Plain facts: those that concern one product alone and lie in one place. Files of thousands of rows mostly say
-nothing else, and of these what most rows say is beyond question; only the others need be looked at one by one.
+"""Plain facts: those that belong to one product alone and are kept in one place. Most files say
+nothing else, and most of their rows are surely right, so they are checked and written many at once;
+only the others are looked at one by one.
 
-Nothing here refuses anything: what is not beyond question is judged by `check_facts` and what follows it.
+Nothing in this module refuses anything: `check_facts` judges whatever is not surely right.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
@@ -11,19 +12,44 @@ from typing import Any, NamedTuple
 
 from relvan.core.catalogue.checks import check_sides, surely_right, wrong_values
 from relvan.core.catalogue.facts import Changes, group_of
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import STOCKED, ProductKind
 
-SIDES = (("length_mm", "width_mm", "height_mm"), ("case_length_mm", "case_width_mm", "case_height_mm"))
-PLAIN = frozenset({
-    "title", "brand", "description", "gtin", "category", "weight_g", "cost", "floor",
-    "advertised_minimum", "ceiling", "case_quantity", "case_weight_g", "hazardous", "fragile", "this_way_up", "origin",
-    "hs_code", "supplier", "minimum_order", "price ", *SIDES[0], *SIDES[1],
-})  # fmt: skip
+SIDES = (
+    ("length_mm", "width_mm", "height_mm"),
+    ("case_length_mm", "case_width_mm", "case_height_mm"),
+)
+PLAIN = frozenset(
+    {
+        "title",
+        "brand",
+        "description",
+        "gtin",
+        "category",
+        "weight_g",
+        "cost",
+        "floor",
+        "advertised_minimum",
+        "ceiling",
+        "case_quantity",
+        "case_weight_g",
+        "hazardous",
+        "fragile",
+        "this_way_up",
+        "origin",
+        "hs_code",
+        "supplier",
+        "minimum_order",
+        Keyed.PRICE,
+        *SIDES[0],
+        *SIDES[1],
+    }
+)
 
 
 class Standing(NamedTuple):
-    """A product beside which plain facts are laid: `named` when it is found by its own SKU and not in the archive;
-    what it says of these facts, nothing being None."""
+    """What a product says of the plain facts of a file, with None for nothing. `named` is true when
+    the row names the product by its own SKU and it is not in the archive."""
 
     id: int
     named: bool
@@ -38,9 +64,10 @@ class Standing(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class PlainRows:
-    """Rows of a job that say plain facts of one product each, column by column: where they stand in the file, their
-    SKUs, the facts as they are (`old`) and as they are to be (`new`), nothing being None. What a row does not change
-    is the same in both; of products that are to be made nothing is old."""
+    """Rows of a job that say plain facts of one product each, column by column: their numbers in
+    the file, their SKUs, the facts as they are (`old`) and as they are to be (`new`). None stands
+    for no value. What a row does not change is the same in both; products that are still to be
+    created have no old facts."""
 
     positions: Sequence[int]
     subjects: Sequence[str]
@@ -52,20 +79,33 @@ class PlainRows:
 
     @property
     def making(self) -> bool:
-        """Whether these products are to be made."""
+        """Says whether the products are still to be created."""
         return bool(self.new) and not self.old
 
     def change(self, place: int) -> Changes | None:
-        """What one of the rows changes; none when it says what is there already."""
+        """Returns what one of the rows changes; it is None when the product has these values
+        already."""
         if self.making:
-            said = {name: (None, value) for name, held in self.new.items() if (value := held[place]) is not None}
-            return {"sku": (None, self.subjects[place]), "kind": (None, str(ProductKind.SINGLE)), **said}
+            said = {
+                name: (None, value)
+                for name, held in self.new.items()
+                if (value := held[place]) is not None
+            }
+            return {
+                "sku": (None, self.subjects[place]),
+                "kind": (None, str(ProductKind.SINGLE)),
+                **said,
+            }
         old = self.old
-        found = {n: (was, now) for n, held in self.new.items() if (now := held[place]) != (was := old[n][place])}
+        found = {
+            n: (was, now)
+            for n, held in self.new.items()
+            if (now := held[place]) != (was := old[n][place])
+        }
         return found or None
 
     def changes(self) -> list[Changes]:
-        """The same of every row; nothing where it changes nothing."""
+        """Returns what each row changes; an entry is empty where the row changes nothing."""
         if self.making:
             return [self.change(place) or {} for place in range(len(self))]
         found: list[Changes] = [{} for _ in self.positions]
@@ -76,34 +116,41 @@ class PlainRows:
         return found
 
     def may_turn(self) -> bool:
-        """Whether one of the rows may change what its product lacks: its category does, and what comes or goes."""
-        return "category" in self.new or any(None in held for side in (self.old, self.new) for held in side.values())
+        """Says whether a row may change which details its product lacks."""
+        return "category" in self.new or any(
+            None in held for side in (self.old, self.new) for held in side.values()
+        )
 
     def pick(self, places: Sequence[int]) -> "PlainRows":
-        """Some of the rows, in the order of these places."""
+        """Returns some of the rows, in the order of these places."""
         if len(places) == len(self):
             return self
-        old, new = ({n: [held[at] for at in places] for n, held in said.items()} for said in (self.old, self.new))
-        return PlainRows([self.positions[at] for at in places], [self.subjects[at] for at in places], old, new)
+        old, new = (
+            {n: [held[at] for at in places] for n, held in said.items()}
+            for said in (self.old, self.new)
+        )
+        return PlainRows(
+            [self.positions[at] for at in places], [self.subjects[at] for at in places], old, new
+        )
 
     def differing(self) -> "PlainRows":
-        """The same without facts that none of the rows changes."""
+        """Returns the same rows without the facts that none of them changes."""
         names = [name for name, new in self.new.items() if new != self.old[name]]
         old, new = ({name: side[name] for name in names} for side in (self.old, self.new))
         return PlainRows(self.positions, self.subjects, old, new)
 
     def without(self, places: Iterable[int]) -> list[int]:
-        """The places of the other rows."""
+        """Returns the places of the other rows."""
         gone = set(places)
         return [place for place in range(len(self)) if place not in gone]
 
     def turned(self) -> "PlainRows":
-        """The same with old and new in each other's place, as changes are taken back."""
+        """Returns the same rows with old and new exchanged, as undo needs them."""
         return PlainRows(self.positions, self.subjects, self.new, self.old)
 
 
 def are_plain(names: Iterable[str]) -> bool:
-    """Whether facts are plain, all of them; the sides of a size come together.
+    """Says whether all of these facts are plain. The sides of a size only count together.
 
     >>> are_plain(["title", "price retail"]), are_plain(["title", "family"]), are_plain(["length_mm"])
     (True, False, False)
@@ -114,13 +161,20 @@ def are_plain(names: Iterable[str]) -> bool:
 
 
 def with_sides(names: Iterable[str]) -> list[str]:
-    """These facts and, where a side of a size is one of them, its other sides after them."""
+    """Returns these facts; where a side of a size is among them, its other sides are added."""
     held = list(names)
-    return held + [side for sides in SIDES if not set(held).isdisjoint(sides) for side in sides if side not in held]
+    return held + [
+        side
+        for sides in SIDES
+        if not set(held).isdisjoint(sides)
+        for side in sides
+        if side not in held
+    ]
 
 
 def questionable(names: Sequence[str], columns: Sequence[Sequence[Any]]) -> set[int]:
-    """The places of values that are not beyond question, whatever the product: wrong ones, and half a size."""
+    """Returns the places of values that are not surely right, whatever the product: values that are
+    wrong, and incomplete sizes."""
     found: set[int] = set()
     by_name = dict(zip(names, columns, strict=True))
     for sides in SIDES:

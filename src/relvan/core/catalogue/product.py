@@ -1,4 +1,4 @@
-"""What may be said of a product."""
+"""The values that describe a product."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -20,7 +20,7 @@ MOST_UNITS = 1_000_000
 
 
 class ProductKind(StrEnum):
-    """What a product is."""
+    """The kinds of products."""
 
     SINGLE = "single"
     FAMILY = "family"
@@ -52,7 +52,7 @@ class CasePack:
 
 @dataclass(frozen=True)
 class Part:
-    """Units of one SKU in one kit."""
+    """How many units of one SKU are in one kit."""
 
     sku: str
     quantity: int
@@ -60,7 +60,7 @@ class Part:
 
 @dataclass(frozen=True)
 class Trait:
-    """What the variants of a family differ by, and the values it may have, in the order of the grid."""
+    """What the variants of a family differ by, with its possible values in the order of the grid."""
 
     name: str
     values: tuple[str, ...] = ()
@@ -68,7 +68,8 @@ class Trait:
 
 @dataclass(frozen=True)
 class AliasFacts:
-    """What an alias says of its own in listings; empty is the product's. `picture` is a SHA-256, prices minor units."""
+    """What an alias says of its own in listings; empty values are taken from the product. `picture`
+    is a SHA-256 checksum, prices are in minor units."""
 
     title: str = ""
     picture: str = ""
@@ -77,11 +78,13 @@ class AliasFacts:
 
 @dataclass(frozen=True)
 class ProductDraft:
-    """Everything a person says of a product. Amounts in minor units, weight in grams, size in millimetres.
+    """Everything a person says of a product. Amounts in minor units, weight in grams, size in
+    millimetres.
 
-    A variant names its `family` and has a value on each of the family's traits; what it leaves empty it takes from
-    the family. A family has `axes`: its traits with their values. A kit has `parts`. `breaks` are prices from a
-    number of units on: `breaks["trade"][10]` is the price of one when ten are bought.
+    A variant names its `family` and has a value on each of the family's traits; what it leaves
+    empty it takes from the family. A family has `axes`: its traits with their values. A kit has
+    `parts`. `breaks` are prices from a number of units on: `breaks["trade"][10]` is the price of
+    one when ten are bought.
     """
 
     sku: str

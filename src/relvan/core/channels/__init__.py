@@ -1,1 +1,1 @@
-"""How to talk to a channel that answers late, badly or not at all."""
+"""The rules for calling channels that answer late, badly or not at all."""

@@ -1,4 +1,5 @@
-"""How late a channel hears of sales, hour by hour: what its pulse is drawn from."""
+"""The delay with which a channel shows sales, hour by hour: the values that its pulse is drawn
+from."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -10,8 +11,9 @@ DRAWN_TO_S = 30.0  # a bar of full height; longer ones are said in words
 
 @dataclass(frozen=True)
 class Beat:
-    """The sales that a channel heard of in ten minutes: how many, and the seconds within which half, and 95 percent,
-    were there. `height` is how high it is drawn, 0 to 1."""
+    """The sales that reached a channel in ten minutes: how many there were, and the seconds within
+    which half of them and 95 percent of them arrived. `height` is how high the bar is drawn, from 0
+    to 1."""
 
     since: datetime
     count: int
@@ -20,12 +22,14 @@ class Beat:
 
     @property
     def height(self) -> float:
-        """By the square root, so that a second can be told from two and half a minute is still on the page."""
+        """The height of the bar. It follows the square root of the seconds, so that one second
+        differs visibly from two and half a minute still fits on the page."""
         return min(1.0, float((self.most / DRAWN_TO_S) ** 0.5)) if self.count else 0.0
 
 
 def percentile(ordered: Sequence[float], share: float) -> float:
-    """The smallest of the values, in rising order, that at least this share of them do not exceed; 0 of none.
+    """Returns the smallest of the values that at least this share of them does not exceed. The
+    values are in rising order; the result is 0 when there are none.
 
     >>> percentile([1, 2, 3, 4], 0.5), percentile([1, 2, 3, 4], 0.95), percentile([], 0.5)
     (2, 4, 0.0)
@@ -37,7 +41,8 @@ def percentile(ordered: Sequence[float], share: float) -> float:
 
 
 def pulse(samples: Iterable[tuple[datetime, float]], now: datetime) -> tuple[Beat, ...]:
-    """The last six hours in bars of ten minutes, from (when it was accepted, seconds)."""
+    """Returns the last six hours in bars of ten minutes, from (moment of acceptance, seconds) of
+    each sale."""
     start = now - BARS * EACH
     held: list[list[float]] = [[] for _ in range(BARS)]
     for at, seconds in samples:
@@ -45,6 +50,11 @@ def pulse(samples: Iterable[tuple[datetime, float]], now: datetime) -> tuple[Bea
         if 0 <= bar < BARS:
             held[bar].append(seconds)
     return tuple(
-        Beat(start + number * EACH, len(found), percentile(sorted(found), 0.5), percentile(sorted(found), 0.95))
+        Beat(
+            start + number * EACH,
+            len(found),
+            percentile(sorted(found), 0.5),
+            percentile(sorted(found), 0.95),
+        )
         for number, found in enumerate(held)
     )

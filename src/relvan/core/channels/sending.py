@@ -1,11 +1,13 @@
-"""How to talk to a channel: what goes first, how long to wait after a failure, when to stop trying for a while."""
+"""The rules for sending updates to a channel: which go first, how long to wait after a failure, and
+when to stop trying for a while."""
 
 from dataclasses import dataclass
 from enum import IntEnum, StrEnum
 
 
 class Urgency(IntEnum):
-    """Order of sending: the lower goes first. What could oversell goes before what could undersell."""
+    """The order of sending: a lower number goes first. Updates whose delay could oversell go before
+    those whose delay could undersell."""
 
     QUANTITY_TO_ZERO = 1
     QUANTITY_DOWN = 2
@@ -16,8 +18,25 @@ class Urgency(IntEnum):
     PICTURES = 7
 
 
+class UpdateState(StrEnum):
+    """How far an update has come. It waits, is being sent, or is handed in to a channel that
+    answers later; it ends in one of the other four states."""
+
+    WAITING = "waiting"
+    SENDING = "sending"
+    HANDED_IN = "handed in"
+    ACCEPTED = "accepted"
+    REFUSED = "refused"
+    REPLACED = "overtaken"  # a newer one on the same topic was sent instead
+    DROPPED = "dropped"  # it is no longer wanted
+
+
+# updates that have no answer yet
+OPEN_UPDATES = (UpdateState.WAITING, UpdateState.SENDING, UpdateState.HANDED_IN)
+
+
 class Topic(StrEnum):
-    """What an update is about; one waiting entry for each (channel, thing, topic)."""
+    """What an update is about. At most one update waits for each channel, subject and topic."""
 
     PUBLISH = "publish"
     CONTENT = "content"
@@ -37,8 +56,9 @@ LONGEST_PROBE_S = 20.0  # it is back for its buyers at once, and what they buy i
 
 
 def quantity_urgency(before: int | None, after: int, *, precaution: bool = False) -> Urgency:
-    """How urgent a quantity is, from what the channel shows and what it should show. What falls only by `precaution`,
-    since more is held back, goes after what was sold."""
+    """Returns how urgent an update of a quantity is, from the number that the channel shows and the
+    number that it should show. A number that falls only by `precaution`, because the buffer grew,
+    goes after numbers that fell because of sales."""
     if precaution and (before is None or after < before):
         return Urgency.ORDER_NEWS
     if after == 0:
@@ -49,7 +69,7 @@ def quantity_urgency(before: int | None, after: int, *, precaution: bool = False
 
 
 def topic_urgency(topic: Topic) -> Urgency:
-    """How urgent every other topic is."""
+    """Returns how urgent an update of any other topic is."""
     if topic in (Topic.ACKNOWLEDGE, Topic.TRACKING):
         return Urgency.ORDER_NEWS
     if topic == Topic.PRICE:
@@ -60,10 +80,12 @@ def topic_urgency(topic: Topic) -> Urgency:
 
 
 def retry_wait(attempt: int, chance: float, asked_s: float | None = None) -> float:
-    """Seconds to wait after the `attempt`-th failure (from 1): doubling, jittered by `chance` in [0, 1).
+    """Returns the seconds to wait after the `attempt`-th failure (from 1). The wait doubles each
+    time and is jittered by `chance`, a number from 0 to below 1.
 
-    Full half jitter: between half and the whole of the doubled wait. What the channel asked for is obeyed.
-    Source of the idea: exponential backoff with jitter, as in RFC 9110, section 10.2.3 for `Retry-After`.
+    The jitter chooses between half of the doubled wait and the whole of it. A wait that the channel
+    asked for is obeyed. Source of the idea: exponential backoff with jitter; `Retry-After` is
+    described in RFC 9110, section 10.2.3.
     """
     whole = min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** min(attempt - 1, 20))
     wait = whole / 2 + whole / 2 * chance
@@ -72,28 +94,30 @@ def retry_wait(attempt: int, chance: float, asked_s: float | None = None) -> flo
 
 @dataclass(frozen=True)
 class Breaker:
-    """Whether a channel is in trouble: failures in a row, and seconds to wait before the next probe."""
+    """Whether a channel is in trouble: how many calls failed in a row, and how many seconds to wait
+    before the next try."""
 
     failures: int = 0
 
     @property
     def in_trouble(self) -> bool:
-        """Paused, but for a probe now and then."""
+        """Says whether the channel is left alone but for a try now and then."""
         return self.failures >= FAILURES_TO_TROUBLE
 
     def after(self, *, ok: bool) -> "Breaker":
-        """The breaker after one more call; one success heals it."""
+        """Returns the breaker after one more call; one success resets it."""
         return Breaker(0 if ok else self.failures + 1)
 
     def probe_wait(self, chance: float) -> float:
-        """Seconds until the next probe while in trouble."""
+        """Returns the seconds until the next try while the channel is in trouble."""
         doubled = FIRST_PROBE_S * 2.0 ** min(self.failures - FAILURES_TO_TROUBLE, 10)
         return min(LONGEST_PROBE_S, doubled) * (0.75 + chance / 4)
 
 
 @dataclass(frozen=True)
 class TokenBucket:
-    """A rate limit kept on our side: `level` calls may be made now, `rate` more each second, up to `burst`."""
+    """A rate limit that we keep ourselves: `level` calls may be made now, and `rate` more each
+    second, up to `burst`."""
 
     rate: float
     burst: int
@@ -101,12 +125,13 @@ class TokenBucket:
     at: float
 
     def at_time(self, now: float) -> "TokenBucket":
-        """The bucket refilled up to `now` (seconds)."""
+        """Returns the bucket as it is filled at `now` (seconds)."""
         level = min(float(self.burst), self.level + max(0.0, now - self.at) * self.rate)
         return TokenBucket(self.rate, self.burst, level, now)
 
     def take(self, now: float) -> tuple["TokenBucket", float]:
-        """Take one call; with it the seconds to wait first (0 when there is one at once)."""
+        """Takes one call from the bucket; returns the new bucket and the seconds to wait before the
+        call (0 when it can be made at once)."""
         bucket = self.at_time(now)
         wait = 0.0 if bucket.level >= 1 else (1 - bucket.level) / bucket.rate
         return TokenBucket(bucket.rate, bucket.burst, bucket.level - 1, now), wait

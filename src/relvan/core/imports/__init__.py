@@ -1,1 +1,2 @@
-"""Bringing files in: which column is which fact, what a cell says, which rows are one thing. docs/rules.md says how."""
+"""The rules for importing files: which column is which fact, what a cell says, and which rows
+belong together. See docs/rules.md."""

@@ -1,4 +1,5 @@
-"""What one cell of a file says: numbers, amounts, dates and codes, however the file's maker wrote them."""
+"""Reads one cell of a file: numbers, amounts, dates and codes, in the many ways in which people
+write them."""
 
 import re
 from collections.abc import Sequence
@@ -7,7 +8,7 @@ from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import Any, cast
 
-from relvan.core.imports.kinds import Column
+from relvan.core.imports.columns import Column
 from relvan.core.money import MOST_MINOR, minor_digits
 from relvan.core.refusal import Refused, refuse
 
@@ -16,7 +17,12 @@ MOST_CELL = 32_767  # what a spreadsheet's cell can hold
 DATE_ORDERS = ("ymd", "dmy", "mdy")
 # a unit that a file may use -> how many of ours it is
 UNITS: dict[str, dict[str, Decimal]] = {
-    "g": {"g": Decimal(1), "kg": Decimal(1000), "oz": Decimal("28.349523125"), "lb": Decimal("453.59237")},
+    "g": {
+        "g": Decimal(1),
+        "kg": Decimal(1000),
+        "oz": Decimal("28.349523125"),
+        "lb": Decimal("453.59237"),
+    },
     "mm": {"mm": Decimal(1), "cm": Decimal(10), "m": Decimal(1000), "in": Decimal("25.4")},
 }
 AS_WRITTEN = ("text", "lines", "code")  # forms of columns whose cells are taken as they are written
@@ -26,14 +32,15 @@ FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 
 class Unsettled(str):
-    """A formula whose result is not in the file: what the cell says is not known."""
+    """A formula whose result is not in the file, so that the value of the cell is not known."""
 
     __slots__ = ()
 
 
 @dataclass(frozen=True)
-class Reading:
-    """How the cells of a column are read: the decimal sign, the order of dates, the file's unit, a constant."""
+class CellReading:
+    """How the cells of a column are read: the decimal sign, the order of dates, the unit of the
+    file, or a constant instead of the cell."""
 
     decimal: str = "."
     dates: str = "ymd"
@@ -46,7 +53,9 @@ _SPACES = str.maketrans("\u00a0\u202f", "  ")
 # decimal sign -> the form of a number written with it, and the signs that only group its digits
 _NUMBERS = {
     decimal: (
-        re.compile(rf"(?:\d+|\d{{1,3}}(?:[{re.escape(group)} '’]\d{{3}})+)?(?:{re.escape(decimal)}\d+)?"),
+        re.compile(
+            rf"(?:\d+|\d{{1,3}}(?:[{re.escape(group)} '’]\d{{3}})+)?(?:{re.escape(decimal)}\d+)?"
+        ),
         str.maketrans("", "", f"{group} '’"),
     )
     for decimal, group in ((".", ","), (",", "."))
@@ -54,28 +63,35 @@ _NUMBERS = {
 
 
 def plain_text(raw: Raw) -> str:
-    """A cell as text without space around it; whole numbers without a point, dates as ISO 8601.
+    """Returns a cell as text without spaces around it. Whole numbers have no point, dates are in
+    ISO 8601.
 
-    A leading apostrophe that keeps a spreadsheet from reading a formula is taken off.
+    A leading apostrophe, which keeps a spreadsheet from reading a formula, is removed.
     """
     if not isinstance(raw, str):
         return _plain_value(raw)
     text = raw.strip(_AROUND)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
-    return text[1:] if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1 else text
+    return (
+        text[1:]
+        if text[:1] == "'" and text[1:2] in (*FORMULA_STARTS, "'") and len(text) > 1
+        else text
+    )
 
 
 def plain_texts(raws: Sequence[Raw]) -> list[str | None] | None:
-    """Cells of a column that is taken as it is written, empty ones as None; nothing when one of them is no ordinary
-    text, so that they are to be read one by one."""
+    """Returns the cells of a column that is taken as it is written, with None for empty ones. The
+    result is None when a cell is no ordinary text, so that all are to be read one by one."""
     if {*map(type, raws)} != {str}:
         return None
     texts = cast(Sequence[str], raws)
     together = "\n".join(("", *texts, ""))
     if "\r" in together or "'" in together or max(map(len, texts)) > MOST_CELL:
         return None
-    if not any(f"\n{space}" in together or f"{space}\n" in together for space in _AROUND):  # nor is a cell empty
+    if not any(
+        f"\n{space}" in together or f"{space}\n" in together for space in _AROUND
+    ):  # nor is a cell empty
         return list(texts)
     return [text.strip(_AROUND) or None for text in texts]
 
@@ -93,24 +109,32 @@ def _plain_value(raw: Raw) -> str:
 
 
 def safe_text(text: str) -> str:
-    """Text that no spreadsheet takes for a formula.
+    """Returns the text in a form that no spreadsheet takes for a formula.
 
     >>> safe_text("=1+1"), plain_text(safe_text("=1+1"))
     ("'=1+1", '=1+1')
     """
-    if text.startswith(("\t", "\r")):  # reading a cell drops them; a spreadsheet may take what follows for a formula
+    if text.startswith(
+        ("\t", "\r")
+    ):  # reading a cell drops them; a spreadsheet may take what follows for a formula
         text = text.lstrip("\t\r ")
     return f"'{text}" if text.startswith(FORMULA_STARTS) or text.startswith("'") else text
 
 
-def read_cell(raw: Raw, column: Column, how: Reading, currency: str) -> Any:
-    """The value of a cell: text, whole number, minor units, yes or no, a list of codes; None when it is empty.
+def read_cell(raw: Raw, column: Column, how: CellReading, currency: str) -> Any:
+    """Reads the value of a cell: a text, a whole number, minor units, yes or no, or a list of
+    codes; None when the cell is empty.
 
-    Refused, naming the column: what has not the form of the column.
+    A cell that does not have the form of its column is refused; the refusal names the column.
     """
     if isinstance(raw, Unsettled):
         message = f"“{column.heading}” holds the formula “{raw[:40]}” without its result."
-        raise refuse("formula", message, "Open the file in a spreadsheet, save it, and send it again.", column.name)
+        raise refuse(
+            "formula",
+            message,
+            "Open the file in a spreadsheet, save it, and send it again.",
+            column.name,
+        )
     text = plain_text(raw) or how.constant
     if not text:
         return None
@@ -119,7 +143,7 @@ def read_cell(raw: Raw, column: Column, how: Reading, currency: str) -> Any:
     if column.form == "whole":
         return _whole(text, column, how)
     if column.form == "amount":
-        return _amount(text, column, how, currency)
+        return _amount_in_cell(text, column, how, currency)
     if column.form == "flag":
         return _flag(text, column)
     if column.form == "list":
@@ -137,7 +161,8 @@ def _wrong(column: Column, text: str, wanted: str) -> Refused:
 
 
 def read_number(text: str, decimal: str) -> Decimal | None:
-    """A number as written with that decimal sign, groups of three allowed; None when it is none.
+    """Reads a number that is written with this decimal sign and possibly with groups of three
+    digits; None when it is no number.
 
     >>> read_number("1.234,50", ","), read_number("1 234.50", "."), read_number("1.234", ".")
     (Decimal('1234.50'), Decimal('1234.50'), Decimal('1.234'))
@@ -156,7 +181,7 @@ def read_number(text: str, decimal: str) -> Decimal | None:
         return None
 
 
-def _decimal(text: str, column: Column, how: Reading, wanted: str) -> Decimal:
+def _decimal(text: str, column: Column, how: CellReading, wanted: str) -> Decimal:
     value = read_number(text, how.decimal)
     if value is None and re.fullmatch(r"-?\d+(\.\d+)?(e[+-]?\d+)?", text):
         value = Decimal(text)  # a number cell of a spreadsheet, whatever the column's sign
@@ -165,13 +190,15 @@ def _decimal(text: str, column: Column, how: Reading, wanted: str) -> Decimal:
     return value
 
 
-def _whole(text: str, column: Column, how: Reading) -> int:
+def _whole(text: str, column: Column, how: CellReading) -> int:
     bare, unit = text, how.unit
     if column.unit:
         match = re.fullmatch(r"(.*?)\s*([a-zA-Z]+)", text)
         if match and match[2].casefold() in UNITS[column.unit]:
             bare, unit = match[1], match[2].casefold()
-    value = _decimal(bare, column, how, f"a whole number{f' of {column.unit}' if column.unit else ''}")
+    value = _decimal(
+        bare, column, how, f"a whole number{f' of {column.unit}' if column.unit else ''}"
+    )
     if column.unit and unit:
         value = (value * UNITS[column.unit][unit]).quantize(Decimal(1), ROUND_HALF_UP)
     if value != value.to_integral_value() or abs(value) > 2_000_000_000:
@@ -182,13 +209,15 @@ def _whole(text: str, column: Column, how: Reading) -> int:
 _CURRENCY = re.compile(r"^(€|\$|£|CHF|EUR|USD|GBP)\s*|\s*(€|\$|£|CHF|EUR|USD|GBP)$")
 
 
-def _amount(text: str, column: Column, how: Reading, currency: str) -> int:
+def _amount_in_cell(text: str, column: Column, how: CellReading, currency: str) -> int:
     bare = text if text[0].isdigit() and text[-1].isdigit() else _CURRENCY.sub("", text)
     value = _decimal(bare, column, how, f"an amount in {currency}")
     minor = value.scaleb(minor_digits(currency))
     if minor != minor.to_integral_value():
         rounded = minor.quantize(Decimal(1), ROUND_HALF_UP)
-        if abs(rounded - minor) > Decimal("0.000001"):  # 16.900000000000002 of a spreadsheet is 16.90
+        if abs(rounded - minor) > Decimal(
+            "0.000001"
+        ):  # 16.900000000000002 of a spreadsheet is 16.90
             raise _wrong(column, text, f"an amount with at most {minor_digits(currency)} decimals")
         minor = rounded
     if not 0 <= minor <= MOST_MINOR:
@@ -205,7 +234,8 @@ def _flag(text: str, column: Column) -> bool:
 
 
 def read_date(text: str, column: Column, order: str) -> str:
-    """A date as ISO 8601: `2026-03-31`, `31.03.2026`, `3/31/26`, by the order of its parts."""
+    """Reads a date and returns it in ISO 8601. `order` says in which order its parts are:
+    `2026-03-31`, `31.03.2026` or `3/31/26`."""
     iso = re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})([ T].*)?", text)
     parts = list(iso.groups()[:3]) if iso else re.split(r"[./\- ]+", text)
     order = "ymd" if iso else order
@@ -220,7 +250,8 @@ def read_date(text: str, column: Column, order: str) -> str:
 
 
 def guess_decimal(samples: Sequence[str]) -> str:
-    """The decimal sign that a column's numbers are written with; a point when nothing speaks for a comma.
+    """Guesses the decimal sign of the numbers of a column. It is a point unless something speaks
+    for a comma.
 
     >>> guess_decimal(["16,90", "1.234,50"]), guess_decimal(["1,234", "12.5"]), guess_decimal(["1,234"])
     (',', '.', '.')
@@ -231,14 +262,19 @@ def guess_decimal(samples: Sequence[str]) -> str:
 
 
 def guess_date_order(samples: Sequence[str]) -> str:
-    """Year first, day first or month first, by which numbers cannot be a month.
+    """Guesses whether the dates of a column have the year, the day or the month first, from the
+    numbers that cannot be a month.
 
     >>> guess_date_order(["31.03.2026"]), guess_date_order(["03/31/2026"]), guess_date_order(["2026-03-31"])
     ('dmy', 'mdy', 'ymd')
     """
     # dates with the year first are read as such whatever the order
     split = [re.split(r"[./\- ]+", text) for text in samples if not re.match(r"\d{4}-", text)]
-    numbers = [[int(part) for part in parts] for parts in split if len(parts) == 3 and all(p.isdigit() for p in parts)]
+    numbers = [
+        [int(part) for part in parts]
+        for parts in split
+        if len(parts) == 3 and all(p.isdigit() for p in parts)
+    ]
     if not numbers or any(parts[0] > 31 for parts in numbers):
         return "ymd"
     if any(parts[1] > 12 for parts in numbers):

@@ -1,4 +1,5 @@
-"""Which column of a file is which fact: guessed from headings and values, corrected by a person, kept by name."""
+"""Says which column of a file is which fact. The mapping is guessed from headings and values,
+corrected by a person, and kept by name."""
 
 import re
 from collections.abc import Collection, Mapping, Sequence
@@ -7,28 +8,53 @@ from functools import lru_cache
 from typing import Any
 
 from relvan.core.catalogue.identity import check_gtin
-from relvan.core.imports.cells import DATE_ORDERS, UNITS, Raw, Reading, guess_date_order, guess_decimal, plain_text
-from relvan.core.imports.kinds import KINDS, Column, FileKind, Kind
+from relvan.core.imports.cells import (
+    DATE_ORDERS,
+    UNITS,
+    CellReading,
+    Raw,
+    guess_date_order,
+    guess_decimal,
+    plain_text,
+)
+from relvan.core.imports.columns import Column, FileKind, Kind
+from relvan.core.imports.kinds import KINDS
 from relvan.core.refusal import Refusal, refuse
 
 MOST_COLUMNS = 400
 MOST_HEADER_ROWS = 15
-UNIT_WORDS = {"gram": "g", "grams": "g", "kilogram": "kg", "kilograms": "kg", "cm": "cm", "mm": "mm", "m": "m",
-              "kg": "kg", "g": "g", "inch": "in", "inches": "in", "in": "in", "lb": "lb", "oz": "oz"}  # fmt: skip
+UNIT_WORDS = {
+    "gram": "g",
+    "grams": "g",
+    "kilogram": "kg",
+    "kilograms": "kg",
+    "cm": "cm",
+    "mm": "mm",
+    "m": "m",
+    "kg": "kg",
+    "g": "g",
+    "inch": "in",
+    "inches": "in",
+    "in": "in",
+    "lb": "lb",
+    "oz": "oz",
+}
 
 
 @dataclass(frozen=True)
 class MappedColumn:
-    """One column of a file: its heading there, the fact it is (empty: left out), and how its cells are read."""
+    """One column of a file: its heading in the file, the fact that it is (empty when it is
+    skipped), and how its cells are read."""
 
     heading: str
     name: str
-    reading: Reading = Reading()
+    reading: CellReading = CellReading()
 
 
 @lru_cache(4096)
 def norm(heading: str) -> str:
-    """A heading as headings are compared: lower case, words parted by one space, without unit and marks.
+    """Returns a heading in the form in which headings are compared: in lower case, with one space
+    between words, without units and punctuation.
 
     >>> norm("Weight (kg) *"), norm("Product_Code:")
     ('weight', 'product code')
@@ -39,9 +65,14 @@ def norm(heading: str) -> str:
 
 
 def unit_of(heading: str) -> str:
-    """The unit that a heading names, or "": `Weight (kg)`, `Length cm`."""
+    """Returns the unit that a heading names, as in `Weight (kg)` or `Length cm`; it is empty when
+    there is none."""
     words = re.findall(r"[a-zA-Z]+", heading.casefold())
-    return next((UNIT_WORDS[word] for word in reversed(words) if word in UNIT_WORDS), "") if len(words) > 1 else ""
+    return (
+        next((UNIT_WORDS[word] for word in reversed(words) if word in UNIT_WORDS), "")
+        if len(words) > 1
+        else ""
+    )
 
 
 def guess_mapping(
@@ -52,10 +83,12 @@ def guess_mapping(
     lists: Collection[str] = (),
     known_skus: Collection[str] = (),
 ) -> list[MappedColumn]:
-    """A fact for every column that is likely one, each fact once; the others are left out.
+    """Guesses a fact for every column that is likely one, each fact once; the other columns are
+    skipped.
 
-    First by heading; then, for what is still missing, by values: valid GTINs are the GTIN, known SKUs the SKU.
-    `samples` are the first rows; `known_skus` those of their cells that are SKUs, in lower case.
+    Headings count first. For facts that are still missing the values count: valid GTINs are the
+    GTIN, known SKUs the SKU. `samples` are the first rows; `known_skus` are those of their cells
+    that are SKUs, in lower case.
     """
     taken: set[str] = set()
     guessed: list[str] = []
@@ -65,7 +98,9 @@ def guess_mapping(
             name = ""
         taken.add(name)
         guessed.append(name)
-    columns = [[plain_text(row[n]) if n < len(row) else "" for row in samples] for n in range(len(guessed))]
+    columns = [
+        [plain_text(row[n]) if n < len(row) else "" for row in samples] for n in range(len(guessed))
+    ]
     _by_values(kind, guessed, columns, taken, {sku.casefold() for sku in known_skus})
     _by_traits(kind, headings, guessed, columns)
     return [
@@ -79,7 +114,11 @@ def _by_heading(kind: Kind, heading: str, lists: Collection[str]) -> str:
     if not words:
         return ""
     for column in kind.columns:
-        if words in {norm(column.heading), norm(column.name), norm(f"{column.heading} {column.unit}")}:
+        if words in {
+            norm(column.heading),
+            norm(column.name),
+            norm(f"{column.heading} {column.unit}"),
+        }:
             return column.name
     group, colon, rest = heading.partition(":")
     if colon and norm(group) in kind.many and rest.strip():
@@ -98,9 +137,16 @@ def _by_heading(kind: Kind, heading: str, lists: Collection[str]) -> str:
 
 
 def _by_values(
-    kind: Kind, guessed: list[str], columns: Sequence[Sequence[str]], taken: set[str], known: Collection[str]
+    kind: Kind,
+    guessed: list[str],
+    columns: Sequence[Sequence[str]],
+    taken: set[str],
+    known: Collection[str],
 ) -> None:
-    for wanted, fits in (("gtin", _looks_like_gtin), ("sku", lambda text: text.casefold() in known)):
+    for wanted, fits in (
+        ("gtin", _looks_like_gtin),
+        ("sku", lambda text: text.casefold() in known),
+    ):
         if wanted in taken or kind.column(wanted) is None:
             continue
         for n, values in enumerate(columns):
@@ -113,9 +159,12 @@ def _by_values(
 MOST_TRAIT_VALUE = 64  # letters; a longer text is no value that variants differ by
 
 
-def _by_traits(kind: Kind, headings: Sequence[str], guessed: list[str], columns: Sequence[Sequence[str]]) -> None:
-    """What names no field is a trait: in a file of families every such column; in a file of products that says which
-    family a product belongs to, those that have values in rows with a family alone."""
+def _by_traits(
+    kind: Kind, headings: Sequence[str], guessed: list[str], columns: Sequence[Sequence[str]]
+) -> None:
+    """Takes columns that name no field as traits: all of them in a file of families; in a file of
+    products that names the family of each product, those that only have values in rows with a
+    family."""
     if kind.key == FileKind.FAMILIES and "trait_1" not in guessed:
         in_family = None
     elif kind.key == FileKind.PRODUCTS and "family" in guessed:
@@ -126,13 +175,16 @@ def _by_traits(kind: Kind, headings: Sequence[str], guessed: list[str], columns:
         filled = [(value, at) for at, value in enumerate(values) if value]
         if guessed[n] or not filled or headings[n] == unnamed(n) or _is_product_field(headings[n]):
             continue
-        fits = all(len(value) <= MOST_TRAIT_VALUE and (in_family is None or in_family[at]) for value, at in filled)
+        fits = all(
+            len(value) <= MOST_TRAIT_VALUE and (in_family is None or in_family[at])
+            for value, at in filled
+        )
         if fits:
             guessed[n] = f"trait {' '.join(headings[n].split())}"
 
 
 def _is_product_field(heading: str) -> bool:
-    """Whether a heading means a field of products that this kind of file does not take."""
+    """Says whether a heading means a field of products that this kind of file does not take."""
     return bool(_by_heading(KINDS[FileKind.PRODUCTS], heading, ()))
 
 
@@ -140,17 +192,18 @@ def _looks_like_gtin(text: str) -> bool:
     return len(text) >= 8 and not check_gtin(text)
 
 
-def guess_reading(column: Column | None, heading: str, values: Sequence[str]) -> Reading:
-    """How the cells of a column are written."""
+def guess_reading(column: Column | None, heading: str, values: Sequence[str]) -> CellReading:
+    """Guesses how the cells of a column are written."""
     filled = [value for value in values if value]
     unit = unit_of(heading)
     if column is None or not column.unit or unit not in UNITS[column.unit]:
         unit = ""
-    return Reading(guess_decimal(filled), guess_date_order(filled), unit)
+    return CellReading(guess_decimal(filled), guess_date_order(filled), unit)
 
 
 def find_header(rows: Sequence[Sequence[Raw]], kind: Kind) -> int:
-    """Which of the first rows holds the headings: the one with the most that this kind knows, else the fullest."""
+    """Returns which of the first rows holds the headings: the row with the most headings that this
+    kind knows, else the row with the most cells."""
     scored = []
     for n, row in enumerate(rows[:MOST_HEADER_ROWS]):
         texts = [plain_text(cell) for cell in row]
@@ -161,13 +214,18 @@ def find_header(rows: Sequence[Sequence[Raw]], kind: Kind) -> int:
 
 
 def headings_of(rows: Sequence[Sequence[Raw]], header: int) -> list[str]:
-    """The headings, each with that of the merged cell above it where the row above has one over several columns.
+    """Returns the headings. Where the row above has one merged cell over several columns, its text
+    comes before each of their headings.
 
-    A column without a heading is called by its letter, as spreadsheets do.
+    A column without a heading is called by its letter, as in a spreadsheet.
     """
     row = [plain_text(cell) for cell in rows[header]] if header < len(rows) else []
     above = [plain_text(cell) for cell in rows[header - 1]] if header else []
-    merged = _spread(above, len(row)) if above and sum(map(bool, above)) < len(above) else [""] * len(row)
+    merged = (
+        _spread(above, len(row))
+        if above and sum(map(bool, above)) < len(above)
+        else [""] * len(row)
+    )
     doubled = {text.casefold() for text in row if text and row.count(text) > 1}
     found = []
     for n, text in enumerate(row):
@@ -177,12 +235,12 @@ def headings_of(rows: Sequence[Sequence[Raw]], header: int) -> list[str]:
 
 
 def unnamed(n: int) -> str:
-    """What a column without a heading is called."""
+    """Returns the name of a column without a heading."""
     return f"column {letter(n)}"
 
 
 def _spread(row: Sequence[str], width: int) -> list[str]:
-    """A row of merged cells, each text repeated until the next."""
+    """Returns a row of merged cells with each text repeated up to the next one."""
     found, last = [], ""
     for n in range(width):
         last = row[n] if n < len(row) and row[n] else last
@@ -191,7 +249,7 @@ def _spread(row: Sequence[str], width: int) -> list[str]:
 
 
 def letter(n: int) -> str:
-    """A column's letter: 0 is A, 26 is AA."""
+    """Returns the letter of a column: 0 is A, 26 is AA."""
     text = ""
     n += 1
     while n:
@@ -201,12 +259,20 @@ def letter(n: int) -> str:
 
 
 def check_mapping(kind: Kind, columns: Sequence[MappedColumn]) -> list[Refusal]:
-    """Every fact is known to the kind and named once, and none that is required is missing."""
+    """Checks a mapping: this kind of file knows every fact, no fact is named twice, and no required
+    fact is missing."""
     found: list[Refusal] = []
     named = [column.name for column in columns if column.name]
     for name in named:
         if kind.column(name) is None:
-            found.append(Refusal("unknown", f"“{name}” is no column of {kind.title}.", "Choose another.", "mapping"))
+            found.append(
+                Refusal(
+                    "unknown",
+                    f"“{name}” is no column of {kind.title}.",
+                    "Choose another.",
+                    "mapping",
+                )
+            )
         if named.count(name) > 1:
             message = f"“{_heading(kind, name)}” is mapped twice."
             found.append(Refusal("twice", message, "Leave one of the columns out.", "mapping"))
@@ -223,33 +289,44 @@ def _heading(kind: Kind, name: str) -> str:
 
 
 def mapping_data(columns: Sequence[MappedColumn]) -> list[dict[str, Any]]:
-    """A mapping as plain data."""
-    return [{"heading": column.heading, "name": column.name, **asdict(column.reading)} for column in columns]
+    """Returns a mapping as plain data."""
+    return [
+        {"heading": column.heading, "name": column.name, **asdict(column.reading)}
+        for column in columns
+    ]
 
 
 def mapping_from(data: Sequence[Mapping[str, Any]]) -> list[MappedColumn]:
-    """A mapping from plain data. Refused: what has not its form."""
+    """Reads a mapping from plain data. Data of another form are refused."""
     found = []
     try:
         for item in data:
-            how = Reading(
-                str(item.get("decimal") or "."), str(item.get("dates") or "ymd"),
-                str(item.get("unit") or ""), str(item.get("constant") or ""),
-            )  # fmt: skip
+            how = CellReading(
+                str(item.get("decimal") or "."),
+                str(item.get("dates") or "ymd"),
+                str(item.get("unit") or ""),
+                str(item.get("constant") or ""),
+            )
             if how.decimal not in ".," or how.dates not in DATE_ORDERS:
                 raise ValueError(how)
             found.append(MappedColumn(str(item["heading"]), str(item.get("name") or ""), how))
     except (KeyError, TypeError, ValueError, AttributeError):
         example = '[{"heading": "Item", "name": "sku"}]'
-        raise refuse("form", "“mapping” must be a list of columns.", f"Like {example}.", "mapping") from None
+        raise refuse(
+            "form", "“mapping” must be a list of columns.", f"Like {example}.", "mapping"
+        ) from None
     return found
 
 
 def remap(kept: Sequence[MappedColumn], headings: Sequence[str]) -> list[MappedColumn]:
-    """A kept mapping laid over the headings of another file: columns are found by their headings."""
+    """Applies a kept mapping to another file; columns are found by their headings."""
     by_heading = {norm(column.heading): column for column in kept}
     found = []
     for heading in headings:
         same = by_heading.get(norm(heading))
-        found.append(MappedColumn(heading, same.name if same else "", same.reading if same else Reading()))
+        found.append(
+            MappedColumn(
+                heading, same.name if same else "", same.reading if same else CellReading()
+            )
+        )
     return found

@@ -1,4 +1,5 @@
-"""Which rows of a file say one thing together, and what that thing is to become beside what it is now."""
+"""Finds which rows of a file describe one thing together, and what that thing is to become,
+compared with what it is now."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -6,9 +7,10 @@ from typing import Any
 
 from relvan.core.catalogue.facts import Facts, with_facts
 from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.keyed import Keyed, price_fact
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.imports.blocks import Row
-from relvan.core.imports.kinds import FileKind, Kind
+from relvan.core.imports.columns import FileKind, Kind
 from relvan.core.refusal import Refusal
 
 ADD, REPLACE = "add", "replace"
@@ -16,8 +18,9 @@ ADD, REPLACE = "add", "replace"
 
 @dataclass(frozen=True)
 class Options:
-    """What the person chose: whether unknown SKUs are made; whether rows are added to a family's variants or a
-    kit's parts or replace them; whether an empty cell empties the fact or leaves it."""
+    """What the person chose: whether products with unknown SKUs are created; whether rows are added
+    to a family's variants or a kit's parts, or replace them; whether an empty cell empties the fact
+    or leaves it."""
 
     create: bool = True
     members: str = ADD
@@ -26,10 +29,12 @@ class Options:
 
 @dataclass(slots=True)
 class Thing:
-    """One thing that rows say something of. `group` joins things that are taken or refused together.
+    """One thing that rows of a file describe. Things with the same `group` are taken or refused
+    together.
 
-    `implied` is not 0 for what no row is about but several rows imply, such as the head of a family: a number below 0
-    under which it is kept beside the rows. Its `proposed_title` counts when it is to be made and no row gives it one.
+    `implied` is below 0 for a thing without a row of its own, such as a family that only its
+    variants name; it is then kept under that number. `proposed_title` counts when the thing is
+    created and no row gives it a title.
     """
 
     sku: str
@@ -45,37 +50,47 @@ class Thing:
 
     @property
     def key(self) -> str:
-        """What it is found by."""
+        """The key by which the thing is found."""
         return sku_key(self.sku)
 
     @property
     def leader(self) -> int:
-        """The position of its first row, or the number under which it is implied."""
+        """The number of its first row, or the number under which it is implied."""
         return self.implied or self.rows[0].position
 
 
 def gather(kind: Kind, rows: Iterable[Row], options: Options) -> list[Thing]:
-    """The things that rows say, in the order in which they first come up."""
+    """Returns the things that the rows describe, in the order in which they occur first."""
     things = _GATHER[kind.key](rows, options)
     for thing in things:
         for column in kind.required:
             for row in thing.rows:
-                if row.values.get(column.name) is None and not any(r.field == column.name for r in row.refusals):
+                if row.values.get(column.name) is None and not any(
+                    r.field == column.name for r in row.refusals
+                ):
                     message = f"“{column.heading}” is empty."
                     row.refusals.append(Refusal("missing", message, "Fill the cell.", column.name))
     return things
 
 
 def target(thing: Thing, now: Facts | None, options: Options) -> Facts:
-    """What a thing's facts are to be; `now` are its present ones, none when it is to be made."""
+    """Returns what the facts of a thing are to be. `now` are its present facts; there are none when
+    it is to be created."""
     facts = with_facts(now or {"kind": "single"}, thing.facts)
     if now is None:
         facts.setdefault("title", thing.proposed_title or thing.sku)
     if not thing.facts.get("archived"):
         facts.pop("archived", None)  # naming a product in a file takes it out of the archive
     if thing.parts is not None:
-        held = {} if options.members == REPLACE else {sku_key(sku): [sku, q] for sku, q in (now or {}).get("parts", [])}
-        held |= {sku_key(sku): [held.get(sku_key(sku), [sku])[0], quantity] for sku, quantity in thing.parts}
+        held = (
+            {}
+            if options.members == REPLACE
+            else {sku_key(sku): [sku, q] for sku, q in (now or {}).get("parts", [])}
+        )
+        held |= {
+            sku_key(sku): [held.get(sku_key(sku), [sku])[0], quantity]
+            for sku, quantity in thing.parts
+        }
         facts["parts"] = list(held.values())
     if thing.aliases:
         known = {sku_key(alias): alias for alias in (now or {}).get("aliases", [])}
@@ -85,7 +100,8 @@ def target(thing: Thing, now: Facts | None, options: Options) -> Facts:
 
 
 def turn_of(kind: str, depth: int = 0) -> int:
-    """The order in which things are written: families, then what lies in stock, then kits from the inside out."""
+    """Returns the order in which a thing is written: families first, then stocked products, then
+    kits, inner kits before outer ones."""
     return 0 if kind == ProductKind.FAMILY else 2 + depth if kind == ProductKind.KIT else 1
 
 
@@ -111,14 +127,13 @@ def _products(rows: Iterable[Row], options: Options) -> list[Thing]:
 
 
 def _heads_of(things: Mapping[str, Thing]) -> list[Thing]:
-    """The families that products with trait values name: those that the file has no row of their own for are implied
-    by it. A family's row in the file gets the traits of its variants."""
+    """Returns the families that products with trait values name. A family without a row of its own
+    is implied; a family with a row gets the traits of its variants."""
     heads: dict[str, Thing] = {}
     titles: dict[str, list[str]] = {}
     for thing in things.values():
         family = str(thing.facts.get("family") or "")
-        traits = {name.removeprefix("trait "): str(v) for name, v in thing.facts.items()
-                  if name.startswith("trait ") and v is not None}  # fmt: skip
+        traits = {key: str(v) for key, v in Keyed.TRAIT.of(thing.facts).items() if v is not None}
         if not family or not traits:
             continue
         key = sku_key(family)
@@ -130,20 +145,20 @@ def _heads_of(things: Mapping[str, Thing]) -> list[Thing]:
             _add_axes(head, traits)
         titles.setdefault(key, []).append(str(thing.facts.get("title") or ""))
     for key, head in heads.items():
-        head.proposed_title = shared_title(titles[key])
+        head.proposed_title = title_in_common(titles[key])
     return list(heads.values())
 
 
 JOINING = {"a", "an", "and", "for", "in", "of", "the", "with"}
 
 
-def shared_title(titles: Sequence[str]) -> str:
-    """The words that all titles begin with, up to where a part of the title begins that they do not share; empty when
-    there are none.
+def title_in_common(titles: Sequence[str]) -> str:
+    """Returns the words that all titles begin with, up to the part in which they differ; it is
+    empty when they share none.
 
-    >>> shared_title(["Aubrey pot, ink glaze, 14 cm", "Aubrey pot, oat glaze, 14 cm"])
+    >>> title_in_common(["Aubrey pot, ink glaze, 14 cm", "Aubrey pot, oat glaze, 14 cm"])
     'Aubrey pot'
-    >>> shared_title(["Aubrey pot, glaze 1", "Aubrey pot, glaze 2"]), shared_title(["Pot in ink", "Pot in oat"])
+    >>> title_in_common(["Aubrey pot, glaze 1", "Aubrey pot, glaze 2"]), title_in_common(["Pot in ink", "Pot in oat"])
     ('Aubrey pot', 'Pot')
     """
     split = [title.split() for title in titles]
@@ -183,7 +198,9 @@ def _families(rows: Iterable[Row], options: Options) -> list[Thing]:
         head = row.text("head")
         group = sku_key(head) or f"row {row.position}"
         facts: Facts = {"sku": head, "kind": "family"}
-        family = heads.setdefault(group, Thing(head, [], facts, group=group, implied=-1 - len(heads)))
+        family = heads.setdefault(
+            group, Thing(head, [], facts, group=group, implied=-1 - len(heads))
+        )
         family.rows.append(row)
         if row.text("head_title"):
             family.facts["title"] = row.text("head_title")
@@ -197,15 +214,19 @@ def _families(rows: Iterable[Row], options: Options) -> list[Thing]:
         seen[key] = row.position
         traits = _traits_of(row)
         facts = {"sku": row.text("sku"), "kind": "variant", "family": head}
-        facts |= {f"trait {name}": value for name, value in traits.items()}
-        facts |= {name: value for name, value in row.values.items() if name == "title" or name.startswith("price ")}
+        facts |= Keyed.TRAIT.named(traits)
+        facts |= {
+            name: value
+            for name, value in row.values.items()
+            if name == "title" or Keyed.PRICE.has(name)
+        }
         variants.append(Thing(row.text("sku"), [row], facts, group=group))
         _add_axes(family, traits)
     return [*heads.values(), *variants]
 
 
 def _traits_of(row: Row) -> dict[str, str]:
-    found = {name.removeprefix("trait "): str(v) for name, v in row.values.items() if name.startswith("trait ")}
+    found = {key: str(v) for key, v in Keyed.TRAIT.of(row.values).items()}
     for n in (1, 2, 3):
         if row.text(f"trait_{n}") and row.text(f"value_{n}"):
             found[row.text(f"trait_{n}")] = row.text(f"value_{n}")
@@ -224,7 +245,7 @@ def _add_axes(family: Thing, traits: Mapping[str, str]) -> None:
 
 
 def join_axes(now: Sequence[Any], new: Sequence[Any]) -> list[list[Any]]:
-    """A family's traits as they are, with the values that a file adds; traits it does not have yet come last."""
+    """Adds the traits and values of a file to the traits that a family has; new ones come last."""
     found = [[name, list(values)] for name, values in now]
     for name, values in new:
         axis = next((axis for axis in found if axis[0].casefold() == name.casefold()), None)
@@ -241,17 +262,23 @@ def _kits(rows: Iterable[Row], options: Options) -> list[Thing]:
     for row in rows:
         sku = row.text("kit")
         group = sku_key(sku) or f"row {row.position}"
-        kit = kits.setdefault(group, Thing(sku, [], {"sku": sku, "kind": "kit"}, parts=[], group=group))
+        kit = kits.setdefault(
+            group, Thing(sku, [], {"sku": sku, "kind": "kit"}, parts=[], group=group)
+        )
         kit.rows.append(row)
         if row.text("kit_title"):
             kit.facts["title"] = row.text("kit_title")
-        kit.facts |= {n: v for n, v in row.values.items() if n.startswith("price ") or n == "parts_apart"}
+        kit.facts |= {
+            n: v for n, v in row.values.items() if Keyed.PRICE.has(n) or n == "parts_apart"
+        }
         part, quantity = row.text("part"), row.values.get("quantity")
         assert kit.parts is not None
         if part and isinstance(quantity, int):
             if sku_key(part) in {sku_key(held) for held, _ in kit.parts}:
                 message = f"“{part}” is a part of “{sku}” twice."
-                row.refusals.append(Refusal("twice", message, "Write it once, with the sum.", "part"))
+                row.refusals.append(
+                    Refusal("twice", message, "Write it once, with the sum.", "part")
+                )
             kit.parts.append((part, quantity))
     return list(kits.values())
 
@@ -260,14 +287,20 @@ def _aliases(rows: Iterable[Row], options: Options) -> list[Thing]:
     things: dict[str, Thing] = {}
     for row in rows:
         sku, alias = row.text("sku"), row.text("alias")
-        thing = things.setdefault(sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False))
+        thing = things.setdefault(
+            sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False)
+        )
         thing.rows.append(row)
         if not alias:
             continue
         thing.aliases.append(alias)
-        prices = {n.removeprefix("price "): v for n, v in row.values.items() if n.startswith("price ")}
+        prices = Keyed.PRICE.of(row.values)
         if row.text("title") or prices:
-            thing.facts[f"alias {alias}"] = {"title": row.text("title"), "picture": "", "prices": prices}
+            thing.facts[Keyed.ALIAS.fact(alias)] = {
+                "title": row.text("title"),
+                "picture": "",
+                "prices": prices,
+            }
     return list(things.values())
 
 
@@ -275,10 +308,12 @@ def _prices(rows: Iterable[Row], options: Options) -> list[Thing]:
     things: dict[str, Thing] = {}
     for row in rows:
         sku, key = row.text("sku"), row.text("list").casefold()
-        thing = things.setdefault(sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False))
+        thing = things.setdefault(
+            sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False)
+        )
         thing.rows.append(row)
         least = row.values.get("least")
-        name = f"break {key} {least}" if isinstance(least, int) and least > 1 else f"price {key}"
+        name = price_fact(key, least if isinstance(least, int) else None)
         if name in thing.facts and row.values.get("price") is not None:
             message = f"“{sku}” has that price of “{key}” in another row already."
             row.refusals.append(Refusal("twice", message, "Leave one of them out.", "price"))
@@ -291,20 +326,23 @@ def _attributes(rows: Iterable[Row], options: Options) -> list[Thing]:
     things: dict[str, Thing] = {}
     for row in rows:
         sku, name = row.text("sku"), row.text("attribute")
-        thing = things.setdefault(sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False))
+        thing = things.setdefault(
+            sku_key(sku) or f"row {row.position}", Thing(sku, [], creates=False)
+        )
         thing.rows.append(row)
         if name:
-            thing.facts[f"attribute {name}"] = row.text("value") or None
+            thing.facts[Keyed.ATTRIBUTE.fact(name)] = row.text("value") or None
     return list(things.values())
 
 
 def _alone(rows: Iterable[Row], options: Options) -> list[Thing]:
-    """Counts, pictures, fields of listings and deeds on them: each row is a thing of its own."""
+    """Returns one thing for each row: counts, pictures, listing fields and publishing."""
     return [Thing(row.text("sku"), [row], dict(row.values), creates=False) for row in rows]
 
 
 def _spoken(rows: Iterable[Row], options: Options) -> list[Thing]:
-    """Values of layers: each row is one field of the layer that it names."""
+    """Returns one thing for each row of a file of layer values: one field of the layer that it
+    names."""
     return [Thing(row.text("layer"), [row], dict(row.values), creates=False) for row in rows]
 
 

@@ -1,1 +1,1 @@
-"""Bulk jobs: their life, and what becomes of each row."""
+"""The rules of bulk jobs: their states, and what becomes of each row."""

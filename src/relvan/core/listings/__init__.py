@@ -1,1 +1,2 @@
-"""What a listing says, what keeps it from going live, and where it stands."""
+"""The rules of listings: what a listing says, what keeps it from going live, and which state it is
+in."""

@@ -1,4 +1,5 @@
-"""What may be done to a listing now, and why not. Service, foresight, page, file and API all ask `deeds_of`."""
+"""Says what may be done to a listing now, and why not. Service, preview, page, file and API all ask
+`listing_deeds`."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -9,14 +10,14 @@ from relvan.core.refusal import NotFound, Refusal
 
 
 class ListingDeed(StrEnum):
-    """Something that a person can do to one listing or to many."""
+    """An action that a person can take on one listing or on many."""
 
     PUBLISH = "publish"
     TAKE_DOWN = "take down"
     PUT_BACK = "put back"
 
 
-class Wish(StrEnum):
+class ListingWish(StrEnum):
     """What the seller last asked of a listing."""
 
     NONE = "none"
@@ -26,9 +27,10 @@ class Wish(StrEnum):
 
 @dataclass(frozen=True)
 class ListingStanding:
-    """What the deeds on a listing depend on. `gaps` counts what keeps it from going live and `first_gap` says the
-    first; `outdated` are the topics on which the channel shows something else than we hold; `lapses` says that the
-    channel takes listings down by itself after some time."""
+    """The facts that the actions on a listing depend on. `gaps` counts what keeps it from going
+    live, and `first_gap` names the first; `outdated` are the topics on which the channel shows
+    something else than we hold; `lapses` says that the channel takes listings down after some time.
+    """
 
     gaps: int = 0
     first_gap: str = ""
@@ -44,18 +46,19 @@ class ListingStanding:
 
 @dataclass(frozen=True)
 class ListingAnswer:
-    """What one deed comes to on one listing: topics to tell its channel and what is asked of it from now on; or
-    `refused`, why nothing is done. `note` says it when nothing is to be told, `would` what a foresight says of it."""
+    """The result of one action on one listing: the topics to send to its channel and the wish to
+    note, or, in `refused`, why nothing is done. `note` is said when nothing has to be sent; `would`
+    is what a preview says."""
 
     topics: tuple[Topic, ...] = ()
-    wish: Wish = Wish.NONE
+    wish: ListingWish = ListingWish.NONE
     refused: str = ""
     note: str = ""
     would: str = ""
 
 
 def read_listing_deed(name: str) -> ListingDeed:
-    """The deed that a cell or an address names, with a dash or a space.
+    """Returns the action that a cell or an address names, with a dash or a space between its words.
 
     >>> str(read_listing_deed("Take-down"))
     'take down'
@@ -70,9 +73,9 @@ def read_listing_deed(name: str) -> ListingDeed:
     return ListingDeed(wanted)
 
 
-def deeds_of(listing: ListingStanding) -> Mapping[ListingDeed, ListingAnswer]:
-    """What each deed comes to on a listing by itself. What holds for a family's page as a whole is decided by
-    `plan_family` (`core/listings/families.py`)."""
+def listing_deeds(listing: ListingStanding) -> Mapping[ListingDeed, ListingAnswer]:
+    """Returns the answer of each action for a listing by itself. What holds for a family's page as
+    a whole is decided by `plan_family` (`core/listings/families.py`)."""
     return {deed: _RULES[deed](listing) for deed in ListingDeed}
 
 
@@ -84,23 +87,29 @@ def _publish(listing: ListingStanding) -> ListingAnswer:
             would="stay: gaps keep them from going live",
         )
     if not listing.placed:
-        return ListingAnswer((Topic.PUBLISH,), Wish.LIVE, would="would be placed")
+        return ListingAnswer((Topic.PUBLISH,), ListingWish.LIVE, would="would be placed")
     if listing.down:
         return _put_back(listing)
     if listing.outdated & {Topic.CONTENT, Topic.PICTURES}:
-        return ListingAnswer((Topic.CONTENT,), Wish.LIVE, would="would be sent again")
+        return ListingAnswer((Topic.CONTENT,), ListingWish.LIVE, would="would be sent again")
     if not listing.followed:
         note = "Its price and quantity are followed from now on."
-        return ListingAnswer(wish=Wish.LIVE, note=note, would="would be kept in step from now on")
-    return ListingAnswer(wish=Wish.LIVE, note="Nothing differs.", would="have nothing to send")
+        return ListingAnswer(
+            wish=ListingWish.LIVE, note=note, would="would be kept in step from now on"
+        )
+    return ListingAnswer(
+        wish=ListingWish.LIVE, note="Nothing differs.", would="have nothing to send"
+    )
 
 
 def _take_down(listing: ListingStanding) -> ListingAnswer:
     if not listing.placed:
-        return ListingAnswer(wish=Wish.NONE, note="It is not on the channel.", would="are not up")
+        return ListingAnswer(
+            wish=ListingWish.NONE, note="It is not on the channel.", would="are not up"
+        )
     if listing.shown:
-        return ListingAnswer((Topic.SHOWN,), Wish.DOWN, would="would be taken down")
-    return ListingAnswer(wish=Wish.DOWN, note="It is down already.", would="are not up")
+        return ListingAnswer((Topic.SHOWN,), ListingWish.DOWN, would="would be taken down")
+    return ListingAnswer(wish=ListingWish.DOWN, note="It is down already.", would="are not up")
 
 
 def _put_back(listing: ListingStanding) -> ListingAnswer:
@@ -110,9 +119,11 @@ def _put_back(listing: ListingStanding) -> ListingAnswer:
     if listing.quantity <= 0 and not listing.is_head:
         return ListingAnswer(refused="None is free to sell.", would="stay: none is free to sell")
     if listing.shown and not listing.lapses:
-        return ListingAnswer(wish=Wish.LIVE, note="It is shown already.", would="are not down")
+        return ListingAnswer(
+            wish=ListingWish.LIVE, note="It is shown already.", would="are not down"
+        )
     would = "would be renewed" if listing.shown else "would be put back"
-    return ListingAnswer((Topic.SHOWN,), Wish.LIVE, would=would)
+    return ListingAnswer((Topic.SHOWN,), ListingWish.LIVE, would=would)
 
 
 _RULES: Mapping[ListingDeed, Callable[[ListingStanding], ListingAnswer]] = {

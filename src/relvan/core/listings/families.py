@@ -1,12 +1,13 @@
-"""A family goes as one: what of it may be sent, and why the rest may not. See docs/rules.md, “Gaps and states”."""
+"""A family is published as one page: this module says which of its listings may be sent, and why
+the others may not. See docs/rules.md, “Gaps and states”."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Member:
-    """One variant on a family's page: how many gaps it has, and whether it must be there."""
+class FamilyMember:
+    """One variant on a family's page: how many gaps it has, and whether the page needs it."""
 
     id: int
     sku: str
@@ -16,7 +17,7 @@ class Member:
 
 @dataclass(frozen=True)
 class FamilyPlan:
-    """Whether the head goes, which members go, and for all others why not."""
+    """Whether the head is sent, which members are sent, and for all others why not."""
 
     head_goes: bool
     going: tuple[int, ...]
@@ -24,11 +25,14 @@ class FamilyPlan:
     reason: str = ""
 
 
-def plan_family(head_gaps: int, first_gap: str, members: Sequence[Member], *, leave_out: bool) -> FamilyPlan:
-    """What of a family is sent. With a gap at the head or at a variant that must be there nothing is; other variants
-    with gaps keep the family waiting, unless they are left out by choice.
+def plan_family(
+    head_gaps: int, first_gap: str, members: Sequence[FamilyMember], *, leave_out: bool
+) -> FamilyPlan:
+    """Returns which listings of a family are sent. A gap at the head, or at a variant that must be
+    there, holds back all of them; gaps at other variants do so too, unless these are skipped by
+    choice.
 
-    >>> plan_family(0, "", [Member(1, "A", 0), Member(2, "B", 2)], leave_out=True).going
+    >>> plan_family(0, "", [FamilyMember(1, "A", 0), FamilyMember(2, "B", 2)], leave_out=True).going
     (1,)
     """
     gapped = [member for member in members if member.gaps]
@@ -46,7 +50,9 @@ def plan_family(head_gaps: int, first_gap: str, members: Sequence[Member], *, le
         more = f" and {len(gapped) - 3} more" if len(gapped) > 3 else ""
         reason = f"{names}{more} {'has' if len(gapped) == 1 else 'have'} gaps: mend them, or leave them out."
     if reason:
-        return FamilyPlan(False, (), {member.id: f"Its family waits: {reason}" for member in members}, reason)
+        return FamilyPlan(
+            False, (), {member.id: f"Its family waits: {reason}" for member in members}, reason
+        )
     kept = {member.id: f"Left out: {_gaps(member.gaps)}." for member in gapped}
     return FamilyPlan(True, tuple(member.id for member in members if not member.gaps), kept)
 

@@ -1,6 +1,8 @@
-"""What still keeps a listing from going live, and where each thing is mended."""
+"""Finds the gaps that still keep a listing from going live, and says where each of them is mended."""
 
-from collections.abc import Mapping
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -11,18 +13,38 @@ from relvan.core.listings.rulebook import NEW_PAGE, FieldRule, Place, Rulebook, 
 from relvan.core.listings.translating import TraitValue
 
 GapKind = Literal[
-    "missing", "too short", "too long", "not allowed", "wrong form", "bad identifier", "untranslated", "unsaid",
-    "too few pictures", "small pictures", "no category", "no page", "no price", "low price", "no stock", "refused",
-    "too many traits", "no members", "head not ready",
-]  # fmt: skip
-Mend = Literal["product", "family", "listing", "layer", "translation", "page", "price", "stock", "pictures"]
+    "missing",
+    "too short",
+    "too long",
+    "not allowed",
+    "wrong form",
+    "bad identifier",
+    "untranslated",
+    "unsaid",
+    "too few pictures",
+    "small pictures",
+    "no category",
+    "no page",
+    "no price",
+    "low price",
+    "no stock",
+    "refused",
+    "too many traits",
+    "no members",
+    "head not ready",
+]
+Mend = Literal[
+    "product", "family", "listing", "layer", "translation", "page", "price", "stock", "pictures"
+]
 
 
 @dataclass(frozen=True)
 class Gap:
-    """One gap: the field, what is wrong in words, where to mend it, whether the same mend fits others.
+    """One gap: the field, what is wrong in words, where to mend it, and whether the same value fits
+    other listings.
 
-    Of a value that is not translated `ours` is what we say, and `nearest` the likeliest of theirs.
+    For a value that is not translated, `ours` is our value and `nearest` the most similar of the
+    channel's.
     """
 
     field: str
@@ -36,7 +58,7 @@ class Gap:
 
 @dataclass(frozen=True)
 class Readiness:
-    """The gaps, and how many of the channel's demands are met."""
+    """The gaps of a listing, and how many of the channel's requirements it meets."""
 
     gaps: tuple[Gap, ...]
     demands: int
@@ -45,10 +67,11 @@ class Readiness:
 
 @dataclass(frozen=True)
 class FamilyPlace:
-    """Where a listing stands in a family: by itself, as the head with so many members, or as a member.
+    """The place of a listing in a family: by itself, the head with so many members, or a member.
 
-    `traits` are those of a member in the channel's words, or those that the head's variants differ by; `head_gaps` how
-    many gaps the head of a member has. A `stray` member's product belongs to its family no more.
+    `traits` are those of a member in the channel's words; for a head they are those that its
+    variants differ by. `head_gaps` is how many gaps the head of a member has. The product of a
+    `stray` member does not belong to the family any more.
     """
 
     part: Place = "whole"
@@ -61,20 +84,43 @@ class FamilyPlace:
 BY_ITSELF = FamilyPlace()
 
 
+def gap_mark(gaps: Sequence[Mapping[str, object]]) -> str:
+    """Returns a short text that is the same for the same gaps and empty where there are none.
+    Listings that lack the same things are counted by it.
+
+    >>> gap_mark([])
+    ''
+    >>> gap_mark([{"field": "a", "kind": "b"}]) == gap_mark([{"kind": "b", "field": "a"}])
+    True
+    """
+    if not gaps:
+        return ""
+    text = json.dumps(list(gaps), sort_keys=True, separators=(",", ":"))
+    return hashlib.blake2b(text.encode(), digest_size=8).hexdigest()
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """The values that gaps depend on besides the fields: the price in minor units, or why there is
+    `no_price`; the quantity; and whether the listing is live and may therefore stay at zero stock.
+    """
+
+    price: int | None
+    quantity: int
+    live: bool = False
+    no_price: str = ""
+
+
 def find_gaps(
     rulebook: Rulebook,
     fields: Mapping[str, FieldValue],
     product: ListedProduct,
+    shelf: Shelf,
     *,
-    price: int | None,
-    quantity: int,
-    live: bool,
     place: FamilyPlace = BY_ITSELF,
     category: str | None = None,
-    no_price: str = "",
 ) -> Readiness:
-    """All gaps of one listing. `price` in minor units, `no_price` why there is none; a listing that is live may stand
-    at zero stock."""
+    """Returns all gaps of one listing and how many of the channel's requirements it meets."""
     if category is None:
         category = fields[rulebook.category_field].value if rulebook.category_field else ""
     new_page = rulebook.pages is None or fields[rulebook.page_field].value == NEW_PAGE
@@ -97,16 +143,18 @@ def find_gaps(
         gaps += picture_gaps(rulebook, product)
         demands += rulebook.pictures.least > 0
     if place.part != "head":
-        gaps += price_gaps(rulebook, price, no_price)
-        if quantity <= 0 and not live:
+        gaps += price_gaps(rulebook, shelf.price, shelf.no_price)
+        if shelf.quantity <= 0 and not shelf.live:
             gaps.append(Gap("quantity", "no stock", "None is free to sell.", "stock"))
         demands += 2
     open_fields = {gap.field for gap in gaps}
     return Readiness(tuple(gaps), demands, max(0, demands - len(open_fields)))
 
 
-def field_gaps(rule: FieldRule, rulebook: Rulebook, found: FieldValue, *, required: bool) -> list[Gap]:
-    """What is wrong with one field's value."""
+def field_gaps(
+    rule: FieldRule, rulebook: Rulebook, found: FieldValue, *, required: bool
+) -> list[Gap]:
+    """Returns what is wrong with the value of one field."""
     value = found.value
     if found.missing:
         lacks = ", ".join(f"“{name}”" for name in found.missing[:4])
@@ -116,7 +164,15 @@ def field_gaps(rule: FieldRule, rulebook: Rulebook, found: FieldValue, *, requir
         if not required:
             return []
         if rule.kind == "category":
-            return [Gap(rule.name, "no category", f"{rulebook.name} asks for a category.", "listing", True)]
+            return [
+                Gap(
+                    rule.name,
+                    "no category",
+                    f"{rulebook.name} asks for a category.",
+                    "listing",
+                    True,
+                )
+            ]
         if rule.kind == "page":
             return [Gap(rule.name, "no page", "No page of the catalogue is chosen.", "page", True)]
         return [Gap(rule.name, "missing", f"“{rule.label}” is missing.", mend_of(rule), True)]
@@ -134,17 +190,22 @@ def field_gaps(rule: FieldRule, rulebook: Rulebook, found: FieldValue, *, requir
 
 
 def choice_gap(rule: FieldRule, found: FieldValue) -> Gap:
-    """A value that is not among the allowed: to be translated when it is ours, to be chosen anew when it is not."""
+    """Returns the gap of a value that is not among those allowed. When the value is ours it is to
+    be translated; otherwise another is to be chosen."""
     if found.source in (Source.LISTING, Source.RULEBOOK):
         allowed = ", ".join(rule.choices)
-        return Gap(rule.name, "not allowed", f"“{rule.label}” must be one of {allowed}.", "listing", True)
+        return Gap(
+            rule.name, "not allowed", f"“{rule.label}” must be one of {allowed}.", "listing", True
+        )
     near = nearest(found.value, rule.choices)
-    message = f"“{rule.label}” does not know our “{found.value}”" + (f"; the nearest is “{near}”." if near else ".")
+    message = f"“{rule.label}” does not know our “{found.value}”" + (
+        f"; the nearest is “{near}”." if near else "."
+    )
     return Gap(rule.name, "untranslated", message, "translation", True, found.value, near)
 
 
 def family_gaps(rulebook: Rulebook, place: FamilyPlace) -> list[Gap]:
-    """What is wrong with a family, at its head or at one of its members."""
+    """Returns what is wrong with a family, at its head or at one of its members."""
     if place.part == "head":
         found = []
         if len(place.traits) > rulebook.traits.most:
@@ -159,7 +220,14 @@ def family_gaps(rulebook: Rulebook, place: FamilyPlace) -> list[Gap]:
         return [Gap("head", "head not ready", message, "family")]
     if place.head_gaps:
         word = "gap" if place.head_gaps == 1 else "gaps"
-        return [Gap("head", "head not ready", f"Its family’s page has {place.head_gaps} {word}.", "family")]
+        return [
+            Gap(
+                "head",
+                "head not ready",
+                f"Its family’s page has {place.head_gaps} {word}.",
+                "family",
+            )
+        ]
     return [_trait_gap(trait) for trait in place.traits if trait.lacks == "value"]
 
 
@@ -167,13 +235,23 @@ def _trait_gap(trait: TraitValue) -> Gap:
     near = f"; the nearest is “{trait.suggestion}”." if trait.suggestion else "."
     if trait.lacks == "name":
         message = f"There is no trait “{trait.ours}” there{near}"
-        return Gap("trait", "untranslated", message, "translation", True, trait.ours, trait.suggestion)
+        return Gap(
+            "trait", "untranslated", message, "translation", True, trait.ours, trait.suggestion
+        )
     message = f"“{trait.theirs}” does not know our “{trait.our_value}”{near}"
-    return Gap(trait.theirs, "untranslated", message, "translation", True, trait.our_value, trait.suggestion)
+    return Gap(
+        trait.theirs,
+        "untranslated",
+        message,
+        "translation",
+        True,
+        trait.our_value,
+        trait.suggestion,
+    )
 
 
 def length_gaps(rule: FieldRule, value: str) -> list[Gap]:
-    """Too short or too long, in characters."""
+    """Returns the gap of a text that is too short or too long, in characters."""
     if rule.least is not None and len(value) < rule.least:
         message = f"“{rule.label}” needs at least {rule.least} characters; it has {len(value)}."
         return [Gap(rule.name, "too short", message, mend_of(rule))]
@@ -184,7 +262,7 @@ def length_gaps(rule: FieldRule, value: str) -> list[Gap]:
 
 
 def words_gaps(rule: FieldRule, value: str) -> list[Gap]:
-    """Too many words, or one that is too long."""
+    """Returns the gaps of a field with several words: too many of them, or one that is too long."""
     words = parted(value)
     if rule.most is not None and len(words) > rule.most:
         message = f"“{rule.label}” takes at most {rule.most}; there are {len(words)}."
@@ -197,9 +275,11 @@ def words_gaps(rule: FieldRule, value: str) -> list[Gap]:
 
 
 def number_gaps(rule: FieldRule, value: str) -> list[Gap]:
-    """No whole number, or outside the bounds."""
+    """Returns the gap of a value that is no whole number or is out of bounds."""
     if not value.isascii() or not value.isdigit():
-        return [Gap(rule.name, "wrong form", f"“{rule.label}” must be a whole number.", mend_of(rule))]
+        return [
+            Gap(rule.name, "wrong form", f"“{rule.label}” must be a whole number.", mend_of(rule))
+        ]
     least, most = rule.least or 0, rule.most if rule.most is not None else 10**9
     if not least <= int(value) <= most:
         message = f"“{rule.label}” must be between {least} and {most}; it is {value}."
@@ -208,12 +288,13 @@ def number_gaps(rule: FieldRule, value: str) -> list[Gap]:
 
 
 def mend_of(rule: FieldRule) -> Mend:
-    """Where a field is best mended: at the product when it feeds the field, else at the listing."""
+    """Says where a field is best mended: at the product when the product feeds it, else at the
+    listing."""
     return "product" if rule.origin else "listing"
 
 
 def picture_gaps(rulebook: Rulebook, product: ListedProduct) -> list[Gap]:
-    """Too few pictures, or too small ones."""
+    """Returns the gaps of pictures: too few of them, or pictures that are too small."""
     rule = rulebook.pictures
     if len(product.picture_sides) < rule.least:
         message = f"{rulebook.name} asks for {rule.least} or more pictures; there are {len(product.picture_sides)}."
@@ -226,12 +307,17 @@ def picture_gaps(rulebook: Rulebook, product: ListedProduct) -> list[Gap]:
 
 
 def price_gaps(rulebook: Rulebook, price: int | None, why_none: str = "") -> list[Gap]:
-    """No price, or one that the channel does not take."""
+    """Returns the gap of a listing without a price, or with one that the channel does not take."""
     if price is None:
         message = why_none or "The product has no price on the channel's price list."
         return [Gap("price", "no price", message, "price")]
     if price < rulebook.least_price:
         return [
-            Gap("price", "low price", f"{rulebook.name} takes prices from {rulebook.least_price / 100:.2f}.", "price")
+            Gap(
+                "price",
+                "low price",
+                f"{rulebook.name} takes prices from {rulebook.least_price / 100:.2f}.",
+                "price",
+            )
         ]
     return []

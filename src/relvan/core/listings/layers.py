@@ -1,4 +1,5 @@
-"""Layers: reusable sets of listing values for one topic, and which of them speak for a listing."""
+"""Layers: sets of listing values for one topic that many listings share, and which of them apply to
+a listing."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -17,10 +18,11 @@ STEPS = "price_steps"
 
 @dataclass(frozen=True)
 class Layer:
-    """Values by field for one topic; a layer of the topic price holds price steps instead.
+    """Values by field for one topic; a layer of the topic *price* holds price steps instead.
 
-    `standing_for` is the category of the seller's own tree for which it stands where a listing has no layer of the
-    topic: "" for all of them, none when it does not stand for any.
+    `standing_for` makes it a default layer: it is the category of the seller's tree whose listings
+    use it when they have no layer of the topic of their own. "" stands for all categories; None
+    means that it is no default layer.
     """
 
     id: int
@@ -35,23 +37,34 @@ Layers = Mapping[str, Layer]
 NO_LAYERS: Layers = {}
 
 
-def layer_from(layer_id: int, topic: LayerTopic, name: str, values: Mapping[str, Any], standing: str | None) -> Layer:
-    """A layer from plain data."""
+def layer_from(
+    layer_id: int, topic: LayerTopic, name: str, values: Mapping[str, Any], standing: str | None
+) -> Layer:
+    """Reads a layer from plain data."""
     said = {key: str(value) for key, value in values.items() if key != STEPS}
     steps = steps_from(values[STEPS]) if topic == "price" and STEPS in values else None
     return Layer(layer_id, topic, name, said, steps, standing)
 
 
 def check_layer(book: Rulebook, topic: str, name: str, values: Mapping[str, Any]) -> list[Refusal]:
-    """A layer must have a name, a topic, and values for fields of that topic; wording must be usable."""
+    """Checks that a layer has a name, a topic and values for fields of that topic, and that its
+    wording can be used."""
     found = []
     if not name.strip() or len(name) > MOST_NAME:
         found.append(
-            Refusal("name", f"“Name” must have 1 to {MOST_NAME} characters.", "Name it after its use.", "name")
+            Refusal(
+                "name",
+                f"“Name” must have 1 to {MOST_NAME} characters.",
+                "Name it after its use.",
+                "name",
+            )
         )
     if topic not in LAYER_TOPICS:
         known = ", ".join(LAYER_TOPICS)
-        return [*found, Refusal("topic", f"“Topic” must be one of {known}.", "Choose one.", "topic")]
+        return [
+            *found,
+            Refusal("topic", f"“Topic” must be one of {known}.", "Choose one.", "topic"),
+        ]
     for key, value in values.items():
         found += _check_value(book, topic, key, value)
     return found
@@ -65,17 +78,31 @@ def _check_value(book: Rulebook, topic: str, key: str, value: Any) -> list[Refus
             return list(refused.refusals)
     rule = book.field(key)
     if rule is None or rule.layer != topic:
-        message = f"{book.name} has no field “{key[:40]}” that a layer of the topic {topic} may set."
-        return [Refusal("unknown", message, "Look at its rulebook.", key)]
+        message = (
+            f"{book.name} has no field “{key[:40]}” that a layer of the topic {topic} may set."
+        )
+        return [Refusal("unknown", message, "Look at its requirements.", key)]
     if not isinstance(value, str) or len(value) > MOST_VALUE:
-        return [Refusal("form", f"“{rule.label}” must be text of at most {MOST_VALUE:,} characters.", "", key)]
+        return [
+            Refusal(
+                "form",
+                f"“{rule.label}” must be text of at most {MOST_VALUE:,} characters.",
+                "",
+                key,
+            )
+        ]
     if any(ord(character) < 32 and character not in "\n\r\t" for character in value):
-        return [Refusal("form", f"“{rule.label}” must be plain text.", "Remove control characters.", key)]
+        return [
+            Refusal(
+                "form", f"“{rule.label}” must be plain text.", "Remove control characters.", key
+            )
+        ]
     return check_wording(value, key) if topic == "wording" else []
 
 
 def standing_layers(layers: Iterable[Layer], category: str) -> dict[str, Layer]:
-    """The standing layer of each topic for a category of the seller's tree: that of the nearest one above counts."""
+    """Returns the default layer of each topic for a category of the seller's tree; of several the
+    one of the nearest category above counts."""
     found: dict[str, Layer] = {}
     for layer in layers:
         if layer.standing_for is None or not _is_within(category, layer.standing_for):
@@ -92,7 +119,8 @@ def _is_within(category: str, above: str) -> bool:
 
 
 def layers_of(chosen: Sequence[Layer], standing: Mapping[str, Layer]) -> Layers:
-    """What speaks for a listing: its own layer of each topic, else the standing one."""
+    """Returns the layers that apply to a listing: of each topic its own layer, else the default
+    layer."""
     if not chosen:
         return standing
     return {**standing, **{layer.topic: layer for layer in chosen}}

@@ -1,8 +1,9 @@
-"""How alike two descriptions of goods are, with the reasons: for pages of a catalogue, findings, and translations.
+"""Says how alike two descriptions of goods are, with the reasons. Catalogue pages, unlinked
+listings and translations use it.
 
-Words are compared by the pairs of letters that they share (Dice's coefficient), so that a plural, a hyphen or a missing
-letter does not make a stranger of a thing. Source: L. R. Dice, Measures of the amount of ecologic association between
-species, 1945.
+Words are compared by the pairs of letters that they share (Dice's coefficient), so that a plural, a
+hyphen or a missing letter makes little difference. Source: L. R. Dice, Measures of the amount of
+ecologic association between species, 1945.
 """
 
 import re
@@ -22,7 +23,7 @@ _WORD = re.compile(r"[^\W\d_]+")
 
 @dataclass(frozen=True)
 class Goods:
-    """What is known of a thing for comparing it: any of it may be empty."""
+    """What is known of goods that are compared; any part may be empty."""
 
     title: str
     brand: str = ""
@@ -31,19 +32,19 @@ class Goods:
 
 @dataclass(frozen=True)
 class Likeness:
-    """From 0 to 100, and what speaks for and against it."""
+    """How alike two goods are, from 0 to 100, and what speaks for and against it."""
 
     percent: int
     reasons: tuple[str, ...] = ()
 
     @property
     def sure(self) -> bool:
-        """Whether it may be taken without looking."""
+        """Says whether the match may be accepted without a person looking at it."""
         return self.percent >= SURE
 
 
 def folded(text: str) -> str:
-    """A text without marks and case, for comparing.
+    """Returns a text for comparing, without accents and case.
 
     >>> folded("Café Ø")
     'cafe ø'
@@ -53,7 +54,8 @@ def folded(text: str) -> str:
 
 
 def alike(ours: str, theirs: str) -> int:
-    """How alike two texts are, from 0 to 100, by their pairs of letters within words and their numbers.
+    """Returns how alike two texts are, from 0 to 100, by the pairs of letters within their words
+    and by their numbers.
 
     >>> alike("Aubrey pot, celadon", "Celadon pot Aubrey")
     100
@@ -71,17 +73,20 @@ def _pairs(text: str) -> Counter[str]:
     plain = folded(text)
     found: Counter[str] = Counter()
     for word in _WORD.findall(plain):
-        found.update([word] if len(word) == 1 else [word[at : at + 2] for at in range(len(word) - 1)])
-    found.update(f"#{_amount(number)}" for number in _NUMBER.findall(plain))
+        found.update(
+            [word] if len(word) == 1 else [word[at : at + 2] for at in range(len(word) - 1)]
+        )
+    found.update(f"#{_plain_number(number)}" for number in _NUMBER.findall(plain))
     return found
 
 
-def _amount(number: str) -> str:
+def _plain_number(number: str) -> str:
     return number.replace(",", ".").lstrip("0") or "0"
 
 
 def compare(ours: Goods, theirs: Goods) -> Likeness:
-    """How alike two things are: their GTINs settle it, else titles, brands and the numbers in the titles speak.
+    """Returns how alike two goods are. Equal or different GTINs decide it; without them titles,
+    brands and the numbers in the titles count.
 
     >>> compare(Goods("Pot, 14 cm", "Quillmoss"), Goods("Pot 18 cm", "Quillmoss")).reasons[-1]
     'other numbers: 14 against 18'
@@ -113,7 +118,9 @@ def _same(ours: str, theirs: str) -> bool:
 
 
 def _other_numbers(ours: str, theirs: str) -> str:
-    first, second = ({_amount(number) for number in _NUMBER.findall(text)} for text in (ours, theirs))
+    first, second = (
+        {_plain_number(number) for number in _NUMBER.findall(text)} for text in (ours, theirs)
+    )
     if not first or not second or first == second or first <= second or second <= first:
         return ""
     told = [", ".join(sorted(numbers)) for numbers in (first - second, second - first)]
@@ -121,14 +128,17 @@ def _other_numbers(ours: str, theirs: str) -> str:
 
 
 def nearest(wanted: str, choices: Iterable[str], least: int = CLOSE) -> str:
-    """The choice that is most like a text, or "" when none is near; of equals the first.
+    """Returns the choice that is most like a text, or "" when none is similar; of equally similar
+    ones the first.
 
     >>> nearest("Stone ware", ["steel", "stoneware"])
     'stoneware'
     """
     best, best_percent = "", least - 1
     for choice in choices:
-        percent = 100 if folded(choice) == folded(wanted) else alike(_joined(wanted), _joined(choice))
+        percent = (
+            100 if folded(choice) == folded(wanted) else alike(_joined(wanted), _joined(choice))
+        )
         if percent > best_percent:
             best, best_percent = choice, percent
     return best

@@ -1,7 +1,9 @@
-"""Structured text for channels that take some HTML: paragraphs and lists from plain text, and only the tags they allow.
+"""Turns plain text into structured text for channels that take some HTML: paragraphs and lists, in
+only the tags that the channel allows.
 
-Plain text is structured by what people type anyway: an empty line parts paragraphs, lines that begin with "- " are a
-list. Text that has tags already is cleaned of all that the channel does not allow.
+The structure follows from what people type anyway: an empty line separates paragraphs, and lines
+that begin with "- " are a list. Text that has tags already is cleaned of all that the channel does
+not allow.
 """
 
 import html
@@ -17,9 +19,10 @@ _LIST_LINE = re.compile(r"^\s*[-*\u2022]\s+")
 
 @lru_cache(maxsize=4_096)
 def to_html(text: str, allowed: Sequence[str]) -> str:
-    """A text as the channel takes it: with the allowed tags alone, everything else escaped or dropped.
+    r"""Returns a text as the channel takes it: with only the allowed tags; everything else is
+    escaped or removed.
 
-    >>> to_html("Two pots.\\n\\n- one\\n- two", ("p", "ul", "li"))
+    >>> to_html("Two pots.\n\n- one\n- two", ("p", "ul", "li"))
     '<p>Two pots.</p><ul><li>one</li><li>two</li></ul>'
     >>> to_html("A <b>pot</b><script>x</script>", ("p",))
     'A pot'
@@ -29,7 +32,7 @@ def to_html(text: str, allowed: Sequence[str]) -> str:
 
 
 def has_tags(text: str) -> bool:
-    """Whether a text holds tags.
+    """Says whether a text contains tags.
 
     >>> has_tags("3 < 5 and 7 > 2")
     False
@@ -38,7 +41,9 @@ def has_tags(text: str) -> bool:
 
 
 def _structured(text: str) -> str:
-    blocks = [block for block in re.split(r"\n\s*\n", text.replace("\r\n", "\n").strip()) if block.strip()]
+    blocks = [
+        block for block in re.split(r"\n\s*\n", text.replace("\r\n", "\n").strip()) if block.strip()
+    ]
     return "".join(_block(block.split("\n")) for block in blocks)
 
 

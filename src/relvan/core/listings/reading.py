@@ -1,4 +1,4 @@
-"""Which of a channel's listings are read in."""
+"""Says which of a channel's listings are read in."""
 
 from dataclasses import dataclass
 from typing import Literal, get_args
@@ -12,8 +12,9 @@ MOST_WORDS = 100
 
 @dataclass(frozen=True)
 class ReadingFilter:
-    """All listings, or those that hold every one of some words in SKU, title, GTIN or brand; those that are for sale
-    there, or that are not; those in the marketplace's own centre only when asked for."""
+    """Which listings to read in: all of them, or those that contain every one of some words in SKU,
+    title, GTIN or brand, and those that are for sale or not for sale. Listings in the marketplace's
+    own centre are only read in when that is asked for."""
 
     words: str = ""
     shown: Shown = ""
@@ -21,12 +22,19 @@ class ReadingFilter:
 
     def __post_init__(self) -> None:
         if self.shown not in get_args(Shown):
-            raise refuse("not-allowed", "Read all, live ones, or those that are down.", "Choose one.", "shown")
+            raise refuse(
+                "not-allowed",
+                "Read all, live ones, or those that are down.",
+                "Choose one.",
+                "shown",
+            )
         if len(self.words) > MOST_WORDS:
-            raise refuse("too-long", f"At most {MOST_WORDS} characters of words.", "Say less.", "words")
+            raise refuse(
+                "too-long", f"At most {MOST_WORDS} characters of words.", "Say less.", "words"
+            )
 
     def takes(self, *, texts: tuple[str, ...], live: bool, centre: bool) -> bool:
-        """Whether a listing with these texts is one of them.
+        """Says whether a listing with these texts is to be read in.
 
         >>> ReadingFilter("vase oat").takes(texts=("VS-1", "Oat glazed vase"), live=True, centre=False)
         True
@@ -37,7 +45,7 @@ class ReadingFilter:
         return all(word in held for word in folded(self.words).split())
 
     def told(self) -> str:
-        """The filter in words, "" when it takes all."""
+        """The filter in words; "" when it takes all listings."""
         parts = [f"like “{self.words.strip()}”"] if self.words.strip() else []
         parts += {"live": ["for sale there"], "down": ["not for sale there"]}.get(self.shown, [])
         return ", ".join([*parts, *(["with what lies in their centre"] if self.centre else [])])

@@ -1,4 +1,5 @@
-"""Which of a channel's categories fit goods of ours: from past choices, and by the likeness of names and titles."""
+"""Suggests which of a channel's categories fit our goods, from past choices and from the likeness
+of names and titles."""
 
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
@@ -15,7 +16,7 @@ ABOVE, WORD = 0.8, 0.95  # what a likeness higher up in our path, and one of a s
 
 @dataclass(frozen=True)
 class Suggested:
-    """A category of the channel's, and why it is proposed."""
+    """A category of the channel, and why it is proposed."""
 
     key: str
     name: str
@@ -25,16 +26,22 @@ class Suggested:
 def suggest_categories(
     book: Rulebook, ours: str, titles: Sequence[str], past: Mapping[str, int]
 ) -> tuple[Suggested, ...]:
-    """What fits: what was chosen for the same category of ours before, then by the likeness of names and titles."""
+    """Returns the categories that fit: first those that were chosen before for the same category of
+    ours, then those whose names are like our names and titles."""
     names = {category.key: category.name for category in book.categories}
     known = Counter({key: count for key, count in past.items() if key in names})
     found = {
-        key: Suggested(key, names[key], f"chosen {count} {'time' if count == 1 else 'times'} for {ours or 'such'}")
+        key: Suggested(
+            key,
+            names[key],
+            f"chosen {count} {'time' if count == 1 else 'times'} for {ours or 'such'}",
+        )
         for key, count in known.most_common(2)
     }
     words = {word for title in titles[:12] for word in title.casefold().split() if len(word) > 2}
     scored = sorted(
-        ((_fits(words, ours, name), key) for key, name in names.items()), key=lambda pair: (-pair[0], pair[1])
+        ((_fits(words, ours, name), key) for key, name in names.items()),
+        key=lambda pair: (-pair[0], pair[1]),
     )
     for score, key in scored[:MOST_SUGGESTED]:
         if score >= LEAST_ALIKE and key not in found:
@@ -43,8 +50,9 @@ def suggest_categories(
 
 
 def _fits(words: Collection[str], ours: str, name: str) -> int:
-    """How well a category's name fits: the likest part of its path to a part of ours, our last before those above it,
-    and its own last part to the titles."""
+    """Returns how well the name of a category fits. The most similar part of its path is compared
+    with the parts of our category, our last part first; its own last part is compared with the
+    titles."""
     theirs = levels_of(name)
     by_path = 0.0
     for above, part in enumerate(reversed(levels_of(ours))):
@@ -54,7 +62,7 @@ def _fits(words: Collection[str], ours: str, name: str) -> int:
 
 
 def _called(ours: str, theirs: str) -> float:
-    """How much a name of theirs is ours, as a whole or by one of its words."""
+    """Returns how similar a name of the channel is to ours, as a whole or by one of its words."""
     words = theirs.split()
     by_word = max(alike(ours, word) for word in words) if len(words) > 1 else 0
     return max(alike(ours, theirs), WORD * by_word)

@@ -1,4 +1,5 @@
-"""From our names and values of traits and attributes to the channel's: by table, else by likeness as a suggestion."""
+"""Translates our names and values of traits and attributes into the channel's words: by a table,
+and otherwise by a suggestion of the most similar word."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -9,7 +10,8 @@ from relvan.core.listings.rulebook import FieldRule, Rulebook
 
 
 class TranslationKind(StrEnum):
-    """What a translation is of: the name of a trait, the attribute that feeds a field, a value of either."""
+    """What is translated: the name of a trait, the attribute that feeds a field, or a value of
+    either."""
 
     TRAIT = "trait"
     ATTRIBUTE = "attribute"
@@ -21,10 +23,10 @@ TRAIT, VALUE = TranslationKind.TRAIT.value, TranslationKind.VALUE.value
 
 @dataclass(frozen=True)
 class Translation:
-    """Ours and theirs on one channel, in one of its categories or (with "") in all.
+    """Our word and the channel's, in one of its categories or (with "") in all.
 
-    Of a trait `field` is empty; of an attribute `ours` is its name and `field` the channel's field that it feeds; of a
-    value `field` is the channel's field or trait.
+    For a trait `field` is empty. For an attribute `ours` is its name and `field` is the channel's
+    field that it feeds. For a value `field` is the channel's field or trait.
     """
 
     kind: TranslationKind
@@ -36,37 +38,49 @@ class Translation:
 
 @dataclass(frozen=True)
 class Translations:
-    """The table of one channel; an entry of the category itself goes before one of all categories."""
+    """The translations of one channel. An entry for the category itself goes before one for all
+    categories."""
 
     _theirs: Mapping[tuple[str, str, str, str], str] = field(default_factory=dict)
     _feeds: Mapping[tuple[str, str], str] = field(default_factory=dict)
 
     @classmethod
     def of(cls, entries: Iterable[Translation]) -> "Translations":
-        """The table of some entries."""
+        """Makes the table from entries."""
         theirs, feeds = {}, {}
         for entry in entries:
             if entry.kind == TranslationKind.ATTRIBUTE:
                 feeds[entry.category, entry.field] = entry.ours
             else:
-                theirs[entry.category, entry.kind.value, entry.field.casefold(), entry.ours.casefold()] = entry.theirs
+                theirs[
+                    entry.category, entry.kind.value, entry.field.casefold(), entry.ours.casefold()
+                ] = entry.theirs
         return cls(theirs, feeds)
 
     def value(self, category: str, field_name: str, ours: str) -> str:
-        """Theirs for a value of a field or trait, or ""."""
-        return self._find(category, VALUE, field_name.casefold(), ours.casefold()) if self._theirs else ""
+        """Returns the channel's word for a value of a field or trait, or ""."""
+        return (
+            self._find(category, VALUE, field_name.casefold(), ours.casefold())
+            if self._theirs
+            else ""
+        )
 
     def trait(self, category: str, ours: str) -> str:
-        """Theirs for the name of a trait, or ""."""
+        """Returns the channel's word for the name of a trait, or ""."""
         return self._find(category, TRAIT, "", ours.casefold()) if self._theirs else ""
 
     def origin(self, category: str, rule: FieldRule) -> str:
-        """What of the product feeds a field: the attribute that the table names, else what the rulebook says."""
-        named = self._feeds and (self._feeds.get((category, rule.name)) or self._feeds.get(("", rule.name)))
+        """Returns what feeds a field of the channel: the attribute that the table names, else what
+        the channel requirements say."""
+        named = self._feeds and (
+            self._feeds.get((category, rule.name)) or self._feeds.get(("", rule.name))
+        )
         return f"attributes.{named}" if named else rule.origin
 
     def _find(self, category: str, kind: str, name: str, ours: str) -> str:
-        return self._theirs.get((category, kind, name, ours)) or self._theirs.get(("", kind, name, ours), "")
+        return self._theirs.get((category, kind, name, ours)) or self._theirs.get(
+            ("", kind, name, ours), ""
+        )
 
 
 UNTRANSLATED = Translations()
@@ -74,7 +88,8 @@ UNTRANSLATED = Translations()
 
 @dataclass(frozen=True)
 class TraitValue:
-    """One trait of a variant as the channel is told it; `lacks` says what is not translated: its name or its value."""
+    """One trait of a variant in the channel's words; `lacks` says whether its name or its value is
+    not translated."""
 
     ours: str
     our_value: str
@@ -87,11 +102,15 @@ class TraitValue:
 def translate_traits(
     book: Rulebook, category: str, traits: Mapping[str, str], translations: Translations
 ) -> tuple[TraitValue, ...]:
-    """The traits of a variant in the channel's words, in the order of the family's traits."""
-    return tuple(_trait(book, category, name, value, translations) for name, value in traits.items())
+    """Returns the traits of a variant in the channel's words, in the order of the family's traits."""
+    return tuple(
+        _trait(book, category, name, value, translations) for name, value in traits.items()
+    )
 
 
-def _trait(book: Rulebook, category: str, ours: str, value: str, translations: Translations) -> TraitValue:
+def _trait(
+    book: Rulebook, category: str, ours: str, value: str, translations: Translations
+) -> TraitValue:
     known = book.traits.names_for(category)
     theirs = translations.trait(category, ours) or _same(ours, known) or ("" if known else ours)
     if not theirs:
@@ -113,9 +132,10 @@ def _same(name: str, known: Iterable[str]) -> str:
 
 
 def suggest(ours: str, allowed: Iterable[str], used: Mapping[str, str]) -> tuple[str, str]:
-    """What to propose for an untranslated value, and why: what is used for the same elsewhere, else the most alike.
+    """Returns a proposal for a value that is not translated, and why: the word that is used for the
+    same value elsewhere, else the most similar one.
 
-    `used`: our value in lower case -> theirs, wherever that was translated before.
+    `used` maps our value in lower case to the channel's, wherever it was translated before.
     """
     choices = list(allowed)
     elsewhere = used.get(ours.casefold(), "")

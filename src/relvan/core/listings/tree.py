@@ -1,4 +1,4 @@
-"""A channel's categories as a tree: unfolded from their paths, and searched by words."""
+"""The categories of a channel as a tree, made from their paths, and the search in it."""
 
 import re
 from collections.abc import Iterable, Sequence
@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 
 from relvan.core.catalogue.attributes import SEPARATOR, levels_of
 from relvan.core.listings.likeness import folded
-from relvan.core.listings.rulebook import Category, Rulebook
+from relvan.core.listings.rulebook import ChannelCategory, Rulebook
 
 
 @dataclass
 class Branch:
-    """One name in the tree with all that lies below it; `key` is the channel's where one can choose it, else ""."""
+    """One name in the tree with all that is below it. `key` is the channel's key where the category
+    can be chosen, else ""."""
 
     name: str
     path: str
@@ -24,8 +25,9 @@ class Branch:
         return bool(self.key) + sum(branch.choices for branch in self.below)
 
 
-def unfold(categories: Iterable[Category]) -> list[Branch]:
-    """The tree of categories, in the order of the rulebook; a name that only leads to others has no key."""
+def unfold(categories: Iterable[ChannelCategory]) -> list[Branch]:
+    """Returns the tree of categories in the order of the rulebook. A name that only leads to others
+    has no key."""
     root = Branch("", "")
     known: dict[str, Branch] = {}
     for category in categories:
@@ -40,10 +42,14 @@ def unfold(categories: Iterable[Category]) -> list[Branch]:
     return root.below
 
 
-def search_categories(categories: Sequence[Category], words: str, most: int = 40) -> list[Category]:
-    """Categories whose path has a word beginning with each of the words, those that say it last in their path first.
+def search_categories(
+    categories: Sequence[ChannelCategory], words: str, most: int = 40
+) -> list[ChannelCategory]:
+    """Returns the categories whose path has, for each of the words, a word that begins with it.
+    Those with a match in the last part of their path come first.
 
-    >>> found = search_categories([Category(key="a", name="Pots / Large"), Category(key="b", name="Tools")], "pot lar")
+    >>> large = ChannelCategory(key="a", name="Pots / Large")
+    >>> found = search_categories([large, ChannelCategory(key="b", name="Tools")], "pot lar")
     >>> [one.key for one in found]
     ['a']
     """
@@ -52,7 +58,9 @@ def search_categories(categories: Sequence[Category], words: str, most: int = 40
     for place, category in enumerate(categories):
         parts = levels_of(category.name)
         have = [_words(part) for part in parts]
-        if not asked or not all(any(w.startswith(word) for part in have for w in part) for word in asked):
+        if not asked or not all(
+            any(w.startswith(word) for part in have for w in part) for word in asked
+        ):
             continue
         last = have[-1] if have else []
         in_last = sum(any(w.startswith(word) for w in last) for word in asked)
@@ -61,8 +69,13 @@ def search_categories(categories: Sequence[Category], words: str, most: int = 40
 
 
 def asks_for(book: Rulebook, key: str) -> list[str]:
-    """The labels of the fields that listings in a category need, besides those that all need."""
-    return [rule.label for rule in book.fields if key in rule.required_in or (rule.required and key in rule.only_in)]
+    """Returns the labels of the fields that listings in a category need in addition to those that
+    all listings need."""
+    return [
+        rule.label
+        for rule in book.fields
+        if key in rule.required_in or (rule.required and key in rule.only_in)
+    ]
 
 
 def _words(text: str) -> list[str]:

@@ -1,7 +1,9 @@
-"""Wording: text with places for a product's fields, as sandboxed Jinja, from which nothing can reach out.
+"""Wording is text with places for a product's fields. It is written as sandboxed Jinja templates,
+which cannot reach anything outside.
 
-Only what wording needs is allowed: fields of the product, conditions, one loop at a time, a few filters; no calls, no
-arithmetic, no imports. What a product does not say is reported, never printed empty.
+Only what wording needs is allowed: fields of the product, conditions, one loop at a time and a few
+filters; no calls, no arithmetic, no imports. A place that the product cannot fill is reported; it
+is never printed empty.
 """
 
 from collections.abc import Mapping
@@ -17,23 +19,54 @@ from relvan.core.refusal import Refusal, Refused, refuse
 MOST_TEMPLATE = 20_000
 MOST_RESULT = 60_000
 PRODUCT_FIELDS = ("sku", "title", "brand", "description", "gtin", "category", "weight_g")
-FILTERS = ("upper", "lower", "capitalize", "title", "trim", "default", "d", "first", "last", "join", "length", "items",
-           "truncate", "replace")  # fmt: skip
+FILTERS = (
+    "upper",
+    "lower",
+    "capitalize",
+    "title",
+    "trim",
+    "default",
+    "d",
+    "first",
+    "last",
+    "join",
+    "length",
+    "items",
+    "truncate",
+    "replace",
+)
 _ALLOWED = (
-    nodes.Template, nodes.Output, nodes.TemplateData, nodes.Name, nodes.Getattr, nodes.Getitem, nodes.Const,
-    nodes.Filter, nodes.If, nodes.CondExpr, nodes.Compare, nodes.Operand, nodes.And, nodes.Or, nodes.Not, nodes.Concat,
-    nodes.Test, nodes.For, nodes.Tuple, nodes.Keyword,
-)  # fmt: skip
+    nodes.Template,
+    nodes.Output,
+    nodes.TemplateData,
+    nodes.Name,
+    nodes.Getattr,
+    nodes.Getitem,
+    nodes.Const,
+    nodes.Filter,
+    nodes.If,
+    nodes.CondExpr,
+    nodes.Compare,
+    nodes.Operand,
+    nodes.And,
+    nodes.Or,
+    nodes.Not,
+    nodes.Concat,
+    nodes.Test,
+    nodes.For,
+    nodes.Tuple,
+    nodes.Keyword,
+)
 _NAMES = ("product", "attributes", "family", "loop")
 
 
 class TooLong(Exception):
-    """A filter made more text than any channel takes."""
+    """Raised when a filter makes more text than any channel takes."""
 
 
 @dataclass(frozen=True)
 class Written:
-    """The text, and the names of what the product does not say."""
+    """The finished text, and the names of the places that the product cannot fill."""
 
     text: str
     missing: tuple[str, ...] = ()
@@ -45,11 +78,14 @@ class _Reports:
 
 
 class _Fields(Mapping[str, Any]):
-    """Fields by name without regard to case; one that is empty is as good as none. The template sees no method."""
+    """Fields by name without regard to case; an empty field counts as missing. Templates see no
+    methods."""
 
     def __init__(self, name: str, values: Mapping[str, Any], reports: _Reports) -> None:
         self.name, self.reports = name, reports
-        self._values = {key.casefold(): value for key, value in values.items() if value not in ("", None)}
+        self._values = {
+            key.casefold(): value for key, value in values.items() if value not in ("", None)
+        }
         self._shown = {key: value for key, value in values.items() if value not in ("", None)}
 
     def __getitem__(self, key: str) -> Any:
@@ -67,7 +103,8 @@ class _Fields(Mapping[str, Any]):
 
 
 class _Unsaid(Undefined):
-    """A name that says nothing: true to Jinja's rules in conditions, reported when it is to be printed."""
+    """A name without a value. In conditions it counts as false, as Jinja has it; when it is
+    printed, it is reported."""
 
     __slots__ = ("reports",)
 
@@ -95,7 +132,11 @@ class _Sandbox(ImmutableSandboxedEnvironment):
                 return _unsaid(f"{obj.name}.{argument}", obj.reports)
         if isinstance(obj, _Unsaid):
             return obj
-        if isinstance(obj, str | tuple | list) and isinstance(argument, int) and -len(obj) <= argument < len(obj):
+        if (
+            isinstance(obj, str | tuple | list)
+            and isinstance(argument, int)
+            and -len(obj) <= argument < len(obj)
+        ):
             return obj[argument]
         return _unsaid(str(argument), _Reports())
 
@@ -107,7 +148,7 @@ def _unsaid(name: str, reports: _Reports) -> _Unsaid:
 
 
 def _limited(name: str, plain: Any) -> Any:
-    """A filter that makes no more text than any channel takes."""
+    """Limits a filter to texts that are not longer than any channel takes."""
     passed = getattr(plain, "jinja_pass_arg", None)
     first = 1 if passed is not None else 0
 
@@ -115,7 +156,11 @@ def _limited(name: str, plain: Any) -> Any:
         given = values[first:]
         if name == "replace" and len(str(given[0])) * (len(str(given[2])) + 1) > 100 * MOST_RESULT:
             raise TooLong
-        if name == "join" and len(given) > 1 and len(str(given[1])) * (len(given[0]) + 1) > 100 * MOST_RESULT:
+        if (
+            name == "join"
+            and len(given) > 1
+            and len(str(given[1])) * (len(given[0]) + 1) > 100 * MOST_RESULT
+        ):
             raise TooLong
         found = plain(*values, **named)
         if isinstance(found, str) and len(found) > MOST_RESULT:
@@ -138,12 +183,13 @@ _SANDBOX = _make_sandbox()
 
 
 def is_wording(text: str) -> bool:
-    """Whether a text has places for fields at all."""
+    """Says whether a text has places for fields."""
     return "{{" in text or "{%" in text or "{#" in text
 
 
 def check_wording(text: str, field_name: str = "") -> list[Refusal]:
-    """Whether a text is wording that may be used: readable, and of nothing but what is allowed.
+    """Checks that a text is wording that can be used: it can be read, and it contains only what is
+    allowed.
 
     >>> check_wording("{{ product.title }}, {{ attributes.glaze }}")
     []
@@ -166,7 +212,7 @@ def check_wording(text: str, field_name: str = "") -> list[Refusal]:
 
 
 def _strange(node: nodes.Node, loops: int) -> str:
-    """What in a template is not allowed, in words; "" when all is."""
+    """Returns what is not allowed in a template, in words; "" when all is allowed."""
     if not isinstance(node, _ALLOWED):
         return f"“{type(node).__name__.lower()}”"
     if isinstance(node, nodes.Filter) and node.name not in FILTERS:
@@ -194,8 +240,11 @@ def _compiled(text: str) -> Any:
     return _SANDBOX.from_string(text)
 
 
-def write(text: str, product: Mapping[str, Any], attributes: Mapping[str, str], family: Mapping[str, Any]) -> Written:
-    """The wording with a product's fields in their places. Refused: wording that may not be used.
+def write(
+    text: str, product: Mapping[str, Any], attributes: Mapping[str, str], family: Mapping[str, Any]
+) -> Written:
+    """Returns the wording with a product's fields in their places. Wording that cannot be used is
+    refused.
 
     >>> write("{{ product.title }} in {{ attributes.Glaze }}", {"title": "Pot"}, {}, {})
     Written(text='Pot in', missing=('attributes.Glaze',))
@@ -212,7 +261,9 @@ def write(text: str, product: Mapping[str, Any], attributes: Mapping[str, str], 
         found = str(_compiled(text).render(places))
     except Refused:
         raise
-    except Exception as error:  # whatever a wording does wrong is told about it, and stops nothing else
+    except (
+        Exception
+    ) as error:  # whatever a wording does wrong is told about it, and stops nothing else
         return Written("", (f"what it asks for ({str(error)[:80] or type(error).__name__})",))
     unknown = _names_outside(text)
     if len(found) > MOST_RESULT:
@@ -222,8 +273,10 @@ def write(text: str, product: Mapping[str, Any], attributes: Mapping[str, str], 
 
 @lru_cache(maxsize=1_024)
 def _names_outside(text: str) -> tuple[str, ...]:
-    """Names that are none of the places there are, and are printed."""
+    """Returns the names that are printed though no place has such a name."""
     tree = _SANDBOX.parse(text)
     bound = {name.name for name in tree.find_all(nodes.Name) if name.ctx == "store"}
     known = {*_NAMES, *bound}
-    return tuple(dict.fromkeys(name.name for name in tree.find_all(nodes.Name) if name.name not in known))
+    return tuple(
+        dict.fromkeys(name.name for name in tree.find_all(nodes.Name) if name.name not in known)
+    )

@@ -1,1 +1,1 @@
-"""What is true of an order, and where it goes next."""
+"""The rules of orders: how far an order has come, and where it goes next."""

@@ -1,7 +1,8 @@
-"""What may be done to an order now, and why not. Service, foresight, page and API all ask `deeds_of`.
+"""Says what may be done to an order now, and why not. Service, preview, page and API all ask
+`deeds_of`.
 
-The answer follows from what is true of the order (its progress, its shipments, its payment), never from its tray: the
-tray is only where people look for it.
+The answer follows from the order's progress, its shipments and its payment, never from its tray:
+the tray only says where people look for it.
 """
 
 from collections.abc import Callable, Mapping
@@ -13,7 +14,7 @@ from relvan.core.refusal import Refused, not_found, refuse
 
 
 class OrderDeed(StrEnum):
-    """Something that a person, a rule or the API can do to one order or to many."""
+    """An action that a person, a rule or the API can take on one order or on many."""
 
     RELEASE = "release"
     RESERVE = "reserve"
@@ -25,8 +26,8 @@ class OrderDeed(StrEnum):
     MOVE = "move"
 
 
-class Outcome(StrEnum):
-    """What a deed comes to: it changes the order, it finds the order so already, or it is refused."""
+class DeedOutcome(StrEnum):
+    """What an action leads to: it changes the order, the order is so already, or it is refused."""
 
     DOES = "does"
     ALREADY = "already"
@@ -35,34 +36,36 @@ class Outcome(StrEnum):
 
 @dataclass(frozen=True)
 class DeedAnswer:
-    """What one deed would do to one order; `message` and `fix` say why it does nothing or is refused."""
+    """What one action would do to one order. `message` and `fix` say why it does nothing or is
+    refused."""
 
-    outcome: Outcome
+    outcome: DeedOutcome
     code: str = ""
     message: str = ""
     fix: str = ""
 
     @property
     def does(self) -> bool:
-        """Whether the deed would change the order."""
-        return self.outcome == Outcome.DOES
+        """Says whether the action would change the order."""
+        return self.outcome == DeedOutcome.DOES
 
     def raise_if_refused(self) -> None:
-        """Raise the refusal, if it is one."""
-        if self.outcome == Outcome.REFUSED:
+        """Raises the refusal when the action is refused."""
+        if self.outcome == DeedOutcome.REFUSED:
             raise refuse(self.code, self.message, self.fix)
 
 
-DOES = DeedAnswer(Outcome.DOES)
+DOES = DeedAnswer(DeedOutcome.DOES)
 
 
 @dataclass(frozen=True)
 class OrderStanding:
-    """What the deeds on an order depend on.
+    """The facts that the actions on an order depend on.
 
-    `unreleased` are the units reserved for it that lie in no open shipment. `waiting` and `begun` count its shipments
-    on pick or before it: those of which nothing has been picked yet, and those of which something has. `shipments`
-    counts all that have not left. `from_channel` says that a channel took the payment.
+    `unreleased` are the units reserved for it that lie in no open shipment. `waiting` and `begun`
+    count its shipments that are not picked in full: `waiting` those of which nothing has been
+    picked, `begun` the others. `shipments` counts all that have not left. `from_channel` says that
+    a channel took the payment.
     """
 
     number: str
@@ -79,7 +82,7 @@ class OrderStanding:
 
 
 def read_deed(name: str) -> OrderDeed:
-    """The deed of that name.
+    """Returns the action with a name; an unknown name is refused.
 
     >>> str(read_deed("release"))
     'release'
@@ -93,28 +96,33 @@ def read_deed(name: str) -> OrderDeed:
 
 
 def deeds_of(order: OrderStanding) -> Mapping[OrderDeed, DeedAnswer]:
-    """What each deed would come to on an order as it stands.
+    """Returns what each action would lead to for an order as it is.
 
-    Whether enough stock is free is not asked here: `RESERVE`, `RESERVE_ANYWHERE` and `RELEASE_PART` may still be short
-    of it, which the plan of the reservation says (`core/stock/reserving.py`).
+    Whether enough stock is free is not considered here: `RESERVE`, `RESERVE_ANYWHERE` and
+    `RELEASE_PART` may still lack it, which the plan of the reservation says
+    (`core/stock/reserving.py`).
     """
     return {deed: _RULES[deed](order) for deed in OrderDeed}
 
 
 def _refused(code: str, message: str, fix: str) -> DeedAnswer:
-    return DeedAnswer(Outcome.REFUSED, code, message, fix)
+    return DeedAnswer(DeedOutcome.REFUSED, code, message, fix)
 
 
 def _already(message: str) -> DeedAnswer:
-    return DeedAnswer(Outcome.ALREADY, "already", message)
+    return DeedAnswer(DeedOutcome.ALREADY, "already", message)
 
 
 def _over(order: OrderStanding) -> DeedAnswer | None:
-    """Why nothing can be sent or reserved any more, if that is so."""
+    """Returns why nothing can be sent or reserved any more, if that is so."""
     if order.cancelled:
-        return _refused("cancelled", f"“{order.number}” is cancelled.", "Nothing more can be sent of it.")
+        return _refused(
+            "cancelled", f"“{order.number}” is cancelled.", "Nothing more can be sent of it."
+        )
     if order.shipped == Extent.ALL:
-        return _refused("shipped", f"“{order.number}” has been shipped.", "There is nothing more to send.")
+        return _refused(
+            "shipped", f"“{order.number}” has been shipped.", "There is nothing more to send."
+        )
     return None
 
 
@@ -127,9 +135,12 @@ def _reserve(order: OrderStanding) -> DeedAnswer:
 
 
 def _not_payable(order: OrderStanding) -> DeedAnswer | None:
-    """An order of a channel is sent once it is paid; one taken by hand may be paid later."""
+    """Returns why an order may not be sent before it is paid. Orders of a channel must be paid;
+    those taken by hand may be paid later."""
     if order.from_channel and order.paid != Extent.ALL:
-        return _refused("not-paid", f"“{order.number}” is not paid.", "The channel tells Relvan when it is.")
+        return _refused(
+            "not-paid", f"“{order.number}” is not paid.", "The channel tells Relvan when it is."
+        )
     return None
 
 
@@ -158,8 +169,10 @@ def _release_part(order: OrderStanding) -> DeedAnswer:
 
 def _take_back(order: OrderStanding) -> DeedAnswer:
     if order.begun or not order.waiting:
-        message = f"“{order.number}” has nothing that can be taken back."
-        return _refused("under-way", message, "Only shipments of which nothing has been picked come back.")
+        message = f"“{order.number}” has no release that can be undone."
+        return _refused(
+            "under-way", message, "A release can be undone as long as nothing has been picked."
+        )
     return DOES
 
 
@@ -198,6 +211,6 @@ _RULES: Mapping[OrderDeed, Callable[[OrderStanding], DeedAnswer]] = {
 
 
 def answer_of(refused: Refused) -> DeedAnswer:
-    """The answer that says a refusal."""
+    """Turns a refusal into an answer."""
     first = refused.first
-    return DeedAnswer(Outcome.REFUSED, first.code, first.message, first.fix)
+    return DeedAnswer(DeedOutcome.REFUSED, first.code, first.message, first.fix)

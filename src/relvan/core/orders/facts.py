@@ -1,4 +1,5 @@
-"""What is true of an order, worked out from quantities and amounts; never chosen. See docs/rules.md, “Orders”."""
+"""Works out the progress of an order from quantities and amounts; a person never chooses it. See
+docs/rules.md, “Orders”."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -15,7 +16,8 @@ class Extent(StrEnum):
 
 @dataclass(frozen=True)
 class LineFacts:
-    """Units of one line. `reserved` is promised and still here; `picked` and `shipped` are all there ever were."""
+    """The units of one line. `reserved` are promised and still here; `picked` and `shipped` are
+    totals."""
 
     quantity: int
     stocked: bool = True
@@ -28,8 +30,9 @@ class LineFacts:
 
 @dataclass(frozen=True)
 class OrderFacts:
-    """Reserved, picked, shipped, invoiced, paid: none, part or all of each; what is open, in words; and the units of
-    its stocked lines, with how many of them are reserved (or shipped already), picked and shipped."""
+    """The progress of an order: none, part or all of it is reserved, picked, shipped, invoiced and
+    paid; what is open, in words; and the units of its stocked lines, with how many of them are
+    reserved (or shipped already), picked and shipped."""
 
     reserved: Extent
     picked: Extent
@@ -44,14 +47,14 @@ class OrderFacts:
 
 
 def extent(done: int, whole: int) -> Extent:
-    """None, part or all. Of nothing, all is done."""
+    """Returns none, part or all; of nothing, all is done."""
     if done >= whole:
         return Extent.ALL
     return Extent.PART if done > 0 else Extent.NONE
 
 
 def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFacts:
-    """The five facts of an order; amounts in minor units."""
+    """Returns the progress of an order; amounts are in minor units."""
     stocked = [line for line in lines if line.stocked]
     wanted = sum(line.quantity for line in stocked)
     shipped = sum(line.shipped for line in stocked)
@@ -72,7 +75,9 @@ def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFa
     )
 
 
-def _words(lines: Sequence[LineFacts], wanted: int, reserved: int, picked: int, shipped: int, paid: Extent) -> str:
+def _words(
+    lines: Sequence[LineFacts], wanted: int, reserved: int, picked: int, shipped: int, paid: Extent
+) -> str:
     parts = []
     unknown = sum(1 for line in lines if not line.known)
     if unknown:

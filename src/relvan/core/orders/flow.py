@@ -1,5 +1,5 @@
-"""The drawing of an order's progress: a stream of goods as thick as the units ordered, which narrows where units are
-still missing, and under it a thin stream of money."""
+"""Draws the progress of an order: a stream of goods as wide as the units ordered, which narrows
+where units are still missing, and below it a thin stream of money."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,7 +12,8 @@ LEAST_SEEN = 1.5
 
 @dataclass(frozen=True)
 class FlowStep:
-    """One step of a stream: its name, how much has come so far (units, or minor units of money), where it is drawn."""
+    """One step of a stream: its name, how much has come so far (units, or minor units of money),
+    and where it is drawn."""
 
     label: str
     reached: int
@@ -22,7 +23,8 @@ class FlowStep:
 
 @dataclass(frozen=True)
 class Stream:
-    """A stream of `whole` units or minor units: its steps from left to right, and its outline as an SVG path."""
+    """A stream of `whole` units or minor units: its steps from left to right, and its outline as an
+    SVG path."""
 
     whole: int
     steps: tuple[FlowStep, ...]
@@ -39,10 +41,14 @@ class OrderFlow:
 
 
 def flow_of(
-    goods: Sequence[tuple[str, int]], money: Sequence[tuple[str, int]], *, goods_y: float = 44, money_y: float = 100
+    goods: Sequence[tuple[str, int]],
+    money: Sequence[tuple[str, int]],
+    *,
+    goods_y: float = 44,
+    money_y: float = 100,
 ) -> OrderFlow:
-    """The drawing of (label, how much) steps, the first of each being the whole; `goods_y` and `money_y` are the
-    middles of the two streams.
+    """Returns the drawing of steps, (label, how much) each; the first step of each stream is the
+    whole. `goods_y` and `money_y` are the middles of the two streams.
 
     >>> flow_of([("ordered", 4), ("reserved", 2)], [("total", 100), ("paid", 100)]).goods.steps[1].high
     20.0
@@ -61,14 +67,15 @@ def _stream(parts: Sequence[tuple[str, int]], middle: float, most: float) -> Str
 
 
 def _high(reached: int, whole: int, most: float) -> float:
-    """How thick the stream is; a little that has come must still be seen."""
+    """Returns how thick the stream is; even a little that has come must be visible."""
     if reached <= 0 or whole <= 0:
         return 0.0
     return max(LEAST_SEEN, round(most * min(reached, whole) / whole, 1))
 
 
 def _outline(steps: Sequence[FlowStep], middle: float) -> str:
-    """Along the upper edge from left to right and back along the lower one; between two steps the edge bends."""
+    """Returns the outline: along the upper edge from left to right and back along the lower one,
+    with a bend between two steps."""
     there, back = [f"M0 {middle - steps[0].high / 2:.1f}"], []
     for at, step in enumerate(steps):
         end = step.x + STEP_X
@@ -77,7 +84,13 @@ def _outline(steps: Sequence[FlowStep], middle: float) -> str:
         up, down = middle - step.high / 2, middle + step.high / 2
         next_up, next_down = middle - following / 2, middle + following / 2
         bend = (flat + end) / 2
-        there.append(f"L{flat} {up:.1f}C{bend:.0f} {up:.1f} {bend:.0f} {next_up:.1f} {end} {next_up:.1f}")
-        back.append(f"C{bend:.0f} {next_down:.1f} {bend:.0f} {down:.1f} {flat} {down:.1f}L{step.x} {down:.1f}")
+        there.append(
+            f"L{flat} {up:.1f}C{bend:.0f} {up:.1f} {bend:.0f} {next_up:.1f} {end} {next_up:.1f}"
+        )
+        back.append(
+            f"C{bend:.0f} {next_down:.1f} {bend:.0f} {down:.1f} {flat} {down:.1f}L{step.x} {down:.1f}"
+        )
     last = steps[-1]
-    return "".join([*there, f"L{last.x + STEP_X} {middle + last.high / 2:.1f}", *reversed(back), "Z"])
+    return "".join(
+        [*there, f"L{last.x + STEP_X} {middle + last.high / 2:.1f}", *reversed(back), "Z"]
+    )

@@ -1,4 +1,4 @@
-"""An order as it comes in, from whichever channel and in whichever dialect, said in our words."""
+"""An incoming order in our own words, whichever channel it comes from."""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, fields
@@ -13,7 +13,7 @@ MOST_UNITS_A_LINE = 100_000
 
 @dataclass(frozen=True)
 class Address:
-    """Where goods go. `country` is an ISO 3166-1 alpha-2 code."""
+    """A delivery address. `country` is an ISO 3166-1 alpha-2 code."""
 
     name: str = ""
     street: str = ""
@@ -24,7 +24,7 @@ class Address:
 
     @classmethod
     def read(cls, told: Mapping[str, Any]) -> "Address":
-        """An address from plain data; what is not told stays empty.
+        """Reads an address from plain data; parts that are not there stay empty.
 
         >>> Address.read({"name": "Ada", "house": 12}).name
         'Ada'
@@ -32,13 +32,14 @@ class Address:
         return cls(**{part.name: str(told.get(part.name, "")) for part in fields(cls)})
 
     def as_dict(self) -> dict[str, str]:
-        """Every part by its name."""
+        """Returns every part of the address by its name."""
         return asdict(self)
 
 
 @dataclass(frozen=True)
 class IncomingLine:
-    """One line: what the channel calls it, how many, the price of one in minor units, tax inside."""
+    """One line of an incoming order: the channel's SKU, the quantity, and the price of one in minor
+    units with the tax inside."""
 
     channel_line: str
     sku: str
@@ -50,7 +51,8 @@ class IncomingLine:
 
 @dataclass(frozen=True)
 class IncomingOrder:
-    """An order as a channel tells it. `changed` is the channel's own mark of this telling: a higher one is newer."""
+    """An order as a channel sends it. `changed` is the channel's own version number: a higher one
+    is newer."""
 
     number: str
     placed_at: datetime
@@ -65,7 +67,7 @@ class IncomingOrder:
 
 
 def check_manual_order(lines: tuple[IncomingLine, ...], ship_to: Address) -> list[Refusal]:
-    """What a person who takes an order by telephone may have left out."""
+    """Checks that an order taken by a person, for example by telephone, is complete."""
     found = []
     if not 1 <= len(lines) <= MOST_LINES:
         message = f"“Lines” must be 1 to {MOST_LINES}; there are {len(lines)}."
@@ -75,10 +77,14 @@ def check_manual_order(lines: tuple[IncomingLine, ...], ship_to: Address) -> lis
             message = f"“Quantity” of {line.sku} must be 1 to {MOST_UNITS_A_LINE:,}; it got {line.quantity}."
             found.append(Refusal("out-of-range", message, "Correct the quantity.", "lines"))
         if line.unit_price < 0:
-            found.append(Refusal("out-of-range", f"“Price” of {line.sku} must not be negative.", "", "lines"))
+            found.append(
+                Refusal("out-of-range", f"“Price” of {line.sku} must not be negative.", "", "lines")
+            )
     for name in ("name", "street", "town", "country"):
         if not getattr(ship_to, name).strip():
-            found.append(Refusal("missing", f"“{name.capitalize()}” must not be empty.", "Fill it in.", name))
+            found.append(
+                Refusal("missing", f"“{name.capitalize()}” must not be empty.", "Fill it in.", name)
+            )
     if ship_to.country and (len(ship_to.country) != 2 or not ship_to.country.isalpha()):
         message = f"“Country” must be a code of two letters; it got “{ship_to.country[:20]}”."
         found.append(Refusal("form", message, "Type it like NL.", "country"))

@@ -1,4 +1,4 @@
-"""Tax per order line, half up. See docs/rules.md, “Orders”."""
+"""Tax per order line, rounded half up. See docs/rules.md, “Orders”."""
 
 from collections.abc import Callable
 from decimal import Decimal
@@ -9,7 +9,7 @@ TAX_PERCENT = {"standard": Decimal(20), "reduced": Decimal(10), "zero": Decimal(
 
 
 def tax_inside(gross: int, percent: Decimal) -> int:
-    """The tax inside a gross amount, in minor units: `gross - round(gross / (1 + r))`.
+    """Returns the tax inside a gross amount, in minor units: `gross - round(gross / (1 + r))`.
 
     >>> tax_inside(2400, Decimal(20))
     400
@@ -20,7 +20,8 @@ def tax_inside(gross: int, percent: Decimal) -> int:
 
 
 def net_in(percent: Decimal) -> Callable[[int], int]:
-    """What is left of any gross amount, not below 0, without the tax inside: `tax_inside` made ready for many."""
+    """Returns a function that takes the tax inside out of gross amounts that are not below 0; it is
+    `tax_inside` prepared for many amounts."""
     over, under = percent.as_integer_ratio()
     net, gross = 100 * under, 100 * under + over
     return lambda amount: (2 * amount * net + gross) // (2 * gross)

@@ -1,4 +1,4 @@
-"""Where an order lies on the desk: our way of working. A person may choose it; these rules choose it first."""
+"""Chooses the tray of an order until a person chooses one."""
 
 from enum import StrEnum
 
@@ -6,7 +6,7 @@ from relvan.core.orders.facts import Extent, OrderFacts
 
 
 class Tray(StrEnum):
-    """The five trays a new seller starts with."""
+    """The five trays that a new seller starts with."""
 
     INBOX = "inbox"
     FLOOR = "floor"
@@ -22,13 +22,16 @@ TRAY_NAMES = {
     Tray.CLOSED: "Closed",
     Tray.CANCELLED: "Cancelled",
 }
-CHOSEN_BY_HAND = tuple(tray for tray in TRAY_NAMES if tray != Tray.CANCELLED)  # that one is reached by cancelling
+CHOSEN_BY_HAND = tuple(
+    tray for tray in TRAY_NAMES if tray != Tray.CANCELLED
+)  # that one is reached by cancelling
 
 
 def tray_after_work(facts: OrderFacts, *, open_shipments: int, unknown_lines: int) -> Tray:
-    """Where an order goes when a reservation, a shipment or a payment has changed.
+    """Returns the tray of an order after a reservation, a shipment or a payment has changed.
 
-    Closed needs all shipped and all paid; while a shipment is under way it is in the warehouse.
+    An order is closed when all of it is shipped and paid; while a shipment is under way it lies in
+    the warehouse's tray.
     """
     if open_shipments:
         return Tray.FLOOR

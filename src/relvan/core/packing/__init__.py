@@ -1,1 +1,1 @@
-"""Putting picked goods into parcels."""
+"""The rules for packing picked goods into parcels."""

@@ -1,4 +1,4 @@
-"""What goes into which parcel: all that was picked, nothing else, nothing twice."""
+"""Checks what goes into a parcel: only what was picked, and nothing twice."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -10,14 +10,14 @@ MOST_GRAMS = 31_500
 
 @dataclass(frozen=True)
 class Packed:
-    """Units of a product in one parcel."""
+    """So many units of a product in one parcel."""
 
     sku: str
     quantity: int
 
 
 def open_units(picked: Mapping[str, int], parcels: Sequence[Sequence[Packed]]) -> dict[str, int]:
-    """Units by SKU that were picked and lie in no parcel yet."""
+    """Returns the units by SKU that were picked and are in no parcel yet."""
     left = dict(picked)
     for parcel in parcels:
         for packed in parcel:
@@ -26,13 +26,18 @@ def open_units(picked: Mapping[str, int], parcels: Sequence[Sequence[Packed]]) -
 
 
 def check_parcel(lines: Sequence[Packed], weight_g: int, left: Mapping[str, int]) -> list[Refusal]:
-    """A parcel holds at least one thing, only what is still open, and weighs 1 g to 31.5 kg."""
+    """Checks that a parcel holds at least one unit and only what is not packed yet, and that it
+    weighs 1 g to 31.5 kg."""
     found = []
     if not 1 <= weight_g <= MOST_GRAMS:
         message = f"“Weight” must be 1 to {MOST_GRAMS:,} g; it got {weight_g:,}."
-        found.append(Refusal("out-of-range", message, "Put it on the scale, or type the grams.", "weight_g"))
+        found.append(
+            Refusal("out-of-range", message, "Put it on the scale, or type the grams.", "weight_g")
+        )
     if not any(line.quantity for line in lines):
-        found.append(Refusal("missing", "A parcel must hold something.", "Say what is in it.", "lines"))
+        found.append(
+            Refusal("missing", "A parcel must hold something.", "Say what is in it.", "lines")
+        )
     wanted: dict[str, int] = {}
     for line in lines:
         wanted[line.sku] = wanted.get(line.sku, 0) + line.quantity
@@ -40,5 +45,7 @@ def check_parcel(lines: Sequence[Packed], weight_g: int, left: Mapping[str, int]
     for sku, quantity in {**wanted, **below}.items():
         if quantity < 0 or quantity > left.get(sku, 0):
             message = f"“{sku}” must be 0 to {left.get(sku, 0)} here; it got {quantity}."
-            found.append(Refusal("not-enough", message, "Only what was picked can be packed, once.", "lines"))
+            found.append(
+                Refusal("not-enough", message, "Only what was picked can be packed, once.", "lines")
+            )
     return found

@@ -1,1 +1,1 @@
-"""Who may do what."""
+"""The rules of roles and rights."""

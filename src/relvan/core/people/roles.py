@@ -1,4 +1,4 @@
-"""Who may do what: a role is a set of rights, and a right is a station of the job."""
+"""Says who may do what: a role is a set of rights, and each right covers a station of the job."""
 
 from enum import StrEnum
 
@@ -6,7 +6,7 @@ from relvan.core.refusal import NotAllowed, Refusal, refuse
 
 
 class Right(StrEnum):
-    """What a person may change; looking is free to all who are signed in."""
+    """What a person may change. Everybody who is signed in may look at everything."""
 
     CATALOGUE = "catalogue"
     LISTINGS = "listings"
@@ -37,14 +37,16 @@ MOST_PASSWORD = 200
 
 
 def check_right(role: Role, right: Right) -> None:
-    """Refuse a deed that the role does not include."""
+    """Refuses an action that the role does not include."""
     if right not in RIGHTS[role]:
         message = f"The role “{role.value}” may not change {right.value}."
-        raise NotAllowed(Refusal("not-allowed", message, "Ask an owner to do it, or to change the role."))
+        raise NotAllowed(
+            Refusal("not-allowed", message, "Ask an owner to do it, or to change the role.")
+        )
 
 
 def check_password(password: str) -> None:
-    """10 to 200 characters."""
+    """Checks that a password has 10 to 200 characters."""
     if not LEAST_PASSWORD <= len(password) <= MOST_PASSWORD:
         message = f"“Password” must have {LEAST_PASSWORD} to {MOST_PASSWORD} characters; it has {len(password)}."
         raise refuse("password", message, "Choose a longer one.", "password")

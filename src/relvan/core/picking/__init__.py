@@ -1,1 +1,1 @@
-"""Walking through a warehouse and taking the right things."""
+"""The rules for picking goods in a warehouse."""

@@ -1,4 +1,5 @@
-"""Which bins to take from and in what order to walk; and whether what was scanned is what was asked."""
+"""Chooses the bins to take goods from and the order in which to visit them, and checks what was
+scanned."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -9,7 +10,8 @@ from relvan.core.refusal import refuse
 
 @dataclass(frozen=True)
 class Place:
-    """A bin with what may be taken from it now, in units; `walk` is its turn on the way through the warehouse."""
+    """A bin with the units that may be taken from it now; `walk` is its place on the way through
+    the warehouse."""
 
     bin: int
     code: str
@@ -18,8 +20,8 @@ class Place:
 
 
 @dataclass(frozen=True)
-class Ask:
-    """Units of a product wanted by one shipment line."""
+class PickAsk:
+    """The units of a product that one line of a shipment needs."""
 
     shipment_line: int
     product: int
@@ -28,7 +30,8 @@ class Ask:
 
 @dataclass(frozen=True)
 class PlannedPick:
-    """One stop of the walk: so many units of a product from a bin (none when no bin is known to have it)."""
+    """One line of a pick list: so many units of a product from a bin; the bin is None when no bin
+    is known to have it."""
 
     shipment_line: int
     product: int
@@ -37,20 +40,31 @@ class PlannedPick:
     walk: int
 
 
-def plan_walk(asks: Sequence[Ask], places: Mapping[int, Sequence[Place]]) -> list[PlannedPick]:
-    """The walk, ordered by place.
+def plan_walk(asks: Sequence[PickAsk], places: Mapping[int, Sequence[Place]]) -> list[PlannedPick]:
+    """Returns the picks in the order of their bins.
 
-    Each ask is served from one bin where one has enough (the one that holds least, so that remnants are used
-    up), else from several in the order of the walk. What no bin has is asked for without a bin, at the end.
+    Each line is picked from one bin where a bin has enough (the one with the fewest units, so that
+    remnants are used up), else from several in the order of the way. What no bin has comes last,
+    without a bin.
     """
-    left = {(product, place.bin): place.there for product, all_places in places.items() for place in all_places}
+    left = {
+        (product, place.bin): place.there
+        for product, all_places in places.items()
+        for place in all_places
+    }
     picks: list[PlannedPick] = []
     for ask in asks:
-        picks += _serve(ask, sorted(places.get(ask.product, ()), key=lambda p: (p.walk, p.code)), left)
-    return sorted(picks, key=lambda pick: (pick.bin is None, pick.walk, pick.product, pick.shipment_line))
+        picks += _serve(
+            ask, sorted(places.get(ask.product, ()), key=lambda p: (p.walk, p.code)), left
+        )
+    return sorted(
+        picks, key=lambda pick: (pick.bin is None, pick.walk, pick.product, pick.shipment_line)
+    )
 
 
-def _serve(ask: Ask, places: list[Place], left: dict[tuple[int, int], int]) -> list[PlannedPick]:
+def _serve(
+    ask: PickAsk, places: list[Place], left: dict[tuple[int, int], int]
+) -> list[PlannedPick]:
     enough = [place for place in places if left[ask.product, place.bin] >= ask.quantity]
     chosen = [min(enough, key=lambda place: left[ask.product, place.bin])] if enough else places
     picks, open_units = [], ask.quantity
@@ -66,13 +80,16 @@ def _serve(ask: Ask, places: list[Place], left: dict[tuple[int, int], int]) -> l
 
 
 def check_scan(code: str, sku: str, gtin: str | None, aliases: tuple[str, ...]) -> None:
-    """Refuse a scanned code that is none of the asked product's codes."""
+    """Refuses a scanned code that is not one of the product's codes."""
     if not is_code_of(code.strip(), sku, gtin, aliases):
         message = f"“{code[:64]}” is not {sku}."
         raise refuse("wrong-scan", message, f"Put it back and take {sku}.", "code")
 
 
 def check_picked(quantity: int, asked: int) -> None:
-    """Between nothing and what was asked; less than asked is a short pick."""
+    """Checks that the quantity picked is between nothing and what was asked; less than that is a
+    short pick."""
     if not 0 <= quantity <= asked:
-        raise refuse("out-of-range", f"“Quantity” must be 0 to {asked}; it got {quantity}.", "", "quantity")
+        raise refuse(
+            "out-of-range", f"“Quantity” must be 0 to {asked}; it got {quantity}.", "", "quantity"
+        )

@@ -1,1 +1,1 @@
-"""What a channel asks for a product."""
+"""The rules of prices: what a channel asks for a product."""

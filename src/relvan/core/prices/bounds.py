@@ -1,4 +1,5 @@
-"""What a price must keep, whatever its steps: the highest of its floors, its ceiling. See docs/rules.md, “Prices”."""
+"""The bounds of a price, which hold whatever its steps are: the highest of its floors, and its
+ceiling. See docs/rules.md, “Prices”."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -13,8 +14,8 @@ from relvan.core.why import Why
 
 
 class Costed(Protocol):
-    """What of a product bounds its price: floor, advertised minimum, ceiling and cost in minor units of the seller's
-    currency, its tax code."""
+    """The details of a product that bound its price: floor, advertised minimum, ceiling and cost in
+    minor units of the seller's currency, and the tax code."""
 
     @property
     def floor(self) -> int | None:
@@ -44,8 +45,8 @@ class Costed(Protocol):
 
 @dataclass(frozen=True)
 class LeastMargin:
-    """The least part of the net price, in percent, that is to be profit after fees, `cost` and `delivery`; `tax` is the
-    percentage inside the price."""
+    """The part of the net price, in percent, that must remain as profit after fees, `cost` and
+    `delivery`; `tax` is the percentage inside the price."""
 
     percent: Decimal
     cost: Money
@@ -55,7 +56,8 @@ class LeastMargin:
 
 @dataclass(frozen=True)
 class Bounds:
-    """A product's own floor, the lowest price that may be advertised, the least margin, the ceiling; any may lack."""
+    """The bounds of a price: the product's own floor, the lowest price that may be advertised, the
+    least margin, and the ceiling. Any of them may be missing."""
 
     floor: Money | None = None
     advertised: Money | None = None
@@ -68,8 +70,8 @@ NO_BOUNDS = Bounds()
 
 @dataclass(frozen=True)
 class Held:
-    """A price within its bounds; `floored` when a floor held it. `lowest` is the highest of its floors, none when there
-    is none."""
+    """A price within its bounds. `floored` says that a floor raised it; `lowest` is the highest of
+    its floors, or None."""
 
     money: Money
     why: Why
@@ -85,8 +87,9 @@ def keep_within(
     rates: Rates,
     why: Why,
 ) -> Held:
-    """A price lifted to the highest of its floors, lowered to its ceiling; where they contradict, the floor counts. A
-    bound in a currency for which there is no rate holds nothing, and the why says so."""
+    """Raises a price to the highest of its floors and lowers it to its ceiling; where they
+    contradict each other, the floor counts. A bound in a currency without a known rate has no
+    effect, and the why says so."""
     currency = money.currency
     highest, named = None, ""
     for name, floor, detail in _floors(bounds, fees, category, currency, rates):
@@ -99,7 +102,9 @@ def keep_within(
         why = why.then("Ceiling", "not compared", _no_rate(bounds.ceiling, currency))
     if ceiling is not None and money.amount > ceiling.amount:
         money = ceiling
-        why = why.then("Ceiling", as_decimal(money.amount, currency), "held: the steps went above it")
+        why = why.then(
+            "Ceiling", as_decimal(money.amount, currency), "held: the steps went above it"
+        )
     if highest is None:
         return Held(money, why)
     floored = money.amount < highest.amount
@@ -111,7 +116,8 @@ def keep_within(
 def _floors(
     bounds: Bounds, fees: FeeRule, category: str, currency: str, rates: Rates
 ) -> Iterator[tuple[str, Money | None, str]]:
-    """Every floor by its name, in the price's currency; none with the reason where it cannot be worked out."""
+    """Returns every floor by its name, in the price's currency; None with the reason where it
+    cannot be worked out."""
     for name, own in (("Floor", bounds.floor), ("Advertised minimum", bounds.advertised)):
         if own is not None:
             yield name, rates.convert(own, currency), _no_rate(own, currency)
@@ -122,15 +128,24 @@ def _floors(
 def _margin_floor(
     margin: LeastMargin, fees: FeeRule, category: str, currency: str, rates: Rates
 ) -> tuple[str, Money | None, str]:
-    """The floor of a least margin, with its name; none with the reason."""
+    """Returns the floor that follows from the least margin, with its name; None with the reason."""
     cost, delivery = rates.convert(margin.cost, currency), rates.convert(margin.delivery, currency)
     if cost is None or delivery is None:
         return "Least margin", None, _no_rate(margin.cost, currency)
     lowest = lowest_with_margin(
-        margin.percent, fees, cost=cost.amount, delivery=delivery.amount, tax_percent=margin.tax, category=category
+        margin.percent,
+        fees,
+        cost=cost.amount,
+        delivery=delivery.amount,
+        tax_percent=margin.tax,
+        category=category,
     )
     found = None if lowest is None else Money(lowest, currency)
-    return f"Least margin {margin.percent.normalize():f} %", found, "no price reaches it after the fees there"
+    return (
+        f"Least margin {margin.percent.normalize():f} %",
+        found,
+        "no price reaches it after the fees there",
+    )
 
 
 def _no_rate(money: Money, currency: str) -> str:

@@ -1,6 +1,7 @@
-"""What a channel keeps of a sale, and what is left of a price. See docs/rules.md, “Prices”.
+"""Works out what a channel keeps of a sale, and the margin that remains of a price. See
+docs/rules.md, “Prices”.
 
-Amounts are minor units; each part of the fees is rounded half up.
+Amounts are in minor units; each part of the fees is rounded half up.
 """
 
 from collections.abc import Callable
@@ -28,7 +29,7 @@ class Fees(NamedTuple):
 
 
 def fees_of(price: int, rule: FeeRule, category: str = "") -> Fees:
-    """What a channel keeps of a price.
+    """Returns what a channel keeps of a price.
 
     >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
     >>> [fees_of(price, rule).total for price in (2966, 170, 1260)]
@@ -40,8 +41,9 @@ def fees_of(price: int, rule: FeeRule, category: str = "") -> Fees:
 
 
 def fees_in(rule: FeeRule, category: str) -> Callable[[int], int]:
-    """What a channel keeps of any price in a category, all of it together: `fees_of` made ready for many prices."""
-    referral, referral_of, processing, processing_of, _ = rule.shares_in(category)
+    """Returns a function that gives the fees of any price in a category; it is `fees_of` prepared
+    for many prices."""
+    referral, referral_of, processing, processing_of = rule.shares_in(category)
     least, fixed = rule.least_referral, rule.fixed
 
     def total(price: int) -> int:
@@ -57,7 +59,8 @@ def fees_in(rule: FeeRule, category: str) -> Callable[[int], int]:
 
 @dataclass(frozen=True)
 class Left:
-    """What is left of a price after tax, fees, cost and delivery; `percent` of the price without tax, to a tenth."""
+    """The margin of a price after tax, fees, cost and delivery; `percent` is its share of the price
+    without tax, to a tenth."""
 
     amount: int
     percent: Decimal
@@ -65,9 +68,12 @@ class Left:
     why: Why
 
 
-def left_of(price: int, rule: FeeRule, *, tax_percent: Decimal, category: str, spent: int) -> tuple[int, int | None]:
-    """What is left of a sale of one, in minor units, after tax inside, fees and what was `spent` on it; and that in
-    thousandths of the net price, rounded half up (none when there is no net price).
+def left_of(
+    price: int, rule: FeeRule, *, tax_percent: Decimal, category: str, spent: int
+) -> tuple[int, int | None]:
+    """Returns what remains of the sale of one unit, in minor units, after the tax inside, the fees
+    and what was `spent` on it, and its share of the net price in thousandths, rounded half up (None
+    when there is no net price).
 
     >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
     >>> left_of(2823, rule, tax_percent=Decimal(20), category="", spent=1530)
@@ -78,35 +84,44 @@ def left_of(price: int, rule: FeeRule, *, tax_percent: Decimal, category: str, s
     return left, (2000 * left + net) // (2 * net) if net > 0 else None
 
 
+@dataclass(frozen=True)
+class SoldOne:
+    """What is known of a sale of one: the channel's currency and category; the tax of the product
+    and whether the price holds it; its `cost` and `delivery` in minor units of the seller's
+    currency, which come over by `rate` (theirs for one of ours) when the channel sells in another.
+    """
+
+    currency: str
+    cost: int | None
+    delivery: int | None = 0
+    tax_code: str = "standard"
+    tax_inside: bool = True
+    category: str = ""
+    rate: Decimal | None = None
+
+
 def what_is_left(
     price: int,
     rule: FeeRule,
-    *,
-    currency: str,
-    cost: int | None,
-    delivery: int | None = 0,
-    tax_code: str = "standard",
-    tax_inside_price: bool = True,
-    category: str = "",
-    rate: Decimal | None = None,
+    sold: SoldOne,
 ) -> Left:
     """What is left of a sale of one, in minor units of the channel's currency.
 
-    `cost` and `delivery` are in the seller's currency and come over by `rate` (theirs for one of ours) when the
-    channel sells in another.
-
     >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
-    >>> what_is_left(2823, rule, currency="EUR", cost=1150, delivery=380, tax_code="standard").amount
+    >>> what_is_left(2823, rule, SoldOne("EUR", cost=1150, delivery=380)).amount
     283
     """
-    percent_of_tax = TAX_PERCENT.get(tax_code, Decimal(0)) if tax_inside_price else Decimal(0)
+    currency, rate = sold.currency, sold.rate
+    percent_of_tax = TAX_PERCENT.get(sold.tax_code, Decimal(0)) if sold.tax_inside else Decimal(0)
     tax = tax_inside(price, percent_of_tax) if percent_of_tax else 0
-    fees = fees_of(price, rule, category)
+    fees = fees_of(price, rule, sold.category)
     why = Why().then("Price there", as_decimal(price, currency), currency)
     if tax:
-        why = why.then("Tax", as_decimal(-tax, currency), f"{percent_of_tax.normalize():f} % inside")
+        why = why.then(
+            "Tax", as_decimal(-tax, currency), f"{percent_of_tax.normalize():f} % inside"
+        )
     net = price - tax
-    share = f"{rule.percent_in(category).normalize():f} % of the price"
+    share = f"{rule.percent_in(sold.category).normalize():f} % of the price"
     if rule.least_referral:
         share += f", at least {as_decimal(rule.least_referral, currency)}"
     for label, amount, detail in (
@@ -117,18 +132,22 @@ def what_is_left(
         if amount:
             why = why.then(label, as_decimal(-amount, currency), detail)
     ours = 0
-    for label, given in (("Cost", cost), ("Delivery", delivery)):
+    for label, given in (("Cost", sold.cost), ("Delivery", sold.delivery)):
         if given is None:
             why = why.then(label, "not known", "the product does not say it")
         elif not given and label == "Delivery":
-            why = why.then(label, 0, "counted at nothing: the channel's set-up says what it is counted at")
+            why = why.then(
+                label, 0, "counted at nothing: the channel's set-up says what it is counted at"
+            )
         elif given:
             there = given if rate is None else round_half_up(given * rate)
             ours += there
             why = why.then(
-                label, as_decimal(-there, currency), "" if rate is None else f"at {rate:.6g} {currency} for one"
+                label,
+                as_decimal(-there, currency),
+                "" if rate is None else f"at {rate:.6g} {currency} for one",
             )
     amount = net - fees.total - ours
     percent = (Decimal(amount) * 100 / net).quantize(Decimal("0.1")) if net else Decimal(0)
-    why = why.then("Left", as_decimal(amount, currency), f"{percent} % of the price without tax")
+    why = why.then("Margin", as_decimal(amount, currency), f"{percent} % of the price without tax")
     return Left(amount, percent, fees, why)

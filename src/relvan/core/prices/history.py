@@ -1,4 +1,5 @@
-"""The history of a price, drawn: a line for each channel that steps where another price was accepted."""
+"""Draws the history of a price: for each channel a line that steps where another price was
+accepted."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -8,8 +9,9 @@ WIDE, HIGH = 1000.0, 200.0
 
 
 @dataclass(frozen=True)
-class Line:
-    """One channel's line: points from left to right, in a field of 1000 by 200; the last price in minor units."""
+class PriceLine:
+    """The line of one channel: points from left to right in a field of 1000 by 200, and the last
+    price in minor units."""
 
     name: str
     points: tuple[tuple[float, float], ...]
@@ -17,24 +19,27 @@ class Line:
 
     @property
     def path(self) -> str:
-        """As an SVG path of horizontal and vertical strokes."""
+        """The line as an SVG path of horizontal and vertical strokes."""
         (x, y), *rest = self.points
         return f"M{x:.1f} {y:.1f}" + "".join(f"H{right:.1f}V{down:.1f}" for right, down in rest)
 
 
 @dataclass(frozen=True)
 class Chart:
-    """Lines between two prices (minor units), from a time until another."""
+    """The lines of all channels, between two prices (minor units) and two moments."""
 
-    lines: tuple[Line, ...]
+    lines: tuple[PriceLine, ...]
     lowest: int
     highest: int
     since: datetime
     until: datetime
 
 
-def price_chart(sent: Mapping[str, Sequence[tuple[datetime, int]]], until: datetime) -> Chart | None:
-    """The chart of prices sent, by channel and each in the order of time; none when nothing was sent."""
+def price_chart(
+    sent: Mapping[str, Sequence[tuple[datetime, int]]], until: datetime
+) -> Chart | None:
+    """Returns the chart of the prices sent, by channel and in the order of time; None when nothing
+    was sent."""
     told = {name: rows for name, rows in sent.items() if rows}
     if not told:
         return None
@@ -52,5 +57,5 @@ def price_chart(sent: Mapping[str, Sequence[tuple[datetime, int]]], until: datet
     for name, rows in told.items():
         points = [place(at, amount) for at, amount in rows]
         points.append((WIDE, points[-1][1]))
-        lines.append(Line(name, tuple(points), rows[-1][1]))
+        lines.append(PriceLine(name, tuple(points), rows[-1][1]))
     return Chart(tuple(lines), lowest, highest, since, until)

@@ -1,4 +1,5 @@
-"""What is left of a list price: tax, cost, profit and margin. Fees and delivery depend on a channel and come there."""
+"""Works out the margin of a list price from tax and cost. Fees and delivery depend on a channel and
+are not counted here."""
 
 from dataclasses import dataclass
 from decimal import Decimal
@@ -10,7 +11,7 @@ from relvan.core.why import Why
 
 @dataclass(frozen=True)
 class Margin:
-    """Profit in minor units, and its share of the price without tax in percent, to one decimal."""
+    """The profit in minor units, and its share of the price without tax in percent, to one decimal."""
 
     profit: int
     percent: Decimal
@@ -22,8 +23,10 @@ class Margin:
         return f"{self.percent} %"
 
 
-def margin_of(amount: int, cost: int, *, tax_code: str, tax_inside: bool, currency: str = "EUR") -> Margin:
-    """The margin of a list price against cost, both in minor units of one currency.
+def margin_of(
+    amount: int, cost: int, *, tax_code: str, tax_inside: bool, currency: str = "EUR"
+) -> Margin:
+    """Returns the margin of a list price; price and cost are in minor units of one currency.
 
     >>> margin_of(2823, 1150, tax_code="zero", tax_inside=True).words
     '59.3 %'
@@ -33,12 +36,16 @@ def margin_of(amount: int, cost: int, *, tax_code: str, tax_inside: bool, curren
     net = amount - tax
     profit = net - cost
     percent = (Decimal(profit) * 100 / net).quantize(Decimal("0.1")) if net else Decimal(0)
-    why = Why().then("List price", as_decimal(amount, currency), "tax inside" if tax_inside else "without tax")
+    why = Why().then(
+        "List price", as_decimal(amount, currency), "tax inside" if tax_inside else "without tax"
+    )
     if tax_inside:
         why = why.then("Tax", as_decimal(-tax, currency), f"{rate} % inside")
     why = why.then("Price without tax", as_decimal(net, currency))
     why = why.then("Cost", as_decimal(-cost, currency)).then("Profit", as_decimal(profit, currency))
-    return Margin(profit, percent, why.then("Margin", f"{percent} %", "profit of the price without tax"))
+    return Margin(
+        profit, percent, why.then("Margin", f"{percent} %", "profit of the price without tax")
+    )
 
 
 def _tax(amount: int, rate: Decimal) -> int:

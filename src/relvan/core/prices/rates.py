@@ -1,4 +1,5 @@
-"""Conversion rates: what one unit of a currency is in another, from a day on. See docs/rules.md, “Prices”."""
+"""Conversion rates: what one unit of a currency is worth in another, from a certain day on. See
+docs/rules.md, “Prices”."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -14,7 +15,8 @@ LEAST_RATE = Decimal("0.000001")
 
 @dataclass(frozen=True)
 class Rate:
-    """One `source` is `rate` of `target` from a day on, until a later day says otherwise."""
+    """One unit of `source` is `rate` units of `target` from a day on, until a later rate replaces
+    it."""
 
     source: str
     target: str
@@ -26,15 +28,22 @@ class Rate:
 
 
 def check_rate(rate: Rate) -> list[Refusal]:
-    """Two currencies that are known and differ, a rate above zero that a person could mean."""
+    """Checks a rate: two known currencies that differ, and a plausible number above zero."""
     found = []
     for name in ("source", "target"):
         currency = getattr(rate, name)
         if currency not in MINOR_DIGITS:
-            known = ", ".join(MINOR_DIGITS)
-            found.append(Refusal("not-allowed", f"“{currency}” is no currency here.", f"One of {known}.", name))
+            message = f"“{currency[:10]}” is not the code of a currency in use."
+            found.append(Refusal("not-allowed", message, "Type its three letters, like CHF.", name))
     if rate.source == rate.target:
-        found.append(Refusal("not-allowed", "A currency is not converted into itself.", "Choose another.", "target"))
+        found.append(
+            Refusal(
+                "not-allowed",
+                "A currency is not converted into itself.",
+                "Choose another.",
+                "target",
+            )
+        )
     if not (rate.rate.is_finite() and LEAST_RATE <= rate.rate <= MOST_RATE):
         message = f"“Rate” must be between {LEAST_RATE:f} and {MOST_RATE:,}."
         found.append(Refusal("out-of-range", message, "Type it like 0.9412.", "rate"))
@@ -49,7 +58,7 @@ class Rates:
 
     @classmethod
     def on(cls, rates: Iterable[Rate], day: date) -> "Rates":
-        """Of each pair the latest that holds on a day."""
+        """Takes, for each pair, the latest rate that is valid on a day."""
         known: dict[tuple[str, str], Rate] = {}
         for rate in sorted(rates, key=lambda one: one.since):
             if rate.since <= day:
@@ -57,14 +66,18 @@ class Rates:
         return cls(known)
 
     def but_for(self, others: Iterable[Rate]) -> "Rates":
-        """The same with other rates instead, in whichever direction the pair was known."""
+        """Returns the same rates with some replaced, in whichever direction the pair was known."""
         new = {(rate.source, rate.target): rate for rate in others}
-        kept = {pair: rate for pair, rate in self.known.items() if pair not in new and pair[::-1] not in new}
+        kept = {
+            pair: rate
+            for pair, rate in self.known.items()
+            if pair not in new and pair[::-1] not in new
+        }
         return Rates({**kept, **new})
 
     def between(self, source: str, target: str) -> tuple[Decimal, str] | None:
-        """What one of `source` is of `target`, and where that comes from: the rate, else the other way round; none when
-        neither is known."""
+        """Returns what one unit of `source` is in `target`, and where that comes from: the rate
+        itself, else the reverse rate; None when neither is known."""
         if source == target:
             return Decimal(1), ""
         rate = self.known.get((source, target))
@@ -74,7 +87,8 @@ class Rates:
         return None if back is None else (1 / back.rate, f"{back}, the other way round")
 
     def convert(self, money: Money, target: str) -> Money | None:
-        """An amount in another currency, rounded half up to its minor units; none when no rate is known.
+        """Converts an amount into another currency, rounded half up to its minor units; None when
+        no rate is known.
 
         >>> rates = Rates.on([Rate("EUR", "CHF", Decimal("0.95"), date(2026, 1, 1))], date(2026, 2, 1))
         >>> rates.convert(Money(1990, "EUR"), "CHF")

@@ -1,4 +1,5 @@
-"""From list price to channel price: the seller's steps in order, then the bounds. See docs/rules.md, “Prices”."""
+"""Works out the price of a channel from the list price: the seller's steps in their order, then the
+bounds. See docs/rules.md, “Prices”."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -21,21 +22,22 @@ MOST_STEPS = 12
 
 @dataclass(frozen=True)
 class PercentStep:
-    """More (+) or less (-) by a percentage."""
+    """Raises (+) or lowers (-) a price by a percentage."""
 
     percent: Decimal
 
 
 @dataclass(frozen=True)
 class AmountStep:
-    """More (+) or less (-) by an amount in minor units."""
+    """Raises (+) or lowers (-) a price by an amount in minor units."""
 
     amount: int
 
 
 @dataclass(frozen=True)
 class EndingStep:
-    """To the nearest price that ends as given: 99 or 49 are 24.99 and 24.49; 995 is 1x9.95."""
+    """Moves a price to the nearest one that ends as given: 99 and 49 give 24.99 and 24.49; 995
+    gives 1x9.95."""
 
     endings: tuple[int, ...]
     direction: Direction = "nearest"
@@ -43,12 +45,13 @@ class EndingStep:
 
 @dataclass(frozen=True)
 class CoverFeesStep:
-    """To the lowest price that leaves, after the channel's fees, what the price was before this step."""
+    """Raises a price to the lowest one that leaves, after the channel's fees, what the price was
+    before this step."""
 
 
 @dataclass(frozen=True)
 class ConvertStep:
-    """Into another currency, by the rate of the day."""
+    """Converts a price into another currency, by the rate of the day."""
 
     currency: str
 
@@ -58,8 +61,9 @@ PriceStep = PercentStep | AmountStep | EndingStep | CoverFeesStep | ConvertStep
 
 @dataclass(frozen=True)
 class Price:
-    """A channel's price in minor units with its why; `floored` when the floor held. While a sale price holds, `regular`
-    is what it would be otherwise. `lowest` is the floor, the highest of them, whether it held or not."""
+    """The price of a channel in minor units with its why. `floored` says that a floor raised it.
+    While a sale price holds, `regular` is the price without it. `lowest` is the highest of the
+    floors, whether it raised the price or not."""
 
     money: Money
     why: Why
@@ -70,7 +74,7 @@ class Price:
 
 @dataclass(frozen=True)
 class NoPrice:
-    """That there is no price, and why not."""
+    """Says that there is no price, and why not."""
 
     reason: str
     why: Why
@@ -78,8 +82,8 @@ class NoPrice:
 
 @dataclass(frozen=True)
 class PriceTerms:
-    """What a price is worked out with besides list price and steps: the channel's fees in a category, the rates of the
-    day, and the bounds that it must keep."""
+    """What a price depends on besides list price and steps: the channel's fees in a category, the
+    rates of the day, and the bounds."""
 
     fees: FeeRule = FeeRule()
     category: str = ""
@@ -91,26 +95,38 @@ NO_TERMS = PriceTerms()
 
 
 def check_steps(steps: Sequence[PriceStep]) -> list[Refusal]:
-    """At most 12 steps; percentages above -100; endings between 0 and 9999; currencies that are known."""
+    """Checks price steps: there are at most 12; percentages are above -100; endings are from 0 to
+    9999; currencies are known."""
     found = []
     if len(steps) > MOST_STEPS:
-        found.append(Refusal("too-many", f"“Price steps” must be at most {MOST_STEPS}.", "Join some.", "price_steps"))
+        found.append(
+            Refusal(
+                "too-many",
+                f"“Price steps” must be at most {MOST_STEPS}.",
+                "Join some.",
+                "price_steps",
+            )
+        )
     for step in steps:
         if isinstance(step, PercentStep) and not -100 < step.percent <= 1000:
             message = f"“Percent” must be above -100 and at most 1000; it got {step.percent}."
             found.append(Refusal("out-of-range", message, "Correct the percentage.", "percent"))
-        if isinstance(step, EndingStep) and (not step.endings or not all(0 <= e <= 9999 for e in step.endings)):
+        if isinstance(step, EndingStep) and (
+            not step.endings or not all(0 <= e <= 9999 for e in step.endings)
+        ):
             message = "“Endings” must be numbers like 99 or 49, parted by commas."
             found.append(Refusal("form", message, "Type at least one.", "endings"))
         if isinstance(step, ConvertStep) and step.currency not in MINOR_DIGITS:
-            known = ", ".join(MINOR_DIGITS)
-            message = f"“{step.currency}” is no currency here."
-            found.append(Refusal("not-allowed", message, f"One of {known}.", "currency"))
+            message = f"“{step.currency[:10]}” is not the code of a currency in use."
+            found.append(
+                Refusal("not-allowed", message, "Type its three letters, like CHF.", "currency")
+            )
     return found
 
 
 def apply_ending(amount: int, step: EndingStep) -> int:
-    """The price with one of the endings: up, down or nearest; a tie goes up, and never to 0 or below.
+    """Returns the price with one of the endings: rounded up, down or to the nearest. A tie goes up,
+    and the result is never 0 or below.
 
     >>> apply_ending(2967, EndingStep((99, 49), "nearest"))
     2949
@@ -119,7 +135,9 @@ def apply_ending(amount: int, step: EndingStep) -> int:
     while max(step.endings) >= modulus:
         modulus *= 10
     bases = (amount // modulus - 1, amount // modulus, amount // modulus + 1)
-    candidates = sorted({base * modulus + ending for base in bases for ending in step.endings} - {0})
+    candidates = sorted(
+        {base * modulus + ending for base in bases for ending in step.endings} - {0}
+    )
     above = min(candidate for candidate in candidates if candidate >= amount and candidate > 0)
     below = max((candidate for candidate in candidates if 0 < candidate <= amount), default=above)
     if step.direction == "up":
@@ -137,24 +155,29 @@ def channel_price(
     list_name: str = "Price list",
     sale: SalePrice | None = None,
 ) -> Price | NoPrice:
-    """The price a channel shows: each step rounds half up to minor units; floor and ceiling come always last.
-
-    A `sale` price of the list goes through the same steps and bounds, and counts when it comes out lower.
-    """
+    """Returns the price that a channel shows. Each step rounds half up to minor units; floor and
+    ceiling always come last. A `sale` price of the list goes through the same steps and bounds, and
+    counts when the result is lower."""
     regular = _led(base, steps, terms, list_name, f"list price in {base.currency}")
     if sale is None or isinstance(regular, NoPrice):
         return regular
-    found = _led(Money(sale.amount, base.currency), steps, terms, f"{list_name}, sale price", sale.words)
+    found = _led(
+        Money(sale.amount, base.currency), steps, terms, f"{list_name}, sale price", sale.words
+    )
     was = as_decimal(regular.money.amount, regular.money.currency)
     if isinstance(found, NoPrice) or found.money.amount >= regular.money.amount:
         told = regular.why.then("Sale price", "not lower", f"{sale.words}; the regular price stays")
         return replace(regular, why=told)
-    why = found.why.then("Instead of", was, "the regular price, shown struck through where the channel allows it")
+    why = found.why.then(
+        "Instead of", was, "the regular price, shown struck through where the channel allows it"
+    )
     return replace(found, why=why, regular=regular.money)
 
 
-def _led(start: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str, detail: str) -> Price | NoPrice:
-    """Where the steps lead from an amount, within the bounds."""
+def _led(
+    start: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str, detail: str
+) -> Price | NoPrice:
+    """Returns where the steps lead from an amount, within the bounds."""
     money, why = start, Why().then(name, as_decimal(start.amount, start.currency), detail)
     for step in steps:
         after = after_step(money, step, terms)
@@ -163,12 +186,14 @@ def _led(start: Money, steps: Sequence[PriceStep], terms: PriceTerms, name: str,
         label, detail = _words(step, after, terms, money.currency)
         money, why = after, why.then(label, as_decimal(after.amount, after.currency), detail)
     held = keep_within(money, terms.bounds, terms.fees, terms.category, terms.rates, why)
-    why = held.why.then("Price", as_decimal(held.money.amount, held.money.currency), held.money.currency)
+    why = held.why.then(
+        "Price", as_decimal(held.money.amount, held.money.currency), held.money.currency
+    )
     return Price(held.money, why, held.floored, lowest=held.lowest)
 
 
 def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:
-    """The currency that steps lead to from that of the price list."""
+    """Returns the currency that the steps lead to from the currency of the price list."""
     for step in steps:
         if isinstance(step, ConvertStep):
             currency = step.currency
@@ -176,7 +201,7 @@ def target_currency(currency: str, steps: Sequence[PriceStep]) -> str:
 
 
 def after_step(money: Money, step: PriceStep, terms: PriceTerms) -> Money | str:
-    """The price after a step; or why there is none."""
+    """Returns the price after a step, or why there is none."""
     amount, currency = money.amount, money.currency
     if isinstance(step, ConvertStep):
         there = terms.rates.convert(money, step.currency)
@@ -194,7 +219,7 @@ def after_step(money: Money, step: PriceStep, terms: PriceTerms) -> Money | str:
 
 
 def _words(step: PriceStep, after: Money, terms: PriceTerms, currency: str) -> tuple[str, str]:
-    """The name of a step that led to a price from one in a currency, and words for it."""
+    """Returns the name of a step and words for the change that it made."""
     if isinstance(step, ConvertStep):
         found = terms.rates.between(currency, step.currency)
         return "Convert", found[1] if found and found[1] else "the same currency"
@@ -206,18 +231,21 @@ def _words(step: PriceStep, after: Money, terms: PriceTerms, currency: str) -> t
     if isinstance(step, AmountStep):
         sign = "+" if step.amount >= 0 else ""
         return "Amount", f"{sign}{as_decimal(step.amount, currency)} {currency}"
-    return "Ending", f"{step.direction} to {' or '.join(f'{ending:02d}' for ending in step.endings)}"
+    return (
+        "Ending",
+        f"{step.direction} to {' or '.join(f'{ending:02d}' for ending in step.endings)}",
+    )
 
 
 def steps_from(data: Sequence[Mapping[str, object]]) -> tuple[PriceStep, ...]:
-    """Steps from plain data: `{"kind": "percent", "percent": "10"}`, `{"kind": "amount", "amount": 100}`,
-    `{"kind": "ending", "endings": [99, 49], "direction": "nearest"}`, `{"kind": "cover fees"}`,
-    `{"kind": "convert", "currency": "CHF"}`. Refused: anything else."""
+    """Reads steps from plain data: `{"kind": "percent", "percent": "10"}`, `{"kind": "amount",
+    "amount": 100}`, `{"kind": "ending", "endings": [99, 49], "direction": "nearest"}`, `{"kind":
+    "cover fees"}`, `{"kind": "convert", "currency": "CHF"}`. Anything else is refused."""
     return tuple(_step_from(item) for item in data)
 
 
 def steps_data(steps: Sequence[PriceStep]) -> list[dict[str, object]]:
-    """Steps as plain data."""
+    """Returns steps as plain data."""
     found: list[dict[str, object]] = []
     for step in steps:
         if isinstance(step, PercentStep):
@@ -229,7 +257,9 @@ def steps_data(steps: Sequence[PriceStep]) -> list[dict[str, object]]:
         elif isinstance(step, ConvertStep):
             found.append({"kind": "convert", "currency": step.currency})
         else:
-            found.append({"kind": "ending", "endings": list(step.endings), "direction": step.direction})
+            found.append(
+                {"kind": "ending", "endings": list(step.endings), "direction": step.direction}
+            )
     return found
 
 
@@ -245,8 +275,14 @@ def _step_from(item: Mapping[str, object]) -> PriceStep:
             return ConvertStep(str(item["currency"]).upper())
         direction = item.get("direction", "nearest")
         endings = item["endings"]
-        if item.get("kind") == "ending" and direction in get_args(Direction) and isinstance(endings, list | tuple):
-            return EndingStep(tuple(int(str(ending)) for ending in endings), cast(Direction, direction))
+        if (
+            item.get("kind") == "ending"
+            and direction in get_args(Direction)
+            and isinstance(endings, list | tuple)
+        ):
+            return EndingStep(
+                tuple(int(str(ending)) for ending in endings), cast(Direction, direction)
+            )
     except (KeyError, ValueError, InvalidOperation):
         pass
     message = "A price step must be a percent, an amount, an ending, “cover fees” or “convert”."

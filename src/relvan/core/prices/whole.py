@@ -1,6 +1,5 @@
 """Prices of very many products at once, by the same rules as `channel_price` and without the whys.
-
-The same list price, cost and fee category come again and again: where they led before is kept.
+The same list prices, costs and fee categories come up again and again, so results are remembered.
 """
 
 from collections.abc import Mapping, Sequence
@@ -17,7 +16,7 @@ MOST_KEPT = 50_000  # where all are different, to keep more is of no use
 
 
 class WholePrice(NamedTuple):
-    """A price in minor units of a currency; `floored` when a floor held it."""
+    """A price in minor units of a currency; `floored` says that a floor raised it."""
 
     amount: int
     currency: str
@@ -25,7 +24,8 @@ class WholePrice(NamedTuple):
 
 
 class Ladder:
-    """Price steps, with where they led from amounts before, by fee category; for one `WholePrices`."""
+    """Price steps, with the results that they led to before, by fee category; it belongs to one
+    `WholePrices`."""
 
     def __init__(self, steps: Sequence[PriceStep]) -> None:
         self.steps = tuple(steps)
@@ -33,9 +33,9 @@ class Ladder:
 
 
 class WholePrices:
-    """Prices under the fees and rates of `terms`, from a list in the currency `listed_in`. Floors, costs and `delivery`
-    are in minor units of the seller's `own`; the `least_margin` is a percentage, none when no margin is asked for;
-    `tax` the percentage inside a price by tax code."""
+    """Works out prices under the fees and rates of `terms`, from a list in the currency
+    `listed_in`. Floors, costs and `delivery` are in minor units of the seller's `own` currency;
+    `least_margin` is a percentage or None; `tax` is the percentage inside a price by tax code."""
 
     def __init__(
         self,
@@ -55,8 +55,8 @@ class WholePrices:
     def price(
         self, listed: Costed, base: int, category: str, ladder: Ladder, sale: int | None = None
     ) -> WholePrice | str:
-        """The price of one product from its list price in minor units, or from a `sale` price of the list where that
-        comes out lower; or why there is none."""
+        """Returns the price of one product from its list price in minor units, or from a `sale`
+        price of the list when that leads to a lower one; or why there is no price."""
         regular = self._within(listed, self._led(base, category, ladder), category)
         if sale is None or isinstance(regular, str):
             return regular
@@ -100,13 +100,16 @@ class WholePrices:
         return WholePrice(amount, currency, False)
 
     def _there(self, amount: int | None, currency: str) -> int | None:
-        """An amount of ours in their currency; none where there is no rate."""
+        """Converts an amount of the seller's currency into the channel's; None where there is no
+        rate."""
         if amount is None or currency == self.own:
             return amount
         there = self.terms.rates.convert(Money(amount, self.own), currency)
         return None if there is None else there.amount
 
-    def _margin_floor(self, cost: int | None, tax_code: str, category: str, currency: str) -> int | None:
+    def _margin_floor(
+        self, cost: int | None, tax_code: str, category: str, currency: str
+    ) -> int | None:
         if self.least_margin is None or cost is None:
             return None
         key = (cost, tax_code, category, currency)
@@ -114,8 +117,16 @@ class WholePrices:
             if len(self._lowest) >= MOST_KEPT:
                 self._lowest.clear()
             there, delivery = self._there(cost, currency), self._there(self.delivery, currency)
-            self._lowest[key] = None if there is None or delivery is None else lowest_with_margin(
-                self.least_margin, self.terms.fees, cost=there, delivery=delivery,
-                tax_percent=self.tax.get(tax_code, Decimal(0)), category=category,
-            )  # fmt: skip
+            self._lowest[key] = (
+                None
+                if there is None or delivery is None
+                else lowest_with_margin(
+                    self.least_margin,
+                    self.terms.fees,
+                    cost=there,
+                    delivery=delivery,
+                    tax_percent=self.tax.get(tax_code, Decimal(0)),
+                    category=category,
+                )
+            )
         return self._lowest[key]

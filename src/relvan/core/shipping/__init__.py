@@ -1,1 +1,1 @@
-"""The life of a shipment, from release to the door."""
+"""The rules for shipments, from the release until they leave."""

@@ -1,29 +1,56 @@
-"""The life of a shipment, a pick list and a parcel, as tables: states, and the events that move them."""
+"""The states of a shipment and of a pick list, and the events that lead from one to the next, as
+tables."""
 
 from collections.abc import Mapping
+from enum import StrEnum
+from typing import TypeVar
 
 from relvan.core.refusal import refuse
 
-Table = Mapping[str, Mapping[str, str]]
 
-SHIPMENT: Table = {
-    "to pick": {"list": "picking", "cancel": "cancelled"},
-    "picking": {"picked": "to pack", "none picked": "cancelled", "unlist": "to pick"},
-    "to pack": {"all packed": "to ship", "pick again": "picking"},
-    "to ship": {"unpack": "to pack", "dispatch": "dispatched"},
-    "dispatched": {},
-    "cancelled": {"pick again": "picking"},
+class ShipmentState(StrEnum):
+    """How far a shipment has come on its way out of the warehouse."""
+
+    TO_PICK = "to pick"
+    PICKING = "picking"
+    TO_PACK = "to pack"
+    TO_SHIP = "to ship"
+    DISPATCHED = "dispatched"
+    CANCELLED = "cancelled"
+
+
+class PickListState(StrEnum):
+    """Whether a pick list is still being worked on."""
+
+    OPEN = "open"
+    DONE = "done"
+    CANCELLED = "cancelled"
+
+
+State = TypeVar("State", ShipmentState, PickListState)
+Table = Mapping[str, Mapping[str, State]]
+
+_S, _L = ShipmentState, PickListState
+SHIPMENT: Table[ShipmentState] = {
+    _S.TO_PICK: {"list": _S.PICKING, "cancel": _S.CANCELLED},
+    _S.PICKING: {"picked": _S.TO_PACK, "none picked": _S.CANCELLED, "unlist": _S.TO_PICK},
+    _S.TO_PACK: {"all packed": _S.TO_SHIP, "pick again": _S.PICKING},
+    _S.TO_SHIP: {"unpack": _S.TO_PACK, "dispatch": _S.DISPATCHED},
+    _S.DISPATCHED: {},
+    _S.CANCELLED: {"pick again": _S.PICKING},
 }
-PICK_LIST: Table = {
-    "open": {"finish": "done", "cancel": "cancelled"},
-    "done": {"reopen": "open"},
-    "cancelled": {},
+PICK_LIST: Table[PickListState] = {
+    _L.OPEN: {"finish": _L.DONE, "cancel": _L.CANCELLED},
+    _L.DONE: {"reopen": _L.OPEN},
+    _L.CANCELLED: {},
 }
-OPEN_SHIPMENTS = ("to pick", "picking", "to pack", "to ship")
+OPEN_SHIPMENTS = (_S.TO_PICK, _S.PICKING, _S.TO_PACK, _S.TO_SHIP)
+NOT_PICKED_YET = (_S.TO_PICK, _S.PICKING)
 
 
-def move(table: Table, thing: str, state: str, event: str) -> str:
-    """The state after an event. Refused, naming what is allowed, when the table has no such way."""
+def move(table: Table[State], thing: str, state: str, event: str) -> State:
+    """Returns the state after an event. An event that the table does not allow is refused; the
+    refusal names those that are allowed."""
     allowed = table[state]
     if event not in allowed:
         can = ", ".join(allowed) or "nothing more"

@@ -1,1 +1,1 @@
-"""How many there are, how many may be sold, and how many a channel shows."""
+"""The rules of stock: how much there is, how much may be sold, and how much a channel shows."""

@@ -1,7 +1,5 @@
-"""The stock ledger: what each kind of movement does to what is on hand and what is blocked.
-
-Balances are sums of movements; nothing else changes them.
-"""
+"""The stock ledger: what each kind of movement does to the units on hand and to those that are
+blocked. Balances are sums of movements; nothing else changes them."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -42,7 +40,7 @@ RAISES = (Reason.OPENING, Reason.RECEIPT, Reason.RETURN)
 
 @dataclass(frozen=True)
 class Level:
-    """What one bin holds of one product: units on hand, and how many of them are blocked."""
+    """What one bin holds of one product: the units on hand, and how many of them are blocked."""
 
     on_hand: int
     blocked: int
@@ -50,34 +48,58 @@ class Level:
 
 @dataclass(frozen=True)
 class Change:
-    """What a movement does: units added to on hand and to blocked (negative takes away)."""
+    """What a movement does: the units that it adds to on hand and to blocked; negative numbers take
+    away."""
 
     on_hand: int
     blocked: int = 0
 
 
-def movement_change(reason: Reason, level: Level, *, change: int | None, counted: int | None) -> Change:
-    """What a movement by hand does to a bin: either `change` units, or the number `counted` there.
+def movement_change(
+    reason: Reason, level: Level, *, change: int | None, counted: int | None
+) -> Change:
+    """Returns what a movement by hand does to a bin: it either adds `change` units, or sets the
+    number `counted` there.
 
-    A count is the truth about the bin: it also clears what a short pick or a block had set aside there, as
-    far as the goods are no longer there. Refused: neither or both given, a sign that does not fit the
-    reason, more taken away or unblocked than is there.
+    A count is the truth about the bin: it also lifts what a short pick or a block had set aside
+    there, as far as those goods are gone. Refused are movements with neither or both numbers, a
+    sign that does not fit the reason, and more units taken than are there.
     """
     if (change is None) == (counted is None):
-        raise refuse("movement", "Give either a change or the number counted.", "Fill in one of the two.", "change")
+        raise refuse(
+            "movement",
+            "Give either a change or the number counted.",
+            "Fill in one of the two.",
+            "change",
+        )
     if counted is not None:
-        return _count(reason, level, counted)
+        return _counted_change(reason, level, counted)
     assert change is not None
     if change == 0 or abs(change) > MOST_UNITS:
-        raise refuse("out-of-range", f"“Change” must be a number of units but 0; it got {change:,}.", "", "change")
+        raise refuse(
+            "out-of-range",
+            f"“Change” must be a number of units but 0; it got {change:,}.",
+            "",
+            "change",
+        )
     if reason == Reason.COUNT:
-        raise refuse("movement", "A count needs the number counted.", "Fill in how many lie there.", "counted")
+        raise refuse(
+            "movement",
+            "A count needs the number counted.",
+            "Fill in how many lie there.",
+            "counted",
+        )
     return _move(reason, level, change)
 
 
-def _count(reason: Reason, level: Level, counted: int) -> Change:
+def _counted_change(reason: Reason, level: Level, counted: int) -> Change:
     if reason not in (Reason.COUNT, Reason.OPENING):
-        raise refuse("movement", f"A {reason.value} needs a change, not a count.", "Choose the reason count.", "reason")
+        raise refuse(
+            "movement",
+            f"A {reason.value} needs a change, not a count.",
+            "Choose the reason count.",
+            "reason",
+        )
     if not 0 <= counted <= MOST_UNITS:
         message = f"“Counted” must be between 0 and {MOST_UNITS:,}; it got {counted:,}."
         raise refuse("out-of-range", message, "Correct the number.", "counted")
@@ -105,16 +127,23 @@ def _move(reason: Reason, level: Level, change: int) -> Change:
     if reason == Reason.UNBLOCK:
         _refuse_more_than(size, level.blocked, "blocked")
         return Change(0, -size)
-    raise refuse("movement", f"A {reason.value} is not made by hand.", "Choose another reason.", "reason")
+    raise refuse(
+        "movement", f"A {reason.value} is not made by hand.", "Choose another reason.", "reason"
+    )
 
 
 def _refuse_more_than(size: int, there: int, word: str) -> None:
     if size > there:
-        raise refuse("not-enough", f"{size} units are more than the {there} {word}.", "Count the bin first.", "change")
+        raise refuse(
+            "not-enough",
+            f"{size} units are more than the {there} {word}.",
+            "Count the bin first.",
+            "change",
+        )
 
 
 def reversed_change(change: Change, level: Level) -> Change:
-    """What takes a movement back. Refused when the goods have moved on since."""
+    """Returns the movement that undoes another. It is refused when the goods have moved on since."""
     after = Level(level.on_hand - change.on_hand, level.blocked - change.blocked)
     if not 0 <= after.blocked <= after.on_hand:
         raise refuse("moved-on", "These units have moved on since.", "Count the bin instead.")
@@ -122,7 +151,9 @@ def reversed_change(change: Change, level: Level) -> Change:
 
 
 def check_note(note: str) -> list[Refusal]:
-    """A note of at most 200 characters."""
+    """Checks that a note has at most 200 characters."""
     if len(note) > 200:
-        return [Refusal("too-long", "“Note” must have at most 200 characters.", "Shorten it.", "note")]
+        return [
+            Refusal("too-long", "“Note” must have at most 200 characters.", "Shorten it.", "note")
+        ]
     return []

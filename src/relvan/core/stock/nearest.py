@@ -1,5 +1,5 @@
-"""Which stock policy holds for a listing: the nearest of its own, its product's, its family's, its category's and the
-channel's. See docs/rules.md, “What is free”."""
+"""Finds the stock rule of a listing: the exception for the listing itself, for its product, its
+family or its category, or else the channel's own rule. See docs/rules.md, “What is free”."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -10,7 +10,7 @@ from relvan.core.stock.availability import StockPolicy
 
 @dataclass(frozen=True)
 class Nearest:
-    """A policy and whose it is, in words; "" for the channel's."""
+    """A stock rule, and in words where it comes from; "" for the channel's own."""
 
     policy: StockPolicy
     whose: str = ""
@@ -18,16 +18,22 @@ class Nearest:
 
 @dataclass(frozen=True)
 class NearerPolicies:
-    """The policies of one channel that go instead of its own: by listing, by product, by category (path's key)."""
+    """The exceptions of one channel, by listing, by product and by category (the path's key)."""
 
     listings: Mapping[int, StockPolicy] = field(default_factory=dict)
     products: Mapping[int, StockPolicy] = field(default_factory=dict)
     categories: Mapping[str, StockPolicy] = field(default_factory=dict)
 
     def nearest(
-        self, own: StockPolicy, *, listing: int | None, product: int, family: int | None, category: str
+        self,
+        own: StockPolicy,
+        *,
+        listing: int | None,
+        product: int,
+        family: int | None,
+        category: str,
     ) -> Nearest:
-        """The nearest one; `own` is the channel's."""
+        """Returns the stock rule that holds; `own` is the channel's."""
         if listing is not None and listing in self.listings:
             return Nearest(self.listings[listing], "of this listing")
         if product in self.products:
@@ -46,12 +52,12 @@ NO_NEARER = NearerPolicies()
 
 
 def category_key(path: str) -> str:
-    """What finds a category without regard to case."""
+    """Returns the text by which a category is found without regard to case."""
     return path.casefold()
 
 
 def is_below(path: str, above: str) -> bool:
-    """Whether a category is the one with that key, or below it.
+    """Says whether a category is the one with that key, or below it.
 
     >>> is_below("Pots / Indoors", "pots"), is_below("Potting", "pot")
     (True, False)

@@ -1,4 +1,5 @@
-"""From which warehouses an order is served: whole from one where that can be, in the channel's order."""
+"""Chooses the warehouses from which an order is served: all of it from one where that is possible,
+in the order of the channel's supply list."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -6,11 +7,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Want:
-    """One order line that still wants stock: `quantity` units of a product.
-
-    Lines with the same `together` are the parts of one kit, `each` units of every one in a kit: a kit's parts come
-    from the same warehouse.
-    """
+    """One order line that still needs stock: `quantity` units of a product. Lines with the same
+    `together` are the parts of one kit, with `each` units of each in a kit; the parts of a kit come
+    from the same warehouse."""
 
     line: int
     product: int
@@ -21,7 +20,7 @@ class Want:
 
 @dataclass(frozen=True)
 class Promise:
-    """Units of one line promised from one warehouse."""
+    """The units of one line that are promised from one warehouse."""
 
     line: int
     product: int
@@ -31,7 +30,7 @@ class Promise:
 
 @dataclass(frozen=True)
 class Missing:
-    """Units of one line that nobody has."""
+    """The units of one line that no warehouse has."""
 
     line: int
     product: int
@@ -40,30 +39,37 @@ class Missing:
 
 @dataclass(frozen=True)
 class ReservationPlan:
-    """What can be promised, and what is missing for the whole. All or nothing is the caller's choice."""
+    """What can be promised, and what is missing. The caller decides between all or nothing and
+    part."""
 
     promises: tuple[Promise, ...]
     missing: tuple[Missing, ...]
 
     @property
     def whole(self) -> bool:
-        """Whether nothing is missing."""
+        """Says whether nothing is missing."""
         return not self.missing
 
 
 Free = Mapping[tuple[int, int], int]
 
 
-def plan_reservation(wants: Sequence[Want], free: Free, supply_list: Sequence[int]) -> ReservationPlan:
-    """Promise stock for the wants. `free[(product, warehouse)]` is in units; `supply_list` in order of choice.
+def plan_reservation(
+    wants: Sequence[Want], free: Free, supply_list: Sequence[int]
+) -> ReservationPlan:
+    """Plans which stock to promise. `free[(product, warehouse)]` is in units; `supply_list` is in
+    the order of preference.
 
-    The first warehouse that has everything serves everything. Otherwise each line is served by the first
-    warehouse that has all of it, else by several in order; kits go first, since they are harder to serve.
+    The first warehouse that has everything serves everything. Otherwise each line is served by the
+    first warehouse that has all of it, else by several in order. Kits come first, because they are
+    harder to serve.
     """
     for warehouse in supply_list:
         left = dict(free)
         promises = [_take(want, warehouse, left) for want in wants]
-        if all(promise.quantity == want.quantity for promise, want in zip(promises, wants, strict=True)):
+        if all(
+            promise.quantity == want.quantity for promise, want in zip(promises, wants, strict=True)
+        ):
             return ReservationPlan(tuple(promises), ())
     return _split(wants, dict(free), supply_list)
 
@@ -75,7 +81,9 @@ def _take(want: Want, warehouse: int, left: dict[tuple[int, int], int]) -> Promi
     return Promise(want.line, want.product, warehouse, taken)
 
 
-def _split(wants: Sequence[Want], left: dict[tuple[int, int], int], supply_list: Sequence[int]) -> ReservationPlan:
+def _split(
+    wants: Sequence[Want], left: dict[tuple[int, int], int], supply_list: Sequence[int]
+) -> ReservationPlan:
     promises: list[Promise] = []
     missing: list[Missing] = []
     kits: dict[int, list[Want]] = {}
@@ -115,7 +123,7 @@ def _split_kit(
     promises: list[Promise],
     missing: list[Missing],
 ) -> None:
-    """Whole kits from each warehouse in turn; all of them from one where that can be."""
+    """Takes whole kits from each warehouse in turn, or all from one where that is possible."""
     kits = max(-(-part.quantity // part.each) for part in parts)
 
     def makes(warehouse: int) -> int:
@@ -131,4 +139,8 @@ def _split_kit(
             if units:
                 promises.append(_take(Want(part.line, part.product, units), warehouse, left))
                 open_units[part.line] -= units
-    missing += [Missing(part.line, part.product, open_units[part.line]) for part in parts if open_units[part.line]]
+    missing += [
+        Missing(part.line, part.product, open_units[part.line])
+        for part in parts
+        if open_units[part.line]
+    ]

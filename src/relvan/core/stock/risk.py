@@ -1,8 +1,9 @@
-"""Hold-back by risk: how many units a channel keeps back so that sales elsewhere, before it hears of them, seldom sell
-more than there is. See docs/rules.md, “What is free”.
+"""The buffer by risk: how many units a channel keeps back so that sales elsewhere, before it shows
+them, seldom exceed what there is. See docs/rules.md, “What is free”.
 
-While a channel has not yet heard of a sale, the pool sells on. The number sold meanwhile is taken as a Poisson variable
-with the mean of what is sold in that time (source: S. D. Poisson, 1837; the sum of independent rare events).
+Until a channel shows a sale, the pool goes on selling. The number sold in that time is taken as a
+Poisson variable; its mean is what is sold on average in that time. Source: S. D. Poisson, 1837 (the
+sum of independent rare events).
 """
 
 import math
@@ -17,10 +18,9 @@ HALF_AFTER = timedelta(days=7)
 
 
 def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float) -> int:
-    """The smallest number with a probability of at most `risk` that more are sold within the lag.
-
-    `sold_a_minute`: units of the pool over all channels; `lag_minutes`: from a sale to every other channel showing it;
-    `risk`: from above 0 to below 1.
+    """Returns the smallest number of units that sales within the delay exceed with a probability of
+    at most `risk`. `sold_a_minute` are units of the pool over all channels; `lag_minutes` is the
+    time from a sale until every other channel shows it; `risk` is above 0 and below 1.
 
     >>> [hold_back_by_risk(*one) for one in ((0.02, 5, 0.001), (0.2, 5, 0.001), (1.5, 2, 0.01), (0, 5, 0.001))]
     [2, 5, 8, 0]
@@ -30,25 +30,30 @@ def hold_back_by_risk(sold_a_minute: float, lag_minutes: float, risk: float) -> 
 
 @lru_cache(maxsize=50_000)
 def hold_back_of(mean: float, risk: float) -> int:
-    """The same for the units that are expected to be sold before the channel hears of them: within the lag, by channels
-    that are silent, and one more for each that was oversold of late, since the estimate was too low."""
+    """Returns the same for the number of units that are expected to be sold before the channel
+    shows it."""
     mean = min(MOST_MEAN, mean)
     if mean <= 0:
         return 0
-    start = max(0, math.floor(mean - 12 * math.sqrt(mean)) - 1)  # below that, nobody would see a chance
+    start = max(
+        0, math.floor(mean - 12 * math.sqrt(mean)) - 1
+    )  # below that, nobody would see a chance
     held, likely = start, math.exp(start * math.log(mean) - mean - math.lgamma(start + 1))
     within = likely
     while 1 - within > risk and held < MOST_HELD:
         held += 1
         likely *= mean / held
         within += likely
-        if likely < 1e-18 and held > mean:  # all that is left is smaller than what a float can tell from 1
+        if (
+            likely < 1e-18 and held > mean
+        ):  # all that is left is smaller than what a float can tell from 1
             break
     return held
 
 
 def fades(units: float, age: timedelta) -> float:
-    """What units sold beyond stock some time ago still count for: half after each week.
+    """Returns what units that were oversold some time ago still count for: half of it after each
+    week.
 
     >>> fades(4, timedelta(0)), fades(4, timedelta(days=7)), fades(4, timedelta(days=14))
     (4.0, 2.0, 1.0)
@@ -57,7 +62,7 @@ def fades(units: float, age: timedelta) -> float:
 
 
 def check_risk(risk: float) -> list[Refusal]:
-    """A probability that a person could mean."""
+    """Checks that a probability is plausible."""
     if 0.000001 <= risk <= 0.5:
         return []
     message = f"“Risk” must be between 0.000001 and 0.5; it got {risk}."

@@ -1,14 +1,15 @@
-"""Why so many are free, drawn: from what is on hand, step by step down to what a channel shows."""
+"""The drawing of how *free* comes about: from what is on hand, step by step down to what a channel
+shows."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from relvan.core.stock.availability import Balance, Shown
+from relvan.core.stock.availability import Shown, StockBalance
 
 
 @dataclass(frozen=True)
 class Fall:
-    """One bar: from `top` down to `bottom`, in units; a `sum` stands on the ground."""
+    """One bar: it goes from `top` down to `bottom`, in units; a `sum` begins at 0."""
 
     label: str
     top: int
@@ -17,15 +18,17 @@ class Fall:
 
     @property
     def units(self) -> int:
-        """What it says: the sum, or what was taken away."""
+        """The number that the bar says: the sum, or what was taken away."""
         return self.top - self.bottom
 
 
-def waterfall(balances: Sequence[Balance], shown: Shown | None = None) -> tuple[Fall, ...]:
-    """On hand, less what is reserved, blocked and kept safe, is free; less what a channel keeps back, is shown. What a
-    warehouse lacks is not made good by another: that is a bar of its own, going up.
+def waterfall(balances: Sequence[StockBalance], shown: Shown | None = None) -> tuple[Fall, ...]:
+    """Returns the bars. What is on hand, less what is reserved, blocked and kept as safety stock,
+    is free; less what the stock rule keeps back, it is shown. A lack in one warehouse is not made
+    good by another: that is a bar of its own, which goes up.
 
-    >>> [(fall.label, fall.units) for fall in waterfall([Balance("Mill", 14, 3, 0, 2), Balance("Yard", 6, 0, 1)])]
+    >>> lies = [StockBalance("Mill", 14, 3, 0, 2), StockBalance("Yard", 6, 0, 1)]
+    >>> [(fall.label, fall.units) for fall in waterfall(lies)]
     [('On hand', 20), ('Reserved', 3), ('Blocked', 1), ('Safety', 2), ('Free', 14)]
     """
     level = sum(balance.on_hand for balance in balances)
@@ -41,6 +44,6 @@ def waterfall(balances: Sequence[Balance], shown: Shown | None = None) -> tuple[
     falls.append(Fall("Free", free, 0, sum=True))
     if shown is not None:
         if shown.quantity != shown.free:
-            falls.append(Fall("Kept back", shown.free, shown.quantity))
+            falls.append(Fall("Stock rule", shown.free, shown.quantity))
         falls.append(Fall("Shown", shown.quantity, 0, sum=True))
     return tuple(falls)

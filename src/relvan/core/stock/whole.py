@@ -1,50 +1,77 @@
-"""Quantities of very many products at once, by the same rules as `shown_quantity` and without the whys."""
+"""Quantities of very many products at once, by the same rules as `shown_quantity` and without the
+whys. Many products have the same number of free units, so each number is worked out once."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from operator import add
 
 from relvan.core.stock.availability import StockPolicy
-from relvan.core.stock.pace import Pace
+from relvan.core.stock.pace import SellingPace
 from relvan.core.stock.risk import hold_back_of
 
 Free = Sequence[int]
 
 
-def free_of_kits(parts: Sequence[Sequence[tuple[int, int]]], free: Free) -> list[int]:
-    """How often each kit can be made in one warehouse, from (part, units in one kit): positions in `free`, what is free
-    there of each product."""
-    return [min([free[part] // units for part, units in held]) if held else 0 for held in parts]
+def free_of_kits(
+    parts: Sequence[Sequence[tuple[int, int]]], warehouses: Sequence[Free]
+) -> list[list[int]]:
+    """Returns how often each kit can be made in each warehouse. `parts` are (part, units in one
+    kit) for each kit; a part is a position in a warehouse's numbers, which are what is free there
+    of each product.
+
+    >>> free_of_kits([[(0, 1), (1, 2)], []], [[5, 4], [9, 0]])
+    [[2, 0], [0, 0]]
+    """
+    return [
+        [min([free[part] // units for part, units in held]) if held else 0 for held in parts]
+        for free in warehouses
+    ]
 
 
 def free_over_all(supply_list: Sequence[Free]) -> list[int]:
-    """What is free of each product over the warehouses of a supply list."""
-    return [sum(held) for held in zip(*supply_list, strict=True)]
+    """Returns what is free of each product over the warehouses of a supply list.
+
+    >>> free_over_all([[5, 4], [9, 0]])
+    [14, 4]
+    """
+    total: Iterable[int] = supply_list[0]
+    for free in supply_list[1:]:
+        total = map(add, total, free)
+    return list(total)
 
 
 def shown_quantities(
     free: Free,
     policy: StockPolicy,
     most: int,
-    paces: Mapping[int, Pace] | None = None,
+    paces: Mapping[int, SellingPace] | None = None,
 ) -> list[int]:
-    """What a channel shows of each product of which so much is free. `paces`, for a hold-back by risk, are by position;
-    of others nothing is held back."""
-    if policy.fixed is not None:
-        fixed = policy.fixed
-        if policy.beyond_stock:
-            return [min(fixed, most)] * len(free)
-        top = min(fixed, most)
-        return [top if units > top else units for units in free]
-    over, under = (policy.share / 100).as_integer_ratio()
-    shown = list(free) if over == under else [units * over // under for units in free]
-    if policy.risk is not None:
+    """Returns what a channel shows of each product, from what is free of it. `paces` are by
+    position and are needed for a buffer by risk; without one no units are kept back."""
+    rule = _rule(policy, most)
+    worked_out = {units: rule(units, 0) for units in set(free)}
+    shown = list(map(worked_out.__getitem__, free))
+    if policy.risk is not None and policy.fixed is None:
         for place, pace in (paces or {}).items():
-            shown[place] -= hold_back_of(pace.mean, float(policy.risk))
-    elif policy.hold_back:
-        held = policy.hold_back
-        shown = [units - held for units in shown]
-    top = most if policy.cap is None else min(most, policy.cap)
-    least = max(1, policy.least)
-    # the cap comes before the least: a cap below it leaves nothing
-    if policy.cap is not None and policy.cap < policy.least:
-        return [0] * len(shown)
-    return [0 if units < least else top if units > top else units for units in shown]
+            shown[place] = rule(free[place], hold_back_of(pace.mean, float(policy.risk)))
+    return shown
+
+
+def _rule(policy: StockPolicy, most: int) -> Callable[[int, int], int]:
+    """Returns the function that gives what is shown of so many free units, with so many kept back
+    by risk."""
+    if policy.fixed is not None:
+        fixed = min(policy.fixed, most)
+        if policy.beyond_stock:
+            return lambda units, held: fixed
+        return lambda units, held: min(units, fixed)
+    over, under = (policy.share / 100).as_integer_ratio()
+    buffer = policy.hold_back if policy.risk is None else 0
+    cap, least = policy.cap, max(1, policy.least)
+
+    def shown(units: int, held: int) -> int:
+        quantity = units * over // under - buffer - held
+        if cap is not None:  # before the least: a cap below it leaves nothing
+            quantity = min(quantity, cap)
+        return 0 if quantity < least else min(quantity, most)
+
+    return shown

@@ -4,14 +4,14 @@ from dataclasses import asdict
 from typing import Any
 
 from relvan.core.orders.intake import Address
-from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.calling import OutsideCaller, OutsideRefusal
 from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway, Quote
 
 
 class OstrelGateway:
     """An account with Ostrel Post."""
 
-    def __init__(self, caller: Caller) -> None:
+    def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
 
     def test(self) -> str:
@@ -20,9 +20,13 @@ class OstrelGateway:
     def quotes(self, to: Address, weight_g: int) -> list[Quote]:
         body = {"to": asdict(to), "parcel": {"grams": weight_g}}
         found = self._caller.json("POST", "quotes", json=body)["quotes"]
-        return [Quote(q["product"], q["title"], q["cents"], q["money"], q["arrives"]) for q in found]
+        return [
+            Quote(q["product"], q["title"], q["cents"], q["money"], q["arrives"]) for q in found
+        ]
 
-    def buy_label(self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str) -> BoughtLabel:
+    def buy_label(
+        self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str
+    ) -> BoughtLabel:
         body = {
             "client_ref": key,
             "product": service,
@@ -60,4 +64,6 @@ def _label(found: dict[str, Any]) -> BoughtLabel:
 def open_carrier(name: str, address: str, token: str, *, private_allowed: bool) -> CarrierGateway:
     """The gateway of a carrier account."""
     headers = {"Authorization": f"Account {token}"}
-    return OstrelGateway(Caller(address, headers, name=name, private_allowed=private_allowed))
+    return OstrelGateway(
+        OutsideCaller(address, headers, name=name, private_allowed=private_allowed)
+    )

@@ -1,4 +1,5 @@
-"""What any parcel carrier can be asked. Every call may raise `OutsideTrouble` or `OutsideRefusal`."""
+"""What any parcel carrier can be asked. Every call may raise `OutsideTrouble` or
+`OutsideRefusal`."""
 
 from dataclasses import dataclass
 from typing import Protocol
@@ -8,7 +9,8 @@ from relvan.core.orders.intake import Address
 
 @dataclass(frozen=True)
 class Quote:
-    """A service that takes a parcel: its key, name, price in minor units, and the day it arrives (ISO 8601)."""
+    """A service that takes a parcel: its key, name, price in minor units, and the day it arrives
+    (ISO 8601)."""
 
     service: str
     name: str
@@ -38,7 +40,9 @@ class CarrierGateway(Protocol):
         """The services that take a parcel of this weight to that address."""
         ...
 
-    def buy_label(self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str) -> BoughtLabel:
+    def buy_label(
+        self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str
+    ) -> BoughtLabel:
         """Buy one label under a key; the same key never buys a second one."""
         ...
 

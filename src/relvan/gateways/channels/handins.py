@@ -1,4 +1,5 @@
-"""The dialect of marketplaces with a shared catalogue, where all changes are handed in and answered by reply sheet."""
+"""The dialect of marketplaces with a shared catalogue, where all changes are handed in and answered
+by reply sheet."""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -7,7 +8,7 @@ from urllib.parse import quote
 
 from relvan.core.listings.rulebook import NEW_PAGE
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
-from relvan.gateways.calling import Caller, OutsideRefusal, OutsideTrouble
+from relvan.gateways.calling import OutsideCaller, OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import (
     CataloguePage,
     ContentRefused,
@@ -32,7 +33,7 @@ ASKED_AGAIN = 40  # times that one line alone asks for its reply before it gives
 class HandInsGateway(WithoutWebhooks):
     """A channel that speaks of pages, offers and hand-ins."""
 
-    def __init__(self, caller: Caller) -> None:
+    def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
         self._pictures = SentPictures(self._send_picture)
 
@@ -42,7 +43,11 @@ class HandInsGateway(WithoutWebhooks):
 
     def hand_in(self, mark: str, rows: Sequence[HandInRow]) -> str:
         lines = [self._line(row) for row in rows]
-        return str(self._caller.json("POST", "handins", json={"lines": lines}, headers={"Mark": mark})["handin"])
+        return str(
+            self._caller.json("POST", "handins", json={"lines": lines}, headers={"Mark": mark})[
+                "handin"
+            ]
+        )
 
     def find_handed_in(self, mark: str) -> str:
         return self._caller.json("GET", "handins", params={"mark": mark})["handin"] or ""
@@ -80,7 +85,9 @@ class HandInsGateway(WithoutWebhooks):
         self._alone(HandInRow(f"{ref} {datetime.now().timestamp()}", "content", ref, offer))
 
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
-        return [self._verdict(HandInRow("", "quantity", ref, quantity=units)) for ref, units in rows]
+        return [
+            self._verdict(HandInRow("", "quantity", ref, quantity=units)) for ref, units in rows
+        ]
 
     def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
         return [self._verdict(HandInRow("", "price", ref, price=price)) for ref, price, _ in rows]
@@ -90,11 +97,11 @@ class HandInsGateway(WithoutWebhooks):
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "offers", params={"beyond": ref, "limit": page})["offers"]
-        return [_shown(offer) for offer in found]
+        return [_shown_offer(offer) for offer in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
         found = self._caller.json("GET", "orders", params={"since": mark, "limit": page})["orders"]
-        return [_order(order) for order in found]
+        return [_handed_order(order) for order in found]
 
     def acknowledge(self, number: str) -> None:
         self._caller.call("POST", f"orders/{number}/received")
@@ -118,7 +125,11 @@ class HandInsGateway(WithoutWebhooks):
         line["terms"] = _terms(row.offer)
         if row.topic == "content":
             return {**line, "do": "reword"}
-        line |= {"code": row.offer.sku, "price": row.offer.price.amount, "units": row.offer.quantity}
+        line |= {
+            "code": row.offer.sku,
+            "price": row.offer.price.amount,
+            "units": row.offer.quantity,
+        }
         page = row.offer.fields.get("page", "")
         if page != NEW_PAGE:
             return {**line, "do": "offer", "page": page}
@@ -136,9 +147,12 @@ class HandInsGateway(WithoutWebhooks):
         return str(self._caller.json("POST", "pictures", content=content)["picture"])
 
     def _alone(self, row: HandInRow) -> SheetLine:
-        """Hand in one line under its own key, or under one of this moment, and wait for the reply."""
+        """Hand in one line under its own key, or under one of this moment, and wait for the
+        reply."""
         key = row.key or f"{row.topic} {row.ref} {datetime.now().timestamp()}"
-        number = self.hand_in(key, [HandInRow(key, row.topic, row.ref, row.offer, row.quantity, row.price, row.shown)])
+        number = self.hand_in(
+            key, [HandInRow(key, row.topic, row.ref, row.offer, row.quantity, row.price, row.shown)]
+        )
         for _ in range(ASKED_AGAIN):
             lines = self.reply_sheet(number)
             if lines is not None:
@@ -157,11 +171,16 @@ class HandInsGateway(WithoutWebhooks):
 
 def _terms(offer: Offer) -> dict[str, Any]:
     said = {name: offer.fields[name] for name in TERMS if offer.fields.get(name)}
-    return {name: int(value) if name in NUMBERS and value.isdigit() else value for name, value in said.items()}
+    return {
+        name: int(value) if name in NUMBERS and value.isdigit() else value
+        for name, value in said.items()
+    }
 
 
 def _sheet_line(line: dict[str, Any]) -> SheetLine:
-    problems = tuple((str(p["at"]).removeprefix("particulars."), str(p["because"])) for p in line["because"])
+    problems = tuple(
+        (str(p["at"]).removeprefix("particulars."), str(p["because"])) for p in line["because"]
+    )
     if problems or "path" not in line:
         return SheetLine(line["key"], None, problems)
     placed = Placed(line["offer"], line["path"], catalogue_page=line["page"])
@@ -172,13 +191,25 @@ def _page(page: dict[str, Any], address: str) -> CataloguePage:
     scheme, _, rest = address.partition("://")
     picture = f"{scheme}://{rest.partition('/')[0]}{page['picture']}" if page["picture"] else ""
     return CataloguePage(
-        page["page"], page["gtin"], page["title"], page["maker"], picture, page["aisle"], page["measure"],
-        page["offers"], page["lowest"],
-    )  # fmt: skip
+        page["page"],
+        page["gtin"],
+        page["title"],
+        page["maker"],
+        picture,
+        page["aisle"],
+        page["measure"],
+        page["offers"],
+        page["lowest"],
+    )
 
 
-def _shown(offer: dict[str, Any]) -> ShownListing:
-    said = {"page": offer["page"], "title": offer["title"], "maker": offer["maker"], "gtin": offer["gtin"]}
+def _shown_offer(offer: dict[str, Any]) -> ShownListing:
+    said = {
+        "page": offer["page"],
+        "title": offer["title"],
+        "maker": offer["maker"],
+        "gtin": offer["gtin"],
+    }
     said |= {name: str(value) for name, value in offer["terms"].items()}
     return ShownListing(
         offer["offer"],
@@ -196,13 +227,15 @@ def _shown(offer: dict[str, Any]) -> ShownListing:
     )
 
 
-def _order(order: dict[str, Any]) -> IncomingOrder:
+def _handed_order(order: dict[str, Any]) -> IncomingOrder:
     return IncomingOrder(
         number=order["order"],
         placed_at=datetime.fromisoformat(order["at"]),
         currency=order["coin"],
         lines=tuple(
-            IncomingLine(line["no"], line["code"], line["title"], line["units"], line["price"], line["offer"])
+            IncomingLine(
+                line["no"], line["code"], line["title"], line["units"], line["price"], line["offer"]
+            )
             for line in order["lines"]
         ),
         ship_to=Address.read(order["goes_to"]),

@@ -1,11 +1,12 @@
-"""The dialect of marketplaces that list item by item and answer at once: notices, shelves, asking prices in cents."""
+"""The dialect of marketplaces that list item by item and answer at once: notices, shelves, asking
+prices in cents."""
 
 from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
-from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.calling import OutsideCaller, OutsideRefusal
 from relvan.gateways.channels.port import (
     ContentRefused,
     Dispatched,
@@ -19,13 +20,23 @@ from relvan.gateways.channels.sent_pictures import SentPictures
 from relvan.gateways.channels.without_webhooks import WithoutWebhooks
 
 NUMBERS = ("dispatch_days",)
-OWN = ("heading", "text", "shelf", "condition", "brand", "barcode", "dispatch_days", "delivery", "returns")
+OWN = (
+    "heading",
+    "text",
+    "shelf",
+    "condition",
+    "brand",
+    "barcode",
+    "dispatch_days",
+    "delivery",
+    "returns",
+)
 
 
 class NoticesGateway(WithoutWebhooks):
     """A channel that speaks of notices."""
 
-    def __init__(self, caller: Caller) -> None:
+    def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
         self._photos = SentPictures(self._send_photo)
 
@@ -52,7 +63,9 @@ class NoticesGateway(WithoutWebhooks):
 
     def send_content(self, ref: str, offer: Offer) -> None:
         try:
-            path = f"notices/{offer.head}/cells/{ref}" if offer.part == "member" else f"notices/{ref}"
+            path = (
+                f"notices/{offer.head}/cells/{ref}" if offer.part == "member" else f"notices/{ref}"
+            )
             self._caller.call("PATCH", path, json=self._words(offer))
         except OutsideRefusal as refusal:
             raise self._refused(refusal) from refusal
@@ -61,18 +74,22 @@ class NoticesGateway(WithoutWebhooks):
         return self._set("units", [{"notice": ref, "units": units} for ref, units in rows])
 
     def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
-        return self._set("asking", [{"notice": ref, "asking": price.amount} for ref, price, _ in rows])
+        return self._set(
+            "asking", [{"notice": ref, "asking": price.amount} for ref, price, _ in rows]
+        )
 
     def set_shown(self, ref: str, shown: bool) -> None:
         self._caller.call("POST", f"notices/{ref}/{'reopen' if shown else 'close'}")
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "notices", params={"after": ref, "limit": page})["notices"]
-        return [_shown(row) for row in found]
+        return [_shown_notice(row) for row in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        found = self._caller.json("GET", "sales", params={"after_mark": mark, "limit": page})["sales"]
-        return [_order(sale) for sale in found]
+        found = self._caller.json("GET", "sales", params={"after_mark": mark, "limit": page})[
+            "sales"
+        ]
+        return [_order_of_sale(sale) for sale in found]
 
     def acknowledge(self, number: str) -> None:
         self._caller.call("POST", f"sales/{number}/seen")
@@ -93,7 +110,9 @@ class NoticesGateway(WithoutWebhooks):
         for name, value in offer.fields.items():
             if name in OWN and value:
                 words[name] = int(value) if name in NUMBERS else value
-            elif value or name not in OWN:  # all that is not of the notice itself is a detail of its shelf
+            elif (
+                value or name not in OWN
+            ):  # all that is not of the notice itself is a detail of its shelf
                 words["details"][name] = value
         words["photos"] = [self._photos.name_of(picture) for picture in offer.pictures]
         return words
@@ -114,11 +133,15 @@ def _content_refused(refusal: OutsideRefusal) -> ContentRefused:
     problems = refusal.body.get("problems") if isinstance(refusal.body, dict) else None
     if not problems:
         return ContentRefused([("", str(refusal))])
-    return ContentRefused([(str(p["field"]).removeprefix("details."), str(p["says"])) for p in problems])
+    return ContentRefused(
+        [(str(p["field"]).removeprefix("details."), str(p["says"])) for p in problems]
+    )
 
 
-def _shown(row: dict[str, Any]) -> ShownListing:
-    said = {name: str(row.get(name, "")) for name in ("heading", "text", "shelf", "brand", "barcode")}
+def _shown_notice(row: dict[str, Any]) -> ShownListing:
+    said = {
+        name: str(row.get(name, "")) for name in ("heading", "text", "shelf", "brand", "barcode")
+    }
     return ShownListing(
         row["notice"],
         row["own_code"],
@@ -136,13 +159,20 @@ def _shown(row: dict[str, Any]) -> ShownListing:
     )
 
 
-def _order(sale: dict[str, Any]) -> IncomingOrder:
+def _order_of_sale(sale: dict[str, Any]) -> IncomingOrder:
     return IncomingOrder(
         number=sale["sale"],
         placed_at=datetime.fromisoformat(sale["when"]),
         currency=sale["money"],
         lines=tuple(
-            IncomingLine(item["item"], item["own_code"], item["heading"], item["units"], item["each"], item["notice"])
+            IncomingLine(
+                item["item"],
+                item["own_code"],
+                item["heading"],
+                item["units"],
+                item["each"],
+                item["notice"],
+            )
             for item in sale["items"]
         ),
         ship_to=Address.read(sale["buyer"]),

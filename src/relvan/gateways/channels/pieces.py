@@ -1,4 +1,5 @@
-"""The dialect of marketplaces whose listings are changed by JSON patches (RFC 6902) alone: pieces, corners, rappen."""
+"""The dialect of marketplaces whose listings are changed by JSON patches (RFC 6902) alone: pieces,
+corners, rappen."""
 
 import json
 from collections.abc import Sequence
@@ -8,7 +9,7 @@ from urllib.parse import quote
 
 from relvan.core.listings.rulebook import parted
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
-from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.calling import OutsideCaller, OutsideRefusal
 from relvan.gateways.channels.port import (
     ContentRefused,
     Dispatched,
@@ -28,7 +29,7 @@ PLAIN = ("title", "story", "corner")
 class PiecesGateway(WithoutWebhooks):
     """A channel that speaks of pieces."""
 
-    def __init__(self, caller: Caller) -> None:
+    def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
         self._pictures = SentPictures(self._send_picture)
 
@@ -54,11 +55,14 @@ class PiecesGateway(WithoutWebhooks):
         return _placed(found[0]) if found else None
 
     def send_content(self, ref: str, offer: Offer) -> None:
-        # Only what differs is sent: read first, so that a patch said twice finds nothing left to change.
+        # Only what differs is sent: read first, so that a patch said twice finds nothing left to
+        # change.
         try:
             shown = self._caller.json("GET", _at(ref))
             wanted = self._words(offer)
-            operations = [_set(name, value) for name, value in wanted.items() if shown.get(name) != value]
+            operations = [
+                _set(name, value) for name, value in wanted.items() if shown.get(name) != value
+            ]
             if operations:
                 self._patch(ref, operations)
         except OutsideRefusal as refusal:
@@ -75,11 +79,11 @@ class PiecesGateway(WithoutWebhooks):
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "pieces", params={"after": ref, "limit": page})["pieces"]
-        return [_shown(row) for row in found]
+        return [_shown_piece(row) for row in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
         found = self._caller.json("GET", "orders", params={"beyond": mark, "limit": page})["orders"]
-        return [_order(order) for order in found]
+        return [_order_of_pieces(order) for order in found]
 
     def acknowledge(self, number: str) -> None:
         self._caller.call("POST", f"orders/{number}/noted")
@@ -95,7 +99,10 @@ class PiecesGateway(WithoutWebhooks):
         said = dict(offer.fields)
         pictures = [self._pictures.name_of(picture) for picture in offer.pictures]
         if offer.part == "member":
-            return {"differs": {_theirs(name): value for name, value in offer.traits.items()}, "pictures": pictures}
+            return {
+                "differs": {_theirs(name): value for name, value in offer.traits.items()},
+                "pictures": pictures,
+            }
         words: dict[str, Any] = {name: said.pop(name, "") for name in PLAIN}
         words["keywords"] = parted(said.pop("keywords", ""))
         words["facts"] = {_theirs(name): value for name, value in said.items() if value}
@@ -126,7 +133,7 @@ def _placed(piece: dict[str, Any]) -> Placed:
     return Placed(piece["piece"], piece["page"], datetime.fromisoformat(piece["until"]))
 
 
-def _shown(row: dict[str, Any]) -> ShownListing:
+def _shown_piece(row: dict[str, Any]) -> ShownListing:
     said = {name: str(row.get(name, "")) for name in PLAIN}
     said |= {name.replace(" ", "_"): str(value) for name, value in row.get("facts", {}).items()}
     return ShownListing(
@@ -151,7 +158,8 @@ def _at(ref: str) -> str:
 
 
 def _set(name: str, value: Any) -> dict[str, Any]:
-    """The operation that gives a field a value, whether it has one or not: `add` replaces a member that is there."""
+    """The operation that gives a field a value, whether it has one or not: `add` replaces a member
+    that is there."""
     return {"op": "add", "path": f"/{name}", "value": value}
 
 
@@ -169,13 +177,20 @@ def _problems(refusal: OutsideRefusal) -> list[tuple[str, str]]:
     return found or [("", str(body.get("error") or body.get("detail") or refusal))]
 
 
-def _order(order: dict[str, Any]) -> IncomingOrder:
+def _order_of_pieces(order: dict[str, Any]) -> IncomingOrder:
     return IncomingOrder(
         number=order["number"],
         placed_at=datetime.fromisoformat(order["made"]),
         currency=order["money"],
         lines=tuple(
-            IncomingLine(line["place"], line["code"], line["title"], line["count"], line["rappen"], line["piece"])
+            IncomingLine(
+                line["place"],
+                line["code"],
+                line["title"],
+                line["count"],
+                line["rappen"],
+                line["piece"],
+            )
             for line in order["pieces"]
         ),
         ship_to=Address.read(order["to"]),

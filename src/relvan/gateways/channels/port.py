@@ -26,8 +26,8 @@ class PictureFile:
 class Offer:
     """Everything a listing says: the rulebook's fields by name, price, units, pictures in order.
 
-    The head of a family's page has traits without values, and neither price nor units; a member has its values on
-    them, and the reference of its head.
+    The head of a family's page has traits without values, and neither price nor units; a member has
+    its values on them, and the reference of its head.
     """
 
     sku: str
@@ -42,7 +42,8 @@ class Offer:
 
 
 class PriceRow(NamedTuple):
-    """The price of one listing; `regular` is what a sale price goes instead of, for channels that show both."""
+    """The price of one listing; `regular` is what a sale price goes instead of, for channels that
+    show both."""
 
     ref: str
     price: Money
@@ -51,8 +52,9 @@ class PriceRow(NamedTuple):
 
 @dataclass(frozen=True)
 class Placed:
-    """Where the channel put a listing: its own reference, the path of the page that buyers see, until when it stands
-    there, where listings lapse, and on which page of a catalogue of the channel's own."""
+    """Where the channel put a listing: its own reference, the path of the page that buyers see,
+    until when it stands there, where listings lapse, and on which page of a catalogue of the
+    channel's own."""
 
     ref: str
     page: str
@@ -71,10 +73,12 @@ class RowVerdict:
 
 @dataclass(frozen=True)
 class ShownListing:
-    """What the channel shows of one listing now; where listings lapse, until when, and whether this one has.
+    """What the channel shows of one listing now; where listings lapse, until when, and whether this
+    one has.
 
-    `head` is the reference of the family's page that it stands on, `page` its path; `centre` says that its goods lie in
-    the channel's own centre; `fields` are by our names for them, `pictures` addresses.
+    `head` is the reference of the family's page that it stands on, `page` its path; `centre` says
+    that its goods lie in the channel's own centre; `fields` are by our names for them, `pictures`
+    addresses.
     """
 
     ref: str
@@ -127,8 +131,8 @@ class HandInRow:
 
 @dataclass(frozen=True)
 class SheetLine:
-    """The verdict of a reply sheet on one line: accepted (with its place when it is new), or (field, words) for each
-    problem. `again`: it had been taken before, as it was then."""
+    """The verdict of a reply sheet on one line: accepted (with its place when it is new), or
+    (field, words) for each problem. `again`: it had been taken before, as it was then."""
 
     key: str
     placed: Placed | None = None
@@ -138,7 +142,8 @@ class SheetLine:
 
 @dataclass(frozen=True)
 class CataloguePage:
-    """A page of a channel's own catalogue; `offers` stand on it, the lowest at `lowest` minor units."""
+    """A page of a channel's own catalogue; `offers` stand on it, the lowest at `lowest` minor
+    units."""
 
     page: str
     gtin: str
@@ -159,11 +164,13 @@ class ChannelGateway(Protocol):
         ...
 
     def publish(self, offer: Offer, key: str) -> Placed:
-        """Place a listing; `key` marks this wish, so that a lost answer can be looked up. May raise ContentRefused."""
+        """Place a listing; `key` marks this wish, so that a lost answer can be looked up. May raise
+        ContentRefused."""
         ...
 
     def find_placed(self, offer_sku: str, key: str) -> Placed | None:
-        """Where an earlier `publish` under the same key put the listing; none when it never arrived."""
+        """Where an earlier `publish` under the same key put the listing; none when it never
+        arrived."""
         ...
 
     def send_content(self, ref: str, offer: Offer) -> None:
@@ -203,7 +210,8 @@ class ChannelGateway(Protocol):
         ...
 
     def read_webhook(self, body: bytes) -> IncomingOrder | None:
-        """The order in a webhook whose signature was checked; none when it is about something else."""
+        """The order in a webhook whose signature was checked; none when it is about something
+        else."""
         ...
 
     def close(self) -> None:
@@ -215,7 +223,8 @@ class SheetGateway(ChannelGateway, Protocol):
     """A channel that takes hand-ins and answers them later, by reply sheet."""
 
     def hand_in(self, mark: str, rows: Sequence[HandInRow]) -> str:
-        """Hand in lines under a mark; the number under which they are answered. Again under one mark: that number."""
+        """Hand in lines under a mark; the number under which they are answered. Again under one
+        mark: that number."""
         ...
 
     def find_handed_in(self, mark: str) -> str:

@@ -1,4 +1,5 @@
-"""Finds the rulebooks, those that ship with the application and the seller's own, and the adapter for a dialect."""
+"""Finds the rulebooks, those that ship with the application and the seller's own, and the adapter
+for a dialect."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ from pydantic_core import InitErrorDetails, PydanticCustomError
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.refusal import not_found
-from relvan.gateways.calling import Caller, Pace
+from relvan.gateways.calling import CallPace, OutsideCaller
 from relvan.gateways.channels.handins import HandInsGateway
 from relvan.gateways.channels.notices import NoticesGateway
 from relvan.gateways.channels.pieces import PiecesGateway
@@ -20,7 +21,7 @@ from relvan.gateways.channels.storefront import StorefrontGateway
 
 RULEBOOKS = Path(__file__).parent / "rulebooks"
 # dialect -> (adapter, the word before the token in the Authorization header)
-DIALECTS: dict[str, tuple[Callable[[Caller], ChannelGateway], str]] = {
+DIALECTS: dict[str, tuple[Callable[[OutsideCaller], ChannelGateway], str]] = {
     "handins": (HandInsGateway, "Stall"),
     "notices": (NoticesGateway, "Token"),
     "pieces": (PiecesGateway, "Key"),
@@ -55,8 +56,8 @@ def rulebook(key: str) -> Rulebook:
 
 
 def read_rulebooks(folder: Path) -> Rulebooks:
-    """Those that ship with the application and those of a folder; of two with one key the folder's counts. A file that
-    holds none is left out, and said."""
+    """Those that ship with the application and those of a folder; of two with one key the folder's
+    counts. A file that holds none is left out, and said."""
     found, troubles = dict(rulebooks()), dict[str, str]()
     for path in sorted((*folder.glob("*.yaml"), *folder.glob("*.yml"))):
         try:
@@ -82,9 +83,13 @@ def _read(path: Path) -> Rulebook:
     return book
 
 
-def open_gateway(book: Rulebook, address: str, token: str, *, private_allowed: bool) -> ChannelGateway:
+def open_gateway(
+    book: Rulebook, address: str, token: str, *, private_allowed: bool
+) -> ChannelGateway:
     """The gateway of a channel account."""
     adapter, word = DIALECTS[book.dialect]
     headers = {"Authorization": f"{word} {token}"}
-    pace = Pace(book.calls.per_second, book.calls.burst)
-    return adapter(Caller(address, headers, name=book.name, private_allowed=private_allowed, pace=pace))
+    pace = CallPace(book.calls.per_second, book.calls.burst)
+    return adapter(
+        OutsideCaller(address, headers, name=book.name, private_allowed=private_allowed, pace=pace)
+    )

@@ -1,4 +1,5 @@
-"""Which pictures a channel has already: a throttled listing must not spend its calls on them again."""
+"""Which pictures a channel has already: a throttled listing must not spend its calls on them
+again."""
 
 from collections.abc import Callable
 
@@ -6,7 +7,8 @@ from relvan.gateways.channels.port import PictureFile
 
 
 class SentPictures:
-    """Pictures that a channel keeps under names of its own; `send` hands one over and tells its name."""
+    """Pictures that a channel keeps under names of its own; `send` hands one over and tells its
+    name."""
 
     def __init__(self, send: Callable[[bytes], str]) -> None:
         self._send = send

@@ -1,4 +1,5 @@
-"""The dialect of the seller's own web store: items by SKU, money as decimal text, signed order webhooks."""
+"""The dialect of the seller's own web store: items by SKU, money as decimal text, signed order
+webhooks."""
 
 import json
 from collections.abc import Sequence
@@ -9,7 +10,7 @@ from urllib.parse import quote
 
 from relvan.core.money import Money, as_decimal
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
-from relvan.gateways.calling import Caller, OutsideRefusal
+from relvan.gateways.calling import OutsideCaller, OutsideRefusal
 from relvan.gateways.channels.port import (
     ContentRefused,
     Dispatched,
@@ -26,7 +27,7 @@ ROOM = "web"
 class StorefrontGateway:
     """A channel that speaks of items and store rooms."""
 
-    def __init__(self, caller: Caller) -> None:
+    def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
         # Media that the store has: a throttled item must not spend its calls on them again.
         self._media: set[str] = set()
@@ -35,7 +36,8 @@ class StorefrontGateway:
         return str(self._caller.json("GET", "about").get("store"))
 
     def publish(self, offer: Offer, key: str) -> Placed:
-        # An item is put under its SKU, which makes the call safe to repeat: no look-up by key is needed.
+        # An item is put under its SKU, which makes the call safe to repeat: no look-up by key is
+        # needed.
         body = {**self._words(offer), "stock": {ROOM: offer.quantity}}
         found = self._put(offer.sku, body)
         if found["replaced"]:  # of one that was there already, only the words have been taken
@@ -75,25 +77,33 @@ class StorefrontGateway:
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
         found = self._caller.json("GET", "items", params={"after": ref, "limit": page})["items"]
-        return [_shown(item) for item in found]
+        return [_shown_item(item) for item in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        found = self._caller.json("GET", "orders", params={"changed_after": mark, "limit": page})["orders"]
-        return [_order(order) for order in found]
+        found = self._caller.json("GET", "orders", params={"changed_after": mark, "limit": page})[
+            "orders"
+        ]
+        return [_storefront_order(order) for order in found]
 
     def acknowledge(self, number: str) -> None:
         self._caller.call("PUT", f"orders/{number}/acknowledged")
 
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
-        self._caller.call("PUT", f"orders/{number}/dispatches/{code}", json={"carrier": parcel.carrier})
+        self._caller.call(
+            "PUT", f"orders/{number}/dispatches/{code}", json={"carrier": parcel.carrier}
+        )
 
     def set_webhook(self, url: str, secret: str) -> None:
         self._caller.call("PUT", "hook", json={"url": url, "secret": secret})
 
     def read_webhook(self, body: bytes) -> IncomingOrder | None:
         told = json.loads(body)
-        return _order(told["data"]) if str(told.get("type", "")).startswith("order.") else None
+        return (
+            _storefront_order(told["data"])
+            if str(told.get("type", "")).startswith("order.")
+            else None
+        )
 
     def close(self) -> None:
         self._caller.close()
@@ -120,11 +130,17 @@ class StorefrontGateway:
             return {**words, "options": list(offer.traits)}
         words["price"] = _text(offer.price)
         words["before"] = _text(offer.regular) if offer.regular else None
-        return {**words, "of": offer.head, "choice": dict(offer.traits)} if offer.part == "member" else words
+        return (
+            {**words, "of": offer.head, "choice": dict(offer.traits)}
+            if offer.part == "member"
+            else words
+        )
 
 
-def _shown(item: dict[str, Any]) -> ShownListing:
-    said = {name: str(item.get(name, "")) for name in ("name", "body", "section", "weight", "barcode")}
+def _shown_item(item: dict[str, Any]) -> ShownListing:
+    said = {
+        name: str(item.get(name, "")) for name in ("name", "body", "section", "weight", "barcode")
+    }
     return ShownListing(
         item["sku"],
         item["sku"],
@@ -146,16 +162,25 @@ def _text(price: Money) -> str:
 
 
 def _verdicts(found: dict[str, Any]) -> list[RowVerdict]:
-    return [RowVerdict(row["sku"], not row["fault"], row["fault"] or "") for row in found["outcomes"]]
+    return [
+        RowVerdict(row["sku"], not row["fault"], row["fault"] or "") for row in found["outcomes"]
+    ]
 
 
-def _order(order: dict[str, Any]) -> IncomingOrder:
+def _storefront_order(order: dict[str, Any]) -> IncomingOrder:
     return IncomingOrder(
         number=order["number"],
         placed_at=datetime.fromisoformat(order["placed_at"]),
         currency=order["currency"],
         lines=tuple(
-            IncomingLine(line["line"], line["sku"], line["title"], line["quantity"], line["each"], line["ref"])
+            IncomingLine(
+                line["line"],
+                line["sku"],
+                line["title"],
+                line["quantity"],
+                line["each"],
+                line["ref"],
+            )
             for line in order["lines"]
         ),
         ship_to=Address.read(order["buyer"]),

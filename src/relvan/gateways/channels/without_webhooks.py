@@ -1,4 +1,5 @@
-"""What dialects have in common whose channels tell nobody: their rulebooks say so, and nothing asks them to."""
+"""What dialects have in common whose channels tell nobody: their rulebooks say so, and nothing asks
+them to."""
 
 from relvan.core.orders.intake import IncomingOrder
 

@@ -1,1 +1,1 @@
-"""Deeds of the station catalogue."""
+"""The services of the station *Catalogue*."""

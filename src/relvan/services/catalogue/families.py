@@ -1,28 +1,36 @@
-"""Making families from loose products or from traits, and moving variants in, out and about."""
+"""Creates families from loose products or from traits, and moves variants in, out and between them."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.facts import Facts, with_facts
-from relvan.core.catalogue.families import Member, NewVariant, Proposal, generate, propose, widen
+from relvan.core.catalogue.families import (
+    LooseProduct,
+    NewVariant,
+    Proposal,
+    generate,
+    propose,
+    widen,
+)
 from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductKind, Trait
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
-from relvan.services.catalogue.references import Wish
+from relvan.services.catalogue.references import ProductWish
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id, traits_of_variants, whole_facts
+from relvan.store.session import Session
 
 MOST_MEMBERS = 1_000
 
 
 @dataclass(frozen=True)
 class NewFamily:
-    """A family to be: its SKU and title, its traits with their values, and facts that its variants share."""
+    """A family that is to be created: its SKU and title, its traits with their values, and the
+    facts that its variants share."""
 
     sku: str
     title: str
@@ -31,33 +39,48 @@ class NewFamily:
 
 
 def propose_family(workplace: Workplace, skus: Sequence[str]) -> Proposal:
-    """Traits and values from what differs between products that exist."""
+    """Proposes traits and values from what differs between products that exist."""
     with workplace.database.reading() as session:
         found = _facts_of(session, skus)
     members = [
-        Member(
-            str(facts["sku"]), str(facts["title"]),
-            {n.removeprefix("attribute "): str(v) for n, v in facts.items() if n.startswith("attribute ")},
+        LooseProduct(
+            str(facts["sku"]),
+            str(facts["title"]),
+            {key: str(v) for key, v in Keyed.ATTRIBUTE.of(facts).items()},
         )
         for _, facts in found
-    ]  # fmt: skip
+    ]
     if len(members) < 2:
-        raise refuse("missing", "A family is made of at least two products.", "Tick some more.", "pick")
+        raise refuse(
+            "missing", "A family is made of at least two products.", "Tick some more.", "pick"
+        )
     return propose(members)
 
 
-def link_family(workplace: Workplace, actor: Actor, family: NewFamily, members: Mapping[str, Mapping[str, str]]) -> str:
-    """Make products that exist the variants of a new family, each with its value on every trait; all or none."""
+def link_family(
+    workplace: Workplace, actor: Actor, family: NewFamily, members: Mapping[str, Mapping[str, str]]
+) -> str:
+    """Makes existing products the variants of a new family, each with its value on every trait; all
+    of them or none."""
     actor.must(Right.CATALOGUE)
     if not 1 <= len(members) <= MOST_MEMBERS:
-        raise refuse("too-many", f"A family takes 1 to {MOST_MEMBERS} products at once.", "Take fewer.", "pick")
+        raise refuse(
+            "too-many",
+            f"A family takes 1 to {MOST_MEMBERS} products at once.",
+            "Take fewer.",
+            "pick",
+        )
     with workplace.database.writing() as session:
         axes: Sequence[Trait] = family.axes
         for traits in members.values():
             axes = widen(axes, traits)
         wanted: list[tuple[int | None, Facts]] = [(None, _head(family, axes))]
         for product_id, facts in _facts_of(session, list(members)):
-            given = members[str(facts["sku"])] if str(facts["sku"]) in members else _by_key(members, str(facts["sku"]))
+            given = (
+                members[str(facts["sku"])]
+                if str(facts["sku"]) in members
+                else _by_key(members, str(facts["sku"]))
+            )
             wanted.append((product_id, _as_variant(facts, family.sku, given)))
         _carry_out(session, workplace, actor, wanted)
     return family.sku
@@ -66,7 +89,8 @@ def link_family(workplace: Workplace, actor: Actor, family: NewFamily, members: 
 def generate_family(
     workplace: Workplace, actor: Actor, family: NewFamily, sku_pattern: str, title_pattern: str
 ) -> list[NewVariant]:
-    """Make a family with a variant for every combination of its traits' values; all or none."""
+    """Creates a family with a variant for every combination of its traits' values; all of them or
+    none."""
     actor.must(Right.CATALOGUE)
     variants = generate(sku_pattern, title_pattern, family.axes)
     with workplace.database.writing() as session:
@@ -77,9 +101,15 @@ def generate_family(
 
 
 def fill_hole(
-    workplace: Workplace, actor: Actor, family_sku: str, traits: Mapping[str, str], *, sku: str, title: str
+    workplace: Workplace,
+    actor: Actor,
+    family_sku: str,
+    traits: Mapping[str, str],
+    *,
+    sku: str,
+    title: str,
 ) -> str:
-    """Make the variant that a family's grid lacks, or take a product that exists into it."""
+    """Creates the variant that is missing in a family's grid, or takes an existing product for it."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         known = codes(session, [sku])
@@ -93,34 +123,43 @@ def fill_hole(
 
 
 def set_traits(workplace: Workplace, actor: Actor, values: Mapping[str, Mapping[str, str]]) -> None:
-    """Give variants other values on their traits, all at once: two may take one another's place."""
+    """Gives variants other values on their traits, all at once, so that two of them may exchange
+    their places."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         wanted: list[tuple[int | None, Facts]] = []
         for product_id, facts in _facts_of(session, list(values), ProductKind.VARIANT):
             given = _by_key(values, str(facts["sku"]))
-            names = {name.casefold(): name for name in facts if name.startswith("trait ")}
-            new = {names.get(f"trait {name}".casefold(), f"trait {name}"): value for name, value in given.items()}
+            names = {name.casefold(): name for name in facts if Keyed.TRAIT.has(name)}
+            new = {
+                names.get(Keyed.TRAIT.fact(name).casefold(), Keyed.TRAIT.fact(name)): value
+                for name, value in given.items()
+            }
             wanted.append((product_id, with_facts(facts, new)))
         _carry_out(session, workplace, actor, wanted)
 
 
 def rename_trait(workplace: Workplace, actor: Actor, family_sku: str, old: str, new: str) -> None:
-    """Call a trait of a family another name, on the family and on every variant."""
+    """Renames a trait of a family, on the family and on every variant."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         (head,) = _facts_of(session, [family_sku], ProductKind.FAMILY)
-        axes = [[new if name.casefold() == old.casefold() else name, values] for name, values in head[1]["axes"]]
+        axes = [
+            [new if name.casefold() == old.casefold() else name, values]
+            for name, values in head[1]["axes"]
+        ]
         if axes == head[1]["axes"]:
             raise not_found("trait", old)
         wanted: list[tuple[int | None, Facts]] = [(head[0], {**head[1], "axes": axes})]
-        for product_id, facts in facts_by_id(session, [i for i, _, _ in traits_of_variants(session, head[0])]).items():
+        for product_id, facts in facts_by_id(
+            session, [i for i, _, _ in traits_of_variants(session, head[0])]
+        ).items():
             wanted.append((product_id, _with_renamed(facts, old, new)))
         _carry_out(session, workplace, actor, wanted)
 
 
 def split_off(workplace: Workplace, actor: Actor, skus: Sequence[str]) -> None:
-    """Make variants singles again. What the family lent them becomes their own, so nothing is lost."""
+    """Makes variants singles again. They keep what the family lent them, so nothing is lost."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         variants = _facts_of(session, skus, ProductKind.VARIANT)
@@ -128,7 +167,7 @@ def split_off(workplace: Workplace, actor: Actor, skus: Sequence[str]) -> None:
 
 
 def dissolve(workplace: Workplace, actor: Actor, family_sku: str) -> list[str]:
-    """Make all variants of a family singles, and put the family into the archive; the SKUs that it had."""
+    """Makes all variants of a family singles and archives the family; returns the SKUs that it had."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         ((product_id, facts),) = _facts_of(session, [family_sku], ProductKind.FAMILY)
@@ -141,14 +180,21 @@ def dissolve(workplace: Workplace, actor: Actor, family_sku: str) -> list[str]:
 def _split_off(session: Session, workplace: Workplace, actor: Actor, ids: Sequence[int]) -> None:
     wanted: list[tuple[int | None, Facts]] = []
     for product_id, facts in whole_facts(session, facts_by_id(session, ids)).items():
-        kept = {name: value for name, value in facts.items() if name != "family" and not name.startswith("trait ")}
-        lost = {n.replace("trait ", "attribute ", 1): value for n, value in facts.items() if n.startswith("trait ")}
+        kept = {
+            name: value
+            for name, value in facts.items()
+            if name != "family" and not Keyed.TRAIT.has(name)
+        }
+        lost = {Keyed.ATTRIBUTE.fact(name): value for name, value in Keyed.TRAIT.of(facts).items()}
         wanted.append((product_id, {**lost, **kept, "kind": "single"}))
     _carry_out(session, workplace, actor, wanted)
 
 
-def _facts_of(session: Session, skus: Sequence[str], kind: ProductKind | None = None) -> list[tuple[int, Facts]]:
-    """(id, facts) of products in the order named; refused when one is not there, or not of the kind."""
+def _facts_of(
+    session: Session, skus: Sequence[str], kind: ProductKind | None = None
+) -> list[tuple[int, Facts]]:
+    """Returns (id, facts) of products in the order in which they are named. Refused when one does
+    not exist or is not of the kind."""
     known = codes(session, skus)
     for sku in skus:
         if sku_key(sku) not in known:
@@ -169,35 +215,49 @@ def _by_key(values: Mapping[str, Mapping[str, str]], sku: str) -> Mapping[str, s
 def _head(family: NewFamily, axes: Sequence[Trait]) -> Facts:
     named = [[trait.name, list(trait.values)] for trait in axes]
     return with_facts(
-        {"sku": family.sku, "title": family.title, "kind": str(ProductKind.FAMILY), "axes": named}, family.shared
+        {"sku": family.sku, "title": family.title, "kind": str(ProductKind.FAMILY), "axes": named},
+        family.shared,
     )
 
 
 def _as_variant(facts: Facts, family_sku: str, traits: Mapping[str, str]) -> Facts:
-    kept = {name: value for name, value in facts.items() if not name.startswith("trait ")}
+    kept = Keyed.TRAIT.without(facts)
     if kept.get("kind") not in ("single", "variant"):
-        message = f"“{facts['sku']}” is a {facts['kind']}; only a single or a variant can join a family."
+        message = (
+            f"“{facts['sku']}” is a {facts['kind']}; only a single or a variant can join a family."
+        )
         raise refuse("not-allowed", message, "Leave it out.", "pick")
-    named = {f"trait {name}": value.strip() for name, value in traits.items()}
+    named = {Keyed.TRAIT.fact(name): value.strip() for name, value in traits.items()}
     return {**kept, **named, "kind": "variant", "family": family_sku}
 
 
 def _new_variant(family_sku: str, variant: NewVariant) -> Facts:
-    named = {f"trait {name}": value for name, value in variant.traits.items()}
-    return {"sku": variant.sku, "title": variant.title, "kind": "variant", "family": family_sku, **named}
+    named = Keyed.TRAIT.named(variant.traits)
+    return {
+        "sku": variant.sku,
+        "title": variant.title,
+        "kind": "variant",
+        "family": family_sku,
+        **named,
+    }
 
 
 def _with_renamed(facts: Facts, old: str, new: str) -> Facts:
-    return {(f"trait {new}" if name.casefold() == f"trait {old}".casefold() else name): v for name, v in facts.items()}
+    return {
+        (Keyed.TRAIT.fact(new) if name.casefold() == Keyed.TRAIT.fact(old).casefold() else name): v
+        for name, v in facts.items()
+    }
 
 
 def _carry_out(
     session: Session, workplace: Workplace, actor: Actor, wanted: Sequence[tuple[int | None, Facts]]
-) -> list[Wish]:
-    """All of the wishes or none, each fault told with the SKU it belongs to."""
+) -> list[ProductWish]:
+    """Carries out all wishes or none; each refusal names the SKU that it belongs to."""
     wishes = make_wishes(session, wanted)
     refuse_if_any(refusal for wish in wishes for refusal in wish.refusals)
     write_wishes(session, workplace, actor, wishes)
-    refuse_if_any(refusal for wish in wishes for refusal in wish.refusals if refusal.code != "with-it")
+    refuse_if_any(
+        refusal for wish in wishes for refusal in wish.refusals if refusal.code != "with-it"
+    )
     refuse_if_any(refusal for wish in wishes for refusal in wish.refusals)
     return wishes

@@ -1,4 +1,5 @@
-"""A family as a grid: one trait across, one down, the third as tabs; holes are cells without a variant."""
+"""A family as a grid: one trait across, one down, and the third as tabs. A cell without a variant
+is a missing variant."""
 
 import itertools
 from collections.abc import Iterator, Mapping
@@ -17,7 +18,7 @@ MOST_CELLS = 4_000
 
 @dataclass(frozen=True)
 class GridCell:
-    """One combination of trait values, and the variant that has it, if any."""
+    """One combination of trait values, and the variant that has it, if there is one."""
 
     traits: Mapping[str, str]
     row: ProductRow | None
@@ -25,7 +26,8 @@ class GridCell:
 
 @dataclass(frozen=True)
 class FamilyGrid:
-    """A family with its traits, every value that is used or foreseen, and its variants by combination."""
+    """A family with its traits, every value that is used or planned, and its variants by
+    combination."""
 
     id: int
     sku: str
@@ -35,12 +37,13 @@ class FamilyGrid:
 
     @property
     def across(self) -> Trait:
-        """The trait whose values are columns: the last of one or two, the second of three."""
+        """The trait whose values are the columns: the last one of one or two traits, the second of
+        three."""
         return self.axes[min(1, len(self.axes) - 1)]
 
     @property
     def down(self) -> Trait | None:
-        """The trait whose values are rows; none in a family of one trait."""
+        """The trait whose values are the rows; None in a family with one trait."""
         return self.axes[0] if len(self.axes) > 1 else None
 
     @property
@@ -49,18 +52,24 @@ class FamilyGrid:
         return self.axes[2] if len(self.axes) > 2 else None
 
     def cell(self, values: Mapping[str, str]) -> GridCell:
-        """The cell of a combination."""
+        """Returns the cell of a combination."""
         return GridCell(values, self.by_combination.get(combination_key(self.axes, values)))
 
     def rows(self, tab: str = "") -> list[tuple[str, list[GridCell]]]:
-        """(value down, its cells from left to right), of one tab where there are tabs."""
+        """Returns (value down, its cells from left to right), for one tab where there are tabs."""
         fixed = {self.tabs.name: tab} if self.tabs else {}
         downs = self.down.values if self.down else ("",)
         return [
             (
                 value,
                 [
-                    self.cell({**({self.down.name: value} if self.down else {}), self.across.name: across, **fixed})
+                    self.cell(
+                        {
+                            **({self.down.name: value} if self.down else {}),
+                            self.across.name: across,
+                            **fixed,
+                        }
+                    )
                     for across in self.across.values
                 ],
             )
@@ -68,9 +77,11 @@ class FamilyGrid:
         ]
 
     def every_cell(self) -> Iterator[GridCell]:
-        """Every combination there is or could be."""
+        """Returns every combination that exists or could exist."""
         for values in itertools.product(*(trait.values for trait in self.axes)):
-            yield self.cell({trait.name: value for trait, value in zip(self.axes, values, strict=True)})
+            yield self.cell(
+                {trait.name: value for trait, value in zip(self.axes, values, strict=True)}
+            )
 
     @property
     def holes(self) -> int:
@@ -79,7 +90,7 @@ class FamilyGrid:
 
 
 def family_grid(workplace: Workplace, sku: str) -> FamilyGrid:
-    """The grid of a family; as many queries for four hundred variants as for one."""
+    """Returns the grid of a family; it needs as many queries for four hundred variants as for one."""
     with workplace.database.reading() as session:
         head = find_product(session, sku)
         if head.kind != ProductKind.FAMILY:
@@ -89,5 +100,7 @@ def family_grid(workplace: Workplace, sku: str) -> FamilyGrid:
         axes = tuple(Trait(name, tuple(values)) for name, values in head.axes)
     for held in traits.values():
         axes = widen(axes, held)
-    by_combination = {combination_key(axes, traits[row.id]): row for row in rows if row.id in traits}
+    by_combination = {
+        combination_key(axes, traits[row.id]): row for row in rows if row.id in traits
+    }
     return FamilyGrid(head.id, head.sku, head.title, axes, by_combination)

@@ -1,33 +1,34 @@
-"""Writing plain facts of many products by a few statements: those of a bulk job, judged when it was rehearsed.
+"""Writes plain facts of many products with a few statements. They belong to a bulk job and were
+checked when it was rehearsed.
 
-What is no longer as it was then, and whatever else is not beyond question, is left to `write_wishes`.
+Rows whose products have changed since, and all that are not surely right, are left to
+`write_wishes`.
 """
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import insert, literal, select
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.attributes import asked_of
 from relvan.core.catalogue.completeness import Completeness, completeness, may_turn
 from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.plain import PlainRows, Standing, are_plain, questionable, with_sides
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.jobs.life import as_expected
 from relvan.services import audit
 from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.catalogue.write import SEARCHED, make_categories
-from relvan.services.listings.refresh import refresh_listings
+from relvan.services.changes import changes_of
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
-from relvan.store.among import among
 from relvan.store.bulk import delete_rows, insert_columns, update_columns
 from relvan.store.facts import FLAGS, TEXTS, asks_by_category, owners_of_gtins
 from relvan.store.imports import ChangeRow, price_list_ids
 from relvan.store.plain import ids_by_key, standing
-from relvan.store.tables import ListPrice, Product, SkuName
+from relvan.store.product_rows import name_new_products
+from relvan.store.session import Session
+from relvan.store.tables import ListPrice, Product
 
 MADE = [None, str(ProductKind.SINGLE)]
 
@@ -35,7 +36,8 @@ MADE = [None, str(ProductKind.SINGLE)]
 def write_plain(
     session: Session, workplace: Workplace, actor: Actor, rows: Sequence[ChangeRow], *, job_id: int
 ) -> list[int]:
-    """Carry out the changes of rows that say plain facts and stand as when they were rehearsed; their ids."""
+    """Carries out the changes of rows with plain facts whose products are as they were at the
+    rehearsal; returns the ids of these rows."""
     alike: dict[tuple[str, ...], list[ChangeRow]] = defaultdict(list)
     for row in rows:
         alike[tuple(row.change)].append(row)
@@ -43,10 +45,18 @@ def write_plain(
     for names, held in alike.items():
         making = "sku" in names and "kind" in names
         if making:
-            held = [row for row in held if row.change["kind"] == MADE and row.change["sku"] == [None, row.subject]]
+            held = [
+                row
+                for row in held
+                if row.change["kind"] == MADE and row.change["sku"] == [None, row.subject]
+            ]
         plain = [name for name in names if not making or name not in ("sku", "kind")]
-        old, new = ({name: [row.change[name][side] for row in held] for name in plain} for side in (0, 1))
-        laid = PlainRows([row.id for row in held], [row.subject for row in held], {} if making else old, new)
+        old, new = (
+            {name: [row.change[name][side] for row in held] for name in plain} for side in (0, 1)
+        )
+        laid = PlainRows(
+            [row.id for row in held], [row.subject for row in held], {} if making else old, new
+        )
         if held:
             places = write_plain_rows(session, workplace, actor, laid, job_id=job_id)
             done += [held[place].id for place in places]
@@ -56,9 +66,10 @@ def write_plain(
 def write_plain_rows(
     session: Session, workplace: Workplace, actor: Actor, rows: PlainRows, *, job_id: int
 ) -> Sequence[int]:
-    """The same for rows that are laid out by column; gives back the places of those carried out."""
+    """Does the same for rows that are laid out by column; returns the places of those that were
+    carried out."""
     lists = price_list_ids(session)
-    priced = {name.removeprefix("price ") for name in rows.new if name.startswith("price ")}
+    priced = {Keyed.PRICE.key(name) for name in rows.new if Keyed.PRICE.has(name)}
     if not are_plain(with_sides(rows.new)) or not priced <= lists.keys():
         return []
     writer = _Writer(session, workplace, actor, job_id, lists)
@@ -69,20 +80,39 @@ class _Writer:
     """Writes rows that name the same facts."""
 
     def __init__(
-        self, session: Session, workplace: Workplace, actor: Actor, job_id: int, lists: Mapping[str, int]
+        self,
+        session: Session,
+        workplace: Workplace,
+        actor: Actor,
+        job_id: int,
+        lists: Mapping[str, int],
     ) -> None:
-        self.session, self.workplace, self.actor, self.job_id, self.lists = session, workplace, actor, job_id, lists
+        self.session, self.workplace, self.actor, self.job_id, self.lists = (
+            session,
+            workplace,
+            actor,
+            job_id,
+            lists,
+        )
         self.now = workplace.now()
 
     def make(self, rows: PlainRows) -> Sequence[int]:
-        """Make the products of these rows that are not there yet. Their facts were checked whole at the rehearsal;
-        what others have to do with them is looked at again."""
+        """Creates the products of these rows that do not exist yet. Their facts were checked at the
+        rehearsal; what depends on other products is checked again."""
         keys = [sku_key(sku) for sku in rows.subjects]
         taken = standing(self.session, keys, (), {})
         gtins = rows.new.get("gtin", ())
-        numbers = [gtin_key(gtin) if gtin else None for gtin in gtins] if any(gtins) else [None] * len(keys)
+        numbers = (
+            [gtin_key(gtin) if gtin else None for gtin in gtins]
+            if any(gtins)
+            else [None] * len(keys)
+        )
         owned = owners_of_gtins(self.session, {number for number in numbers if number})
-        fine = [place for place, key in enumerate(keys) if key not in taken and numbers[place] not in owned]
+        fine = [
+            place
+            for place, key in enumerate(keys)
+            if key not in taken and numbers[place] not in owned
+        ]
         if fine:
             self._insert(rows.pick(fine), [keys[place] for place in fine])
         return fine
@@ -91,46 +121,68 @@ class _Writer:
         session, columns, count = self.session, rows.new, len(rows)
         if "category" in columns:
             make_categories(session, {*columns["category"]})
-        written = {name: _written(name, held) for name, held in columns.items() if not name.startswith("price ")}
+        written = {
+            name: _written(name, held)
+            for name, held in columns.items()
+            if not Keyed.PRICE.has(name)
+        }
         if "gtin" in columns:
             written["gtin_key"] = [gtin_key(gtin) if gtin else None for gtin in columns["gtin"]]
         known = self._completeness(columns, count)
         same: dict[str, Any] = {"kind": MADE[1], "created_at": self.now, "changed_at": self.now}
-        insert_columns(session, Product, {
-            "sku": rows.subjects, "sku_key": keys, **written, **{name: [value] * count for name, value in same.items()},
-            "asked": [held.asked for held in known], "lacking": [len(held.missing) for held in known],
-        })  # fmt: skip
+        insert_columns(
+            session,
+            Product,
+            {
+                "sku": rows.subjects,
+                "sku_key": keys,
+                **written,
+                **{name: [value] * count for name, value in same.items()},
+                "asked": [held.asked for held in known],
+                "lacking": [len(held.missing) for held in known],
+            },
+        )
         ids = ids_by_key(session, keys)
-        named = select(Product.sku_key, Product.sku, literal(False), Product.id).where(among(Product.id, ids))
-        session.execute(insert(SkuName).from_select(["key", "sku", "alias", "product_id"], named))
+        name_new_products(session, ids)
         for name, amounts in columns.items():
-            if name.startswith("price "):
+            if Keyed.PRICE.has(name):
                 self._add_prices(name, zip(ids, amounts, strict=True))
         search.index_new(session, ids)
-        audit.record_alike(session, self.actor, self.now, "product", ids, "created", job_id=self.job_id)
+        audit.record_products(session, self.actor, self.now, ids, "created", job_id=self.job_id)
 
     def _completeness(self, columns: Mapping[str, Sequence[Any]], count: int) -> list[Completeness]:
-        """What each lacks; a new product has no picture yet."""
+        """Returns what each new product lacks; it has no picture yet."""
         asks = asks_by_category(self.session)
         empty = [None] * count
-        priced = [held for name, held in columns.items() if name.startswith("price ")]
-        prices = priced[0] if len(priced) == 1 else [any(held) for held in zip(*priced, strict=True)] or empty
+        priced = [held for name, held in columns.items() if Keyed.PRICE.has(name)]
+        prices = (
+            priced[0]
+            if len(priced) == 1
+            else [any(held) for held in zip(*priced, strict=True)] or empty
+        )
         said = (columns.get("description", empty), columns.get("weight_g", empty), prices)
-        there = ([value is not None and value is not False and value != "" for value in held] for held in said)
+        there = (
+            [value is not None and value is not False and value != "" for value in held]
+            for held in said
+        )
         seen: dict[Any, Completeness] = {}
         found = []
         for key in zip(columns.get("category", empty), *there, strict=True):
             if key not in seen:
                 category, *given = key
-                lent = {"description": "…", "weight_g": 1, "price ": 1}
-                facts = {name: value for (name, value), has in zip(lent.items(), given, strict=True) if has}
+                lent = {"description": "…", "weight_g": 1, Keyed.PRICE: 1}
+                facts = {
+                    name: value
+                    for (name, value), has in zip(lent.items(), given, strict=True)
+                    if has
+                }
                 facts |= {"kind": ProductKind.SINGLE, "category": category or ""}
                 seen[key] = completeness(facts, pictures=0, asked=asked_of(category or "", asks))
             found.append(seen[key])
         return found
 
     def change(self, rows: PlainRows) -> Sequence[int]:
-        """Change the products of these rows that still say what the rows expect."""
+        """Changes the products of these rows that still have the facts that the rows expect."""
         names = list(rows.new)
         if "gtin" in names or not names:
             return []
@@ -139,7 +191,9 @@ class _Writer:
         known = standing(self.session, keys, asked, self.lists)
         expected = zip(*(rows.old[name] for name in names), strict=True)
         fine = [
-            place for place, (key, old) in enumerate(zip(keys, expected, strict=True)) if _stands(known.get(key), old)
+            place
+            for place, (key, old) in enumerate(zip(keys, expected, strict=True))
+            if _stands(known.get(key), old)
         ]
         stands, picked = [known[keys[place]] for place in fine], rows.pick(fine)
         columns = {name: picked.new[name] for name in names}
@@ -159,7 +213,7 @@ class _Writer:
             make_categories(session, {*rows.new["category"]} - {None})
         written: dict[str, Sequence[Any]] = {"changed_at": [self.now] * len(ids)}
         for name in names:
-            if name.startswith("price "):
+            if Keyed.PRICE.has(name):
                 self._change_prices(name, rows, ids)
             else:
                 written[name] = _written(name, rows.new[name])
@@ -167,16 +221,22 @@ class _Writer:
         if not set(names).isdisjoint(SEARCHED):
             search.index_products(session, ids)
         changes = rows.changes()
-        entries = [(product_id, "changed", change) for product_id, change in zip(ids, changes, strict=True)]
+        entries = [
+            (product_id, "changed", change) for product_id, change in zip(ids, changes, strict=True)
+        ]
         audit.record_many(session, self.actor, self.now, "product", entries, job_id=self.job_id)
         if rows.may_turn():
-            settle_completeness(session, [i for i, change in zip(ids, changes, strict=True) if may_turn(change)])
-        refresh_listings(session, self.workplace, product_ids=ids, cause=f"product changed by {self.actor.name}")
+            settle_completeness(
+                session, [i for i, change in zip(ids, changes, strict=True) if may_turn(change)]
+            )
+        changes_of(session).products_changed(ids, f"product changed by {self.actor.name}")
 
     def _change_prices(self, name: str, rows: PlainRows, ids: Sequence[int]) -> None:
         pairs = list(zip(ids, rows.old[name], rows.new[name], strict=True))
-        which = self.lists[name.removeprefix("price ")]
-        gone = [(which, product_id) for product_id, old, new in pairs if old is not None and old != new]
+        which = self.lists[Keyed.PRICE.key(name)]
+        gone = [
+            (which, product_id) for product_id, old, new in pairs if old is not None and old != new
+        ]
         delete_rows(self.session, ListPrice, ("price_list_id", "product_id"), gone)
         self._add_prices(name, ((product_id, new) for product_id, old, new in pairs if old != new))
 
@@ -184,20 +244,20 @@ class _Writer:
         now = [(product_id, amount) for product_id, amount in priced if amount is not None]
         if now:
             products, amounts = zip(*now, strict=True)
-            which = [self.lists[name.removeprefix("price ")]] * len(now)
+            which = [self.lists[Keyed.PRICE.key(name)]] * len(now)
             columns = {"price_list_id": which, "product_id": products, "amount": amounts}
             insert_columns(self.session, ListPrice, columns)
 
 
 def _written(name: str, values: Sequence[Any]) -> Sequence[Any]:
-    """The values of a fact as its column keeps them, where nothing is None."""
+    """Returns the values of a fact as its column keeps them, where None is not allowed."""
     if name in FLAGS:
         return [bool(value) for value in values]
     return [value or "" for value in values] if name in TEXTS and None in values else values
 
 
 def _stands(now: Standing | None, expected: Sequence[Any]) -> bool:
-    """Whether a product is there, ordinary, and says what a row expects."""
+    """Says whether a product exists, has only plain facts, and has the values that a row expects."""
     if now is None or not now.ordinary:
         return False
     return now.values[: len(expected)] == expected or all(map(as_expected, now.values, expected))

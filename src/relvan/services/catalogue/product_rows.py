@@ -1,50 +1,75 @@
-"""The rows of products, as wishes make and change them: only the columns that a change touches are written."""
+"""Inserts and updates the rows of products. Only the columns that a change concerns are written."""
 
 from collections import defaultdict
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, select, update
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.facts import Facts
 from relvan.core.catalogue.families import combination_key, widen
 from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductKind, Trait
-from relvan.services.catalogue.references import Wish
+from relvan.services.catalogue.references import ProductWish
 from relvan.services.workplace import Workplace
-from relvan.store.among import among
 from relvan.store.bulk import insert_rows, update_rows
-from relvan.store.facts import COLUMNS, FLAGS, TEXTS, codes, in_chunks
+from relvan.store.facts import COLUMNS, FLAGS, TEXTS, codes, traits_of_variants
+from relvan.store.plain import ids_by_key
+from relvan.store.product_rows import axes_of, clear_combinations
+from relvan.store.session import Session
 from relvan.store.tables import Product
 
 PLAIN = tuple(name for name in COLUMNS if name not in (*FLAGS, *TEXTS, "kind", "tax_code"))
-MADE = (*PLAIN, *TEXTS, *FLAGS, "kind", "tax_code", "sku_key", "gtin_key", "attributes", "traits", "axes", "lacking",
-        "created_at", "changed_at")  # fmt: skip
+MADE = (
+    *PLAIN,
+    *TEXTS,
+    *FLAGS,
+    "kind",
+    "tax_code",
+    "sku_key",
+    "gtin_key",
+    "attributes",
+    "traits",
+    "axes",
+    "lacking",
+    "created_at",
+    "changed_at",
+)
 
 
-def insert_products(session: Session, workplace: Workplace, wishes: Sequence[Wish]) -> None:
-    """Make the products that are not there yet; each wish knows its id afterwards. What binds them to families comes
-    with `write_bonds`, when all of them are there."""
+def insert_products(session: Session, workplace: Workplace, wishes: Sequence[ProductWish]) -> None:
+    """Creates the products that do not exist yet; each wish gets its id. `write_bonds` ties them to
+    families afterwards, when all of them exist."""
     now = workplace.now()
     rows: list[tuple[Any, ...]] = []
     for wish in wishes:
         get = wish.new.get
-        rows.append((
-            *map(get, PLAIN), *(get(name) or "" for name in TEXTS), *(bool(get(name)) for name in FLAGS),
-            wish.kind, _tax_code(wish), sku_key(wish.sku), _gtin_key(wish.new), attributes_of(wish.new), {}, [], 0,
-            now, now,
-        ))  # fmt: skip
+        rows.append(
+            (
+                *map(get, PLAIN),
+                *(get(name) or "" for name in TEXTS),
+                *(bool(get(name)) for name in FLAGS),
+                wish.kind,
+                _tax_code(wish),
+                sku_key(wish.sku),
+                _gtin_key(wish.new),
+                attributes_of(wish.new),
+                {},
+                [],
+                0,
+                now,
+                now,
+            )
+        )
     insert_rows(session, Product, MADE, rows)
-    ids: dict[str, int] = {}
-    for keys in in_chunks([sku_key(wish.sku) for wish in wishes]):
-        ids |= dict(session.execute(select(Product.sku_key, Product.id).where(among(Product.sku_key, keys))).all())
-    for wish in wishes:
-        wish.id = ids[sku_key(wish.sku)]
+    for wish, product_id in zip(
+        wishes, ids_by_key(session, [sku_key(wish.sku) for wish in wishes]), strict=True
+    ):
+        wish.id = product_id
 
 
-def update_products(session: Session, workplace: Workplace, wishes: Sequence[Wish]) -> None:
-    """Write what changes of products that are there, those that change the same columns by one statement."""
+def update_products(session: Session, workplace: Workplace, wishes: Sequence[ProductWish]) -> None:
+    """Writes the changes of existing products; those that change the same columns share one
+    statement."""
     now = workplace.now()
     groups: dict[tuple[str, ...], list[tuple[Any, ...]]] = defaultdict(list)
     for wish in wishes:
@@ -54,8 +79,8 @@ def update_products(session: Session, workplace: Workplace, wishes: Sequence[Wis
         update_rows(session, Product, names, rows)
 
 
-def _columns(wish: Wish, workplace: Workplace) -> dict[str, Any]:
-    """The columns that a wish changes, with their new values, always in the same order."""
+def _columns(wish: ProductWish, workplace: Workplace) -> dict[str, Any]:
+    """Returns the columns that a wish changes with their new values, always in the same order."""
     new, found = wish.new, dict[str, Any]()
     for name in sorted(wish.changes):
         if name in TEXTS:
@@ -66,7 +91,7 @@ def _columns(wish: Wish, workplace: Workplace) -> dict[str, Any]:
             found["kind"], found["tax_code"] = wish.kind, _tax_code(wish)
         elif name in PLAIN:
             found[name] = new.get(name)
-        elif name.startswith("attribute "):
+        elif Keyed.ATTRIBUTE.has(name):
             found["attributes"] = attributes_of(new)
         elif name == "archived":
             found["archived_at"] = workplace.now() if new.get("archived") else None
@@ -78,16 +103,16 @@ def _columns(wish: Wish, workplace: Workplace) -> dict[str, Any]:
 
 
 def attributes_of(facts: Facts) -> dict[str, Any]:
-    """The attributes among facts, by name."""
-    return {name.removeprefix("attribute "): value for name, value in facts.items() if name.startswith("attribute ")}
+    """Returns the attributes among facts, by name."""
+    return Keyed.ATTRIBUTE.of(facts)
 
 
 def traits_of(facts: Facts) -> dict[str, str]:
-    """The trait values among facts, by name."""
-    return {name.removeprefix("trait "): value for name, value in facts.items() if name.startswith("trait ")}
+    """Returns the trait values among facts, by name."""
+    return Keyed.TRAIT.of(facts)
 
 
-def _tax_code(wish: Wish) -> str:
+def _tax_code(wish: ProductWish) -> str:
     return wish.new.get("tax_code") or ("" if wish.kind == ProductKind.VARIANT else "standard")
 
 
@@ -95,49 +120,63 @@ def _gtin_key(facts: Facts) -> str | None:
     return gtin_key(facts["gtin"]) if facts.get("gtin") else None
 
 
-def write_bonds(session: Session, wishes: Sequence[Wish]) -> None:
-    """Bind variants to their families: traits, and what tells the variants of a family apart."""
+def write_bonds(session: Session, wishes: Sequence[ProductWish]) -> None:
+    """Ties variants to their families: writes their traits and the text by which the variants of a
+    family are told apart."""
     bound = [wish for wish in wishes if _is_bound(wish)]
     if not bound:
         return
     named = codes(session, [str(wish.new["family"]) for wish in bound if wish.new.get("family")])
     axes = _widened(session, bound, named)
-    moving = [wish.id for wish in bound if wish.old]
+    moving = [wish.id for wish in bound if wish.old and wish.id is not None]
     if moving:  # two variants may take one another's place
-        _take_apart(session, among(Product.id, moving))
+        clear_combinations(session, product_ids=moving)
     rows = [(*_bond(wish, named, axes), wish.id) for wish in bound]
     update_rows(session, Product, ("traits", "axes", "family_id", "combination"), rows)
     heads = {wish.id for wish in bound}
-    wider = [(held, head) for head, (held, changed) in axes.items() if changed and head not in heads]
+    wider = [
+        (held, head) for head, (held, changed) in axes.items() if changed and head not in heads
+    ]
     update_rows(session, Product, ("axes",), wider)
-    _recombine(session, [wish for wish in bound if wish.kind == ProductKind.FAMILY and wish.touches("axes")])
+    _recombine(
+        session,
+        [wish for wish in bound if wish.kind == ProductKind.FAMILY and wish.touches("axes")],
+    )
 
 
-def _is_bound(wish: Wish) -> bool:
+def _is_bound(wish: ProductWish) -> bool:
     if not wish.old:
         return wish.kind in (ProductKind.FAMILY, ProductKind.VARIANT)
-    return wish.touches("family", "trait ", "axes", "kind")
+    return wish.touches("family", Keyed.TRAIT, "axes", "kind")
 
 
-def _bond(wish: Wish, named: dict[str, tuple[int, str, bool]], axes: "Axes") -> tuple[Any, ...]:
-    """Traits, axes, family and combination of one product."""
+def _bond(
+    wish: ProductWish, named: dict[str, tuple[int, str, bool]], axes: "Axes"
+) -> tuple[Any, ...]:
+    """Returns the traits, axes, family and combination of one product."""
     traits = traits_of(wish.new)
     if wish.new.get("family"):
         head = named[sku_key(str(wish.new["family"]))][0]
         held = [Trait(name, tuple(values)) for name, values in axes[head][0]]
         return traits, [], head, combination_key(held, traits)
-    own = axes[wish.id][0] if wish.kind == ProductKind.FAMILY and wish.id in axes else wish.new.get("axes", [])
+    own = (
+        axes[wish.id][0]
+        if wish.kind == ProductKind.FAMILY and wish.id in axes
+        else wish.new.get("axes", [])
+    )
     return traits, own, None, None
 
 
 Axes = dict[int, tuple[list[Any], bool]]
 
 
-def _widened(session: Session, wishes: Sequence[Wish], named: dict[str, tuple[int, str, bool]]) -> Axes:
-    """The traits of every family named, with the values of its variants added; whether something was."""
+def _widened(
+    session: Session, wishes: Sequence[ProductWish], named: dict[str, tuple[int, str, bool]]
+) -> Axes:
+    """Adds the values of variants to the traits of their families. Returns the traits of every
+    family named and whether something was added."""
     ids = {found[0] for found in named.values()}
-    rows = session.execute(select(Product.id, Product.axes).where(among(Product.id, ids))).all() if ids else []
-    held: Axes = {product_id: (axes, False) for product_id, axes in rows}
+    held: Axes = {product_id: (axes, False) for product_id, axes in axes_of(session, ids).items()}
     for wish in wishes:
         if wish.kind == ProductKind.FAMILY and wish.id is not None:
             held[wish.id] = (wish.new.get("axes", []), False)
@@ -152,16 +191,13 @@ def _widened(session: Session, wishes: Sequence[Wish], named: dict[str, tuple[in
     return held
 
 
-def _recombine(session: Session, families: Sequence[Wish]) -> None:
-    """Work out anew what tells the variants of families apart, after their traits were named or ordered anew."""
+def _recombine(session: Session, families: Sequence[ProductWish]) -> None:
+    """Works out anew how the variants of families are told apart, after traits were renamed or put
+    in another order."""
     for wish in families:
         axes = [Trait(name, tuple(values)) for name, values in wish.new.get("axes", [])]
-        rows = session.execute(select(Product.id, Product.traits).where(Product.family_id == wish.id)).all()
-        _take_apart(session, Product.family_id == wish.id)
-        update_rows(
-            session, Product, ("combination",), [(combination_key(axes, traits), variant) for variant, traits in rows]
-        )
-
-
-def _take_apart(session: Session, which: ColumnElement[bool]) -> None:
-    session.execute(update(Product).where(which).values(combination=None).execution_options(synchronize_session=False))
+        assert wish.id is not None
+        variants = traits_of_variants(session, wish.id)
+        clear_combinations(session, family_id=wish.id)
+        rows = [(combination_key(axes, traits), variant) for variant, _, traits in variants]
+        update_rows(session, Product, ("combination",), rows)

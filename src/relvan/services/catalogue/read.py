@@ -1,26 +1,29 @@
-"""Reading one product whole: as it is, or as it was at a time."""
+"""Reads one product as a whole, as it is now or as it was at a moment."""
 
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy.orm import Session
-
-from relvan.core.catalogue.completeness import Completeness
-from relvan.core.catalogue.facts import Facts, draft_from, earlier
+from relvan.core.catalogue.attributes import asked_of
+from relvan.core.catalogue.completeness import Completeness, completeness
+from relvan.core.catalogue.facts import Facts, draft_from, earlier, inherited
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.kits import KitSums, PartWorth, kit_sums
 from relvan.core.catalogue.product import ProductDraft
 from relvan.core.refusal import refuse
-from relvan.services.catalogue.complete import completeness_of
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import PictureRow, find_product, product_pictures
-from relvan.store.facts import codes, facts_by_id, whole_facts
+from relvan.store.categories import CategoryTree, category_tree
+from relvan.store.facts import codes, facts_by_id, facts_with_head, whole_facts
 from relvan.store.history import changes_since, made_at
+from relvan.store.session import Session
 
 
 @dataclass(frozen=True)
 class ProductView:
-    """A product with its pictures; `whole` are its facts with what its family lends it."""
+    """A product with its pictures. `whole` are its facts together with those that its family lends
+    it, and `head` is that family; `categories` is the tree of categories with what each recommends.
+    """
 
     id: int
     draft: ProductDraft
@@ -29,36 +32,54 @@ class ProductView:
     lent_pictures: list[PictureRow]
     archived: bool
     completeness: Completeness
+    categories: CategoryTree
+    head: ProductDraft | None = None
 
 
 def view_product(workplace: Workplace, sku: str) -> ProductView:
-    """A product by its SKU or an alias."""
+    """Returns a product by its SKU or an alias."""
     with workplace.database.reading() as session:
         return view_in(session, sku)
 
 
 def view_in(session: Session, sku: str) -> ProductView:
-    """The same within a session."""
-    product = find_product(session, sku)
-    own = facts_by_id(session, [product.id])
-    whole = whole_facts(session, own)[product.id]
-    pictures = product_pictures(session, product.id)
-    lent = product_pictures(session, product.family_id) if product.family_id and not pictures else []
+    """Does the same within a session, with five queries whatever the product, and one more for a
+    kit."""
+    product_id, facts = facts_with_head(session, sku)
+    own = facts[product_id]
+    head_id = next((one for one in facts if one != product_id), None)
+    whole = own if head_id is None else inherited(own, facts[head_id])
+    pictures = product_pictures(session, facts)
+    shown = pictures[product_id]
+    lent = pictures[head_id] if head_id is not None and not shown else []
+    categories, category = category_tree(session), str(whole.get("category", ""))
+    asked = asked_of(category, categories.asks)
     return ProductView(
-        product.id, draft_from(own[product.id]), draft_from(whole), pictures, lent, product.archived_at is not None,
-        completeness_of(session, [product.id])[product.id],
-    )  # fmt: skip
+        product_id,
+        draft_from(own),
+        draft_from(whole),
+        shown,
+        lent,
+        bool(own.get("archived")),
+        completeness(whole, pictures=len(shown or lent), asked=asked),
+        categories,
+        None if head_id is None else draft_from(facts[head_id]),
+    )
 
 
 def facts_at(workplace: Workplace, sku: str, moment: datetime) -> Facts:
-    """A product's own facts as they were at a moment. Refused: before it was made."""
+    """Returns a product's own facts as they were at a moment. Refused when it did not exist yet."""
     with workplace.database.reading() as session:
         product = find_product(session, sku)
         if moment < made_at(session, product.id):
-            raise refuse("too-early", f"“{product.sku}” was not there yet.", "Choose a later time.", "at")
+            raise refuse(
+                "too-early", f"“{product.sku}” was not there yet.", "Choose a later time.", "at"
+            )
         now = facts_by_id(session, [product.id])[product.id]
         changes = [facts for facts in changes_since(session, product.id, moment) if facts]
-    return earlier(now, [{n: pair for n, pair in change.items() if _is_fact(n)} for change in changes])
+    return earlier(
+        now, [{n: pair for n, pair in change.items() if _is_fact(n)} for change in changes]
+    )
 
 
 def _is_fact(name: str) -> bool:
@@ -66,7 +87,8 @@ def _is_fact(name: str) -> bool:
 
 
 def sums_of_kit(session: Session, facts: Facts, price_list: str) -> KitSums:
-    """What the parts of a kit come to: their list prices, costs and weights, with what families lend."""
+    """Adds up the list prices, costs and weights of the parts of a kit, with what families lend
+    them."""
     parts = dict(facts.get("parts", ()))
     known = codes(session, parts)
     ids = {found[0]: sku for key, found in known.items() for sku in parts if sku.casefold() == key}
@@ -77,5 +99,12 @@ def sums_of_kit(session: Session, facts: Facts, price_list: str) -> KitSums:
         if part.get("kind") == "kit":
             inner = sums_of_kit(session, part, price_list)
             part = {"cost": inner.cost, "weight_g": inner.weight_g, **part}
-        worth.append(PartWorth(parts[sku], part.get(f"price {price_list}"), part.get("cost"), part.get("weight_g")))
+        worth.append(
+            PartWorth(
+                parts[sku],
+                part.get(Keyed.PRICE.fact(price_list)),
+                part.get("cost"),
+                part.get("weight_g"),
+            )
+        )
     return kit_sums(worth)

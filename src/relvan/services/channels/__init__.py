@@ -1,1 +1,1 @@
-"""Deeds of the station channels."""
+"""The services for channels."""

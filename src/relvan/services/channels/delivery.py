@@ -1,16 +1,21 @@
-"""How updates get to each channel: its state, what waits, how late it hears of sales, what it refused and what to do
-about that."""
+"""How updates reach each channel: the state of its connection, what waits, its delay after sales,
+what it refused, and what to do about that."""
 
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy.orm import Session
-
 from relvan.core.channels.pulse import Beat, percentile, pulse
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelHealth, channel_health, channels
+from relvan.store.session import Session
 from relvan.store.tables import Channel
-from relvan.store.updates import RefusedRow, WaitingRow, recent_lags, refused_updates, waiting_updates
+from relvan.store.updates import (
+    RefusedRow,
+    WaitingRow,
+    recent_lags,
+    refused_updates,
+    waiting_updates,
+)
 
 WHAT_TO_DO = {
     "publish": "mend it on the listing, then publish again",
@@ -24,9 +29,10 @@ WHAT_TO_DO = {
 
 
 @dataclass(frozen=True)
-class Delivery:
-    """One channel's updates. `half_s`, `most_s` and `worst_s`: the seconds within which half, 95 and 99 percent of the
-    updates after sales were there in the last six hours; none when there were none."""
+class DeliveryTerms:
+    """The updates of one channel. `half_s`, `most_s` and `worst_s` are the seconds within which
+    half, 95 and 99 percent of the updates after sales were accepted in the last six hours; None
+    when there were none."""
 
     channel: Channel
     health: ChannelHealth
@@ -45,26 +51,44 @@ class Delivery:
         return sum(row.count for row in self.waiting)
 
 
-def deliveries(session: Session, workplace: Workplace) -> list[Delivery]:
-    """How every channel does; a handful of queries for all."""
+def deliveries(session: Session, workplace: Workplace) -> list[DeliveryTerms]:
+    """Returns how every channel is doing; a handful of queries serves all of them."""
     now, found = workplace.now(), channels(session)
-    health, waiting, lags = channel_health(session, found, now), waiting_updates(session), recent_lags(session, now)
+    health, waiting, lags = (
+        channel_health(session, found, now),
+        waiting_updates(session),
+        recent_lags(session, now),
+    )
     return [
-        _delivery(channel, health[channel.id], waiting.get(channel.id, []), lags.get(channel.id, []),
-                  refused_updates(session, now, channel_id=channel.id), now)
+        _delivery(
+            channel,
+            health[channel.id],
+            waiting.get(channel.id, []),
+            lags.get(channel.id, []),
+            refused_updates(session, now, channel_id=channel.id),
+            now,
+        )
         for channel in found
-    ]  # fmt: skip
+    ]
 
 
 def _delivery(
-    channel: Channel, health: ChannelHealth, waiting: list[WaitingRow], lags: list[tuple[datetime, float]],
-    refused: list[RefusedRow], now: datetime,
-) -> Delivery:  # fmt: skip
+    channel: Channel,
+    health: ChannelHealth,
+    waiting: list[WaitingRow],
+    lags: list[tuple[datetime, float]],
+    refused: list[RefusedRow],
+    now: datetime,
+) -> DeliveryTerms:
     ordered = sorted(seconds for _, seconds in lags)
-    half, most, worst = (percentile(ordered, share) if ordered else None for share in (0.5, 0.95, 0.99))
+    half, most, worst = (
+        percentile(ordered, share) if ordered else None for share in (0.5, 0.95, 0.99)
+    )
     said = tuple((row, _to_do(row)) for row in refused)
     probe = channel.probe_at if channel.probe_at is not None and channel.probe_at > now else None
-    return Delivery(channel, health, tuple(waiting), pulse(lags, now), len(lags), half, most, worst, said, probe)
+    return DeliveryTerms(
+        channel, health, tuple(waiting), pulse(lags, now), len(lags), half, most, worst, said, probe
+    )
 
 
 def _to_do(row: RefusedRow) -> str:

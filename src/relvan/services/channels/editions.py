@@ -1,37 +1,40 @@
-"""Editions of rulebooks: each channel keeps the one by which its listings were worked out.
+"""Editions of rulebooks: each channel keeps the rulebook by which its listings were worked out.
 
-When the application starts with another, they are worked out again. When there is none any more, because its file is
-gone or broken, the edition from before goes on: a sale must not fail for a missing file.
+When the application starts with another edition, the listings are worked out again. When the file
+is missing or damaged, the earlier edition stays in use, so that no sale fails because of a missing
+file.
 """
 
 from pydantic import ValidationError
-from sqlalchemy import select
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.channels.registry import Rulebooks
-from relvan.services.listings.later import refresh_soon
+from relvan.services.changes import Concern, changes_of
 from relvan.services.workplace import SYSTEM, Workplace
+from relvan.store.channels import channel_editions
 from relvan.store.tables import Channel
 
 
 def edition(book: Rulebook) -> str:
-    """A rulebook as text, to be kept."""
+    """Returns a rulebook as text, to be kept."""
     return book.model_dump_json()
 
 
 def take_up_editions(workplace: Workplace) -> list[str]:
-    """Bring channels and rulebooks together when the application starts; the names of the channels whose listings are
-    worked out again, in the background where there are many."""
+    """Compares channels with rulebooks when the application starts. Returns the names of the
+    channels whose listings are worked out again, in the background where there are many."""
     with workplace.database.reading() as session:
-        known = session.execute(select(Channel.id, Channel.name, Channel.rulebook, Channel.book)).all()
+        known = channel_editions(session)
     found: list[str] = []
-    for channel_id, name, key, kept in known:
-        book = workplace.rulebooks.by_key.get(key)
+    for held in known:
+        book = workplace.rulebooks.by_key.get(held.rulebook)
         if book is None:
-            workplace.rulebooks = _with_kept(workplace.rulebooks, key, name, kept)
-        elif edition(book) != kept:
-            _take_up(workplace, channel_id, book, again=bool(kept))
-            found += [name] if kept else []
+            workplace.rulebooks = _with_kept(
+                workplace.rulebooks, held.rulebook, held.name, held.edition
+            )
+        elif edition(book) != held.edition:
+            _take_up(workplace, held.id, book, again=bool(held.edition))
+            found += [held.name] if held.edition else []
     return found
 
 
@@ -49,5 +52,5 @@ def _take_up(workplace: Workplace, channel_id: int, book: Rulebook, *, again: bo
         channel = session.get_one(Channel, channel_id)
         channel.book, channel.currency = edition(book), book.currency
         if again:
-            title = f"Work out by the new rulebook of {channel.name}"
-            refresh_soon(session, workplace, SYSTEM, title, channel_id=channel_id)
+            title = f"Work out by the new requirements of {channel.name}"
+            changes_of(session).settings_changed(Concern(SYSTEM, title, channel_id=channel_id))

@@ -1,62 +1,91 @@
-"""A channel's settings: what it sells from, how much of it it shows, at which prices."""
+"""The settings of a channel: the warehouses it sells from, how much of the stock it shows, and its
+prices."""
 
 from collections.abc import Mapping
 from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from sqlalchemy import delete, select
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.checks import check_number
 from relvan.core.channels.drift import TOPICS as DRIFTING
 from relvan.core.money import MOST_MINOR
 from relvan.core.people.roles import Right
-from relvan.core.prices.steps import ConvertStep, check_steps, steps_data, steps_from, target_currency
-from relvan.core.refusal import not_found, refuse, refuse_if_any
+from relvan.core.prices.steps import (
+    ConvertStep,
+    check_steps,
+    steps_data,
+    steps_from,
+    target_currency,
+)
+from relvan.core.refusal import refuse, refuse_if_any
 from relvan.core.stock.availability import check_policy, policy_data, policy_from
 from relvan.core.waking import Work
 from relvan.services import audit
-from relvan.services.listings.later import refresh_soon
+from relvan.services.changes import Concern, changes_of
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import ChannelSettings, channel_by_key, channel_settings
-from relvan.store.prices import rates_on
+from relvan.store.channels import (
+    ChannelSettings,
+    channel_by_key,
+    channel_settings,
+    replace_supply,
+    supply_keys,
+)
+from relvan.store.prices import price_list_by_key, rates_on
+from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_key
-from relvan.store.tables import Channel, PriceList, SupplyWarehouse, Warehouse
+from relvan.store.tables import Channel, PriceList, Warehouse
 
 QUIET = frozenset({"paused", "mends"})  # nothing that listings are worked out from
 
 
 def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> None:
-    """Change a channel's settings: `supply_list` (warehouse keys in order), `stock_policy`, `price_list` (key),
-    `price_steps`, `least_margin` (percent of the net price, or none), `delivery_cost` (what delivery is counted at for
-    it, minor units of the seller's currency), `mends` (topics whose drift is told again
-    by itself), `paused`. Every listing of the channel is worked out again."""
+    """Changes the settings of a channel: `supply_list` (warehouse keys in order), `stock_policy`,
+    `price_list` (key), `price_steps`, `least_margin` (percent of the net price, or None),
+    `delivery_cost` (what delivery counts for there, in minor units of the seller's currency),
+    `mends` (topics whose drift is sent again without asking), `paused`. Every listing of the
+    channel is worked out again."""
     actor.must(Right.SETUP)
     unknown = wishes.keys() - _SETTERS.keys()
     if unknown:
-        raise refuse("unknown", f"A channel has no setting “{sorted(unknown)[0]}”.", "", sorted(unknown)[0])
+        raise refuse(
+            "unknown", f"A channel has no setting “{sorted(unknown)[0]}”.", "", sorted(unknown)[0]
+        )
     with workplace.database.writing() as session:
         channel = channel_by_key(session, key)
         changes = _set(session, workplace, channel, wishes)
         if not changes:
             return
         session.flush()
-        audit.record(session, actor, workplace.now(), "channel", channel.id, "changed", changes)
+        audit.record(
+            session,
+            actor,
+            workplace.now(),
+            audit.Subject("channel", channel.id),
+            "changed",
+            changes,
+        )
         if changes.keys() - QUIET:
             title = f"Work out {channel.name} after new settings"
-            refresh_soon(session, workplace, actor, title, channel_id=channel.id)
+            changes_of(session).settings_changed(Concern(actor, title, channel_id=channel.id))
     workplace.wake(Work.DELIVER, channel.id)
 
 
-def try_settings(session: Session, workplace: Workplace, key: str, wishes: Mapping[str, Any]) -> ChannelSettings:
-    """The settings of a channel as they would be, in a session that writes nothing; refused as saving them would be."""
+def try_settings(
+    session: Session, workplace: Workplace, key: str, wishes: Mapping[str, Any]
+) -> ChannelSettings:
+    """Returns the settings of a channel as they would be, in a session that writes nothing. Refused
+    as saving them would be."""
     channel = channel_by_key(session, key)
     kept = channel_settings(session)[channel.id]
     supply = list(kept.supply_list)
     if "supply_list" in wishes:
         supply = [warehouse.id for warehouse in _supply(session, wishes["supply_list"])]
-    _set(session, workplace, channel, {name: value for name, value in wishes.items() if name != "supply_list"})
+    _set(
+        session,
+        workplace,
+        channel,
+        {name: value for name, value in wishes.items() if name != "supply_list"},
+    )
     return replace(
         kept,
         price_list=session.get_one(PriceList, channel.price_list_id),
@@ -71,7 +100,7 @@ def try_settings(session: Session, workplace: Workplace, key: str, wishes: Mappi
 def _set(
     session: Session, workplace: Workplace, channel: Channel, wishes: Mapping[str, Any]
 ) -> dict[str, tuple[Any, Any]]:
-    """Put settings in their places; what differs, old and new."""
+    """Applies settings; returns what differs, old and new."""
     changes: dict[str, tuple[Any, Any]] = {}
     for name, value in wishes.items():
         before, after = _SETTERS[name](session, workplace, channel, value)
@@ -82,38 +111,48 @@ def _set(
     return changes
 
 
-def _set_policy(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_policy(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
     policy = policy_from(value or {})
     refuse_if_any(check_policy(policy))
     before, channel.stock_policy = channel.stock_policy, policy_data(policy)
     return before, channel.stock_policy
 
 
-def _set_steps(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_steps(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
     steps = steps_from(value or [])
     refuse_if_any(check_steps(steps))
     before, channel.price_steps = channel.price_steps, steps_data(steps)
     return before, channel.price_steps
 
 
-def _set_price_list(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    price_list = session.scalar(select(PriceList).where(PriceList.key == str(value)))
-    if price_list is None:
-        raise not_found("price list", value)
+def _set_price_list(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
+    price_list = price_list_by_key(session, str(value))
     before, channel.price_list_id = channel.price_list_id, price_list.id
     return before, channel.price_list_id
 
 
 def _check_currency(session: Session, workplace: Workplace, channel: Channel) -> None:
-    """The steps lead from the currency of the list to that of the channel, by rates that are known."""
+    """Checks that the price steps lead from the currency of the list to that of the channel, by
+    known rates."""
     price_list = session.get_one(PriceList, channel.price_list_id)
     steps, wanted = steps_from(channel.price_steps), workplace.rulebook(channel).currency
     reached = target_currency(price_list.currency, steps)
     if reached != wanted:
-        message = f"{channel.name} sells in {wanted}; “{price_list.name}” is in {price_list.currency}"
+        message = (
+            f"{channel.name} sells in {wanted}; “{price_list.name}” is in {price_list.currency}"
+        )
         message += "." if reached == price_list.currency else f" and the steps lead to {reached}."
         raise refuse(
-            "currency", message, f"Choose or make a list in {wanted}, or add the step “convert”.", "price_list"
+            "currency",
+            message,
+            f"Choose or make a list in {wanted}, or add the step “convert”.",
+            "price_list",
         )
     rates, at = rates_on(session, workplace.now().date()), price_list.currency
     for step in steps:
@@ -124,41 +163,59 @@ def _check_currency(session: Session, workplace: Workplace, channel: Channel) ->
             at = step.currency
 
 
-def _set_margin(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_margin(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
     text = "" if value is None else str(value).strip().replace(",", ".")
     try:
         wanted = Decimal(text) if text else None
     except InvalidOperation:
-        raise refuse("form", "“Least margin” must be a percentage.", "Type it like 12.", "least_margin") from None
+        raise refuse(
+            "form", "“Least margin” must be a percentage.", "Type it like 12.", "least_margin"
+        ) from None
     if wanted is not None and not (wanted.is_finite() and -100 <= wanted <= 90):
-        raise refuse("out-of-range", "“Least margin” must be between -100 and 90 percent.", "", "least_margin")
-    before, channel.least_margin = channel.least_margin, None if wanted is None else f"{wanted.normalize():f}"
+        raise refuse(
+            "out-of-range",
+            "“Least margin” must be between -100 and 90 percent.",
+            "",
+            "least_margin",
+        )
+    before, channel.least_margin = (
+        channel.least_margin,
+        None if wanted is None else f"{wanted.normalize():f}",
+    )
     return before, channel.least_margin
 
 
-def _set_delivery(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
-    refuse_if_any(check_number("delivery_cost", "Delivery counted at", value, 0, MOST_MINOR, "minor units"))
+def _set_delivery(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
+    refuse_if_any(
+        check_number("delivery_cost", "Delivery counted at", value, 0, MOST_MINOR, "minor units")
+    )
     before, channel.delivery_cost = channel.delivery_cost, int(value or 0)
     return before, channel.delivery_cost
 
 
-def _set_paused(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_paused(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
     before, channel.paused = channel.paused, bool(value)
     return before, channel.paused
 
 
-def _set_supply(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_supply(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
     wanted = _supply(session, value)
-    statement = select(Warehouse.key).join(SupplyWarehouse, SupplyWarehouse.warehouse_id == Warehouse.id)
-    statement = statement.where(SupplyWarehouse.channel_id == channel.id).order_by(SupplyWarehouse.position)
-    before = list(session.scalars(statement))
-    session.execute(delete(SupplyWarehouse).where(SupplyWarehouse.channel_id == channel.id))
-    for position, warehouse in enumerate(wanted):
-        session.add(SupplyWarehouse(channel_id=channel.id, warehouse_id=warehouse.id, position=position))
+    before = supply_keys(session, channel.id)
+    replace_supply(session, channel.id, [warehouse.id for warehouse in wanted])
     return before, [warehouse.key for warehouse in wanted]
 
 
-def _set_mends(session: Session, workplace: Workplace, channel: Channel, value: Any) -> tuple[Any, Any]:
+def _set_mends(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
     wanted = value if isinstance(value, list) else str(value or "").split()
     if any(topic not in DRIFTING for topic in wanted):
         message = f"“Mends” must name some of {', '.join(DRIFTING)}."
@@ -168,9 +225,11 @@ def _set_mends(session: Session, workplace: Workplace, channel: Channel, value: 
 
 
 def _supply(session: Session, value: Any) -> list[Warehouse]:
-    """The warehouses of a supply list, in its order."""
+    """Returns the warehouses of a supply list, in its order."""
     if not isinstance(value, list) or len(set(value)) != len(value):
-        raise refuse("form", "“Supply list” must name each warehouse at most once.", "", "supply_list")
+        raise refuse(
+            "form", "“Supply list” must name each warehouse at most once.", "", "supply_list"
+        )
     return [warehouse_by_key(session, str(name)) for name in value]
 
 

@@ -1,1 +1,1 @@
-"""Bringing files in and taking them out."""
+"""The services for importing files."""

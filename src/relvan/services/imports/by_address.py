@@ -1,15 +1,16 @@
-"""Pictures by their addresses on the web: fetched in the background, as a bulk job of their own."""
+"""Pictures by their addresses on the web. A bulk job of its own fetches them in the background."""
 
 from collections.abc import Sequence
 
+from relvan.core.jobs.life import JobState
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.gateways.calling import check_address
 from relvan.services.catalogue.pictures import check_role
-from relvan.services.jobs.life import open_background_job
+from relvan.services.jobs.life import NewJob, open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.imports import NewRow, add_rows
+from relvan.store.imports import NewImportRow, add_rows
 
 MOST_ADDRESSES = 30
 
@@ -17,21 +18,38 @@ MOST_ADDRESSES = 30
 def fetch_pictures(
     workplace: Workplace, actor: Actor, sku: str, addresses: Sequence[str], *, role: str = "further"
 ) -> int:
-    """Open the job that fetches pictures for a product; its id. An address that may not be called is refused now."""
+    """Opens the job that fetches pictures for a product; returns its id. An address that may not be
+    called is refused at once."""
     actor.must(Right.CATALOGUE)
     check_role(role)
     if len(addresses) > MOST_ADDRESSES:
-        message = f"At most {MOST_ADDRESSES} pictures are fetched at once; these are {len(addresses)}."
-        raise refuse("too-many", message, "Send them in several goes, or bring in a file of pictures.", "addresses")
+        message = (
+            f"At most {MOST_ADDRESSES} pictures are fetched at once; these are {len(addresses)}."
+        )
+        raise refuse(
+            "too-many",
+            message,
+            "Send them in several goes, or bring in a file of pictures.",
+            "addresses",
+        )
     for address in addresses:
-        check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
+        check_address(
+            address.partition("?")[0], private_allowed=workplace.settings.private_addresses
+        )
     with workplace.database.writing() as session:
         product = find_product(session, sku)
         title = f"Fetch {len(addresses)} {'picture' if len(addresses) == 1 else 'pictures'} for {product.sku}"
-        job = open_background_job(session, workplace, actor, "fetch", title, "applying", {"kind": "pictures"})
+        job = open_background_job(
+            session,
+            workplace,
+            actor,
+            NewJob("fetch", title, JobState.APPLYING, {"kind": "pictures"}),
+        )
         job.total = len(addresses)
         rows = [
-            NewRow(n, product.sku, "changes", change={"picture": [None, address], "role": [None, role]})
+            NewImportRow(
+                n, product.sku, "changes", change={"picture": [None, address], "role": [None, role]}
+            )
             for n, address in enumerate(addresses, 1)
         ]
         add_rows(session, job.id, rows)

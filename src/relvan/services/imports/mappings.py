@@ -1,9 +1,7 @@
-"""Keeping mappings by name, for the next file of the same kind."""
+"""Keeps mappings by name, for the next file of the same kind."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
-
-from sqlalchemy import insert
 
 from relvan.core.imports.mapping import mapping_data, mapping_from
 from relvan.core.people.roles import Right
@@ -19,12 +17,14 @@ MOST_MAPPINGS = 200
 def keep_mapping(
     workplace: Workplace, actor: Actor, kind: str, name: str, columns: Sequence[Mapping[str, Any]]
 ) -> None:
-    """Keep a mapping under a name; the same name again replaces it."""
+    """Saves a mapping under a name; the same name again replaces it."""
     actor.must(Right.CATALOGUE)
     kind_of(kind)
     name = name.strip()
     if not 1 <= len(name) <= 60 or not name.isprintable():
-        raise refuse("form", "“Name” must have 1 to 60 characters.", "Give the mapping a short name.", "name")
+        raise refuse(
+            "form", "“Name” must have 1 to 60 characters.", "Give the mapping a short name.", "name"
+        )
     data = mapping_data(mapping_from(columns))
     with workplace.database.writing() as session:
         known = {kept.name_key: kept for kept in mappings(session)}
@@ -32,14 +32,22 @@ def keep_mapping(
         if same is not None:
             same.kind, same.name, same.columns = kind, name, data
         elif len(known) >= MOST_MAPPINGS:
-            raise refuse("too-many", f"There may be {MOST_MAPPINGS} mappings.", "Forget one first.", "name")
+            raise refuse(
+                "too-many", f"There may be {MOST_MAPPINGS} mappings.", "Forget one first.", "name"
+            )
         else:
-            values = {"kind": kind, "name": name, "name_key": name.casefold(), "columns": data, "options": {}}
-            session.execute(insert(KeptMapping), [values])
+            values = {
+                "kind": kind,
+                "name": name,
+                "name_key": name.casefold(),
+                "columns": data,
+                "options": {},
+            }
+            session.add(KeptMapping(**values))
 
 
 def drop_mapping(workplace: Workplace, actor: Actor, name: str) -> None:
-    """Forget a mapping."""
+    """Deletes a mapping."""
     actor.must(Right.CATALOGUE)
     with workplace.database.writing() as session:
         session.delete(mapping_by_name(session, name))

@@ -1,12 +1,11 @@
-"""Rehearsing the rows of a file that say plain facts of one product each: a block of them at a time."""
+"""Rehearses the rows of files that say plain facts of one product each, a block of rows at a time."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 
-from sqlalchemy.orm import Session
-
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.plain import Standing
 from relvan.core.imports.blocks import Block, Row
-from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.columns import FileKind
 from relvan.core.imports.plain import gtins_of, is_plain_file, judge_plain, keys_of, repeated
 from relvan.core.imports.things import Options
 from relvan.services.workplace import Workplace
@@ -14,22 +13,28 @@ from relvan.store.blocks import add_block
 from relvan.store.facts import owners_of_gtins
 from relvan.store.imports import price_list_ids
 from relvan.store.plain import aliases_among, any_alias, standing
+from relvan.store.session import Session
 
 
 def can_be_plain(workplace: Workplace, kind: FileKind, blocks: Sequence[Block]) -> bool:
-    """Whether the columns of a file say plain facts only, on price lists that are there."""
+    """Says whether the columns of a file hold only plain facts, on price lists that exist."""
     if not blocks or not is_plain_file(kind, blocks[0].columns):
         return False
     with workplace.database.reading() as session:
         lists = price_list_ids(session)
-    priced = (name.removeprefix("price ") for name in blocks[0].columns if name.startswith("price "))
+    priced = (Keyed.PRICE.key(name) for name in blocks[0].columns if Keyed.PRICE.has(name))
     return all(key in lists for key in priced)
 
 
 def rehearse_plain(
-    workplace: Workplace, job_id: int, blocks: Sequence[Block], options: Options, tell: Callable[[int], None]
+    workplace: Workplace,
+    job_id: int,
+    blocks: Sequence[Block],
+    options: Options,
+    tell: Callable[[int], None],
 ) -> list[Row]:
-    """Write down the verdicts that are beyond question; gives back the rows that are to be judged one by one."""
+    """Writes the verdicts of rows that are surely right; returns the rows that are to be judged one
+    by one."""
     aliases: dict[str, str] = {}
     keyed = [(keys_of(block), block) for block in blocks]
     with workplace.database.reading() as session:
@@ -51,8 +56,12 @@ def rehearse_plain(
     return left
 
 
-def _around(session: Session, keys: Sequence[str], block: Block) -> tuple[Mapping[str, Standing], Collection[str]]:
-    """What products say now of the facts of a block, and which of its GTINs are taken."""
+def _around(
+    session: Session, keys: Sequence[str], block: Block
+) -> tuple[Mapping[str, Standing], Collection[str]]:
+    """Returns the present facts of the products of a block, and which of its GTINs are taken."""
     names = [name for name in block.columns if name != "sku"]
     gtins = {*gtins_of(block)} - {""}
-    return standing(session, keys, names, price_list_ids(session)), owners_of_gtins(session, gtins).keys()
+    return standing(session, keys, names, price_list_ids(session)), owners_of_gtins(
+        session, gtins
+    ).keys()

@@ -1,4 +1,5 @@
-"""Taking a file in: kept once, looked at, its kind of table and mapping guessed."""
+"""Receives a file: keeps it once, looks at it, and guesses what kind of table it is and its
+mapping."""
 
 import hashlib
 from collections.abc import Mapping, Sequence
@@ -7,7 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from relvan.core.imports.cells import Raw, plain_text
-from relvan.core.imports.kinds import Kind, find_kind
+from relvan.core.imports.columns import Kind
+from relvan.core.imports.kinds import find_kind
 from relvan.core.imports.mapping import (
     MappedColumn,
     check_mapping,
@@ -19,8 +21,15 @@ from relvan.core.imports.mapping import (
     remap,
 )
 from relvan.core.refusal import not_found, refuse, refuse_if_any
-from relvan.documents.tables import SPREADSHEETS, CsvForm, TableFile, first_rows, guess_form, sheets_of
-from relvan.services.jobs.life import find_job, move_job, open_background_job, right_for
+from relvan.documents.tables import (
+    SPREADSHEETS,
+    CsvForm,
+    TableFile,
+    first_rows,
+    guess_form,
+    sheets_of,
+)
+from relvan.services.jobs.life import NewJob, find_job, move_job, open_background_job, right_for
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
 from relvan.store.imports import mapping_by_name, price_list_keys
@@ -34,7 +43,8 @@ OPTIONS = {"create": True, "members": "add", "clear": False}
 
 @dataclass(frozen=True)
 class Seen:
-    """A file as it was understood: sheets, headings, first rows and the mapping; `spec` is how the job says it."""
+    """A file as it was understood: sheets, headings, first rows and the mapping. `spec` is how the
+    job keeps that."""
 
     kind: Kind
     sheets: list[str]
@@ -44,33 +54,44 @@ class Seen:
     spec: dict[str, Any]
 
 
+@dataclass(frozen=True)
+class NewFile:
+    """A file that somebody brings: the key of its kind, its name, and its content."""
+
+    kind: str
+    name: str
+    content: bytes
+
+
 def receive_file(
     workplace: Workplace,
     actor: Actor,
-    kind_key: str,
-    name: str,
-    content: bytes,
+    file: NewFile,
     *,
     mapping: Sequence[Mapping[str, Any]] | str | None = None,
     options: Mapping[str, Any] | None = None,
     rehearse: bool = True,
 ) -> int:
-    """Keep a file and open its job; the job's id. With `rehearse` the worker reads it at once, with the mapping
-    given (columns, or the name of a kept one) or guessed; without, the job waits for a person to look at it."""
-    kind = kind_of(kind_key)
-    actor.must(right_for(kind_key))
-    spec = {**_keep(workplace, name, content), "kind": kind_key, "options": read_options(options or {})}
+    """Keeps a file and opens its job; returns the job's id. With `rehearse` the worker reads it at
+    once, with the mapping that is given (columns, or the name of a kept one) or guessed; without
+    it, the job waits until a person has looked at it."""
+    kind = kind_of(file.kind)
+    actor.must(right_for(file.kind))
+    kept = _keep_file(workplace, file.name, file.content)
+    spec = {**kept, "kind": file.kind, "options": read_options(options or {})}
     seen = look_at(workplace, {**spec, "mapping": mapping})
     if rehearse:
         refuse_if_any(check_mapping(kind, seen.mapping))
     with workplace.database.writing() as session:
         state = "reading" if rehearse else "to map"
         title = f"{kind.title} from {seen.spec['name']}"
-        return open_background_job(session, workplace, actor, "import", title, state, seen.spec).id
+        return open_background_job(
+            session, workplace, actor, NewJob("import", title, state, seen.spec)
+        ).id
 
 
 def kind_of(key: str) -> Kind:
-    """A kind of file by its key."""
+    """Returns a kind of file by its key."""
     kind = find_kind(key)
     if kind is None:
         message = f"“kind” must be a kind of file that can be brought in; it got “{key[:40]}”."
@@ -79,15 +100,24 @@ def kind_of(key: str) -> Kind:
 
 
 def read_options(given: Mapping[str, Any]) -> dict[str, Any]:
-    """What the person chose, with the usual where nothing was said."""
+    """Returns what the person chose, with defaults for the rest."""
     unknown = given.keys() - OPTIONS.keys()
     members = given.get("members", "add")
     if unknown or members not in ("add", "replace"):
-        raise refuse("not-allowed", "“options” are create, members (add or replace) and clear.", "", "options")
-    return {"create": bool(given.get("create", True)), "members": members, "clear": bool(given.get("clear", False))}
+        raise refuse(
+            "not-allowed",
+            "“options” are create, members (add or replace) and clear.",
+            "",
+            "options",
+        )
+    return {
+        "create": bool(given.get("create", True)),
+        "members": members,
+        "clear": bool(given.get("clear", False)),
+    }
 
 
-def _keep(workplace: Workplace, name: str, content: bytes) -> dict[str, Any]:
+def _keep_file(workplace: Workplace, name: str, content: bytes) -> dict[str, Any]:
     name = Path(name.replace("\\", "/")).name[:120] or "file.csv"
     ending = Path(name).suffix.casefold()
     if ending not in ENDINGS:
@@ -104,13 +134,17 @@ def _keep(workplace: Workplace, name: str, content: bytes) -> dict[str, Any]:
 
 
 def table_of(workplace: Workplace, spec: Mapping[str, Any]) -> TableFile:
-    """The kept file of a job."""
-    form = CsvForm(spec["encoding"], spec["delimiter"]) if spec.get("encoding") and spec.get("delimiter") else None
+    """Opens the file of a job."""
+    form = (
+        CsvForm(spec["encoding"], spec["delimiter"])
+        if spec.get("encoding") and spec.get("delimiter")
+        else None
+    )
     return TableFile(workplace.files.path(spec["file"]), spec["name"], spec.get("sheet", ""), form)
 
 
 def look_at(workplace: Workplace, spec: Mapping[str, Any]) -> Seen:
-    """What a file holds, by what is said of it so far and guesses for the rest."""
+    """Returns what a file holds, by what has been said of it so far and by guesses for the rest."""
     kind = kind_of(spec["kind"])
     table = table_of(workplace, spec)
     settled = dict(spec)
@@ -125,7 +159,9 @@ def look_at(workplace: Workplace, spec: Mapping[str, Any]) -> Seen:
         table = table_of(workplace, settled)
     rows = first_rows(table)
     if not any(plain_text(cell) for row in rows for cell in row):
-        raise refuse("empty", f"“{spec['name']}” holds no rows.", "Choose another file or sheet.", "file")
+        raise refuse(
+            "empty", f"“{spec['name']}” holds no rows.", "Choose another file or sheet.", "file"
+        )
     header = spec.get("header")
     header = find_header(rows, kind) if header is None else min(int(header), len(rows) - 1)
     headings = headings_of(rows, header)
@@ -136,7 +172,8 @@ def look_at(workplace: Workplace, spec: Mapping[str, Any]) -> Seen:
 
 
 def _likeliest_sheet(table: TableFile, kind: Kind, sheets: Sequence[str]) -> str:
-    """The first sheet whose headings name all that this kind of file needs; else the first that says anything."""
+    """Returns the first sheet whose headings name all that this kind of file needs, else the first
+    one that is not empty."""
     saying = []
     for sheet in sheets[:MOST_SHEETS]:
         rows = first_rows(replace(table, sheet=sheet))
@@ -151,15 +188,21 @@ def _likeliest_sheet(table: TableFile, kind: Kind, sheets: Sequence[str]) -> str
 
 
 def check_encoding(name: str) -> None:
-    """Refuse an encoding that nobody knows."""
+    """Refuses an unknown encoding."""
     try:
         "".encode(name)
     except LookupError:
-        raise refuse("encoding", f"There is no encoding “{name[:40]}”.", "Try utf-8 or cp1252.", "encoding") from None
+        raise refuse(
+            "encoding", f"There is no encoding “{name[:40]}”.", "Try utf-8 or cp1252.", "encoding"
+        ) from None
 
 
 def _mapping(
-    workplace: Workplace, kind: Kind, headings: list[str], samples: Sequence[Sequence[Raw]], given: Any
+    workplace: Workplace,
+    kind: Kind,
+    headings: list[str],
+    samples: Sequence[Sequence[Raw]],
+    given: Any,
 ) -> list[MappedColumn]:
     if isinstance(given, str) and given:
         with workplace.database.reading() as session:
@@ -173,8 +216,11 @@ def _mapping(
     return guess_mapping(kind, headings, samples, lists=lists, known_skus=known)
 
 
-def change_mapping(workplace: Workplace, actor: Actor, job_id: int, changes: Mapping[str, Any]) -> None:
-    """Correct how a file is read (`sheet, encoding, delimiter, header, mapping, options`) and rehearse it."""
+def change_mapping(
+    workplace: Workplace, actor: Actor, job_id: int, changes: Mapping[str, Any]
+) -> None:
+    """Corrects how a file is read (`sheet, encoding, delimiter, header, mapping, options`) and
+    rehearses it."""
     with workplace.database.reading() as session:
         job = find_job(session, job_id)
     if "file" not in job.spec:

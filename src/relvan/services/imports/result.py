@@ -1,4 +1,5 @@
-"""The result of a bulk job as a file: the rows as they came, with verdict and reason, to correct and send again."""
+"""The result of a bulk job as a file: the rows as they were, with verdict and reason, to be
+corrected and imported again."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any
@@ -15,7 +16,7 @@ VERDICT = ("Verdict", "Reason")
 
 
 def result_file(workplace: Workplace, job_id: int) -> Iterator[bytes]:
-    """The file piece by piece. Bringing it in again leaves verdict and reason out."""
+    """Returns the file piece by piece. When it is imported again, verdict and reason are skipped."""
     with workplace.database.reading() as session:
         job = find_job(session, job_id)
         verdicts = verdicts_by_position(session, job_id)
@@ -26,10 +27,10 @@ def result_file(workplace: Workplace, job_id: int) -> Iterator[bytes]:
         return write_csv(["Row", "Subject", *VERDICT], rows)
     table = table_of(workplace, spec)
     headings = headings_of(first_rows(table), spec["header"])
-    return write_csv([*headings, *VERDICT], _rows(workplace, spec, verdicts, len(headings)))
+    return write_csv([*headings, *VERDICT], _result_rows(workplace, spec, verdicts, len(headings)))
 
 
-def _rows(
+def _result_rows(
     workplace: Workplace, spec: dict[str, Any], verdicts: dict[int, tuple[str, str]], width: int
 ) -> Iterator[Sequence[Any]]:
     with rows_of(table_of(workplace, spec)) as rows:

@@ -3,10 +3,10 @@
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from sqlalchemy.orm import Session
-
-from relvan.core.imports.kinds import FileKind
+from relvan.core.imports.columns import FileKind
+from relvan.core.imports.pictures import held_picture
 from relvan.core.imports.things import Thing
+from relvan.core.jobs.life import JobVerdict
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.gateways.calling import check_address
 from relvan.gateways.fetching import fetch_picture
@@ -23,30 +23,34 @@ from relvan.services.stock.move import find_movement, undo_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
 from relvan.store.imports import ChangeRow
+from relvan.store.session import Session
 
 FORGET_EVERY = 500  # things read for rows that are done
-HELD = "picture:"  # a picture that is here already, by its name
 Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 
 
 def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]) -> list[Found]:
-    """(thing, verdict, change, refusals) of each row."""
+    """Returns (thing, verdict, change, refusals) of each row."""
     seen: dict[Any, int] = {}
     with workplace.database.reading() as session:
         known = codes(session, [thing.sku for thing in things])
         if kind == FileKind.COUNTS:
             return [
-                _rehearse_one(thing, thing.key in known, lambda thing: rehearse_count(session, thing, seen))
+                _rehearse_one(
+                    thing, thing.key in known, lambda thing: rehearse_count(session, thing, seen)
+                )
                 for thing in _forgetting(session, things)
             ]
     # names of machines are looked up for pictures: not while a transaction is open
     return [
-        _rehearse_one(thing, thing.key in known, lambda thing: _picture(workplace, thing, seen)) for thing in things
+        _rehearse_one(thing, thing.key in known, lambda thing: _picture(workplace, thing, seen))
+        for thing in things
     ]
 
 
 def _forgetting(session: Session, things: Sequence[Thing]) -> Iterator[Thing]:
-    """The things one by one; what a session holds of those before is let go now and then."""
+    """Returns the things one by one and frees, from time to time, what the session holds of earlier
+    ones."""
     for number, thing in enumerate(things, 1):
         yield thing
         if number % FORGET_EVERY == 0:
@@ -57,7 +61,11 @@ def _rehearse_one(thing: Thing, known: bool, change_of: Callable[[Thing], dict[s
     refusals = list(thing.refusals)
     change: dict[str, Any] | None = None
     if thing.sku and not known:
-        refusals.append(Refusal("unknown-sku", f"“{thing.sku}” is not in the catalogue.", "Correct the SKU.", "sku"))
+        refusals.append(
+            Refusal(
+                "unknown-sku", f"“{thing.sku}” is not in the catalogue.", "Correct the SKU.", "sku"
+            )
+        )
     elif not thing.rows[0].refusals:
         try:
             change = change_of(thing)
@@ -65,34 +73,45 @@ def _rehearse_one(thing: Thing, known: bool, change_of: Callable[[Thing], dict[s
             refusals += refused.refusals
     broken = bool(refusals or thing.rows[0].refusals)
     same = change is not None and all(old == new for old, new in change.values())
-    verdict = "refused" if broken else "same" if same else "changes"
+    verdict = JobVerdict.REFUSED if broken else JobVerdict.SAME if same else JobVerdict.CHANGES
     return thing, verdict, None if broken or same else change, refusals
 
 
 def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
-    address, role = str(thing.facts["address"]), str(thing.facts.get("role") or "further").casefold()
-    held = address.removeprefix(HELD) if address.startswith(HELD) else ""
+    address, role = (
+        str(thing.facts["address"]),
+        str(thing.facts.get("role") or "further").casefold(),
+    )
+    held = held_picture(address)
     if not held:
-        check_address(address.partition("?")[0], private_allowed=workplace.settings.private_addresses)
+        check_address(
+            address.partition("?")[0], private_allowed=workplace.settings.private_addresses
+        )
     elif not picture_is_kept(workplace, held):
-        raise refuse("not-found", f"There is no picture “{held[:12]}” here.", "Give its address.", "address")
+        raise refuse(
+            "not-found", f"There is no picture “{held[:12]}” here.", "Give its address.", "address"
+        )
     if role not in ROLES:
         message = f"“Role” must be one of {', '.join(ROLES)}; it got “{role[:40]}”."
         raise refuse("not-allowed", message, "Correct the cell.", "role")
     first = seen.setdefault((thing.key, address), thing.leader)
     if first != thing.leader:
-        raise refuse("twice", f"That picture of “{thing.sku}” is in row {first} already.", "Leave one out.", "address")
+        raise refuse(
+            "twice",
+            f"That picture of “{thing.sku}” is in row {first} already.",
+            "Leave one out.",
+            "address",
+        )
     if held and (held, role) in picture_roles(workplace, thing.sku):
         return {"picture": [address, address], "role": [role, role]}
     return {"picture": [None, address], "role": [None, role]}
 
 
 def apply_picture(workplace: Workplace, actor: Actor, row: ChangeRow) -> dict[str, Any]:
-    """Fetch the picture of one row; what else is to be kept with its change."""
+    """Fetches the picture of one row; returns what else is to be kept with its change."""
     address, role = row.change["picture"][1], row.change["role"][1]
     before = [sha for sha, _ in picture_roles(workplace, row.subject)]
-    if address.startswith(HELD):
-        sha = address.removeprefix(HELD)
+    if sha := held_picture(address):
         use_picture(workplace, actor, row.subject, sha, role=role)
     else:
         content = fetch_picture(
@@ -105,7 +124,7 @@ def apply_picture(workplace: Workplace, actor: Actor, row: ChangeRow) -> dict[st
 
 
 def undo_alone(workplace: Workplace, actor: Actor, kind: str, row: ChangeRow) -> None:
-    """Take one row back."""
+    """Undoes one row."""
     if kind == FileKind.PICTURES:
         sha = row.change.get("sha", [None, ""])[1]
         try:

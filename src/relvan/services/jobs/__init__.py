@@ -1,1 +1,1 @@
-"""Bulk jobs: opening them, carrying them out in the background, taking them back."""
+"""Bulk jobs: opening them, carrying them out in the background, and undoing them."""

@@ -1,1 +1,1 @@
-"""Deeds of the station listings."""
+"""The services of the station *Listings*."""

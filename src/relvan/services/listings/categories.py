@@ -1,32 +1,34 @@
-"""Choosing the channel's category for many listings at once: suggested from past choices, names and titles."""
+"""Chooses the channel's category for many listings at once. Categories are suggested from past
+choices, names and titles."""
 
 from dataclasses import dataclass, replace
 
-from sqlalchemy.orm import Session
-
-from relvan.core.listings.rulebook import Category
+from relvan.core.listings.rulebook import ChannelCategory
 from relvan.core.listings.suggesting import Suggested, suggest_categories
 from relvan.core.listings.tree import Branch, asks_for, search_categories, unfold
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.store.listing_list import ListingFilter, category_lackers
+from relvan.store.listing_list import ListingFilter, listings_without_category
 from relvan.store.listings import category_and_title, chosen_categories
+from relvan.store.session import Session
 
 
 @dataclass(frozen=True)
 class FoundCategories:
-    """Categories to choose from: the whole tree, or none of it and those that words found; what fits a listing; and by
-    key the labels of the fields that one needs besides what all need."""
+    """Categories to choose from: the whole tree, or those that were found by words; those that fit
+    a listing; and by key the labels of the fields that a category needs in addition to those that
+    all need."""
 
     branches: list[Branch] | None
-    found: tuple[Category, ...]
+    found: tuple[ChannelCategory, ...]
     suggested: tuple[Suggested, ...]
     asks: dict[str, list[str]]
 
 
 @dataclass(frozen=True)
 class CategoryGroup:
-    """Listings that lack a category and whose products lie in one category of ours: which, a few SKUs, what fits."""
+    """Listings without a category whose products are in one category of ours: which category, a few
+    SKUs, and what fits."""
 
     ours: str
     listing_ids: tuple[int, ...]
@@ -37,14 +39,14 @@ class CategoryGroup:
 def groups_without_category(
     session: Session, workplace: Workplace, channel_key: str, wanted: ListingFilter
 ) -> list[CategoryGroup]:
-    """Those listings that a filter finds on a channel which lack a category there, by the category of ours, the
-    largest group first."""
+    """Returns the listings that a filter finds on a channel and that have no category there, by the
+    category of ours; the largest group comes first."""
     channel = channel_by_key(session, channel_key)
     book = workplace.rulebook(channel)
     past = chosen_categories(session, channel.id)
     lacking = replace(wanted, channel=channel_key, gap=book.category_field, gap_kind="no category")
     grouped: dict[str, list[tuple[int, str, str]]] = {}
-    for listing_id, sku, title, ours in category_lackers(session, lacking):
+    for listing_id, sku, title, ours in listings_without_category(session, lacking):
         grouped.setdefault(ours, []).append((listing_id, sku, title))
     found = [
         CategoryGroup(
@@ -59,9 +61,14 @@ def groups_without_category(
 
 
 def find_categories(
-    session: Session, workplace: Workplace, channel_key: str, words: str = "", listing_id: int | None = None
+    session: Session,
+    workplace: Workplace,
+    channel_key: str,
+    words: str = "",
+    listing_id: int | None = None,
 ) -> FoundCategories:
-    """The categories of a channel for choosing one, perhaps for a listing."""
+    """Returns the categories of a channel to choose from, with suggestions for a listing if one is
+    named."""
     channel = channel_by_key(session, channel_key)
     book = workplace.rulebook(channel)
     asks = {category.key: asks_for(book, category.key) for category in book.categories}

@@ -1,24 +1,22 @@
-"""Drift: differences between what a channel shows and what it last accepted; mended by rule or by hand."""
+"""Drift: a channel shows something else than it last accepted. It is corrected by rule or by hand."""
 
 from collections.abc import Sequence
 from datetime import datetime
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from relvan.core.channels.drift import Difference, Stand, differences
+from relvan.core.channels.drift import DriftFound, Stand, find_drift
 from relvan.core.channels.sending import Topic, topic_urgency
+from relvan.core.channels.subject import listing_subject
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.gateways.channels.port import ShownListing
 from relvan.services import audit
 from relvan.services.listings.refresh import Occasion, news, settle_state
-from relvan.services.outbox.tell import Telling, listing_subject, tell
+from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
-from relvan.store.among import among
-from relvan.store.drifts import open_drifts
+from relvan.store.drifts import open_drifts, open_drifts_by_id
 from relvan.store.listings import listings_of
+from relvan.store.session import Session
 from relvan.store.tables import Channel, Drift, Listing
 
 MOST_AT_ONCE = 5_000
@@ -32,8 +30,9 @@ def note_drift(
     seen: Sequence[tuple[Listing, ShownListing]],
     unsettled: set[tuple[int, str]],
 ) -> int:
-    """Keep how some listings stand on a channel: a difference is seen by one look and confirmed by the next. What the
-    channel is set up to mend by itself is told again then. How many were confirmed."""
+    """Notes how some listings stand on a channel: a difference is seen by one comparison and
+    confirmed by the next. What the channel is set up to correct without asking is then sent again.
+    Returns how many were confirmed."""
     book, now = workplace.rulebook(channel), workplace.now()
     known = open_drifts(session, [listing.id for listing, _ in seen])
     confirmed: list[tuple[Drift, Listing]] = []
@@ -53,28 +52,42 @@ def note_drift(
     return len(confirmed)
 
 
-def _differences(book: Rulebook, listing: Listing, shown: ShownListing, busy: set[str]) -> list[Difference]:
+def _differences(
+    book: Rulebook, listing: Listing, shown: ShownListing, busy: set[str]
+) -> list[DriftFound]:
     if not shown.live or not listing.followed:
         return []
     numbers = (None, None) if listing.is_head else (listing.sent_price, listing.sent_quantity)
     owned = {*book.owned, book.page_field}
     there = Stand(shown.price, shown.quantity, shown.fields)
-    return differences(Stand(*numbers, listing.sent_fields), there, unsettled=busy, owned=owned)
+    return find_drift(Stand(*numbers, listing.sent_fields), there, unsettled=busy, owned=owned)
 
 
 def _see(
-    session: Session, channel: Channel, listing: Listing, drift: Drift | None, found: Difference, now: datetime
+    session: Session,
+    channel: Channel,
+    listing: Listing,
+    drift: Drift | None,
+    found: DriftFound,
+    now: datetime,
 ) -> bool:
-    """Keep one difference; whether it is confirmed just now."""
+    """Notes one difference; returns whether it has just been confirmed."""
     if drift is None:
         session.add(
             Drift(
-                channel_id=channel.id, listing_id=listing.id, topic=found.topic, ours=found.ours, theirs=found.theirs,
+                channel_id=channel.id,
+                listing_id=listing.id,
+                topic=found.topic,
+                ours=found.ours,
+                theirs=found.theirs,
                 seen_at=now,
             )
-        )  # fmt: skip
+        )
         return False
-    if (drift.ours, drift.theirs) != (found.ours, found.theirs):  # it moves still: a sale on its way to us, perhaps
+    if (drift.ours, drift.theirs) != (
+        found.ours,
+        found.theirs,
+    ):  # it moves still: a sale on its way to us, perhaps
         drift.ours, drift.theirs, drift.seen_at = found.ours, found.theirs, now
         drift.confirmed_at, drift.how = None, ""
         return False
@@ -85,7 +98,8 @@ def _see(
 
 
 def mend_drift(workplace: Workplace, actor: Actor, drift_ids: Sequence[int]) -> int:
-    """Tell channels again what they were told before; how many. What has come to an end stays as it is."""
+    """Sends updates again where channels differ; returns how many. Differences that have ended stay
+    as they are."""
     with workplace.database.writing() as session:
         pairs = _wanted(session, actor, drift_ids)
         _tell_again(session, workplace, actor, pairs)
@@ -93,7 +107,7 @@ def mend_drift(workplace: Workplace, actor: Actor, drift_ids: Sequence[int]) -> 
 
 
 def leave_drift(workplace: Workplace, actor: Actor, drift_ids: Sequence[int]) -> int:
-    """Leave differences as they are, until ours or theirs is another."""
+    """Leaves differences as they are until our value or the channel's changes."""
     with workplace.database.writing() as session:
         pairs = _wanted(session, actor, drift_ids)
         for drift, _ in pairs:
@@ -105,17 +119,26 @@ def leave_drift(workplace: Workplace, actor: Actor, drift_ids: Sequence[int]) ->
         return len(pairs)
 
 
-def _wanted(session: Session, actor: Actor, drift_ids: Sequence[int]) -> list[tuple[Drift, Listing]]:
+def _wanted(
+    session: Session, actor: Actor, drift_ids: Sequence[int]
+) -> list[tuple[Drift, Listing]]:
     actor.must(Right.LISTINGS)
     if not 0 < len(drift_ids) <= MOST_AT_ONCE:
-        raise refuse("ids", f"Between 1 and {MOST_AT_ONCE:,} at once; it got {len(drift_ids):,}.", "", "ids")
-    rows = session.scalars(select(Drift).where(among(Drift.id, drift_ids), Drift.ended_at.is_(None))).all()
-    listings = {one.id: one for one in listings_of(session, listing_ids={row.listing_id for row in rows})}
+        raise refuse(
+            "ids", f"Between 1 and {MOST_AT_ONCE:,} at once; it got {len(drift_ids):,}.", "", "ids"
+        )
+    rows = open_drifts_by_id(session, drift_ids)
+    listings = {
+        one.id: one for one in listings_of(session, listing_ids={row.listing_id for row in rows})
+    }
     return [(row, listings[row.listing_id]) for row in rows]
 
 
-def _tell_again(session: Session, workplace: Workplace, actor: Actor, pairs: Sequence[tuple[Drift, Listing]]) -> None:
-    """What the channel shows is not what we hold any more, so it is told like anything else that differs."""
+def _tell_again(
+    session: Session, workplace: Workplace, actor: Actor, pairs: Sequence[tuple[Drift, Listing]]
+) -> None:
+    """Notes that the channel shows something else, so that it is sent like anything else that
+    differs."""
     now = workplace.now()
     tellings: list[Telling] = []
     for drift, listing in pairs:
@@ -123,7 +146,9 @@ def _tell_again(session: Session, workplace: Workplace, actor: Actor, pairs: Seq
         if drift.topic == Topic.CONTENT:
             urgency = topic_urgency(Topic.CONTENT)
             subject = listing_subject(listing.id)
-            tellings.append(Telling(listing.channel_id, subject, Topic.CONTENT, urgency, listing.id))
+            tellings.append(
+                Telling(listing.channel_id, subject, Topic.CONTENT, urgency, listing.id)
+            )
             continue
         if drift.topic == Topic.QUANTITY:
             listing.sent_quantity = int(drift.theirs)

@@ -1,21 +1,20 @@
-"""What was there before: a channel's listings read in as findings, linked to products by SKU, then by GTIN, else with
-the likeliest product beside them. Reading changes nothing on the channel."""
+"""Reads in the listings that a channel shows already. They are linked to products by SKU, then by
+GTIN; for the others the likeliest product is proposed. Reading changes nothing on the channel."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.product import ProductKind
+from relvan.core.jobs.life import JobState
 from relvan.core.listings.likeness import LIKELY, SURE, Goods, compare
 from relvan.core.listings.reading import ReadingFilter
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ShownListing
-from relvan.services.jobs.life import actor_of, end_job, find_job, open_background_job
+from relvan.services.jobs.life import NewJob, actor_of, end_job, find_job, open_background_job
 from relvan.services.listings.linking import link
 from relvan.services.patience import wait_to_ask_again
 from relvan.services.workplace import Actor, Workplace
@@ -30,6 +29,7 @@ from relvan.store.findings import (
     products_by_gtin,
     products_by_sku,
 )
+from relvan.store.session import Session
 from relvan.store.tables import Channel, Finding
 
 TRIED_WORDS, TRIED_PRODUCTS = 4, 20
@@ -37,20 +37,24 @@ TRIES, MOST_WAIT_S = 9, 20.0
 ALL = ReadingFilter()
 
 
-def read_findings(workplace: Workplace, actor: Actor, channel_key: str, wanted: ReadingFilter = ALL) -> int:
-    """Ask the worker to read a channel's listings in. The bulk job's id."""
+def read_findings(
+    workplace: Workplace, actor: Actor, channel_key: str, wanted: ReadingFilter = ALL
+) -> int:
+    """Asks the worker to read in a channel's listings; returns the id of the bulk job."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         channel = channel_by_key(session, channel_key)
         spec: dict[str, Any] = {"kind": "findings", "channel": channel.id, "wanted": asdict(wanted)}
         told = wanted.told()
         title = f"Read what is on {channel.name}" + (f", {told}" if told else "")
-        return open_background_job(session, workplace, actor, "findings", title, "applying", spec).id
+        return open_background_job(
+            session, workplace, actor, NewJob("findings", title, JobState.APPLYING, spec)
+        ).id
 
 
 def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[], bool]) -> None:
-    """What the worker does of it: page by page, going on where it stood; a channel that does not answer ends it, and
-    what was read is kept."""
+    """Reads in page by page for the worker, going on where it stopped. When the channel does not
+    answer, the job ends, and what was read is kept."""
     with workplace.database.reading() as session:
         job = find_job(session, job_id)
         spec = dict(job.spec)
@@ -69,13 +73,18 @@ def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[
             trouble = f"{failure}. What was read before is kept; read again to go on."
             break
         with workplace.database.writing() as session:
-            read = _keep(session, workplace, actor, channel, shown, spec)
+            read = _keep_findings(session, workplace, actor, channel, shown, spec)
             job = find_job(session, job_id)
             counts = dict(job.counts)
             for name, number in read.items():
                 counts[name] = counts.get(name, 0) + number
             spec["after"], tries = shown[-1].ref if shown else "", 0
-            job.counts, job.spec, job.done, job.total = counts, spec, job.done + len(shown), job.total + len(shown)
+            job.counts, job.spec, job.done, job.total = (
+                counts,
+                spec,
+                job.done + len(shown),
+                job.total + len(shown),
+            )
         if len(shown) < size:
             break
     else:
@@ -84,11 +93,16 @@ def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[
         end_job(session, workplace, job_id, "fail" if trouble else "end", trouble=trouble)
 
 
-def _keep(
-    session: Session, workplace: Workplace, actor: Actor, channel: Channel, shown: Sequence[ShownListing],
+def _keep_findings(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    channel: Channel,
+    shown: Sequence[ShownListing],
     spec: dict[str, Any],
-) -> dict[str, int]:  # fmt: skip
-    """Keep a page of what a channel shows as findings, linking what is sure; how many of each."""
+) -> dict[str, int]:
+    """Saves a page of what a channel shows and links what is sure; returns how many of each there
+    were."""
     wanted = ReadingFilter(**spec.get("wanted", {}))
     refs = [row.ref for row in shown]
     ours, known = ours_by_ref(session, channel.id, refs), known_refs(session, channel.id, refs)
@@ -97,7 +111,9 @@ def _keep(
     for row in shown:
         if row.ref in ours:
             counts["ours already"] += 1
-        elif not wanted.takes(texts=(row.sku, row.title, row.gtin, row.brand), live=row.live, centre=row.centre):
+        elif not wanted.takes(
+            texts=(row.sku, row.title, row.gtin, row.brand), live=row.live, centre=row.centre
+        ):
             counts["left out"] += 1
         else:
             found = known.get(row.ref) or Finding(channel_id=channel.id, ref=row.ref)
@@ -107,10 +123,16 @@ def _keep(
                 fresh.append(found)
     session.flush()
     matches = _matches(session, fresh)
-    for found in sorted(fresh, key=lambda one: bool(one.head)):  # heads first: their variants look for them
+    for found in sorted(
+        fresh, key=lambda one: bool(one.head)
+    ):  # heads first: their variants look for them
         match = matches.get(found.id)
         if match is not None:
-            found.product_id, found.likeness, found.reasons = match.product.id, match.percent, list(match.reasons)
+            found.product_id, found.likeness, found.reasons = (
+                match.product.id,
+                match.percent,
+                list(match.reasons),
+            )
         if match is not None and match.by:
             try:
                 link(session, workplace, actor, found, match.product, match.by)
@@ -125,7 +147,12 @@ def _keep(
 def _fill(found: Finding, row: ShownListing, workplace: Workplace) -> None:
     found.head, found.sku, found.gtin = row.head, row.sku[:64], row.gtin[:14]
     found.title, found.brand = row.title[:300], row.brand[:120]
-    found.price, found.quantity, found.live, found.centre = row.price, row.quantity, row.live, row.centre
+    found.price, found.quantity, found.live, found.centre = (
+        row.price,
+        row.quantity,
+        row.live,
+        row.centre,
+    )
     found.page, found.traits, found.said = row.page, dict(row.traits), dict(row.fields)
     found.pictures, found.read_at = list(row.pictures), workplace.now()
 
@@ -139,7 +166,8 @@ class _Match:
 
 
 def _matches(session: Session, found: Sequence[Finding]) -> dict[int, _Match]:
-    """The likeliest product of each finding: by equal SKU, then by GTIN, else by likeness as a suggestion only."""
+    """Returns the likeliest product of each unlinked listing: by equal SKU, then by GTIN, else by
+    likeness, which is only a suggestion."""
     by_sku = products_by_sku(session, {sku_key(one.sku) for one in found if one.sku})
     by_gtin = products_by_gtin(session, {gtin_key(one.gtin) for one in found if one.gtin})
     matches: dict[int, _Match] = {}
@@ -152,7 +180,9 @@ def _matches(session: Session, found: Sequence[Finding]) -> dict[int, _Match]:
             matches[one.id] = _Match(coded[0], 98, ("same GTIN",), "GTIN")
         elif coded:
             names = ", ".join(product.sku for product in coded[:3])
-            matches[one.id] = _Match(coded[0], 80, ("same GTIN", f"several products have it: {names}"))
+            matches[one.id] = _Match(
+                coded[0], 80, ("same GTIN", f"several products have it: {names}")
+            )
         else:
             like = _suggestion(session, one)
             if like is not None:
@@ -161,8 +191,12 @@ def _matches(session: Session, found: Sequence[Finding]) -> dict[int, _Match]:
 
 
 def _suggestion(session: Session, found: Finding) -> _Match | None:
-    """The product most like a finding by its words, when it is like at all."""
-    words = sorted({word for word in found.title.replace(",", " ").split() if len(word) > 2}, key=len, reverse=True)
+    """Returns the product whose words are most like those of an unlinked listing, if any are alike."""
+    words = sorted(
+        {word for word in found.title.replace(",", " ").split() if len(word) > 2},
+        key=len,
+        reverse=True,
+    )
     ids: dict[int, None] = {}
     for word in words[:TRIED_WORDS]:
         ids |= dict.fromkeys(search.first_matches(session, word, TRIED_PRODUCTS))

@@ -1,15 +1,14 @@
-"""Linking findings to products, taking links back, and making products from what was found.
+"""Links listings that were found on a channel to products, undoes links, and creates products from
+them.
 
-A finding that is linked becomes a listing of ours as it stands there: placed, with what it shows taken as what was
-sent. Linked while reading it is not followed yet, so that nothing there changes by reading; linked by hand it is.
+A listing that is linked becomes one of ours as it stands on the channel: what the channel shows
+counts as sent. Linked while reading in, it is not followed yet, so that reading changes nothing on
+the channel; linked by hand, it is.
 """
 
 import re
 from collections.abc import Sequence
 from typing import Any
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key
 from relvan.core.catalogue.product import MOST_TITLE, ProductDraft, ProductKind, Trait
@@ -26,8 +25,18 @@ from relvan.services.outbox.tell import drop_tellings
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.findings import ProductHint, finding_by_id, known_refs, linked_to, members_found
+from relvan.store.findings import (
+    ProductHint,
+    find_listing,
+    finding_by_id,
+    head_on_channel,
+    known_refs,
+    linked_on_page,
+    linked_to,
+    members_found,
+)
 from relvan.store.listings import is_spoken_of, members_of
+from relvan.store.session import Session
 from relvan.store.tables import Channel, Finding, Listing, PriceList, Product
 
 BY_READING = ("SKU", "GTIN")
@@ -35,19 +44,27 @@ _TAG = re.compile(r"<[^<>]*>")
 
 
 def link_finding(workplace: Workplace, actor: Actor, finding_id: int, sku: str) -> int:
-    """Link a finding to a product by hand; the listing's id."""
+    """Links a listing that was found to a product by hand; returns the id of our listing."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         found = finding_by_id(session, finding_id)
         return link(session, workplace, actor, found, _hint(find_product(session, sku)), "hand")
 
 
-def link_findings(workplace: Workplace, actor: Actor, pairs: Sequence[tuple[int, str]]) -> list[Verdict]:
-    """Link many findings, each to a product; one that is refused stops no other."""
+def link_findings(
+    workplace: Workplace, actor: Actor, pairs: Sequence[tuple[int, str]]
+) -> list[Verdict]:
+    """Links many, each to a product; a refused one does not stop the others."""
     with workplace.database.reading() as session:
-        below = {one for one, _ in pairs if (found := session.get(Finding, one)) is not None and found.head}
+        below = {
+            one
+            for one, _ in pairs
+            if (found := session.get(Finding, one)) is not None and found.head
+        }
     verdicts = []
-    for finding_id, sku in sorted(pairs, key=lambda pair: pair[0] in below):  # pages before their variants
+    for finding_id, sku in sorted(
+        pairs, key=lambda pair: pair[0] in below
+    ):  # pages before their variants
         try:
             link_finding(workplace, actor, finding_id, sku)
             verdicts.append(Verdict(str(finding_id), True))
@@ -56,37 +73,60 @@ def link_findings(workplace: Workplace, actor: Actor, pairs: Sequence[tuple[int,
     return verdicts
 
 
-def link(session: Session, workplace: Workplace, actor: Actor, found: Finding, product: ProductHint, by: str) -> int:
-    """Make a finding a listing of ours of a product; the listing's id."""
+def link(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    found: Finding,
+    product: ProductHint,
+    by: str,
+) -> int:
+    """Makes a listing that was found one of ours; returns its id."""
     if found.listing_id is not None:
-        raise refuse("exists", f"“{found.ref}” is linked already.", "Undo the link first.", "finding")
+        raise refuse(
+            "exists", f"“{found.ref}” is linked already.", "Undo the link first.", "finding"
+        )
     is_head = bool(found.traits) and not found.head
     if is_head != (product.kind == ProductKind.FAMILY):
         wanted = "is the page of a family" if is_head else "is no family"
-        raise refuse("kind", f"“{found.title[:60]}” {wanted}; “{product.sku}” {'is none' if is_head else 'is one'}.",
-                     "Choose another product.", "sku")  # fmt: skip
+        raise refuse(
+            "kind",
+            f"“{found.title[:60]}” {wanted}; “{product.sku}” {'is none' if is_head else 'is one'}.",
+            "Choose another product.",
+            "sku",
+        )
     alias = _alias_of(session, found, product)
-    place = (Listing.channel_id == found.channel_id, Listing.product_id == product.id, Listing.alias == alias)
-    listing = session.scalar(select(Listing).where(*place))
+    listing = find_listing(session, found.channel_id, product.id, alias)
     if listing is not None and listing.placed:
         message = f"“{product.sku}” is on the channel already, as {listing.ref}."
         raise refuse("exists", message, "Choose another product, or take that one down.", "sku")
     now = workplace.now()
     if listing is None:
-        listing = Listing(channel_id=found.channel_id, product_id=product.id, alias=alias, own={}, refusal=[], gaps=[],
-                          created_at=now)  # fmt: skip
+        listing = Listing(
+            channel_id=found.channel_id,
+            product_id=product.id,
+            alias=alias,
+            own={},
+            refusal=[],
+            gaps=[],
+            created_at=now,
+        )
     listing.is_head, listing.head_id = is_head, _head_of(session, found, product)
     listing.placed, listing.shown, listing.wish = True, found.live, "live" if found.live else "down"
     listing.ref, listing.page, listing.changed_at = found.ref, found.page, now
     listing.followed = by not in BY_READING
-    listing.sent_price, listing.sent_quantity = (None, 0) if is_head else (found.price, found.quantity)
+    listing.sent_price, listing.sent_quantity = (
+        (None, 0) if is_head else (found.price, found.quantity)
+    )
     listing.sent_fields = {name: str(value) for name, value in found.said.items()}
     if found.said.get("page"):  # the catalogue page that it stands on
         listing.own = {**listing.own, "page": str(found.said["page"])}
     session.add(listing)
     session.flush()
     found.listing_id, found.linked_by, found.product_id = listing.id, by, product.id
-    audit.record(session, actor, now, "listing", listing.id, f"linked to {found.ref} by {by}")
+    audit.record(
+        session, actor, now, audit.Subject("listing", listing.id), f"linked to {found.ref} by {by}"
+    )
     if is_head:
         _gather(session, found, listing, product)
     refresh_listings(session, workplace, listing_ids=[listing.id])
@@ -95,18 +135,27 @@ def link(session: Session, workplace: Workplace, actor: Actor, found: Finding, p
 
 
 def _take_as_sent(session: Session, workplace: Workplace, listing: Listing) -> None:
-    """Keep what only the channel says as the listing's own. When all that it told is what we would say, nothing is
-    behind; pictures cannot be compared."""
+    """Takes what the channel shows as the listing's own values where they differ from ours. When
+    all is as we would say it, nothing is outdated; pictures cannot be compared."""
     book = workplace.rulebook(session.get_one(Channel, listing.channel_id))
     shown = listing.sent_fields
     ours = worked_out_listing(session, workplace, listing).fields
-    only_there = {name: value for name, value in shown.items() if name in ours and not ours[name].value and value}
+    only_there = {
+        name: value
+        for name, value in shown.items()
+        if name in ours and not ours[name].value and value
+    }
     if only_there:  # what nobody here says stays as it is there
         listing.own = {**only_there, **listing.own}
         refresh_listings(session, workplace, listing_ids=[listing.id])
     worked_out = worked_out_listing(session, workplace, listing)
-    told = {rule.name: _plain(told_value(rule, worked_out.fields[rule.name].value)) for rule in book.fields}
-    if all(_plain(str(value)) == told.get(name, "") for name, value in shown.items() if name in told):
+    told = {
+        rule.name: _plain(told_value(rule, worked_out.fields[rule.name].value))
+        for rule in book.fields
+    }
+    if all(
+        _plain(str(value)) == told.get(name, "") for name, value in shown.items() if name in told
+    ):
         listing.sent_content = content_mark(worked_out)
     listing.sent_pictures = listing.held_pictures
     refresh_listings(session, workplace, listing_ids=[listing.id])
@@ -117,12 +166,19 @@ def _plain(text: str) -> str:
 
 
 def _hint(product: Product) -> ProductHint:
-    return ProductHint(product.id, product.sku, product.kind, product.title, product.brand, product.gtin or "",
-                       product.family_id)  # fmt: skip
+    return ProductHint(
+        product.id,
+        product.sku,
+        product.kind,
+        product.title,
+        product.brand,
+        product.gtin or "",
+        product.family_id,
+    )
 
 
 def _alias_of(session: Session, found: Finding, product: ProductHint) -> str:
-    """The second SKU of the product under which it was found, if it was."""
+    """Returns the alias of the product that it was found under, if it was one."""
     if not found.sku or sku_key(found.sku) == sku_key(product.sku):
         return ""
     try:
@@ -133,41 +189,47 @@ def _alias_of(session: Session, found: Finding, product: ProductHint) -> str:
 
 
 def _head_of(session: Session, found: Finding, product: ProductHint) -> int | None:
-    """The listing of the family's page on which a finding stands, when that page is linked to the product's family."""
+    """Returns the listing of the family's page that the listing is on, when that page is linked to
+    the product's family."""
     if not found.head:
         return None
-    head = (Listing.channel_id == found.channel_id, Listing.ref == found.head, Listing.product_id == product.family_id)
-    return session.scalar(select(Listing.id).where(*head))
+    return head_on_channel(session, found.channel_id, found.head, product.family_id)
 
 
 def _gather(session: Session, found: Finding, head: Listing, product: ProductHint) -> None:
-    """Variants of the family that were linked before their page are its members from now on."""
+    """Makes variants that were linked before their family's page members of it."""
     session.flush()
-    for listing, family_id in session.execute(
-        select(Listing, Product.family_id)
-        .join(Finding, Finding.listing_id == Listing.id)
-        .join(Product, Product.id == Listing.product_id)
-        .where(Finding.channel_id == found.channel_id, Finding.head == found.ref)
-    ).all():
+    for listing, family_id in linked_on_page(session, found.channel_id, found.ref):
         if family_id == product.id:
             listing.head_id = head.id
 
 
 def unlink_finding(workplace: Workplace, actor: Actor, finding_id: int) -> None:
-    """Take a link back: the finding is open again and our listing of it is gone (or, when something has been told of
-    it, a draft again); of a family's page that of its variants as well. The channel learns nothing of it."""
+    """Undoes a link: the listing that was found is unlinked again, and our listing of it is gone,
+    or is a draft again when updates were sent. For a family's page this includes its variants. The
+    channel learns nothing of it."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         found = finding_by_id(session, finding_id)
         if found.listing_id is None:
-            raise refuse("nothing", f"“{found.ref}” is not linked.", "There is nothing to take back.")
+            raise refuse("nothing", f"“{found.ref}” is not linked.", "There is nothing to undo.")
         listing = session.get_one(Listing, found.listing_id)
-        members = linked_to(session, [one.id for one in members_of(session, [listing.id])]) if listing.is_head else []
+        members = (
+            linked_to(session, [one.id for one in members_of(session, [listing.id])])
+            if listing.is_head
+            else []
+        )
         for one in (*members, found):  # without its page none of its variants is ours there
             ours = session.get_one(Listing, one.listing_id)
             one.listing_id, one.linked_by = None, ""
             session.flush()
-            audit.record(session, actor, workplace.now(), "listing", ours.id, f"link to {one.ref} taken back")
+            audit.record(
+                session,
+                actor,
+                workplace.now(),
+                audit.Subject("listing", ours.id),
+                f"link to {one.ref} taken back",
+            )
             _forget_place(session, workplace, ours)
 
 
@@ -184,10 +246,14 @@ def _forget_place(session: Session, workplace: Workplace, listing: Listing) -> N
     refresh_listings(session, workplace, listing_ids=[listing.id])
 
 
-def products_from_findings(workplace: Workplace, actor: Actor, finding_ids: Sequence[int]) -> list[Verdict]:
-    """Make products of what was found, families with all their variants, and link them; a verdict for each finding.
+def products_from_findings(
+    workplace: Workplace, actor: Actor, finding_ids: Sequence[int]
+) -> list[Verdict]:
+    """Creates products from listings that were found, families with all their variants, and links
+    them; returns a verdict for each.
 
-    They are not followed yet: nothing is counted of them, and nobody wants to show 0 there for that.
+    They are not followed yet: their stock has not been counted, and the channel must not show 0
+    because of that.
     """
     actor.must(Right.CATALOGUE)
     actor.must(Right.LISTINGS)
@@ -205,19 +271,28 @@ def _make_one(workplace: Workplace, actor: Actor, finding_id: int) -> None:
     with workplace.database.reading() as session:
         found = finding_by_id(session, finding_id)
         if found.listing_id is not None:
-            raise refuse("exists", f"“{found.ref}” is linked already.", "It has a product.", "finding")
+            raise refuse(
+                "exists", f"“{found.ref}” is linked already.", "It has a product.", "finding"
+            )
         channel = session.get_one(Channel, found.channel_id)
-        book, price_list = workplace.rulebook(channel), session.get_one(PriceList, channel.price_list_id)
+        book, price_list = (
+            workplace.rulebook(channel),
+            session.get_one(PriceList, channel.price_list_id),
+        )
         if found.head:  # a variant is made with its family
             head = known_refs(session, channel.id, [found.head]).get(found.head)
             if head is not None and head.listing_id is None:
                 found = head
-        members = members_found(session, channel.id, found.ref) if found.traits and not found.head else []
+        members = (
+            members_found(session, channel.id, found.ref) if found.traits and not found.head else []
+        )
     drafts = _drafts(book, found, members, price_list.key)
     made = save_many(workplace, actor, [(draft.sku, draft) for draft in drafts])
     refused = next((verdict for verdict in made if not verdict.ok), None)
     if refused is not None:
-        raise refuse(refused.code, refused.message, "Link it by hand, or mend it there first.", "finding")
+        raise refuse(
+            refused.code, refused.message, "Link it by hand, or mend it there first.", "finding"
+        )
     for one, draft in zip([found, *members], drafts, strict=True):
         with workplace.database.writing() as session:
             again = finding_by_id(session, one.id)
@@ -228,7 +303,9 @@ def _make_one(workplace: Workplace, actor: Actor, finding_id: int) -> None:
         _fetch(workplace, actor, channel, draft.sku, one.pictures)
 
 
-def _drafts(book: Rulebook, found: Finding, members: Sequence[Finding], price_list: str) -> list[ProductDraft]:
+def _drafts(
+    book: Rulebook, found: Finding, members: Sequence[Finding], price_list: str
+) -> list[ProductDraft]:
     if not members:
         return [_draft(book, found, price_list)]
     axes = tuple(
@@ -236,11 +313,20 @@ def _drafts(book: Rulebook, found: Finding, members: Sequence[Finding], price_li
         for name in found.traits
     )
     head = _draft(book, found, "", kind=ProductKind.FAMILY, axes=axes)
-    return [head, *(
-        _draft(book, member, price_list, kind=ProductKind.VARIANT, family=head.sku,
-               traits={name: str(value) for name, value in member.traits.items()})
-        for member in members
-    )]  # fmt: skip
+    return [
+        head,
+        *(
+            _draft(
+                book,
+                member,
+                price_list,
+                kind=ProductKind.VARIANT,
+                family=head.sku,
+                traits={name: str(value) for name, value in member.traits.items()},
+            )
+            for member in members
+        ),
+    ]
 
 
 def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> ProductDraft:
@@ -250,8 +336,8 @@ def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> Prod
         value = said.get(rule.name, "")
         if not value or not rule.origin:
             continue
-        if rule.origin.startswith("attributes."):
-            attributes[rule.origin.removeprefix("attributes.").capitalize()] = value
+        if rule.attribute:
+            attributes[rule.attribute.capitalize()] = value
         elif rule.origin in ("description", "brand"):
             values[rule.origin] = value
         elif rule.origin == "weight_g" and value.isdigit():
@@ -260,12 +346,18 @@ def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> Prod
     sku = found.sku if found.sku and not check_sku(found.sku) else found.ref
     prices = {price_list: found.price} if price_list and found.price else {}
     return ProductDraft(
-        sku=sku, title=found.title[:MOST_TITLE] or sku, gtin=gtin, attributes=attributes, prices=prices,
+        sku=sku,
+        title=found.title[:MOST_TITLE] or sku,
+        gtin=gtin,
+        attributes=attributes,
+        prices=prices,
         **{**({"brand": found.brand} if found.brand else {}), **values, **more},
-    )  # fmt: skip
+    )
 
 
-def _fetch(workplace: Workplace, actor: Actor, channel: Channel, sku: str, pictures: Sequence[str]) -> None:
+def _fetch(
+    workplace: Workplace, actor: Actor, channel: Channel, sku: str, pictures: Sequence[str]
+) -> None:
     scheme, _, rest = channel.address.partition("://")
     base = f"{scheme}://{rest.partition('/')[0]}"
     addresses = [picture if "://" in picture else base + picture for picture in pictures]

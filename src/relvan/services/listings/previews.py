@@ -3,8 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
 from relvan.core.listings.cascade import told_value
 from relvan.core.listings.rulebook import FieldRule
 from relvan.core.listings.wording import check_wording, write
@@ -13,11 +11,13 @@ from relvan.services.workplace import Workplace
 from relvan.store.imports import many_names
 from relvan.store.listed import listed_products
 from relvan.store.product_list import ProductFilter, product_page
+from relvan.store.session import Session
 
 
 @dataclass(frozen=True)
 class Preview:
-    """What wording makes of one product: the text as it is sent, its length, and what the product does not say."""
+    """What wording makes of one product: the text as it is sent, its length, and what the product
+    does not say."""
 
     sku: str
     text: str

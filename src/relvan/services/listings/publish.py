@@ -1,21 +1,30 @@
-"""Publishing listings, taking them down and putting them back: one or hundreds, as a bulk job with verdicts."""
+"""Publishes listings, takes them down and puts them back: one or hundreds, as a bulk job with
+verdicts."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
-from relvan.core.channels.sending import topic_urgency
-from relvan.core.listings.deeds import ListingAnswer, ListingDeed, ListingStanding, Wish, deeds_of
-from relvan.core.listings.families import Member, plan_family
+from relvan.core.channels.sending import UpdateState, topic_urgency
+from relvan.core.channels.subject import listing_subject
+from relvan.core.jobs.life import JobVerdict
+from relvan.core.listings.deeds import (
+    ListingAnswer,
+    ListingDeed,
+    ListingStanding,
+    ListingWish,
+    listing_deeds,
+)
+from relvan.core.listings.families import FamilyMember, plan_family
+from relvan.core.listings.state import ListingState
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
-from relvan.services.jobs.rows import NewRow, open_job, settle_rows_of
+from relvan.services.jobs.rows import NewJobRow, open_job, settle_rows_of
 from relvan.services.listings.refresh import refresh_listings, settle_state
-from relvan.services.outbox.tell import Telling, listing_subject, tell
+from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.listings import listing_ids_of, listing_names, listings_of, open_publishes
+from relvan.store.session import Session
 from relvan.store.tables import Listing
 
 MOST_AT_ONCE = 20_000
@@ -31,44 +40,50 @@ class Step:
 
     @property
     def refused(self) -> str:
-        """Why nothing is done; empty when something is."""
+        """Says why nothing is done; empty when something is done."""
         return self.answer.refused
 
 
 @dataclass(frozen=True)
 class Plan:
-    """What a deed on listings comes to: a step for each, with the listings and their names, by id; in the order in
-    which they were asked for, the other members of families after them."""
+    """What an action on listings comes to: a step for each, with the listings and their names by
+    id. They are in the order in which they were asked for, with the other members of families after
+    them."""
 
     steps: dict[int, Step]
     listings: dict[int, Listing]
     names: dict[int, str]
 
 
-def publish_listings(workplace: Workplace, actor: Actor, listing_ids: Sequence[int], *, leave_out: bool = False) -> int:
-    """Send listings to their channels: new ones whole, outdated ones what differs; of a family's page all its members,
-    those with gaps left out only by choice. Return the bulk job's id."""
+def publish_listings(
+    workplace: Workplace, actor: Actor, listing_ids: Sequence[int], *, leave_out: bool = False
+) -> int:
+    """Sends listings to their channels: new ones whole, outdated ones as far as they differ, and of
+    a family's page all its members; members with gaps are skipped only by choice. Returns the id of
+    the bulk job."""
     return do_listings(workplace, actor, ListingDeed.PUBLISH, listing_ids, leave_out=leave_out)
 
 
 def take_down_listings(workplace: Workplace, actor: Actor, listing_ids: Sequence[int]) -> int:
-    """Take listings off their channels, whole families with their heads. Return the bulk job's id."""
+    """Takes listings off their channels, whole families with their heads. Returns the id of the
+    bulk job."""
     return do_listings(workplace, actor, ListingDeed.TAKE_DOWN, listing_ids)
 
 
 def put_back_listings(workplace: Workplace, actor: Actor, listing_ids: Sequence[int]) -> int:
-    """Offer listings again that were taken down, whole families with their heads. Return the bulk job's id."""
+    """Offers listings again that were taken down, whole families with their heads. Returns the id
+    of the bulk job."""
     return do_listings(workplace, actor, ListingDeed.PUT_BACK, listing_ids)
 
 
 def standing_of(listing: Listing) -> ListingStanding:
-    """What the deeds on a kept listing depend on."""
+    """Returns what the actions on a listing depend on."""
     return ListingStanding(
         gaps=listing.gap_count,
         first_gap=listing.gaps[0]["message"] if listing.gaps else "",
         placed=listing.placed,
         shown=listing.shown,
-        down=listing.state == "down",
+        down=listing.state == ListingState.DOWN,
         outdated=frozenset(listing.behind.split()),
         followed=listing.followed,
         quantity=listing.quantity,
@@ -77,36 +92,57 @@ def standing_of(listing: Listing) -> ListingStanding:
     )
 
 
-def plan_deed(session: Session, deed: ListingDeed, listing_ids: Sequence[int], *, leave_out: bool = False) -> Plan:
-    """What a deed on listings would do; the deed itself carries out this plan.
+def plan_deed(
+    session: Session, deed: ListingDeed, listing_ids: Sequence[int], *, leave_out: bool = False
+) -> Plan:
+    """Plans what an action on listings would do; the action itself carries out this plan.
 
     Raises:
-        Refused: if none or too many are asked for, or one of them is not there.
+        Refused: if none or too many are asked for, or one of them does not exist.
     """
     asked = list(dict.fromkeys(listing_ids))
     if not asked or len(asked) > MOST_AT_ONCE:
-        raise refuse("ids", f"Between 1 and {MOST_AT_ONCE:,} listings at once; it got {len(asked):,}.", "", "ids")
+        raise refuse(
+            "ids",
+            f"Between 1 and {MOST_AT_ONCE:,} listings at once; it got {len(asked):,}.",
+            "",
+            "ids",
+        )
     concerned = listing_ids_of(session, listing_ids=asked)
     found = {listing.id: listing for listing in listings_of(session, listing_ids=concerned)}
     missing = [listing_id for listing_id in asked if listing_id not in found]
     if missing:
-        raise refuse("not-found", f"There is no listing “{missing[0]}”.", "Look at the list again.", "ids")
+        raise refuse(
+            "not-found", f"There is no listing “{missing[0]}”.", "Look at the list again.", "ids"
+        )
     wanted = list(dict.fromkeys([*asked, *found]))
     names = listing_names(session, wanted)
-    steps = {listing_id: Step(deeds_of(standing_of(found[listing_id]))[deed]) for listing_id in wanted}
+    steps = {
+        listing_id: Step(listing_deeds(standing_of(found[listing_id]))[deed])
+        for listing_id in wanted
+    }
     if deed == ListingDeed.PUBLISH:
         steps |= _family_steps(session, found, names, leave_out=leave_out)
     return Plan(steps, found, names)
 
 
 def do_listings(
-    workplace: Workplace, actor: Actor, deed: ListingDeed, listing_ids: Sequence[int], *, leave_out: bool = False
+    workplace: Workplace,
+    actor: Actor,
+    deed: ListingDeed,
+    listing_ids: Sequence[int],
+    *,
+    leave_out: bool = False,
 ) -> int:
-    """Carry out a deed on listings as a bulk job whose rows end when their channels have answered; the job's id."""
+    """Carries out an action on listings as a bulk job whose rows end when the channels have
+    answered; returns the job's id."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         plan = plan_deed(session, deed, listing_ids, leave_out=leave_out)
-        rows = [_row(listing_id, step, plan.names[listing_id]) for listing_id, step in plan.steps.items()]
+        rows = [
+            _row(listing_id, step, plan.names[listing_id])
+            for listing_id, step in plan.steps.items()
+        ]
         plural = "listing" if len(rows) == 1 else "listings"
         title = f"{deed.capitalize()} {len(rows)} {plural}"
         job, row_ids = open_job(session, workplace, actor, deed, title, rows)
@@ -118,7 +154,8 @@ def do_listings(
 def _family_steps(
     session: Session, found: dict[int, Listing], names: dict[int, str], *, leave_out: bool
 ) -> dict[int, Step]:
-    """What is done about the members of families' pages: they go with their head, after it, or not at all."""
+    """Returns what is done about the members of families' pages: they go with their head, after it,
+    or not at all."""
     steps: dict[int, Step] = {}
     members: dict[int, list[Listing]] = {}
     for listing in found.values():
@@ -132,23 +169,36 @@ def _family_steps(
             continue
         if head_id not in found:
             message = "Its family’s page is not on the channel yet: publish the family."
-            refused = ListingAnswer(refused=message, would="stay: their family is not on the channel")
+            refused = ListingAnswer(
+                refused=message, would="stay: their family is not on the channel"
+            )
             steps |= {member.id: Step(refused) for member in below}
             continue
         first = head.gaps[0]["message"] if head.gaps else ""
-        told = [Member(one.id, names[one.id].partition(" on ")[0], one.gap_count, one.must) for one in below]
+        told = [
+            FamilyMember(one.id, names[one.id].partition(" on ")[0], one.gap_count, one.must)
+            for one in below
+        ]
         plan = plan_family(head.gap_count, first, told, leave_out=leave_out)
         if not plan.head_goes:
             steps[head_id] = Step(ListingAnswer(refused=plan.reason, would=_STAYS))
-        kept = {member_id: ListingAnswer(refused=why, would=_STAYS) for member_id, why in plan.kept.items()}
-        going = ListingAnswer(wish=Wish.LIVE, would="would be placed with their family")
+        kept = {
+            member_id: ListingAnswer(refused=why, would=_STAYS)
+            for member_id, why in plan.kept.items()
+        }
+        going = ListingAnswer(wish=ListingWish.LIVE, would="would be placed with their family")
         steps |= {member_id: Step(answer) for member_id, answer in kept.items()}
         steps |= {member_id: Step(going, waits=True) for member_id in plan.going}
     return steps
 
 
 def _carry_out(
-    session: Session, workplace: Workplace, actor: Actor, deed: ListingDeed, plan: Plan, row_of: dict[int | None, int]
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    deed: ListingDeed,
+    plan: Plan,
+    row_of: dict[int | None, int],
 ) -> None:
     tellings: list[Telling] = []
     cancelled: list[int] = []
@@ -158,7 +208,7 @@ def _carry_out(
         listing = plan.listings[listing_id]
         if step.refused:
             continue
-        if step.answer.wish == Wish.NONE and listing.wish == Wish.LIVE:
+        if step.answer.wish == ListingWish.NONE and listing.wish == ListingWish.LIVE:
             cancelled.append(listing_id)
         listing.wish, listing.refusal, listing.changed_at = step.answer.wish, [], workplace.now()
         listing.gone = ""
@@ -168,7 +218,14 @@ def _carry_out(
         noted.append((listing_id, deed, {}))
         subject = listing_subject(listing_id)
         tellings += [
-            Telling(listing.channel_id, subject, topic, topic_urgency(topic), listing_id, row_of[listing_id])
+            Telling(
+                listing.channel_id,
+                subject,
+                topic,
+                topic_urgency(topic),
+                listing_id,
+                row_of[listing_id],
+            )
             for topic in step.answer.topics
         ]
         settle_state(listing)
@@ -181,21 +238,27 @@ def _carry_out(
 
 
 def _drop_waiting_publish(session: Session, workplace: Workplace, listing_ids: list[int]) -> None:
-    """A listing that waits to be published and is not wanted any more is not sent."""
+    """Drops an update that waits to publish a listing which is no longer wanted."""
     under_way: set[int | None] = set()
     for entry in open_publishes(session, listing_ids):
-        if entry.state == "waiting" and not entry.unsure:
-            entry.state, entry.ended_at, entry.answer = "dropped", workplace.now(), "no longer wanted"
+        if entry.state == UpdateState.WAITING and not entry.unsure:
+            entry.state, entry.ended_at, entry.answer = (
+                UpdateState.DROPPED,
+                workplace.now(),
+                "no longer wanted",
+            )
         else:
             under_way.add(entry.listing_id)
     for listing_id in listing_ids:
         if listing_id not in under_way:  # a job must not wait for ever for what will never be sent
-            settle_rows_of(session, workplace, listing_id, ok=False, reason="It was not wanted any more.")
+            settle_rows_of(
+                session, workplace, listing_id, ok=False, reason="It was not wanted any more."
+            )
 
 
-def _row(listing_id: int, step: Step, name: str) -> NewRow:
+def _row(listing_id: int, step: Step, name: str) -> NewJobRow:
     if step.refused:
-        return NewRow(name, listing_id, "refused", step.refused)
+        return NewJobRow(name, listing_id, JobVerdict.REFUSED, step.refused)
     if not step.answer.topics and not step.waits:
-        return NewRow(name, listing_id, "done", step.answer.note)
-    return NewRow(name, listing_id)
+        return NewJobRow(name, listing_id, "done", step.answer.note)
+    return NewJobRow(name, listing_id)

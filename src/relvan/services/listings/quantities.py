@@ -1,25 +1,32 @@
-"""Quantities worked out again after stock has moved: nothing else of a listing depends on stock, but the gap of one
-that has none. The quick way of `refresh_listings`, for sales, counts and dispatches."""
+"""Works out quantities again after stock has moved. Nothing else of a listing depends on stock,
+except the gap of a listing that has none. This is the quick form of `refresh_listings`, for sales,
+counts and dispatches."""
 
 from collections.abc import Collection, Sequence
 from datetime import datetime
 
-from sqlalchemy.orm import Session
-
-from relvan.core.listeners.announcing import Matter
 from relvan.core.stock.availability import Shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
 from relvan.core.stock.pace import NO_PACE
-from relvan.services.listeners.announce import announce
-from relvan.services.listings.refresh import Occasion, Sold, news, refresh_listings, settle_state, told_shown
+from relvan.core.webhooks.announcing import Matter
+from relvan.services.changes import Sold
+from relvan.services.listings.refresh import (
+    Occasion,
+    news,
+    refresh_listings,
+    settle_state,
+    told_shown,
+)
 from relvan.services.outbox.tell import Telling, pending_of, tell
 from relvan.services.stock.paces import Paces
+from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.facts import kits_above
 from relvan.store.holdings import load_holdings
 from relvan.store.listings import listings_of
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
+from relvan.store.session import Session
 from relvan.store.tables import Listing
 
 MOST = 400  # of more the whole way is taken, chunk by chunk
@@ -33,24 +40,34 @@ def refresh_quantities(
     caused_at: datetime | None = None,
     sold: Sold = frozenset(),
 ) -> None:
-    """Bring along what listings show of products whose stock has moved, and of the kits above them."""
+    """Brings along what listings show of products whose stock has moved, and of the kits that
+    contain them."""
     session.flush()
     touched = {*product_ids, *kits_above(session, product_ids)}
     announce(session, workplace, Matter.STOCK, touched)
     listings = listings_of(session, product_ids=touched)
     if len(listings) > MOST:
-        refresh_listings(session, workplace, product_ids=product_ids, caused_at=caused_at, sold=sold)
+        refresh_listings(
+            session,
+            workplace,
+            product_ids=product_ids,
+            occasion=Occasion(caused_at=caused_at, sold=sold),
+        )
         return
     _bring_along(session, workplace, listings, Occasion(caused_at, sold))
 
 
 def rework_quantities(session: Session, workplace: Workplace, listing_ids: Collection[int]) -> None:
-    """Bring along what listings show though no stock has moved: more or less of it is held back."""
+    """Brings along what listings show though no stock has moved, because their buffer has changed."""
     session.flush()
-    _bring_along(session, workplace, listings_of(session, listing_ids=listing_ids), Occasion(precaution=True))
+    _bring_along(
+        session, workplace, listings_of(session, listing_ids=listing_ids), Occasion(precaution=True)
+    )
 
 
-def _bring_along(session: Session, workplace: Workplace, found: Sequence[Listing], occasion: Occasion) -> None:
+def _bring_along(
+    session: Session, workplace: Workplace, found: Sequence[Listing], occasion: Occasion
+) -> None:
     listings = [listing for listing in found if not listing.is_head]
     if not listings:
         return
@@ -71,14 +88,24 @@ def _bring_along(session: Session, workplace: Workplace, found: Sequence[Listing
     tell(session, workplace, tellings, pending)
     if turned:
         refresh_listings(
-            session, workplace, listing_ids=turned, caused_at=occasion.caused_at, sold=occasion.sold,
-            precaution=occasion.precaution,
-        )  # fmt: skip
+            session,
+            workplace,
+            listing_ids=turned,
+            occasion=Occasion(
+                caused_at=occasion.caused_at, sold=occasion.sold, precaution=occasion.precaution
+            ),
+        )
 
 
-def _work_out(session: Session, workplace: Workplace, listings: Sequence[Listing]) -> list[tuple[Listing, Shown]]:
+def _work_out(
+    session: Session, workplace: Workplace, listings: Sequence[Listing]
+) -> list[tuple[Listing, Shown]]:
     products = {listing.product_id for listing in listings}
-    settings, places, holdings = channel_settings(session), policy_places(session), load_holdings(session, products)
+    settings, places, holdings = (
+        channel_settings(session),
+        policy_places(session),
+        load_holdings(session, products),
+    )
     nearer = nearer_policies(session, places, [listing.id for listing in listings], products)
     stands = places_of_products(session, products) if nearer else {}
     paces = Paces(session, workplace, products, holdings.leaves)
@@ -90,14 +117,23 @@ def _work_out(session: Session, workplace: Workplace, listings: Sequence[Listing
         if kind == "service":
             continue
         which = _nearest(listing, own, nearer.get(listing.channel_id, NO_NEARER), stands)
-        pace = paces.of(listing.product_id, listing.channel_id) if which.policy.risk is not None else NO_PACE
+        pace = (
+            paces.of(listing.product_id, listing.channel_id)
+            if which.policy.risk is not None
+            else NO_PACE
+        )
         held = holdings.of(listing.product_id, own.supply_list)
         found.append((listing, shown_quantity(held, which.policy, most, pace, whose=which.whose)))
     return found
 
 
 def _nearest(
-    listing: Listing, own: ChannelSettings, nearer: NearerPolicies, stands: dict[int, tuple[int | None, str]]
+    listing: Listing,
+    own: ChannelSettings,
+    nearer: NearerPolicies,
+    stands: dict[int, tuple[int | None, str]],
 ) -> Nearest:
     family, category = stands.get(listing.product_id, (None, ""))
-    return nearer.nearest(own.policy, listing=listing.id, product=listing.product_id, family=family, category=category)
+    return nearer.nearest(
+        own.policy, listing=listing.id, product=listing.product_id, family=family, category=category
+    )

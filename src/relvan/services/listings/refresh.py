@@ -1,6 +1,7 @@
-"""Working listings out again after a change: fields, gaps, price, quantity, state; and telling what differs.
+"""Works listings out again after a change (fields, gaps, price, quantity, state) and sends what
+differs.
 
-Runs inside the transaction of the change, for what the change touches and nothing else.
+It runs inside the transaction of the change, for the listings that the change concerns.
 """
 
 import hashlib
@@ -10,31 +11,39 @@ from contextlib import nullcontext
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from sqlalchemy.orm import Session
-
 from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
-from relvan.core.listeners.announcing import Matter
+from relvan.core.channels.subject import listing_subject
 from relvan.core.listings.gaps import Gap
-from relvan.core.listings.refusals import Problem, Said, still_standing
+from relvan.core.listings.refusals import ListingProblem, Said, still_standing
 from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
-from relvan.services.listeners.announce import announce
-from relvan.services.listings.ground import Channels, WorkedOut, is_stray, load_channels, load_ground, work_out
-from relvan.services.outbox.tell import Telling, listing_subject, pending_of, tell
+from relvan.core.webhooks.announcing import Matter
+from relvan.services.changes import Sold
+from relvan.services.listings.ground import (
+    Channels,
+    WorkedOut,
+    is_stray,
+    load_channels,
+    load_ground,
+    work_out,
+)
+from relvan.services.outbox.tell import Telling, pending_of, tell
 from relvan.services.uncollected import uncollected
+from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Workplace
 from relvan.store.facts import kits_above
 from relvan.store.listings import listing_ids_of, listings_of
+from relvan.store.session import Session
 from relvan.store.tables import Listing
 
 CHUNK = 500
 MANY = 100
-Sold = frozenset[tuple[int, int]]
 
 
 @dataclass(frozen=True)
 class Occasion:
-    """Why listings are worked out again: when the sale behind it became known, if there was one; the (channel, product)
-    pairs that a channel itself has just lowered; the cause in words; or by `precaution`, when nothing was sold."""
+    """Why listings are worked out again: when the sale behind it became known, if there was one;
+    the (channel, product) pairs that a channel itself has just lowered; the cause in words; or
+    `precaution` when nothing was sold."""
 
     caused_at: datetime | None = None
     sold: Sold = frozenset()
@@ -52,23 +61,23 @@ def refresh_listings(
     product_ids: Collection[int] | None = None,
     listing_ids: Collection[int] | None = None,
     channel_id: int | None = None,
-    caused_at: datetime | None = None,
-    sold: Sold = frozenset(),
-    cause: str = "",
-    precaution: bool = False,
+    occasion: Occasion = NO_OCCASION,
 ) -> list[Listing]:
-    """Work listings out again, and with the head of a family's page its members; the last four make the `Occasion`."""
+    """Works listings out again, and with the head of a family's page its members: those of some
+    products, some by their ids, or all of a channel."""
     session.flush()
     if product_ids is not None:  # what touches a part touches every kit that holds it
         product_ids = {*product_ids, *kits_above(session, product_ids)}
-    ids = listing_ids_of(session, product_ids=product_ids, listing_ids=listing_ids, channel_id=channel_id)
+    ids = listing_ids_of(
+        session, product_ids=product_ids, listing_ids=listing_ids, channel_id=channel_id
+    )
     channels = load_channels(session, workplace) if ids else None
     found: list[Listing] = []
     for start in range(0, len(ids), CHUNK):
         assert channels is not None
         with uncollected() if len(ids) >= MANY else nullcontext():
             listings = listings_of(session, listing_ids=ids[start : start + CHUNK])
-            _refresh(session, workplace, listings, channels, Occasion(caused_at, sold, cause, precaution))
+            _refresh(session, workplace, listings, channels, occasion)
         found += listings
     return found
 
@@ -84,12 +93,16 @@ def _refresh(
     tellings: list[Telling] = []
     priced: list[int] = []
     pending = pending_of(session, [listing.id for listing in listings if listing.placed])
-    for listing in sorted(listings, key=lambda one: one.head_id is not None):  # heads first: members look at them
-        if is_stray(listing, ground) and not listing.placed:  # its product left the family: it stands by itself now
+    for listing in sorted(
+        listings, key=lambda one: one.head_id is not None
+    ):  # heads first: members look at them
+        if (
+            is_stray(listing, ground) and not listing.placed
+        ):  # its product left the family: it stands by itself now
             listing.head_id = None
         worked_out = work_out(listing, ground, workplace)
         paused, price = listing.paused, (listing.price, listing.regular)
-        _keep(listing, worked_out)
+        _keep_worked_out(listing, worked_out)
         if (listing.price, listing.regular) != price:
             priced.append(listing.id)
         tellings += news(listing, pending.under_way, occasion)
@@ -101,12 +114,12 @@ def _refresh(
 
 
 def fingerprint(value: object) -> str:
-    """A short text that differs when the value does."""
+    """Returns a short text that differs when the value does."""
     return hashlib.blake2b(json.dumps(value, sort_keys=True).encode(), digest_size=12).hexdigest()
 
 
-def facts_of(listing: Listing) -> ListingFacts:
-    """What the state of a kept listing is worked out from."""
+def listing_facts(listing: Listing) -> ListingFacts:
+    """Returns what the state of a listing is worked out from."""
     return ListingFacts(
         gaps=listing.gap_count,
         wish=listing.wish,  # type: ignore[arg-type]  # a CHECKed text column
@@ -135,8 +148,8 @@ def _priced(amount: int | None, regular: int | None) -> str:
 
 
 def settle_state(listing: Listing) -> None:
-    """Work out a listing's state from what is kept of it."""
-    facts = facts_of(listing)
+    """Works out the state of a listing from what is kept of it."""
+    facts = listing_facts(listing)
     state, _ = listing_state(facts)
     behind = " ".join(topics_behind(facts))
     if (listing.state, listing.behind) != (state, behind):
@@ -144,11 +157,12 @@ def settle_state(listing: Listing) -> None:
 
 
 def content_mark(found: WorkedOut) -> str:
-    """What tells one content from another: all that is said, and nothing that is not."""
+    """Returns a short text that differs when the content does: all that is said, and nothing that
+    is not."""
     return fingerprint({name: value for name, value in found.told.items() if value})
 
 
-def _keep(listing: Listing, found: WorkedOut) -> None:
+def _keep_worked_out(listing: Listing, found: WorkedOut) -> None:
     content, pictures = content_mark(found), fingerprint(found.pictures)
     if listing.refusal:
         said = Said(found.said, content + pictures, found.numbers)
@@ -176,20 +190,20 @@ def _keep(listing: Listing, found: WorkedOut) -> None:
     settle_state(listing)
 
 
-def problems_of(listing: Listing) -> list[Problem]:
-    """What the channel has against a listing."""
-    return [Problem(**problem) for problem in listing.refusal]
+def problems_of(listing: Listing) -> list[ListingProblem]:
+    """Returns what the channel has refused about a listing."""
+    return [ListingProblem(**problem) for problem in listing.refusal]
 
 
-def keep_refusal(listing: Listing, problems: Sequence[Problem]) -> None:
-    """Keep what the channel has against a listing."""
+def keep_refusal(listing: Listing, problems: Sequence[ListingProblem]) -> None:
+    """Keeps what the channel has refused about a listing."""
     kept = [asdict(problem) for problem in problems]
     if kept != listing.refusal:
         listing.refusal = kept
 
 
 def refusal_gaps(listing: Listing) -> list[Gap]:
-    """What the channel said against a listing, as gaps in its words."""
+    """Returns what the channel has refused about a listing, as gaps in its words."""
     return [
         Gap(problem["field"], "refused", f"The channel says: {problem['says']}", "listing")
         for problem in listing.refusal
@@ -197,28 +211,51 @@ def refusal_gaps(listing: Listing) -> list[Gap]:
 
 
 def told_shown(listing: Listing, *, paused: bool) -> list[Telling]:
-    """That a listing is paused from now on while its quantity is 0, or put back."""
-    if not (listing.placed and listing.followed and listing.wish == "live") or listing.shown is not paused:
+    """Returns the update that hides a listing while its quantity is 0, or shows it again."""
+    if (
+        not (listing.placed and listing.followed and listing.wish == "live")
+        or listing.shown is not paused
+    ):
         return []
     urgency = topic_urgency(Topic.SHOWN)
-    return [Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)]
+    return [
+        Telling(listing.channel_id, listing_subject(listing.id), Topic.SHOWN, urgency, listing.id)
+    ]
 
 
-def news(listing: Listing, under_way: Collection[tuple[int, str]], occasion: Occasion = NO_OCCASION) -> list[Telling]:
-    """What a placed listing has to tell by itself: price and quantity. Content waits for a person to send it."""
+def news(
+    listing: Listing, under_way: Collection[tuple[int, str]], occasion: Occasion = NO_OCCASION
+) -> list[Telling]:
+    """Returns the updates of a placed listing that are sent without being asked: price and
+    quantity. Content waits for a person to send it."""
     if not listing.placed or not listing.followed:
         return []
     found = []
     subject = listing_subject(listing.id)
     forced = (listing.channel_id, listing.product_id) in occasion.sold
-    if forced or listing.quantity != listing.sent_quantity or (listing.id, Topic.QUANTITY) in under_way:
-        urgency = quantity_urgency(listing.sent_quantity, listing.quantity, precaution=occasion.precaution)
+    if (
+        forced
+        or listing.quantity != listing.sent_quantity
+        or (listing.id, Topic.QUANTITY) in under_way
+    ):
+        urgency = quantity_urgency(
+            listing.sent_quantity, listing.quantity, precaution=occasion.precaution
+        )
         found.append(
-            Telling(listing.channel_id, subject, Topic.QUANTITY, urgency, listing.id, caused_at=occasion.caused_at)
+            Telling(
+                listing.channel_id,
+                subject,
+                Topic.QUANTITY,
+                urgency,
+                listing.id,
+                caused_at=occasion.caused_at,
+            )
         )
     priced, sent = (listing.price, listing.regular), (listing.sent_price, listing.sent_regular)
     if listing.price is not None and (priced != sent or (listing.id, Topic.PRICE) in under_way):
         urgency = topic_urgency(Topic.PRICE)
         payload = {"cause": occasion.cause} if occasion.cause else {}
-        found.append(Telling(listing.channel_id, subject, Topic.PRICE, urgency, listing.id, payload=payload))
+        found.append(
+            Telling(listing.channel_id, subject, Topic.PRICE, urgency, listing.id, payload=payload)
+        )
     return found

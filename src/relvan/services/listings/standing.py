@@ -1,4 +1,5 @@
-"""Whether the channel still shows what we placed there: listings that lapsed or were taken down outside are noticed."""
+"""Sees whether the channel still shows what we placed there, and notices listings that lapsed or
+were taken down on the channel."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -21,9 +22,9 @@ UNSETTLED = (Topic.SHOWN, Topic.PUBLISH)  # what is being changed from here is n
 
 @dataclass(frozen=True)
 class Look:
-    """What a look at a channel brought: how many listings stand otherwise than we thought, how many differences in
-    price, quantity or content were confirmed, and after which of the channel's references the next look goes on; ""
-    when the pass over all has come to its end."""
+    """The result of a comparison with a channel: how many listings stand otherwise than we thought,
+    how many differences in price, quantity or content were confirmed, and the channel's reference
+    after which the next comparison continues; "" when all have been compared."""
 
     news: int = 0
     after: str = ""
@@ -31,10 +32,12 @@ class Look:
 
 
 def read_standing(workplace: Workplace, channel_id: int) -> Look:
-    """Read what a channel shows of our listings, some pages at a time, going on where the last look stopped: looking
-    takes no more than a small share of its rate limit, and a pass over very many goes on through the day.
+    """Compares what a channel shows with our listings, some pages at a time, going on where the
+    last comparison stopped. It takes only a small share of the channel's rate limit, so a pass over
+    very many listings goes on through the day.
 
-    What we are just changing ourselves is left alone, and so is everything when the channel does not answer.
+    Listings that we are just changing are not compared, and nothing is when the channel does not
+    answer.
     """
     with workplace.database.reading() as session:
         channel = session.get_one(Channel, channel_id)
@@ -57,7 +60,11 @@ def read_standing(workplace: Workplace, channel_id: int) -> Look:
 
 
 def _take_note(
-    workplace: Workplace, channel_id: int, shown: Sequence[ShownListing], asked_at: datetime, after: str
+    workplace: Workplace,
+    channel_id: int,
+    shown: Sequence[ShownListing],
+    asked_at: datetime,
+    after: str,
 ) -> tuple[int, int]:
     now, news = workplace.now(), 0
     with workplace.database.writing() as session:
@@ -77,7 +84,7 @@ def _take_note(
             if told:
                 news += 1
                 listing.shown, listing.gone = row.live, "" if row.live else told
-                audit.record(session, SYSTEM, now, "listing", listing.id, told)
+                audit.record(session, SYSTEM, now, audit.Subject("listing", listing.id), told)
                 settle_state(listing)
         return news, note_drift(session, workplace, channel, standing, topics)
 
@@ -91,7 +98,8 @@ def _note_pass(channel: Channel, after: str, now: datetime) -> None:
 
 
 def _difference(listing: Listing, row: ShownListing) -> str:
-    """What has happened to a listing outside, in words; "" when it stands as we thought."""
+    """Returns in words what has happened to a listing on the channel; "" when it stands as we
+    thought."""
     if listing.shown and not row.live:
         return LAPSED if row.lapsed else TAKEN_DOWN
     if row.live and not listing.shown and listing.to_show:

@@ -1,29 +1,32 @@
-"""Translation tables: ours to theirs, one entry mending every listing that lacks it."""
+"""Translation tables from our words to the channel's. One entry closes the gap of every listing
+that lacks it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-
-from sqlalchemy import delete, select
-from sqlalchemy.orm import Session
 
 from relvan.core.listings.rulebook import FieldRule, Rulebook
 from relvan.core.listings.translating import Translation, TranslationKind, suggest
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, refuse_if_any
 from relvan.services import audit
+from relvan.services.changes import Concern
 from relvan.services.listings.later import refresh_soon
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key
+from relvan.store.layer_rows import find_translation, forget_other_translations
 from relvan.store.layers import used_translations
 from relvan.store.listings import untranslated_values
+from relvan.store.session import Session
 from relvan.store.tables import TranslationRow
 
 MOST = 200
 
 
-def set_translations(workplace: Workplace, actor: Actor, channel_key: str, entries: Sequence[Translation]) -> None:
-    """Put entries into a channel's table; one that says nothing takes the old one away. All or none; every listing
-    there is worked out again."""
+def set_translations(
+    workplace: Workplace, actor: Actor, channel_key: str, entries: Sequence[Translation]
+) -> None:
+    """Writes entries into a channel's table; an empty one deletes the old entry. All of them or
+    none; every listing there is worked out again."""
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         channel = channel_by_key(session, channel_key)
@@ -33,29 +36,52 @@ def set_translations(workplace: Workplace, actor: Actor, channel_key: str, entri
         for entry in entries:
             before = _put(session, workplace, channel.id, entry)
             if before != entry.theirs:
-                changes[f"{entry.kind} {entry.field} {entry.ours}".replace("  ", " ")] = (before, entry.theirs)
+                changes[f"{entry.kind} {entry.field} {entry.ours}".replace("  ", " ")] = (
+                    before,
+                    entry.theirs,
+                )
         if not changes:
             return
         session.flush()
-        audit.record(session, actor, workplace.now(), "channel", channel.id, "translated", changes)
-        refresh_soon(session, workplace, actor, f"Work out {channel.name} after translating", channel_id=channel.id)
+        audit.record(
+            session,
+            actor,
+            workplace.now(),
+            audit.Subject("channel", channel.id),
+            "translated",
+            changes,
+        )
+        title = f"Work out {channel.name} after translating"
+        refresh_soon(session, workplace, Concern(actor, title, channel_id=channel.id))
 
 
 def check_translation(book: Rulebook, entry: Translation) -> list[Refusal]:
-    """An entry must be about something that the channel has, and say what it knows."""
+    """Checks that an entry is about something that the channel has, and uses a word that it knows."""
     found = []
     keys = {category.key for category in book.categories}
     if entry.category and entry.category not in keys:
-        found.append(Refusal("unknown", f"“{entry.category}” is no category there.", "Choose one.", "category"))
+        found.append(
+            Refusal(
+                "unknown", f"“{entry.category}” is no category there.", "Choose one.", "category"
+            )
+        )
     if not entry.ours.strip() or max(len(entry.ours), len(entry.theirs)) > MOST:
-        found.append(Refusal("form", f"“Ours” must have 1 to {MOST} characters, theirs at most.", "", "ours"))
+        found.append(
+            Refusal("form", f"“Ours” must have 1 to {MOST} characters, theirs at most.", "", "ours")
+        )
     rule = book.field(entry.field)
     if entry.kind == TranslationKind.ATTRIBUTE and rule is None:
-        found.append(Refusal("unknown", f"{book.name} has no field “{entry.field[:40]}”.", "", "field"))
+        found.append(
+            Refusal("unknown", f"{book.name} has no field “{entry.field[:40]}”.", "", "field")
+        )
     known = book.traits.names_for(entry.category)
     if entry.kind == TranslationKind.TRAIT and known and entry.theirs and entry.theirs not in known:
         told = ", ".join(known)
-        found.append(Refusal("unknown", f"{book.name} knows the traits {told} only.", "Choose one.", "theirs"))
+        found.append(
+            Refusal(
+                "unknown", f"{book.name} knows the traits {told} only.", "Choose one.", "theirs"
+            )
+        )
     if entry.kind == TranslationKind.VALUE and rule is not None and entry.theirs:
         allowed = _allowed(book, rule)
         if allowed and entry.theirs not in allowed:
@@ -71,19 +97,13 @@ def _allowed(book: Rulebook, rule: FieldRule) -> tuple[str, ...]:
 
 
 def _put(session: Session, workplace: Workplace, channel_id: int, entry: Translation) -> str:
-    """Write one entry; what it was before."""
+    """Writes one entry; returns what it was before."""
     ours = entry.ours.strip()
-    same = (
-        TranslationRow.channel_id == channel_id, TranslationRow.category == entry.category,
-        TranslationRow.kind == entry.kind.value, TranslationRow.field == entry.field,
-        TranslationRow.ours_key == ours.casefold(),
-    )  # fmt: skip
-    row = session.scalar(select(TranslationRow).where(*same))
+    row = find_translation(session, channel_id, entry)
     before = row.theirs if row else ""
     theirs = entry.theirs.strip()
     if entry.kind == TranslationKind.ATTRIBUTE:  # of a field one attribute of ours is the source
-        others = (*same[:4], TranslationRow.ours_key != ours.casefold())
-        session.execute(delete(TranslationRow).where(*others))
+        forget_other_translations(session, channel_id, entry)
         theirs = entry.field if theirs else ""
     if not theirs:
         if row is not None:
@@ -101,7 +121,7 @@ def _put(session: Session, workplace: Workplace, channel_id: int, entry: Transla
                 ours_key=ours.casefold(),
                 theirs=theirs,
                 changed_at=workplace.now(),
-            )  # fmt: skip
+            )
         )
         session.flush()
     return before
@@ -109,7 +129,8 @@ def _put(session: Session, workplace: Workplace, channel_id: int, entry: Transla
 
 @dataclass(frozen=True)
 class Untranslated:
-    """One thing that listings of a channel lack: where, what we say, how many lack it, what may be said, a proposal."""
+    """One word that listings of a channel lack: where it belongs, our word, how many listings lack
+    it, which words the channel allows, and a proposal."""
 
     kind: TranslationKind
     field: str
@@ -122,7 +143,8 @@ class Untranslated:
 
 
 def untranslated(session: Session, workplace: Workplace, channel_key: str) -> list[Untranslated]:
-    """What listings of a channel lack in its table, the most wanted first, each with a proposal where there is one."""
+    """Returns what listings of a channel lack in its table, the most frequent first, each with a
+    proposal where there is one."""
     channel = channel_by_key(session, channel_key)
     book = workplace.rulebook(channel)
     used = used_translations(session)
@@ -134,7 +156,10 @@ def untranslated(session: Session, workplace: Workplace, channel_key: str) -> li
         if kind == TranslationKind.TRAIT:
             allowed = book.traits.names
         proposal, because = suggest(ours, allowed, used)
-        choices = tuple((one, book.category_name(one) if rule and rule.kind == "category" else one) for one in allowed)
+        choices = tuple(
+            (one, book.category_name(one) if rule and rule.kind == "category" else one)
+            for one in allowed
+        )
         label = "Trait" if kind == TranslationKind.TRAIT else rule.label if rule else name
         field = "" if kind == TranslationKind.TRAIT else name
         found.append(Untranslated(kind, field, label, ours, count, choices, proposal, because))

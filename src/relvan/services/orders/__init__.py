@@ -1,1 +1,1 @@
-"""Deeds of the station orders."""
+"""The services of the station *Orders*."""

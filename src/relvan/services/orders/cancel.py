@@ -1,28 +1,26 @@
-"""Cancelling orders, moving them between trays, and taking a released shipment back."""
+"""Cancels orders, moves them between trays, and undoes releases."""
 
 from collections.abc import Sequence
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.trays import CHOSEN_BY_HAND, Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
+from relvan.core.shipping.life import NOT_PICKED_YET, PICK_LIST, SHIPMENT, ShipmentState, move
 from relvan.services import audit
-from relvan.services.listings.quantities import refresh_quantities
-from relvan.services.orders.reserve import answer_for, free_in, retry_short_orders
+from relvan.services.changes import changes_of
+from relvan.services.orders.reserve import answer_for, free_in
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.order_standing import NOT_PICKED_YET
 from relvan.store.orders import order_by_number, shipments_of
-from relvan.store.tables import Order, Pick, PickList, Shipment, ShipmentLine
+from relvan.store.picking import is_begun, open_picks, pick_lists, units_picked
+from relvan.store.session import Session
+from relvan.store.tables import Order, Shipment
 
 
 def cancel_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Cancel each order and free its stock. Refused once something has been picked or sent."""
+    """Cancels each order and frees its stock. Refused once something has been picked or sent."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> None:
@@ -33,26 +31,32 @@ def cancel_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
     return for_each(workplace, numbers, deed)
 
 
-def cancel_in(session: Session, workplace: Workplace, actor: Actor, order: Order, deed: str) -> None:
-    """Cancel inside a transaction: shipments nobody has picked go, stock comes free, waiting orders are tried."""
+def cancel_in(
+    session: Session, workplace: Workplace, actor: Actor, order: Order, deed: str
+) -> None:
+    """Cancels inside a transaction: shipments of which nothing is picked are cancelled, their stock
+    becomes free, and waiting orders are tried."""
     order.cancelled_at = workplace.now()
     for shipment in shipments_of(session, [order.id])[order.id]:
-        if shipment.state in NOT_PICKED_YET and not _picked(session, shipment):
+        if shipment.state in NOT_PICKED_YET and not is_begun(session, shipment.id):
             take_back_shipment_in(session, shipment)
             shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
     freed = free_in(session, workplace, actor, order)
-    audit.record(session, actor, workplace.now(), "order", order.id, deed)
+    audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), deed)
     work_out_orders(session, workplace, actor, [order])
-    refresh_quantities(session, workplace, product_ids=freed)
-    retry_short_orders(session, workplace, freed)
+    changes_of(session).stock_moved(freed, freed=True)
 
 
-def move_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str], tray: str) -> list[Verdict]:
-    """Put orders into a tray by hand. Cancelled is reached by cancelling only."""
+def move_orders(
+    workplace: Workplace, actor: Actor, numbers: Sequence[str], tray: str
+) -> list[Verdict]:
+    """Moves orders into a tray by hand. The tray *Cancelled* is only reached by cancelling."""
     actor.must(Right.ORDERS)
     if tray not in CHOSEN_BY_HAND:
         allowed = ", ".join(CHOSEN_BY_HAND)
-        raise refuse("not-allowed", f"“Tray” must be one of {allowed}; it got “{tray[:30]}”.", "", "tray")
+        raise refuse(
+            "not-allowed", f"“Tray” must be one of {allowed}; it got “{tray[:30]}”.", "", "tray"
+        )
 
     def deed(session: Session, number: str) -> None:
         order = order_by_number(session, number)
@@ -62,8 +66,11 @@ def move_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str], tray
     return for_each(workplace, numbers, deed)
 
 
-def take_back_shipments(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Undo the release of orders: their shipments that nobody has picked are cancelled, the stock stays reserved."""
+def take_back_shipments(
+    workplace: Workplace, actor: Actor, numbers: Sequence[str]
+) -> list[Verdict]:
+    """Undoes the release of orders: their shipments of which nothing is picked are cancelled; the
+    stock stays reserved."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> None:
@@ -74,33 +81,28 @@ def take_back_shipments(workplace: Workplace, actor: Actor, numbers: Sequence[st
                 continue
             take_back_shipment_in(session, shipment)
             shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
-        audit.record(session, actor, workplace.now(), "order", order.id, "release taken back")
+        audit.record(
+            session, actor, workplace.now(), audit.Subject("order", order.id), "release undone"
+        )
         work_out_orders(session, workplace, actor, [order])
 
     return for_each(workplace, numbers, deed)
 
 
 def take_back_shipment_in(session: Session, shipment: Shipment) -> None:
-    """Take a shipment off its pick list when it is on one; the walk goes on without it."""
-    if shipment.state != "picking":
+    """Takes a shipment off its pick list when it is on one; the pick list goes on without it."""
+    if shipment.state != ShipmentState.PICKING:
         return
-    picks = session.scalars(
-        select(Pick)
-        .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
-        .where(ShipmentLine.shipment_id == shipment.id, Pick.picked.is_(None))
-    ).all()
+    picks = open_picks(session, shipment.id)
     lists = {pick.pick_list_id for pick in picks}
     for pick in picks:
         session.delete(pick)
     session.flush()
     shipment.state = move(SHIPMENT, shipment.number, shipment.state, "unlist")
-    for pick_list in session.scalars(select(PickList).where(PickList.id.in_(lists))):
-        left = session.scalars(select(Pick.picked).where(Pick.pick_list_id == pick_list.id)).all()
+    for pick_list in pick_lists(session, lists):
+        left = units_picked(session, pick_list.id)
         if None not in left:
-            pick_list.state = move(PICK_LIST, pick_list.number, pick_list.state, "finish" if left else "cancel")
+            pick_list.state = move(
+                PICK_LIST, pick_list.number, pick_list.state, "finish" if left else "cancel"
+            )
     session.flush()
-
-
-def _picked(session: Session, shipment: Shipment) -> bool:
-    statement = select(ShipmentLine.id).where(ShipmentLine.shipment_id == shipment.id, ShipmentLine.picked > 0)
-    return session.scalar(statement.limit(1)) is not None

@@ -1,9 +1,7 @@
-"""What a deed on orders would do, before it is done: the same answers and the same plans as the deed itself."""
+"""Previews what an action on orders would do, with the same answers and plans as the action itself."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-
-from sqlalchemy.orm import Session
 
 from relvan.core.orders.deeds import DOES, DeedAnswer, OrderDeed, OrderStanding, answer_of, deeds_of
 from relvan.core.refusal import not_found
@@ -12,6 +10,7 @@ from relvan.services.orders.reserve import part_answer, plan_reservations, short
 from relvan.services.workplace import Workplace
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import orders_by_numbers
+from relvan.store.session import Session
 from relvan.store.tables import Order
 
 RESERVING = (OrderDeed.RESERVE, OrderDeed.RESERVE_ANYWHERE, OrderDeed.RELEASE_PART)
@@ -44,15 +43,17 @@ STAYS = {
 
 @dataclass(frozen=True)
 class ForeseenDeed:
-    """What a deed would come to on one order."""
+    """What an action would lead to for one order."""
 
     number: str
     answer: DeedAnswer
 
 
-def foresee_orders(workplace: Workplace, deed: OrderDeed, numbers: Sequence[str]) -> list[ForeseenDeed]:
-    """What a deed would come to on each order, the first named first: where stock is scarce it serves them in that
-    order, as the deed does. Nothing is changed."""
+def foresee_orders(
+    workplace: Workplace, deed: OrderDeed, numbers: Sequence[str]
+) -> list[ForeseenDeed]:
+    """Returns what an action would lead to for each order. Where stock is scarce, the order that is
+    named first is served first, as the action does. Nothing is changed."""
     with workplace.database.reading() as session:
         found = {order.number: order for order in orders_by_numbers(session, numbers)}
         named = list(dict.fromkeys(numbers))
@@ -60,19 +61,27 @@ def foresee_orders(workplace: Workplace, deed: OrderDeed, numbers: Sequence[str]
         standings = standings_of(session, orders)
         answers = {order.number: deeds_of(standings[order.id])[deed] for order in orders}
         if deed in RESERVING:
-            answers |= _planned(session, deed, [order for order in orders if answers[order.number].does], standings)
-    missing = {number: answer_of(not_found("order", number)) for number in named if number not in answers}
+            answers |= _planned(
+                session, deed, [order for order in orders if answers[order.number].does], standings
+            )
+    missing = {
+        number: answer_of(not_found("order", number)) for number in named if number not in answers
+    }
     return [ForeseenDeed(number, (answers | missing)[number]) for number in named]
 
 
 def _planned(
-    session: Session, deed: OrderDeed, orders: Sequence[Order], standings: Mapping[int, OrderStanding]
+    session: Session,
+    deed: OrderDeed,
+    orders: Sequence[Order],
+    standings: Mapping[int, OrderStanding],
 ) -> dict[str, DeedAnswer]:
     part = deed == OrderDeed.RELEASE_PART
     anywhere = deed == OrderDeed.RESERVE_ANYWHERE
     planned = plan_reservations(session, orders, part=part, anywhere=anywhere)
     return {
-        order.number: _answer(session, deed, order, planned.plans[order.id], standings[order.id]) for order in orders
+        order.number: _answer(session, deed, order, planned.plans[order.id], standings[order.id])
+        for order in orders
     }
 
 
@@ -85,7 +94,8 @@ def _answer(
 
 
 def in_short(deed: OrderDeed, answer: DeedAnswer) -> str:
-    """What is said of all orders to which the same happens: what would be done, or why they stay as they are."""
+    """Returns one sentence for all orders to which the same happens: what would be done, or why
+    they stay as they are."""
     if answer.does:
         return WOULD[deed]
     short = "not reserved in full" if deed == OrderDeed.RELEASE else "not enough stock"

@@ -1,21 +1,23 @@
-"""Writing the lines of an order: those of kits are followed by lines of their stocked parts."""
+"""Writes the lines of an order. Lines of kits are followed by lines of their stocked parts."""
 
 from collections.abc import Mapping, Sequence
-
-from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.kits import leaves_of
 from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store.catalogue import titles_of
 from relvan.store.facts import parts_below
+from relvan.store.session import Session
 from relvan.store.tables import OrderLine, Product
 
 
-def add_parts(session: Session, lines: Sequence[OrderLine], kits: Mapping[int, bool]) -> list[OrderLine]:
-    """Lines of the parts of kits, free of charge, beside the lines that sell the kits; the lines made.
+def add_parts(
+    session: Session, lines: Sequence[OrderLine], kits: Mapping[int, bool]
+) -> list[OrderLine]:
+    """Adds lines of the parts of kits, free of charge, beside the lines that sell the kits; returns
+    the new lines.
 
-    `kits` are the kits among the products of the lines, and whether their parts may travel apart. The kit's own
-    line is not stocked: what is promised, picked and shipped are its parts.
+    `kits` are the kits among the products of the lines, and whether their parts may travel apart.
+    The kit's own line is not stocked: its parts are promised, picked and shipped.
     """
     selling = [line for line in lines if line.product_id in kits]
     if not selling:
@@ -31,20 +33,31 @@ def add_parts(session: Session, lines: Sequence[OrderLine], kits: Mapping[int, b
             sku, title = names[part]
             made.append(
                 OrderLine(
-                    order_id=line.order_id, position=line.position, sku=sku, title=title, product_id=part, stocked=True,
-                    quantity=quantity * line.quantity, unit_price=0, part_of=line.id, apart=kits[line.product_id],
+                    order_id=line.order_id,
+                    position=line.position,
+                    sku=sku,
+                    title=title,
+                    product_id=part,
+                    stocked=True,
+                    quantity=quantity * line.quantity,
+                    unit_price=0,
+                    part_of=line.id,
+                    apart=kits[line.product_id],
                 )
-            )  # fmt: skip
+            )
     session.add_all(made)
     session.flush()
     return made
 
 
 def is_stocked(kind: str) -> bool:
-    """Whether units of a kind lie in a warehouse; an unknown product is taken for one that does."""
+    """Says whether products of a kind are kept in a warehouse; an unknown product counts as
+    stocked."""
     return not kind or kind in STOCKED
 
 
 def kits_among(products: Sequence[Product]) -> dict[int, bool]:
-    """The kits among products, and whether their parts may travel apart."""
-    return {product.id: product.parts_apart for product in products if product.kind == ProductKind.KIT}
+    """Returns the kits among products, and whether their parts may travel apart."""
+    return {
+        product.id: product.parts_apart for product in products if product.kind == ProductKind.KIT
+    }

@@ -1,11 +1,12 @@
-"""Reading orders from a channel: by polling a window that overlaps, and by its signed webhooks."""
+"""Reads orders from a channel: by polling a window that overlaps with the last one, and by its
+signed webhooks."""
 
 import logging
 from dataclasses import dataclass
 from datetime import timedelta
 
-from sqlalchemy import select
-from standardwebhooks import Webhook, WebhookVerificationError
+from standardwebhooks import Webhook as Signature
+from standardwebhooks import WebhookVerificationError
 
 from relvan.core.orders.intake import IncomingOrder
 from relvan.core.refusal import refuse
@@ -15,7 +16,8 @@ from relvan.services.orders.together import take_together
 from relvan.services.outbox.deliver import note_call
 from relvan.services.workplace import Workplace
 from relvan.store.channels import channel_by_key
-from relvan.store.tables import Channel, Order
+from relvan.store.order_lines import marks_of_orders
+from relvan.store.tables import Channel
 
 log = logging.getLogger("relvan.orders")
 NOTE_EVERY = timedelta(seconds=20)
@@ -23,20 +25,20 @@ MOST_PAGES = 40
 
 
 @dataclass(frozen=True)
-class Reading:
-    """What a round of reading brought: our numbers of new or changed orders."""
+class OrdersRead:
+    """The result of a round of reading: our numbers of new or changed orders."""
 
     numbers: tuple[str, ...] = ()
     ok: bool = True
 
 
-def read_orders(workplace: Workplace, channel_id: int) -> Reading:
-    """Fetch what changed on a channel since the last round, and a little before, and take it."""
+def read_orders(workplace: Workplace, channel_id: int) -> OrdersRead:
+    """Fetches what changed on a channel since the last round, and a little before, and takes it."""
     with workplace.database.reading() as session:
         channel = session.get_one(Channel, channel_id)
         now = workplace.now()
         if channel.paused or (channel.probe_at is not None and channel.probe_at > now):
-            return Reading()
+            return OrdersRead()
     book = workplace.rulebook(channel)
     gateway = workplace.gateway(channel)
     mark, numbers = channel.order_mark, list[str]()
@@ -53,38 +55,43 @@ def read_orders(workplace: Workplace, channel_id: int) -> Reading:
     except (OutsideTrouble, OutsideRefusal) as failure:
         trouble = failure if isinstance(failure, OutsideTrouble) else OutsideTrouble(str(failure))
         _note(workplace, channel, mark, trouble)
-        return Reading(tuple(numbers), ok=False)
+        return OrdersRead(tuple(numbers), ok=False)
     _note(workplace, channel, mark, None)
-    return Reading(tuple(numbers))
+    return OrdersRead(tuple(numbers))
 
 
-def take_webhook(workplace: Workplace, channel_key: str, headers: dict[str, str], body: bytes) -> str | None:
-    """Take an order from a webhook. Refused when it is not signed with the channel's secret, or is too old."""
+def take_webhook(
+    workplace: Workplace, channel_key: str, headers: dict[str, str], body: bytes
+) -> str | None:
+    """Takes an order from a webhook. Refused when it is not signed with the channel's secret, or is
+    too old."""
     with workplace.database.reading() as session:
         channel = channel_by_key(session, channel_key)
     if not channel.hook_secret:
         raise refuse("no-webhook", f"{channel.name} has no webhook.", "Connect it again.")
     try:
-        Webhook(workplace.secrets.open(channel.hook_secret)).verify(body.decode(), headers, json_parse=False)
+        Signature(workplace.secrets.open(channel.hook_secret)).verify(
+            body.decode(), headers, json_parse=False
+        )
         incoming = workplace.gateway(channel).read_webhook(body)
     except (WebhookVerificationError, UnicodeDecodeError):
-        raise refuse("signature", "The webhook's signature is wrong or too old.", "Check the secret.") from None
+        raise refuse(
+            "signature", "The webhook's signature is wrong or too old.", "Check the secret."
+        ) from None
     except (KeyError, TypeError, ValueError):
-        raise refuse("form", "The webhook's content is not an order.", "Send it as the store does.") from None
+        raise refuse(
+            "form", "The webhook's content is not an order.", "Send it as the store does."
+        ) from None
     return take_together(workplace, channel.id, incoming) if incoming else None
 
 
-def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) -> tuple[list[str], bool]:
-    """Take the orders of a page, and whether all could be; those told before are known by one query and cost nothing
-    more."""
+def _take_all(
+    workplace: Workplace, channel_id: int, page: list[IncomingOrder]
+) -> tuple[list[str], bool]:
+    """Takes the orders of a page; returns whether all could be taken. Those that were told before
+    are recognised by one query."""
     with workplace.database.reading() as session:
-        known = dict(
-            session.execute(
-                select(Order.channel_number, Order.channel_mark).where(
-                    Order.channel_id == channel_id, Order.channel_number.in_([order.number for order in page])
-                )
-            ).all()
-        )
+        known = marks_of_orders(session, channel_id, [order.number for order in page])
     fresh = [order for order in page if order.changed > known.get(order.number, -1)]
     try:
         return list(take_channel_orders(workplace, channel_id, fresh).values()), True
@@ -101,10 +108,17 @@ def _take_all(workplace: Workplace, channel_id: int, page: list[IncomingOrder]) 
 
 
 def _note(workplace: Workplace, before: Channel, mark: int, trouble: OutsideTrouble | None) -> None:
-    """Keep the mark, and how the channel does; a quiet round writes only now and then."""
+    """Notes how far reading has come and how the channel is doing; a round without news writes only
+    now and then."""
     now = workplace.now()
     fresh = before.orders_read_at is not None and now - before.orders_read_at < NOTE_EVERY
-    if trouble is None and mark == before.order_mark and not before.failures and fresh and before.probe_at is None:
+    if (
+        trouble is None
+        and mark == before.order_mark
+        and not before.failures
+        and fresh
+        and before.probe_at is None
+    ):
         return
     with workplace.database.writing() as session:
         channel = session.get_one(Channel, before.id)

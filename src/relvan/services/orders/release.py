@@ -1,24 +1,32 @@
-"""Letting orders go to the warehouse: each becomes a shipment for every warehouse that its stock is promised from."""
+"""Releases orders to the warehouse: each becomes a shipment for every warehouse from which its
+stock is promised."""
 
 from collections.abc import Sequence
 
-from sqlalchemy.orm import Session
-
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.people.roles import Right
+from relvan.core.shipping.life import ShipmentState
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.orders.reserve import answer_for, part_answer, plan_reservations, reserve_all
+from relvan.services.orders.reserve import (
+    Reserving,
+    answer_for,
+    part_answer,
+    plan_reservations,
+    reserve_all,
+)
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.orders import order_by_number
+from relvan.store.session import Session
 from relvan.store.tables import Order, Shipment, ShipmentLine
 
 
 def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Release each order; a verdict for each. Released twice, nothing happens the second time."""
+    """Releases each order; returns a verdict for each. Releasing twice changes nothing the second
+    time."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> str:
@@ -30,8 +38,8 @@ def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
 
 
 def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Reserve of each order what there is and let that go to the warehouse; the rest waits for stock. A verdict for
-    each."""
+    """Reserves of each order what there is and releases that; the rest waits for stock. Returns a
+    verdict for each."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> str:
@@ -44,14 +52,15 @@ def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
         answer.raise_if_refused()
         if not answer.does:
             return ""
-        reserve_all(session, workplace, actor, [order], part=True)
+        reserve_all(session, workplace, actor, [order], Reserving(part=True))
         return _release(session, workplace, actor, order)
 
     return for_each(workplace, numbers, deed)
 
 
 def _release(session: Session, workplace: Workplace, actor: Actor, order: Order) -> str:
-    """Make a shipment for every warehouse that units of the order are reserved in; the numbers of the shipments."""
+    """Creates a shipment for every warehouse in which units of the order are reserved; returns the
+    numbers of the shipments."""
     by_warehouse: dict[int, list[tuple[int, int, int]]] = {}
     for line_id, product_id, warehouse_id, units in unreleased_units(session, [order.id])[order.id]:
         by_warehouse.setdefault(warehouse_id, []).append((line_id, product_id, units))
@@ -61,16 +70,27 @@ def _release(session: Session, workplace: Workplace, actor: Actor, order: Order)
             number=next_number(session, "S"),
             order_id=order.id,
             warehouse_id=warehouse_id,
-            state="to pick",
+            state=ShipmentState.TO_PICK,
             created_at=workplace.now(),
         )
         session.add(shipment)
         session.flush()
         for line_id, product_id, units in lines:
             session.add(
-                ShipmentLine(shipment_id=shipment.id, order_line_id=line_id, product_id=product_id, quantity=units)
+                ShipmentLine(
+                    shipment_id=shipment.id,
+                    order_line_id=line_id,
+                    product_id=product_id,
+                    quantity=units,
+                )
             )
         made.append(shipment.number)
-    audit.record(session, actor, workplace.now(), "order", order.id, f"released as {', '.join(made)}")
+    audit.record(
+        session,
+        actor,
+        workplace.now(),
+        audit.Subject("order", order.id),
+        f"released as {', '.join(made)}",
+    )
     work_out_orders(session, workplace, actor, [order])
     return ", ".join(made)

@@ -1,24 +1,28 @@
-"""Promising stock to orders and freeing it again. All or nothing: an order that cannot have everything waits."""
+"""Promises stock to orders and frees it again. An order that cannot have everything waits."""
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from relvan.core.orders.deeds import DOES, DeedAnswer, OrderDeed, OrderStanding, Outcome, deeds_of
+from relvan.core.orders.deeds import (
+    DOES,
+    DeedAnswer,
+    DeedOutcome,
+    OrderDeed,
+    OrderStanding,
+    deeds_of,
+)
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan, Want, plan_reservation
 from relvan.services import audit
-from relvan.services.listings.quantities import refresh_quantities
-from relvan.services.listings.refresh import Sold
+from relvan.services.changes import Changes, Sold, changes_of
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import titles_of
+from relvan.store.channels import supply_lists_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     lines_of,
@@ -27,12 +31,30 @@ from relvan.store.orders import (
     short_orders_wanting,
     units_in_shipments,
 )
+from relvan.store.session import Session
 from relvan.store.stock import balance_row, balance_rows, balances_of
-from relvan.store.tables import Order, OrderLine, Reservation, SupplyWarehouse, Warehouse
+from relvan.store.tables import Order, OrderLine, Reservation
+
+
+@dataclass(frozen=True)
+class Reserving:
+    """How stock is promised to an order: whole or not at all, or in `part` what there is; with
+    `anywhere` also from warehouses that do not feed its channel. When there is a sale behind it, it
+    also has when that became known, and the (channel, product) pairs that the channel has lowered
+    itself."""
+
+    part: bool = False
+    anywhere: bool = False
+    caused_at: datetime | None = None
+    sold: Sold = frozenset()
+
+
+WHOLE = Reserving()
 
 
 def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Promise stock to each order, the first named first; a verdict for each."""
+    """Promises stock to each order in the order in which they are named; returns a verdict for
+    each."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> str | None:
@@ -49,7 +71,8 @@ def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
 
 
 def reserve_anywhere(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Promise stock to each order, from warehouses that do not feed its channel too; a verdict for each."""
+    """Promises stock to each order, also from warehouses that do not feed its channel; returns a
+    verdict for each."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> str | None:
@@ -57,7 +80,7 @@ def reserve_anywhere(workplace: Workplace, actor: Actor, numbers: Sequence[str])
         answer = answer_for(session, order, OrderDeed.RESERVE_ANYWHERE)
         if not answer.does:
             return None
-        plan = reserve_all(session, workplace, actor, [order], anywhere=True)[order.id]
+        plan = reserve_all(session, workplace, actor, [order], Reserving(anywhere=True))[order.id]
         if not plan.whole:
             short_answer(session, OrderDeed.RESERVE_ANYWHERE, order, plan).raise_if_refused()
         return None
@@ -66,7 +89,7 @@ def reserve_anywhere(workplace: Workplace, actor: Actor, numbers: Sequence[str])
 
 
 def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
-    """Free what is promised to each order and not yet in a shipment."""
+    """Frees what is promised to each order and not yet in a shipment."""
     actor.must(Right.ORDERS)
 
     def deed(session: Session, number: str) -> None:
@@ -74,7 +97,7 @@ def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str])
         answer_for(session, order, OrderDeed.UNRESERVE)
         freed = free_in(session, workplace, actor, order)
         work_out_orders(session, workplace, actor, [order])
-        refresh_quantities(session, workplace, product_ids=freed)
+        changes_of(session).stock_moved(freed)
 
     return for_each(workplace, numbers, deed)
 
@@ -84,12 +107,11 @@ def reserve_in(
     workplace: Workplace,
     actor: Actor,
     order: Order,
-    *,
-    caused_at: datetime | None = None,
-    sold: Sold = frozenset(),
+    how: Reserving = WHOLE,
 ) -> ReservationPlan:
-    """Promise stock to one order inside a transaction, bring its facts and all touched listings up to date."""
-    return reserve_all(session, workplace, actor, [order], caused_at=caused_at, sold=sold)[order.id]
+    """Promises stock to one order inside a transaction; brings along its progress and all listings
+    concerned."""
+    return reserve_all(session, workplace, actor, [order], how)[order.id]
 
 
 def reserve_all(
@@ -97,38 +119,47 @@ def reserve_all(
     workplace: Workplace,
     actor: Actor,
     orders: Sequence[Order],
-    *,
-    caused_at: datetime | None = None,
-    sold: Sold = frozenset(),
-    part: bool = False,
-    anywhere: bool = False,
+    how: Reserving = WHOLE,
 ) -> dict[int, ReservationPlan]:
-    """Promise stock to orders one after the other, each whole or not at all (with `part`: what there is); a plan for
-    each by its id. With `anywhere` also from warehouses that do not feed their channel. What is touched is brought up
-    to date once for all of them."""
+    """Promises stock to orders one after the other; returns a plan for each by its id. What depends
+    on it is brought along once for all of them."""
     for order in orders:
         if order.cancelled_at:
-            raise refuse("cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it.")
-    planned = plan_reservations(session, orders, part=part, anywhere=anywhere)
+            raise refuse(
+                "cancelled", f"“{order.number}” is cancelled.", "Nothing can be reserved for it."
+            )
+    planned = plan_reservations(session, orders, part=how.part, anywhere=how.anywhere)
     plans, lines, held = planned.plans, planned.lines, planned.held
     products = planned.products
-    got = [order for order in orders if (plans[order.id].whole or part) and plans[order.id].promises]
+    got = [
+        order
+        for order in orders
+        if (plans[order.id].whole or how.part) and plans[order.id].promises
+    ]
     _promise(session, [promise for order in got for promise in plans[order.id].promises], held)
     audit.record_many(
-        session, actor, workplace.now(), "order", [(order.id, _deed(plans[order.id]), {}) for order in got]
+        session,
+        actor,
+        workplace.now(),
+        "order",
+        [(order.id, _deed(plans[order.id]), {}) for order in got],
     )
     work_out_orders(session, workplace, actor, orders)
-    served = (order for order in orders if plans[order.id].whole or part)
+    served = (order for order in orders if plans[order.id].whole or how.part)
     whole = {line.product_id for order in served for line in lines[order.id]}
-    if touched := products if sold else {product_id for product_id in whole if product_id is not None}:
-        refresh_quantities(session, workplace, product_ids=touched, caused_at=caused_at, sold=sold)
+    if (
+        touched := products
+        if how.sold
+        else {product_id for product_id in whole if product_id is not None}
+    ):
+        changes_of(session).stock_moved(touched, caused_at=how.caused_at, sold=how.sold)
     return plans
 
 
 @dataclass(frozen=True)
 class PlannedReservations:
-    """A plan for each of several orders by its id, with the lines by order and the reservations by line that it was
-    made from."""
+    """A plan for each of several orders by its id, with the lines by order and the reservations by
+    line that it was made from."""
 
     plans: dict[int, ReservationPlan]
     lines: dict[int, list[OrderLine]]
@@ -137,14 +168,20 @@ class PlannedReservations:
     @property
     def products(self) -> set[int]:
         """The products of all lines."""
-        return {line.product_id for found in self.lines.values() for line in found if line.product_id is not None}
+        return {
+            line.product_id
+            for found in self.lines.values()
+            for line in found
+            if line.product_id is not None
+        }
 
 
 def plan_reservations(
     session: Session, orders: Sequence[Order], *, part: bool = False, anywhere: bool = False
 ) -> PlannedReservations:
-    """Plan the reservation of orders one after the other, each from what those before it leave free. Nothing is
-    changed. An order that cannot be whole takes nothing, or with `part` what there is."""
+    """Plans the reservation of orders one after the other, each from what those before it leave
+    free. Nothing is changed. An order that cannot be reserved whole takes nothing, or with `part`
+    what there is."""
     ids = [order.id for order in orders]
     planned = PlannedReservations({}, lines_of(session, ids), reservations_of(session, ids))
     free = {
@@ -152,9 +189,11 @@ def plan_reservations(
         for product_id, by_warehouse in balances_of(session, planned.products).items()
         for warehouse_id, balance in by_warehouse.items()
     }
-    supply = supply_lists_of(session, orders, anywhere=anywhere)
+    supply = supply_lists_of(session, {order.channel_id for order in orders}, anywhere=anywhere)
     for order in orders:
-        plan = plan_reservation(_wants(planned.lines[order.id], planned.held), free, supply[order.channel_id])
+        plan = plan_reservation(
+            _wants(planned.lines[order.id], planned.held), free, supply[order.channel_id]
+        )
         planned.plans[order.id] = plan
         if plan.whole or part:
             for promise in plan.promises:
@@ -171,12 +210,15 @@ def _wants(lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
     return [
         Want(line.id, line.product_id, wanted, *_together(line, units))
         for line in lines
-        if line.product_id is not None and line.stocked and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
+        if line.product_id is not None
+        and line.stocked
+        and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
     ]
 
 
 def free_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> set[int]:
-    """Free what is promised to an order beyond its open shipments; the products whose stock came free."""
+    """Frees what is promised to an order beyond its open shipments; returns the products whose
+    stock became free."""
     in_shipments = units_in_shipments(session, [order.id])
     freed: set[int] = set()
     for line_id, reservations in reservations_of(session, [order.id]).items():
@@ -186,13 +228,13 @@ def free_in(session: Session, workplace: Workplace, actor: Actor, order: Order) 
                 lower_reservation(session, reservation, reservation.quantity - keep)
                 freed.add(reservation.product_id)
     if freed:
-        audit.record(session, actor, workplace.now(), "order", order.id, "freed")
+        audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), "freed")
     session.flush()
     return freed
 
 
 def lower_reservation(session: Session, reservation: Reservation, units: int) -> None:
-    """Take units off a reservation and off the balance that keeps their sum."""
+    """Takes units off a reservation and off the balance that keeps their sum."""
     balance_row(session, reservation.product_id, reservation.warehouse_id).reserved -= units
     if reservation.quantity == units:
         session.delete(reservation)
@@ -201,37 +243,18 @@ def lower_reservation(session: Session, reservation: Reservation, units: int) ->
     session.flush()
 
 
-def retry_short_orders(session: Session, workplace: Workplace, product_ids: Collection[int]) -> list[str]:
-    """Try to reserve for orders short of stock, the oldest first, after stock has come; the numbers that got it."""
-    served = []
-    for order_id in short_orders_wanting(session, product_ids):
+def serve_waiting_orders(session: Session, workplace: Workplace, changes: Changes) -> None:
+    """Tries to reserve for orders that are short of stock, the oldest first, after stock became
+    free. The numbers of those that got it are kept with the changes."""
+    freed = changes.take_freed()
+    for order_id in short_orders_wanting(session, freed) if freed else ():
         order = session.get_one(Order, order_id)
         if reserve_in(session, workplace, SYSTEM, order).whole:
-            served.append(order.number)
-    return served
-
-
-def supply_lists_of(
-    session: Session, orders: Sequence[Order], *, anywhere: bool = False
-) -> dict[int | None, list[int]]:
-    """The warehouses that serve orders, by channel: the channel's in their order (with `anywhere` all others after
-    them); all for orders taken by hand."""
-    channels = {order.channel_id for order in orders}
-    found: dict[int | None, list[int]] = {channel_id: [] for channel_id in channels}
-    row = SupplyWarehouse
-    fed = select(row.channel_id, row.warehouse_id).where(row.channel_id.in_([one for one in channels if one]))
-    for channel_id, warehouse_id in session.execute(fed.order_by(row.position)).all():
-        found[channel_id].append(warehouse_id)
-    if None in channels or anywhere:
-        every = list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
-        for key, own in found.items():
-            if key is None or anywhere:
-                own += [warehouse_id for warehouse_id in every if warehouse_id not in own]
-    return found
+            changes.served.append(order.number)
 
 
 def answer_for(session: Session, order: Order, deed: OrderDeed) -> DeedAnswer:
-    """What a deed comes to on an order as it stands.
+    """Returns what an action leads to for an order as it is.
 
     Raises:
         Refused: if it is refused.
@@ -241,12 +264,18 @@ def answer_for(session: Session, order: Order, deed: OrderDeed) -> DeedAnswer:
     return answer
 
 
-def part_answer(session: Session, order: Order, standing: OrderStanding, plan: ReservationPlan) -> DeedAnswer:
-    """What sending what is there comes to, once it is known what could be reserved."""
+def part_answer(
+    session: Session, order: Order, standing: OrderStanding, plan: ReservationPlan
+) -> DeedAnswer:
+    """Returns what sending what is there leads to, once it is known what could be reserved."""
     if standing.unreleased or plan.promises:
         return DOES
     if standing.shipments:
-        return DeedAnswer(Outcome.ALREADY, "already", f"What there is of “{order.number}” is with the warehouse.")
+        return DeedAnswer(
+            DeedOutcome.ALREADY,
+            "already",
+            f"What there is of “{order.number}” is with the warehouse.",
+        )
     return short_answer(session, OrderDeed.RELEASE_PART, order, plan)
 
 
@@ -257,16 +286,21 @@ FIXES = {
 }
 
 
-def short_answer(session: Session, deed: OrderDeed, order: Order, plan: ReservationPlan) -> DeedAnswer:
-    """The answer that names the goods which an order lacks."""
+def short_answer(
+    session: Session, deed: OrderDeed, order: Order, plan: ReservationPlan
+) -> DeedAnswer:
+    """Returns the answer that names the goods which an order lacks."""
     ids = [missing.product for missing in plan.missing]
     skus = {product_id: sku for product_id, (sku, _) in titles_of(session, ids).items()}
     parts = ", ".join(f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing)
-    return DeedAnswer(Outcome.REFUSED, "short", f"“{order.number}” is short of {parts}.", FIXES[deed])
+    return DeedAnswer(
+        DeedOutcome.REFUSED, "short", f"“{order.number}” is short of {parts}.", FIXES[deed]
+    )
 
 
 def _together(line: OrderLine, units: Mapping[int, int]) -> tuple[int | None, int]:
-    """The kit whose parts must come from one warehouse with this line, and the units of it in one kit."""
+    """Returns the kit whose parts must come from one warehouse with this line, and the units of it
+    in one kit."""
     if line.part_of is None or line.apart:
         return None, 1
     return line.part_of, line.quantity // units[line.part_of]
@@ -276,11 +310,15 @@ def _still_wanted(line: OrderLine, held: Sequence[Reservation]) -> int:
     return line.quantity - line.shipped - sum(reservation.quantity for reservation in held)
 
 
-def _promise(session: Session, promises: Sequence[Promise], held: Mapping[int, Sequence[Reservation]]) -> None:
+def _promise(
+    session: Session, promises: Sequence[Promise], held: Mapping[int, Sequence[Reservation]]
+) -> None:
     if not promises:
         return
     by_place: dict[tuple[int, int], Reservation] = {
-        (line, reservation.warehouse_id): reservation for line, rows in held.items() for reservation in rows
+        (line, reservation.warehouse_id): reservation
+        for line, rows in held.items()
+        for reservation in rows
     }
     sums: dict[tuple[int, int], int] = defaultdict(int)
     for promise in promises:

@@ -1,12 +1,11 @@
-"""Taking orders in: each once by (channel, channel's number), reserved at intake; a newer telling updates it."""
+"""Takes orders in, each once by (channel, channel's number), and reserves their stock. A newer
+version updates the order."""
 
-from collections.abc import Sequence
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from collections.abc import Mapping, Sequence
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, topic_urgency
+from relvan.core.channels.subject import order_subject
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
 from relvan.core.orders.tax import TAX_PERCENT, tax_inside
 from relvan.core.orders.trays import Tray
@@ -16,30 +15,36 @@ from relvan.services import audit
 from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
-from relvan.services.orders.reserve import reserve_all, reserve_in
+from relvan.services.orders.reserve import Reserving, reserve_all, reserve_in
 from relvan.services.orders.short import note_oversales
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
-from relvan.store.among import among
 from relvan.store.catalogue import kinds_of, products_by_code
+from relvan.store.order_lines import products_by_ref, products_ordered
 from relvan.store.orders import channel_number_key, orders_by_channel_number
-from relvan.store.tables import Channel, Listing, Order, OrderLine, Product
+from relvan.store.session import Session
+from relvan.store.tables import Channel, Order, OrderLine
 
 ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
 UNKNOWN: ProductFacts = (None, "", "standard")
 
 
-def take_channel_orders(workplace: Workplace, channel_id: int, told: Sequence[IncomingOrder]) -> dict[str, str]:
-    """Take orders of a channel in one transaction, or bring them up to date; our numbers of those with news, by the
-    keys of the channel's.
+def take_channel_orders(
+    workplace: Workplace, channel_id: int, told: Sequence[IncomingOrder]
+) -> dict[str, str]:
+    """Takes orders of a channel in one transaction, or brings them up to date. Returns our numbers
+    of those with news, by the channel's numbers.
 
-    Safe to repeat, whatever comes twice or late: a telling no newer than the last one changes nothing.
+    It is safe to repeat, whatever comes twice or late: a version that is not newer than the last
+    one changes nothing.
     """
     if not told:
         return {}
     with workplace.database.writing() as session:
-        there = orders_by_channel_number(session, channel_id, [incoming.number for incoming in told])
+        there = orders_by_channel_number(
+            session, channel_id, [incoming.number for incoming in told]
+        )
         numbers: dict[str, str] = {}
         fresh: dict[str, IncomingOrder] = {}
         for incoming in told:
@@ -49,19 +54,29 @@ def take_channel_orders(workplace: Workplace, channel_id: int, told: Sequence[In
                     numbers[key] = number
             elif key not in fresh or fresh[key].changed < incoming.changed:
                 fresh[key] = incoming
-        new = [incoming for incoming in fresh.values() if not incoming.sent]  # else sent before we knew the channel
+        new = [
+            incoming for incoming in fresh.values() if not incoming.sent
+        ]  # else sent before we knew the channel
         if new:
             channel = session.get_one(Channel, channel_id)
             orders = _save(session, workplace, channel, new)
             _reserve_new(session, workplace, orders, new, channel)
-            numbers |= {channel_number_key(one.number): order.number for one, order in zip(new, orders, strict=True)}
+            numbers |= {
+                channel_number_key(one.number): order.number
+                for one, order in zip(new, orders, strict=True)
+            }
         return numbers
 
 
 def take_manual_order(
-    workplace: Workplace, actor: Actor, lines: tuple[IncomingLine, ...], ship_to: Address, *, paid: bool
+    workplace: Workplace,
+    actor: Actor,
+    lines: tuple[IncomingLine, ...],
+    ship_to: Address,
+    *,
+    paid: bool,
 ) -> str:
-    """Take an order by hand; return its number. Stock is reserved at once where there is enough."""
+    """Takes an order by hand; returns its number. Stock is reserved at once where there is enough."""
     actor.must(Right.ORDERS)
     refuse_if_any(check_manual_order(lines, ship_to))
     incoming = IncomingOrder(
@@ -74,20 +89,27 @@ def take_manual_order(
     )
     with workplace.database.writing() as session:
         (order,) = _save(session, workplace, None, [incoming])
-        audit.record(session, actor, workplace.now(), "order", order.id, "taken by hand")
-        reserve_in(session, workplace, actor, order, caused_at=workplace.now())
+        audit.record(
+            session, actor, workplace.now(), audit.Subject("order", order.id), "taken by hand"
+        )
+        reserve_in(session, workplace, actor, order, Reserving(caused_at=workplace.now()))
         return order.number
 
 
 def _save(
     session: Session, workplace: Workplace, channel: Channel | None, told: Sequence[IncomingOrder]
 ) -> list[Order]:
-    """Write down new orders with their lines."""
+    """Writes new orders with their lines."""
     numbers = next_numbers(session, "O", len(told))
-    orders = [_order(workplace, channel, incoming, number) for incoming, number in zip(told, numbers, strict=True)]
+    orders = [
+        _new_order(workplace, channel, incoming, number)
+        for incoming, number in zip(told, numbers, strict=True)
+    ]
     session.add_all(orders)
     session.flush()
-    known = _known_products(session, channel, [line for incoming in told for line in incoming.lines])
+    known = _known_products(
+        session, channel, [line for incoming in told for line in incoming.lines]
+    )
     lines = [
         _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN))
         for order, incoming in zip(orders, told, strict=True)
@@ -95,13 +117,19 @@ def _save(
     ]
     session.add_all(lines)
     session.flush()
-    kinds = kinds_of(session, [key for key, kind, _ in known.values() if key is not None and kind == "kit"])
+    kinds = kinds_of(
+        session, [key for key, kind, _ in known.values() if key is not None and kind == "kit"]
+    )
     add_parts(session, lines, {product_id: apart for product_id, (_, apart) in kinds.items()})
     return orders
 
 
-def _order(workplace: Workplace, channel: Channel | None, incoming: IncomingOrder, number: str) -> Order:
-    total = incoming.delivery_price + sum(line.unit_price * line.quantity for line in incoming.lines)
+def _new_order(
+    workplace: Workplace, channel: Channel | None, incoming: IncomingOrder, number: str
+) -> Order:
+    total = incoming.delivery_price + sum(
+        line.unit_price * line.quantity for line in incoming.lines
+    )
     return Order(
         number=number,
         channel_id=channel.id if channel else None,
@@ -140,16 +168,14 @@ def _line(order: Order, position: int, line: IncomingLine, facts: ProductFacts) 
 def _known_products(
     session: Session, channel: Channel | None, lines: Sequence[IncomingLine]
 ) -> dict[tuple[str, str], ProductFacts]:
-    """Products by (reference, SKU) of lines: by the listing that was bought, else by SKU or alias."""
-    by_ref: dict[str, ProductFacts] = {}
+    """Returns the products of lines by (reference, SKU): by the listing that was bought, else by
+    SKU or alias."""
+    by_ref: Mapping[str, ProductFacts] = {}
     if channel is not None:
-        rows = session.execute(
-            select(Listing.ref, Product.id, Product.kind, Product.tax_code)
-            .join(Product, Product.id == Listing.product_id)
-            .where(Listing.channel_id == channel.id, among(Listing.ref, {line.listing_ref for line in lines} - {""}))
-        )
-        by_ref = {ref: (product_id, kind, tax_code) for ref, product_id, kind, tax_code in rows.all()}
-    by_code = products_by_code(session, [line.sku for line in lines if line.sku and line.listing_ref not in by_ref])
+        by_ref = products_by_ref(session, channel.id, {line.listing_ref for line in lines} - {""})
+    by_code = products_by_code(
+        session, [line.sku for line in lines if line.sku and line.listing_ref not in by_ref]
+    )
     found = {}
     for line in lines:
         facts = by_ref.get(line.listing_ref) or by_code.get(sku_key(line.sku))
@@ -171,7 +197,11 @@ def _reserve_new(
     ]
     audit.record_many(session, SYSTEM, now, "order", entries)
     urgency = topic_urgency(Topic.ACKNOWLEDGE)
-    news = [Telling(channel.id, f"order:{order.channel_number}", Topic.ACKNOWLEDGE, urgency) for order in orders]
+    news = [
+        Telling(channel.id, order_subject(order.channel_number), Topic.ACKNOWLEDGE, urgency)
+        for order in orders
+        if order.channel_number is not None
+    ]
     tell(session, workplace, news)
     standing: list[Order] = []
     gone: list[Order] = []
@@ -182,14 +212,17 @@ def _reserve_new(
     if gone:
         work_out_orders(session, workplace, SYSTEM, gone)
     if standing:
-        ids = [order.id for order in standing]
-        sellers = session.scalars(select(OrderLine.product_id).where(among(OrderLine.order_id, ids)))
-        sold = frozenset((channel.id, product_id) for product_id in sellers if product_id is not None)
-        plans = reserve_all(session, workplace, SYSTEM, standing, caused_at=now, sold=sold)
+        ordered = products_ordered(session, [order.id for order in standing])
+        sold = frozenset((channel.id, product_id) for product_id in ordered)
+        plans = reserve_all(
+            session, workplace, SYSTEM, standing, Reserving(caused_at=now, sold=sold)
+        )
         note_oversales(session, channel.id, plans, now)
 
 
-def _update(session: Session, workplace: Workplace, order: Order, incoming: IncomingOrder) -> str | None:
+def _update(
+    session: Session, workplace: Workplace, order: Order, incoming: IncomingOrder
+) -> str | None:
     if incoming.changed <= order.channel_mark:
         return None
     order.channel_mark = incoming.changed
@@ -199,12 +232,26 @@ def _update(session: Session, workplace: Workplace, order: Order, incoming: Inco
         cancel_in(session, workplace, SYSTEM, order, "cancelled on the channel")
         return order.number
     if incoming.paid and order.paid < order.total:
-        audit.record(session, SYSTEM, now, "order", order.id, "paid", {"paid": (order.paid, order.total)})
+        audit.record(
+            session,
+            SYSTEM,
+            now,
+            audit.Subject("order", order.id),
+            "paid",
+            {"paid": (order.paid, order.total)},
+        )
         order.paid = order.total
         changed = True
     ship_to = incoming.ship_to.as_dict()
     if ship_to != order.ship_to and order.fact_shipped == "none":
-        audit.record(session, SYSTEM, now, "order", order.id, "address changed", {"ship to": (order.ship_to, ship_to)})
+        audit.record(
+            session,
+            SYSTEM,
+            now,
+            audit.Subject("order", order.id),
+            "address changed",
+            {"ship to": (order.ship_to, ship_to)},
+        )
         order.ship_to, order.customer = ship_to, incoming.ship_to.name
         changed = True
     if changed:

@@ -1,18 +1,20 @@
-"""Orders that arrive at the same time, by webhooks, taken in one durable step: who comes while others are being taken
-waits, and is taken with all that came meanwhile. So a rush of them costs little more than one."""
+"""Takes orders that arrive by webhooks at the same time in one transaction. An order that comes
+while others are being taken waits, and is then taken with all that came meanwhile, so that a rush
+of orders costs little more than one."""
 
 from collections.abc import Sequence
 
 from relvan.core.orders.intake import IncomingOrder
 from relvan.services.orders.take import take_channel_orders
-from relvan.services.rush import Coming
+from relvan.services.rush import Arrival
 from relvan.services.workplace import Workplace
 from relvan.store.orders import channel_number_key
 
 
 def take_together(workplace: Workplace, channel_id: int, incoming: IncomingOrder) -> str | None:
-    """Take one order of a channel with those that came at the same time, or bring it up to date; our number, or none
-    when there was nothing to do. One that cannot be taken keeps none of the others out."""
+    """Takes one order of a channel with those that came at the same time, or brings it up to date.
+    Returns our number, or None when there was nothing to do. An order that cannot be taken does not
+    stop the others."""
     rush = workplace.rush
     mine = rush.come(channel_id, incoming)
     while some := rush.next_ones(channel_id, mine):
@@ -29,7 +31,7 @@ def take_together(workplace: Workplace, channel_id: int, incoming: IncomingOrder
     return mine.number
 
 
-def _take(workplace: Workplace, channel_id: int, some: Sequence[Coming]) -> None:
+def _take(workplace: Workplace, channel_id: int, some: Sequence[Arrival]) -> None:
     try:
         numbers = take_channel_orders(workplace, channel_id, [one.order for one in some])
     except Exception as error:

@@ -1,27 +1,36 @@
-"""Working out an order's facts and tray again after any change of its lines, reservations, shipments or payment."""
+"""Works out the progress and the tray of an order after any change of its lines, reservations,
+shipments or payment."""
 
 from collections.abc import Collection
 
-from sqlalchemy.orm import Session
-
-from relvan.core.listeners.announcing import Matter
 from relvan.core.orders.facts import order_facts
 from relvan.core.orders.trays import Tray, tray_after_work
 from relvan.core.shipping.life import OPEN_SHIPMENTS
+from relvan.core.webhooks.announcing import Matter
 from relvan.services import audit
-from relvan.services.listeners.announce import announce
+from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import line_facts, lines_of, reservations_of, shipments_of
+from relvan.store.session import Session
 from relvan.store.tables import Order
 
 
 def work_out_orders(
-    session: Session, workplace: Workplace, actor: Actor, orders: Collection[Order], *, move: bool = True
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    orders: Collection[Order],
+    *,
+    move: bool = True,
 ) -> None:
-    """Bring the kept facts up to date, and move each order to the tray where it belongs now."""
+    """Brings the kept progress up to date, and moves each order to the tray where it belongs now."""
     session.flush()
     ids = [order.id for order in orders]
-    lines, reservations, shipments = lines_of(session, ids), reservations_of(session, ids), shipments_of(session, ids)
+    lines, reservations, shipments = (
+        lines_of(session, ids),
+        reservations_of(session, ids),
+        shipments_of(session, ids),
+    )
     changed: list[str] = []
     for order in orders:
         before = _standing(order)
@@ -30,14 +39,22 @@ def work_out_orders(
             paid=order.paid,
             total=order.total,
         )
-        order.fact_reserved, order.fact_picked, order.fact_shipped = facts.reserved, facts.picked, facts.shipped
+        order.fact_reserved, order.fact_picked, order.fact_shipped = (
+            facts.reserved,
+            facts.picked,
+            facts.shipped,
+        )
         order.fact_invoiced, order.fact_paid = facts.invoiced, facts.paid
         order.words = "cancelled" if order.cancelled_at else facts.words
         if move:
-            open_shipments = sum(1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS)
+            open_shipments = sum(
+                1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS
+            )
             unknown = sum(1 for line in lines[order.id] if line.product_id is None)
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
-            put_in_tray(session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray)
+            put_in_tray(
+                session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray
+            )
         if _standing(order) != before:
             changed.append(order.number)
     session.flush()
@@ -45,15 +62,25 @@ def work_out_orders(
 
 
 def _standing(order: Order) -> tuple[str, ...]:
-    """What listeners hear of an order."""
-    facts = (order.fact_reserved, order.fact_picked, order.fact_shipped, order.fact_invoiced, order.fact_paid)
+    """Returns what webhooks tell of an order."""
+    facts = (
+        order.fact_reserved,
+        order.fact_picked,
+        order.fact_shipped,
+        order.fact_invoiced,
+        order.fact_paid,
+    )
     return (order.tray, order.words, *facts)
 
 
-def put_in_tray(session: Session, workplace: Workplace, actor: Actor, order: Order, tray: Tray) -> None:
-    """Move an order, with an entry in its log."""
+def put_in_tray(
+    session: Session, workplace: Workplace, actor: Actor, order: Order, tray: Tray
+) -> None:
+    """Moves an order, with an entry in its log."""
     if order.tray == tray:
         return
     changes = {"tray": (order.tray, str(tray))}
     order.tray = tray
-    audit.record(session, actor, workplace.now(), "order", order.id, "moved", changes)
+    audit.record(
+        session, actor, workplace.now(), audit.Subject("order", order.id), "moved", changes
+    )

@@ -1,1 +1,1 @@
-"""Deeds of the station outbox."""
+"""The services that send updates to channels."""

@@ -1,25 +1,37 @@
-"""Delivering the outbox of one channel: claim, send outside any transaction, record the answer.
+"""Sends the updates of one channel: takes some, sends them outside any transaction, and records the
+answer.
 
-One call of `deliver_next` sends one bulk of updates. It may be killed at any point: what was being sent is
-found again by its lease, looked up where a second sending would do harm, and sent again where it would not.
+One call of `deliver_next` sends one group of updates. It may be killed at any point: updates that
+were being sent are found again by their lease, looked up where sending twice would do harm, and
+sent again where it would not.
 """
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-
-from sqlalchemy import ColumnElement, literal_column, or_, select, update
-from sqlalchemy.orm import Session, aliased
 
 from relvan.core.channels.sending import Breaker, Topic
 from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ContentRefused, RowVerdict
 from relvan.services.outbox.answers import Answer, hold_back, record_answers
-from relvan.services.outbox.envelopes import Envelope, keep_what_goes_out, make_envelopes, send_envelopes
+from relvan.services.outbox.envelopes import (
+    Envelope,
+    keep_what_goes_out,
+    make_envelopes,
+    send_envelopes,
+)
 from relvan.services.outbox.sheets import HANDED_IN, hand_in, read_sheet, sheet_due
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import Workplace
-from relvan.store.among import among
+from relvan.store.outbox import (
+    entries_alike,
+    first_due,
+    let_waiting_go,
+    most_urgent_entry,
+    take_entries,
+    taken_entries,
+)
+from relvan.store.session import Session
 from relvan.store.tables import Channel, OutboxEntry
 
 LEASE = timedelta(seconds=90)
@@ -27,8 +39,8 @@ LEASE = timedelta(seconds=90)
 
 @dataclass(frozen=True)
 class Delivery:
-    """What came of one round: updates sent or answered, and seconds until there may be more to do (none: nothing
-    waits)."""
+    """The result of one round: how many updates were sent or answered, and the seconds until there
+    may be more to do (None when nothing waits)."""
 
     sent: int = 0
     wait_s: float | None = None
@@ -42,7 +54,8 @@ class _Claimed:
 
 
 def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery:
-    """Send the most urgent updates of a channel, as many at once as its rulebook takes; or read a reply sheet."""
+    """Sends the most urgent updates of a channel, as many at once as it takes; or reads a reply
+    sheet."""
     sheet = _next_sheet(workplace, channel_id)
     if isinstance(sheet, str):
         return _read_sheet(workplace, channel_id, sheet)
@@ -88,7 +101,8 @@ def _read_sheet(workplace: Workplace, channel_id: int, sheet: str) -> Delivery:
 
 
 def _next_sheet(workplace: Workplace, channel_id: int) -> str | float | None:
-    """The number of a reply sheet to ask for now, or seconds until then; none when nothing is handed in."""
+    """Returns the number of a reply sheet to ask for now, or the seconds until then; None when
+    nothing is handed in."""
     with workplace.database.reading() as session:
         idle = _at_rest(session, channel_id, workplace.now())
         return None if idle is not None else sheet_due(session, channel_id, workplace.now())
@@ -100,16 +114,16 @@ def _sooner(delivery: Delivery, sheet_s: str | float | None) -> Delivery:
     return Delivery(wait_s=sheet_s if delivery.wait_s is None else min(sheet_s, delivery.wait_s))
 
 
-def note_call(session: Session, workplace: Workplace, channel_id: int, trouble: OutsideTrouble | None) -> None:
-    """Keep count of failures in a row; a success heals the channel and lets all that waits go at once."""
+def note_call(
+    session: Session, workplace: Workplace, channel_id: int, trouble: OutsideTrouble | None
+) -> None:
+    """Counts failures in a row. A success ends the trouble and lets all updates that wait go at
+    once."""
     channel = session.get_one(Channel, channel_id)
     now = workplace.now()
     if trouble is None:
         if channel.failures:
-            statement = update(OutboxEntry).where(
-                OutboxEntry.channel_id == channel_id, OutboxEntry.state == "waiting", OutboxEntry.due_at > now
-            )
-            session.execute(statement.values(due_at=now))
+            let_waiting_go(session, channel_id, now)
         channel.failures, channel.probe_at, channel.last_ok_at = 0, None, now
         return
     channel.last_error = str(trouble)[:300]
@@ -123,11 +137,11 @@ def note_call(session: Session, workplace: Workplace, channel_id: int, trouble: 
 
 
 def reclaim(workplace: Workplace, worker: str = "") -> int:
-    """Take back what a dead worker was sending: all of one name (at its start), else all whose lease is over."""
+    """Takes back what a dead worker was sending: all of one name (when it starts again), else all
+    whose lease is over."""
     now = workplace.now()
-    condition = OutboxEntry.taken_by == worker if worker else OutboxEntry.taken_until < now
     with workplace.database.writing() as session:
-        entries = session.scalars(select(OutboxEntry).where(OutboxEntry.state == "sending", condition)).all()
+        entries = taken_entries(session, now, worker)
         for entry in entries:
             entry.unsure = True
             return_to_waiting(session, entry, now)
@@ -147,20 +161,23 @@ def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Del
         if not entries:
             return Delivery()
         mark = ""
-        if is_handed_in(book, entries[0]):  # what may have arrived goes under the mark it went under before
-            mark = entries[0].sheet if entries[0].unsure and entries[0].sheet else workplace.new_key()
+        if is_handed_in(
+            book, entries[0]
+        ):  # what may have arrived goes under the mark it went under before
+            mark = (
+                entries[0].sheet if entries[0].unsure and entries[0].sheet else workplace.new_key()
+            )
         envelopes = make_envelopes(session, workplace, entries)
-        values = {"state": "sending", "taken_by": worker, "taken_until": now + LEASE, "sheet": mark}
-        taken = update(OutboxEntry).where(among(OutboxEntry.id, [entry.id for entry in entries]))
-        taken = taken.values(values | {"attempts": OutboxEntry.attempts + 1})
-        session.execute(taken.execution_options(synchronize_session=False))
+        take_entries(session, [entry.id for entry in entries], worker, now + LEASE, mark)
         keep_what_goes_out(session, envelopes)
         going = hold_back(session, workplace, envelopes)
-        return _Claimed(channel, going, mark) if going else Delivery(sent=len(envelopes), wait_s=0.0)
+        return (
+            _Claimed(channel, going, mark) if going else Delivery(sent=len(envelopes), wait_s=0.0)
+        )
 
 
 def is_handed_in(book: Rulebook, entry: OutboxEntry) -> bool:
-    """Whether an update is handed in and answered by sheet; news of orders never are."""
+    """Says whether an update is handed in and answered by sheet; news of orders never is."""
     return book.answers == "by sheet" and entry.topic in HANDED_IN
 
 
@@ -177,53 +194,23 @@ def _reason_to_wait(session: Session, channel_id: int, now: datetime) -> Deliver
     at_rest = _at_rest(session, channel_id, now)
     if at_rest is not None:
         return at_rest
-    due = session.scalar(
-        select(OutboxEntry.due_at)
-        .where(OutboxEntry.channel_id == channel_id, OutboxEntry.state == "waiting")
-        .order_by(OutboxEntry.due_at)
-        .limit(1)
-    )
+    due = first_due(session, channel_id)
     if due is None:
         return Delivery()
     return Delivery(wait_s=(due - now).total_seconds()) if due > now else None
 
 
-def _most_urgent(session: Session, book: Rulebook, channel: Channel, now: datetime) -> list[OutboxEntry]:
-    """The entries to send in one call: the most urgent one, and others that may travel with it."""
-    waiting = (
-        select(OutboxEntry)
-        .where(OutboxEntry.channel_id == channel.id, OutboxEntry.state == "waiting", OutboxEntry.due_at <= now)
-        .where(~_is_to_follow(now))
-        .order_by(OutboxEntry.urgency, OutboxEntry.due_at, OutboxEntry.id)
-    )
-    first = session.scalar(waiting.limit(1))
+def _most_urgent(
+    session: Session, book: Rulebook, channel: Channel, now: datetime
+) -> list[OutboxEntry]:
+    """Returns the updates to send in one call: the most urgent one, and others that may go with it."""
+    first = most_urgent_entry(session, channel.id, now)
     if first is None:
         return []
     most = _rows_at_once(book, Topic(first.topic))
     if most == 1 and not is_handed_in(book, first):
         return [first]
-    together = waiting.where(OutboxEntry.topic == first.topic)
-    if is_handed_in(book, first):  # what may have arrived together is looked up together
-        alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
-        together = together.where(alike)
-    return list(session.scalars(together.limit(most)))
-
-
-def _is_to_follow(now: datetime) -> ColumnElement[bool]:
-    """Whether one before it on the same topic has no answer yet. Sent meanwhile, the two could be taken in the wrong
-    order, and the older number would stand. A sheet that does not come for long is waited for no more."""
-    before = aliased(OutboxEntry)
-    return (
-        select(before.id)
-        .where(
-            before.channel_id == OutboxEntry.channel_id,
-            before.subject == OutboxEntry.subject,
-            before.topic == OutboxEntry.topic,
-            before.state.in_([literal_column("'sending'"), literal_column("'handed in'")]),  # as the index has it
-            or_(before.state == "sending", before.taken_until > now),
-        )
-        .exists()
-    )
+    return entries_alike(session, first, now, most, by_sheet=is_handed_in(book, first))
 
 
 def _rows_at_once(book: Rulebook, topic: Topic) -> int:

@@ -1,31 +1,47 @@
-"""Writing down what a channel must be told, in the transaction of the change that causes it."""
+"""Writes down the updates that a channel must get, in the transaction of the change that causes
+them."""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import partial
 from typing import Any
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from relvan.core.channels.sending import Topic
+from relvan.core.channels.sending import Topic, UpdateState
+from relvan.core.channels.subject import UpdateSubject
 from relvan.core.waking import Work
 from relvan.services.workplace import Workplace
 from relvan.store.bulk import insert_rows
 from relvan.store.database import after_commit
 from relvan.store.listings import open_updates
+from relvan.store.outbox import waiting_about, waiting_of_listings
+from relvan.store.session import Session
 from relvan.store.tables import OutboxEntry
 
-NEW = ("channel_id", "subject", "topic", "urgency", "listing_id", "job_row_id", "payload", "caused_at", "due_at",
-       "created_at", "key")  # fmt: skip
+NEW = (
+    "channel_id",
+    "subject",
+    "topic",
+    "urgency",
+    "listing_id",
+    "job_row_id",
+    "payload",
+    "caused_at",
+    "due_at",
+    "created_at",
+    "key",
+)
+
+
+Waiting = tuple[int, UpdateSubject, str]  # channel, subject, topic
 
 
 @dataclass(frozen=True)
 class Telling:
-    """One thing to tell: about which subject (`listing:12`, `order:HG-1`), on which topic, how urgently."""
+    """One update that is to be sent: its subject, its topic, and how urgent it is."""
 
     channel_id: int
-    subject: str
+    subject: UpdateSubject
     topic: Topic
     urgency: int
     listing_id: int | None = None
@@ -34,38 +50,47 @@ class Telling:
     payload: dict[str, Any] = field(default_factory=dict)
 
 
-def listing_subject(listing_id: int) -> str:
-    """The subject of what is told about a listing."""
-    return f"listing:{listing_id}"
-
-
 @dataclass(frozen=True)
 class Pending:
-    """What is still to be told of some listings: entries that wait, by channel, subject and topic; (listing, topic) of
-    what is being sent just now."""
+    """What is still to be sent of some listings: updates that wait, by channel, subject and topic;
+    and (listing, topic) of those that are being sent just now."""
 
-    waiting: Mapping[tuple[int, str, str], OutboxEntry]
+    waiting: Mapping[Waiting, OutboxEntry]
     under_way: frozenset[tuple[int, str]]
 
 
 def pending_of(session: Session, listing_ids: Collection[int]) -> Pending:
-    """What is still to be told of listings; one query."""
+    """Returns what is still to be sent of listings, with one query."""
     entries = open_updates(session, listing_ids) if listing_ids else []
-    waiting = {_key(entry): entry for entry in entries if entry.state == "waiting"}
-    sent = ((entry.listing_id, entry.topic) for entry in entries if entry.state != "waiting")
-    return Pending(waiting, frozenset((listing_id, topic) for listing_id, topic in sent if listing_id is not None))
+    waiting = {
+        (one.channel_id, one.subject, one.topic): one
+        for one in entries
+        if one.state == UpdateState.WAITING
+    }
+    sent = (
+        (entry.listing_id, entry.topic) for entry in entries if entry.state != UpdateState.WAITING
+    )
+    return Pending(
+        waiting,
+        frozenset((listing_id, topic) for listing_id, topic in sent if listing_id is not None),
+    )
 
 
-def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling], pending: Pending | None = None) -> None:
-    """Write outbox entries. What waits already on the same topic is brought up to date: the newest content wins. What
-    is `pending` of the listings concerned need not be asked for again.
+def tell(
+    session: Session,
+    workplace: Workplace,
+    tellings: Sequence[Telling],
+    pending: Pending | None = None,
+) -> None:
+    """Writes updates. Those that wait already on the same topic get the newest content. `pending`
+    of the listings concerned need not be asked for again.
 
     The worker is woken once the transaction is saved.
     """
     if not tellings:
         return
     waiting = _waiting(session, tellings) if pending is None else pending.waiting
-    fresh: dict[tuple[int, str, str], Telling] = {}
+    fresh: dict[Waiting, Telling] = {}
     for telling in tellings:
         key = (telling.channel_id, telling.subject, telling.topic)
         if key in waiting:
@@ -75,35 +100,23 @@ def tell(session: Session, workplace: Workplace, tellings: Sequence[Telling], pe
     session.flush()
     _add(session, workplace, list(fresh.values()))
     for channel_id in {telling.channel_id for telling in tellings}:
-        after_commit(session, lambda channel_id=channel_id: workplace.wake(Work.DELIVER, channel_id))  # type: ignore[misc]
+        after_commit(session, partial(workplace.wake, Work.DELIVER, channel_id))
 
 
 def drop_tellings(session: Session, workplace: Workplace, listing_ids: Sequence[int]) -> None:
-    """Nothing that waits is told about listings any more."""
-    statement = select(OutboxEntry).where(OutboxEntry.listing_id.in_(listing_ids), OutboxEntry.state == "waiting")
-    for entry in session.scalars(statement):
-        entry.state, entry.ended_at, entry.answer = "dropped", workplace.now(), "no longer wanted"
+    """Drops all updates about listings that wait."""
+    for entry in waiting_of_listings(session, listing_ids):
+        entry.state, entry.ended_at, entry.answer = (
+            UpdateState.DROPPED,
+            workplace.now(),
+            "no longer wanted",
+        )
     session.flush()
 
 
-def _waiting(session: Session, tellings: Sequence[Telling]) -> dict[tuple[int, str, str], OutboxEntry]:
-    subjects = [telling.subject for telling in tellings]
+def _waiting(session: Session, tellings: Sequence[Telling]) -> Mapping[Waiting, OutboxEntry]:
     channels = {telling.channel_id for telling in tellings}
-    found: dict[tuple[int, str, str], OutboxEntry] = {}
-    for start in range(0, len(subjects), 500):
-        rows = session.scalars(
-            select(OutboxEntry).where(
-                OutboxEntry.state == "waiting",
-                OutboxEntry.channel_id.in_(channels),
-                OutboxEntry.subject.in_(subjects[start : start + 500]),
-            )
-        )
-        found |= {_key(entry): entry for entry in rows}
-    return found
-
-
-def _key(entry: OutboxEntry) -> tuple[int, str, str]:
-    return entry.channel_id, entry.subject, entry.topic
+    return waiting_about(session, channels, [telling.subject for telling in tellings])
 
 
 def _renew(entry: OutboxEntry, telling: Telling) -> None:
@@ -118,7 +131,7 @@ def _renew(entry: OutboxEntry, telling: Telling) -> None:
 
 
 def _joined(first: Telling, second: Telling) -> Telling:
-    """Two tellings of the same thing in one go, as one."""
+    """Joins two updates about the same thing."""
     return replace(
         second,
         urgency=min(first.urgency, second.urgency),
@@ -130,8 +143,19 @@ def _joined(first: Telling, second: Telling) -> Telling:
 def _add(session: Session, workplace: Workplace, tellings: Sequence[Telling]) -> None:
     now = workplace.now()
     rows = [
-        (one.channel_id, one.subject, str(one.topic), int(one.urgency), one.listing_id, one.job_row_id, one.payload,
-         one.caused_at, now, now, workplace.new_key())
+        (
+            one.channel_id,
+            one.subject,
+            str(one.topic),
+            int(one.urgency),
+            one.listing_id,
+            one.job_row_id,
+            one.payload,
+            one.caused_at,
+            now,
+            now,
+            workplace.new_key(),
+        )
         for one in tellings
-    ]  # fmt: skip
+    ]
     insert_rows(session, OutboxEntry, NEW, rows)

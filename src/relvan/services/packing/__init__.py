@@ -1,1 +1,1 @@
-"""Deeds of the station packing."""
+"""The services for packing."""

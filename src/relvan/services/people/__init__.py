@@ -1,1 +1,1 @@
-"""Deeds of the station people."""
+"""The services for people: sign-in, and what each person has arranged."""

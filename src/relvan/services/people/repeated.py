@@ -1,12 +1,12 @@
-"""Calls with an `Idempotency-Key`: remembered for a day, and answered the same when they are made again."""
+"""Calls with an `Idempotency-Key` are remembered for a day. When they are made again, they get the
+same answer."""
 
 from dataclasses import dataclass
 from datetime import timedelta
 
-from sqlalchemy import delete
-
 from relvan.core.refusal import refuse
 from relvan.services.workplace import Workplace
+from relvan.store.repeated import forget_calls, forget_one_call
 from relvan.store.tables import RepeatedCall
 
 KEPT = timedelta(days=1)
@@ -14,37 +14,47 @@ STILL_RUNNING = timedelta(seconds=60)
 
 
 @dataclass(frozen=True)
-class Repeated:
-    """What the first call was answered."""
+class RepeatedAnswer:
+    """The answer that the first call got."""
 
     status: int
     body: str
 
 
-def begin_call(workplace: Workplace, token_id: int, key: str, fingerprint: str) -> Repeated | None:
-    """Note that a call begins; with the answer when it was made before.
+def begin_call(
+    workplace: Workplace, token_id: int, key: str, fingerprint: str
+) -> RepeatedAnswer | None:
+    """Notes that a call begins; returns the answer when it was made before.
 
-    Refused: the key of another call, or a call that is still running.
+    Refused are the key of another call, and a call that is still running.
     """
     now = workplace.now()
     with workplace.database.writing() as session:
-        session.execute(delete(RepeatedCall).where(RepeatedCall.at < now - KEPT))
+        forget_calls(session, now - KEPT)
         known = session.get(RepeatedCall, (token_id, key))
         if known is None:
-            session.add(RepeatedCall(token_id=token_id, key=key, fingerprint=fingerprint, status=None, at=now))
+            session.add(
+                RepeatedCall(
+                    token_id=token_id, key=key, fingerprint=fingerprint, status=None, at=now
+                )
+            )
             return None
         if known.fingerprint != fingerprint:
-            raise refuse("idempotency-key", "This Idempotency-Key belongs to another call.", "Use a new key.")
+            raise refuse(
+                "idempotency-key", "This Idempotency-Key belongs to another call.", "Use a new key."
+            )
         if known.status is not None:
-            return Repeated(known.status, known.body)
+            return RepeatedAnswer(known.status, known.body)
         if now - known.at < STILL_RUNNING:
-            raise refuse("still-running", "The first call with this key is still running.", "Ask again soon.")
+            raise refuse(
+                "still-running", "The first call with this key is still running.", "Ask again soon."
+            )
         known.at = now
         return None
 
 
 def end_call(workplace: Workplace, token_id: int, key: str, status: int, body: str) -> None:
-    """Keep the answer; one of a server's failure is not kept, so that the call can be made again."""
+    """Keeps the answer. A server error is not kept, so that the call can be made again."""
     if status >= 500:
         forget_call(workplace, token_id, key)
         return
@@ -55,6 +65,6 @@ def end_call(workplace: Workplace, token_id: int, key: str, status: int, body: s
 
 
 def forget_call(workplace: Workplace, token_id: int, key: str) -> None:
-    """Forget a call that was refused or failed before it changed anything."""
+    """Drops a call that was refused or failed before it changed anything."""
     with workplace.database.writing() as session:
-        session.execute(delete(RepeatedCall).where(RepeatedCall.token_id == token_id, RepeatedCall.key == key))
+        forget_one_call(session, token_id, key)

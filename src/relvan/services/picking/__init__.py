@@ -1,1 +1,1 @@
-"""Deeds of the station picking."""
+"""The services for picking."""

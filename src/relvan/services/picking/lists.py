@@ -1,33 +1,37 @@
-"""Making pick lists from shipments, and picking: with a scanner, in full or short."""
+"""Creates pick lists from shipments and records what is picked, with a scanner, in full or short."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from relvan.core.people.roles import Right
-from relvan.core.picking.walk import Ask, check_picked, check_scan, plan_walk
+from relvan.core.picking.walk import PickAsk, check_picked, check_scan, plan_walk
 from relvan.core.refusal import refuse
-from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
+from relvan.core.shipping.life import PICK_LIST, SHIPMENT, PickListState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
+from relvan.services.changes import changes_of
 from relvan.services.counters import next_number
-from relvan.services.listings.quantities import refresh_quantities
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.stock.move import write_movement
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.dispatch import PickTarget, pick_list_by_id, pick_target, shipment_by_id, shipment_lines
+from relvan.store.dispatch import (
+    PickTarget,
+    pick_list_by_id,
+    pick_target,
+    shipment_by_id,
+    shipment_lines,
+)
+from relvan.store.order_lines import reservation_at
+from relvan.store.picking import has_open_picks
+from relvan.store.session import Session
 from relvan.store.stock import bin_balance_row, places_of
 from relvan.store.tables import (
     Movement,
     Order,
     Pick,
     PickList,
-    Reservation,
     Shipment,
-    ShipmentLine,
 )
 
 MOST_SHIPMENTS = 60
@@ -35,7 +39,8 @@ MOST_SHIPMENTS = 60
 
 @dataclass(frozen=True)
 class Picked:
-    """What became of a pick: units taken, whether that was short, whether the walk is over."""
+    """The result of a pick: the units taken, whether some were missing, and whether the pick list
+    is done."""
 
     pick_id: int
     picked: int
@@ -44,7 +49,8 @@ class Picked:
 
 
 def make_pick_list(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> int:
-    """Plan one round through the warehouse for shipments of one warehouse; return the pick list's id.
+    """Plans one round through the warehouse for shipments of one warehouse; returns the pick list's
+    id.
 
     Raises:
         Refused: if the shipments are of several warehouses, or one of them cannot be picked now.
@@ -53,12 +59,17 @@ def make_pick_list(workplace: Workplace, actor: Actor, shipment_ids: Sequence[in
 
 
 def make_pick_lists(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> list[int]:
-    """Plan a round for each warehouse that the shipments are in; return the ids of the pick lists. All or none."""
+    """Plans a round for each warehouse that the shipments are in; returns the ids of the pick
+    lists. All of them or none."""
     return _make_lists(workplace, actor, shipment_ids)
 
 
 def _make_lists(
-    workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], *, most_warehouses: int | None = None
+    workplace: Workplace,
+    actor: Actor,
+    shipment_ids: Sequence[int],
+    *,
+    most_warehouses: int | None = None,
 ) -> list[int]:
     actor.must(Right.DISPATCH)
     wanted = list(dict.fromkeys(shipment_ids))
@@ -80,12 +91,16 @@ def _make_lists(
 
 
 def _make_list(
-    session: Session, workplace: Workplace, actor: Actor, warehouse_id: int, shipments: Sequence[Shipment]
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    warehouse_id: int,
+    shipments: Sequence[Shipment],
 ) -> int:
     pick_list = PickList(
         number=next_number(session, "L"),
         warehouse_id=warehouse_id,
-        state="open",
+        state=PickListState.OPEN,
         person_id=actor.person_id,
         created_at=workplace.now(),
     )
@@ -93,7 +108,7 @@ def _make_list(
     lines = shipment_lines(session, [shipment.id for shipment in shipments])
     places = places_of(session, warehouse_id, {line.product_id for line in lines})
     session.flush()
-    asks = [Ask(line.id, line.product_id, line.quantity) for line in lines]
+    asks = [PickAsk(line.id, line.product_id, line.quantity) for line in lines]
     for position, planned in enumerate(plan_walk(asks, places), 1):
         session.add(
             Pick(
@@ -107,16 +122,22 @@ def _make_list(
         )
     for shipment in shipments:
         shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
-    audit.record(session, actor, workplace.now(), "pick list", pick_list.id, "made")
+    audit.record(session, actor, workplace.now(), audit.Subject("pick list", pick_list.id), "made")
     return pick_list.id
 
 
 def record_pick(
-    workplace: Workplace, actor: Actor, pick_list_id: int, pick_id: int, quantity: int, code: str | None = None
+    workplace: Workplace,
+    actor: Actor,
+    pick_list_id: int,
+    pick_id: int,
+    quantity: int,
+    code: str | None = None,
 ) -> Picked:
-    """Say how many were taken. `code` is what the scanner read; fewer than asked is a short pick.
+    """Records how many units were taken. `code` is what the scanner read; fewer than asked is a
+    short pick.
 
-    Said twice the same, the second time changes nothing.
+    Recorded again in the same way, it changes nothing.
     """
     actor.must(Right.DISPATCH)
     with workplace.database.writing() as session:
@@ -128,8 +149,15 @@ def record_pick(
         pick_list = pick_list_by_id(session, pick_list_id)
         if pick.picked is not None:
             if pick.picked == quantity:
-                return Picked(pick.id, quantity, quantity < pick.quantity, pick_list.state == "done")
-            raise refuse("picked", f"{target.sku} was picked already: {pick.picked} of {pick.quantity}.", "")
+                return Picked(
+                    pick.id,
+                    quantity,
+                    quantity < pick.quantity,
+                    pick_list.state == PickListState.DONE,
+                )
+            raise refuse(
+                "picked", f"{target.sku} was picked already: {pick.picked} of {pick.quantity}.", ""
+            )
         pick.picked, pick.picked_at = quantity, workplace.now()
         target.shipment_line.picked += quantity
         target.order_line.picked += quantity
@@ -137,22 +165,20 @@ def record_pick(
         if missing:
             _short(session, workplace, actor, target, missing)
         _finish(session, workplace, actor, target, pick_list)
-        return Picked(pick.id, quantity, bool(missing), pick_list.state == "done")
+        return Picked(pick.id, quantity, bool(missing), pick_list.state == PickListState.DONE)
 
 
-def _short(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int) -> None:
-    """What is not there is taken off the shipment and the promise, and blocked in its bin until somebody counts.
+def _short(
+    session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int
+) -> None:
+    """Takes what is not there off the shipment and the promise, and blocks it in its bin until
+    somebody counts.
 
     So what is free does not rise by goods that nobody can find.
     """
     pick, line = target.pick, target.shipment_line
     line.quantity -= missing
-    reservation = session.scalar(
-        select(Reservation).where(
-            Reservation.order_line_id == line.order_line_id,
-            Reservation.warehouse_id == target.shipment.warehouse_id,
-        )
-    )
+    reservation = reservation_at(session, line.order_line_id, target.shipment.warehouse_id)
     if reservation is not None:
         lower_reservation(session, reservation, min(missing, reservation.quantity))
     if pick.bin_id is not None:
@@ -175,22 +201,23 @@ def _short(session: Session, workplace: Workplace, actor: Actor, target: PickTar
                 ),
             )
     deed = f"short pick: {missing} of {target.sku} not found"
-    audit.record(session, actor, workplace.now(), "order", target.shipment.order_id, deed)
-    refresh_quantities(session, workplace, product_ids=[pick.product_id])
+    audit.record(
+        session, actor, workplace.now(), audit.Subject("order", target.shipment.order_id), deed
+    )
+    changes_of(session).stock_moved([pick.product_id])
 
 
-def _finish(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, pick_list: PickList) -> None:
-    """Move the shipment on when its last pick is done, and end the walk with its last stop."""
+def _finish(
+    session: Session, workplace: Workplace, actor: Actor, target: PickTarget, pick_list: PickList
+) -> None:
+    """Moves the shipment on when its last pick is done, and ends the pick list with its last pick."""
     session.flush()
     shipment = target.shipment
-    open_here = select(Pick.id).join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
-    open_here = open_here.where(ShipmentLine.shipment_id == shipment.id, Pick.picked.is_(None))
-    if session.scalar(open_here.limit(1)) is None:
+    if not has_open_picks(session, shipment_id=shipment.id):
         got = any(line.picked for line in shipment_lines(session, [shipment.id]))
         event = "picked" if got else "none picked"
         shipment.state = move(SHIPMENT, shipment.number, shipment.state, event)
-    statement = select(Pick.id).where(Pick.pick_list_id == pick_list.id, Pick.picked.is_(None)).limit(1)
-    if session.scalar(statement) is None:
+    if not has_open_picks(session, pick_list_id=pick_list.id):
         pick_list.state = move(PICK_LIST, pick_list.number, pick_list.state, "finish")
         pick_list.finished_at = workplace.now()
     work_out_orders(session, workplace, actor, [session.get_one(Order, shipment.order_id)])

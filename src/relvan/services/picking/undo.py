@@ -1,28 +1,34 @@
-"""Undoing a pick: what was taken goes back to open, and what a short pick took away comes back."""
-
-from sqlalchemy.orm import Session
+"""Undoes a pick: what was taken is open again, and what a short pick took away comes back."""
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.shipping.life import PICK_LIST, SHIPMENT, move
+from relvan.core.shipping.life import PICK_LIST, SHIPMENT, PickListState, ShipmentState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
-from relvan.services.listings.quantities import refresh_quantities
+from relvan.services.changes import changes_of
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.stock.move import write_movement
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.dispatch import PickTarget, is_packed, pick_list_by_id, pick_target, short_movements
+from relvan.store.dispatch import (
+    PickTarget,
+    is_packed,
+    pick_list_by_id,
+    pick_target,
+    short_movements,
+)
 from relvan.store.orders import reservations_of
+from relvan.store.session import Session
 from relvan.store.stock import balance_row, bin_balance_row
 from relvan.store.tables import Movement, Order, Reservation
 
 
 def undo_pick(workplace: Workplace, actor: Actor, pick_list_id: int, pick_id: int) -> None:
-    """Make a pick open again as it was before it was recorded. One that is open already is left as it is.
+    """Makes a pick open again, as it was before it was recorded. A pick that is open already is
+    left as it is.
 
     Raises:
-        Refused: if goods of its shipment are packed, the order was cancelled, or what a short pick left to be found
-            has been reserved elsewhere or unblocked since.
+        Refused: if goods of its shipment are packed, the order was cancelled, or what a short pick
+        blocked has been reserved elsewhere or unblocked since.
     """
     actor.must(Right.DISPATCH)
     with workplace.database.writing() as session:
@@ -38,26 +44,41 @@ def undo_pick(workplace: Workplace, actor: Actor, pick_list_id: int, pick_id: in
         target.order_line.picked -= target.pick.picked
         target.pick.picked = target.pick.picked_at = None
         shipment, pick_list = target.shipment, pick_list_by_id(session, pick_list_id)
-        if shipment.state != "picking":
-            shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "pick again")
-        if pick_list.state == "done":
-            pick_list.state = move(PICK_LIST, f"Pick list {pick_list.number}", pick_list.state, "reopen")
+        if shipment.state != ShipmentState.PICKING:
+            shipment.state = move(
+                SHIPMENT, f"Shipment {shipment.number}", shipment.state, "pick again"
+            )
+        if pick_list.state == PickListState.DONE:
+            pick_list.state = move(
+                PICK_LIST, f"Pick list {pick_list.number}", pick_list.state, "reopen"
+            )
             pick_list.finished_at = None
-        audit.record(session, actor, workplace.now(), "order", order.id, f"pick of {target.sku} undone")
+        audit.record(
+            session,
+            actor,
+            workplace.now(),
+            audit.Subject("order", order.id),
+            f"pick of {target.sku} undone",
+        )
         work_out_orders(session, workplace, actor, [order])
-        refresh_quantities(session, workplace, product_ids=[target.pick.product_id])
+        changes_of(session).stock_moved([target.pick.product_id])
 
 
 def _refuse_if_moved_on(session: Session, target: PickTarget, order: Order) -> None:
     if order.cancelled_at:
-        raise refuse("cancelled", f"“{order.number}” is cancelled.", "Its goods stay where they are.")
-    if target.shipment.state in ("to ship", "dispatched") or is_packed(session, target.shipment.id):
+        raise refuse(
+            "cancelled", f"“{order.number}” is cancelled.", "Its goods stay where they are."
+        )
+    packed = (ShipmentState.TO_SHIP, ShipmentState.DISPATCHED)
+    if target.shipment.state in packed or is_packed(session, target.shipment.id):
         message = f"Goods of shipment {target.shipment.number} are packed already."
         raise refuse("packed", message, "Unpack them first.")
 
 
-def _give_back(session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int) -> None:
-    """Reserve again what a short pick gave up, and unblock what it blocked in the bin."""
+def _give_back(
+    session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int
+) -> None:
+    """Reserves again what a short pick gave up, and unblocks what it blocked in the bin."""
     line = target.order_line
     held = reservations_of(session, [line.order_id]).get(line.id, [])
     open_units = line.quantity - line.shipped - sum(reservation.quantity for reservation in held)
@@ -87,11 +108,16 @@ def _give_back(session: Session, workplace: Workplace, actor: Actor, target: Pic
         )
     target.shipment_line.quantity += missing
     warehouse_id = target.shipment.warehouse_id
-    here = next((reservation for reservation in held if reservation.warehouse_id == warehouse_id), None)
+    here = next(
+        (reservation for reservation in held if reservation.warehouse_id == warehouse_id), None
+    )
     if here is None:
         session.add(
             Reservation(
-                order_line_id=line.id, product_id=target.pick.product_id, warehouse_id=warehouse_id, quantity=missing
+                order_line_id=line.id,
+                product_id=target.pick.product_id,
+                warehouse_id=warehouse_id,
+                quantity=missing,
             )
         )
     else:

@@ -1,1 +1,1 @@
-"""Deeds of the station prices."""
+"""The services of the station *Prices*."""

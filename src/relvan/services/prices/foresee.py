@@ -1,10 +1,8 @@
-"""What other settings of a channel would do to all its prices, before they are saved."""
+"""Previews what other settings of a channel would do to all its prices, before they are saved."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
-
-from sqlalchemy.orm import Session
 
 from relvan.core.listings.layers import standing_layers
 from relvan.core.listings.rulebook import OtherFees
@@ -21,6 +19,7 @@ from relvan.store.channels import ChannelSettings, channel_settings
 from relvan.store.layers import Speakers, load_speakers
 from relvan.store.listed import listed_products
 from relvan.store.prices import PricedRow, priced_rows, rates_on, sales_holding
+from relvan.store.session import Session
 
 CHUNK, SAMPLES = 5_000, 10
 TRIED = frozenset({"price_list", "price_steps", "least_margin", "delivery_cost"})
@@ -28,7 +27,8 @@ TRIED = frozenset({"price_list", "price_steps", "least_margin", "delivery_cost"}
 
 @dataclass(frozen=True)
 class PriceSample:
-    """One listing with its price now and as it would be, in words, and whether a floor would hold it."""
+    """One listing with its price now and as it would be, in words, and whether a floor would hold
+    it."""
 
     listing_id: int
     sku: str
@@ -41,8 +41,8 @@ class PriceSample:
 
 @dataclass
 class PriceForesight:
-    """How many prices there are, would rise, fall, be held by a floor, or be none; some of those that change, else of
-    those that stay."""
+    """How many prices there are, and how many would rise, fall, be held by a floor, or be missing;
+    with some examples, first of those that change."""
 
     listings: int = 0
     up: int = 0
@@ -54,13 +54,14 @@ class PriceForesight:
 
     @property
     def changed(self) -> int:
-        """How many would be another."""
+        """How many prices would change."""
         return self.up + self.down + self.none
 
 
 @dataclass(frozen=True)
 class Outside:
-    """What is not ours to set but may become another: what the channel keeps of a sale, and conversion rates."""
+    """What the seller cannot set but what may change: what the channel keeps of a sale, and
+    conversion rates."""
 
     fees: OtherFees | None = None
     rates: Sequence[Rate] = ()
@@ -70,10 +71,14 @@ NOTHING_ELSE = Outside()
 
 
 def foresee_prices(
-    workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any], outside: Outside = NOTHING_ELSE
+    workplace: Workplace,
+    actor: Actor,
+    key: str,
+    wishes: Mapping[str, Any],
+    outside: Outside = NOTHING_ELSE,
 ) -> PriceForesight:
-    """What a change of price list, steps, least margin or delivery would do, or of fees and rates `outside`. Nothing is
-    changed; refused as saving it would be."""
+    """Returns what a change of price list, steps, least margin or delivery would do, or a change of
+    fees and rates `outside`. Nothing is changed; it is refused as saving it would be."""
     actor.must(Right.PRICES)
     strange = wishes.keys() - TRIED
     if strange:
@@ -85,28 +90,42 @@ def foresee_prices(
         settings = try_settings(session, workplace, key, wishes)
         trial = _Trial(session, workplace, settings, outside)
         after = 0
-        while rows := priced_rows(session, settings.channel.id, settings.price_list.id, after=after, most=CHUNK):
+        while rows := priced_rows(
+            session, settings.channel.id, settings.price_list.id, after=after, most=CHUNK
+        ):
             with uncollected():
                 for row, new in zip(rows, trial.prices_of(rows), strict=True):
-                    _count(found, stay, row, new, trial.book.currency)
+                    _count_prices(found, stay, row, new, trial.book.currency)
             after = rows[-1].listing_id
     found.samples += stay[: SAMPLES - len(found.samples)]
     return found
 
 
-def foresee_rate(workplace: Workplace, actor: Actor, rate: Rate) -> list[tuple[str, PriceForesight]]:
-    """What a rate would do if it were kept: (name of the channel, foresight) for each channel that it may touch."""
+def foresee_rate(
+    workplace: Workplace, actor: Actor, rate: Rate
+) -> list[tuple[str, PriceForesight]]:
+    """Returns what a rate would do if it were saved: (name of the channel, preview) for each
+    channel that it may concern."""
     actor.must(Right.PRICES)
     refuse_if_any(check_rate(rate))
     with workplace.database.reading() as session:
         own = workplace.settings.currency
-        touched = [one.channel for one in channel_settings(session).values() if one.looks_at_rates(own)]
+        touched = [
+            one.channel for one in channel_settings(session).values() if one.looks_at_rates(own)
+        ]
     outside = Outside(rates=[rate])
-    return [(channel.name, foresee_prices(workplace, actor, channel.key, {}, outside)) for channel in touched]
+    return [
+        (channel.name, foresee_prices(workplace, actor, channel.key, {}, outside))
+        for channel in touched
+    ]
 
 
-def _count(
-    found: PriceForesight, stay: list[PriceSample], row: PricedRow, new: WholePrice | str, currency: str
+def _count_prices(
+    found: PriceForesight,
+    stay: list[PriceSample],
+    row: PricedRow,
+    new: WholePrice | str,
+    currency: str,
 ) -> None:
     found.listings += 1
     amount, floored = (None, False) if isinstance(new, str) else (new.amount, new.floored)
@@ -122,16 +141,24 @@ def _count(
     if len(samples) < SAMPLES:
         told = f"none: {new}" if isinstance(new, str) else str(Money(new.amount, new.currency))
         before = "none" if row.price is None else str(Money(row.price, currency))
-        samples.append(PriceSample(row.listing_id, row.sku, row.title, row.state, before, told, floored))
+        samples.append(
+            PriceSample(row.listing_id, row.sku, row.title, row.state, before, told, floored)
+        )
 
 
 class _Trial:
     """Prices under settings that are not saved."""
 
-    def __init__(self, session: Session, workplace: Workplace, settings: ChannelSettings, outside: Outside) -> None:
+    def __init__(
+        self, session: Session, workplace: Workplace, settings: ChannelSettings, outside: Outside
+    ) -> None:
         self.session, self.settings = session, settings
         book = workplace.rulebook(settings.channel)
-        self.book = book.model_copy(update={"fees": book.fees.but_for(outside.fees)}) if outside.fees else book
+        self.book = (
+            book.model_copy(update={"fees": book.fees.but_for(outside.fees)})
+            if outside.fees
+            else book
+        )
         self.now = workplace.now()
         rates = rates_on(session, self.now.date()).but_for(outside.rates)
         self.prices = PricesOn(settings, self.book, own=workplace.settings.currency, rates=rates)
@@ -140,20 +167,23 @@ class _Trial:
         self.standing = self.speakers.standing.get(settings.channel.id)
 
     def prices_of(self, rows: Sequence[PricedRow]) -> list[WholePrice | str]:
-        """The price of each row, or why it has none."""
+        """Returns the price of each row, or why it has none."""
         bases, listed_at = self._alias_bases(rows), self.settings.price_list.id
         sales = sales_holding(self.session, {row.product_id for row in rows}, self.now)
         return [
             self.prices.price(
-                row, bases.get(row.listing_id, row.base), category=row.category, ladder=self._ladder(row),
+                row,
+                bases.get(row.listing_id, row.base),
+                category=row.category,
+                ladder=self._ladder(row),
                 sale=sales.get((listed_at, row.product_id)),
             )
             for row in rows
-        ]  # fmt: skip
+        ]
 
     def _ladder(self, row: PricedRow) -> Ladder:
-        """The steps of a listing: of its price layer, else of the one that stands for its category, else the
-        channel's."""
+        """Returns the steps of a listing: of its price layer, else of the default layer for its
+        category, else the channel's."""
         if row.layer_id is None and not self.standing:
             return self.prices.ladder
         layer_id = row.layer_id
@@ -169,12 +199,17 @@ class _Trial:
         return found
 
     def _alias_bases(self, rows: Sequence[PricedRow]) -> dict[int, int]:
-        """The list prices that aliases have of their own."""
+        """Returns the list prices that aliases have of their own."""
         aliased = [row for row in rows if row.alias]
-        listed = listed_products(self.session, {row.product_id for row in aliased}) if aliased else {}
+        listed = (
+            listed_products(self.session, {row.product_id for row in aliased}) if aliased else {}
+        )
         found = {}
         for row in aliased:
             face = listed[row.product_id].faces.get(row.alias.casefold())
-            if face is not None and (price := face.prices.get(self.settings.price_list.key)) is not None:
+            if (
+                face is not None
+                and (price := face.prices.get(self.settings.price_list.key)) is not None
+            ):
                 found[row.listing_id] = price
         return found

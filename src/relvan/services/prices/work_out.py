@@ -1,6 +1,7 @@
-"""The price of a product on a channel, from what is loaded of both."""
+"""Works out the price of a product on a channel, from what is loaded of both."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from decimal import Decimal
 
 from relvan.core.listings.rulebook import Rulebook
@@ -17,48 +18,71 @@ from relvan.store.channels import ChannelSettings
 NO_ENTRY = NoPrice("The product has no price on the channel's price list.", Why())
 
 
+@dataclass(frozen=True)
+class PriceGround:
+    """What else a price depends on: the seller's `own` currency, in which floor and cost are; the
+    channel's category; the rates; the `steps` of a layer, which replace the channel's; and the sale
+    price of the list that is valid now, if any."""
+
+    own: str
+    category: str
+    rates: Rates
+    steps: Sequence[PriceStep] | None = None
+    sale: SalePrice | None = None
+
+
 def price_on(
     settings: ChannelSettings,
     book: Rulebook,
     listed: Costed,
     base: int | None,
-    *,
-    own: str,
-    category: str,
-    rates: Rates,
-    steps: Sequence[PriceStep] | None = None,
-    sale: SalePrice | None = None,
+    ground: PriceGround,
 ) -> Price | NoPrice:
-    """The price on a channel, from the list price in minor units. Floor and cost are in the seller's `own` currency;
-    the `steps` of a layer go instead of the channel's; a `sale` price of the list may hold now."""
+    """Returns the price on a channel, from the list price in minor units and what else it depends
+    on."""
     if base is None:
         return NO_ENTRY
     listed_at = settings.price_list
-    terms = PriceTerms(book.fees, category, rates, _bounds(settings, listed, own))
-    wanted = tuple(settings.steps if steps is None else steps)
-    found = channel_price(Money(base, listed_at.currency), wanted, terms, list_name=listed_at.name, sale=sale)
+    terms = PriceTerms(
+        book.fees, ground.category, ground.rates, _bounds(settings, listed, ground.own)
+    )
+    wanted = tuple(settings.steps if ground.steps is None else ground.steps)
+    found = channel_price(
+        Money(base, listed_at.currency), wanted, terms, list_name=listed_at.name, sale=ground.sale
+    )
     if isinstance(found, Price) and found.money.currency != book.currency:
         return NoPrice(_elsewhere(found.money.currency, book), found.why)
     return found
 
 
 class PricesOn:
-    """The prices of very many products on a channel, as `price_on` has them but without the whys. `rates` and the fees
-    in the `book` need not be those of today."""
+    """The prices of very many products on a channel, as `price_on` gives them but without the whys.
+    `rates` and the fees in the `book` need not be those of today."""
 
-    def __init__(self, settings: ChannelSettings, book: Rulebook, *, own: str, rates: Rates) -> None:
+    def __init__(
+        self, settings: ChannelSettings, book: Rulebook, *, own: str, rates: Rates
+    ) -> None:
         self._book = book
         self._whole = WholePrices(
-            PriceTerms(book.fees, rates=rates), settings.price_list.currency, own,
-            least_margin=settings.least_margin, delivery=settings.delivery_cost,
+            PriceTerms(book.fees, rates=rates),
+            settings.price_list.currency,
+            own,
+            least_margin=settings.least_margin,
+            delivery=settings.delivery_cost,
             tax=TAX_PERCENT if settings.price_list.tax_inside else None,
-        )  # fmt: skip
+        )
         self.ladder = Ladder(settings.steps)
 
     def price(
-        self, listed: Costed, base: int | None, *, category: str, ladder: Ladder, sale: SalePrice | None
+        self,
+        listed: Costed,
+        base: int | None,
+        *,
+        category: str,
+        ladder: Ladder,
+        sale: SalePrice | None,
     ) -> WholePrice | str:
-        """The price from a list price in minor units; or why there is none."""
+        """Returns the price from a list price in minor units, or why there is none."""
         if base is None:
             return NO_ENTRY.reason
         found = self._whole.price(listed, base, category, ladder, sale.amount if sale else None)
@@ -73,10 +97,18 @@ def _elsewhere(currency: str, book: Rulebook) -> str:
 
 def _bounds(settings: ChannelSettings, listed: Costed, own: str) -> Bounds:
     floor = None if listed.floor is None else Money(listed.floor, own)
-    advertised = None if listed.advertised_minimum is None else Money(listed.advertised_minimum, own)
+    advertised = (
+        None if listed.advertised_minimum is None else Money(listed.advertised_minimum, own)
+    )
     ceiling = None if listed.ceiling is None else Money(listed.ceiling, own)
     if settings.least_margin is None or listed.cost is None:
         return Bounds(floor, advertised, ceiling=ceiling)
-    tax = TAX_PERCENT.get(listed.tax_code, Decimal(0)) if settings.price_list.tax_inside else Decimal(0)
-    margin = LeastMargin(settings.least_margin, Money(listed.cost, own), Money(settings.delivery_cost, own), tax)
+    tax = (
+        TAX_PERCENT.get(listed.tax_code, Decimal(0))
+        if settings.price_list.tax_inside
+        else Decimal(0)
+    )
+    margin = LeastMargin(
+        settings.least_margin, Money(listed.cost, own), Money(settings.delivery_cost, own), tax
+    )
     return Bounds(floor, advertised, margin, ceiling)

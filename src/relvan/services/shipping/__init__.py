@@ -1,1 +1,1 @@
-"""Deeds of the station shipping."""
+"""The services for labels and dispatch."""

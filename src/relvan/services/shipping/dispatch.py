@@ -1,44 +1,46 @@
-"""Sending shipments off: stock leaves by movements, promises end, order and channel learn the tracking number."""
+"""Sends shipments off: stock leaves by movements, promises end, and order and channel get the
+tracking number."""
 
 from collections.abc import Sequence
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from relvan.core.channels.sending import Topic, topic_urgency
+from relvan.core.channels.subject import parcel_subject
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.shipping.life import SHIPMENT, move
+from relvan.core.shipping.life import SHIPMENT, ShipmentState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
-from relvan.services.listings.quantities import refresh_quantities
+from relvan.services.changes import changes_of
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.move import write_movement
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.dispatch import parcels_of, shipment_by_id, shipment_lines
+from relvan.store.dispatch import carrier_names, parcels_of, shipment_by_id, shipment_lines
+from relvan.store.order_lines import reservation_at
+from relvan.store.picking import taken_picks
+from relvan.store.session import Session
 from relvan.store.tables import (
-    Carrier,
     Movement,
     Order,
     OrderLine,
     Parcel,
-    Pick,
-    Reservation,
     Shipment,
     ShipmentLine,
 )
 
 
-def dispatch_shipments(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> list[Verdict]:
-    """Send off each shipment whose parcels all have labels; one that has left already is left alone."""
+def dispatch_shipments(
+    workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]
+) -> list[Verdict]:
+    """Sends off each shipment whose parcels all have labels; one that has left already is left
+    alone."""
     actor.must(Right.DISPATCH)
 
     def deed(session: Session, shipment_id: str) -> None:
         shipment = shipment_by_id(session, int(shipment_id))
-        if shipment.state != "dispatched":
+        if shipment.state != ShipmentState.DISPATCHED:
             _dispatch(session, workplace, actor, shipment)
 
     return for_each(workplace, map(str, shipment_ids), deed)
@@ -46,8 +48,14 @@ def dispatch_shipments(workplace: Workplace, actor: Actor, shipment_ids: Sequenc
 
 def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
     parcels = parcels_of(session, shipment.id)
-    if shipment.state == "to ship" and not all(parcel.tracking_number for parcel in parcels):
-        raise refuse("no-label", f"Shipment {shipment.number} has a parcel without a label.", "Buy its label first.")
+    if shipment.state == ShipmentState.TO_SHIP and not all(
+        parcel.tracking_number for parcel in parcels
+    ):
+        raise refuse(
+            "no-label",
+            f"Shipment {shipment.number} has a parcel without a label.",
+            "Buy its label first.",
+        )
     shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "dispatch")
     shipment.dispatched_at = workplace.now()
     lines = shipment_lines(session, [shipment.id])
@@ -55,21 +63,21 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
     for line in lines:
         _end_promise(session, shipment, line)
     order = session.get_one(Order, shipment.order_id)
-    audit.record(session, actor, workplace.now(), "order", order.id, f"{shipment.number} dispatched")
+    audit.record(
+        session,
+        actor,
+        workplace.now(),
+        audit.Subject("order", order.id),
+        f"{shipment.number} dispatched",
+    )
     work_out_orders(session, workplace, actor, [order])
-    refresh_quantities(session, workplace, product_ids={line.product_id for line in lines})
+    changes_of(session).stock_moved({line.product_id for line in lines})
     _tell_tracking(session, workplace, order, parcels)
 
 
 def _leave(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
-    """The goods leave the bins that they were picked from."""
-    picks = session.scalars(
-        select(Pick)
-        .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
-        .where(ShipmentLine.shipment_id == shipment.id, Pick.picked > 0, Pick.bin_id.is_not(None))
-        .order_by(Pick.id)
-    )
-    for pick in picks.all():
+    """Takes the goods out of the bins that they were picked from."""
+    for pick in taken_picks(session, shipment.id):
         assert pick.bin_id is not None
         assert pick.picked is not None
         write_movement(
@@ -92,27 +100,25 @@ def _leave(session: Session, workplace: Workplace, actor: Actor, shipment: Shipm
 def _end_promise(session: Session, shipment: Shipment, line: ShipmentLine) -> None:
     if not line.picked:
         return
-    reservation = session.scalar(
-        select(Reservation).where(
-            Reservation.order_line_id == line.order_line_id, Reservation.warehouse_id == shipment.warehouse_id
-        )
-    )
+    reservation = reservation_at(session, line.order_line_id, shipment.warehouse_id)
     if reservation is not None:
         lower_reservation(session, reservation, min(line.picked, reservation.quantity))
     session.get_one(OrderLine, line.order_line_id).shipped += line.picked
 
 
-def _tell_tracking(session: Session, workplace: Workplace, order: Order, parcels: Sequence[Parcel]) -> None:
+def _tell_tracking(
+    session: Session, workplace: Workplace, order: Order, parcels: Sequence[Parcel]
+) -> None:
     if order.channel_id is None:
         return
-    names = dict(session.execute(select(Carrier.id, Carrier.name)).all())
+    names = carrier_names(session)
     tell(
         session,
         workplace,
         [
             Telling(
                 order.channel_id,
-                f"parcel:{parcel.id}",
+                parcel_subject(parcel.id),
                 Topic.TRACKING,
                 topic_urgency(Topic.TRACKING),
                 payload={

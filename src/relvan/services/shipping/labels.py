@@ -1,21 +1,23 @@
-"""Buying labels: the key is written down first, so that whatever fails, no label is ever paid twice."""
+"""Buys labels. The key of each purchase is saved first, so that no label is ever paid twice,
+whatever fails."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import TypeVar
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
+from relvan.core.shipping.life import ShipmentState
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway
 from relvan.services import audit
 from relvan.services.patience import wait_to_ask_again
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import carriers, find_carrier
 from relvan.store.dispatch import parcel_by_id, parcels_of, shipment_by_id
+from relvan.store.session import Session
 from relvan.store.tables import Carrier, Order, Parcel, Shipment, Warehouse
 
 TRIES = 4
@@ -25,7 +27,8 @@ Answer = TypeVar("Answer")
 
 @dataclass(frozen=True)
 class Service:
-    """A carrier's service for a whole shipment: price of all its labels in minor units, the day it arrives."""
+    """A carrier's service for a whole shipment: the price of all its labels in minor units, and the
+    day of arrival."""
 
     service: str
     carrier: str
@@ -50,26 +53,29 @@ class _Order:
 
 
 def find_services(workplace: Workplace, shipment_id: int) -> list[Service]:
-    """The services that take every parcel of a shipment, the cheapest first."""
+    """Returns the services that take every parcel of a shipment, the cheapest first."""
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         to = Address.read(session.get_one(Order, shipment.order_id).ship_to)
         weights = [parcel.weight_g for parcel in parcels_of(session, shipment_id)]
-        carriers = session.scalars(select(Carrier).order_by(Carrier.id)).all()
+        accounts = carriers(session)
     if not weights:
-        raise refuse("not-packed", "Pack at least one parcel first.", "The price depends on its weight.")
-    if not carriers:
+        raise refuse(
+            "not-packed", "Pack at least one parcel first.", "The price depends on its weight."
+        )
+    if not accounts:
         raise refuse("no-carrier", "No carrier is connected.", "Connect one in Setup.")
     found = []
-    for carrier in carriers:
+    for carrier in accounts:
         found += _services_of(workplace, carrier, to, weights)
     return sorted(found, key=lambda service: (service.price, service.arrives))
 
 
 def buy_labels(workplace: Workplace, actor: Actor, shipment_id: int, service: str) -> list[str]:
-    """Buy a label for every parcel of a shipment that has none; the tracking numbers of all.
+    """Buys a label for every parcel of a shipment that has none; returns the tracking numbers of
+    all.
 
-    Said again, or after a failure, it goes on where it stood.
+    Called again, or after a failure, it goes on where it stopped.
     """
     actor.must(Right.DISPATCH)
     carrier, orders = _write_keys(workplace, shipment_id, service)
@@ -83,7 +89,7 @@ def buy_labels(workplace: Workplace, actor: Actor, shipment_id: int, service: st
 
 
 def keep_label_file(workplace: Workplace, parcel_id: int) -> bytes:
-    """The label's PDF, fetched once and then kept."""
+    """Returns the label's PDF, which is fetched once and then kept."""
     with workplace.database.reading() as session:
         parcel = parcel_by_id(session, parcel_id)
         if parcel.tracking_number is None or parcel.carrier_id is None:
@@ -97,35 +103,51 @@ def keep_label_file(workplace: Workplace, parcel_id: int) -> bytes:
     return path.read_bytes()
 
 
-def _services_of(workplace: Workplace, carrier: Carrier, to: Address, weights: list[int]) -> list[Service]:
+def _services_of(
+    workplace: Workplace, carrier: Carrier, to: Address, weights: list[int]
+) -> list[Service]:
     gateway = workplace.carrier(carrier)
-    quotes = [_patiently(workplace, lambda weight=weight: gateway.quotes(to, weight)) for weight in weights]  # type: ignore[misc]
+    quotes = [_patiently(workplace, partial(gateway.quotes, to, weight)) for weight in weights]
     common = set.intersection(*({quote.service for quote in by_parcel} for by_parcel in quotes))
     found = []
     for quote in quotes[0]:
         if quote.service in common:
-            price = sum(q.price for by_parcel in quotes for q in by_parcel if q.service == quote.service)
+            price = sum(
+                q.price for by_parcel in quotes for q in by_parcel if q.service == quote.service
+            )
             found.append(
                 Service(
-                    f"{carrier.key}:{quote.service}", carrier.name, quote.name, price, quote.currency, quote.arrives
+                    f"{carrier.key}:{quote.service}",
+                    carrier.name,
+                    quote.name,
+                    price,
+                    quote.currency,
+                    quote.arrives,
                 )
             )
     return found
 
 
-def _write_keys(workplace: Workplace, shipment_id: int, service: str) -> tuple[Carrier, list[_Order]]:
-    """Write down under which key each label will be bought, before anybody is asked."""
+def _write_keys(
+    workplace: Workplace, shipment_id: int, service: str
+) -> tuple[Carrier, list[_Order]]:
+    """Saves the key under which each label will be bought, before the carrier is asked."""
     carrier_key, _, product = service.partition(":")
     with workplace.database.writing() as session:
-        carrier = session.scalar(select(Carrier).where(Carrier.key == carrier_key))
+        carrier = find_carrier(session, carrier_key)
         if carrier is None or not product:
-            raise refuse("not-allowed", f"There is no service “{service[:60]}”.", "Choose one of the list.", "service")
+            raise refuse(
+                "not-allowed",
+                f"There is no service “{service[:60]}”.",
+                "Choose one of the list.",
+                "service",
+            )
         shipment = shipment_by_id(session, shipment_id)
-        if shipment.state not in ("to ship", "dispatched"):
+        if shipment.state not in (ShipmentState.TO_SHIP, ShipmentState.DISPATCHED):
             message = f"Shipment {shipment.number} is “{shipment.state}”; it must be “to ship”."
             raise refuse("wrong-state", message, "Pack all that was picked first.", "service")
         orders = [
-            _order(session, workplace, shipment, parcel, carrier, product)
+            _label_order(session, workplace, shipment, parcel, carrier, product)
             for parcel in parcels_of(session, shipment_id)
             if parcel.tracking_number is None
         ]
@@ -133,8 +155,13 @@ def _write_keys(workplace: Workplace, shipment_id: int, service: str) -> tuple[C
         return carrier, orders
 
 
-def _order(
-    session: Session, workplace: Workplace, shipment: Shipment, parcel: Parcel, carrier: Carrier, product: str
+def _label_order(
+    session: Session,
+    workplace: Workplace,
+    shipment: Shipment,
+    parcel: Parcel,
+    carrier: Carrier,
+    product: str,
 ) -> _Order:
     order = session.get_one(Order, shipment.order_id)
     warehouse = session.get_one(Warehouse, shipment.warehouse_id)
@@ -155,7 +182,7 @@ def _order(
 
 
 def _buy(workplace: Workplace, gateway: CarrierGateway, order: _Order) -> BoughtLabel:
-    """Buy one label; after a lost answer, look it up before asking again."""
+    """Buys one label; after a lost answer it looks the label up before asking again."""
     unsure, last = order.asked_before, ""
     for attempt in range(1, TRIES + 1):
         try:
@@ -168,31 +195,49 @@ def _buy(workplace: Workplace, gateway: CarrierGateway, order: _Order) -> Bought
             _wait(workplace, attempt, failure)
         except OutsideRefusal as refusal:
             said = refusal.body.get("error", "") if isinstance(refusal.body, dict) else ""
-            raise refuse("carrier-refused", f"The carrier says: {said or refusal}.", "Choose another service.",
-                         "service") from refusal  # fmt: skip
-    raise refuse("unreachable", f"{last}.", "Nothing is lost: try again, no label is bought twice.", "service")
+            raise refuse(
+                "carrier-refused",
+                f"The carrier says: {said or refusal}.",
+                "Choose another service.",
+                "service",
+            ) from refusal
+    raise refuse(
+        "unreachable",
+        f"{last}.",
+        "Nothing is lost: try again, no label is bought twice.",
+        "service",
+    )
 
 
-def _keep_label(workplace: Workplace, actor: Actor, carrier: Carrier, order: _Order, label: BoughtLabel) -> None:
+def _keep_label(
+    workplace: Workplace, actor: Actor, carrier: Carrier, order: _Order, label: BoughtLabel
+) -> None:
     with workplace.database.writing() as session:
         parcel = parcel_by_id(session, order.parcel_id)
         if parcel.tracking_number is not None:
             return
-        parcel.tracking_number, parcel.price, parcel.currency = label.tracking_number, label.price, label.currency
+        parcel.tracking_number, parcel.price, parcel.currency = (
+            label.tracking_number,
+            label.price,
+            label.currency,
+        )
         parcel.track_address = label.track_path
         shipment = shipment_by_id(session, parcel.shipment_id)
         deed = f"label {label.tracking_number} bought from {carrier.name}"
-        audit.record(session, actor, workplace.now(), "order", shipment.order_id, deed)
+        audit.record(
+            session, actor, workplace.now(), audit.Subject("order", shipment.order_id), deed
+        )
 
 
 def _wait(workplace: Workplace, attempt: int, failure: OutsideTrouble) -> None:
-    """Wait before the next try, if there is one: as long as the carrier asks, but a person is waiting as well."""
+    """Waits before the next try, if there is one: as long as the carrier asks for, but not too
+    long, because a person is waiting."""
     if attempt < TRIES:
         wait_to_ask_again(workplace, failure, attempt, most_s=MOST_WAIT_S)
 
 
 def _patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:
-    """Ask something that may safely be asked again, a few times."""
+    """Repeats a question that may safely be asked again, a few times."""
     last = ""
     for attempt in range(1, TRIES + 1):
         try:
@@ -201,5 +246,7 @@ def _patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:
             last = str(failure)
             _wait(workplace, attempt, failure)
         except OutsideRefusal as refusal:
-            raise refuse("carrier-refused", f"{refusal}.", "Check the address and the weight.") from refusal
+            raise refuse(
+                "carrier-refused", f"{refusal}.", "Check the address and the weight."
+            ) from refusal
     raise refuse("unreachable", f"{last}.", "Try again in a moment; nothing is lost.")

@@ -1,18 +1,26 @@
-"""Gathers what papers say: the packing slip of a shipment, the sheet of a pick list."""
+"""Gathers what papers say: the packing slip of a shipment, and the sheet of a pick list."""
 
 from dataclasses import dataclass
 
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import not_found
+from relvan.core.shipping.life import NOT_PICKED_YET
 from relvan.documents.paper import written_day, written_moment
 from relvan.services.workplace import Workplace
-from relvan.store.dispatch import PickListRow, PickRow, pick_list_rows, pick_rows, shipment_by_id, shipment_line_rows
+from relvan.store.dispatch import (
+    PickListRow,
+    PickRow,
+    pick_list_rows,
+    pick_rows,
+    shipment_by_id,
+    shipment_line_rows,
+)
 from relvan.store.tables import Channel, Order, Warehouse
 
 
 @dataclass(frozen=True)
 class PaperLine:
-    """One line on paper."""
+    """One line on a paper."""
 
     sku: str
     title: str
@@ -21,7 +29,7 @@ class PaperLine:
 
 @dataclass(frozen=True)
 class PackingSlip:
-    """What goes into the box on paper."""
+    """The content of a packing slip."""
 
     shipment: str
     order: str
@@ -35,7 +43,7 @@ class PackingSlip:
 
 @dataclass(frozen=True)
 class PickSheet:
-    """A pick list on paper."""
+    """The content of a printed pick list."""
 
     pick_list: PickListRow
     created: str
@@ -43,14 +51,15 @@ class PickSheet:
 
 
 def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
-    """The packing slip of a shipment: what was picked, or is to be picked while nothing was."""
+    """Returns the packing slip of a shipment: what was picked, or what is to be picked while
+    nothing was."""
     settings = workplace.settings
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = session.get_one(Order, shipment.order_id)
         channel = session.get(Channel, order.channel_id) if order.channel_id else None
         warehouse = session.get_one(Warehouse, shipment.warehouse_id)
-        waiting = shipment.state in ("to pick", "picking")
+        waiting = shipment.state in NOT_PICKED_YET
         lines = tuple(
             PaperLine(row.sku, row.title, row.quantity if waiting else row.picked)
             for row in shipment_line_rows(session, shipment_id)
@@ -69,10 +78,12 @@ def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
 
 
 def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:
-    """A pick list to print."""
+    """Returns a pick list for printing."""
     with workplace.database.reading() as session:
         found = pick_list_rows(session, pick_list_id=pick_list_id)
         if not found:
             raise not_found("pick list", pick_list_id)
-        created = written_moment(found[0].created_at, workplace.settings.locale, workplace.settings.time_zone)
+        created = written_moment(
+            found[0].created_at, workplace.settings.locale, workplace.settings.time_zone
+        )
         return PickSheet(found[0], created, tuple(pick_rows(session, pick_list_id)))

@@ -1,24 +1,30 @@
-"""Stock that is to come: receipts that are expected, and transfers between warehouses."""
+"""Expected stock: receipts that are expected, and transfers between warehouses."""
 
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.stock.movements import MOST_UNITS, Reason, check_note
-from relvan.services.stock.move import MoveStock, follow_movements, move_in, moved_before, place_of, write_movement
+from relvan.services.stock.move import (
+    MoveStock,
+    move_in,
+    moved_before,
+    note_movements,
+    place_of,
+    write_movement,
+)
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
+from relvan.store.coming import made_under
+from relvan.store.session import Session
 from relvan.store.stock import balance_row, bin_balance_row, warehouse_by_key
 from relvan.store.tables import Bin, ExpectedReceipt, Movement, Product, Transfer, Warehouse
 
 
 @dataclass(frozen=True)
 class ExpectReceipt:
-    """Units that are to come into a warehouse by a day. The same `request_key` counts once."""
+    """Units that are expected in a warehouse by a day. The same `request_key` counts once."""
 
     sku: str
     warehouse: str
@@ -30,7 +36,8 @@ class ExpectReceipt:
 
 @dataclass(frozen=True)
 class SendTransfer:
-    """Units that leave a warehouse (from a bin, else the usual one) for another. The same `request_key` counts once."""
+    """Units that leave a warehouse (from a bin, else the usual one) for another. The same
+    `request_key` counts once."""
 
     sku: str
     source: str
@@ -42,28 +49,39 @@ class SendTransfer:
 
 
 def expect_receipt(workplace: Workplace, actor: Actor, wish: ExpectReceipt) -> int:
-    """Note that goods are to come; the number of the note."""
+    """Notes that goods are expected; returns the id of the note."""
     actor.must(Right.STOCK)
     refuse_if_any(check_note(wish.note))
     _check_units(wish.quantity)
     with workplace.database.writing() as session:
-        if wish.request_key and (made := _made(session, ExpectedReceipt, wish.request_key)):
+        if wish.request_key and (made := made_under(session, ExpectedReceipt, wish.request_key)):
             return made
         product, warehouse = _stocked(session, wish.sku), warehouse_by_key(session, wish.warehouse)
         row = ExpectedReceipt(
-            product_id=product.id, warehouse_id=warehouse.id, quantity=wish.quantity, due=wish.due.isoformat(),
-            note=wish.note, made_at=workplace.now(), request_key=wish.request_key,
-        )  # fmt: skip
+            product_id=product.id,
+            warehouse_id=warehouse.id,
+            quantity=wish.quantity,
+            due=wish.due.isoformat(),
+            note=wish.note,
+            made_at=workplace.now(),
+            request_key=wish.request_key,
+        )
         session.add(row)
         session.flush()
         return row.id
 
 
 def receive_expected(
-    workplace: Workplace, actor: Actor, receipt_id: int, units: int, *, shelf: str = "", key: str | None = None
+    workplace: Workplace,
+    actor: Actor,
+    receipt_id: int,
+    units: int,
+    *,
+    shelf: str = "",
+    key: str | None = None,
 ) -> int:
-    """Take in what has come of an expected receipt, as a receipt in the ledger; how many are still to come. More than
-    expected may come; when all has, the note is at an end."""
+    """Receives what has come of an expected receipt, as a receipt in the ledger; returns how many
+    units are still expected. More than expected may come; when all has come, the note ends."""
     actor.must(Right.STOCK)
     _check_units(units)
     with workplace.database.writing() as session:
@@ -73,21 +91,34 @@ def receive_expected(
         if key and moved_before(session, key):
             return max(0, row.quantity - row.received)
         if row.ended_at is not None:
-            raise refuse("ended", "This receipt is at an end.", "Write the goods in by hand.", "units")
-        product, warehouse = session.get_one(Product, row.product_id), session.get_one(Warehouse, row.warehouse_id)
+            raise refuse(
+                "ended", "This receipt is at an end.", "Write the goods in by hand.", "units"
+            )
+        product, warehouse = (
+            session.get_one(Product, row.product_id),
+            session.get_one(Warehouse, row.warehouse_id),
+        )
         note = f"expected by {row.due}" + (f", {row.note}" if row.note else "")
-        wish = MoveStock(product.sku, warehouse.key, "receipt", units, bin=shelf, note=note[:200], request_key=key)
+        wish = MoveStock(
+            product.sku,
+            warehouse.key,
+            "receipt",
+            units,
+            bin=shelf,
+            note=note[:200],
+            request_key=key,
+        )
         move_in(session, workplace, actor, wish)
         row.received += units
         if row.received >= row.quantity:
             row.ended_at = workplace.now()
         session.flush()
-        follow_movements(session, workplace, [product.id])
+        note_movements(session, workplace, [product.id])
         return max(0, row.quantity - row.received)
 
 
 def end_expected(workplace: Workplace, actor: Actor, receipt_id: int) -> None:
-    """Expect no more of a receipt; ended twice, it stays ended."""
+    """Ends an expected receipt; ended twice, it stays ended."""
     actor.must(Right.STOCK)
     with workplace.database.writing() as session:
         row = session.get(ExpectedReceipt, receipt_id)
@@ -97,34 +128,51 @@ def end_expected(workplace: Workplace, actor: Actor, receipt_id: int) -> None:
 
 
 def send_transfer(workplace: Workplace, actor: Actor, wish: SendTransfer) -> int:
-    """Send units to another warehouse; they are in transit from now on. Refused: what is blocked or promised."""
+    """Sends units to another warehouse; they are in transit from now on. Units that are blocked or
+    promised are refused."""
     actor.must(Right.STOCK)
     refuse_if_any(check_note(wish.note))
     _check_units(wish.quantity)
     with workplace.database.writing() as session:
-        if wish.request_key and (made := _made(session, Transfer, wish.request_key)):
+        if wish.request_key and (made := made_under(session, Transfer, wish.request_key)):
             return made
         product = _stocked(session, wish.sku)
-        source, target = warehouse_by_key(session, wish.source), warehouse_by_key(session, wish.target)
+        source, target = (
+            warehouse_by_key(session, wish.source),
+            warehouse_by_key(session, wish.target),
+        )
         if source.id == target.id:
-            raise refuse("same", "A transfer goes to another warehouse.", "Choose another one.", "target")
+            raise refuse(
+                "same", "A transfer goes to another warehouse.", "Choose another one.", "target"
+            )
         shelf = place_of(session, product, source, wish.bin)
         _check_there(session, product, source, shelf, wish.quantity)
         row = Transfer(
-            product_id=product.id, from_id=source.id, to_id=target.id, quantity=wish.quantity, note=wish.note,
-            sent_at=workplace.now(), request_key=wish.request_key,
-        )  # fmt: skip
+            product_id=product.id,
+            from_id=source.id,
+            to_id=target.id,
+            quantity=wish.quantity,
+            note=wish.note,
+            sent_at=workplace.now(),
+            request_key=wish.request_key,
+        )
         session.add(row)
         leave = _moved(product, source, shelf, -wish.quantity, f"to {target.name}")
         _write(session, workplace, actor, leave)
-        follow_movements(session, workplace, [product.id])
+        note_movements(session, workplace, [product.id])
         return row.id
 
 
 def receive_transfer(
-    workplace: Workplace, actor: Actor, transfer_id: int, units: int, *, shelf: str = "", key: str | None = None
+    workplace: Workplace,
+    actor: Actor,
+    transfer_id: int,
+    units: int,
+    *,
+    shelf: str = "",
+    key: str | None = None,
 ) -> int:
-    """Take in what has arrived of a transfer; how many are still in transit."""
+    """Receives what has arrived of a transfer; returns how many units are still in transit."""
     actor.must(Right.STOCK)
     _check_units(units)
     with workplace.database.writing() as session:
@@ -133,9 +181,17 @@ def receive_transfer(
         if key and moved_before(session, key):
             return left
         if units > left:
-            raise refuse("not-enough", f"Only {left} are in transit.", "Count what else came as a receipt.", "units")
+            raise refuse(
+                "not-enough",
+                f"Only {left} are in transit.",
+                "Count what else came as a receipt.",
+                "units",
+            )
         product = session.get_one(Product, row.product_id)
-        source, target = session.get_one(Warehouse, row.from_id), session.get_one(Warehouse, row.to_id)
+        source, target = (
+            session.get_one(Warehouse, row.from_id),
+            session.get_one(Warehouse, row.to_id),
+        )
         place = place_of(session, product, target, shelf)
         arrive = _moved(product, target, place, units, f"from {source.name}")
         arrive.request_key = key
@@ -144,12 +200,13 @@ def receive_transfer(
         if row.received == row.quantity:
             row.ended_at = workplace.now()
         session.flush()
-        follow_movements(session, workplace, [product.id])
+        note_movements(session, workplace, [product.id])
         return row.quantity - row.received
 
 
 def end_transfer(workplace: Workplace, actor: Actor, transfer_id: int) -> int:
-    """Bring a transfer to an end: what has not arrived is lost; how many. Ended twice, it stays ended."""
+    """Ends a transfer: what has not arrived is lost; returns how many units that is. Ended twice,
+    it stays ended."""
     actor.must(Right.STOCK)
     with workplace.database.writing() as session:
         row = _open_transfer(session, transfer_id, done=True)
@@ -168,7 +225,7 @@ def _open_transfer(session: Session, transfer_id: int, *, done: bool) -> Transfe
 
 
 def _moved(product: Product, warehouse: Warehouse, shelf: Bin, units: int, note: str) -> Movement:
-    """A movement of a transfer, before it is said when and by whom it happened."""
+    """A movement of a transfer, without when and by whom it happened."""
     return Movement(
         product_id=product.id,
         warehouse_id=warehouse.id,
@@ -185,8 +242,13 @@ def _write(session: Session, workplace: Workplace, actor: Actor, movement: Movem
     write_movement(session, movement)
 
 
-def _check_there(session: Session, product: Product, warehouse: Warehouse, shelf: Bin, units: int) -> None:
-    lies, balance = bin_balance_row(session, shelf.id, product.id), balance_row(session, product.id, warehouse.id)
+def _check_there(
+    session: Session, product: Product, warehouse: Warehouse, shelf: Bin, units: int
+) -> None:
+    lies, balance = (
+        bin_balance_row(session, shelf.id, product.id),
+        balance_row(session, product.id, warehouse.id),
+    )
     there = lies.on_hand - lies.blocked
     if units > there:
         message = f"{units} units are more than the {there} in {shelf.code} that are not blocked."
@@ -206,9 +268,7 @@ def _check_units(units: int) -> None:
 def _stocked(session: Session, sku: str) -> Product:
     product = find_product(session, sku)
     if product.kind not in ("single", "variant"):
-        raise refuse("not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku")
+        raise refuse(
+            "not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku"
+        )
     return product
-
-
-def _made(session: Session, table: type[ExpectedReceipt] | type[Transfer], key: str) -> int | None:
-    return session.scalar(select(table.id).where(table.request_key == key))

@@ -1,11 +1,11 @@
-"""Counting a bin: everything that was counted in it, as one deed."""
+"""Records the count of a whole bin in one step."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse
-from relvan.services.stock.move import MoveStock, follow_movements, move_in, moved_before
+from relvan.services.stock.move import MoveStock, move_in, moved_before, note_movements
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.stock import find_bin, warehouse_by_key
 
@@ -14,21 +14,30 @@ MOST_LINES = 1_000
 
 @dataclass(frozen=True)
 class CountedLine:
-    """Units of a product (by SKU or alias) that were counted."""
+    """So many units of a product (by SKU or alias) that were counted."""
 
     sku: str
     units: int
 
 
 def count_bin(
-    workplace: Workplace, actor: Actor, warehouse: str, code: str, lines: Sequence[CountedLine], *, request_key: str
+    workplace: Workplace,
+    actor: Actor,
+    warehouse: str,
+    code: str,
+    lines: Sequence[CountedLine],
+    *,
+    request_key: str,
 ) -> int:
-    """Write what was counted in a bin into the ledger, all or nothing; how many differ from what was thought to lie
-    there. What was not counted stays as it is. The same `request_key` counts once."""
+    """Writes what was counted in a bin into the ledger, all of it or nothing; returns how many
+    products differ from what was thought to be there. Products that were not counted stay as they
+    are. The same `request_key` counts once."""
     actor.must(Right.STOCK)
     if not 0 < len(lines) <= MOST_LINES:
         fix = "Type at least one number."
-        raise refuse("missing", f"Between 1 and {MOST_LINES:,} lines are counted at once.", fix, "counted")
+        raise refuse(
+            "missing", f"Between 1 and {MOST_LINES:,} lines are counted at once.", fix, "counted"
+        )
     doubled = _doubled(lines)
     if doubled:
         raise refuse("doubled", f"“{doubled}” was counted twice.", "Add the two up.", "counted")
@@ -40,17 +49,24 @@ def count_bin(
         moved, problems = [], []
         for position, line in enumerate(lines):
             wish = MoveStock(
-                line.sku, place.key, "count", counted=line.units, bin=shelf.code, note=f"bin {shelf.code} counted",
+                line.sku,
+                place.key,
+                "count",
+                counted=line.units,
+                bin=shelf.code,
+                note=f"bin {shelf.code} counted",
                 request_key=f"{request_key}:{position}",
-            )  # fmt: skip
+            )
             try:
                 moved.append(move_in(session, workplace, actor, wish))
             except Refused as refused:
-                problems += [Refusal(one.code, f"{line.sku}: {one.message}", one.fix, "counted")
-                             for one in refused.refusals]  # fmt: skip
+                problems += [
+                    Refusal(one.code, f"{line.sku}: {one.message}", one.fix, "counted")
+                    for one in refused.refusals
+                ]
         if problems:
             raise Refused(*problems)
-        follow_movements(session, workplace, {movement.product_id for movement in moved})
+        note_movements(session, workplace, {movement.product_id for movement in moved})
         return sum(movement.on_hand != 0 for movement in moved)
 
 

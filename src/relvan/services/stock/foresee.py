@@ -1,4 +1,5 @@
-"""What another stock policy or supply list of a channel would do to all quantities there, before it is saved."""
+"""Previews what another stock rule or supply list of a channel would do to all quantities there,
+before it is saved."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -31,7 +32,8 @@ class QuantitySample:
 
 @dataclass
 class QuantityForesight:
-    """How many listings there are, would show more, fewer, or none any more; ten of them, those that change first."""
+    """How many listings there are, and how many would show more, fewer, or none any more; with ten
+    examples, first of those that change."""
 
     listings: int = 0
     up: int = 0
@@ -41,12 +43,15 @@ class QuantityForesight:
 
     @property
     def changed(self) -> int:
-        """How many would show another quantity."""
+        """How many listings would show another quantity."""
         return self.up + self.down
 
 
-def foresee_quantities(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> QuantityForesight:
-    """What a change of stock policy or supply list would do. Nothing is changed; refused as saving it would be."""
+def foresee_quantities(
+    workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]
+) -> QuantityForesight:
+    """Returns what a change of stock rule or supply list would do. Nothing is changed; it is
+    refused as saving it would be."""
     actor.must(Right.SETUP)
     strange = wishes.keys() - TRIED
     if strange:
@@ -62,17 +67,21 @@ def foresee_quantities(workplace: Workplace, actor: Actor, key: str, wishes: Map
                 for row, (free, new) in zip(
                     rows, work_out_quantities(session, workplace, settings, rows, most), strict=True
                 ):
-                    _count(found, stay, row, free, new)
+                    _count_quantities(found, stay, row, free, new)
             after = rows[-1].listing_id
     found.samples += stay[: SAMPLES - len(found.samples)]
     return found
 
 
-def _count(found: QuantityForesight, stay: list[QuantitySample], row: QuantityRow, free: int, new: int) -> None:
+def _count_quantities(
+    found: QuantityForesight, stay: list[QuantitySample], row: QuantityRow, free: int, new: int
+) -> None:
     found.listings += 1
     found.up += new > row.quantity
     found.down += new < row.quantity
     found.to_zero += new == 0 < row.quantity
     samples = stay if new == row.quantity else found.samples
     if len(samples) < SAMPLES:
-        samples.append(QuantitySample(row.listing_id, row.sku, row.title, row.state, free, row.quantity, new))
+        samples.append(
+            QuantitySample(row.listing_id, row.sku, row.title, row.state, free, row.quantity, new)
+        )

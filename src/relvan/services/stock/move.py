@@ -1,10 +1,7 @@
-"""Moving stock by hand, and what follows: balances, listings, orders that waited for it."""
+"""Moves stock by hand, and brings along balances, listings, and orders that waited for it."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.product import STOCKED
 from relvan.core.people.roles import Right
@@ -20,10 +17,11 @@ from relvan.core.stock.movements import (
     reversed_change,
 )
 from relvan.services import audit
-from relvan.services.listings.quantities import refresh_quantities
-from relvan.services.orders.reserve import retry_short_orders
+from relvan.services.changes import changes_of
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
+from relvan.store.ledger import movement_by_key
+from relvan.store.session import Session
 from relvan.store.stock import balance_row, bin_balance_row, find_bin, usual_bin, warehouse_by_key
 from relvan.store.tables import Bin, BinBalance, Movement, Product, Warehouse
 
@@ -32,7 +30,8 @@ from relvan.store.tables import Bin, BinBalance, Movement, Product, Warehouse
 class MoveStock:
     """One movement by hand: either `change` units or the number `counted` in the bin.
 
-    Without a bin, the one where most of the product lies. The same `request_key` moves once.
+    Without a bin it concerns the one where most of the product is. The same `request_key` moves
+    once.
     """
 
     sku: str
@@ -47,7 +46,8 @@ class MoveStock:
 
 @dataclass(frozen=True)
 class Moved:
-    """What became of it: on hand and free in that warehouse now, and the orders that could be reserved at last."""
+    """The result: on hand and free in that warehouse now, and the orders that could now be
+    reserved."""
 
     movement: int | None
     sku: str
@@ -59,29 +59,44 @@ class Moved:
 
 
 def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
-    """Write one movement into the ledger."""
+    """Writes one movement into the ledger."""
     actor.must(Right.STOCK)
     with workplace.database.writing() as session:
         if wish.request_key and (before := _made_before(session, wish.request_key)):
             return before
         movement = move_in(session, workplace, actor, wish)
-        served = follow_movements(session, workplace, [movement.product_id])
-        product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
-        shelf, balance = session.get_one(Bin, movement.bin_id), balance_row(session, product.id, warehouse.id)
+        note_movements(session, workplace, [movement.product_id])
+        served = workplace.bring_along(session).served
+        product, warehouse = (
+            find_product(session, wish.sku),
+            warehouse_by_key(session, wish.warehouse),
+        )
+        shelf, balance = (
+            session.get_one(Bin, movement.bin_id),
+            balance_row(session, product.id, warehouse.id),
+        )
         return Moved(
-            movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked, tuple(served)
+            movement.id,
+            product.sku,
+            warehouse.key,
+            shelf.code,
+            balance.on_hand,
+            balance.blocked,
+            tuple(served),
         )
 
 
 def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStock) -> Movement:
-    """Write one movement inside a transaction; `follow_movements` brings along what depends on it."""
+    """Writes one movement inside a transaction; `note_movements` brings along what depends on it."""
     reason = _reason(wish.reason)
     refuse_if_any(check_note(wish.note))
     product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
     _refuse_unstocked(product)
     shelf = place_of(session, product, warehouse, wish.bin)
     lies = bin_balance_row(session, shelf.id, product.id)
-    change = movement_change(reason, Level(lies.on_hand, lies.blocked), change=wish.change, counted=wish.counted)
+    change = movement_change(
+        reason, Level(lies.on_hand, lies.blocked), change=wish.change, counted=wish.counted
+    )
     movement = Movement(
         at=workplace.now(),
         product_id=product.id,
@@ -98,14 +113,13 @@ def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStoc
     return movement
 
 
-def follow_movements(session: Session, workplace: Workplace, product_ids: Collection[int]) -> list[str]:
-    """Bring listings up to date after movements; the orders that waited and could be reserved at last."""
-    refresh_quantities(session, workplace, product_ids=product_ids, caused_at=workplace.now())
-    return retry_short_orders(session, workplace, product_ids)
+def note_movements(session: Session, workplace: Workplace, product_ids: Collection[int]) -> None:
+    """Notes that stock has moved, so that listings follow and orders that wait for it are served."""
+    changes_of(session).stock_moved(product_ids, caused_at=workplace.now(), freed=True)
 
 
 def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved:
-    """Take a movement made by hand back, by one that is its opposite; taken back twice, it happens once."""
+    """Undoes a movement made by hand, by one that is its opposite; undone twice, it happens once."""
     actor.must(Right.STOCK)
     with workplace.database.writing() as session:
         first = session.get(Movement, movement_id)
@@ -115,7 +129,9 @@ def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved
         if before := _made_before(session, key):
             return before
         lies = bin_balance_row(session, first.bin_id, first.product_id)
-        change = reversed_change(Change(first.on_hand, first.blocked), Level(lies.on_hand, lies.blocked))
+        change = reversed_change(
+            Change(first.on_hand, first.blocked), Level(lies.on_hand, lies.blocked)
+        )
         movement = Movement(
             at=workplace.now(),
             product_id=first.product_id,
@@ -129,14 +145,14 @@ def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved
             request_key=key,
         )
         write_movement(session, movement)
-        follow_movements(session, workplace, [first.product_id])
+        note_movements(session, workplace, [first.product_id])
         done = _made_before(session, key)
         assert done is not None
         return done
 
 
 def write_movement(session: Session, movement: Movement) -> None:
-    """Add a movement and bring both balances along, in the same transaction."""
+    """Adds a movement and brings both balances along, in the same transaction."""
     session.add(movement)
     balance = balance_row(session, movement.product_id, movement.warehouse_id)
     balance.on_hand += movement.on_hand
@@ -148,13 +164,15 @@ def write_movement(session: Session, movement: Movement) -> None:
 
 
 def find_movement(workplace: Workplace, request_key: str) -> int | None:
-    """The movement made under a key of ours, or none."""
+    """Returns the movement that was made under a key of ours; None when there is none."""
     with workplace.database.reading() as session:
-        return session.scalar(select(Movement.id).where(Movement.request_key == request_key))
+        movement = movement_by_key(session, request_key)
+        return movement.id if movement else None
 
 
 def lies_in_bin(session: Session, sku: str, warehouse: str, shelf: str) -> tuple[str, str, int]:
-    """(warehouse, bin, units there) for a SKU; without a bin, the one where most of it lies. Refused: no such place."""
+    """Returns (warehouse, bin, units there) for a SKU; without a bin, the one where most of it is.
+    Refused when there is no such place."""
     product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
     _refuse_unstocked(product)
     found = place_of(session, product, place, shelf)
@@ -164,14 +182,18 @@ def lies_in_bin(session: Session, sku: str, warehouse: str, shelf: str) -> tuple
 
 def _refuse_unstocked(product: Product) -> None:
     if product.kind not in STOCKED:
-        raise refuse("not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku")
+        raise refuse(
+            "not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku"
+        )
 
 
 def set_safety(workplace: Workplace, actor: Actor, sku: str, warehouse: str, units: int) -> None:
-    """How many units of a product are kept back in a warehouse, from every channel."""
+    """Sets how many units of a product are kept back in a warehouse, from every channel."""
     actor.must(Right.STOCK)
     if not 0 <= units <= MOST_UNITS:
-        raise refuse("out-of-range", f"“Safety” must be 0 to {MOST_UNITS:,}; it got {units:,}.", "", "safety")
+        raise refuse(
+            "out-of-range", f"“Safety” must be 0 to {MOST_UNITS:,}; it got {units:,}.", "", "safety"
+        )
     with workplace.database.writing() as session:
         product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
         balance = balance_row(session, product.id, place.id)
@@ -180,9 +202,15 @@ def set_safety(workplace: Workplace, actor: Actor, sku: str, warehouse: str, uni
         changes = {f"safety in {place.name}": (balance.safety, units)}
         balance.safety = units
         session.flush()
-        audit.record(session, actor, workplace.now(), "product", product.id, "changed", changes)
-        refresh_quantities(session, workplace, product_ids=[product.id])
-        retry_short_orders(session, workplace, [product.id])
+        audit.record(
+            session,
+            actor,
+            workplace.now(),
+            audit.Subject("product", product.id),
+            "changed",
+            changes,
+        )
+        changes_of(session).stock_moved([product.id], freed=True)
 
 
 def _reason(name: str) -> Reason:
@@ -193,13 +221,16 @@ def _reason(name: str) -> Reason:
 
 
 def place_of(session: Session, product: Product, warehouse: Warehouse, code: str) -> Bin:
-    """A bin by its code; without one, where most of a product lies, else the first. Refused: no such bin."""
+    """Returns a bin by its code; without a code, the one where most of a product is, else the
+    first. Refused when there is no such bin."""
     if code:
         try:
             return find_bin(session, warehouse.id, code)
         except Refused:
             message = f"There is no bin “{code[:40]}” in {warehouse.name}."
-            raise refuse("not-found", message, "Type a bin as it is written on the shelf.", "bin") from None
+            raise refuse(
+                "not-found", message, "Type a bin as it is written on the shelf.", "bin"
+            ) from None
     shelf = usual_bin(session, product.id, warehouse.id)
     if shelf is None:
         raise refuse("no-bin", f"{warehouse.name} has no bins.", "Add one in Setup.", "warehouse")
@@ -207,12 +238,12 @@ def place_of(session: Session, product: Product, warehouse: Warehouse, code: str
 
 
 def moved_before(session: Session, request_key: str) -> bool:
-    """Whether a movement was made under a key."""
-    return session.scalar(select(Movement.id).where(Movement.request_key == request_key)) is not None
+    """Says whether a movement was made under a key."""
+    return movement_by_key(session, request_key) is not None
 
 
 def _made_before(session: Session, request_key: str) -> Moved | None:
-    movement = session.scalar(select(Movement).where(Movement.request_key == request_key))
+    movement = movement_by_key(session, request_key)
     if movement is None:
         return None
     product, warehouse = (
@@ -221,4 +252,6 @@ def _made_before(session: Session, request_key: str) -> Moved | None:
     )
     balance = balance_row(session, product.id, warehouse.id)
     shelf = session.get_one(Bin, movement.bin_id)
-    return Moved(movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked)
+    return Moved(
+        movement.id, product.sku, warehouse.key, shelf.code, balance.on_hand, balance.blocked
+    )

@@ -1,15 +1,15 @@
-"""What runs out when at the present rate of sale, what has not moved, and what all of it is worth at cost."""
+"""What runs out when at the present rate of sale, what has not moved, and what all stock is worth
+at cost."""
 
 from dataclasses import dataclass
 from datetime import timedelta
-
-from sqlalchemy.orm import Session
 
 from relvan.core.stock.outlook import Outlook, outlook
 from relvan.services.workplace import Workplace
 from relvan.store.coming import coming_of
 from relvan.store.ledger import StillRow, WarehouseValue, selling_free, still_rows, values_at_cost
 from relvan.store.paces import all_sold_a_minute
+from relvan.store.session import Session
 
 STILL_FOR = timedelta(days=90)
 MOST = 60
@@ -17,7 +17,8 @@ MOST = 60
 
 @dataclass(frozen=True)
 class RunsOut:
-    """A product that sells, with how long it lasts, and the day on which the next ones come ("" when none do)."""
+    """A product that sells, with how long it lasts, and the day on which more is expected ("" when
+    none is)."""
 
     sku: str
     title: str
@@ -35,7 +36,8 @@ class StockOutlook:
 
 
 def stock_outlook(session: Session, workplace: Workplace) -> StockOutlook:
-    """What runs out first; what has not left for 90 days; the value at cost. A handful of queries."""
+    """Returns what runs out first, what has not left for 90 days, and the value at cost, with a
+    handful of queries."""
     now = workplace.now()
     sold = all_sold_a_minute(session, now)
     free = selling_free(session, list(sold))
@@ -47,7 +49,12 @@ def stock_outlook(session: Session, workplace: Workplace) -> StockOutlook:
         if one.next_due:
             due[product_id] = min(one.next_due, due.get(product_id, one.next_due))
     found = [
-        RunsOut(sku, title, outlook(left, sold[product_id], units.get(product_id, 0)), due.get(product_id, ""))
+        RunsOut(
+            sku,
+            title,
+            outlook(left, sold[product_id], units.get(product_id, 0)),
+            due.get(product_id, ""),
+        )
         for product_id, (sku, title, left) in free.items()
     ]
     lasting = [row for row in found if row.outlook.days_left is not None]

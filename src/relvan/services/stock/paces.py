@@ -1,13 +1,12 @@
-"""How fast pools of stock sell and how late channels hear of it, asked for once and only when a policy wants to
-know."""
+"""How fast pools of stock sell and with what delay channels show that. It is loaded once, and only
+when a stock rule needs it."""
 
 from collections.abc import Collection, Mapping
 
-from sqlalchemy.orm import Session
-
-from relvan.core.stock.pace import Pace, Selling, pace_of
+from relvan.core.stock.pace import Selling, SellingPace, pace_of
 from relvan.services.workplace import Workplace
 from relvan.store.paces import lag_minutes, selling_of
+from relvan.store.session import Session
 
 
 class Paces:
@@ -25,8 +24,8 @@ class Paces:
         self._selling: Selling | None = None
         self._lags: dict[int, float | None] = {}
 
-    def of(self, product_id: int, channel_id: int) -> Pace:
-        """The pace of one of them, as a channel hears of it."""
+    def of(self, product_id: int, channel_id: int) -> SellingPace:
+        """Returns the pace of one product on a channel."""
         if self._selling is None:
             self._selling = selling_of(self._session, self._pools, self._now)
         if channel_id not in self._lags:

@@ -3,18 +3,16 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from sqlalchemy.orm import Session
-
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import STOCKED
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import MOST_UNITS
 from relvan.services import audit
-from relvan.services.listings.quantities import refresh_quantities
-from relvan.services.orders.reserve import retry_short_orders
+from relvan.services.changes import changes_of
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import NamedProduct, named_products
+from relvan.store.session import Session
 from relvan.store.stock import balance_row, balance_rows, warehouse_by_key
 
 CHUNK = 500
@@ -22,25 +20,30 @@ CHUNK = 500
 
 @dataclass
 class SafetyChanges:
-    """What came of it: what each product that changed had before, those that had it already, and why others were
-    refused, by SKU."""
+    """The result: what each product that changed had before, the products that had it already, and
+    why others were refused, by SKU."""
 
     before: dict[str, int] = field(default_factory=dict)
     same: list[str] = field(default_factory=list)
     refused: dict[str, str] = field(default_factory=dict)
 
 
-def foresee_safety(session: Session, skus: Sequence[str], warehouse: str, units: int) -> SafetyChanges:
-    """What setting the safety stock would do. Nothing is changed.
+def foresee_safety(
+    session: Session, skus: Sequence[str], warehouse: str, units: int
+) -> SafetyChanges:
+    """Returns what setting the safety stock would do. Nothing is changed.
 
     Raises:
-        Refused: if the warehouse is not there, or the number out of range.
+        Refused: if the warehouse does not exist, or the number is out of range.
     """
     return _planned(session, dict.fromkeys(skus, units), warehouse)[0]
 
 
-def set_safety_of_many(workplace: Workplace, actor: Actor, wanted: Mapping[str, int], warehouse: str) -> SafetyChanges:
-    """Set the safety stock of products in a warehouse, by SKU; one that is refused stops no other."""
+def set_safety_of_many(
+    workplace: Workplace, actor: Actor, wanted: Mapping[str, int], warehouse: str
+) -> SafetyChanges:
+    """Sets the safety stock of products in a warehouse, by SKU; a refused one does not stop the
+    others."""
     actor.must(Right.STOCK)
     if not wanted:
         raise refuse("missing", "No product is chosen.", "Tick some, or all that match.", "pick")
@@ -55,12 +58,13 @@ def set_safety_of_many(workplace: Workplace, actor: Actor, wanted: Mapping[str, 
             for sku, before in found.before.items():
                 product = products[sku]
                 balance_row(session, product.id, place.id).safety = chunk[sku]
-                entries.append((product.id, "changed", {f"safety in {place.name}": (before, chunk[sku])}))
+                entries.append(
+                    (product.id, "changed", {f"safety in {place.name}": (before, chunk[sku])})
+                )
             session.flush()
             audit.record_many(session, actor, workplace.now(), "product", entries)
             ids = [products[sku].id for sku in found.before]
-            refresh_quantities(session, workplace, product_ids=ids)
-            retry_short_orders(session, workplace, ids)
+            changes_of(session).stock_moved(ids, freed=True)
         changed.before |= found.before
         changed.same += found.same
         changed.refused |= found.refused

@@ -12,6 +12,11 @@ def is_ours(name: str | None, kind: str, _parents: object) -> bool:
     return kind != "table" or not (name or "").startswith("product_search")
 
 
-context.configure(connection=connection, target_metadata=Table.metadata, render_as_batch=True, include_name=is_ours)
+context.configure(
+    connection=connection,
+    target_metadata=Table.metadata,
+    render_as_batch=True,
+    include_name=is_ours,
+)
 with context.begin_transaction():
     context.run_migrations()

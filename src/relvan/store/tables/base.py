@@ -7,7 +7,8 @@ from sqlalchemy import BigInteger, Integer, MetaData, Text
 from sqlalchemy.orm import DeclarativeBase
 from sqlalchemy.schema import SchemaItem
 
-from relvan.store.types import Flag, Instant, Json
+from relvan.core.channels.subject import UpdateSubject
+from relvan.store.types import Flag, Instant, Json, SubjectText
 
 NAMES = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
@@ -28,6 +29,7 @@ class Table(DeclarativeBase):
         int: Integer().with_variant(BigInteger(), "postgresql"),  # 64 bits, as in the box
         datetime: Instant(),
         bool: Flag(),
+        UpdateSubject: SubjectText(),
         dict[str, Any]: Json(),
         list[Any]: Json(),
     }

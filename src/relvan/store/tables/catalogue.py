@@ -1,4 +1,5 @@
-"""Products, their codes, parts, pictures and list prices; the seller's tree of categories and its attributes."""
+"""Products, their codes, parts, pictures and list prices; the seller's tree of categories and its
+attributes."""
 
 from datetime import datetime
 from typing import Any
@@ -10,10 +11,12 @@ from relvan.store.tables.base import Table, strict
 
 
 class Product(Table):
-    """Anything with a SKU. Weight in grams, sides in millimetres, amounts in minor units of the seller's currency.
+    """Anything with a SKU. Weight in grams, sides in millimetres, amounts in minor units of the
+    seller's currency.
 
-    A variant has its `family_id`, its value on each trait in `traits` and these joined in `combination`; a family
-    has `axes`. What a variant leaves empty its family says. `asked` facts should be there, `lacking` are not.
+    A variant has its `family_id`, its value on each trait in `traits` and these joined in
+    `combination`; a family has `axes`. What a variant leaves empty its family says. `asked` facts
+    should be there, `lacking` are not.
     """
 
     __tablename__ = "product"
@@ -31,7 +34,11 @@ class Product(Table):
             sqlite_where=text("family_id IS NOT NULL"),
         ),
         Index("ix_product_archived", "id", sqlite_where=text("archived_at IS NOT NULL")),
-        Index("ix_product_lacking", "sku_key", sqlite_where=text("lacking > 0 AND archived_at IS NULL")),
+        Index(
+            "ix_product_lacking",
+            "sku_key",
+            sqlite_where=text("lacking > 0 AND archived_at IS NULL"),
+        ),
         CheckConstraint("weight_g IS NULL OR weight_g > 0", name="weight"),
         CheckConstraint("cost IS NULL OR cost >= 0", name="cost"),
         CheckConstraint("floor IS NULL OR floor >= 0", name="floor"),
@@ -89,14 +96,17 @@ class KitPart(Table):
         CheckConstraint("kit_id <> part_id", name="itself"),
         Index("ix_kit_part_part_id", "part_id"),
     )
-    kit_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"), primary_key=True)
+    kit_id: Mapped[int] = mapped_column(
+        ForeignKey("product.id", ondelete="CASCADE"), primary_key=True
+    )
     part_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
     quantity: Mapped[int]
     position: Mapped[int] = mapped_column(default=0)
 
 
 class SkuName(Table):
-    """The one space of SKUs and aliases: every key leads to one product. An alias may say some things of its own."""
+    """The one space of SKUs and aliases: every key leads to one product. An alias may say some
+    things of its own."""
 
     __tablename__ = "sku_name"
     __table_args__ = strict(Index("ix_sku_name_product_id", "product_id"))
@@ -134,8 +144,12 @@ class CategoryAttribute(Table):
     """That a category, and those below it, ask for an attribute."""
 
     __tablename__ = "category_attribute"
-    category_id: Mapped[int] = mapped_column(ForeignKey("category.id", ondelete="CASCADE"), primary_key=True)
-    attribute_id: Mapped[int] = mapped_column(ForeignKey("attribute.id", ondelete="CASCADE"), primary_key=True)
+    category_id: Mapped[int] = mapped_column(
+        ForeignKey("category.id", ondelete="CASCADE"), primary_key=True
+    )
+    attribute_id: Mapped[int] = mapped_column(
+        ForeignKey("attribute.id", ondelete="CASCADE"), primary_key=True
+    )
     needed: Mapped[bool] = mapped_column(default=True)
 
 
@@ -152,7 +166,8 @@ class Picture(Table):
 
 
 class ProductPicture(Table):
-    """A product's use of a picture, at a position: the first is the main one. `role`: shown, or description."""
+    """A product's use of a picture, at a position: the first is the main one. `role`: shown, or
+    description."""
 
     __tablename__ = "product_picture"
     __table_args__ = strict(UniqueConstraint("product_id", "sha"))
@@ -188,8 +203,8 @@ class CurrencyRate(Table):
 
 
 class SaleWindow(Table):
-    """A sale price of a product on a list, in minor units of its currency, from an instant until another. `state` says
-    how far its listings have followed: planned, running, over."""
+    """A sale price of a product on a list, in minor units of its currency, from an instant until
+    another. `state` says how far its listings have followed: planned, running, over."""
 
     __tablename__ = "sale_window"
     __table_args__ = strict(
@@ -214,10 +229,13 @@ class ListPrice(Table):
 
     __tablename__ = "list_price"
     __table_args__ = strict(
-        CheckConstraint("amount > 0", name="amount"), Index("ix_list_price_product_id", "product_id")
+        CheckConstraint("amount > 0", name="amount"),
+        Index("ix_list_price_product_id", "product_id"),
     )
     price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"), primary_key=True)
-    product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"), primary_key=True)
+    product_id: Mapped[int] = mapped_column(
+        ForeignKey("product.id", ondelete="CASCADE"), primary_key=True
+    )
     amount: Mapped[int]
 
 
@@ -231,6 +249,8 @@ class PriceBreak(Table):
         Index("ix_price_break_product_id", "product_id"),
     )
     price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"), primary_key=True)
-    product_id: Mapped[int] = mapped_column(ForeignKey("product.id", ondelete="CASCADE"), primary_key=True)
+    product_id: Mapped[int] = mapped_column(
+        ForeignKey("product.id", ondelete="CASCADE"), primary_key=True
+    )
     least: Mapped[int] = mapped_column(primary_key=True)
     amount: Mapped[int]

@@ -6,17 +6,20 @@ from typing import Any
 from sqlalchemy import REAL, CheckConstraint, ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from relvan.core.channels.sending import UpdateState
+from relvan.core.channels.subject import UpdateSubject
 from relvan.store.tables.base import Table, strict
 
 
 class Channel(Table):
-    """A marketplace or store account that we sell on; its token and webhook secret are encrypted. `book` is the
-    edition of its rulebook by which its listings were worked out, as JSON, `currency` what it sells in by that.
-    `least_margin` is a percentage as text; `delivery_cost` what delivery is counted at for it, in minor units of the
-    seller's currency. Of which topics drift is told again by itself is in `mends`; `looked_to` is the reference up to
-    which the present pass over all that it shows has come, which began at `pass_began_at`; the last one ended at
-    `passed_at`. While its orders cannot be read, it counts as silent for `silent_minutes`: what it may be selling
-    meanwhile is held back where that is done by risk.
+    """A marketplace or store account that we sell on; its token and webhook secret are encrypted.
+    `book` is the edition of its rulebook by which its listings were worked out, as JSON, `currency`
+    what it sells in by that. `least_margin` is a percentage as text; `delivery_cost` what delivery
+    is counted at for it, in minor units of the seller's currency. Of which topics drift is told
+    again by itself is in `mends`; `looked_to` is the reference up to which the present pass over
+    all that it shows has come, which began at `pass_began_at`; the last one ended at `passed_at`.
+    While its orders cannot be read, it counts as silent for `silent_minutes`: what it may be
+    selling meanwhile is held back where that is done by risk.
     """
 
     __tablename__ = "channel"
@@ -49,8 +52,9 @@ class Channel(Table):
 
 
 class NearerPolicy(Table):
-    """A stock policy that goes instead of the channel's: for a category of the seller's tree (by its path's key) and
-    those below it, for a product (a family for its variants), or for one listing."""
+    """A stock policy that goes instead of the channel's: for a category of the seller's tree (by
+    its path's key) and those below it, for a product (a family for its variants), or for one
+    listing."""
 
     __tablename__ = "nearer_policy"
     __table_args__ = strict(
@@ -62,7 +66,9 @@ class NearerPolicy(Table):
         Index("uq_nearer_policy_category", "channel_id", "category", unique=True),
         Index("uq_nearer_policy_product", "channel_id", "product_id", unique=True),
         Index("uq_nearer_policy_listing", "listing_id", unique=True),
-        Index("ix_nearer_policy_product_id", "product_id", sqlite_where=text("product_id IS NOT NULL")),
+        Index(
+            "ix_nearer_policy_product_id", "product_id", sqlite_where=text("product_id IS NOT NULL")
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
@@ -95,42 +101,57 @@ class Carrier(Table):
 class OutboxEntry(Table):
     """One thing to tell a channel, kept until it has been accepted, refused or overtaken.
 
-    At most one entry waits for each (channel, subject, topic); one that is being sent is never overwritten, and
-    the next on its topic goes out only when it has been answered, or when `taken_until` is over.
-    `caused_at` is when the sale behind it became known, for the lag. On a channel that answers by sheet an entry is
-    `handed in` under the number of its `sheet` until the reply has been read.
+    At most one entry waits for each (channel, subject, topic); one that is being sent is never
+    overwritten, and the next on its topic goes out only when it has been answered, or when
+    `taken_until` is over. `caused_at` is when the sale behind it became known, for the lag. On a
+    channel that answers by sheet an entry is `handed in` under the number of its `sheet` until the
+    reply has been read.
     """
 
     __tablename__ = "outbox_entry"
     __table_args__ = strict(
         Index(
-            "uq_outbox_entry_waiting", "channel_id", "subject", "topic", unique=True,
-            sqlite_where=text("state = 'waiting'"), postgresql_where=text("state = 'waiting'"),
+            "uq_outbox_entry_waiting",
+            "channel_id",
+            "subject",
+            "topic",
+            unique=True,
+            sqlite_where=text("state = 'waiting'"),
+            postgresql_where=text("state = 'waiting'"),
         ),
         Index("ix_outbox_entry_due", "state", "channel_id", "urgency", "due_at"),
         Index("ix_outbox_entry_listing_id", "listing_id"),
         Index(
-            "ix_outbox_entry_subject", "subject", sqlite_where=text("listing_id IS NULL"),
+            "ix_outbox_entry_subject",
+            "subject",
+            sqlite_where=text("listing_id IS NULL"),
             postgresql_where=text("listing_id IS NULL"),
         ),
         Index(
-            "ix_outbox_entry_open", "listing_id", sqlite_where=text("ended_at IS NULL"),
+            "ix_outbox_entry_open",
+            "listing_id",
+            sqlite_where=text("ended_at IS NULL"),
             postgresql_where=text("ended_at IS NULL"),
         ),
         Index(
-            "ix_outbox_entry_under_way", "channel_id", "subject", "topic",
+            "ix_outbox_entry_under_way",
+            "channel_id",
+            "subject",
+            "topic",
             sqlite_where=text("state IN ('sending', 'handed in')"),
             postgresql_where=text("state IN ('sending', 'handed in')"),
         ),
-        Index("ix_outbox_entry_sheet", "channel_id", "sheet", sqlite_where=text("state = 'handed in'")),
-    )  # fmt: skip
+        Index(
+            "ix_outbox_entry_sheet", "channel_id", "sheet", sqlite_where=text("state = 'handed in'")
+        ),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
-    subject: Mapped[str]
+    subject: Mapped[UpdateSubject]
     topic: Mapped[str]
     urgency: Mapped[int]
     payload: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    state: Mapped[str] = mapped_column(default="waiting")
+    state: Mapped[str] = mapped_column(default=UpdateState.WAITING.value)
     unsure: Mapped[bool] = mapped_column(default=False)
     attempts: Mapped[int] = mapped_column(default=0)
     due_at: Mapped[datetime]
@@ -148,17 +169,22 @@ class OutboxEntry(Table):
 
 
 class Drift(Table):
-    """A difference between what a channel shows of a listing and what it last accepted, on one topic. One look sees it,
-    the next one confirms it; `ended_at` with `how` it came to an end: told again, left, or gone by itself."""
+    """A difference between what a channel shows of a listing and what it last accepted, on one
+    topic. One look sees it, the next one confirms it; `ended_at` with `how` it came to an end: told
+    again, left, or gone by itself."""
 
     __tablename__ = "drift"
     __table_args__ = strict(
         Index(
-            "uq_drift_open", "listing_id", "topic", unique=True,
-            sqlite_where=text("ended_at IS NULL"), postgresql_where=text("ended_at IS NULL"),
+            "uq_drift_open",
+            "listing_id",
+            "topic",
+            unique=True,
+            sqlite_where=text("ended_at IS NULL"),
+            postgresql_where=text("ended_at IS NULL"),
         ),
         Index("ix_drift_channel_id", "channel_id", "ended_at", "id"),
-    )  # fmt: skip
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
     listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"))

@@ -5,6 +5,7 @@ from datetime import datetime
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from relvan.core.shipping.life import PickListState, ShipmentState
 from relvan.store.tables.base import Table, strict
 
 
@@ -20,7 +21,7 @@ class Shipment(Table):
     number: Mapped[str] = mapped_column(unique=True)
     order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
-    state: Mapped[str] = mapped_column(default="to pick")
+    state: Mapped[str] = mapped_column(default=ShipmentState.TO_PICK.value)
     created_at: Mapped[datetime]
     dispatched_at: Mapped[datetime | None]
 
@@ -51,14 +52,15 @@ class PickList(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     number: Mapped[str] = mapped_column(unique=True)
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
-    state: Mapped[str] = mapped_column(default="open")
+    state: Mapped[str] = mapped_column(default=PickListState.OPEN.value)
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime]
     finished_at: Mapped[datetime | None]
 
 
 class Pick(Table):
-    """One stop of a walk; `picked` is empty until it has been done, and less than asked after a short pick."""
+    """One stop of a walk; `picked` is empty until it has been done, and less than asked after a
+    short pick."""
 
     __tablename__ = "pick"
     __table_args__ = strict(
@@ -82,8 +84,8 @@ class Pick(Table):
 class Parcel(Table):
     """One box of a shipment with one label. Weight in grams, price in minor units.
 
-    `label_key` is the reference under which the label is bought: written before the carrier is asked, so that
-    a lost answer is looked up and never paid twice.
+    `label_key` is the reference under which the label is bought: written before the carrier is
+    asked, so that a lost answer is looked up and never paid twice.
     """
 
     __tablename__ = "parcel"
@@ -113,7 +115,8 @@ class ParcelLine(Table):
 
     __tablename__ = "parcel_line"
     __table_args__ = strict(
-        UniqueConstraint("parcel_id", "shipment_line_id"), CheckConstraint("quantity > 0", name="quantity")
+        UniqueConstraint("parcel_id", "shipment_line_id"),
+        CheckConstraint("quantity > 0", name="quantity"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     parcel_id: Mapped[int] = mapped_column(ForeignKey("parcel.id", ondelete="CASCADE"))

@@ -9,8 +9,8 @@ from relvan.store.tables.base import Table, strict
 
 
 class SeenWorker(Table):
-    """A worker by its name, and when it last said that it lives. One that does not share is a command, which took one
-    duty for as long as it runs."""
+    """A worker by its name, and when it last said that it lives. One that does not share is a
+    command, which took one duty for as long as it runs."""
 
     __tablename__ = "seen_worker"
     __table_args__ = strict()
@@ -25,4 +25,6 @@ class Duty(Table):
     __tablename__ = "duty"
     __table_args__ = strict()
     name: Mapped[str] = mapped_column(primary_key=True)
-    worker: Mapped[str] = mapped_column(ForeignKey("seen_worker.name", ondelete="CASCADE"), index=True)
+    worker: Mapped[str] = mapped_column(
+        ForeignKey("seen_worker.name", ondelete="CASCADE"), index=True
+    )

@@ -1,4 +1,5 @@
-"""Bulk jobs: one change to many, with its rows, verdicts and undo; and the mappings of files kept by name."""
+"""Bulk jobs: one change to many, with its rows, verdicts and undo; and the mappings of files kept
+by name."""
 
 from datetime import datetime
 from typing import Any
@@ -6,6 +7,7 @@ from typing import Any
 from sqlalchemy import ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from relvan.core.jobs.life import JobVerdict
 from relvan.store.tables.base import Table, strict
 
 
@@ -32,23 +34,28 @@ class BulkJob(Table):
 class BulkJobRow(Table):
     """One row of a bulk job and its verdict, with the reason.
 
-    Of rows that say one thing together (the parts of a kit) the first holds the `change`: fact -> [old, new]; the
-    others name its position as their `leader`. `turn` is the order in which things are applied.
+    Of rows that say one thing together (the parts of a kit) the first holds the `change`: fact ->
+    [old, new]; the others name its position as their `leader`. `turn` is the order in which things
+    are applied.
     """
 
     __tablename__ = "bulk_job_row"
     __table_args__ = strict(
         Index("ix_bulk_job_row_job_id", "job_id", "position"),
         Index("ix_bulk_job_row_verdict", "job_id", "verdict", "turn", "position"),
-        Index("ix_bulk_job_row_listing_id", "listing_id", sqlite_where=text("listing_id IS NOT NULL")),
-        Index("ix_bulk_job_row_leader", "job_id", "leader", sqlite_where=text("leader IS NOT NULL")),
+        Index(
+            "ix_bulk_job_row_listing_id", "listing_id", sqlite_where=text("listing_id IS NOT NULL")
+        ),
+        Index(
+            "ix_bulk_job_row_leader", "job_id", "leader", sqlite_where=text("leader IS NOT NULL")
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("bulk_job.id"))
     position: Mapped[int]
     subject: Mapped[str]
     listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
-    verdict: Mapped[str] = mapped_column(default="waiting")
+    verdict: Mapped[str] = mapped_column(default=JobVerdict.WAITING.value)
     reason: Mapped[str] = mapped_column(default="")
     change: Mapped[dict[str, Any] | None]
     leader: Mapped[int | None]
@@ -56,9 +63,9 @@ class BulkJobRow(Table):
 
 
 class BulkJobBlock(Table):
-    """Many rows of a bulk job that say plain facts and share a verdict, kept as one: their positions from `first` to
-    `last`, though others may lie between, and in `content` the columns of `PlainRows`. A row whose verdict becomes its
-    own moves to `BulkJobRow`."""
+    """Many rows of a bulk job that say plain facts and share a verdict, kept as one: their
+    positions from `first` to `last`, though others may lie between, and in `content` the columns of
+    `PlainRows`. A row whose verdict becomes its own moves to `BulkJobRow`."""
 
     __tablename__ = "bulk_job_block"
     __table_args__ = strict(Index("ix_bulk_job_block_job_id", "job_id", "first"))

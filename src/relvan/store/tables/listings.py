@@ -4,22 +4,25 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ForeignKey, Index, text
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column, validates
 
+from relvan.core.listings.gaps import gap_mark
 from relvan.store.tables.base import Table, strict
 
 
 class Listing(Table):
-    """Our offer of one product on one channel; `alias` is the second SKU that it is offered under, or empty.
+    """Our offer of one product on one channel; `alias` is the second SKU that it is offered under,
+    or empty.
 
-    `own` are its own field values. What is worked out from the rules is kept beside, so that lists are fast:
-    state, gaps, price (minor units; `regular` is what a sale price goes instead of; `margin` what is left of it, in
-    thousandths), quantity, and a fingerprint of content and pictures, held and sent. `until` is when the channel lets
-    it lapse; `gone` says why the channel no longer shows it, when nobody here asked for that. A member of a family's
-    page names the listing of the family (which `is_head`) as its `head`; one that `must` be there keeps the whole
-    family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field; `category` is the
-    channel's. One that was only read in is not `followed` yet: its price and quantity are left alone. One that is
-    `paused` is not shown while its quantity is 0.
+    `own` are its own field values. What is worked out from the rules is kept beside, so that lists
+    are fast: state, gaps (and their mark, see `gap_mark`), price (minor units; `regular` is what a
+    sale price goes instead of; `margin` what is left of it, in thousandths), quantity, and a fingerprint of content and
+    pictures, held and sent. `until` is when the channel lets it lapse; `gone` says why the channel
+    no longer shows it, when nobody here asked for that. A member of a family's page names the
+    listing of the family (which `is_head`) as its `head`; one that `must` be there keeps the whole
+    family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field;
+    `category` is the channel's. One that was only read in is not `followed` yet: its price and
+    quantity are left alone. One that is `paused` is not shown while its quantity is 0.
     """
 
     __tablename__ = "listing"
@@ -29,6 +32,12 @@ class Listing(Table):
         Index("ix_listing_state", "state", "id"),
         Index("ix_listing_ref", "channel_id", "ref"),
         Index("ix_listing_until", "until", sqlite_where=text("until IS NOT NULL")),
+        Index(
+            "ix_listing_on_sale",
+            "product_id",
+            sqlite_where=text("regular IS NOT NULL"),
+            postgresql_where=text("regular IS NOT NULL"),
+        ),
         Index("ix_listing_floored", "id", sqlite_where=text("floored = 1")),
         Index(
             "ix_listing_below",
@@ -41,6 +50,23 @@ class Listing(Table):
         Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
         Index("ix_listing_heads", "channel_id", "state", sqlite_where=text("is_head = 1")),
         Index("ix_listing_gapped", "channel_id", "id", sqlite_where=text("gap_count > 0")),
+        Index(
+            "ix_listing_category",
+            "channel_id",
+            "category",
+            "product_id",
+            sqlite_where=text("category <> ''"),
+            postgresql_where=text("category <> ''"),
+        ),
+        Index(
+            "ix_listing_gap_mark",
+            "channel_id",
+            "gap_mark",
+            "gap_count",
+            "product_id",
+            sqlite_where=text("gap_count > 0"),
+            postgresql_where=text("gap_count > 0"),
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
@@ -55,6 +81,7 @@ class Listing(Table):
     state: Mapped[str] = mapped_column(default="draft")
     behind: Mapped[str] = mapped_column(default="")
     gaps: Mapped[list[Any]] = mapped_column(default=list)
+    gap_mark: Mapped[str] = mapped_column(default="", server_default="")
     gap_count: Mapped[int] = mapped_column(default=0)
     demands: Mapped[int] = mapped_column(default=0)
     met: Mapped[int] = mapped_column(default=0)
@@ -84,6 +111,12 @@ class Listing(Table):
     followed: Mapped[bool] = mapped_column(default=True, server_default="1")
     paused: Mapped[bool] = mapped_column(default=False, server_default="0")
 
+    @validates("gaps")
+    def _mark_gaps(self, _key: str, gaps: list[Any]) -> list[Any]:
+        """Keep beside the gaps the number by which listings that lack the same are counted."""
+        self.gap_mark = gap_mark(gaps)
+        return gaps
+
     @property
     def to_show(self) -> bool:
         """Whether the channel is to show it now."""
@@ -91,12 +124,13 @@ class Listing(Table):
 
 
 class PriceSent(Table):
-    """A price that a channel has accepted, in minor units of its currency, and what it came from; with `regular`, the
-    price it was shown instead of."""
+    """A price that a channel has accepted, in minor units of its currency, and what it came from;
+    with `regular`, the price it was shown instead of."""
 
     __tablename__ = "price_sent"
     __table_args__ = strict(
-        Index("ix_price_sent_listing_id", "listing_id", "at"), Index("ix_price_sent_channel_id", "channel_id", "at")
+        Index("ix_price_sent_listing_id", "listing_id", "at"),
+        Index("ix_price_sent_channel_id", "channel_id", "at"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"))
@@ -108,8 +142,8 @@ class PriceSent(Table):
 
 
 class LayerRow(Table):
-    """A layer: values by field for one topic on one channel. `standing_for` is the category of the seller's tree for
-    which it stands ("" for all), or nothing."""
+    """A layer: values by field for one topic on one channel. `standing_for` is the category of the
+    seller's tree for which it stands ("" for all), or nothing."""
 
     __tablename__ = "layer"
     __table_args__ = strict(
@@ -130,7 +164,9 @@ class ListingLayer(Table):
 
     __tablename__ = "listing_layer"
     __table_args__ = strict(Index("ix_listing_layer_layer_id", "layer_id", "listing_id"))
-    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"), primary_key=True)
+    listing_id: Mapped[int] = mapped_column(
+        ForeignKey("listing.id", ondelete="CASCADE"), primary_key=True
+    )
     topic: Mapped[str] = mapped_column(primary_key=True)
     layer_id: Mapped[int] = mapped_column(ForeignKey("layer.id"))
 
@@ -148,11 +184,20 @@ class LayerSet(Table):
 
 
 class TranslationRow(Table):
-    """Ours and theirs of a trait, an attribute or a value on one channel, in one of its categories or ("") in all."""
+    """Ours and theirs of a trait, an attribute or a value on one channel, in one of its categories
+    or ("") in all."""
 
     __tablename__ = "translation"
     __table_args__ = strict(
-        Index("uq_translation_ours", "channel_id", "category", "kind", "field", "ours_key", unique=True),
+        Index(
+            "uq_translation_ours",
+            "channel_id",
+            "category",
+            "kind",
+            "field",
+            "ours_key",
+            unique=True,
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))
@@ -166,18 +211,22 @@ class TranslationRow(Table):
 
 
 class PageSearch(Table):
-    """What a channel's catalogue answered when a page was looked for: candidates with their likeness, best first."""
+    """What a channel's catalogue answered when a page was looked for: candidates with their
+    likeness, best first."""
 
     __tablename__ = "page_search"
-    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id", ondelete="CASCADE"), primary_key=True)
+    listing_id: Mapped[int] = mapped_column(
+        ForeignKey("listing.id", ondelete="CASCADE"), primary_key=True
+    )
     words: Mapped[str] = mapped_column(default="")
     candidates: Mapped[list[Any]] = mapped_column(default=list)
     looked_at: Mapped[datetime]
 
 
 class Finding(Table):
-    """A listing read from a channel. `listing_id` is ours once it is linked; `product_id` the likeliest product before,
-    `likeness` how like (0 to 100), and `reasons` why. `centre` are goods in the marketplace's own centre."""
+    """A listing read from a channel. `listing_id` is ours once it is linked; `product_id` the
+    likeliest product before, `likeness` how like (0 to 100), and `reasons` why. `centre` are goods
+    in the marketplace's own centre."""
 
     __tablename__ = "finding"
     __table_args__ = strict(

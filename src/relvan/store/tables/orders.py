@@ -56,10 +56,11 @@ class Order(Table):
 
 
 class OrderLine(Table):
-    """One line: units and the price of one with tax inside; `product_id` is empty while the product is unknown.
+    """One line: units and the price of one with tax inside; `product_id` is empty while the product
+    is unknown.
 
-    The line of a kit is not stocked: lines of its parts follow it, which are (`part_of` the kit's line, price 0).
-    `apart`: these parts may come from different warehouses.
+    The line of a kit is not stocked: lines of its parts follow it, which are (`part_of` the kit's
+    line, price 0). `apart`: these parts may come from different warehouses.
     """
 
     __tablename__ = "order_line"

@@ -35,8 +35,10 @@ class Movement(Table):
 
     __tablename__ = "movement"
     __table_args__ = strict(
-        CheckConstraint("on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')", name="moves"),
-        Index("ix_movement_product_id", "product_id", "id"),
+        CheckConstraint(
+            "on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')", name="moves"
+        ),
+        Index("ix_movement_product_id", "product_id", "id", "at", "on_hand", "reason"),
         Index("ix_movement_shipment_id", "shipment_id"),
         Index("ix_movement_reason", "reason", "id"),
         Index("ix_movement_warehouse_id", "warehouse_id", "id"),
@@ -56,7 +58,8 @@ class Movement(Table):
 
 
 class Balance(Table):
-    """What the ledger and the reservations add up to, by product and warehouse; `safety` is set by a person."""
+    """What the ledger and the reservations add up to, by product and warehouse; `safety` is set by
+    a person."""
 
     __tablename__ = "balance"
     __table_args__ = strict(
@@ -91,7 +94,8 @@ class BinBalance(Table):
 
 
 class ExpectedReceipt(Table):
-    """Units of a product that are to come into a warehouse by a day (ISO 8601), and how many have come."""
+    """Units of a product that are to come into a warehouse by a day (ISO 8601), and how many have
+    come."""
 
     __tablename__ = "expected_receipt"
     __table_args__ = strict(
@@ -113,8 +117,8 @@ class ExpectedReceipt(Table):
 
 
 class Transfer(Table):
-    """Units of a product on their way from one warehouse to another: in transit until they are received. What never
-    arrived is `lost` when the transfer is brought to an end."""
+    """Units of a product on their way from one warehouse to another: in transit until they are
+    received. What never arrived is `lost` when the transfer is brought to an end."""
 
     __tablename__ = "transfer"
     __table_args__ = strict(

@@ -1,4 +1,5 @@
-"""The catalogue: the list of products, what can be done to many of them, and taking them out as a file."""
+"""The catalogue: the list of products, what can be done to many of them, and taking them out as a
+file."""
 
 from typing import Any
 from urllib.parse import parse_qsl
@@ -8,11 +9,12 @@ from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from relvan.core.catalogue.bulk import NOT_IN_BULK, OPERATIONS, Operation
 from relvan.core.catalogue.facts import NAMES, form_of, label_of
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.refusal import Refused
+from relvan.services.bulk.take_out import columns_for, take_out
 from relvan.services.catalogue.bulk import change_many, foresee
 from relvan.services.catalogue.save import archive_products
 from relvan.services.imports.receive import kind_of
-from relvan.services.imports.take_out import columns_for, take_out
 from relvan.services.listings.draft import foresee_drafts
 from relvan.store.catalogue import named_products, product_uses
 from relvan.store.channels import channel_names
@@ -22,7 +24,8 @@ from relvan.store.product_list import count_products, product_page
 from relvan.web.chosen import chosen_products, filter_of
 from relvan.web.desk import At, Desk, Form, PostedForm
 from relvan.web.product_sentence import SORTS, product_filter, product_sentence
-from relvan.web.sentence import Chip, Choice, read_sentence
+from relvan.web.reading import fields_under
+from relvan.web.sentence import Chip, Choice, ListKind, read_sentence
 
 router = APIRouter(prefix="/catalogue")
 PAGE = 50
@@ -84,31 +87,41 @@ def product_foresee_archive(desk: At, form: Form) -> HTMLResponse:
     uses = {sku: where[product_id] for sku, product_id in ids.items() if where.get(product_id)}
     shown = dict(list(uses.items())[:MOST_NAMED])
     return desk.fragment(
-        "catalogue/_foresee.html", count=len(skus), would=len(ids) - len(uses), uses=shown, more=len(uses) - len(shown)
+        "catalogue/_foresee.html",
+        count=len(skus),
+        would=len(ids) - len(uses),
+        uses=shown,
+        more=len(uses) - len(shown),
     )
 
 
 @router.post("/foresee/draft", name="product_foresee_draft")
 def product_foresee_draft(desk: At, form: Form) -> HTMLResponse:
-    """How many drafts would be made of the chosen products on which channel, before they are. Ticked are the channels
-    that the page speaks of."""
+    """How many drafts would be made of the chosen products on which channel, before they are.
+    Ticked are the channels that the page speaks of."""
     foreseen = foresee_drafts(desk.workplace, chosen_products(desk, form))
     query = dict(parse_qsl(form.get("query", "")))
-    spoken_of = {query.get("not_on", "")} | {key.removeprefix("at_") for key, way in query.items() if way == "not"}
+    spoken_of = {query.get("not_on", "")} | {
+        key for key, way in fields_under(query, "at_").items() if way == "not"
+    }
     return desk.fragment("catalogue/_draft.html", foreseen=foreseen, spoken_of=spoken_of)
 
 
 @router.post("/archive", name="product_archive")
 def product_archive(desk: At, form: Form) -> Response:
     """Put the chosen products into the archive."""
-    verdicts = archive_products(desk.workplace, desk.actor, chosen_products(desk, form), archived=True)
+    verdicts = archive_products(
+        desk.workplace, desk.actor, chosen_products(desk, form), archived=True
+    )
     return desk.verdicts("/catalogue", verdicts, "Archived", undo_path="/catalogue/unarchive")
 
 
 @router.post("/unarchive", name="product_unarchive")
 def product_unarchive(desk: At, form: Form) -> Response:
     """Take the chosen products out of the archive."""
-    verdicts = archive_products(desk.workplace, desk.actor, chosen_products(desk, form), archived=False)
+    verdicts = archive_products(
+        desk.workplace, desk.actor, chosen_products(desk, form), archived=False
+    )
     return desk.verdicts("/catalogue", verdicts, "Restored", undo_path="/catalogue/archive")
 
 
@@ -117,7 +130,9 @@ def _bulk_facts(desk: Desk) -> list[tuple[str, str, str]]:
     with desk.workplace.database.reading() as session:
         many = many_names(session)
     names = [name for name in NAMES if name not in (*NOT_IN_BULK, "archived")]
-    names += [f"price {key}" for key in many["price"]] + [f"attribute {name}" for name in many["attribute"]]
+    names += [Keyed.PRICE.fact(key) for key in many["price"]] + [
+        Keyed.ATTRIBUTE.fact(name) for name in many["attribute"]
+    ]
     return [(name, label_of(name), form_of(name).form) for name in names]
 
 
@@ -131,7 +146,9 @@ def _operations(form: PostedForm) -> list[Operation]:
 def product_change_panel(desk: At, form: Form) -> HTMLResponse:
     """The panel in which facts are chosen."""
     skus = chosen_products(desk, form)
-    return desk.fragment("catalogue/_change.html", count=len(skus), facts=_bulk_facts(desk), deeds=OPERATIONS)
+    return desk.fragment(
+        "catalogue/_change.html", count=len(skus), facts=_bulk_facts(desk), deeds=OPERATIONS
+    )
 
 
 @router.post("/change/foresee", name="product_change_foresee")
@@ -141,7 +158,9 @@ def product_change_foresee(desk: At, form: Form) -> HTMLResponse:
     try:
         sample = foresee(desk.workplace, _operations(form), skus[:SAMPLE])
     except Refused as refused:
-        return desk.fragment("catalogue/_sample.html", sample=[], count=len(skus), refusals=refused.refusals)
+        return desk.fragment(
+            "catalogue/_sample.html", sample=[], count=len(skus), refusals=refused.refusals
+        )
     return desk.fragment("catalogue/_sample.html", sample=sample, count=len(skus))
 
 
@@ -149,17 +168,27 @@ def product_change_foresee(desk: At, form: Form) -> HTMLResponse:
 def product_change_many(desk: At, form: Form) -> Response:
     """Rehearse the change as a bulk job."""
     wanted = filter_of(desk, form.get("query", "")) if form.get("all") else None
-    job = change_many(desk.workplace, desk.actor, _operations(form), skus=form.all("pick"), wanted=wanted)
+    job = change_many(
+        desk.workplace, desk.actor, _operations(form), skus=form.all("pick"), wanted=wanted
+    )
     return desk.go(f"/jobs/{job}")
 
 
 @router.get("/take-out", name="product_take_out")
-def product_take_out(desk: At, query: str = "", kind: str = "products", pick: str = "") -> HTMLResponse:
+def product_take_out(
+    desk: At, query: str = "", kind: str = "products", pick: str = ""
+) -> HTMLResponse:
     """Which columns the file is to have."""
     columns = columns_for(desk.workplace, kind_of(kind))
     with desk.workplace.database.reading() as session:
         total = count_products(session, filter_of(desk, query))
-    values: dict[str, Any] = {"columns": columns, "kind": kind_of(kind), "query": query, "total": total, "pick": pick}
+    values: dict[str, Any] = {
+        "columns": columns,
+        "kind": kind_of(kind),
+        "query": query,
+        "total": total,
+        "pick": pick,
+    }
     return desk.page("catalogue/take_out.html", "catalogue", **values)
 
 
@@ -184,11 +213,17 @@ def history_index(desk: At, after: int = 0, job: int | None = None) -> HTMLRespo
     """What was changed on products, newest first."""
     ways = ("hand", "api", "import", "bulk job", "undo")
     chips = (Chip("via", "By what", tuple(Choice(way, f"by {way}") for way in ways)),)
-    sentence = read_sentence("Changes of products", "/catalogue/history", chips, desk.request.query_params)
+    sentence = read_sentence(
+        ListKind("Changes of products", "/catalogue/history"), chips, desk.request.query_params
+    )
     wanted = HistoryFilter(via=sentence.chosen.get("via", ""), job=job)
     with desk.workplace.database.reading() as session:
         rows = product_history(session, wanted, after=after, limit=PAGE + 1)
-    more = {"after": str(rows[PAGE - 1].id), **({"job": str(job)} if job else {})} if len(rows) > PAGE else {}
+    more = (
+        {"after": str(rows[PAGE - 1].id), **({"job": str(job)} if job else {})}
+        if len(rows) > PAGE
+        else {}
+    )
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows[:PAGE],

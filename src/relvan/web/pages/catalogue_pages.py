@@ -1,4 +1,5 @@
-"""Pages of a channel's own catalogue: candidates beside our products, the sure ones chosen beforehand."""
+"""Pages of a channel's own catalogue: candidates beside our products, the sure ones chosen
+beforehand."""
 
 import re
 from urllib.parse import urlencode
@@ -12,6 +13,7 @@ from relvan.services.listings.pages import choose_pages, look_again, search_page
 from relvan.store.channels import channel_by_key, channel_names
 from relvan.store.pages import count_without_page, page_rows
 from relvan.web.desk import At, Form, whole_id
+from relvan.web.reading import fields_under
 
 router = APIRouter(prefix="/listings/pages")
 PAGE = 60
@@ -30,20 +32,35 @@ def catalogue_page_index(desk: At, channel: str = "", after: int = 0) -> HTMLRes
     with_pages = [(key, name) for key, name in named if books[key].pages is not None]
     more = ""
     if len(rows) > PAGE:
-        more = "/listings/pages?" + urlencode({"channel": channel, "after": rows[PAGE - 1].listing_id})
+        more = "/listings/pages?" + urlencode(
+            {"channel": channel, "after": rows[PAGE - 1].listing_id}
+        )
     return desk.page(
-        "pages/index.html", "listings", rows=rows[:PAGE], total=total, named=with_pages, channel=channel, books=books,
-        more=more, shown=SHOWN, new_page=NEW_PAGE, waiting=any(row.candidates is None for row in rows[:PAGE]),
-    )  # fmt: skip
+        "pages/index.html",
+        "listings",
+        rows=rows[:PAGE],
+        total=total,
+        named=with_pages,
+        channel=channel,
+        books=books,
+        more=more,
+        shown=SHOWN,
+        new_page=NEW_PAGE,
+        waiting=any(row.candidates is None for row in rows[:PAGE]),
+    )
 
 
 @router.post("/choose", name="catalogue_page_choose")
 def catalogue_page_choose(desk: At, form: Form) -> Response:
     """Choose the pages that are marked, and ask for new ones where that is."""
-    asked = {whole_id(name.removeprefix("page_")): form[name] for name in form if name.startswith("page_")}
-    chosen = {listing_id: page for listing_id, page in asked.items() if listing_id is not None and page}
+    asked = {whole_id(listing): page for listing, page in fields_under(form, "page_").items()}
+    chosen = {
+        listing_id: page for listing_id, page in asked.items() if listing_id is not None and page
+    }
     if form.get("rest") == NEW_PAGE:
-        chosen |= {listing_id: NEW_PAGE for listing_id in form.ids("listing") if listing_id not in chosen}
+        chosen |= {
+            listing_id: NEW_PAGE for listing_id in form.ids("listing") if listing_id not in chosen
+        }
     by_reason: dict[str, dict[int, str]] = {}
     for listing_id, page in chosen.items():
         reason = form.get(f"reason_{listing_id}") or form.get("reason_all", "")

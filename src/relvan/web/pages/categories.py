@@ -23,7 +23,7 @@ from relvan.web.desk import At, Desk, Form, first_by_field
 router = APIRouter(prefix="/categories")
 
 
-def _index(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
+def _categories_page(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rows, known = category_rows(session), attributes(session)
     path = desk.request.query_params.get("path", "")
@@ -31,15 +31,22 @@ def _index(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
     name = desk.request.query_params.get("attribute", "")
     editing = next((attribute for attribute in known if attribute.name == name), None)
     return desk.page(
-        "categories/index.html", "catalogue", status=status, rows=rows, attributes=known, chosen=chosen,
-        editing=editing, kinds=list(AttributeKind), **{"errors": {}, "typed": {}, "refusals": (), **values},
-    )  # fmt: skip
+        "categories/index.html",
+        "catalogue",
+        status=status,
+        rows=rows,
+        attributes=known,
+        chosen=chosen,
+        editing=editing,
+        kinds=list(AttributeKind),
+        **{"errors": {}, "typed": {}, "refusals": (), **values},
+    )
 
 
 @router.get("", name="category_index")
 def category_index(desk: At) -> HTMLResponse:
     """The tree, with what each category asks for."""
-    return _index(desk)
+    return _categories_page(desk)
 
 
 @router.post("/add", name="category_add")
@@ -49,7 +56,9 @@ def category_add(desk: At, form: Form) -> Response:
         path = add_category(desk.workplace, desk.actor, form.get("category", ""))
     except Refused as refused:
         errors = first_by_field(refused.refusals)
-        return _index(desk, status=422, errors=errors, typed=dict(form), refusals=refused.refusals)
+        return _categories_page(
+            desk, status=422, errors=errors, typed=dict(form), refusals=refused.refusals
+        )
     return desk.done(_at(path), f"{path} is in the tree.")
 
 
@@ -78,7 +87,9 @@ def category_asks(desk: At, form: Form) -> Response:
     needed = set(form.all("needed"))
     asks = {name: name in needed for name in dict.fromkeys([*form.all("asked"), *needed])}
     ask_for(desk.workplace, desk.actor, form.get("path", ""), asks)
-    return desk.done(_at(form.get("path", "")), f"{form.get('path', '')} asks for {len(asks)} attributes.")
+    return desk.done(
+        _at(form.get("path", "")), f"{form.get('path', '')} asks for {len(asks)} attributes."
+    )
 
 
 @router.post("/attributes", name="attribute_save")
@@ -86,11 +97,15 @@ def attribute_save(desk: At, form: Form) -> Response:
     """Define an attribute, or change one."""
     try:
         choices = form.get("choices", "").replace("\r", "").split("\n")
-        rule = attribute_rule(form.get("name", ""), form.get("kind", "text"), form.get("unit", ""), choices)
+        rule = attribute_rule(
+            form.get("name", ""), form.get("kind", "text"), form.get("unit", ""), choices
+        )
         save_attribute(desk.workplace, desk.actor, rule, name=form.get("was", ""))
     except Refused as refused:
         errors = first_by_field(refused.refusals)
-        return _index(desk, status=422, errors=errors, typed=dict(form), refusals=refused.refusals)
+        return _categories_page(
+            desk, status=422, errors=errors, typed=dict(form), refusals=refused.refusals
+        )
     return desk.done("/categories", f"The attribute {rule.name} is saved.")
 
 

@@ -1,4 +1,5 @@
-"""One channel's set-up: what is in step and what is not, what it sells from, how much it shows, at which prices."""
+"""One channel's set-up: what is in step and what is not, what it sells from, how much it shows, at
+which prices."""
 
 from collections.abc import Callable
 from typing import Any
@@ -30,8 +31,14 @@ router = APIRouter(prefix="/setup/channels")
 Wish = Callable[[Desk, PostedForm], dict[str, Any]]
 
 
-def _channel(desk: Desk, key: str, *, status: int = 200, typed: dict[str, str] | None = None,
-             refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+def _channel(
+    desk: Desk,
+    key: str,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         channel = channel_by_key(session, key)
         settings = channel_settings(session)[channel.id]
@@ -99,13 +106,20 @@ def channel_nearer(desk: At, form: Form, key: str) -> Response:
     away = form.get("deed") == "take away"
     try:
         policy = None if away else read_policy(form)
-        set_policy(desk.workplace, desk.actor, key, form.get("kind", ""), form.get("of", "").strip(), policy)
+        set_policy(
+            desk.workplace,
+            desk.actor,
+            key,
+            form.get("kind", ""),
+            form.get("of", "").strip(),
+            policy,
+        )
     except Refused as refused:
         return _channel(desk, key, status=422, typed=dict(form), refused=refused)
     words = "the next nearest holds again" if away else "it goes instead of the channel's"
     back = form.get("back", "")
     path = back if back.startswith(("/stock/", "/listings/")) else f"/setup/channels/{key}#nearer"
-    return desk.done(path, f"Stock policy of {form.get('of', '')}: {words}.")
+    return desk.done(path, f"Stock rule of {form.get('of', '')}: {words}.")
 
 
 @router.post("/{key}/{setting}", name="channel_change")
@@ -155,8 +169,9 @@ def _steps_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     with desk.workplace.database.reading() as session:
         listed_in = list_currencies(session).get(form.get("price_list", ""), own)
     wishes: dict[str, Any] = {
-        "price_steps": steps_data(read_steps(form, listed_in)), "price_list": form.get("price_list", ""),
-    }  # fmt: skip
+        "price_steps": steps_data(read_steps(form, listed_in)),
+        "price_list": form.get("price_list", ""),
+    }
     if "least_margin" in form:
         wishes["least_margin"] = form.get("least_margin", "")
     if "delivery_cost" in form:

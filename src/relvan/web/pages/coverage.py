@@ -1,4 +1,5 @@
-"""Coverage: products by channels as a grid of gauges, families folded; tick and draft on several channels at once."""
+"""Coverage: products by channels as a grid of gauges, families folded; tick and draft on several
+channels at once."""
 
 from typing import Any
 

@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.packing.parcels import Packed
 from relvan.core.refusal import Refused, not_found, refuse
+from relvan.core.shipping.life import OPEN_SHIPMENTS, PickListState, ShipmentState
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
@@ -25,12 +26,18 @@ from relvan.store.dispatch import (
 )
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
-from relvan.web.desk import At, Desk, Form, address_of, first_by_field
-from relvan.web.reading import FormReader
+from relvan.web.addresses import address_of
+from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.reading import FormReader, fields_under
 
 router = APIRouter(prefix="/dispatch")
-STAGES = (("to pick", "To pick"), ("picking", "Being picked"), ("to pack", "To pack"), ("to ship", "To ship"),
-          ("dispatched", "Dispatched"))  # fmt: skip
+STAGES = (
+    ("to pick", "To pick"),
+    ("picking", "Being picked"),
+    ("to pack", "To pack"),
+    ("to ship", "To ship"),
+    ("dispatched", "Dispatched"),
+)
 
 
 @router.get("", name="dispatch_index")
@@ -38,7 +45,7 @@ def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTM
     """Shipments by stage, and the pick lists that are open."""
     stage = stage if stage in dict(STAGES) else "to pick"
     with desk.workplace.database.reading() as session:
-        everything = shipment_rows(session, states=("to pick", "picking", "to pack", "to ship"), limit=2000)
+        everything = shipment_rows(session, states=OPEN_SHIPMENTS, limit=2000)
         rows = shipment_rows(session, states=(stage,), warehouse=warehouse)
         values: dict[str, Any] = {
             "stage": stage,
@@ -47,7 +54,7 @@ def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTM
             "warehouses": [(one.key, one.name) for one in warehouses(session)],
             "rows": rows,
             "stage_counts": {key: sum(row.state == key for row in everything) for key, _ in STAGES},
-            "lists": pick_list_rows(session, state="open"),
+            "lists": pick_list_rows(session, state=PickListState.OPEN),
         }
     return desk.page("dispatch/index.html", "dispatch", **values)
 
@@ -64,7 +71,9 @@ def pick_list_make(desk: At, form: Form) -> Response:
     return desk.done("/dispatch?stage=picking", words)
 
 
-def _walk(desk: Desk, pick_list_id: int, *, refused: Refused | None = None, scanned: str = "") -> HTMLResponse:
+def _walk(
+    desk: Desk, pick_list_id: int, *, refused: Refused | None = None, scanned: str = ""
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         lists = pick_list_rows(session, pick_list_id=pick_list_id)
         rows = pick_rows(session, pick_list_id)
@@ -97,12 +106,14 @@ def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
     try:
         read.raise_if_refused()
         if not code and quantity:
-            raise refuse("no-scan", "Nothing was scanned.", "Scan the goods, or type their SKU.", "code")
+            raise refuse(
+                "no-scan", "Nothing was scanned.", "Scan the goods, or type their SKU.", "code"
+            )
         picked = record_pick(desk.workplace, desk.actor, pick_list_id, pick, quantity, code or None)
     except Refused as refused:
         return _walk(desk, pick_list_id, refused=refused, scanned=code)
     path = f"/dispatch/pick-lists/{pick_list_id}"
-    undo = address_of(desk.request.app, "pick_undo", pick_list_id=pick_list_id, pick_id=pick)
+    undo = address_of("pick_undo", pick_list_id=pick_list_id, pick_id=pick)
     if picked.short:
         words = "Short pick: what is missing is blocked until the bin is counted."
         return desk.done(path, words, tone="look", undo_path=undo)
@@ -139,7 +150,9 @@ def _shipment(
         warehouse = warehouse_by_id(session, shipment.warehouse_id)
         lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
         contents = parcel_contents(session, shipment_id)
-    if shipment.state == "to ship" and any(parcel.tracking_number is None for parcel in parcels):
+    if shipment.state == ShipmentState.TO_SHIP and any(
+        parcel.tracking_number is None for parcel in parcels
+    ):
         try:
             services = find_services(desk.workplace, shipment_id)
         except Refused as failure:
@@ -174,7 +187,9 @@ def shipment_show(desk: At, shipment_id: int) -> HTMLResponse:
 def shipment_weigh(desk: At, form: Form, shipment_id: int) -> Response:
     """Read the scale into the form."""
     try:
-        return _shipment(desk, shipment_id, weight=weigh(desk.workplace, desk.actor), typed=dict(form))
+        return _shipment(
+            desk, shipment_id, weight=weigh(desk.workplace, desk.actor), typed=dict(form)
+        )
     except Refused as refused:
         return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
 
@@ -185,14 +200,19 @@ def parcel_add(desk: At, form: Form, shipment_id: int) -> Response:
     read = FormReader(form)
     grams = read.needed_whole("weight_g", "Weight")
     lines = [
-        Packed(name.removeprefix("units_"), read.whole(name, "Units") or 0)
-        for name in form
-        if name.startswith("units_")
+        Packed(sku, read.whole(f"units_{sku}", "Units") or 0)
+        for sku in fields_under(form, "units_")
     ]
     try:
         read.raise_if_refused()
-        add_parcel(desk.workplace, desk.actor, shipment_id, [line for line in lines if line.quantity], grams,
-                   read.text("carton"))  # fmt: skip
+        add_parcel(
+            desk.workplace,
+            desk.actor,
+            shipment_id,
+            [line for line in lines if line.quantity],
+            grams,
+            read.text("carton"),
+        )
     except Refused as refused:
         return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
     return desk.done(f"/dispatch/shipments/{shipment_id}", "Parcel packed.")
@@ -220,13 +240,17 @@ def shipment_dispatch(desk: At, form: Form) -> Response:
     """Send off the ticked shipments."""
     verdicts = dispatch_shipments(desk.workplace, desk.actor, form.ids("pick"))
     back = form.get("back", "")
-    return desk.verdicts(back if back.startswith("/dispatch") else "/dispatch?stage=to+ship", verdicts, "Dispatched")
+    return desk.verdicts(
+        back if back.startswith("/dispatch") else "/dispatch?stage=to+ship", verdicts, "Dispatched"
+    )
 
 
 @router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
 def packing_slip_show(desk: At, shipment_id: int) -> Response:
     """The packing slip, to print."""
-    return Response(packing_slip_pdf(packing_slip(desk.workplace, shipment_id)), media_type="application/pdf")
+    return Response(
+        packing_slip_pdf(packing_slip(desk.workplace, shipment_id)), media_type="application/pdf"
+    )
 
 
 @router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")

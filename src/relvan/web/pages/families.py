@@ -1,4 +1,5 @@
-"""Families: making them by linking or from traits, and their grid, in which variants are moved and holes filled."""
+"""Families: making them by linking or from traits, and their grid, in which variants are moved and
+holes filled."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -9,7 +10,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.catalogue.families import generate
 from relvan.core.catalogue.product import Trait
-from relvan.core.refusal import Refusal, Refused
+from relvan.core.refusal import Refused
 from relvan.services.catalogue.families import (
     NewFamily,
     dissolve,
@@ -45,27 +46,36 @@ def family_page(
     *,
     status: int = 200,
     form: PostedForm | None = None,
-    errors: Mapping[str, Refusal] | None = None,
-    refusals: tuple[Refusal, ...] = (),
+    refused: Refused | None = None,
     traits: Mapping[str, Mapping[str, str]] | None = None,
 ) -> HTMLResponse:
-    """A family: its grid, what its variants share, pictures, history; with what was typed of the family in `form`, or
-    of its variants in `traits`."""
+    """A family: its grid, what its variants share, pictures, history; with what was typed of the
+    family in `form`, or of its variants in `traits`."""
     grid = family_grid(desk.workplace, sku)
     tab = desk.request.query_params.get("tab", "")
     if grid.tabs and tab not in grid.tabs.values:
         tab = grid.tabs.values[0] if grid.tabs.values else ""
     with desk.workplace.database.reading() as session:
-        view = view_in(session, sku)
+        product = find_product(session, sku)
+        view = view_in(session, product.sku)
         values: dict[str, Any] = {
-            "product": find_product(session, sku), "view": view, "grid": grid, "tab": tab, "rows": grid.rows(tab),
-            "pictures": view.pictures, "history": history(session, "product", view.id),
+            "product": product,
+            "view": view,
+            "grid": grid,
+            "tab": tab,
+            "rows": grid.rows(tab),
+            "pictures": view.pictures,
+            "history": history(session, "product", view.id),
             "channel_names": channel_names(session),
             "traits_of": {i: held for i, _, held in traits_of_variants(session, view.id)},
-            "retyped": traits or {}, "errors": dict(errors or {}), "refusals": refusals,
-            "missing": view.completeness.missing, **form_values(session, view.draft),
-            "asked": [], "attributes": [*view.draft.attributes.items(), *[("", "")] * SPARE_ROWS],
-        }  # fmt: skip
+            "retyped": traits or {},
+            "errors": first_by_field(refused.refusals) if refused else {},
+            "refusals": refused.refusals if refused else (),
+            "missing": view.completeness.missing,
+            **form_values(session, view.draft, view.categories),
+            "asked": [],
+            "attributes": [*view.draft.attributes.items(), *[("", "")] * SPARE_ROWS],
+        }
     if form is not None:
         values = retyped(form, values)
     return desk.page("families/show.html", "catalogue", status=status, **values)
@@ -88,7 +98,11 @@ def _new(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
 def _axes(form: PostedForm) -> tuple[Trait, ...]:
     found = []
     for name, typed in zip(form.all("axis_name"), form.all("axis_values"), strict=False):
-        values = [value.strip() for value in typed.replace("\r", "").replace(",", "\n").split("\n") if value.strip()]
+        values = [
+            value.strip()
+            for value in typed.replace("\r", "").replace(",", "\n").split("\n")
+            if value.strip()
+        ]
         if name.strip():
             found.append(Trait(name.strip(), tuple(dict.fromkeys(values))))
     return tuple(found)
@@ -112,40 +126,63 @@ def family_create(desk: At, form: Form) -> Response:
     family = NewFamily(form.get("sku", "").strip(), form.get("title", "").strip(), axes, shared)
     try:
         made = generate_family(
-            desk.workplace, desk.actor, family, form.get("sku_pattern", ""), form.get("title_pattern", "")
+            desk.workplace,
+            desk.actor,
+            family,
+            form.get("sku_pattern", ""),
+            form.get("title_pattern", ""),
         )
     except Refused as refused:
         errors = first_by_field(refused.refusals)
-        return _new(desk, status=422, typed=dict(form), axes=axes, errors=errors, refusals=refused.refusals)
-    return desk.done(_path(family.sku), f"{family.sku} and {len(made)} variants are in the catalogue.")
+        return _new(
+            desk, status=422, typed=dict(form), axes=axes, errors=errors, refusals=refused.refusals
+        )
+    return desk.done(
+        _path(family.sku), f"{family.sku} and {len(made)} variants are in the catalogue."
+    )
 
 
 @router.post("/link", name="family_link_page")
 def family_link_page(desk: At, form: Form) -> HTMLResponse:
-    """The ticked products side by side, with the traits and values that their differences suggest."""
+    """The ticked products side by side, with the traits and values that their differences
+    suggest."""
     skus = list(dict.fromkeys([*form.all("pick"), *form.get("more", "").replace(",", " ").split()]))
     try:
         found = propose_family(desk.workplace, skus)
     except Refused as refused:
         return _link(desk, status=422, skus=skus, refusals=refused.refusals)
     return _link(
-        desk, skus=list(found.values), traits=found.traits, values=found.values, title=found.title,
-        distinct=found.tells_apart, sku=_head_sku(list(found.values)),
-    )  # fmt: skip
+        desk,
+        skus=list(found.values),
+        traits=found.traits,
+        values=found.values,
+        title=found.title,
+        distinct=found.tells_apart,
+        sku=_head_sku(list(found.values)),
+    )
 
 
 def _head_sku(skus: list[str]) -> str:
     """The letters that all SKUs begin with, as a proposal for the family's."""
     first, last = min(skus), max(skus)
-    common = next((first[:n] for n, (a, b) in enumerate(zip(first, last, strict=False)) if a != b), first)
+    common = next(
+        (first[:n] for n, (a, b) in enumerate(zip(first, last, strict=False)) if a != b), first
+    )
     return common.rstrip("-_. /") or f"{skus[0]}-F"
 
 
 def _link(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
     start: dict[str, Any] = {
-        "skus": [], "traits": (), "values": {}, "title": "", "sku": "", "distinct": True, "errors": {}, "refusals": (),
+        "skus": [],
+        "traits": (),
+        "values": {},
+        "title": "",
+        "sku": "",
+        "distinct": True,
+        "errors": {},
+        "refusals": (),
         "titles": {},
-    }  # fmt: skip
+    }
     merged = {**start, **values}
     with desk.workplace.database.reading() as session:
         for sku in merged["skus"]:
@@ -163,7 +200,8 @@ def family_make(desk: At, form: Form) -> Response:
     skus = form.all("member")
     typed = {sku: form.all(f"value_{n}") for n, sku in enumerate(skus)}
     members = {
-        sku: {name: value for name, value in zip(names, values, strict=False) if name} for sku, values in typed.items()
+        sku: {name: value for name, value in zip(names, values, strict=False) if name}
+        for sku, values in typed.items()
     }
     axes = tuple(Trait(name) for name in names if name)
     family = NewFamily(form.get("sku", "").strip(), form.get("title", "").strip(), axes, {})
@@ -171,24 +209,33 @@ def family_make(desk: At, form: Form) -> Response:
         link_family(desk.workplace, desk.actor, family, members)
     except Refused as refused:
         return _link(
-            desk, status=422, skus=skus, traits=tuple(names), sku=family.sku, title=family.title,
+            desk,
+            status=422,
+            skus=skus,
+            traits=tuple(names),
+            sku=family.sku,
+            title=family.title,
             values={sku: dict(zip(names, values, strict=False)) for sku, values in typed.items()},
-            errors=first_by_field(refused.refusals), refusals=refused.refusals,
-        )  # fmt: skip
-    return desk.done(_path(family.sku), f"{len(members)} products are variants of {family.sku} now.")
+            errors=first_by_field(refused.refusals),
+            refusals=refused.refusals,
+        )
+    return desk.done(
+        _path(family.sku), f"{len(members)} products are variants of {family.sku} now."
+    )
 
 
 @router.post("/{sku:path}/traits", name="family_traits")
 def family_traits(desk: At, form: Form, sku: str) -> Response:
     """Trait values corrected in the grid, all at once."""
     values: dict[str, dict[str, str]] = {}
-    for variant, trait, value in zip(form.all("variant"), form.all("trait"), form.all("value"), strict=False):
+    for variant, trait, value in zip(
+        form.all("variant"), form.all("trait"), form.all("value"), strict=False
+    ):
         values.setdefault(variant, {})[trait] = value
     try:
         set_traits(desk.workplace, desk.actor, values)
     except Refused as refused:
-        errors = first_by_field(refused.refusals)
-        return family_page(desk, sku, status=422, errors=errors, refusals=refused.refusals, traits=values)
+        return family_page(desk, sku, status=422, refused=refused, traits=values)
     return desk.done(_path(sku), "Traits are saved.")
 
 
@@ -198,12 +245,16 @@ def family_fill(desk: At, form: Form, sku: str) -> Response:
     traits = dict(zip(form.all("trait"), form.all("value"), strict=False))
     try:
         made = fill_hole(
-            desk.workplace, desk.actor, sku, traits, sku=form.get("new_sku", "").strip(),
+            desk.workplace,
+            desk.actor,
+            sku,
+            traits,
+            sku=form.get("new_sku", "").strip(),
             title=form.get("new_title", "").strip(),
-        )  # fmt: skip
+        )
     except Refused as refused:
-        return family_page(desk, sku, status=422, errors=first_by_field(refused.refusals), refusals=refused.refusals)
-    return desk.done(_path(sku), f"{made} fills the hole.")
+        return family_page(desk, sku, status=422, refused=refused)
+    return desk.done(_path(sku), f"{made} is the variant that was missing.")
 
 
 @router.post("/{sku:path}/rename-trait", name="family_rename_trait")
@@ -217,7 +268,9 @@ def family_rename_trait(desk: At, form: Form, sku: str) -> Response:
 def family_split_off(desk: At, form: Form, sku: str) -> Response:
     """Make variants singles again."""
     split_off(desk.workplace, desk.actor, form.all("pick"))
-    return desk.done(_path(sku), f"{len(form.all('pick'))} split off; they keep what the family lent them.")
+    return desk.done(
+        _path(sku), f"{len(form.all('pick'))} split off; they keep what the family lent them."
+    )
 
 
 @router.post("/{sku:path}/dissolve", name="family_dissolve")

@@ -1,4 +1,5 @@
-"""Findings: reading a channel's listings in, linking them, making products of them, taking links back."""
+"""Findings: reading a channel's listings in, linking them, making products of them, taking links
+back."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -14,22 +15,28 @@ from relvan.store.channels import channel_names
 from relvan.store.findings import FindingFilter, count_findings, finding_page
 from relvan.web.desk import At, Form
 from relvan.web.pages.listings import public_address
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings/findings")
 PAGE = 50
 BACK = "/listings/findings"
 
 
-def _sentence(session: Any, query: Mapping[str, str]) -> Sentence:
+def _findings_sentence(session: Any, query: Mapping[str, str]) -> Sentence:
     chips = (
-        Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),
+        Chip(
+            "channel",
+            "Channel",
+            tuple(Choice(key, f"on {name}") for key, name in channel_names(session)),
+        ),
         Chip("linked", "Linked", (Choice("yes", "that are linked already"),)),
     )
-    return read_sentence("Listings found on channels", BACK, chips, query, hint="Title or SKU there")
+    return read_sentence(
+        ListKind("Listings found on channels", BACK, hint="Title or SKU there"), chips, query
+    )
 
 
-def _filter(sentence: Sentence) -> FindingFilter:
+def _findings_filter(sentence: Sentence) -> FindingFilter:
     chosen = sentence.chosen
     return FindingFilter(chosen.get("channel", ""), chosen.get("linked") == "yes", sentence.words)
 
@@ -38,35 +45,55 @@ def _filter(sentence: Sentence) -> FindingFilter:
 def finding_index(desk: At, after: int = 0) -> HTMLResponse:
     """What was found and is not linked, or is."""
     with desk.workplace.database.reading() as session:
-        sentence = _sentence(session, desk.request.query_params)
-        wanted = _filter(sentence)
+        sentence = _findings_sentence(session, desk.request.query_params)
+        wanted = _findings_filter(sentence)
         rows = finding_page(session, wanted, after=after, limit=PAGE + 1)
         total, named = count_findings(session, wanted), channel_names(session)
     return desk.page(
-        "findings/index.html", "listings", sentence=sentence, rows=rows[:PAGE], total=total, named=named,
-        linked=wanted.linked, address=public_address,
+        "findings/index.html",
+        "listings",
+        sentence=sentence,
+        rows=rows[:PAGE],
+        total=total,
+        named=named,
+        linked=wanted.linked,
+        address=public_address,
         more=sentence.url(after=str(rows[PAGE - 1].id)) if len(rows) > PAGE else "",
         first=sentence.url() if after else "",
-        count_view=lambda s, q: count_findings(s, _filter(_sentence(s, q))),
-    )  # fmt: skip
+        count_view=lambda s, q: count_findings(s, _findings_filter(_findings_sentence(s, q))),
+    )
 
 
 @router.post("/read", name="finding_read")
 def finding_read(desk: At, form: Form) -> Response:
     """Read a channel's listings in, in the background."""
     channel = form.get("channel", "")
-    wanted = ReadingFilter(form.get("words", ""), form.get("shown", ""), form.get("centre") == "yes")  # type: ignore[arg-type]
+    shown = form.get("shown", "")
+    wanted = ReadingFilter(
+        form.get("words", ""),
+        shown,  # type: ignore[arg-type]  # the service refuses what it does not know
+        form.get("centre") == "yes",
+    )
     read_findings(desk.workplace, desk.actor, channel, wanted)
-    return desk.done(f"{BACK}?channel={channel}", "It is being read. Nothing there changes by that.")
+    return desk.done(
+        f"{BACK}?channel={channel}", "It is being read. Nothing there changes by that."
+    )
 
 
 @router.post("/link", name="finding_link")
 def finding_link(desk: At, form: Form) -> Response:
     """Link the ticked findings, each to the product beside it."""
-    pairs = [(finding_id, form.get(f"sku_{finding_id}", "").strip()) for finding_id in form.ids("pick")]
+    pairs = [
+        (finding_id, form.get(f"sku_{finding_id}", "").strip()) for finding_id in form.ids("pick")
+    ]
     wanted = [(finding_id, sku) for finding_id, sku in pairs if sku]
     if not wanted:
-        raise refuse("missing", "None of the ticked listings has a product beside it.", "Type its SKU.", "pick")
+        raise refuse(
+            "missing",
+            "None of the ticked listings has a product beside it.",
+            "Type its SKU.",
+            "pick",
+        )
     return desk.verdicts(BACK, link_findings(desk.workplace, desk.actor, wanted), "Linked")
 
 
@@ -83,4 +110,7 @@ def finding_unlink(desk: At, form: Form) -> Response:
     ids = form.ids("pick")
     for finding_id in ids:
         unlink_finding(desk.workplace, desk.actor, finding_id)
-    return desk.done(BACK, f"{len(ids)} {'link' if len(ids) == 1 else 'links'} taken back. Nothing changed there.")
+    return desk.done(
+        BACK,
+        f"{len(ids)} {'link' if len(ids) == 1 else 'links'} undone. Nothing changed on the channel.",
+    )

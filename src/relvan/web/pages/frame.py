@@ -1,4 +1,5 @@
-"""What belongs to the frame of every page: the command box, the progress strip, kept views, columns, whys, jobs."""
+"""What belongs to the frame of every page: the command box, the progress strip, kept views,
+columns, whys, jobs."""
 
 from datetime import timedelta
 from typing import Any
@@ -7,23 +8,25 @@ from urllib.parse import quote
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
+from relvan.core.jobs.life import JobState
 from relvan.core.listings.state import listing_state
 from relvan.core.refusal import Refused, not_found
 from relvan.core.why import Why
-from relvan.services.jobs.effects import price_effects_of_rows
+from relvan.services.bulk.effects import price_effects_of_rows
+from relvan.services.listings.availability import availability
 from relvan.services.listings.offers import worked_out_listing
-from relvan.services.listings.refresh import facts_of
+from relvan.services.listings.refresh import listing_facts
 from relvan.services.listings.view import view_listing
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
-from relvan.services.stock.availability import availability
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
 from relvan.store.imports import count_verdicts
 from relvan.store.jobs import job_rows, job_verdicts
 from relvan.store.listings import listing_by_id
 from relvan.store.orders import OrderFilter, order_page
-from relvan.store.product_list import ProductFilter, product_page
+from relvan.store.product_list import ProductFilter, product_page, rows_by_sku_start
 from relvan.web.desk import At, Form
+from relvan.web.patterns import pattern_samples
 from relvan.web.whys import why_page
 
 router = APIRouter()
@@ -60,7 +63,7 @@ STATIONS = (
     ("Dispatch", "/dispatch"),
     ("Consignments", "/consignments"),
     ("Setup", "/setup"),
-    ("Listeners", "/setup/listeners"),
+    ("Webhooks", "/setup/webhooks"),
     ("Bulk jobs", "/jobs"),
 )
 STAYS = timedelta(seconds=20)
@@ -76,9 +79,13 @@ def find(desk: At, q: str = "") -> HTMLResponse:
     orders: list[Any] = []
     if words:
         with desk.workplace.database.reading() as session:
-            products = product_page(session, ProductFilter(words=words), limit=6)
+            if any(sign.isdigit() or sign == "-" for sign in words) and " " not in words:
+                products = rows_by_sku_start(session, words, 6)
+            products = products or product_page(session, ProductFilter(words=words), limit=6)
             orders = order_page(session, OrderFilter(words=words), limit=6)
-    return desk.fragment("parts/_found.html", places=places[:6], products=products, orders=orders, words=words)
+    return desk.fragment(
+        "parts/_found.html", places=places[:6], products=products, orders=orders, words=words
+    )
 
 
 @router.get("/progress", name="progress")
@@ -104,14 +111,20 @@ def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "")
         jobs = job_rows(session, job_id=job_id)
         rows = job_verdicts(session, job_id, after=after, verdict=verdict, limit=JOB_PAGE + 1)
         counted = count_verdicts(session, job_id)
-        rehearsed = bool(jobs) and jobs[0].state == "rehearsed"
-        effects = price_effects_of_rows(session, desk.workplace, rows[:JOB_PAGE]) if rehearsed else []
+        rehearsed = bool(jobs) and jobs[0].state == JobState.REHEARSED
+        effects = (
+            price_effects_of_rows(session, desk.workplace, rows[:JOB_PAGE]) if rehearsed else []
+        )
     if not jobs:
         raise not_found("bulk job", job_id)
     values: dict[str, Any] = {
-        "job": jobs[0], "rows": rows[:JOB_PAGE], "verdict": verdict, "price_effects": effects,
-        "verdicts": sorted(counted.items()), "more": rows[JOB_PAGE - 1].position if len(rows) > JOB_PAGE else None,
-    }  # fmt: skip
+        "job": jobs[0],
+        "rows": rows[:JOB_PAGE],
+        "verdict": verdict,
+        "price_effects": effects,
+        "verdicts": sorted(counted.items()),
+        "more": rows[JOB_PAGE - 1].position if len(rows) > JOB_PAGE else None,
+    }
     if desk.request.headers.get("HX-Request"):
         return desk.fragment("jobs/_rows.html", **values)
     station = "catalogue" if jobs[0].kind in ("import", "change", "fetch") else "jobs"
@@ -123,9 +136,15 @@ def view_keep(desk: At, form: Form, station: str) -> Response:
     """Keep this view."""
     path = _inside(form.get("path", "/"))
     try:
-        keep_view(desk.workplace, desk.actor, station[:20], form.get("name", ""), form.get("query", ""))
+        keep_view(
+            desk.workplace, desk.actor, station[:20], form.get("name", ""), form.get("query", "")
+        )
     except Refused as refused:
-        return desk.done(f"{path}?{form.get('query', '')}", f"{refused.first.message} {refused.first.fix}", tone="look")
+        return desk.done(
+            f"{path}?{form.get('query', '')}",
+            f"{refused.first.message} {refused.first.fix}",
+            tone="look",
+        )
     return RedirectResponse(f"{path}?{form.get('query', '')}", 303)
 
 
@@ -151,7 +170,9 @@ def _inside(path: str) -> str:
 def why_free(desk: At, sku: str) -> HTMLResponse:
     """Why so many are free."""
     shown = availability(desk.workplace, sku)
-    return why_page(desk, f"Free of {sku}", shown.why, [("Stock of this product", f"/stock/{quote(sku)}")])
+    return why_page(
+        desk, f"Free of {sku}", shown.why, [("Stock of this product", f"/stock/{quote(sku)}")]
+    )
 
 
 @router.get("/why/{what}/{listing_id:int}", name="why_listing")
@@ -162,32 +183,48 @@ def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
         channel = channel_by_id(session, listing.channel_id)
         product = product_by_id(session, listing.product_id)
         found = worked_out_listing(session, desk.workplace, listing)
-        _, state_why = listing_state(facts_of(listing))
+        _, state_why = listing_state(listing_facts(listing))
     name = f"{product.sku} on {channel.name}"
     setup, stock = f"/setup/channels/{channel.key}", f"/stock/{quote(product.sku)}"
     if what == "quantity":
-        links = [("Stock of this product", stock), (f"How much {channel.name} shows", f"{setup}#shown")]
+        links = [
+            ("Stock of this product", stock),
+            (f"How much {channel.name} shows", f"{setup}#shown"),
+        ]
         return why_page(desk, f"Shown of {name}", found.shown.why, links)
     if what == "price":
         links = [
             ("List price and floor", f"/prices?q={quote(product.sku)}"),
             (f"Steps of {channel.name}", f"{setup}#prices"),
         ]
-        why = found.price.why if found.price else Why().then("Price list", "no price", "the product is not on it")
+        why = (
+            found.price.why
+            if found.price
+            else Why().then("Price list", "no price", "the product is not on it")
+        )
         return why_page(desk, f"Price of {name}", why, links)
     if what == "left":
         with desk.workplace.database.reading() as session:
             left = view_listing(session, desk.workplace, listing_by_id(session, listing_id)).left
         why = left.why if left else Why().then("Price list", "no price", "the product is not on it")
-        links = [("Cost of the product", f"/products/{quote(product.sku)}"), ("Its price", f"/prices?q={product.sku}")]
+        links = [
+            ("Cost of the product", f"/products/{quote(product.sku)}"),
+            ("Its price", f"/prices?q={product.sku}"),
+        ]
         return why_page(desk, f"What is left of {name}", why, links)
-    return why_page(desk, f"State of {name}: {listing.state}", state_why, [("The listing", f"/listings/{listing_id}")])
+    return why_page(
+        desk,
+        f"State of {name}: {listing.state}",
+        state_why,
+        [("The listing", f"/listings/{listing_id}")],
+    )
 
 
 @router.get("/patterns", name="patterns")
 def patterns(desk: At) -> HTMLResponse:
     """Every shared piece in every state, for developers."""
-    return desk.page("parts/patterns.html", "patterns")
+    samples = pattern_samples(desk.request.url.path)
+    return desk.page("parts/patterns.html", "patterns", samples=samples)
 
 
 @router.get("/healthz", name="healthz")
@@ -198,6 +235,7 @@ def healthz() -> JSONResponse:
 
 @router.get("/readyz", name="readyz")
 def readyz(request: Request) -> JSONResponse:
-    """That the application can work: its database answers. Told as 503 otherwise, so that a proxy asks another one."""
+    """That the application can work: its database answers. Told as 503 otherwise, so that a proxy
+    asks another one."""
     request.app.state.workplace.database.check_is_reachable()
     return JSONResponse({"ok": True})

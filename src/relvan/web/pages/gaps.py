@@ -1,4 +1,5 @@
-"""Gaps of many listings: grouped by what mends them, mended for all in one go, or cell by cell in a grid."""
+"""Gaps of many listings: grouped by what mends them, mended for all in one go, or cell by cell in a
+grid."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -19,27 +20,32 @@ from relvan.store.channels import channel_by_key, channel_names, channels
 from relvan.store.gaps import GapGroup, gap_groups
 from relvan.store.listing_list import ListingFilter, listing_ids_with, listing_rows_of
 from relvan.store.listings import listings_of
-from relvan.web.desk import At, Desk, Form, PostedForm, address_of, whole_id
+from relvan.web.addresses import address_of
+from relvan.web.desk import At, Desk, Form, PostedForm, whole_id
 from relvan.web.passing_chips import drafts_chips, product_gap_value
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
 
 router = APIRouter(prefix="/listings/gaps")
 MOST_IN_GRID = 200
 # kinds of gaps that one value closes for all listings that have them
 SETTABLE = ("missing", "no category", "not allowed")
-# where a gap is mended that no value of the listing closes: the words of the link and the name of the page
+# where a gap is mended that no value of the listing closes: the words of the link and the name of
+# the page
 PRODUCT_PLACES = {
     "stock": ("Look at the stock", "stock_index"),
     "price": ("Set prices", "price_list_index"),
     "pictures": ("Look at the products", "product_index"),
 }
-OTHER_PLACES = {"page": ("Choose pages", "catalogue_page_index"), "layer": ("Look at the layers", "layer_index")}
+OTHER_PLACES = {
+    "page": ("Choose pages", "catalogue_page_index"),
+    "layer": ("Look at the layers", "layer_index"),
+}
 
 
 @dataclass(frozen=True)
 class ShownGroup:
-    """A group of gaps with all that its line on the page says: the rule of its field, where its listings are, and the
-    place where it is mended."""
+    """A group of gaps with all that its line on the page says: the rule of its field, where its
+    listings are, and the place where it is mended."""
 
     group: GapGroup
     book: Rulebook
@@ -51,27 +57,38 @@ class ShownGroup:
     categories: Sequence[CategoryGroup]
 
 
-def _sentence(session: Any, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
+def _gaps_sentence(session: Any, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
     chips = (
-        Chip("channel", "Channel", tuple(Choice(key, f"on {name}") for key, name in channel_names(session))),
+        Chip(
+            "channel",
+            "Channel",
+            tuple(Choice(key, f"on {name}") for key, name in channel_names(session)),
+        ),
         *drafts_chips(session, query),
     )
     return read_sentence(
-        "Gaps of listings", "/listings/gaps", chips, query, hint="SKU, title, GTIN or alias", strict=strict
+        ListKind("Gaps of listings", "/listings/gaps", hint="SKU, title, GTIN or alias"),
+        chips,
+        query,
+        strict=strict,
     )
 
 
-def _filter(sentence: Sentence) -> ListingFilter:
+def _gaps_filter(sentence: Sentence) -> ListingFilter:
     drafts = sentence.chosen.get("drafts")
     return ListingFilter(
-        words=sentence.words, channel=sentence.chosen.get("channel", ""), drafts_of=int(drafts) if drafts else None
+        words=sentence.words,
+        channel=sentence.chosen.get("channel", ""),
+        drafts_of=int(drafts) if drafts else None,
     )
 
 
 def _filter_of_group(session: Any, form: PostedForm) -> ListingFilter:
-    """The listings of a group of gaps: those that the sentence of the page finds, on the group's channel, with just
-    that gap."""
-    wanted = _filter(_sentence(session, dict(parse_qsl(form.get("query", ""))), strict=True))
+    """The listings of a group of gaps: those that the sentence of the page finds, on the group's
+    channel, with just that gap."""
+    wanted = _gaps_filter(
+        _gaps_sentence(session, dict(parse_qsl(form.get("query", ""))), strict=True)
+    )
     return replace(
         wanted,
         channel=form.get("channel", ""),
@@ -85,41 +102,57 @@ def _filter_of_group(session: Any, form: PostedForm) -> ListingFilter:
 def gap_index(desk: At) -> HTMLResponse:
     """The groups, the largest first."""
     with desk.workplace.database.reading() as session:
-        sentence = _sentence(session, desk.request.query_params)
-        wanted = _filter(sentence)
+        sentence = _gaps_sentence(session, desk.request.query_params)
+        wanted = _gaps_filter(sentence)
         groups = gap_groups(session, wanted)
         categories = {
             key: groups_without_category(session, desk.workplace, key, wanted)
             for key in {group.channel_key for group in groups if group.kind == "no category"}
         }
-        shown = _shown(session, desk, groups, sentence, categories)
+        shown = _group_shown(session, desk, groups, sentence, categories)
     total = sum(group.count for group in groups)
-    return desk.page("gaps/index.html", "listings", sentence=sentence, groups=shown, total=total, ids=())
+    return desk.page(
+        "gaps/index.html", "listings", sentence=sentence, groups=shown, total=total, ids=()
+    )
 
 
-def _shown(
+def _group_shown(
     session: Any,
     desk: Desk,
     groups: Sequence[GapGroup],
     sentence: Sentence | None,
     categories: Mapping[str, Sequence[CategoryGroup]],
 ) -> list[ShownGroup]:
-    books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in channel_names(session)}
+    books = {
+        key: desk.workplace.rulebook(channel_by_key(session, key))
+        for key, _ in channel_names(session)
+    }
     found = []
     for group in groups:
         book = books[group.channel_key]
         rule = book.field(group.field)
-        also = {"q": sentence.words, "drafts": sentence.chosen.get("drafts", "")} if sentence else {}
-        same = {"channel": group.channel_key, "gap": group.field, "kind": group.kind, "ours": group.ours, **also}
+        also = (
+            {"q": sentence.words, "drafts": sentence.chosen.get("drafts", "")} if sentence else {}
+        )
+        same = {
+            "channel": group.channel_key,
+            "gap": group.field,
+            "kind": group.kind,
+            "ours": group.ours,
+            **also,
+        }
         found.append(
             ShownGroup(
-                group, book, rule, address_of(desk.request.app, "listing_index", same),
-                address_of(desk.request.app, "gap_grid", {**same, "field": group.field, "gap": ""}),
+                group,
+                book,
+                rule,
+                address_of("listing_index", same),
+                address_of("gap_grid", {**same, "field": group.field, "gap": ""}),
                 group.kind in SETTABLE and rule is not None and rule.kind != "page",
                 _place(desk, group, also),
                 categories.get(group.channel_key, ()) if group.kind == "no category" else (),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -128,33 +161,41 @@ def _place(desk: Desk, group: GapGroup, also: Mapping[str, str]) -> tuple[str, s
     if group.mend in PRODUCT_PLACES:
         words, name = PRODUCT_PLACES[group.mend]
         lacks = product_gap_value(group.channel_key, group.kind)
-        return words, address_of(desk.request.app, name, {"lacks": lacks, **also})
+        return words, address_of(name, {"lacks": lacks, **also})
     if group.mend in OTHER_PLACES:
         words, name = OTHER_PLACES[group.mend]
-        return words, address_of(desk.request.app, name, {"channel": group.channel_key})
+        return words, address_of(name, {"channel": group.channel_key})
     return None
 
 
 @router.post("/set", name="gap_set")
 def gap_set(desk: At, form: Form) -> Response:
-    """Rehearse one value for a field on every listing of a group of gaps, or on those ticked; the job's page shows old
-    and new, and applies it."""
+    """Rehearse one value for a field on every listing of a group of gaps, or on those ticked; the
+    job's page shows old and new, and applies it."""
     key, name = form.get("channel", ""), form.get("field", "")
     with desk.workplace.database.reading() as session:
         channel = channel_by_key(session, key)
         book = desk.workplace.rulebook(channel)
         ids = form.ids("pick") or _ids_of_group(session, desk, form)
-        value = category_key(book, name, form.get("value", "").strip())
+        value = named_category(book, name, form.get("value", "").strip())
     if not value or not ids:
-        raise refuse("missing", "A value is needed, and listings that lack it.", "Choose or type one.", "value")
+        raise refuse(
+            "missing",
+            "A value is needed, and listings that lack it.",
+            "Choose or type one.",
+            "value",
+        )
     rule = book.field(name)
     many = f"{len(ids):,} {'listing' if len(ids) == 1 else 'listings'}"
     title = f"Set {rule.label if rule else name} on {many} on {channel.name}"
     back = form.get("back", "")
     job = rehearse_values(
-        desk.workplace, desk.actor, title, {listing_id: {name: value} for listing_id in ids},
+        desk.workplace,
+        desk.actor,
+        title,
+        {listing_id: {name: value} for listing_id in ids},
         back=back if back.startswith("/listings") else "/listings/gaps",
-    )  # fmt: skip
+    )
     return desk.go(f"/jobs/{job}")
 
 
@@ -164,7 +205,9 @@ def _ids_of_group(session: Any, desk: Desk, form: PostedForm) -> list[int]:
         return listing_ids_with(session, wanted)
     base = replace(wanted, gap="", gap_kind="", ours="")
     parts = groups_without_category(session, desk.workplace, wanted.channel, base)
-    return [listing_id for part in parts if part.ours == form["of"] for listing_id in part.listing_ids]
+    return [
+        listing_id for part in parts if part.ours == form["of"] for listing_id in part.listing_ids
+    ]
 
 
 @router.post("/translate", name="gap_translate")
@@ -176,26 +219,35 @@ def gap_translate(desk: At, form: Form) -> Response:
     set_translations(desk.workplace, desk.actor, key, [entry])
     back = form.get("back", "")
     words = f"“{ours}” is “{entry.theirs}” there from now on."
-    return desk.done(back if back.startswith("/listings") else f"/listings/gaps?channel={key}", words)
+    return desk.done(
+        back if back.startswith("/listings") else f"/listings/gaps?channel={key}", words
+    )
 
 
 @router.get("/grid", name="gap_grid")
 def gap_grid(desk: At, channel: str, field: str = "") -> HTMLResponse:
-    """Listings of a channel with gaps, one a row, one column for each field that some of them lack."""
+    """Listings of a channel with gaps, one a row, one column for each field that some of them
+    lack."""
     with desk.workplace.database.reading() as session:
         found = channel_by_key(session, channel)
         book = desk.workplace.rulebook(found)
-        sentence = _sentence(session, desk.request.query_params)
-        asked = replace(_filter(sentence), channel=channel, gap=field)
+        sentence = _gaps_sentence(session, desk.request.query_params)
+        asked = replace(_gaps_filter(sentence), channel=channel, gap=field)
         wanted = asked if field else replace(asked, state="draft")
         ids = listing_ids_with(session, wanted, MOST_IN_GRID)
         listings = {one.id: one for one in listings_of(session, listing_ids=ids)}
         rows = listing_rows_of(session, ids)
     columns = _columns(book, listings.values())
     return desk.page(
-        "gaps/grid.html", "listings", channel=found, book=book, rows=rows, listings=listings, columns=columns,
+        "gaps/grid.html",
+        "listings",
+        channel=found,
+        book=book,
+        rows=rows,
+        listings=listings,
+        columns=columns,
         most=MOST_IN_GRID,
-    )  # fmt: skip
+    )
 
 
 def _columns(book: Rulebook, listings: Any) -> list[Any]:
@@ -203,11 +255,13 @@ def _columns(book: Rulebook, listings: Any) -> list[Any]:
     return [rule for rule in book.fields if rule.name in lacking]
 
 
-def category_key(book: Rulebook, name: str, value: str) -> str:
+def named_category(book: Rulebook, name: str, value: str) -> str:
     """A category by its key, when a person named it; any other value as it is."""
     if name != book.category_field:
         return value
-    return next((one.key for one in book.categories if one.name.casefold() == value.casefold()), value)
+    return next(
+        (one.key for one in book.categories if one.name.casefold() == value.casefold()), value
+    )
 
 
 @router.post("/cells", name="gap_cells")
@@ -216,11 +270,18 @@ def gap_cells(desk: At, form: Form) -> JSONResponse:
     wanted: dict[int, dict[str, str]] = {}
     with desk.workplace.database.reading() as session:
         books = {c.id: desk.workplace.rulebook(c) for c in channels(session)}
-        found = {one.id: books[one.channel_id] for one in listings_of(session, listing_ids=form.ids("subject"))}
-    for subject, column, value in zip(form.all("subject"), form.all("column"), form.all("value"), strict=False):
+        found = {
+            one.id: books[one.channel_id]
+            for one in listings_of(session, listing_ids=form.ids("subject"))
+        }
+    for subject, column, value in zip(
+        form.all("subject"), form.all("column"), form.all("value"), strict=False
+    ):
         book = found.get(whole_id(subject) or 0)
         if book is not None:
-            wanted.setdefault(int(subject), {})[column] = category_key(book, column, value.strip())
+            wanted.setdefault(int(subject), {})[column] = named_category(
+                book, column, value.strip()
+            )
     items = []
     for listing_id, values in wanted.items():
         try:
@@ -234,9 +295,10 @@ def gap_cells(desk: At, form: Form) -> JSONResponse:
 
 @router.post("/of", name="gap_of_ticked")
 def gap_of_ticked(desk: At, form: Form) -> HTMLResponse:
-    """The gaps that the ticked listings have in common, each with what closes it for all of them."""
+    """The gaps that the ticked listings have in common, each with what closes it for all of
+    them."""
     ids = form.ids("pick")
     with desk.workplace.database.reading() as session:
         groups = gap_groups(session, ListingFilter(), listing_ids=ids)
-        shown = _shown(session, desk, groups, None, {})
+        shown = _group_shown(session, desk, groups, None, {})
     return desk.fragment("gaps/_ticked.html", groups=shown, ids=ids, sentence=None)

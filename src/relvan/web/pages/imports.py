@@ -3,16 +3,29 @@
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import (
+    FileResponse,
+    HTMLResponse,
+    RedirectResponse,
+    Response,
+    StreamingResponse,
+)
 from starlette.concurrency import run_in_threadpool
 
 from relvan.core.imports.cells import UNITS, plain_text
 from relvan.core.imports.kinds import KINDS, ORDER
 from relvan.core.refusal import Refusal, Refused, not_found, refuse
+from relvan.services.bulk.take_out import TakenOut, columns_for, template
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
-from relvan.services.imports.receive import MOST_BYTES, change_mapping, look_at, read_options, receive_file
+from relvan.services.imports.receive import (
+    MOST_BYTES,
+    NewFile,
+    change_mapping,
+    look_at,
+    read_options,
+    receive_file,
+)
 from relvan.services.imports.result import result_file
-from relvan.services.imports.take_out import TakenOut, columns_for, template
 from relvan.services.jobs.life import find_job, move_job
 from relvan.store.imports import mappings
 from relvan.store.jobs import job_rows
@@ -20,26 +33,41 @@ from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
 
 router = APIRouter()
-ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "cp1252", "cp1250", "cp1251", "iso8859-15", "mac_roman")
+ENCODINGS = (
+    "utf-8",
+    "utf-8-sig",
+    "utf-16",
+    "cp1252",
+    "cp1250",
+    "cp1251",
+    "iso8859-15",
+    "mac_roman",
+)
 DELIMITERS = ((",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))
 
 
-def _index(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
+def _imports_page(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         jobs = [job for job in job_rows(session) if job.kind in ("import", "change")][:12]
         kept = mappings(session)
     samples = desk.workplace.sample_files()
     return desk.page(
-        "imports/index.html", "catalogue", status=status, kinds=KINDS.values(), jobs=jobs, kept=kept, samples=samples,
+        "imports/index.html",
+        "catalogue",
+        status=status,
+        kinds=KINDS.values(),
+        jobs=jobs,
+        kept=kept,
+        samples=samples,
         order=[(KINDS[kind], words) for kind, words in ORDER],
         **{"errors": {}, "typed": {}, "refusals": (), **values},
-    )  # fmt: skip
+    )
 
 
 @router.get("/imports", name="import_index")
 def import_index(desk: At, kind: str = "products") -> HTMLResponse:
     """Where files come in and go out."""
-    return _index(desk, typed={"kind": kind})
+    return _imports_page(desk, typed={"kind": kind})
 
 
 @router.post("/imports", name="import_create")
@@ -52,29 +80,42 @@ async def import_create(desk: At, form: Form) -> Response:
 def _received(desk: Desk, form: PostedForm, files: list[tuple[str, bytes]]) -> Response:
     try:
         if not files:
-            raise Refused(Refusal("missing", "No file was chosen.", "Choose a CSV, XLSX, XLS or ODS file.", "file"))
+            raise Refused(
+                Refusal(
+                    "missing", "No file was chosen.", "Choose a CSV, XLSX, XLS or ODS file.", "file"
+                )
+            )
         job = receive_file(
-            desk.workplace, desk.actor, form.get("kind", ""), *files[0], mapping=form.get("mapping") or None,
-            options=_options(form), rehearse=False,
-        )  # fmt: skip
+            desk.workplace,
+            desk.actor,
+            NewFile(form.get("kind", ""), *files[0]),
+            mapping=form.get("mapping") or None,
+            options=_options(form),
+            rehearse=False,
+        )
     except Refused as refused:
         errors = first_by_field(refused.refusals)
-        return _index(desk, status=422, typed=dict(form), errors=errors, refusals=refused.refusals)
+        return _imports_page(
+            desk, status=422, typed=dict(form), errors=errors, refusals=refused.refusals
+        )
     return RedirectResponse(f"/imports/{job}", 303)
 
 
 def _options(form: PostedForm) -> dict[str, Any]:
-    return {"create": form.get("create", "yes") == "yes", "members": form.get("members", "add"),
-            "clear": form.get("clear") == "yes"}  # fmt: skip
+    return {
+        "create": form.get("create", "yes") == "yes",
+        "members": form.get("members", "add"),
+        "clear": form.get("clear") == "yes",
+    }
 
 
 @router.get("/imports/templates/{kind}.{form}", name="import_template")
 def import_template(desk: At, kind: str, form: str) -> StreamingResponse:
     """An example file of a kind."""
-    return send(template(desk.workplace, kind, form))
+    return send_file(template(desk.workplace, kind, form))
 
 
-def send(taken: TakenOut) -> StreamingResponse:
+def send_file(taken: TakenOut) -> StreamingResponse:
     """A file as the answer."""
     head = {"Content-Disposition": f'attachment; filename="{taken.name}"'}
     return StreamingResponse(taken.content, media_type=taken.media, headers=head)
@@ -95,7 +136,9 @@ def import_map(desk: At, job_id: int) -> Response:
     return _map(desk, job_id)
 
 
-def _map(desk: Desk, job_id: int, *, status: int = 200, spec: dict[str, Any] | None = None, **values: Any) -> Response:
+def _map(
+    desk: Desk, job_id: int, *, status: int = 200, spec: dict[str, Any] | None = None, **values: Any
+) -> Response:
     with desk.workplace.database.reading() as session:
         job = find_job(session, job_id)
         if job.kind != "import":
@@ -107,19 +150,29 @@ def _map(desk: Desk, job_id: int, *, status: int = 200, spec: dict[str, Any] | N
     mapped = (seen.kind.column(column.name) for column in seen.mapping if column.name)
     known = [*columns, *(column for column in mapped if column is not None)]
     return desk.page(
-        "imports/map.html", "catalogue", status=status, job=job, seen=seen, samples=samples, kept=kept,
-        columns=columns, forms={column.name: column.form for column in known},
+        "imports/map.html",
+        "catalogue",
+        status=status,
+        job=job,
+        seen=seen,
+        samples=samples,
+        kept=kept,
+        columns=columns,
+        forms={column.name: column.form for column in known},
         units={column.name: list(UNITS[column.unit]) for column in known if column.unit in UNITS},
-        encodings=ENCODINGS, delimiters=DELIMITERS,
+        encodings=ENCODINGS,
+        delimiters=DELIMITERS,
         **{"errors": {}, "refusals": (), **values},
-    )  # fmt: skip
+    )
 
 
 def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
     """What the mapping page says of a file."""
     with desk.workplace.database.reading() as session:
         spec = dict(find_job(session, job_id).spec)
-    form_changed = any(form.get(name, "") != str(spec.get(name, "")) for name in ("sheet", "encoding", "delimiter"))
+    form_changed = any(
+        form.get(name, "") != str(spec.get(name, "")) for name in ("sheet", "encoding", "delimiter")
+    )
     read = FormReader(form)
     row = read.whole("header", "Row with the headings")
     read.raise_if_refused()
@@ -128,14 +181,24 @@ def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
         raise refuse("out-of-range", message, "Rows count from 1.", "header")
     changed = form_changed or (row is not None and row - 1 != spec["header"])
     found: dict[str, Any] = {
-        "sheet": form.get("sheet", ""), "encoding": form.get("encoding", ""), "delimiter": form.get("delimiter", ""),
+        "sheet": form.get("sheet", ""),
+        "encoding": form.get("encoding", ""),
+        "delimiter": form.get("delimiter", ""),
         "header": row - 1 if row is not None else None,
         "options": read_options(_options(form)),
-    }  # fmt: skip
-    lines = zip(form.all("heading"), form.all("name"), form.all("decimal"), form.all("dates"), form.all("unit"),
-                form.all("constant"), strict=False)  # fmt: skip
+    }
+    lines = zip(
+        form.all("heading"),
+        form.all("name"),
+        form.all("decimal"),
+        form.all("dates"),
+        form.all("unit"),
+        form.all("constant"),
+        strict=False,
+    )
     mapping = [
-        {"heading": h, "name": n, "decimal": d, "dates": t, "unit": u, "constant": c} for h, n, d, t, u, c in lines
+        {"heading": h, "name": n, "decimal": d, "dates": t, "unit": u, "constant": c}
+        for h, n, d, t, u, c in lines
     ]
     if form_changed:
         found["header"] = None
@@ -148,7 +211,13 @@ def import_look(desk: At, form: Form, job_id: int) -> Response:
     try:
         spec = look_at(desk.workplace, _typed_spec(desk, job_id, form)).spec
     except Refused as refused:
-        return _map(desk, job_id, status=422, refusals=refused.refusals, errors=first_by_field(refused.refusals))
+        return _map(
+            desk,
+            job_id,
+            status=422,
+            refusals=refused.refusals,
+            errors=first_by_field(refused.refusals),
+        )
     return _map(desk, job_id, spec=spec)
 
 
@@ -159,7 +228,13 @@ def import_rehearse(desk: At, form: Form, job_id: int) -> Response:
     try:
         seen = look_at(desk.workplace, spec)
         if form.get("keep_as", "").strip():
-            keep_mapping(desk.workplace, desk.actor, spec["kind"], form.get("keep_as", ""), seen.spec["mapping"])
+            keep_mapping(
+                desk.workplace,
+                desk.actor,
+                spec["kind"],
+                form.get("keep_as", ""),
+                seen.spec["mapping"],
+            )
         change_mapping(desk.workplace, desk.actor, job_id, seen.spec)
     except Refused as refused:
         errors = first_by_field(refused.refusals)
@@ -177,8 +252,10 @@ def mapping_drop(desk: At, form: Form) -> Response:
 @router.get("/jobs/{job_id:int}/result.csv", name="job_result")
 def job_result(desk: At, job_id: int) -> StreamingResponse:
     """Every row with its verdict, as a file."""
-    taken = TakenOut(f"job-{job_id}-result.csv", "text/csv; charset=utf-8", result_file(desk.workplace, job_id))
-    return send(taken)
+    taken = TakenOut(
+        f"job-{job_id}-result.csv", "text/csv; charset=utf-8", result_file(desk.workplace, job_id)
+    )
+    return send_file(taken)
 
 
 @router.post("/jobs/{job_id:int}/{event}", name="job_move")

@@ -1,4 +1,5 @@
-"""Layers: the list, making one, changing one with its impact shown first, giving them to listings."""
+"""Layers: the list, making one, changing one with its impact shown first, giving them to
+listings."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -13,6 +14,7 @@ from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refused, refuse
 from relvan.services.listings.impact import Impact, impact_of_layer, impact_of_use
 from relvan.services.listings.layers import (
+    LayerWish,
     change_layer,
     copy_layer,
     drop_layer,
@@ -29,11 +31,17 @@ from relvan.store.history import history
 from relvan.store.layers import layer_line, layer_lines, layer_sets
 from relvan.store.listings import listings_of
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.reading import fields_under
 from relvan.web.reading_steps import read_steps, step_rows
 
 router = APIRouter(prefix="/listings/layers")
-TOPIC_WORDS = {"category": "Category and attributes", "wording": "Wording", "price": "Price", "delivery": "Delivery",
-               "returns": "Returns"}  # fmt: skip
+TOPIC_WORDS = {
+    "category": "Category and attributes",
+    "wording": "Wording",
+    "price": "Price",
+    "delivery": "Delivery",
+    "returns": "Returns",
+}
 MOST_SAMPLES = 4
 
 
@@ -47,9 +55,17 @@ def layer_index(desk: At, channel: str = "", topic: str = "") -> HTMLResponse:
         books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in named}
     names = {line.id: line.name for line in lines}
     return desk.page(
-        "layers/index.html", "listings", lines=lines, named=named, channel=channel, topic=topic, topics=TOPIC_WORDS,
-        sets=sets, books=books, names=names,
-    )  # fmt: skip
+        "layers/index.html",
+        "listings",
+        lines=lines,
+        named=named,
+        channel=channel,
+        topic=topic,
+        topics=TOPIC_WORDS,
+        sets=sets,
+        books=books,
+        names=names,
+    )
 
 
 @router.get("/new", name="layer_new")
@@ -67,27 +83,48 @@ def layer_make(desk: At, form: Form) -> Response:
     try:
         values = _values(form, topic, currency)
         layer_id = make_layer(
-            desk.workplace, desk.actor, channel, topic, form.get("name", ""), values, standing_for=_standing(form)
+            desk.workplace,
+            desk.actor,
+            LayerWish(channel, topic, form.get("name", ""), values, standing_for=_standing(form)),
         )
     except Refused as refused:
         return _form(desk, channel, topic, typed=dict(form), refused=refused, status=422)
-    return desk.done(f"/listings/layers/{layer_id}", "The layer is there. Give it to listings, or let it stand.")
+    return desk.done(
+        f"/listings/layers/{layer_id}", "The layer is there. Give it to listings, or let it stand."
+    )
 
 
-def _form(desk: Desk, channel: str, topic: str, *, typed: Mapping[str, str], refused: Refused | None = None,
-          status: int = 200) -> HTMLResponse:  # fmt: skip
+def _form(
+    desk: Desk,
+    channel: str,
+    topic: str,
+    *,
+    typed: Mapping[str, str],
+    refused: Refused | None = None,
+    status: int = 200,
+) -> HTMLResponse:
     if topic not in LAYER_TOPICS:
         raise refuse("topic", "A layer needs a topic.", "Choose one.", "topic")
     with desk.workplace.database.reading() as session:
         found = channel_by_key(session, channel)
         values = _ground(desk, session, desk.workplace.rulebook(found), topic)
     return desk.page(
-        "layers/show.html", "listings", status=status, line=None, channel_name=found.name, channel_key=found.key,
-        topic=topic, topic_words=TOPIC_WORDS[topic], typed=typed, said={}, history=[],
+        "layers/show.html",
+        "listings",
+        status=status,
+        line=None,
+        channel_name=found.name,
+        channel_key=found.key,
+        topic=topic,
+        topic_words=TOPIC_WORDS[topic],
+        typed=typed,
+        said={},
+        history=[],
         steps=step_rows([{}], ""),
-        errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
+        errors=first_by_field(refused.refusals) if refused else {},
+        refusals=refused.refusals if refused else (),
         **values,
-    )  # fmt: skip
+    )
 
 
 def _ground(desk: Desk, session: Any, book: Rulebook, topic: str) -> dict[str, Any]:
@@ -104,11 +141,17 @@ def _ground(desk: Desk, session: Any, book: Rulebook, topic: str) -> dict[str, A
 @router.get("/{layer_id:int}", name="layer_show")
 def layer_show(desk: At, layer_id: int) -> HTMLResponse:
     """One layer."""
-    return _show(desk, layer_id)
+    return _layer_page(desk, layer_id)
 
 
-def _show(desk: Desk, layer_id: int, *, typed: Mapping[str, str] | None = None, refused: Refused | None = None,
-          status: int = 200) -> HTMLResponse:  # fmt: skip
+def _layer_page(
+    desk: Desk,
+    layer_id: int,
+    *,
+    typed: Mapping[str, str] | None = None,
+    refused: Refused | None = None,
+    status: int = 200,
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         line = layer_line(session, layer_id)
         book = desk.workplace.rulebook(channel_by_key(session, line.channel_key))
@@ -117,12 +160,22 @@ def _show(desk: Desk, layer_id: int, *, typed: Mapping[str, str] | None = None, 
         currency = _list_currency(session, line.channel_key)
     said = {name: value for name, value in line.values.items() if name != STEPS}
     return desk.page(
-        "layers/show.html", "listings", status=status, line=line, channel_name=line.channel,
-        channel_key=line.channel_key, topic=line.topic, topic_words=TOPIC_WORDS[line.topic], typed=typed, said=said,
-        steps=step_rows(line.values.get(STEPS, []), currency), history=entries,
-        errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
+        "layers/show.html",
+        "listings",
+        status=status,
+        line=line,
+        channel_name=line.channel,
+        channel_key=line.channel_key,
+        topic=line.topic,
+        topic_words=TOPIC_WORDS[line.topic],
+        typed=typed,
+        said=said,
+        steps=step_rows(line.values.get(STEPS, []), currency),
+        history=entries,
+        errors=first_by_field(refused.refusals) if refused else {},
+        refusals=refused.refusals if refused else (),
         **values,
-    )  # fmt: skip
+    )
 
 
 def _list_currency(session: Any, channel_key: str) -> str:
@@ -132,9 +185,11 @@ def _list_currency(session: Any, channel_key: str) -> str:
 
 
 def _values(form: PostedForm, topic: str, currency: str) -> dict[str, Any]:
-    """What a layer's form says, by field; of the topic price its steps, whose amounts are in a currency."""
+    """What a layer's form says, by field; of the topic price its steps, whose amounts are in a
+    currency."""
     values: dict[str, Any] = {
-        name.removeprefix("v_"): form[name].replace("\r\n", "\n").strip() for name in form if name.startswith("v_")
+        name: value.replace("\r\n", "\n").strip()
+        for name, value in fields_under(form, "v_").items()
     }
     if topic == "price":
         steps = steps_data(read_steps(form, currency))
@@ -148,19 +203,27 @@ def _standing(form: PostedForm) -> str | None:
 
 @router.post("/{layer_id:int}", name="layer_change")
 def layer_change(desk: At, form: Form, layer_id: int) -> Response:
-    """Change a layer; what it speaks for is worked out again and becomes behind where it differs."""
+    """Change a layer; what it speaks for is worked out again and becomes behind where it
+    differs."""
     with desk.workplace.database.reading() as session:
         line = layer_line(session, layer_id)
         currency = _list_currency(session, line.channel_key)
     try:
         values = _values(form, line.topic, currency)
         change_layer(
-            desk.workplace, desk.actor, layer_id, values, name=form.get("name", ""), standing_for=_standing(form)
+            desk.workplace,
+            desk.actor,
+            layer_id,
+            values,
+            name=form.get("name", ""),
+            standing_for=_standing(form),
         )
     except Refused as refused:
-        return _show(desk, layer_id, typed=dict(form), refused=refused, status=422)
+        return _layer_page(desk, layer_id, typed=dict(form), refused=refused, status=422)
     undo = f"/listings/layers/{layer_id}/undo"
-    return desk.done(f"/listings/layers/{layer_id}", "Saved. Nothing has been sent.", undo_path=undo)
+    return desk.done(
+        f"/listings/layers/{layer_id}", "Saved. Nothing has been sent.", undo_path=undo
+    )
 
 
 @router.post("/{layer_id:int}/impact", name="layer_impact")
@@ -184,16 +247,22 @@ def layer_preview(desk: At, form: Form) -> HTMLResponse:
         book = desk.workplace.rulebook(channel_by_key(session, form.get("channel", "")))
     rule = book.field(form.get("field", ""))
     if rule is None:
-        raise refuse("unknown", "The channel has no such field.", "Look at its rulebook.")
+        raise refuse("unknown", "The channel has no such field.", "Look at its requirements.")
     text = form.get(f"v_{rule.name}", "").replace("\r\n", "\n")
-    previews, refusals = preview_wording(desk.workplace, rule, text, words=form.get("over", ""), most=MOST_SAMPLES)
-    return desk.fragment("layers/_preview.html", previews=previews, refusals=refusals, rule=rule, typed=bool(text))
+    previews, refusals = preview_wording(
+        desk.workplace, rule, text, words=form.get("over", ""), most=MOST_SAMPLES
+    )
+    return desk.fragment(
+        "layers/_preview.html", previews=previews, refusals=refusals, rule=rule, typed=bool(text)
+    )
 
 
 @router.post("/{layer_id:int}/copy", name="layer_copy")
 def layer_copy(desk: At, form: Form, layer_id: int) -> Response:
     """Make a layer like this one."""
-    made = copy_layer(desk.workplace, desk.actor, layer_id, form.get("name", ""), form.get("channel", ""))
+    made = copy_layer(
+        desk.workplace, desk.actor, layer_id, form.get("name", ""), form.get("channel", "")
+    )
     return desk.done(f"/listings/layers/{made}", "Copied. It speaks for nothing yet.")
 
 
@@ -214,7 +283,7 @@ def layer_drop(desk: At, form: Form, layer_id: int) -> Response:
 @router.post("/sets", name="layer_set_keep")
 def layer_set_keep(desk: At, form: Form) -> Response:
     """Keep layers under one name."""
-    wanted = {name.removeprefix("set_"): form.id_of(name) for name in form if name.startswith("set_")}
+    wanted = {topic: form.id_of(f"set_{topic}") for topic in fields_under(form, "set_")}
     layers = {topic: layer_id for topic, layer_id in wanted.items() if layer_id is not None}
     keep_set(desk.workplace, desk.actor, form.get("channel", ""), form.get("name", ""), layers)
     return desk.done(f"/listings/layers?channel={form.get('channel', '')}", "The set is kept.")
@@ -225,7 +294,9 @@ def _ticked(desk: Desk, form: PostedForm) -> tuple[list[int], str]:
     ids = form.ids("pick")
     with desk.workplace.database.reading() as session:
         found = {one.channel_id for one in listings_of(session, listing_ids=ids)}
-        keys = [key for key, _ in channel_names(session) if channel_by_key(session, key).id in found]
+        keys = [
+            key for key, _ in channel_names(session) if channel_by_key(session, key).id in found
+        ]
     return ids, keys[0] if len(keys) == 1 else ""
 
 
@@ -238,7 +309,12 @@ def layer_panel(desk: At, form: Form) -> HTMLResponse:
         sets = layer_sets(session, channel_by_key(session, key).id) if key else []
     by_topic = {topic: [line for line in lines if line.topic == topic] for topic in LAYER_TOPICS}
     return desk.fragment(
-        "layers/_panel.html", count=len(ids), channel_key=key, by_topic=by_topic, topics=TOPIC_WORDS, sets=sets
+        "layers/_panel.html",
+        count=len(ids),
+        channel_key=key,
+        by_topic=by_topic,
+        topics=TOPIC_WORDS,
+        sets=sets,
     )
 
 
@@ -273,5 +349,7 @@ def layer_use(desk: At, form: Form) -> Response:
         use_layers(desk.workplace, desk.actor, ids, chosen)
     back = form.get("back", "")
     path = back if back.startswith("/listings") else "/listings"
-    words = f"Given to {len(ids)} {'listing' if len(ids) == 1 else 'listings'}. Nothing has been sent."
+    words = (
+        f"Given to {len(ids)} {'listing' if len(ids) == 1 else 'listings'}. Nothing has been sent."
+    )
     return desk.done(path, words)

@@ -42,8 +42,9 @@ from relvan.store.orders import (
 )
 from relvan.store.stock import warehouses
 from relvan.store.tables import Order, OrderLine, Reservation
-from relvan.web.desk import At, Desk, Form, PostedForm, address_of
-from relvan.web.sentence import Chip, Choice, Sentence, read_sentence
+from relvan.web.addresses import address_of
+from relvan.web.desk import At, Desk, Form, PostedForm
+from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
 
 router = APIRouter(prefix="/orders")
 PAGE = 50
@@ -52,7 +53,7 @@ MOST_AT_ONCE = 1_000
 BUTTONS = {
     OrderDeed.RELEASE: ("Release", "btn-do"),
     OrderDeed.RESERVE: ("Reserve", "btn-line"),
-    OrderDeed.TAKE_BACK: ("Take back shipments", "btn-line"),
+    OrderDeed.TAKE_BACK: ("Undo release", "btn-line"),
     OrderDeed.UNRESERVE: ("Free stock", "btn-line"),
     OrderDeed.RESERVE_ANYWHERE: ("Take it from another warehouse", "btn-line"),
     OrderDeed.RELEASE_PART: ("Send what is there", "btn-line"),
@@ -69,12 +70,18 @@ PROGRESS_CHOICES = {
     )
     for name in PROGRESS
 }
-LIST_DEEDS = (OrderDeed.RELEASE, OrderDeed.RESERVE, OrderDeed.UNRESERVE, OrderDeed.TAKE_BACK, OrderDeed.CANCEL)
+LIST_DEEDS = (
+    OrderDeed.RELEASE,
+    OrderDeed.RESERVE,
+    OrderDeed.UNRESERVE,
+    OrderDeed.TAKE_BACK,
+    OrderDeed.CANCEL,
+)
 # what carries a deed out, how that is told afterwards, and the deed that takes it back
 DEEDS: dict[OrderDeed, tuple[Callable[..., list[Verdict]], str, OrderDeed | None]] = {
     OrderDeed.RELEASE: (release_orders, "Released", OrderDeed.TAKE_BACK),
     OrderDeed.RESERVE: (reserve_orders, "Reserved", OrderDeed.UNRESERVE),
-    OrderDeed.TAKE_BACK: (take_back_shipments, "Release taken back", OrderDeed.RELEASE),
+    OrderDeed.TAKE_BACK: (take_back_shipments, "Release undone", OrderDeed.RELEASE),
     OrderDeed.UNRESERVE: (unreserve_orders, "Freed", OrderDeed.RESERVE),
     OrderDeed.CANCEL: (cancel_orders, "Cancelled", None),
     OrderDeed.RESERVE_ANYWHERE: (reserve_anywhere, "Reserved", OrderDeed.UNRESERVE),
@@ -93,21 +100,29 @@ COLUMNS = (
 SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 
-def _sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
+def _orders_sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
     chips = (
-        Chip("tray", "Tray", tuple(Choice(tray, f"in {name}") for tray, name in TRAY_NAMES.items())),
+        Chip(
+            "tray", "Tray", tuple(Choice(tray, f"in {name}") for tray, name in TRAY_NAMES.items())
+        ),
         Chip(
             "channel",
             "Channel",
-            (*(Choice(key, f"from {name}") for key, name in named), Choice("none", "taken by hand")),
+            (
+                *(Choice(key, f"from {name}") for key, name in named),
+                Choice("none", "taken by hand"),
+            ),
         ),
         *(Chip(name, name.capitalize(), choices) for name, choices in PROGRESS_CHOICES.items()),
     )
     hint = "number, customer, tracking number"
     return read_sentence(
-        "Orders", "/orders", chips, _in_todays_words(query), hint=hint, strict=strict, sorts=SORTING.names()
+        ListKind("Orders", "/orders", hint=hint, sorts=SORTING.names()),
+        chips,
+        _in_todays_words(query),
+        strict=strict,
     )
 
 
@@ -121,17 +136,19 @@ def _in_todays_words(query: Mapping[str, str]) -> Mapping[str, str]:
     return {**others, part: "open" if name.startswith("not ") else "all"}
 
 
-def _filter(sentence: Sentence) -> OrderFilter:
+def _orders_filter(sentence: Sentence) -> OrderFilter:
     chosen = sentence.chosen
     progress = {name: chosen.get(name, "") for name in PROGRESS_CHOICES}
-    return OrderFilter(sentence.words, chosen.get("tray", ""), chosen.get("channel", ""), **progress)
+    return OrderFilter(
+        sentence.words, chosen.get("tray", ""), chosen.get("channel", ""), **progress
+    )
 
 
 @router.get("", name="order_index")
 def order_index(desk: At, after: int = 0) -> HTMLResponse:
     """The list."""
-    sentence = _sentence(desk, desk.request.query_params)
-    wanted = _filter(sentence)
+    sentence = _orders_sentence(desk, desk.request.query_params)
+    wanted = _orders_filter(sentence)
     with desk.workplace.database.reading() as session:
         rows = order_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
         total = count_orders(session, wanted)
@@ -150,15 +167,21 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
         "sorts": SORTING.names(),
     }
     return desk.page(
-        "orders/index.html", "orders", count_view=lambda s, q: count_orders(s, _filter(_sentence(desk, q))), **values
+        "orders/index.html",
+        "orders",
+        count_view=lambda s, q: count_orders(s, _orders_filter(_orders_sentence(desk, q))),
+        **values,
     )
 
 
 def chosen_orders(desk: Desk, form: PostedForm) -> list[str]:
-    """The numbers ticked; or of all that the sentence of the page matches when `all` is ticked, the oldest first."""
+    """The numbers ticked; or of all that the sentence of the page matches when `all` is ticked, the
+    oldest first."""
     if not form.get("all"):
         return list(dict.fromkeys(form.all("pick")))
-    wanted = _filter(_sentence(desk, dict(parse_qsl(form.get("query", ""))), strict=True))
+    wanted = _orders_filter(
+        _orders_sentence(desk, dict(parse_qsl(form.get("query", ""))), strict=True)
+    )
     with desk.workplace.database.reading() as session:
         numbers = order_numbers(session, wanted, MOST_AT_ONCE + 1)
     if len(numbers) > MOST_AT_ONCE:
@@ -179,7 +202,10 @@ def order_show(desk: At, number: str) -> HTMLResponse:
         parcels = parcel_rows(session, order.id)
         values: dict[str, Any] = {
             "order": order,
-            "lines": [(line, [(names[r.warehouse_id], r.quantity) for r in held.get(line.id, [])]) for line in lines],
+            "lines": [
+                (line, [(names[r.warehouse_id], r.quantity) for r in held.get(line.id, [])])
+                for line in lines
+            ],
             "flow": _flow(order, lines, held),
             "channel": channel,
             "short": short_of(session, order) if _is_short(order) else None,
@@ -188,26 +214,43 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "deeds": _deeds(deeds_of(standings_of(session, [order])[order.id])),
             "history": history(session, "order", order.id, 100),
             "tellings": tellings_of_order(session, order, [parcel.id for parcel in parcels]),
-            "trays": {key: name for key, name in TRAY_NAMES.items() if key not in (Tray.CANCELLED, order.tray)},
+            "trays": {
+                key: name
+                for key, name in TRAY_NAMES.items()
+                if key not in (Tray.CANCELLED, order.tray)
+            },
         }
     return desk.page("orders/show.html", "orders", **values)
 
 
 def _is_short(order: Order) -> bool:
-    return order.cancelled_at is None and Extent.ALL not in (order.fact_reserved, order.fact_shipped)
+    return order.cancelled_at is None and Extent.ALL not in (
+        order.fact_reserved,
+        order.fact_shipped,
+    )
 
 
-def _flow(order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]) -> OrderFlow:
-    progress = order_facts([line_facts(line, held.get(line.id, ())) for line in lines], paid=order.paid,
-                           total=order.total)  # fmt: skip
-    goods = (("ordered", progress.units), ("reserved", progress.units_reserved), ("picked", progress.units_picked),
-             ("shipped", progress.units_shipped))  # fmt: skip
+def _flow(
+    order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
+) -> OrderFlow:
+    progress = order_facts(
+        [line_facts(line, held.get(line.id, ())) for line in lines],
+        paid=order.paid,
+        total=order.total,
+    )
+    goods = (
+        ("ordered", progress.units),
+        ("reserved", progress.units_reserved),
+        ("picked", progress.units_picked),
+        ("shipped", progress.units_shipped),
+    )
     invoiced = order.total if order.fact_invoiced == Extent.ALL else 0
     return flow_of(goods, (("total", order.total), ("invoiced", invoiced), ("paid", order.paid)))
 
 
 def _deeds(answers: Mapping[OrderDeed, DeedAnswer]) -> list[tuple[OrderDeed, str, str, DeedAnswer]]:
-    """(deed, words of its button, its style, what it comes to) of the deeds that have a button on an order's page."""
+    """(deed, words of its button, its style, what it comes to) of the deeds that have a button on
+    an order's page."""
     return [(deed, words, style, answers[deed]) for deed, (words, style) in BUTTONS.items()]
 
 
@@ -219,7 +262,12 @@ def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     would = Counter(in_short(wanted, one.answer) for one in foreseen)
     ready = sum(one.answer.does for one in foreseen)
     return desk.fragment(
-        "orders/_foresee.html", deed=wanted, would=would, ready=ready, count=len(foreseen), words=BUTTONS[wanted][0]
+        "orders/_foresee.html",
+        deed=wanted,
+        would=would,
+        ready=ready,
+        count=len(foreseen),
+        words=BUTTONS[wanted][0],
     )
 
 
@@ -232,8 +280,10 @@ def order_deed(desk: At, form: Form, deed: str) -> Response:
     if wanted == OrderDeed.MOVE:
         return _move(desk, numbers, form.get("tray", ""), back)
     service, words, undo = DEEDS[wanted]
-    undo_path = address_of(desk.request.app, "order_deed", deed=undo) if undo else ""
-    return desk.verdicts(back, service(desk.workplace, desk.actor, numbers), words, undo_path=undo_path)
+    undo_path = address_of("order_deed", deed=undo) if undo else ""
+    return desk.verdicts(
+        back, service(desk.workplace, desk.actor, numbers), words, undo_path=undo_path
+    )
 
 
 def _move(desk: Desk, numbers: list[str], tray: str, back: str) -> Response:
@@ -253,5 +303,10 @@ def _back(path: str) -> str:
 @router.post("/{number}/link", name="order_link")
 def order_link(desk: At, form: Form, number: str) -> Response:
     """Say which product an unknown line means; all lines like it are repaired."""
-    numbers = link_lines(desk.workplace, desk.actor, form.get("line_sku", ""), form.get("sku", "").strip())
-    return desk.done(f"/orders/{number}", f"Linked in {len(numbers)} {'order' if len(numbers) == 1 else 'orders'}.")
+    numbers = link_lines(
+        desk.workplace, desk.actor, form.get("line_sku", ""), form.get("sku", "").strip()
+    )
+    return desk.done(
+        f"/orders/{number}",
+        f"Linked in {len(numbers)} {'order' if len(numbers) == 1 else 'orders'}.",
+    )

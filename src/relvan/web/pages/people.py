@@ -16,16 +16,28 @@ router = APIRouter()
 Typed = Annotated[str, Field(max_length=300)]
 
 
-def sign_in_page(request: Request, *, login: str = "", refused: Refused | None = None) -> HTMLResponse:
+def sign_in_page(
+    request: Request, *, login: str = "", refused: Refused | None = None
+) -> HTMLResponse:
     """The page that asks who it is; in the demo it offers the demo's people."""
     workplace = workplace_of(request)
     offered = []
     if workplace.settings.demo:
         with workplace.database.reading() as session:
-            offered = [(person.login, person.name, person.role) for person in active_people(session)]
+            offered = [
+                (person.login, person.name, person.role) for person in active_people(session)
+            ]
     errors = first_by_field(refused.refusals) if refused else {}
-    values = {"login": login, "errors": errors, "offered": offered, "next": request.query_params.get("next", "")}
-    return HTMLResponse(render(request.app.state.environment, "people/sign_in.html", values), 422 if refused else 200)
+    values = {
+        "login": login,
+        "errors": errors,
+        "offered": offered,
+        "next": request.query_params.get("next", ""),
+    }
+    return HTMLResponse(
+        render(request.app.state.environment, "people/sign_in.html", values),
+        422 if refused else 200,
+    )
 
 
 @router.get("/sign-in", name="sign_in_show")
@@ -37,7 +49,9 @@ def sign_in_show(request: Request) -> Response:
 
 
 @router.post("/sign-in", name="sign_in_send")
-def sign_in_send(request: Request, login: Typed = "", password: Typed = "", next: Typed = "") -> Response:
+def sign_in_send(
+    request: Request, login: Typed = "", password: Typed = "", next: Typed = ""
+) -> Response:
     """Check name and password."""
     address = request.client.host if request.client else ""
     try:
@@ -74,5 +88,7 @@ def _welcome(request: Request, visit: SignedIn, wanted: str) -> Response:
     inside = wanted.startswith("/") and not wanted.startswith(("//", "/\\"))
     answer = RedirectResponse(wanted if inside else "/", 303)
     secure = workplace_of(request).settings.base_url.startswith("https")
-    answer.set_cookie(COOKIE, visit.cookie, max_age=14 * 86400, httponly=True, samesite="lax", secure=secure)
+    answer.set_cookie(
+        COOKIE, visit.cookie, max_age=14 * 86400, httponly=True, samesite="lax", secure=secure
+    )
     return answer

@@ -17,7 +17,7 @@ from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.reading import FormReader
-from relvan.web.sentence import Chip, Choice, read_sentence
+from relvan.web.sentence import Chip, Choice, ListKind, read_sentence
 
 router = APIRouter(prefix="/prices")
 PAGE = 50
@@ -28,7 +28,7 @@ FLOORS = (
 )
 
 
-def _index(
+def _prices_page(
     desk: Desk,
     *,
     after: str = "",
@@ -38,16 +38,23 @@ def _index(
 ) -> HTMLResponse:
     chips = (
         Chip("floor", "Floor", FLOORS),
-        Chip("left", "Left", (Choice("loss", "sold at a loss"),)),
+        Chip("left", "Margin", (Choice("loss", "sold at a loss"),)),
         Chip("sale", "Sale price", (Choice("yes", "on sale now"),)),
     )
-    sentence = read_sentence("Prices of products", "/prices", chips, desk.request.query_params, hint="SKU or title")
+    sentence = read_sentence(
+        ListKind("Prices of products", "/prices", hint="SKU or title"),
+        chips,
+        desk.request.query_params,
+    )
     chosen = sentence.chosen
     priced = "loss" if chosen.get("left") else "sale" if chosen.get("sale") else ""
     priced = "below" if chosen.get("floor") == "below" else priced
     since = desk.workplace.now() - SOLD_OF if chosen.get("floor") == "sold" else None
     wanted = ProductFilter(
-        words=sentence.words, floored=chosen.get("floor") == "held", priced=priced, sold_below_since=since
+        words=sentence.words,
+        floored=chosen.get("floor") == "held",
+        priced=priced,
+        sold_below_since=since,
     )
     with desk.workplace.database.reading() as session:
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
@@ -60,7 +67,9 @@ def _index(
             "channels": channels(session),
             "price_list": next(iter(price_lists(session)), None),
             "total": count_products(session, wanted),
-            "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
+            "more": sentence.url(after=products[PAGE - 1].sku.casefold())
+            if len(products) > PAGE
+            else "",
             "first": sentence.url() if after else "",
             "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
@@ -72,7 +81,7 @@ def _index(
 @router.get("", name="price_index")
 def price_index(desk: At, after: str = "") -> HTMLResponse:
     """Every product with its list price and what each channel shows."""
-    return _index(desk, after=after)
+    return _prices_page(desk, after=after)
 
 
 @router.post("", name="price_set")
@@ -86,12 +95,16 @@ def price_set(desk: At, form: Form) -> Response:
     try:
         read.raise_if_refused()
         if "floor" in form:
-            before = set_price_and_floor(desk.workplace, desk.actor, sku, read.text("list"), amount, floor)
+            before = set_price_and_floor(
+                desk.workplace, desk.actor, sku, read.text("list"), amount, floor
+            )
         else:
             before = set_list_price(desk.workplace, desk.actor, sku, read.text("list"), amount)
     except Refused as refused:
-        return _index(desk, status=422, typed=dict(form), refused=refused)
-    words = f"{sku} has a new list price." if amount is not None else f"{sku} has no list price now."
+        return _prices_page(desk, status=422, typed=dict(form), refused=refused)
+    words = (
+        f"{sku} has a new list price." if amount is not None else f"{sku} has no list price now."
+    )
     path = f"/prices?{urlencode({'q': read.text('q')})}" if read.text("q") else "/prices"
     was = "" if before is None else str(as_decimal(before, currency))
     undo = [("sku", sku), ("list", read.text("list")), ("q", read.text("q")), ("amount", was)]

@@ -1,4 +1,5 @@
-"""A product's own page: its facts by kind, pictures, parts, aliases, stock, listings, history; making a new one."""
+"""A product's own page: its facts by kind, pictures, parts, aliases, stock, listings, history;
+making a new one."""
 
 from datetime import UTC, datetime
 from typing import Any
@@ -10,6 +11,7 @@ from fastapi.responses import FileResponse, HTMLResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from relvan.core.catalogue.facts import Facts, draft_from, label_of
+from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductDraft, ProductKind
 from relvan.core.refusal import Refusal, Refused, not_found, refuse_if_any
 from relvan.services.catalogue.pictures import (
@@ -20,24 +22,23 @@ from relvan.services.catalogue.pictures import (
     remove_picture,
     thumbnail_file,
 )
-from relvan.services.catalogue.read import facts_at, sums_of_kit, view_in
+from relvan.services.catalogue.read import ProductView, facts_at, sums_of_kit, view_in
 from relvan.services.catalogue.save import change_product
 from relvan.services.imports.by_address import fetch_pictures
 from relvan.services.stock.new_product import FirstStock, create_with_stock
-from relvan.store.catalogue import find_product, product_bins
+from relvan.store.catalogue import find_product, product_by_id
 from relvan.store.channels import channel_names
 from relvan.store.facts import codes, facts_by_id, kits_above
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
-from relvan.store.ledger import LedgerFilter, ledger_page
 from relvan.store.listing_list import listings_of_products
 from relvan.store.prices import price_lists
-from relvan.store.product_list import ProductFilter, product_page, rows_by_id
-from relvan.store.stock import stock_rows, warehouses
+from relvan.store.product_list import ProductFilter, ProductRow, product_page, rows_by_id
+from relvan.store.stock import stock_with_bins, warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.pages.families import family_page
 from relvan.web.product_form import form_values, retyped
-from relvan.web.reading import FormReader
+from relvan.web.reading import FormReader, fields_under
 from relvan.web.reading_product import facts_from_form
 
 router = APIRouter()
@@ -56,7 +57,9 @@ def product_new(desk: At, kind: str = "single") -> HTMLResponse:
     chosen = ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE
     with desk.workplace.database.reading() as session:
         values = form_values(session, ProductDraft(sku="", title="", kind=chosen))
-        values["warehouses"] = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
+        values["warehouses"] = [
+            (warehouse.key, warehouse.name) for warehouse in warehouses(session)
+        ]
     return desk.page("products/new.html", "catalogue", **values, kinds=NEW_KINDS, errors={})
 
 
@@ -73,20 +76,33 @@ def _create(desk: Desk, form: PostedForm, contents: list[bytes]) -> Response:
         sku = create_with_stock(desk.workplace, desk.actor, draft, stock)
     except Refused as refused:
         kind = form.get("kind", "single")
-        start = ProductDraft(sku="", title="", kind=ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE)
+        start = ProductDraft(
+            sku="",
+            title="",
+            kind=ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE,
+        )
         with desk.workplace.database.reading() as session:
             values = retyped(form, form_values(session, start))
-            values["warehouses"] = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
-        values |= {"kinds": NEW_KINDS, "errors": first_by_field(refused.refusals), "refusals": refused.refusals}
+            values["warehouses"] = [
+                (warehouse.key, warehouse.name) for warehouse in warehouses(session)
+            ]
+        values |= {
+            "kinds": NEW_KINDS,
+            "errors": first_by_field(refused.refusals),
+            "refusals": refused.refusals,
+        }
         return desk.page("products/new.html", "catalogue", status=422, **values)
     problems = _add_pictures(desk, sku, contents)
     if problems:
-        return _show(desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems))
+        return _product_page(
+            desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems)
+        )
     return desk.done(_path(sku), f"{sku} is in the catalogue.")
 
 
 def _read_new(desk: Desk, form: PostedForm) -> tuple[ProductDraft, FirstStock | None]:
-    """The product and its first stock as they were typed; every field that cannot be read is refused together."""
+    """The product and its first stock as they were typed; every field that cannot be read is
+    refused together."""
     read, refusals = FormReader(form), list[Refusal]()
     units = read.whole("units", "Units on hand")
     try:
@@ -112,7 +128,7 @@ def _add_pictures(desk: Desk, sku: str, contents: list[bytes]) -> list[Refusal]:
     return problems
 
 
-def _show(
+def _product_page(
     desk: Desk,
     sku: str,
     *,
@@ -123,42 +139,48 @@ def _show(
 ) -> HTMLResponse:
     """A product's page, as it is or with what was typed."""
     with desk.workplace.database.reading() as session:
-        product = find_product(session, sku)
         view = view_in(session, sku)
-        values = form_values(session, view.draft)
-        values |= {"product": product, "view": view, "pictures": view.pictures, "missing": view.completeness.missing,
-                   "history": history(session, "product", product.id)}  # fmt: skip
-        values |= _by_kind(session, desk, view.draft, product.id)
+        if view.draft.kind == ProductKind.FAMILY and form is None:
+            return family_page(desk, view.draft.sku)
+        values = form_values(session, view.draft, view.categories)
+        values |= {
+            "product": view.draft,
+            "view": view,
+            "pictures": view.pictures,
+            "missing": view.completeness.missing,
+            "history": history(session, "product", view.id),
+        }
+        values |= _by_kind(session, view)
     if form is not None:
         values = retyped(form, values)
     values |= {"errors": errors or {}, "refusals": refusals}
     return desk.page("products/show.html", "catalogue", status=status, **values)
 
 
-def _by_kind(session: Any, desk: Desk, draft: ProductDraft, product_id: int) -> dict[str, Any]:
+def _by_kind(session: Any, view: ProductView) -> dict[str, Any]:
     """What the page of a kind needs beside the facts."""
+    draft, product_id = view.draft, view.id
     found: dict[str, Any] = {
-        "stock": [], "bins": [], "listings": listings_of_products(session, [product_id]),
+        "stock": [],
+        "listings": listings_of_products(session, [product_id]),
         "channels": channel_names(session),
-        "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
-        "kits": rows_by_id(session, sorted(kits_above(session, [product_id]))[:30]), "head": None, "siblings": [],
-        "parts": [], "sums": None, "kit_stock": [], "part_pairs": [(part.sku, part.quantity) for part in draft.parts],
-    }  # fmt: skip
+        "head": view.head,
+        "axes": [(trait.name, trait.values) for trait in view.head.axes] if view.head else [],
+        "parts": [],
+        "sums": None,
+        "kit_stock": [],
+        "part_pairs": [(part.sku, part.quantity) for part in draft.parts],
+    }
     if draft.kind in (ProductKind.SINGLE, ProductKind.VARIANT):
-        found["stock"] = stock_rows(session, [product_id])
-        found["bins"] = product_bins(session, product_id)
-        found["movements"] = ledger_page(session, LedgerFilter(product_id=product_id), limit=8)
-    if draft.family:
-        head = find_product(session, draft.family)
-        found["head"] = head
-        found["axes"] = [(name, values) for name, values in head.axes]
-        found["siblings"] = product_page(session, ProductFilter(family=head.sku), limit=60)
+        found["stock"] = stock_with_bins(session, product_id)
     if draft.kind == ProductKind.KIT:
         first = next(iter(price_lists(session)), None)
         rows = {row.sku.casefold(): row for row in rows_by_id(session, _ids(session, draft))}
         found["parts"] = [(part, rows.get(part.sku.casefold())) for part in draft.parts]
         if first is not None:
-            found["sums"] = sums_of_kit(session, facts_by_id(session, [product_id])[product_id], first.key)
+            found["sums"] = sums_of_kit(
+                session, facts_by_id(session, [product_id])[product_id], first.key
+            )
             found["sums_list"] = first
         found["kit_stock"] = load_holdings(session, [product_id]).of(product_id)
     return found
@@ -195,10 +217,18 @@ def _pictures_added(desk: Desk, sku: str, contents: list[bytes], form: PostedFor
         except Refused as refused:
             problems += [Refusal(r.code, r.message, r.fix, "picture") for r in refused.refusals]
     if not contents and not addresses:
-        problems = [Refusal("missing", "No picture was chosen.", "Choose a file or paste an address.", "picture")]
+        problems = [
+            Refusal(
+                "missing", "No picture was chosen.", "Choose a file or paste an address.", "picture"
+            )
+        ]
     if problems:
-        return _show(desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems))
-    words = f"{len(contents)} added to {sku}." if contents else f"Fetching {len(addresses)} for {sku}."
+        return _product_page(
+            desk, sku, status=422, errors=first_by_field(problems), refusals=tuple(problems)
+        )
+    words = (
+        f"{len(contents)} added to {sku}." if contents else f"Fetching {len(addresses)} for {sku}."
+    )
     return desk.done(_path(sku), words)
 
 
@@ -234,23 +264,46 @@ def alias_change(desk: At, form: Form, sku: str) -> Response:
         facts = facts_by_id(session, [product.id])[product.id]
     prices: dict[str, int] = {}
     try:
-        for name in (name for name in form if name.startswith("alias_price_")):
-            key = name.removeprefix("alias_price_")
-            amount = _amount(form, name, _currencies(desk)[key])
+        for key in fields_under(form, "alias_price_"):
+            amount = _read_amount(form, f"alias_price_{key}", _currencies(desk)[key])
             prices |= {key: amount} if amount is not None else {}
-        own = {"title": form.get("alias_title", "").strip(), "picture": form.get("alias_picture", ""), "prices": prices}
-        new = {**facts, f"alias {alias}": own if any(own.values()) else None}
+        own = {
+            "title": form.get("alias_title", "").strip(),
+            "picture": form.get("alias_picture", ""),
+            "prices": prices,
+        }
+        new = {**facts, Keyed.ALIAS.fact(alias): own if any(own.values()) else None}
         change_product(desk.workplace, desk.actor, product.sku, draft_from(new))
     except Refused as refused:
-        return _show(desk, sku, status=422, errors=first_by_field(refused.refusals), refusals=refused.refusals)
+        return _product_page(
+            desk,
+            sku,
+            status=422,
+            errors=first_by_field(refused.refusals),
+            refusals=refused.refusals,
+        )
     return desk.done(_path(product.sku), f"Alias {alias} is saved.")
 
 
-def _amount(form: PostedForm, name: str, currency: str) -> int | None:
+def _read_amount(form: PostedForm, name: str, currency: str) -> int | None:
     read = FormReader(form)
     amount = read.amount(name, currency)
     read.raise_if_refused()
     return amount
+
+
+@router.get("/products/{sku:path}/related", name="product_related")
+def product_related(desk: At, sku: str) -> HTMLResponse:
+    """The kits that use a product, and its family, for its page, which shows them when one has
+    come down to them."""
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        kits = rows_by_id(session, sorted(kits_above(session, [product.id]))[:30])
+        siblings: list[ProductRow] = []
+        if product.family_id is not None:
+            head = product_by_id(session, product.family_id)
+            siblings = product_page(session, ProductFilter(family=head.sku), limit=60)
+    return desk.fragment("products/_related.html", product=product, kits=kits, siblings=siblings)
 
 
 @router.get("/products/{sku:path}/at", name="product_at")
@@ -259,7 +312,9 @@ def product_at(desk: At, sku: str, at: str = "") -> HTMLResponse:
     try:
         moment = datetime.fromisoformat(at)
     except ValueError:
-        raise Refused(Refusal("form", "“At” must be a time.", "Choose a day and hour.", "at")) from None
+        raise Refused(
+            Refusal("form", "“At” must be a time.", "Choose a day and hour.", "at")
+        ) from None
     if moment.tzinfo is None:
         moment = moment.replace(tzinfo=ZoneInfo(desk.workplace.settings.time_zone))
     then = facts_at(desk.workplace, sku, moment.astimezone(UTC))
@@ -274,11 +329,7 @@ def product_at(desk: At, sku: str, at: str = "") -> HTMLResponse:
 @router.get("/products/{sku:path}", name="product_show")
 def product_show(desk: At, sku: str) -> Response:
     """A product's own page; a family's is its grid."""
-    with desk.workplace.database.reading() as session:
-        product = find_product(session, sku)
-    if product.kind == ProductKind.FAMILY:
-        return family_page(desk, product.sku)
-    return _show(desk, sku)
+    return _product_page(desk, sku)
 
 
 @router.post("/products/{sku:path}", name="product_change")
@@ -289,11 +340,16 @@ def product_change(desk: At, form: Form, sku: str) -> Response:
         before = facts_by_id(session, [product.id])[product.id]
     try:
         now = change_product(
-            desk.workplace, desk.actor, sku, draft_from(facts_from_form(form, before, _currencies(desk)))
+            desk.workplace,
+            desk.actor,
+            sku,
+            draft_from(facts_from_form(form, before, _currencies(desk))),
         )
     except Refused as refused:
         errors = first_by_field(refused.refusals)
         if product.kind == ProductKind.FAMILY:
-            return family_page(desk, sku, status=422, form=form, errors=errors, refusals=refused.refusals)
-        return _show(desk, sku, status=422, form=form, errors=errors, refusals=refused.refusals)
+            return family_page(desk, sku, status=422, form=form, refused=refused)
+        return _product_page(
+            desk, sku, status=422, form=form, errors=errors, refusals=refused.refusals
+        )
     return desk.done(_path(now), f"{now} is saved.")

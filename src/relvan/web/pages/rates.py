@@ -17,24 +17,34 @@ BACK = "/prices/rates"
 MOST_BYTES = 200_000
 
 
-def _index(desk: Desk, *, status: int = 200, typed: dict[str, str] | None = None,
-           refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+def _rates_page(
+    desk: Desk,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
     today = desk.workplace.now().date()
     with desk.workplace.database.reading() as session:
         rows = rate_rows(session)
     holding = Rates.on((rate for _, rate in rows), today).known
     return desk.page(
-        "prices/rates.html", "prices", status=status,
-        rows=[(key, rate, rate in holding.values()) for key, rate in rows], currencies=sorted(MINOR_DIGITS),
-        today=today.isoformat(), typed=typed or {},
-        errors=first_by_field(refused.refusals) if refused else {}, refusals=refused.refusals if refused else (),
-    )  # fmt: skip
+        "prices/rates.html",
+        "prices",
+        status=status,
+        rows=[(key, rate, rate in holding.values()) for key, rate in rows],
+        currencies=sorted(MINOR_DIGITS),
+        today=today.isoformat(),
+        typed=typed or {},
+        errors=first_by_field(refused.refusals) if refused else {},
+        refusals=refused.refusals if refused else (),
+    )
 
 
 @router.get("", name="rate_index")
 def rate_index(desk: At) -> HTMLResponse:
     """All rates, the latest day first."""
-    return _index(desk)
+    return _rates_page(desk)
 
 
 @router.post("", name="rate_keep")
@@ -44,7 +54,7 @@ def rate_keep(desk: At, form: Form) -> Response:
         told = [form.get(name, "") for name in ("source", "target", "rate", "since")]
         keep_rates(desk.workplace, desk.actor, [read_rate(desk.workplace.now().date(), *told)])
     except Refused as refused:
-        return _index(desk, status=422, typed=dict(form), refused=refused)
+        return _rates_page(desk, status=422, typed=dict(form), refused=refused)
     return desk.done(BACK, "The rate is kept; prices that it touches are worked out again.")
 
 
@@ -53,7 +63,9 @@ def rate_try(desk: At, form: Form) -> HTMLResponse:
     """What a rate would do to the prices of every channel that it touches, before it is kept."""
     try:
         told = [form.get(name, "") for name in ("source", "target", "rate", "since")]
-        found = foresee_rate(desk.workplace, desk.actor, read_rate(desk.workplace.now().date(), *told))
+        found = foresee_rate(
+            desk.workplace, desk.actor, read_rate(desk.workplace.now().date(), *told)
+        )
     except Refused as refused:
         return desk.fragment("parts/_refused.html", refusals=refused.refusals)
     return desk.fragment("prices/_foresight.html", touched=found)
@@ -69,7 +81,7 @@ def rate_file(desk: At, form: Form) -> Response:
             raise refuse("missing", "Choose a file of rates.", fix, "file")
         count = keep_rates_of_file(desk.workplace, desk.actor, small_table(content))
     except Refused as refused:
-        return _index(desk, status=422, refused=refused)
+        return _rates_page(desk, status=422, refused=refused)
     return desk.done(BACK, f"{count} {'rate is' if count == 1 else 'rates are'} new or another.")
 
 
@@ -79,5 +91,5 @@ def rate_drop(desk: At, form: Form, rate_id: int) -> Response:
     try:
         drop_rate(desk.workplace, desk.actor, rate_id)
     except Refused as refused:
-        return _index(desk, status=422, refused=refused)
+        return _rates_page(desk, status=422, refused=refused)
     return desk.done(BACK, "It is taken away; the rate before it holds again.")

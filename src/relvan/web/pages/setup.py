@@ -19,15 +19,24 @@ from relvan.web.desk import At, Desk, Form, first_by_field
 router = APIRouter(prefix="/setup")
 
 
-def _index(desk: Desk, *, status: int = 200, typed: dict[str, str] | None = None,
-           refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+def _setup_page(
+    desk: Desk,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         found = channels(session)
         health = channel_health(session, found, desk.workplace.now())
         connected = {channel.rulebook for channel in found}
         values: dict[str, Any] = {
             "channels": [(channel, health[channel.id]) for channel in found],
-            "offered": [book for key, book in desk.workplace.rulebooks.by_key.items() if key not in connected],
+            "offered": [
+                book
+                for key, book in desk.workplace.rulebooks.by_key.items()
+                if key not in connected
+            ],
             "troubles": desk.workplace.rulebooks.troubles,
             "carriers": carriers(session),
             "warehouses": warehouses(session),
@@ -42,17 +51,19 @@ def _index(desk: Desk, *, status: int = 200, typed: dict[str, str] | None = None
 @router.get("", name="setup_index")
 def setup_index(desk: At) -> HTMLResponse:
     """Everything that is set up once."""
-    return _index(desk)
+    return _setup_page(desk)
 
 
 @router.post("/channels", name="channel_connect")
 def channel_connect(desk: At, form: Form) -> Response:
     """Connect a channel, or renew its connection."""
-    wish = ConnectChannel(form.get("rulebook", ""), form.get("address", "").strip(), form.get("token", "").strip())
+    wish = ConnectChannel(
+        form.get("rulebook", ""), form.get("address", "").strip(), form.get("token", "").strip()
+    )
     try:
         key = connect_channel(desk.workplace, desk.actor, wish)
     except Refused as refused:
-        return _index(desk, status=422, typed=dict(form), refused=refused)
+        return _setup_page(desk, status=422, typed=dict(form), refused=refused)
     return desk.done(f"/setup/channels/{key}", "Connected: the channel knows us.")
 
 
@@ -60,9 +71,17 @@ def channel_connect(desk: At, form: Form) -> Response:
 def carrier_connect(desk: At, form: Form) -> Response:
     """Connect the carrier account."""
     try:
-        connect_carrier(desk.workplace, desk.actor, "ostrel", "Ostrel Post", form.get("carrier_address", "").strip(),
-                        form.get("carrier_token", "").strip())  # fmt: skip
+        connect_carrier(
+            desk.workplace,
+            desk.actor,
+            "ostrel",
+            "Ostrel Post",
+            form.get("carrier_address", "").strip(),
+            form.get("carrier_token", "").strip(),
+        )
     except Refused as refused:
-        renamed = Refused(*(Refusal(r.code, r.message, r.fix, f"carrier_{r.field}") for r in refused.refusals))
-        return _index(desk, status=422, typed=dict(form), refused=renamed)
+        renamed = Refused(
+            *(Refusal(r.code, r.message, r.fix, f"carrier_{r.field}") for r in refused.refusals)
+        )
+        return _setup_page(desk, status=422, typed=dict(form), refused=renamed)
     return desk.done("/setup", "Connected: the carrier knows us.")

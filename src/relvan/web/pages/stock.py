@@ -7,10 +7,10 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.catalogue.product import STOCKED
 from relvan.core.refusal import Refused
-from relvan.core.stock.availability import Balance
+from relvan.core.stock.availability import StockBalance
 from relvan.core.stock.movements import BY_HAND
 from relvan.core.stock.waterfall import waterfall
-from relvan.services.stock.availability import shown_on
+from relvan.services.listings.availability import shown_on
 from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_movement
 from relvan.services.stock.safety import SafetyChanges, foresee_safety, set_safety_of_many
 from relvan.store.catalogue import find_product, product_bins
@@ -53,7 +53,9 @@ def stock_index(desk: At, after: str = "") -> HTMLResponse:
         "rows": rows,
         "places": places,
         "total": total,
-        "more": sentence.url(after=products[PAGE - 1].sku.casefold()) if len(products) > PAGE else "",
+        "more": sentence.url(after=products[PAGE - 1].sku.casefold())
+        if len(products) > PAGE
+        else "",
         "first": sentence.url() if after else "",
         "columns": COLUMNS,
         "shown_first": SHOWN_FIRST,
@@ -80,9 +82,14 @@ def stock_foresee_safety(desk: At, form: Form) -> HTMLResponse:
         with desk.workplace.database.reading() as session:
             foreseen = foresee_safety(session, skus, warehouse, units)
     return desk.fragment(
-        "stock/_safety.html", count=len(skus), places=places, units=units, warehouse=warehouse, foreseen=foreseen,
+        "stock/_safety.html",
+        count=len(skus),
+        places=places,
+        units=units,
+        warehouse=warehouse,
+        foreseen=foreseen,
         refusals=read.refusals,
-    )  # fmt: skip
+    )
 
 
 @router.post("/do/safety", name="stock_do_safety")
@@ -100,7 +107,9 @@ def stock_do_safety(desk: At, form: Form) -> Response:
 def stock_safety_back(desk: At, form: Form) -> Response:
     """Set the safety stock of products back to what each had."""
     pairs = zip(form.all("sku"), form.ids("was"), strict=True)
-    verdicts = set_safety_of_many(desk.workplace, desk.actor, dict(pairs), form.get("warehouse", ""))
+    verdicts = set_safety_of_many(
+        desk.workplace, desk.actor, dict(pairs), form.get("warehouse", "")
+    )
     return _safety_told(desk, verdicts, form.get("warehouse", ""), form.get("back", ""))
 
 
@@ -108,28 +117,45 @@ def _safety_told(desk: Desk, changed: SafetyChanges, warehouse: str, back: str) 
     path = back if back.startswith("/stock") else "/stock"
     words = f"Safety stock set for {len(changed.before)} {'product' if len(changed.before) == 1 else 'products'}."
     words += f" {len(changed.same)} had it already." if changed.same else ""
-    words += f" {len(changed.refused)} were refused: {' '.join(changed.refused.values())}" if changed.refused else ""
+    words += (
+        f" {len(changed.refused)} were refused: {' '.join(changed.refused.values())}"
+        if changed.refused
+        else ""
+    )
     fields = [("warehouse", warehouse), ("back", path)]
     for sku, units in changed.before.items():
         fields += [("sku", sku), ("was", str(units))]
     return desk.done(
-        path, words, tone="look" if changed.refused else "good",
-        undo_path="/stock/do/safety-back" if changed.before else "", undo_fields=fields,
-    )  # fmt: skip
+        path,
+        words,
+        tone="look" if changed.refused else "good",
+        undo_path="/stock/do/safety-back" if changed.before else "",
+        undo_fields=fields,
+    )
 
 
-def _show(
-    desk: Desk, sku: str, *, status: int = 200, typed: dict[str, str] | None = None, refused: Refused | None = None
+def _stock_page(
+    desk: Desk,
+    sku: str,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
         rows = stock_rows(session, [product.id])
-        here = [Balance(row.warehouse, row.on_hand, row.reserved, row.blocked, row.safety) for row in rows]
+        here = [
+            StockBalance(row.warehouse, row.on_hand, row.reserved, row.blocked, row.safety)
+            for row in rows
+        ]
         coming = {place: one for (_, place), one in coming_of(session, [product.id]).items()}
         values: dict[str, Any] = {
             "product": product,
             "falls": waterfall(here) if product.kind in STOCKED else (),
-            "coming": {place.key: coming[place.id] for place in warehouses(session) if place.id in coming},
+            "coming": {
+                place.key: coming[place.id] for place in warehouses(session) if place.id in coming
+            },
             "expected": expected_rows(session, product.id),
             "promised": promised_to(session, product.id),
             "on_channels": shown_on(session, desk.workplace, product.id),
@@ -152,13 +178,15 @@ def stock_undo(desk: At, form: Form, movement_id: int) -> Response:
     moved = undo_movement(desk.workplace, desk.actor, movement_id)
     back = form.get("back", "")
     path = back if back.startswith(("/products/", "/stock/")) else f"/stock/{moved.sku}"
-    return desk.done(path, f"Taken back: {moved.on_hand} of {moved.sku} on hand in {moved.warehouse}.")
+    return desk.done(
+        path, f"Taken back: {moved.on_hand} of {moved.sku} on hand in {moved.warehouse}."
+    )
 
 
 @router.get("/{sku:path}", name="stock_show")
 def stock_show(desk: At, sku: str) -> HTMLResponse:
     """One product's balances, bins and ledger."""
-    return _show(desk, sku)
+    return _stock_page(desk, sku)
 
 
 @router.post("/{sku:path}/safety", name="stock_safety")
@@ -170,7 +198,7 @@ def stock_safety(desk: At, form: Form, sku: str) -> Response:
         read.raise_if_refused()
         set_safety(desk.workplace, desk.actor, sku, form.get("warehouse", ""), units)
     except Refused as refused:
-        return _show(desk, sku, status=422, typed=dict(form), refused=refused)
+        return _stock_page(desk, sku, status=422, typed=dict(form), refused=refused)
     return desk.done(f"/stock/{sku}", f"{units} of {sku} are kept back.")
 
 
@@ -195,10 +223,12 @@ def stock_move(desk: At, form: Form, sku: str) -> Response:
         read.raise_if_refused()
         moved = move_stock(desk.workplace, desk.actor, wish)
     except Refused as refused:
-        return _show(desk, sku, status=422, typed=dict(form), refused=refused)
+        return _stock_page(desk, sku, status=422, typed=dict(form), refused=refused)
     words = f"{moved.sku}: {moved.on_hand} on hand in {moved.warehouse}, bin {moved.bin}."
     if moved.served:
         words += f" Reserved at last: {', '.join(moved.served)}."
     back = form.get("back", "")
     path = back if back.startswith("/products/") else f"/stock/{sku}"
-    return desk.done(path, words, undo_path=f"/stock/undo/{moved.movement}", undo_fields=[("back", path)])
+    return desk.done(
+        path, words, undo_path=f"/stock/undo/{moved.movement}", undo_fields=[("back", path)]
+    )

@@ -1,4 +1,5 @@
-"""The rooms of stock beside the list of it: ledger, bins, what is to come, counting, the outlook."""
+"""The rooms of stock beside the list of it: ledger, bins, what is to come, counting, the
+outlook."""
 
 from collections.abc import Sequence
 from datetime import date, timedelta
@@ -26,7 +27,7 @@ from relvan.store.ledger import LedgerFilter, bins_page, ledger_page
 from relvan.store.stock import bins_of, find_bin, warehouse_by_key, warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
-from relvan.web.sentence import Chip, Choice, read_sentence
+from relvan.web.sentence import Chip, Choice, ListKind, read_sentence
 
 router = APIRouter(prefix="/stockroom")
 PAGE = 100
@@ -41,7 +42,9 @@ def _places(desk: Desk) -> list[tuple[str, str]]:
 def _first(places: Sequence[tuple[str, str]]) -> str:
     """The key of the first warehouse."""
     if not places:
-        raise refuse("missing", "There is no warehouse yet.", "Create one in Setup first.", "warehouse")
+        raise refuse(
+            "missing", "There is no warehouse yet.", "Create one in Setup first.", "warehouse"
+        )
     return places[0][0]
 
 
@@ -50,41 +53,76 @@ def ledger_index(desk: At, before: int | None = None) -> HTMLResponse:
     """Every movement, with filters."""
     chips = (
         Chip("reason", "Reason", tuple(Choice(one.value, f"by {one.value}") for one in Reason)),
-        Chip("warehouse", "Warehouse", tuple(Choice(key, f"in {name}") for key, name in _places(desk))),
+        Chip(
+            "warehouse",
+            "Warehouse",
+            tuple(Choice(key, f"in {name}") for key, name in _places(desk)),
+        ),
         Chip("since", "Since", tuple(Choice(key, f"of the last {key}") for key in DAYS)),
     )
-    sentence = read_sentence("Movements", "/stockroom/ledger", chips, desk.request.query_params, hint="SKU or title")
+    sentence = read_sentence(
+        ListKind("Movements", "/stockroom/ledger", hint="SKU or title"),
+        chips,
+        desk.request.query_params,
+    )
     days = DAYS.get(sentence.chosen.get("since", ""))
     wanted = LedgerFilter(
-        sentence.words, sentence.chosen.get("reason", ""), sentence.chosen.get("warehouse", ""),
+        sentence.words,
+        sentence.chosen.get("reason", ""),
+        sentence.chosen.get("warehouse", ""),
         desk.workplace.now() - timedelta(days=days) if days else None,
-    )  # fmt: skip
+    )
     with desk.workplace.database.reading() as session:
         rows = ledger_page(session, wanted, before=before, limit=PAGE + 1)
     more = sentence.url(before=str(rows[PAGE - 1].id)) if len(rows) > PAGE else ""
     return desk.page(
-        "stockroom/ledger.html", "stock", sentence=sentence, movements=rows[:PAGE], more=more, rows=rows[:PAGE],
-        first=sentence.url() if before else "", total=f"{len(rows[:PAGE])}{'+' if more else ''}",
-    )  # fmt: skip
+        "stockroom/ledger.html",
+        "stock",
+        sentence=sentence,
+        movements=rows[:PAGE],
+        more=more,
+        rows=rows[:PAGE],
+        first=sentence.url() if before else "",
+        total=f"{len(rows[:PAGE])}{'+' if more else ''}",
+    )
 
 
 @router.get("/bins", name="bin_index")
-def bin_index(desk: At, warehouse: str = "", bin: str = "", walk: int = 0, after: str = "") -> HTMLResponse:
+def bin_index(
+    desk: At, warehouse: str = "", bin: str = "", walk: int = 0, after: str = ""
+) -> HTMLResponse:
     """What lies in which bin, on the way through a warehouse."""
     places = _places(desk)
     with desk.workplace.database.reading() as session:
         here = warehouse_by_key(session, warehouse or _first(places))
-        rows = bins_page(session, here.id, code=bin, after=(walk, after) if after else None, limit=PAGE + 1)
+        rows = bins_page(
+            session, here.id, code=bin, after=(walk, after) if after else None, limit=PAGE + 1
+        )
     last = rows[PAGE - 1] if len(rows) > PAGE else None
-    more = f"/stockroom/bins?warehouse={here.key}&walk={last.walk}&after={last.sku.casefold()}" if last else ""
+    more = (
+        f"/stockroom/bins?warehouse={here.key}&walk={last.walk}&after={last.sku.casefold()}"
+        if last
+        else ""
+    )
     return desk.page(
-        "stockroom/bins.html", "stock", places=places, here=here, rows=rows[:PAGE], more=more, code=bin,
+        "stockroom/bins.html",
+        "stock",
+        places=places,
+        here=here,
+        rows=rows[:PAGE],
+        more=more,
+        code=bin,
         first=f"/stockroom/bins?warehouse={here.key}" if after else "",
-    )  # fmt: skip
+    )
 
 
-def _coming(desk: Desk, *, status: int = 200, typed: dict[str, str] | None = None,
-            refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+def _coming(
+    desk: Desk,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         values: dict[str, Any] = {
             "expected": expected_rows(session),
@@ -126,9 +164,13 @@ def _expect(desk: Desk, form: PostedForm) -> str:
         due = date.fromisoformat(read.text("due"))
     except ValueError:
         due = desk.workplace.now().date()
-        read.refusals.append(Refusal("form", "“Due” must be a day.", "Type it like 2026-11-30.", "due"))
+        read.refusals.append(
+            Refusal("form", "“Due” must be a day.", "Type it like 2026-11-30.", "due")
+        )
     read.raise_if_refused()
-    wish = ExpectReceipt(read.text("sku"), read.text("warehouse"), units, due, read.text("note"), read.text("key"))
+    wish = ExpectReceipt(
+        read.text("sku"), read.text("warehouse"), units, due, read.text("note"), read.text("key")
+    )
     expect_receipt(desk.workplace, desk.actor, wish)
     return f"{units} of {wish.sku} are expected."
 
@@ -138,9 +180,14 @@ def _send(desk: Desk, form: PostedForm) -> str:
     units = read.needed_whole("quantity", "Units")
     read.raise_if_refused()
     wish = SendTransfer(
-        read.text("sku"), read.text("source"), read.text("target"), units, read.text("bin"), read.text("note"),
+        read.text("sku"),
+        read.text("source"),
+        read.text("target"),
+        units,
+        read.text("bin"),
+        read.text("note"),
         read.text("key"),
-    )  # fmt: skip
+    )
     send_transfer(desk.workplace, desk.actor, wish)
     return f"{units} of {wish.sku} are in transit."
 
@@ -150,7 +197,14 @@ def _receive(desk: Desk, form: PostedForm) -> str:
     units, which = read.needed_whole("units", "Units"), read.needed_whole("id", "Number")
     read.raise_if_refused()
     receive = receive_transfer if form.get("kind") == "transfer" else receive_expected
-    left = receive(desk.workplace, desk.actor, which, units, shelf=read.text("bin"), key=read.text("key") or None)
+    left = receive(
+        desk.workplace,
+        desk.actor,
+        which,
+        units,
+        shelf=read.text("bin"),
+        key=read.text("key") or None,
+    )
     return f"{units} received" + (f", {left} still to come." if left else "; that is all.")
 
 
@@ -160,7 +214,11 @@ def _end(desk: Desk, form: PostedForm) -> str:
     read.raise_if_refused()
     if form.get("kind") == "transfer":
         lost = end_transfer(desk.workplace, desk.actor, which)
-        return f"The transfer is at an end; {lost} did not arrive." if lost else "The transfer is at an end."
+        return (
+            f"The transfer is at an end; {lost} did not arrive."
+            if lost
+            else "The transfer is at an end."
+        )
     end_expected(desk.workplace, desk.actor, which)
     return "No more is expected of it."
 
@@ -168,20 +226,30 @@ def _end(desk: Desk, form: PostedForm) -> str:
 _COMING = {"expect": _expect, "send": _send, "receive": _receive, "end": _end}
 
 
-def _count(desk: Desk, warehouse: str, code: str, *, status: int = 200, typed: dict[str, str] | None = None,
-           refused: Refused | None = None) -> HTMLResponse:  # fmt: skip
+def _count_page(
+    desk: Desk,
+    warehouse: str,
+    code: str,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
     places = _places(desk)
     with desk.workplace.database.reading() as session:
         here = warehouse_by_key(session, warehouse or _first(places))
         shelf = find_bin(session, here.id, code) if code else None
         values: dict[str, Any] = {
-            "places": places, "here": here, "shelf": shelf,
+            "places": places,
+            "here": here,
+            "shelf": shelf,
             "bins": [one.code for one in bins_of(session, here.id)],
             "rows": bins_page(session, here.id, code=shelf.code, limit=400) if shelf else [],
-            "key": desk.workplace.new_key(), "typed": typed or {},
+            "key": desk.workplace.new_key(),
+            "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
             "refusals": refused.refusals if refused else (),
-        }  # fmt: skip
+        }
     return desk.page("stockroom/count.html", "stock", status=status, **values)
 
 
@@ -189,9 +257,9 @@ def _count(desk: Desk, warehouse: str, code: str, *, status: int = 200, typed: d
 def count_show(desk: At, warehouse: str = "", bin: str = "") -> HTMLResponse:
     """Count one bin: by hand, or with a scanner."""
     try:
-        return _count(desk, warehouse, bin.strip())
+        return _count_page(desk, warehouse, bin.strip())
     except Refused as refused:
-        return _count(desk, warehouse, "", status=422, typed={"bin": bin}, refused=refused)
+        return _count_page(desk, warehouse, "", status=422, typed={"bin": bin}, refused=refused)
 
 
 @router.post("/count", name="count_save")
@@ -208,9 +276,11 @@ def count_save(desk: At, form: Form) -> Response:
             lines.append(CountedLine(sku.strip(), number or 0))
     try:
         read.raise_if_refused()
-        changed = count_bin(desk.workplace, desk.actor, warehouse, code, lines, request_key=form.get("key", "")[:60])
+        changed = count_bin(
+            desk.workplace, desk.actor, warehouse, code, lines, request_key=form.get("key", "")[:60]
+        )
     except Refused as refused:
-        return _count(desk, warehouse, code, status=422, typed=dict(form), refused=refused)
+        return _count_page(desk, warehouse, code, status=422, typed=dict(form), refused=refused)
     words = f"{code}: {len(lines)} counted, {changed} {'differs' if changed == 1 else 'differ'}."
     return desk.done(f"/stockroom/count?warehouse={warehouse}", words)
 

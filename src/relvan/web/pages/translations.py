@@ -17,10 +17,12 @@ router = APIRouter(prefix="/listings/translations")
 @router.get("", name="translation_index")
 def translation_index(desk: At, channel: str = "") -> HTMLResponse:
     """The table of one channel."""
-    return _show(desk, channel)
+    return _translations_page(desk, channel)
 
 
-def _show(desk: Desk, channel: str, *, refused: Refused | None = None, status: int = 200) -> HTMLResponse:
+def _translations_page(
+    desk: Desk, channel: str, *, refused: Refused | None = None, status: int = 200
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
         key = channel if channel in dict(named) else named[0][0] if named else ""
@@ -29,10 +31,18 @@ def _show(desk: Desk, channel: str, *, refused: Refused | None = None, status: i
         book = desk.workplace.rulebook(channel_by_key(session, key)) if key else None
         names = attribute_names(session)
     return desk.page(
-        "translations/index.html", "listings", status=status, named=named, channel=key, lines=lines, lacking=lacking,
-        book=book, attribute_names=names, errors=first_by_field(refused.refusals) if refused else {},
+        "translations/index.html",
+        "listings",
+        status=status,
+        named=named,
+        channel=key,
+        lines=lines,
+        lacking=lacking,
+        book=book,
+        attribute_names=names,
+        errors=first_by_field(refused.refusals) if refused else {},
         refusals=refused.refusals if refused else (),
-    )  # fmt: skip
+    )
 
 
 @router.post("/{channel}", name="translation_set")
@@ -42,17 +52,25 @@ def translation_set(desk: At, form: Form, channel: str) -> Response:
         entries = _entries(form)
         set_translations(desk.workplace, desk.actor, channel, entries)
     except Refused as refused:
-        return _show(desk, channel, refused=refused, status=422)
+        return _translations_page(desk, channel, refused=refused, status=422)
     words = f"{len(entries)} {'translation' if len(entries) == 1 else 'translations'} kept."
     return desk.done(f"/listings/translations?channel={channel}", words)
 
 
 def _entries(form: PostedForm) -> list[Translation]:
-    rows = zip(form.all("kind"), form.all("field"), form.all("ours"), form.all("theirs"), form.all("category"),
-               strict=False)  # fmt: skip
+    rows = zip(
+        form.all("kind"),
+        form.all("field"),
+        form.all("ours"),
+        form.all("theirs"),
+        form.all("category"),
+        strict=False,
+    )
     kinds = {kind.value: kind for kind in TranslationKind}
     return [
-        Translation(kinds[kind], "" if kind == "trait" else field, ours.strip(), theirs.strip(), category)
+        Translation(
+            kinds[kind], "" if kind == "trait" else field, ours.strip(), theirs.strip(), category
+        )
         for kind, field, ours, theirs, category in rows
         if kind in kinds and ours.strip() and (theirs.strip() or form.get("drop"))
     ]

@@ -1,4 +1,5 @@
-"""A channel's categories for choosing one: the tree to unfold, what fits a listing, or what words find."""
+"""A channel's categories for choosing one: the tree to unfold, what fits a listing, or what words
+find."""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
@@ -11,14 +12,22 @@ router = APIRouter(prefix="/listings/tree")
 
 
 @router.get("/{channel}", name="category_tree")
-def category_tree(desk: At, channel: str, words: str = "", listing: int | None = None, at: str = "") -> HTMLResponse:
+def channel_category_tree(
+    desk: At, channel: str, words: str = "", listing: int | None = None, at: str = ""
+) -> HTMLResponse:
     """The branch of `at` is unfolded; `listing` is one that a category is wanted for."""
     with desk.workplace.database.reading() as session:
         found = find_categories(session, desk.workplace, channel, words, listing)
     return desk.fragment(
-        "listings/_tree.html", suggested=found.suggested, branches=found.branches, found=found.found, asks=found.asks,
-        words=words, at=at, holds=_holds,
-    )  # fmt: skip
+        "listings/_tree.html",
+        suggested=found.suggested,
+        branches=found.branches,
+        found=found.found,
+        asks=found.asks,
+        words=words,
+        at=at,
+        holds=_holds,
+    )
 
 
 def _holds(branch: Branch, key: str) -> bool:

@@ -1,10 +1,11 @@
-"""Updates: what each channel is still to be told, how late it hears of sales, what it refused; and drift."""
+"""Updates: what each channel is still to be told, how late it hears of sales, what it refused; and
+drift."""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.channels.drift import TOPICS
-from relvan.core.refusal import Refused
+from relvan.core.refusal import Refused, not_found
 from relvan.services.channels.delivery import deliveries
 from relvan.services.channels.settings import change_channel
 from relvan.services.duties import workers_seen
@@ -20,21 +21,30 @@ BACK = "/updates/drift"
 
 @router.get("", name="update_index")
 def update_index(desk: At) -> HTMLResponse:
-    """Every channel with its state, what waits, its pulse, what it refused; pause and resume; who does the work."""
+    """Every channel with its state, what waits, its pulse, what it refused; pause and resume; who
+    does the work."""
     with desk.workplace.database.reading() as session:
         found, workers = deliveries(session, desk.workplace), workers_seen(session, desk.workplace)
         return desk.page("updates/index.html", "today", found=found, workers=workers)
 
 
-def _drift(desk: Desk, *, before: int | None = None, status: int = 200, refused: Refused | None = None) -> HTMLResponse:
+def _drift(
+    desk: Desk, *, before: int | None = None, status: int = 200, refused: Refused | None = None
+) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rows = drift_rows(session, before=before, limit=PAGE + 1)
         return desk.page(
-            "updates/drift.html", "today", status=status, rows=rows[:PAGE], channels=channels(session),
-            ended=drift_rows(session, ended=True, limit=15), topics=TOPICS,
-            more=f"{BACK}?before={rows[PAGE - 1].id}" if len(rows) > PAGE else "", first=BACK if before else "",
+            "updates/drift.html",
+            "today",
+            status=status,
+            rows=rows[:PAGE],
+            channels=channels(session),
+            ended=drift_rows(session, ended=True, limit=15),
+            topics=TOPICS,
+            more=f"{BACK}?before={rows[PAGE - 1].id}" if len(rows) > PAGE else "",
+            first=BACK if before else "",
             refusals=refused.refusals if refused else (),
-        )  # fmt: skip
+        )
 
 
 @router.get("/drift", name="drift_index")
@@ -45,18 +55,22 @@ def drift_index(desk: At, before: int | None = None) -> HTMLResponse:
 
 @router.post("/drift/rules/{key}", name="drift_rule")
 def drift_rule(desk: At, form: Form, key: str) -> Response:
-    """Which topics are told again by themselves on a channel."""
+    """Which topics are sent again without being asked on a channel."""
     change_channel(desk.workplace, desk.actor, key, {"mends": form.all("topic")})
     return desk.done(BACK, "Saved.")
 
 
 @router.post("/drift/{deed}", name="drift_deed")
 def drift_deed(desk: At, form: Form, deed: str) -> Response:
-    """Tell the ticked ones again, or leave them as they are."""
+    """Send the ticked ones again, or leave them as they are."""
+    if deed not in ("mend", "leave"):
+        raise not_found("deed", deed)
     try:
         if deed == "mend":
             count = mend_drift(desk.workplace, desk.actor, form.ids("pick"))
-            return desk.done(BACK, f"{count} told again.")
+            return desk.done(
+                BACK, f"{count} {'update' if count == 1 else 'updates'} will be sent again."
+            )
         count = leave_drift(desk.workplace, desk.actor, form.ids("pick"))
         return desk.done(BACK, f"{count} left as they are, until ours or theirs is another.")
     except Refused as refused:

@@ -101,10 +101,16 @@ def upgrade() -> None:
         batch_op.create_index("ix_product_category", ["category", "sku_key"], unique=False)
         batch_op.create_index("ix_product_gtin_key", ["gtin_key"], unique=False)
         batch_op.create_index(
-            "ix_product_lacking", ["sku_key"], unique=False, sqlite_where=sa.text("lacking > 0 AND archived_at IS NULL")
+            "ix_product_lacking",
+            ["sku_key"],
+            unique=False,
+            sqlite_where=sa.text("lacking > 0 AND archived_at IS NULL"),
         )
         batch_op.create_index(
-            "ix_product_listed", ["sku_key"], unique=False, sqlite_where=sa.text("archived_at IS NULL")
+            "ix_product_listed",
+            ["sku_key"],
+            unique=False,
+            sqlite_where=sa.text("archived_at IS NULL"),
         )
 
     op.create_table(
@@ -151,12 +157,16 @@ def upgrade() -> None:
         sa.Column("subject_id", sa.Integer(), nullable=False),
         sa.Column("deed", sa.Text(), nullable=False),
         sa.Column("changes", relvan.store.types.Json(), nullable=False),
-        sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_audit_entry_person_id")),
+        sa.ForeignKeyConstraint(
+            ["person_id"], ["person.id"], name=op.f("fk_audit_entry_person_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_audit_entry")),
         sqlite_strict=True,
     )
     with op.batch_alter_table("audit_entry", schema=None) as batch_op:
-        batch_op.create_index("ix_audit_entry_subject", ["subject_kind", "subject_id", "id"], unique=False)
+        batch_op.create_index(
+            "ix_audit_entry_subject", ["subject_kind", "subject_id", "id"], unique=False
+        )
 
     op.create_table(
         "balance",
@@ -171,13 +181,19 @@ def upgrade() -> None:
         sa.CheckConstraint("reserved >= 0", name=op.f("ck_balance_reserved")),
         sa.CheckConstraint("safety >= 0", name=op.f("ck_balance_safety")),
         sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_balance_product_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_balance_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_balance_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("product_id", "warehouse_id", name=op.f("pk_balance")),
         sqlite_strict=True,
     )
     with op.batch_alter_table("balance", schema=None) as batch_op:
-        batch_op.create_index("ix_balance_blocked", ["product_id"], unique=False, sqlite_where=sa.text("blocked > 0"))
-        batch_op.create_index("ix_balance_warehouse_id", ["warehouse_id", "product_id"], unique=False)
+        batch_op.create_index(
+            "ix_balance_blocked", ["product_id"], unique=False, sqlite_where=sa.text("blocked > 0")
+        )
+        batch_op.create_index(
+            "ix_balance_warehouse_id", ["warehouse_id", "product_id"], unique=False
+        )
 
     op.create_table(
         "bin",
@@ -185,7 +201,9 @@ def upgrade() -> None:
         sa.Column("warehouse_id", sa.Integer(), nullable=False),
         sa.Column("code", sa.Text(), nullable=False),
         sa.Column("walk", sa.Integer(), nullable=False),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_bin_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_bin_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_bin")),
         sa.UniqueConstraint("warehouse_id", "code", name=op.f("uq_bin_warehouse_id_code")),
         sqlite_strict=True,
@@ -228,7 +246,9 @@ def upgrade() -> None:
         sa.Column("probe_at", relvan.store.types.Instant(), nullable=True),
         sa.Column("order_mark", sa.Integer(), nullable=False),
         sa.Column("orders_read_at", relvan.store.types.Instant(), nullable=True),
-        sa.ForeignKeyConstraint(["price_list_id"], ["price_list.id"], name=op.f("fk_channel_price_list_id")),
+        sa.ForeignKeyConstraint(
+            ["price_list_id"], ["price_list.id"], name=op.f("fk_channel_price_list_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_channel")),
         sa.UniqueConstraint("key", name=op.f("uq_channel_key")),
         sqlite_strict=True,
@@ -253,9 +273,14 @@ def upgrade() -> None:
         sa.Column("product_id", sa.Integer(), nullable=False),
         sa.Column("amount", sa.Integer(), nullable=False),
         sa.CheckConstraint("amount > 0", name=op.f("ck_list_price_amount")),
-        sa.ForeignKeyConstraint(["price_list_id"], ["price_list.id"], name=op.f("fk_list_price_price_list_id")),
         sa.ForeignKeyConstraint(
-            ["product_id"], ["product.id"], name=op.f("fk_list_price_product_id"), ondelete="CASCADE"
+            ["price_list_id"], ["price_list.id"], name=op.f("fk_list_price_price_list_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["product_id"],
+            ["product.id"],
+            name=op.f("fk_list_price_product_id"),
+            ondelete="CASCADE",
         ),
         sa.PrimaryKeyConstraint("price_list_id", "product_id", name=op.f("pk_list_price")),
         sqlite_strict=True,
@@ -273,7 +298,9 @@ def upgrade() -> None:
         sa.Column("created_at", relvan.store.types.Instant(), nullable=False),
         sa.Column("finished_at", relvan.store.types.Instant(), nullable=True),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_pick_list_person_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_pick_list_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_pick_list_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_pick_list")),
         sa.UniqueConstraint("number", name=op.f("uq_pick_list_number")),
         sqlite_strict=True,
@@ -297,7 +324,10 @@ def upgrade() -> None:
         sa.Column("sha", sa.Text(), nullable=False),
         sa.Column("position", sa.Integer(), nullable=False),
         sa.ForeignKeyConstraint(
-            ["product_id"], ["product.id"], name=op.f("fk_product_picture_product_id"), ondelete="CASCADE"
+            ["product_id"],
+            ["product.id"],
+            name=op.f("fk_product_picture_product_id"),
+            ondelete="CASCADE",
         ),
         sa.ForeignKeyConstraint(["sha"], ["picture.sha"], name=op.f("fk_product_picture_sha")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_product_picture")),
@@ -358,7 +388,9 @@ def upgrade() -> None:
         sa.CheckConstraint("blocked >= 0", name=op.f("ck_bin_balance_blocked")),
         sa.CheckConstraint("on_hand >= 0", name=op.f("ck_bin_balance_on_hand")),
         sa.ForeignKeyConstraint(["bin_id"], ["bin.id"], name=op.f("fk_bin_balance_bin_id")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_bin_balance_product_id")),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_bin_balance_product_id")
+        ),
         sa.PrimaryKeyConstraint("bin_id", "product_id", name=op.f("pk_bin_balance")),
         sqlite_strict=True,
     )
@@ -389,9 +421,13 @@ def upgrade() -> None:
         sa.Column("fact_invoiced", sa.Text(), nullable=False),
         sa.Column("fact_paid", sa.Text(), nullable=False),
         sa.Column("words", sa.Text(), nullable=False),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_customer_order_channel_id")),
+        sa.ForeignKeyConstraint(
+            ["channel_id"], ["channel.id"], name=op.f("fk_customer_order_channel_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_customer_order")),
-        sa.UniqueConstraint("channel_id", "channel_number", name=op.f("uq_customer_order_channel_id_channel_number")),
+        sa.UniqueConstraint(
+            "channel_id", "channel_number", name=op.f("uq_customer_order_channel_id_channel_number")
+        ),
         sa.UniqueConstraint("number", name=op.f("uq_customer_order_number")),
         sqlite_strict=True,
     )
@@ -407,7 +443,9 @@ def upgrade() -> None:
         sa.Column("channel_id", sa.Integer(), nullable=False),
         sa.Column("at", relvan.store.types.Instant(), nullable=False),
         sa.Column("seconds", sa.REAL(), nullable=False),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_lag_sample_channel_id")),
+        sa.ForeignKeyConstraint(
+            ["channel_id"], ["channel.id"], name=op.f("fk_lag_sample_channel_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_lag_sample")),
         sqlite_strict=True,
     )
@@ -446,11 +484,15 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_listing_channel_id")),
         sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_listing_product_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_listing")),
-        sa.UniqueConstraint("channel_id", "product_id", name=op.f("uq_listing_channel_id_product_id")),
+        sa.UniqueConstraint(
+            "channel_id", "product_id", name=op.f("uq_listing_channel_id_product_id")
+        ),
         sqlite_strict=True,
     )
     with op.batch_alter_table("listing", schema=None) as batch_op:
-        batch_op.create_index("ix_listing_floored", ["id"], unique=False, sqlite_where=sa.text("floored = 1"))
+        batch_op.create_index(
+            "ix_listing_floored", ["id"], unique=False, sqlite_where=sa.text("floored = 1")
+        )
         batch_op.create_index("ix_listing_product_id", ["product_id"], unique=False)
         batch_op.create_index("ix_listing_ref", ["channel_id", "ref"], unique=False)
         batch_op.create_index("ix_listing_state", ["state", "id"], unique=False)
@@ -463,7 +505,9 @@ def upgrade() -> None:
         sa.Column("status", sa.Integer(), nullable=True),
         sa.Column("body", sa.Text(), nullable=False),
         sa.Column("at", relvan.store.types.Instant(), nullable=False),
-        sa.ForeignKeyConstraint(["token_id"], ["api_token.id"], name=op.f("fk_repeated_call_token_id")),
+        sa.ForeignKeyConstraint(
+            ["token_id"], ["api_token.id"], name=op.f("fk_repeated_call_token_id")
+        ),
         sa.PrimaryKeyConstraint("token_id", "key", name=op.f("pk_repeated_call")),
         sqlite_strict=True,
     )
@@ -475,8 +519,12 @@ def upgrade() -> None:
         sa.Column("channel_id", sa.Integer(), nullable=False),
         sa.Column("warehouse_id", sa.Integer(), nullable=False),
         sa.Column("position", sa.Integer(), nullable=False),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_supply_warehouse_channel_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_supply_warehouse_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["channel_id"], ["channel.id"], name=op.f("fk_supply_warehouse_channel_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_supply_warehouse_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("channel_id", "warehouse_id", name=op.f("pk_supply_warehouse")),
         sqlite_strict=True,
     )
@@ -490,7 +538,9 @@ def upgrade() -> None:
         sa.Column("verdict", sa.Text(), nullable=False),
         sa.Column("reason", sa.Text(), nullable=False),
         sa.ForeignKeyConstraint(["job_id"], ["bulk_job.id"], name=op.f("fk_bulk_job_row_job_id")),
-        sa.ForeignKeyConstraint(["listing_id"], ["listing.id"], name=op.f("fk_bulk_job_row_listing_id")),
+        sa.ForeignKeyConstraint(
+            ["listing_id"], ["listing.id"], name=op.f("fk_bulk_job_row_listing_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_bulk_job_row")),
         sqlite_strict=True,
     )
@@ -515,8 +565,12 @@ def upgrade() -> None:
         sa.CheckConstraint("picked BETWEEN 0 AND quantity", name=op.f("ck_order_line_picked")),
         sa.CheckConstraint("quantity > 0", name=op.f("ck_order_line_quantity")),
         sa.CheckConstraint("shipped BETWEEN 0 AND quantity", name=op.f("ck_order_line_shipped")),
-        sa.ForeignKeyConstraint(["order_id"], ["customer_order.id"], name=op.f("fk_order_line_order_id")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_order_line_product_id")),
+        sa.ForeignKeyConstraint(
+            ["order_id"], ["customer_order.id"], name=op.f("fk_order_line_order_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_order_line_product_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_order_line")),
         sqlite_strict=True,
     )
@@ -533,8 +587,12 @@ def upgrade() -> None:
         sa.Column("state", sa.Text(), nullable=False),
         sa.Column("created_at", relvan.store.types.Instant(), nullable=False),
         sa.Column("dispatched_at", relvan.store.types.Instant(), nullable=True),
-        sa.ForeignKeyConstraint(["order_id"], ["customer_order.id"], name=op.f("fk_shipment_order_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_shipment_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["order_id"], ["customer_order.id"], name=op.f("fk_shipment_order_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_shipment_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_shipment")),
         sa.UniqueConstraint("number", name=op.f("uq_shipment_number")),
         sqlite_strict=True,
@@ -558,13 +616,20 @@ def upgrade() -> None:
         sa.Column("shipment_id", sa.Integer(), nullable=True),
         sa.Column("request_key", sa.Text(), nullable=True),
         sa.CheckConstraint(
-            "on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')", name=op.f("ck_movement_moves")
+            "on_hand <> 0 OR blocked <> 0 OR reason IN ('count', 'opening', 'undo')",
+            name=op.f("ck_movement_moves"),
         ),
         sa.ForeignKeyConstraint(["bin_id"], ["bin.id"], name=op.f("fk_movement_bin_id")),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_movement_person_id")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_movement_product_id")),
-        sa.ForeignKeyConstraint(["shipment_id"], ["shipment.id"], name=op.f("fk_movement_shipment_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_movement_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_movement_product_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["shipment_id"], ["shipment.id"], name=op.f("fk_movement_shipment_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_movement_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_movement")),
         sa.UniqueConstraint("request_key", name=op.f("uq_movement_request_key")),
         sqlite_strict=True,
@@ -594,15 +659,23 @@ def upgrade() -> None:
         sa.Column("taken_until", relvan.store.types.Instant(), nullable=True),
         sa.Column("ended_at", relvan.store.types.Instant(), nullable=True),
         sa.Column("answer", sa.Text(), nullable=False),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_outbox_entry_channel_id")),
-        sa.ForeignKeyConstraint(["job_row_id"], ["bulk_job_row.id"], name=op.f("fk_outbox_entry_job_row_id")),
-        sa.ForeignKeyConstraint(["listing_id"], ["listing.id"], name=op.f("fk_outbox_entry_listing_id")),
+        sa.ForeignKeyConstraint(
+            ["channel_id"], ["channel.id"], name=op.f("fk_outbox_entry_channel_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["job_row_id"], ["bulk_job_row.id"], name=op.f("fk_outbox_entry_job_row_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["listing_id"], ["listing.id"], name=op.f("fk_outbox_entry_listing_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_outbox_entry")),
         sa.UniqueConstraint("key", name=op.f("uq_outbox_entry_key")),
         sqlite_strict=True,
     )
     with op.batch_alter_table("outbox_entry", schema=None) as batch_op:
-        batch_op.create_index("ix_outbox_entry_due", ["state", "channel_id", "urgency", "due_at"], unique=False)
+        batch_op.create_index(
+            "ix_outbox_entry_due", ["state", "channel_id", "urgency", "due_at"], unique=False
+        )
         batch_op.create_index("ix_outbox_entry_listing_id", ["listing_id"], unique=False)
         batch_op.create_index(
             "uq_outbox_entry_waiting",
@@ -630,7 +703,9 @@ def upgrade() -> None:
         sa.Column("created_at", relvan.store.types.Instant(), nullable=False),
         sa.CheckConstraint("weight_g > 0", name=op.f("ck_parcel_weight")),
         sa.ForeignKeyConstraint(["carrier_id"], ["carrier.id"], name=op.f("fk_parcel_carrier_id")),
-        sa.ForeignKeyConstraint(["shipment_id"], ["shipment.id"], name=op.f("fk_parcel_shipment_id")),
+        sa.ForeignKeyConstraint(
+            ["shipment_id"], ["shipment.id"], name=op.f("fk_parcel_shipment_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_parcel")),
         sa.UniqueConstraint("label_key", name=op.f("uq_parcel_label_key")),
         sqlite_strict=True,
@@ -647,15 +722,25 @@ def upgrade() -> None:
         sa.Column("warehouse_id", sa.Integer(), nullable=False),
         sa.Column("quantity", sa.Integer(), nullable=False),
         sa.CheckConstraint("quantity > 0", name=op.f("ck_reservation_quantity")),
-        sa.ForeignKeyConstraint(["order_line_id"], ["order_line.id"], name=op.f("fk_reservation_order_line_id")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_reservation_product_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_reservation_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["order_line_id"], ["order_line.id"], name=op.f("fk_reservation_order_line_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_reservation_product_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_reservation_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_reservation")),
-        sa.UniqueConstraint("order_line_id", "warehouse_id", name=op.f("uq_reservation_order_line_id_warehouse_id")),
+        sa.UniqueConstraint(
+            "order_line_id", "warehouse_id", name=op.f("uq_reservation_order_line_id_warehouse_id")
+        ),
         sqlite_strict=True,
     )
     with op.batch_alter_table("reservation", schema=None) as batch_op:
-        batch_op.create_index("ix_reservation_product_id", ["product_id", "warehouse_id"], unique=False)
+        batch_op.create_index(
+            "ix_reservation_product_id", ["product_id", "warehouse_id"], unique=False
+        )
 
     op.create_table(
         "shipment_line",
@@ -667,9 +752,15 @@ def upgrade() -> None:
         sa.Column("picked", sa.Integer(), nullable=False),
         sa.CheckConstraint("picked BETWEEN 0 AND quantity", name=op.f("ck_shipment_line_picked")),
         sa.CheckConstraint("quantity >= 0", name=op.f("ck_shipment_line_quantity")),
-        sa.ForeignKeyConstraint(["order_line_id"], ["order_line.id"], name=op.f("fk_shipment_line_order_line_id")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_shipment_line_product_id")),
-        sa.ForeignKeyConstraint(["shipment_id"], ["shipment.id"], name=op.f("fk_shipment_line_shipment_id")),
+        sa.ForeignKeyConstraint(
+            ["order_line_id"], ["order_line.id"], name=op.f("fk_shipment_line_order_line_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_shipment_line_product_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["shipment_id"], ["shipment.id"], name=op.f("fk_shipment_line_shipment_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_shipment_line")),
         sqlite_strict=True,
     )
@@ -691,7 +782,9 @@ def upgrade() -> None:
             ["shipment_line_id"], ["shipment_line.id"], name=op.f("fk_parcel_line_shipment_line_id")
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_parcel_line")),
-        sa.UniqueConstraint("parcel_id", "shipment_line_id", name=op.f("uq_parcel_line_parcel_id_shipment_line_id")),
+        sa.UniqueConstraint(
+            "parcel_id", "shipment_line_id", name=op.f("uq_parcel_line_parcel_id_shipment_line_id")
+        ),
         sqlite_strict=True,
     )
     op.create_table(
@@ -705,12 +798,18 @@ def upgrade() -> None:
         sa.Column("quantity", sa.Integer(), nullable=False),
         sa.Column("picked", sa.Integer(), nullable=True),
         sa.Column("picked_at", relvan.store.types.Instant(), nullable=True),
-        sa.CheckConstraint("picked IS NULL OR picked BETWEEN 0 AND quantity", name=op.f("ck_pick_picked")),
+        sa.CheckConstraint(
+            "picked IS NULL OR picked BETWEEN 0 AND quantity", name=op.f("ck_pick_picked")
+        ),
         sa.CheckConstraint("quantity > 0", name=op.f("ck_pick_quantity")),
         sa.ForeignKeyConstraint(["bin_id"], ["bin.id"], name=op.f("fk_pick_bin_id")),
-        sa.ForeignKeyConstraint(["pick_list_id"], ["pick_list.id"], name=op.f("fk_pick_pick_list_id")),
+        sa.ForeignKeyConstraint(
+            ["pick_list_id"], ["pick_list.id"], name=op.f("fk_pick_pick_list_id")
+        ),
         sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_pick_product_id")),
-        sa.ForeignKeyConstraint(["shipment_line_id"], ["shipment_line.id"], name=op.f("fk_pick_shipment_line_id")),
+        sa.ForeignKeyConstraint(
+            ["shipment_line_id"], ["shipment_line.id"], name=op.f("fk_pick_shipment_line_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_pick")),
         sqlite_strict=True,
     )
@@ -850,7 +949,9 @@ def downgrade() -> None:
     op.drop_table("sign_in_attempt")
     with op.batch_alter_table("product", schema=None) as batch_op:
         batch_op.drop_index("ix_product_listed", sqlite_where=sa.text("archived_at IS NULL"))
-        batch_op.drop_index("ix_product_lacking", sqlite_where=sa.text("lacking > 0 AND archived_at IS NULL"))
+        batch_op.drop_index(
+            "ix_product_lacking", sqlite_where=sa.text("lacking > 0 AND archived_at IS NULL")
+        )
         batch_op.drop_index("ix_product_gtin_key")
         batch_op.drop_index("ix_product_category")
 

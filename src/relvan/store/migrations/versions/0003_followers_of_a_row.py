@@ -1,4 +1,5 @@
-"""Rows of a bulk job that lead themselves name no leader, so that those that follow are found by an index."""
+"""Rows of a bulk job that lead themselves name no leader, so that those that follow are found by an
+index."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,5 +13,8 @@ depends_on = None
 def upgrade() -> None:
     op.execute("UPDATE bulk_job_row SET leader = NULL WHERE leader = position")
     op.create_index(
-        "ix_bulk_job_row_leader", "bulk_job_row", ["job_id", "leader"], sqlite_where=sa.text("leader IS NOT NULL")
+        "ix_bulk_job_row_leader",
+        "bulk_job_row",
+        ["job_id", "leader"],
+        sqlite_where=sa.text("leader IS NOT NULL"),
     )

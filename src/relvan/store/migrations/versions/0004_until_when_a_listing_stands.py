@@ -1,4 +1,5 @@
-"""Until when a channel shows a listing, and why it no longer does when nobody here asked for that."""
+"""Until when a channel shows a listing, and why it no longer does when nobody here asked for
+that."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,4 +13,6 @@ depends_on = None
 def upgrade() -> None:
     op.add_column("listing", sa.Column("until", sa.Text))
     op.add_column("listing", sa.Column("gone", sa.Text, nullable=False, server_default=""))
-    op.create_index("ix_listing_until", "listing", ["until"], sqlite_where=sa.text("until IS NOT NULL"))
+    op.create_index(
+        "ix_listing_until", "listing", ["until"], sqlite_where=sa.text("until IS NOT NULL")
+    )

@@ -1,5 +1,5 @@
-"""An index that finds the update under way which another must follow; what a channel refused names its topic; a channel
-keeps the edition of its rulebook."""
+"""An index that finds the update under way which another must follow; what a channel refused names
+its topic; a channel keeps the edition of its rulebook."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,9 +15,12 @@ UNDER_WAY = sa.text("state IN ('sending', 'handed in')")
 def upgrade() -> None:
     op.add_column("channel", sa.Column("book", sa.Text(), nullable=False, server_default=""))
     op.create_index(
-        "ix_outbox_entry_under_way", "outbox_entry", ["channel_id", "subject", "topic"],
-        sqlite_where=UNDER_WAY, postgresql_where=UNDER_WAY,
-    )  # fmt: skip
+        "ix_outbox_entry_under_way",
+        "outbox_entry",
+        ["channel_id", "subject", "topic"],
+        sqlite_where=UNDER_WAY,
+        postgresql_where=UNDER_WAY,
+    )
     op.execute(
         """
         UPDATE listing SET refusal = (

@@ -13,7 +13,9 @@ depends_on = None
 
 def upgrade() -> None:
     op.add_column("channel", sa.Column("least_margin", sa.Text(), nullable=True))
-    op.add_column("channel", sa.Column("delivery_cost", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column(
+        "channel", sa.Column("delivery_cost", sa.Integer(), nullable=False, server_default="0")
+    )
     op.create_table(
         "currency_rate",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -25,4 +27,6 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_currency_rate")),
         sqlite_strict=True,
     )
-    op.create_index("uq_currency_rate_day", "currency_rate", ["source", "target", "since"], unique=True)
+    op.create_index(
+        "uq_currency_rate_day", "currency_rate", ["source", "target", "since"], unique=True
+    )

@@ -1,4 +1,5 @@
-"""Stock policies nearer than the channel's, sale prices with windows, further bounds of a price, prices sent."""
+"""Stock policies nearer than the channel's, sale prices with windows, further bounds of a price,
+prices sent."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -18,7 +19,9 @@ def upgrade() -> None:
     op.add_column("listing", sa.Column("sent_regular", sa.Integer(), nullable=True))
     op.add_column("listing", sa.Column("paused", sa.Integer(), nullable=False, server_default="0"))
     op.add_column("channel", sa.Column("currency", sa.Text(), nullable=False, server_default=""))
-    op.execute("UPDATE channel SET currency = (SELECT currency FROM price_list WHERE id = channel.price_list_id)")
+    op.execute(
+        "UPDATE channel SET currency = (SELECT currency FROM price_list WHERE id = channel.price_list_id)"
+    )
     _policies()
     _sales()
     op.create_table(
@@ -30,9 +33,14 @@ def upgrade() -> None:
         sa.Column("amount", sa.Integer(), nullable=False),
         sa.Column("regular", sa.Integer(), nullable=True),
         sa.Column("cause", sa.Text(), nullable=False),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_price_sent_channel_id")),
         sa.ForeignKeyConstraint(
-            ["listing_id"], ["listing.id"], name=op.f("fk_price_sent_listing_id"), ondelete="CASCADE"
+            ["channel_id"], ["channel.id"], name=op.f("fk_price_sent_channel_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["listing_id"],
+            ["listing.id"],
+            name=op.f("fk_price_sent_listing_id"),
+            ondelete="CASCADE",
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_price_sent")),
         sqlite_strict=True,
@@ -55,21 +63,36 @@ def _policies() -> None:
             " + CASE WHEN listing_id IS NULL THEN 0 ELSE 1 END = 1",
             name=op.f("ck_nearer_policy_one_place"),
         ),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_nearer_policy_channel_id")),
         sa.ForeignKeyConstraint(
-            ["product_id"], ["product.id"], name=op.f("fk_nearer_policy_product_id"), ondelete="CASCADE"
+            ["channel_id"], ["channel.id"], name=op.f("fk_nearer_policy_channel_id")
         ),
         sa.ForeignKeyConstraint(
-            ["listing_id"], ["listing.id"], name=op.f("fk_nearer_policy_listing_id"), ondelete="CASCADE"
+            ["product_id"],
+            ["product.id"],
+            name=op.f("fk_nearer_policy_product_id"),
+            ondelete="CASCADE",
+        ),
+        sa.ForeignKeyConstraint(
+            ["listing_id"],
+            ["listing.id"],
+            name=op.f("fk_nearer_policy_listing_id"),
+            ondelete="CASCADE",
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_nearer_policy")),
         sqlite_strict=True,
     )
-    op.create_index("uq_nearer_policy_category", "nearer_policy", ["channel_id", "category"], unique=True)
-    op.create_index("uq_nearer_policy_product", "nearer_policy", ["channel_id", "product_id"], unique=True)
+    op.create_index(
+        "uq_nearer_policy_category", "nearer_policy", ["channel_id", "category"], unique=True
+    )
+    op.create_index(
+        "uq_nearer_policy_product", "nearer_policy", ["channel_id", "product_id"], unique=True
+    )
     op.create_index("uq_nearer_policy_listing", "nearer_policy", ["listing_id"], unique=True)
     op.create_index(
-        "ix_nearer_policy_product_id", "nearer_policy", ["product_id"], sqlite_where=sa.text("product_id IS NOT NULL")
+        "ix_nearer_policy_product_id",
+        "nearer_policy",
+        ["product_id"],
+        sqlite_where=sa.text("product_id IS NOT NULL"),
     )
 
 
@@ -86,10 +109,17 @@ def _sales() -> None:
         sa.Column("made_at", Instant(), nullable=False),
         sa.CheckConstraint("amount > 0", name=op.f("ck_sale_window_amount")),
         sa.CheckConstraint("until > since", name=op.f("ck_sale_window_window")),
-        sa.CheckConstraint("state IN ('planned', 'running', 'over')", name=op.f("ck_sale_window_state")),
-        sa.ForeignKeyConstraint(["price_list_id"], ["price_list.id"], name=op.f("fk_sale_window_price_list_id")),
+        sa.CheckConstraint(
+            "state IN ('planned', 'running', 'over')", name=op.f("ck_sale_window_state")
+        ),
         sa.ForeignKeyConstraint(
-            ["product_id"], ["product.id"], name=op.f("fk_sale_window_product_id"), ondelete="CASCADE"
+            ["price_list_id"], ["price_list.id"], name=op.f("fk_sale_window_price_list_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["product_id"],
+            ["product.id"],
+            name=op.f("fk_sale_window_product_id"),
+            ondelete="CASCADE",
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_sale_window")),
         sqlite_strict=True,

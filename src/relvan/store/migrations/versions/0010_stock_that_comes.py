@@ -1,4 +1,5 @@
-"""Receipts that are expected, transfers between warehouses, and the ledger by reason and warehouse."""
+"""Receipts that are expected, transfers between warehouses, and the ledger by reason and
+warehouse."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -28,14 +29,23 @@ def upgrade() -> None:
         sa.Column("request_key", sa.Text(), nullable=True),
         sa.CheckConstraint("quantity > 0", name=op.f("ck_expected_receipt_quantity")),
         sa.CheckConstraint("received >= 0", name=op.f("ck_expected_receipt_received")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_expected_receipt_product_id")),
-        sa.ForeignKeyConstraint(["warehouse_id"], ["warehouse.id"], name=op.f("fk_expected_receipt_warehouse_id")),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_expected_receipt_product_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["warehouse_id"], ["warehouse.id"], name=op.f("fk_expected_receipt_warehouse_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_expected_receipt")),
         sa.UniqueConstraint("request_key", name=op.f("uq_expected_receipt_request_key")),
         sqlite_strict=True,
     )
     op.create_index("ix_expected_receipt_product_id", "expected_receipt", ["product_id"])
-    op.create_index("ix_expected_receipt_due", "expected_receipt", ["due"], sqlite_where=sa.text("ended_at IS NULL"))
+    op.create_index(
+        "ix_expected_receipt_due",
+        "expected_receipt",
+        ["due"],
+        sqlite_where=sa.text("ended_at IS NULL"),
+    )
     op.create_table(
         "transfer",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -52,7 +62,9 @@ def upgrade() -> None:
         sa.CheckConstraint("quantity > 0", name=op.f("ck_transfer_quantity")),
         sa.CheckConstraint("received BETWEEN 0 AND quantity", name=op.f("ck_transfer_received")),
         sa.CheckConstraint("from_id <> to_id", name=op.f("ck_transfer_elsewhere")),
-        sa.ForeignKeyConstraint(["product_id"], ["product.id"], name=op.f("fk_transfer_product_id")),
+        sa.ForeignKeyConstraint(
+            ["product_id"], ["product.id"], name=op.f("fk_transfer_product_id")
+        ),
         sa.ForeignKeyConstraint(["from_id"], ["warehouse.id"], name=op.f("fk_transfer_from_id")),
         sa.ForeignKeyConstraint(["to_id"], ["warehouse.id"], name=op.f("fk_transfer_to_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_transfer")),
@@ -60,4 +72,6 @@ def upgrade() -> None:
         sqlite_strict=True,
     )
     op.create_index("ix_transfer_product_id", "transfer", ["product_id"])
-    op.create_index("ix_transfer_open", "transfer", ["id"], sqlite_where=sa.text("ended_at IS NULL"))
+    op.create_index(
+        "ix_transfer_open", "transfer", ["id"], sqlite_where=sa.text("ended_at IS NULL")
+    )

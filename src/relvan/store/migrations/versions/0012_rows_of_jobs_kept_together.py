@@ -1,4 +1,5 @@
-"""Many plain rows of a bulk job that share a verdict, kept as one; indices without what most products lack."""
+"""Many plain rows of a bulk job that share a verdict, kept as one; indices without what most
+products lack."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -36,9 +37,14 @@ def upgrade() -> None:
     op.execute(FILL)
     op.drop_index("ix_product_gtin_key", "product")
     op.drop_index("uq_product_combination", "product")
-    op.create_index("ix_product_gtin_key", "product", ["gtin_key"], sqlite_where=sa.text("gtin_key IS NOT NULL"))
     op.create_index(
-        "uq_product_combination", "product", ["family_id", "combination"], unique=True,
+        "ix_product_gtin_key", "product", ["gtin_key"], sqlite_where=sa.text("gtin_key IS NOT NULL")
+    )
+    op.create_index(
+        "uq_product_combination",
+        "product",
+        ["family_id", "combination"],
+        unique=True,
         sqlite_where=sa.text("family_id IS NOT NULL"),
-    )  # fmt: skip
+    )
     op.create_index("ix_bulk_job_block_job_id", "bulk_job_block", ["job_id", "first"])

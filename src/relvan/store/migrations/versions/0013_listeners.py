@@ -40,14 +40,21 @@ def upgrade() -> None:
         sa.Column("made_at", Instant(), nullable=False),
         sa.Column("ended_at", Instant(), nullable=True),
         sa.ForeignKeyConstraint(
-            ["listener_id"], ["listener.id"], name=op.f("fk_announcement_listener_id"), ondelete="CASCADE"
+            ["listener_id"],
+            ["listener.id"],
+            name=op.f("fk_announcement_listener_id"),
+            ondelete="CASCADE",
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_announcement")),
         sa.UniqueConstraint("key", name=op.f("uq_announcement_key")),
         sqlite_strict=True,
     )
     op.create_index(
-        "uq_announcement_waiting", "announcement", ["listener_id", "matter", "subject"], unique=True,
-        sqlite_where=sa.text("state = 'waiting'"), postgresql_where=sa.text("state = 'waiting'"),
-    )  # fmt: skip
+        "uq_announcement_waiting",
+        "announcement",
+        ["listener_id", "matter", "subject"],
+        unique=True,
+        sqlite_where=sa.text("state = 'waiting'"),
+        postgresql_where=sa.text("state = 'waiting'"),
+    )
     op.create_index("ix_announcement_due", "announcement", ["listener_id", "state", "id"])

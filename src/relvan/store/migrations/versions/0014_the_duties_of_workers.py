@@ -24,7 +24,9 @@ def upgrade() -> None:
         "duty",
         sa.Column("name", sa.Text(), nullable=False),
         sa.Column("worker", sa.Text(), nullable=False),
-        sa.ForeignKeyConstraint(["worker"], ["seen_worker.name"], name=op.f("fk_duty_worker"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["worker"], ["seen_worker.name"], name=op.f("fk_duty_worker"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("name", name=op.f("pk_duty")),
         sqlite_strict=True,
     )

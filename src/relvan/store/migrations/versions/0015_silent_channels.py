@@ -10,4 +10,6 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.add_column("channel", sa.Column("silent_minutes", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column(
+        "channel", sa.Column("silent_minutes", sa.Integer(), nullable=False, server_default="0")
+    )

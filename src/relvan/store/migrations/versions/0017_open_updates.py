@@ -12,5 +12,9 @@ depends_on = None
 def upgrade() -> None:
     is_open = sa.text("ended_at IS NULL")
     op.create_index(
-        "ix_outbox_entry_open", "outbox_entry", ["listing_id"], sqlite_where=is_open, postgresql_where=is_open
+        "ix_outbox_entry_open",
+        "outbox_entry",
+        ["listing_id"],
+        sqlite_where=is_open,
+        postgresql_where=is_open,
     )

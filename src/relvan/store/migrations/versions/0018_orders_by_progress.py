@@ -1,4 +1,5 @@
-"""Orders that are not reserved whole, and updates about orders and parcels, are found by indexes."""
+"""Orders that are not reserved whole, and updates about orders and parcels, are found by
+indexes."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,12 +13,19 @@ depends_on = None
 def upgrade() -> None:
     standing = sa.text("cancelled_at IS NULL")
     op.create_index(
-        "ix_customer_order_not_reserved", "customer_order", ["fact_reserved", "id"],
-        sqlite_where=standing, postgresql_where=standing,
-    )  # fmt: skip
+        "ix_customer_order_not_reserved",
+        "customer_order",
+        ["fact_reserved", "id"],
+        sqlite_where=standing,
+        postgresql_where=standing,
+    )
     no_listing = sa.text("listing_id IS NULL")
     op.create_index(
-        "ix_outbox_entry_subject", "outbox_entry", ["subject"], sqlite_where=no_listing, postgresql_where=no_listing
+        "ix_outbox_entry_subject",
+        "outbox_entry",
+        ["subject"],
+        sqlite_where=no_listing,
+        postgresql_where=no_listing,
     )
 
 

@@ -1,0 +1,95 @@
+"""Webhooks over HTTP: the seller's own tools that are told of changes.
+
+The calls answer under `/listeners` too, as they were named in the version before.
+"""
+
+from typing import Any
+
+from pydantic import Field
+
+from relvan.api.desk import By, api_router
+from relvan.api.shapes import Shape
+from relvan.services.webhooks.keep import (
+    KeepWebhook,
+    add_webhook,
+    change_webhook,
+    drop_webhook,
+    try_webhook,
+)
+from relvan.store.webhooks import WebhookRow, webhook_rows
+
+router = api_router(tags=["webhooks"])
+
+
+class NewWebhook(Shape):
+    """A tool at an address, and what it hears of: stock, price, order."""
+
+    name: str = Field(max_length=200)
+    address: str = Field(max_length=1000)
+    matters: list[str] = Field(max_length=10)
+
+
+class ChangedWebhook(Shape):
+    """What is to be another."""
+
+    name: str | None = Field(default=None, max_length=200)
+    address: str | None = Field(default=None, max_length=1000)
+    matters: list[str] | None = Field(default=None, max_length=10)
+    active: bool | None = None
+
+
+def _webhook_shape(row: WebhookRow) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "name": row.name,
+        "address": row.address,
+        "matters": row.matters,
+        "active": row.active,
+        "failures": row.failures,
+        "trouble": row.trouble,
+        "heard_at": row.heard_at,
+        "waiting": row.waiting,
+        "oldest": row.oldest,
+    }
+
+
+@router.get("/webhooks")
+@router.get("/listeners", include_in_schema=False)
+def list_webhooks(by: By) -> dict[str, Any]:
+    """Every webhook, with how many messages wait for it and why the last one was not delivered."""
+    with by.workplace.database.reading() as session:
+        return {"items": [_webhook_shape(row) for row in webhook_rows(session)]}
+
+
+@router.post("/webhooks", status_code=201)
+@router.post("/listeners", status_code=201, include_in_schema=False)
+def post_webhook(by: By, wish: NewWebhook) -> dict[str, Any]:
+    """Create a webhook; the answer holds its secret, this once."""
+    webhook, secret = add_webhook(
+        by.workplace, by.actor, KeepWebhook(wish.name, wish.address, wish.matters)
+    )
+    return {"id": webhook, "secret": secret}
+
+
+@router.patch("/webhooks/{webhook}")
+@router.patch("/listeners/{webhook}", include_in_schema=False)
+def patch_webhook(by: By, webhook: int, wish: ChangedWebhook) -> dict[str, Any]:
+    """Change a webhook, pause it, or make it active again."""
+    change_webhook(by.workplace, by.actor, webhook, wish.model_dump(exclude_none=True))
+    with by.workplace.database.reading() as session:
+        return next(_webhook_shape(row) for row in webhook_rows(session) if row.id == webhook)
+
+
+@router.delete("/webhooks/{webhook}")
+@router.delete("/listeners/{webhook}", include_in_schema=False)
+def delete_webhook(by: By, webhook: int) -> dict[str, int]:
+    """Delete a webhook with all messages that wait for it."""
+    drop_webhook(by.workplace, by.actor, webhook)
+    return {"id": webhook}
+
+
+@router.post("/webhooks/{webhook}/try")
+@router.post("/listeners/{webhook}/try", include_in_schema=False)
+def post_try(by: By, webhook: int) -> dict[str, int]:
+    """Send a webhook a test message, which changes nothing; the status that it answered."""
+    return {"status": try_webhook(by.workplace, by.actor, webhook)}

@@ -1,1 +1,0 @@
-"""Telling a seller's own tools of changes, at addresses of theirs."""

@@ -1,0 +1,1 @@
+"""The rules of webhooks: messages to a seller's own tools."""

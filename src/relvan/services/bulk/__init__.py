@@ -1,0 +1,2 @@
+"""Work on many things at once. This package is above all stations: it carries out bulk jobs and
+reads and writes files of every kind."""

@@ -1,0 +1,113 @@
+"""The unit of work: what one transaction has changed, for the stations above the one that changed
+it.
+
+A station notes here what it has changed and calls no station above it. Before the transaction is
+saved, each station that follows does its part in it, in the order in which `relvan.services.open`
+names them.
+"""
+
+from collections.abc import Collection
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from relvan.store.session import Session
+
+if TYPE_CHECKING:
+    from relvan.services.workplace import Actor
+
+Sold = frozenset[tuple[int, int]]
+
+
+@dataclass(frozen=True)
+class Concern:
+    """The listings that a change of settings concerns: those of a channel, those that have a layer,
+    or some by their ids. It also has who made the change, and the title of the bulk job that works
+    the listings out when there are many."""
+
+    actor: "Actor"
+    title: str
+    channel_id: int | None = None
+    layer_id: int | None = None
+    listing_ids: tuple[int, ...] | None = None
+
+
+@dataclass(frozen=True)
+class StockMoved:
+    """Products whose stock or buffer has changed: when the sale behind it became known, if there
+    was one, and the (channel, product) pairs whose number a channel has just lowered itself."""
+
+    product_ids: frozenset[int] = frozenset()
+    caused_at: datetime | None = None
+    sold: Sold = frozenset()
+
+    def joined(self, other: "StockMoved") -> "StockMoved":
+        """Joins two of them; the earlier sale is the one whose delay is measured."""
+        causes = [moment for moment in (self.caused_at, other.caused_at) if moment is not None]
+        ids = self.product_ids | other.product_ids
+        return StockMoved(ids, min(causes, default=None), self.sold | other.sold)
+
+
+@dataclass
+class Changes:
+    """What a transaction has changed so far and no station has followed yet; also the numbers of
+    the orders that were `served` by stations that followed."""
+
+    moved: StockMoved = StockMoved()
+    freed: set[int] = field(default_factory=set)
+    products: set[int] = field(default_factory=set)
+    cause: str = ""
+    concerns: list[Concern] = field(default_factory=list)
+    served: list[str] = field(default_factory=list)
+
+    def stock_moved(
+        self,
+        product_ids: Collection[int],
+        *,
+        caused_at: datetime | None = None,
+        sold: Sold = frozenset(),
+        freed: bool = False,
+    ) -> None:
+        """Notes that stock of these products has moved; with `freed`, orders that lack it may be
+        served now."""
+        self.moved = self.moved.joined(StockMoved(frozenset(product_ids), caused_at, sold))
+        if freed:
+            self.freed |= set(product_ids)
+
+    def products_changed(self, product_ids: Collection[int], cause: str = "") -> None:
+        """Notes that facts, prices or pictures of these products have changed; `cause` says in
+        words what changed them."""
+        self.products |= set(product_ids)
+        self.cause = self.cause or cause
+
+    def settings_changed(self, concern: Concern) -> None:
+        """Notes that settings have changed that decide what listings say, cost or show."""
+        self.concerns.append(concern)
+
+    def take_moved(self) -> StockMoved:
+        """Takes the stock that has moved, so that a station follows it now."""
+        moved, self.moved = self.moved, StockMoved()
+        return moved
+
+    def take_freed(self) -> set[int]:
+        """Takes the products of which orders may be served, so that a station follows them now."""
+        freed, self.freed = self.freed, set()
+        return freed
+
+    def take_products(self) -> tuple[set[int], str]:
+        """Takes the products that have changed and what changed them, so that a station follows
+        them now."""
+        products, self.products = self.products, set()
+        cause, self.cause = self.cause, ""
+        return products, cause
+
+    def take_concerns(self) -> list[Concern]:
+        """Takes what changed settings concern, so that a station follows it now."""
+        concerns, self.concerns = self.concerns, []
+        return concerns
+
+
+def changes_of(session: Session) -> Changes:
+    """Returns the changes of the transaction that a session is in."""
+    changes: Changes = session.info.setdefault("changes", Changes())
+    return changes

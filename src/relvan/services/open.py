@@ -1,0 +1,33 @@
+"""Opens a workplace with all its stations. This is the one place that knows which station follows
+which."""
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+
+from relvan.core.waking import Work
+from relvan.services.listings.follow import bring_listings_along
+from relvan.services.listings.heard import hear_about_listings
+from relvan.services.listings.offers import offers_of
+from relvan.services.orders.reserve import serve_waiting_orders
+from relvan.services.stations import Stations
+from relvan.services.workplace import Workplace
+from relvan.settings import Settings
+
+# Orders that waited are served first, since that moves stock once more; then listings show what is
+# left.
+STATIONS = Stations(
+    followers=(serve_waiting_orders, bring_listings_along),
+    contents=offers_of,
+    hear=hear_about_listings,
+)
+
+
+def open_workplace(
+    settings: Settings,
+    *,
+    clock: Callable[[], datetime] = lambda: datetime.now(UTC),
+    wake: Callable[[Work, int], None] = lambda _work, _which: None,
+) -> Workplace:
+    """Returns a seller's workplace with its database, files and gateways, and with all stations
+    registered."""
+    return Workplace(settings, STATIONS, clock=clock, wake=wake)

@@ -1,0 +1,1 @@
+"""The services that send messages to a seller's own tools."""

@@ -1,0 +1,21 @@
+"""Writing entries of the audit trail for many products by one statement."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import insert, literal, select
+from sqlalchemy.orm import Session
+
+from relvan.store.among import among
+from relvan.store.tables import AuditEntry, Product
+
+
+def insert_same_entry(
+    session: Session, values: Mapping[str, Any], product_ids: Sequence[int]
+) -> None:
+    """Write the same entry once for each of some products; `values` are its columns but the
+    subject's id."""
+    columns = AuditEntry.__table__.c
+    same = (literal(value, columns[name].type) for name, value in values.items())
+    entries = select(*same, Product.id).where(among(Product.id, product_ids)).order_by(Product.id)
+    session.execute(insert(AuditEntry).from_select([*values, "subject_id"], entries))

@@ -1,0 +1,215 @@
+"""Queries over updates on their way to channels: what waits, what goes next, what an answer belongs
+to."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import ColumnElement, Select, literal_column, or_, select, update
+from sqlalchemy.orm import Session, aliased
+
+from relvan.core.channels.sending import UpdateState
+from relvan.core.channels.subject import UpdateSubject
+from relvan.store.among import among
+from relvan.store.tables import OutboxEntry
+
+AT_A_TIME = 500  # subjects in one statement
+
+
+def entries_by_id(session: Session, entry_ids: Collection[int]) -> dict[int, OutboxEntry]:
+    """Updates by their ids."""
+    return {
+        row.id: row
+        for row in session.scalars(select(OutboxEntry).where(among(OutboxEntry.id, entry_ids)))
+    }
+
+
+def close_as_accepted(session: Session, entry_ids: Collection[int], now: datetime) -> None:
+    """Close updates that a channel accepted."""
+    values = {"state": UpdateState.ACCEPTED, "ended_at": now, "answer": "accepted"}
+    statement = update(OutboxEntry).where(among(OutboxEntry.id, entry_ids)).values(values)
+    session.execute(statement.execution_options(synchronize_session=False))
+
+
+def let_waiting_go(session: Session, channel_id: int, now: datetime) -> None:
+    """Let all that waits for a channel go now, whenever it was to be tried again."""
+    later = (
+        OutboxEntry.channel_id == channel_id,
+        OutboxEntry.state == UpdateState.WAITING,
+        OutboxEntry.due_at > now,
+    )
+    session.execute(update(OutboxEntry).where(*later).values(due_at=now))
+
+
+def taken_entries(session: Session, now: datetime, worker: str = "") -> list[OutboxEntry]:
+    """The updates that are being sent: by one worker, or by all whose lease is over."""
+    condition = OutboxEntry.taken_by == worker if worker else OutboxEntry.taken_until < now
+    return list(
+        session.scalars(
+            select(OutboxEntry).where(OutboxEntry.state == UpdateState.SENDING, condition)
+        )
+    )
+
+
+def take_entries(
+    session: Session, entry_ids: Collection[int], worker: str, until: datetime, mark: str
+) -> None:
+    """Give updates to a worker until its lease is over; `mark` names the sheet that they are handed
+    in with."""
+    values = {"state": UpdateState.SENDING, "taken_by": worker, "taken_until": until, "sheet": mark}
+    statement = update(OutboxEntry).where(among(OutboxEntry.id, entry_ids))
+    statement = statement.values(values | {"attempts": OutboxEntry.attempts + 1})
+    session.execute(statement.execution_options(synchronize_session=False))
+
+
+def first_due(session: Session, channel_id: int) -> datetime | None:
+    """When the first update of those that wait for a channel is due."""
+    waiting = (OutboxEntry.channel_id == channel_id, OutboxEntry.state == UpdateState.WAITING)
+    return session.scalar(
+        select(OutboxEntry.due_at).where(*waiting).order_by(OutboxEntry.due_at).limit(1)
+    )
+
+
+def most_urgent_entry(session: Session, channel_id: int, now: datetime) -> OutboxEntry | None:
+    """The update to be sent next to a channel."""
+    return session.scalar(_sendable(channel_id, now).limit(1))
+
+
+def entries_alike(
+    session: Session, first: OutboxEntry, now: datetime, most: int, *, by_sheet: bool
+) -> list[OutboxEntry]:
+    """The updates that may travel with one, which is among them, the most urgent first. What is
+    handed in `by_sheet` travels with what was handed in with it before, as it is looked up
+    together."""
+    together = _sendable(first.channel_id, now).where(OutboxEntry.topic == first.topic)
+    if by_sheet:
+        alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
+        together = together.where(alike)
+    return list(session.scalars(together.limit(most)))
+
+
+def _sendable(channel_id: int, now: datetime) -> Select[OutboxEntry]:
+    return (
+        select(OutboxEntry)
+        .where(
+            OutboxEntry.channel_id == channel_id,
+            OutboxEntry.state == UpdateState.WAITING,
+            OutboxEntry.due_at <= now,
+        )
+        .where(~_is_to_follow(now))
+        .order_by(OutboxEntry.urgency, OutboxEntry.due_at, OutboxEntry.id)
+    )
+
+
+def _is_to_follow(now: datetime) -> ColumnElement[bool]:
+    """Whether one before it on the same topic has no answer yet. Sent meanwhile, the two could be
+    taken in the wrong order, and the older number would stand. A sheet that does not come for long
+    is waited for no more."""
+    before = aliased(OutboxEntry)
+    return (
+        select(before.id)
+        .where(
+            before.channel_id == OutboxEntry.channel_id,
+            before.subject == OutboxEntry.subject,
+            before.topic == OutboxEntry.topic,
+            before.state.in_(
+                [literal_column("'sending'"), literal_column("'handed in'")]
+            ),  # as the index has it
+            or_(before.state == UpdateState.SENDING, before.taken_until > now),
+        )
+        .exists()
+    )
+
+
+@dataclass(frozen=True)
+class HandedIn:
+    """Updates that were handed in together: by which worker and until when it waits, under which
+    number."""
+
+    worker: str
+    number: str
+    due_at: datetime
+    until: datetime
+
+
+def keep_handed_in(session: Session, entry_ids: Collection[int], sheet: HandedIn) -> None:
+    """Write down that a worker has handed updates in, as far as they are still its own."""
+    ours = (
+        among(OutboxEntry.id, entry_ids),
+        OutboxEntry.state == UpdateState.SENDING,
+        OutboxEntry.taken_by == sheet.worker,
+    )
+    values = {
+        "state": UpdateState.HANDED_IN,
+        "sheet": sheet.number,
+        "due_at": sheet.due_at,
+        "taken_by": "",
+        "taken_until": sheet.until,
+    }
+    statement = update(OutboxEntry).where(*ours).values(values)
+    session.execute(statement.execution_options(synchronize_session=False))
+
+
+def next_sheet(session: Session, channel_id: int) -> tuple[str, datetime] | None:
+    """(number, due) of the reply sheet of a channel that has waited longest, or none when nothing
+    is handed in."""
+    statement = select(OutboxEntry.sheet, OutboxEntry.due_at).where(
+        OutboxEntry.channel_id == channel_id, OutboxEntry.state == UpdateState.HANDED_IN
+    )
+    row = session.execute(statement.order_by(OutboxEntry.due_at, OutboxEntry.id).limit(1)).first()
+    return None if row is None else (row[0], row[1])
+
+
+def entries_on_sheet(session: Session, channel_id: int, number: str) -> list[OutboxEntry]:
+    """The updates that were handed in under a number and have no answer yet."""
+    return list(session.scalars(select(OutboxEntry).where(*_on_sheet(channel_id, number))))
+
+
+def put_off_sheet(session: Session, channel_id: int, number: str, due_at: datetime) -> None:
+    """Ask for a reply sheet at another moment."""
+    session.execute(update(OutboxEntry).where(*_on_sheet(channel_id, number)).values(due_at=due_at))
+
+
+def _on_sheet(channel_id: int, number: str) -> tuple[ColumnElement[bool], ...]:
+    return (
+        OutboxEntry.channel_id == channel_id,
+        OutboxEntry.sheet == number,
+        OutboxEntry.state == UpdateState.HANDED_IN,
+    )
+
+
+def waiting_of_listings(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
+    """The updates about listings that wait to be sent."""
+    statement = select(OutboxEntry).where(
+        among(OutboxEntry.listing_id, listing_ids), OutboxEntry.state == UpdateState.WAITING
+    )
+    return list(session.scalars(statement))
+
+
+def waiting_about(
+    session: Session, channel_ids: Collection[int], subjects: Sequence[UpdateSubject]
+) -> Mapping[tuple[int, UpdateSubject, str], OutboxEntry]:
+    """The updates that wait about some subjects, by (channel, subject, topic)."""
+    found: dict[tuple[int, UpdateSubject, str], OutboxEntry] = {}
+    for start in range(0, len(subjects), AT_A_TIME):
+        rows = session.scalars(
+            select(OutboxEntry).where(
+                OutboxEntry.state == UpdateState.WAITING,
+                OutboxEntry.channel_id.in_(channel_ids),
+                OutboxEntry.subject.in_(subjects[start : start + AT_A_TIME]),
+            )
+        )
+        found |= {(entry.channel_id, entry.subject, entry.topic): entry for entry in rows}
+    return found
+
+
+def newer_waiting(session: Session, entry: OutboxEntry) -> OutboxEntry | None:
+    """The update that waits about the same thing as one that was under way, or none."""
+    return session.scalar(
+        select(OutboxEntry).where(
+            OutboxEntry.channel_id == entry.channel_id,
+            OutboxEntry.subject == entry.subject,
+            OutboxEntry.topic == entry.topic,
+            OutboxEntry.state == UpdateState.WAITING,
+        )
+    )

@@ -1,0 +1,63 @@
+"""The stations along the head of every page, and the rooms of a station: what a person can go
+to."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Room:
+    """One place to go to: its key, its name, and the name of the route of its page."""
+
+    key: str
+    name: str
+    route: str
+
+
+STATIONS = (
+    Room("today", "Today", "today_show"),
+    Room("catalogue", "Catalogue", "product_index"),
+    Room("listings", "Listings", "listing_index"),
+    Room("stock", "Stock", "stock_index"),
+    Room("prices", "Prices", "price_index"),
+    Room("orders", "Orders", "order_index"),
+    Room("dispatch", "Dispatch", "dispatch_index"),
+    Room("consignments", "Consignments", "consignment_index"),
+)
+
+ROOMS = {
+    "catalogue": (
+        Room("products", "Products", "product_index"),
+        Room("imports", "Import and export", "import_index"),
+        Room("categories", "Categories and attributes", "category_index"),
+        Room("history", "Changes", "product_history"),
+        Room("jobs", "Bulk jobs", "job_index"),
+    ),
+    "listings": (
+        Room("listings", "Listings", "listing_index"),
+        Room("coverage", "Coverage", "coverage_index"),
+        Room("gaps", "Gaps", "gap_index"),
+        Room("pages", "Catalogue pages", "catalogue_page_index"),
+        Room("layers", "Layers", "layer_index"),
+        Room("translations", "Translations", "translation_index"),
+        Room("findings", "Unlinked listings", "finding_index"),
+    ),
+    "stock": (
+        Room("stock", "By product", "stock_index"),
+        Room("bins", "By bin", "bin_index"),
+        Room("ledger", "Ledger", "ledger_index"),
+        Room("coming", "Coming", "coming_index"),
+        Room("count", "Count", "count_show"),
+        Room("outlook", "Outlook", "outlook_show"),
+    ),
+    "prices": (
+        Room("prices", "On the channels", "price_index"),
+        Room("lists", "Price lists", "price_list_index"),
+        Room("sales", "Sale prices", "sale_index"),
+        Room("rates", "Rates", "rate_index"),
+        Room("history", "Prices sent", "price_history"),
+    ),
+    "updates": (
+        Room("updates", "By channel", "update_index"),
+        Room("drift", "Drift", "drift_index"),
+    ),
+}

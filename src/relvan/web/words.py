@@ -1,0 +1,114 @@
+"""Words and tones of the screens that belong to one key each: stages, reasons, roles, states."""
+
+from collections.abc import Mapping
+
+from relvan.core.jobs.life import JobVerdict
+
+# the tone of a state: what is wrong, what wants a look, what is well
+TONES = {
+    "refused": "brick",
+    "in trouble": "brick",
+    "behind": "ochre",
+    "paused": "ochre",
+    "live": "pine",
+    "calm": "pine",
+}
+
+# how a channel's connection is, as the screen says it
+HEALTH = {"calm": "healthy"}
+
+STAGES = {
+    "to pick": "Shipments to pick",
+    "picking": "Shipments being picked",
+    "to pack": "Shipments to pack",
+    "to ship": "Shipments to label and send",
+    "dispatched": "Shipments that left",
+}
+
+EMPTY_STAGES = {
+    "to pick": "Orders that are released come here to be picked.",
+    "picking": "No pick list is open.",
+    "to pack": "What has been picked comes here to be packed.",
+    "to ship": "What has been packed comes here to get its label.",
+    "dispatched": "Nothing has left yet.",
+}
+
+JOB_WORK = {
+    "reading": "Rehearsing",
+    "applying": "Applying",
+    "undoing": "Undoing",
+    "running": "Running",
+}
+
+REASONS = {
+    "receipt": "Receipt: units came in",
+    "count": "Count: this many lie there",
+    "return": "Return: units came back",
+    "write-off": "Write-off: units are gone",
+    "block": "Block: units must not be sold",
+    "unblock": "Unblock: units may be sold again",
+    "opening": "Opening: first stock",
+}
+
+ROLES = {
+    "owner": "Owner: may do everything",
+    "catalogue": "Catalogue: products, listings, prices",
+    "orders": "Orders: orders, stock, dispatch",
+    "warehouse": "Warehouse: picking, packing, stock",
+}
+
+# files of products that can be taken out, with what each holds
+PRODUCT_FILES = {
+    "products": "Products",
+    "families": "Families",
+    "kits": "Kits",
+    "aliases": "Aliases",
+    "prices": "Prices",
+    "stock-counts": "Stock counts",
+    "pictures": "Pictures",
+    "attributes": "Attributes",
+}
+
+# hints of fields that hold braces, which a template would take for its own
+HINTS = {
+    "sku_pattern": "{Glaze} is a value, {Glaze:3} its first three letters, {#} a running number: PT-{Size:2}-{Glaze:3}",
+    "title_pattern": "Such as: Aubrey pot, {Glaze}, {Size}",
+}
+
+# samples of places in a text, as a person types them
+SAMPLES = {
+    "field": "{{ product.title }}",
+    "attribute": "{{ attributes.glaze }}",
+    "choice": "{% if attributes.glaze %} in {{ attributes.glaze }}{% endif %}",
+}
+
+# verdicts on rows that are kept by another word
+VERDICTS: Mapping[str, str] = {JobVerdict.UNDONE: "undone", JobVerdict.NOT_UNDONE: "not undone"}
+
+WORDS: Mapping[str, Mapping[str, str]] = {
+    "stage": STAGES,
+    "empty_stage": EMPTY_STAGES,
+    "job": JOB_WORK,
+    "reason": REASONS,
+    "role": ROLES,
+    "hint": HINTS,
+    "sample": SAMPLES,
+    "verdict": VERDICTS,
+}
+
+
+def tone_of(state: str) -> str:
+    """The tone in which a state of a listing or a channel is written, as a class of the style
+    sheet."""
+    return TONES.get(state, "")
+
+
+def health_word(state: str) -> str:
+    """How a channel's connection is, in the word of the screen."""
+    return HEALTH.get(state, state)
+
+
+def error_title(status: int) -> str:
+    """The head of a page that tells an error, by its HTTP status."""
+    known = {404: "Not found", 403: "Not allowed"}
+    return known.get(status, "Something broke" if status >= 500 else "Not done")

@@ -1,0 +1,32 @@
+"""Steps of tests about sale."""
+
+from relvan.services.orders.release import release_orders
+from relvan.services.packing.parcels import add_parcel
+from relvan.services.shipping.labels import buy_labels, find_services
+from relvan.store.dispatch import pick_rows
+from relvan.store.orders import shipment_rows
+from tests.house import (
+    orders,
+)
+
+
+def picks_of(workplace, pick_list):
+    with workplace.database.reading() as session:
+        return pick_rows(session, pick_list)
+
+
+def shipments(workplace, *states):
+    with workplace.database.reading() as session:
+        return shipment_rows(session, states=states)
+
+
+def release_all(workplace, owner):
+    numbers = [row.number for row in orders(workplace, tray="inbox")]
+    assert all(verdict.ok for verdict in release_orders(workplace, owner, numbers))
+    return [row.id for row in shipments(workplace, "to pick")]
+
+
+def packed(workplace, owner, shipment, weight=900):
+    add_parcel(workplace, owner, shipment, [], weight)
+    service = find_services(workplace, shipment)[0].service
+    return buy_labels(workplace, owner, shipment, service)
