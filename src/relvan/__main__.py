@@ -1,4 +1,4 @@
-"""`python -m relvan`."""
+"""Runs the `relvan` command as `python -m relvan`."""
 
 from relvan.cli import main
 

@@ -1,4 +1,4 @@
-"""The whole web application: pages, API and webhooks on one workplace."""
+"""Puts the whole web application together: pages, API and webhooks on one workplace."""
 
 import gc
 from collections.abc import AsyncIterator
@@ -30,7 +30,7 @@ MOST_BODY = 64_000_000
 def make_application(
     settings: Settings | None = None, workplace: Workplace | None = None
 ) -> FastAPI:
-    """The application, its database brought up to date."""
+    """Returns the application; its database is brought up to date first."""
     settings = settings or Settings()
     own = workplace or open_workplace(settings, wake=Waker(open_signals(settings)))
     bring_up_to_date(own.database)
@@ -71,7 +71,7 @@ def make_application(
 
 
 def tell_error(request: Request, error: Exception) -> Response:
-    """Errors of the API as problem+json, all others as pages."""
+    """Answers errors of the API as problem+json, and all others as pages."""
     if request.url.path.startswith(("/api/", "/hooks/")):
         return problem_of_error(request, error)
     return page_of_error(request, error)

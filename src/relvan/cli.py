@@ -1,4 +1,4 @@
-"""The `relvan` command."""
+"""Defines the `relvan` command. The docstrings of its commands are their help texts."""
 
 import inspect
 import json
@@ -48,7 +48,7 @@ app.add_typer(people_app, name="people")
 
 
 def workplace() -> Workplace:
-    """The workplace of the settings, its database up to date."""
+    """Returns the workplace of the settings, with its database brought up to date."""
     found = open_workplace(Settings())
     bring_up_to_date(found.database)
     return found
@@ -128,7 +128,7 @@ def people(context: typer.Context) -> None:
 
 @people_app.command("add")
 def people_add(login: str, name: str, role: Role = Role.OWNER) -> None:
-    """Add somebody; the password is asked for, or read from RELVAN_NEW_PASSWORD."""
+    """Add a person; the password is asked for, or read from RELVAN_NEW_PASSWORD."""
     password = os.environ.get("RELVAN_NEW_PASSWORD") or typer.prompt("Password", hide_input=True)
     add_person(workplace(), SYSTEM, login, name, role, password)
     typer.echo(f"{login} may sign in.")
@@ -136,7 +136,7 @@ def people_add(login: str, name: str, role: Role = Role.OWNER) -> None:
 
 @app.command()
 def token(name: str, login: Annotated[str, typer.Option(help="Whose rights it has.")] = "") -> None:
-    """Make a bearer token for the API and show it once."""
+    """Create an API token and show it once."""
     place = workplace()
     with place.database.reading() as session:
         owners = [person.login for person in active_people(session) if person.role == Role.OWNER]
@@ -144,7 +144,7 @@ def token(name: str, login: Annotated[str, typer.Option(help="Whose rights it ha
 
 
 def taking(wish: type[Any]) -> Callable[[Callable[[Any], None]], Callable[..., None]]:
-    """Let a command take the fields of a dataclass as its arguments and options, as one value."""
+    """Lets a command take the fields of a dataclass as its arguments and options, as one value."""
 
     def around(command: Callable[[Any], None]) -> Callable[..., None]:
         def run(**given: Any) -> None:
@@ -160,7 +160,7 @@ def taking(wish: type[Any]) -> Callable[[Callable[[Any], None]], Callable[..., N
 
 @dataclass(frozen=True)
 class ImportWish:
-    """What `relvan import` is told."""
+    """The arguments and options of `relvan import`."""
 
     kind: Annotated[
         str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")
@@ -185,8 +185,9 @@ class ImportWish:
 @app.command("import")
 @taking(ImportWish)
 def import_file(wish: ImportWish) -> None:
-    """Rehearse a file and say what it would do; with --apply, do it. Exits with 1 when a row is
-    refused."""
+    """Rehearse a file and say what it would do; with --apply, do it. The command exits with 1 when
+    a row is refused.
+    """
     place = workplace()
     options = {
         "create": wish.create,
@@ -252,7 +253,7 @@ def export_file(
     ] = "",
     columns: Annotated[str, typer.Option(help="Only these columns, parted by commas.")] = "",
 ) -> None:
-    """Write products to a file that can be brought in again."""
+    """Write products to a file that can be imported again."""
     chosen = [name.strip() for name in columns.split(",") if name.strip()]
     wanted = ProductFilter(words=words, category=category)
     taken = take_out(workplace(), kind, file.suffix.removeprefix("."), wanted=wanted, chosen=chosen)
@@ -270,14 +271,14 @@ def backup(file: Path) -> None:
 
 @app.command("restore")
 def restore_command(file: Path) -> None:
-    """Put a backup in place of what is there."""
+    """Replace everything by a backup."""
     restore_backup(Settings(), file)
     typer.echo(f"Restored from {file}.")
 
 
 @app.command("check")
 def check_command() -> None:
-    """Verify the invariants of the database; exits with 1 on any breach."""
+    """Verify the invariants of the database. The command exits with 1 on any breach."""
     breaches = check_database(workplace().database)
     for breach in breaches:
         typer.echo(f"{breach.invariant}: {breach.detail}")
@@ -300,7 +301,7 @@ def bench(name: Annotated[str, typer.Argument(help="Which one; all when left out
 
 
 def main() -> None:
-    """Run the command; a refusal is told in words."""
+    """Runs the command and reports a refusal in words."""
     try:
         app()
     except Refused as refused:

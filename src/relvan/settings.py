@@ -1,5 +1,6 @@
-"""What can be set from outside: `RELVAN_*` variables or a `.env` file. Each is told in
-docs/guide/settings.md."""
+"""Reads what can be set from outside, as `RELVAN_*` variables or in a `.env` file. Each setting is
+described in docs/guide/settings.md.
+"""
 
 import platform
 from pathlib import Path
@@ -9,7 +10,7 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
-    """The settings, with defaults for the database in the box."""
+    """The settings, whose defaults use SQLite in the data folder."""
 
     model_config = SettingsConfigDict(env_prefix="RELVAN_", env_file=".env", extra="ignore")
 
@@ -31,10 +32,10 @@ class Settings(BaseSettings):
 
     @property
     def database(self) -> str:
-        """The URL of the database; a file in the data folder unless another is named."""
+        """The URL of the database: a file in the data folder unless another is named."""
         return self.database_url or f"sqlite:///{(self.data_dir / 'relvan.db').absolute()}"
 
     @property
     def files(self) -> Path:
-        """Where pictures and labels lie."""
+        """The folder of pictures and labels."""
         return self.data_dir / "files"

@@ -1,4 +1,4 @@
-"""`python -m standins`: runs the outside world."""
+"""Runs the outside world as `python -m standins`."""
 
 import argparse
 import logging
@@ -10,12 +10,14 @@ from standins.app import make_world_app
 
 
 def is_news(record: logging.LogRecord) -> bool:
-    """The server complains of each connection that bad weather cuts on purpose; that is no news."""
+    """Says whether a message of the server is worth a line in the log. It complains of each
+    connection that bad weather cuts on purpose, and those are not.
+    """
     return "without completing response" not in record.getMessage()
 
 
 def main() -> None:
-    """Read the command line and serve until interrupted."""
+    """Reads the command line and serves until interrupted."""
     parser = argparse.ArgumentParser(prog="standins", description="Run the outside world.")
     parser.add_argument("--host", default="127.0.0.1")
     parser.add_argument("--port", type=int, default=8101)

@@ -1,11 +1,12 @@
-"""The aisles of Corvello's catalogue: which particulars a page there must give, which it may, and
-what they may say."""
+"""Defines the aisles of Corvello's catalogue: which particulars a page there must have, which it
+may have, and their allowed values.
+"""
 
 from typing import NamedTuple
 
 
 class Aisle(NamedTuple):
-    """An aisle: its name as a path, the particulars it needs, those it takes as well."""
+    """An aisle: its name as a path, the particulars that it needs, and those that it also takes."""
 
     name: str
     needs: tuple[str, ...]

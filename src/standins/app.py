@@ -24,8 +24,9 @@ ROUTERS: list[Any] = [
 
 
 class Present:
-    """A world as it is just now: what it remembers, its weather, the webhooks that are on their
-    way. Every call belongs to the one in which it came, also when that has ended meanwhile."""
+    """A world as it is now: its memory, its weather, and the webhooks that are on their way. Every
+    call belongs to the world in which it came, also when that world has ended meanwhile.
+    """
 
     def __init__(
         self, app: App, data: str | Path, base_url: str, rulebooks: Path | None = None
@@ -42,14 +43,14 @@ class Present:
         await self._layer({**scope, "world": self}, receive, send)
 
     def end(self) -> None:
-        """Send nothing more, and let go of the file."""
+        """Stops sending and closes the file."""
         self._hooks.stopped.set()
         self._hooks.join(timeout=6)
         self.memory.close()
 
 
 def make_routes() -> FastAPI:
-    """All stand-ins; a `Present` is to be put around them."""
+    """Returns the application of all stand-ins, which needs a `Present` around it."""
     app = FastAPI(title="The outside world", docs_url=None, redoc_url=None)
     for router in ROUTERS:
         app.include_router(router)
@@ -57,8 +58,9 @@ def make_routes() -> FastAPI:
 
 
 def make_world_app(data: str | Path, base_url: str, rulebooks: Path | None = None) -> FastAPI:
-    """The whole world, on a SQLite file; webhooks are sent while it runs. Rulebooks in a folder go
-    before own rules."""
+    """Returns the whole world on a SQLite file; webhooks are sent while it runs. Rulebooks in a
+    folder replace the stand-ins' own rules.
+    """
     routes = make_routes()
 
     @asynccontextmanager

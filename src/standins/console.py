@@ -1,4 +1,6 @@
-"""The world API for tests and the demo's console, and the public pages where a visitor buys."""
+"""Serves the world API for tests and the demo's console, and the public pages on which a visitor
+buys.
+"""
 
 import re
 from datetime import datetime
@@ -37,7 +39,9 @@ router = APIRouter()
 
 
 def market_or_404(channel: str, memory: Memory | None = None) -> str:
-    """A channel stand-in by its key, with all that has been handed in there up to now done."""
+    """Returns a channel stand-in by its key, after everything that has been handed in there is
+    done.
+    """
     if channel not in MARKETS:
         raise HTTPException(404, f"There is no {channel} in this world.")
     if channel == "corvello" and memory is not None:
@@ -57,7 +61,7 @@ class Purchase(BaseModel):
 
 
 class WeatherChange(BaseModel):
-    """New weather for one stand-in."""
+    """The new weather of one stand-in."""
 
     kind: str
     seed: int = 7
@@ -65,7 +69,7 @@ class WeatherChange(BaseModel):
 
 @router.get("/world")
 def who_is_there(request: Request, memory: World) -> dict[str, Any]:
-    """Who is there, with addresses."""
+    """Returns the stand-ins with their addresses."""
     base = request.scope["world"].base_url
     weather: Weather = request.scope["world"].weather
     return {
@@ -86,19 +90,19 @@ def who_is_there(request: Request, memory: World) -> dict[str, Any]:
 
 @router.get("/world/{channel}/listings")
 def world_listings(channel: str, memory: World) -> list[dict[str, Any]]:
-    """What buyers see now."""
+    """Returns what buyers see now."""
     return trade.shown_listings(memory, market_or_404(channel, memory))
 
 
 @router.get("/world/ostrel/labels")
 def world_labels(memory: World) -> list[dict[str, Any]]:
-    """Every label bought."""
+    """Returns every label that was bought."""
     return ostrel.bought_labels(memory)
 
 
 @router.post("/world/{channel}/purchases", status_code=201)
 def world_purchase(channel: str, purchase: Purchase, memory: World) -> dict[str, str]:
-    """Buy something as a visitor; refused with 409 when too few are shown."""
+    """Buys something as a visitor; answers 409 when fewer units are shown."""
     market_or_404(channel, memory)
     ref = purchase.ref
     if ref is None:
@@ -127,13 +131,13 @@ def world_purchase(channel: str, purchase: Purchase, memory: World) -> dict[str,
 
 @router.get("/world/{channel}/orders")
 def world_orders(channel: str, memory: World) -> list[dict[str, Any]]:
-    """Every order ever placed here."""
+    """Returns every order that was ever placed here."""
     return trade.orders_after(memory, market_or_404(channel), 0, 1_000_000)
 
 
 @router.get("/world/{channel}/orders/{number}")
 def world_order(channel: str, number: str, memory: World) -> dict[str, Any]:
-    """An order's state and tracking, as the buyer sees them."""
+    """Returns an order's state and tracking, as the buyer sees them."""
     found = trade.find_order(memory, market_or_404(channel), number)
     if found is None:
         raise HTTPException(404, "No such order.")
@@ -142,7 +146,7 @@ def world_order(channel: str, number: str, memory: World) -> dict[str, Any]:
 
 @router.post("/world/{channel}/orders/{number}/{deed}")
 def world_order_deed(channel: str, number: str, deed: str, memory: World) -> dict[str, str]:
-    """The buyer cancels, or pays."""
+    """Cancels or pays an order, as the buyer would."""
     deeds: dict[str, dict[str, Any]] = {"cancel": {"state": "cancelled"}, "pay": {"paid": True}}
     changes = deeds.get(deed)
     if changes is None or not trade.change_order(memory, market_or_404(channel), number, **changes):
@@ -152,7 +156,7 @@ def world_order_deed(channel: str, number: str, deed: str, memory: World) -> dic
 
 @router.put("/world/{name}/weather")
 def world_weather(name: str, change: WeatherChange, request: Request) -> dict[str, Any]:
-    """Change the weather of one stand-in."""
+    """Changes the weather of one stand-in."""
     if name not in EVERYBODY or change.kind not in KINDS:
         raise HTTPException(422, f"Known: {', '.join(EVERYBODY)}; weather: {', '.join(KINDS)}.")
     request.scope["world"].weather.change(name, change.kind, change.seed)
@@ -163,7 +167,7 @@ def world_weather(name: str, change: WeatherChange, request: Request) -> dict[st
 def world_rulebook(
     channel: str, memory: World, book: Annotated[dict[str, Any], Body()]
 ) -> dict[str, str]:
-    """Keep other rules than the stand-in's own: a rulebook as data."""
+    """Replaces the stand-in's own rules by a rulebook as data."""
     market_or_404(channel)
     if not isinstance(book.get("fields"), list):
         raise HTTPException(422, "A rulebook has a list of fields.")
@@ -173,7 +177,7 @@ def world_rulebook(
 
 @router.delete("/world/{channel}/rulebook")
 def world_own_rules(channel: str, memory: World) -> dict[str, str]:
-    """Go back to the stand-in's own rules."""
+    """Goes back to the stand-in's own rules."""
     memory.keep_rulebook(market_or_404(channel), None)
     return {"channel": channel}
 
@@ -182,7 +186,7 @@ def world_own_rules(channel: str, memory: World) -> dict[str, str]:
 def world_clock(
     memory: World, advance_minutes: Annotated[int, Body(embed=True, ge=0)]
 ) -> dict[str, str]:
-    """Move on what takes time in the world."""
+    """Moves the world's clock on."""
     memory.remember("clock.minutes", str(int(memory.setting("clock.minutes")) + advance_minutes))
     return {"time": memory.now().isoformat()}
 
@@ -191,13 +195,13 @@ def world_clock(
 def world_repeat(
     memory: World, times: Annotated[int, Body(embed=True, ge=1, le=10)] = 1
 ) -> dict[str, int]:
-    """Send every webhook of the own shop again."""
+    """Sends every webhook of the own shop again."""
     return {"queued": ownshop.repeat_hooks(memory, times)}
 
 
 @router.get("/devices/scale")
 def read_scale(memory: World) -> dict[str, Any]:
-    """The weight on the scale."""
+    """Returns the weight on the scale."""
     return {"grams": int(memory.setting("scale.grams")), "steady": True}
 
 
@@ -205,14 +209,14 @@ def read_scale(memory: World) -> dict[str, Any]:
 def load_scale(
     memory: World, grams: Annotated[int, Body(embed=True, ge=0, le=100_000)]
 ) -> dict[str, int]:
-    """Put a weight on the scale."""
+    """Puts a weight on the scale."""
     memory.remember("scale.grams", str(grams))
     return {"grams": grams}
 
 
 @router.get("/", response_class=HTMLResponse)
 def console(request: Request, memory: World) -> HTMLResponse:
-    """Who is there; weather, clock and scale can be changed."""
+    """Shows the stand-ins; weather, clock and scale can be changed."""
     weather: Weather = request.scope["world"].weather
     kinds = {key: weather.kind(key) for key in EVERYBODY}
     return page(
@@ -235,7 +239,7 @@ def console_change(
     grams: Annotated[int | None, Form(ge=0, le=100_000)] = None,
     minutes: Annotated[int | None, Form(ge=0, le=1_000_000)] = None,
 ) -> RedirectResponse:
-    """Take what the console's forms send."""
+    """Applies what the console's forms send."""
     if name:
         world_weather(name, WeatherChange(kind=kind), request)
     if grams is not None:
@@ -247,7 +251,7 @@ def console_change(
 
 @router.get("/pictures/{name}")
 def picture(name: str, memory: World) -> Response:
-    """A picture that a seller sent."""
+    """Returns a picture that a seller sent."""
     row = memory.row("SELECT * FROM picture WHERE id = ?", name)
     if row is None:
         raise HTTPException(404, "No such picture.")
@@ -256,7 +260,7 @@ def picture(name: str, memory: World) -> Response:
 
 @router.get("/ostrel", response_class=HTMLResponse)
 def ostrel_front(code: str = "") -> Response:
-    """Where a tracking code is typed."""
+    """Shows the form for a tracking code."""
     return (
         RedirectResponse(f"/ostrel/track/{quote(code)}", 303)
         if code
@@ -266,13 +270,13 @@ def ostrel_front(code: str = "") -> Response:
 
 @router.get("/ostrel/track/{code}", response_class=HTMLResponse)
 def track(code: str, memory: World) -> HTMLResponse:
-    """Where a parcel is."""
+    """Shows where a parcel is."""
     return page("track.html", code=code, events=ostrel.tracking_events(memory, code))
 
 
 @router.get("/{channel}", response_class=HTMLResponse)
 def shop_front(channel: str, memory: World, q: str = "") -> HTMLResponse:
-    """What is for sale."""
+    """Shows what is for sale."""
     name = MARKETS[market_or_404(channel, memory)]
     rows = memory.rows(
         "SELECT * FROM listing WHERE channel = ? AND state = 'live' AND (title LIKE ? OR sku LIKE ?)"
@@ -292,24 +296,26 @@ def shop_front(channel: str, memory: World, q: str = "") -> HTMLResponse:
 
 @router.get("/hagglet/notices/{ref}", response_class=HTMLResponse)
 def hagglet_page(ref: str, memory: World) -> HTMLResponse:
-    """A notice."""
+    """Shows a notice."""
     return item_page("hagglet", ref, memory)
 
 
 @router.get("/loomstead/pieces/{ref}", response_class=HTMLResponse)
 def loomstead_page(ref: str, memory: World) -> HTMLResponse:
-    """A piece."""
+    """Shows a piece."""
     return item_page("loomstead", ref, memory)
 
 
 @router.get("/ownshop/items/{ref:path}", response_class=HTMLResponse)
 def ownshop_page(ref: str, memory: World) -> HTMLResponse:
-    """An item of the own shop."""
+    """Shows an item of the own shop."""
     return item_page("ownshop", ref, memory)
 
 
 def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLResponse:
-    """One thing for sale, with the form to buy it; of a family all its variants to choose from."""
+    """Shows one thing for sale, with the form to buy it; for a family all its variants to choose
+    from.
+    """
     row = memory.row("SELECT * FROM listing WHERE channel = ? AND ref = ?", channel, ref)
     if row is None:
         raise HTTPException(404, "That is not here any more.")
@@ -338,7 +344,7 @@ def item_page(channel: str, ref: str, memory: World, sorry: str = "") -> HTMLRes
 
 
 def text_of(data: dict[str, Any]) -> str | Markup:
-    """What a listing tells; tags that sellers may use are shown as they are."""
+    """Returns the text of a listing; tags that sellers may use are rendered."""
     text = str(data.get("text") or data.get("story") or data.get("body", ""))
     return (
         Markup(text) if TAGGED.search(text) and not corvello_rules.TAGS.search(text) else text
@@ -346,7 +352,7 @@ def text_of(data: dict[str, Any]) -> str | Markup:
 
 
 def place_of(data: dict[str, Any]) -> str:
-    """Where a listing stands, in words."""
+    """Returns where a listing stands, in words."""
     places: list[tuple[str, Any]] = [("shelf", SHELVES), ("corner", CORNERS), ("aisle", AISLES)]
     for name, known in places:
         if data.get(name) in known:
@@ -356,7 +362,7 @@ def place_of(data: dict[str, Any]) -> str:
 
 @router.post("/{channel}/buy/{ref:path}", response_class=HTMLResponse)
 async def buy(channel: str, ref: str, request: Request, memory: World) -> Response:
-    """A visitor buys."""
+    """Buys something as a visitor."""
     market_or_404(channel)
     form = {key: str(value).strip() for key, value in (await request.form()).items()}
     quantity = int(form.pop("quantity", "1") or 1)
@@ -374,6 +380,6 @@ async def buy(channel: str, ref: str, request: Request, memory: World) -> Respon
 
 @router.get("/{channel}/orders/{number}", response_class=HTMLResponse)
 def order_page(channel: str, number: str, memory: World) -> HTMLResponse:
-    """What the buyer sees of an order."""
+    """Shows what the buyer sees of an order."""
     order = world_order(channel, number, memory)
     return page("order.html", channel=channel, name=MARKETS[channel], order=order)

@@ -1,11 +1,12 @@
-"""The corners of Loomstead: where a piece stands, which facts it must and may give there, and what
-they may say."""
+"""Defines the corners of Loomstead: which facts a piece must and may have there, and their allowed
+values.
+"""
 
 from typing import NamedTuple
 
 
 class Corner(NamedTuple):
-    """A corner: its name as a path, the facts it needs, those it takes as well."""
+    """A corner: its name as a path, the facts that it needs, and those that it also takes."""
 
     name: str
     needs: list[str]

@@ -1,9 +1,10 @@
-"""Corvello: a marketplace with a catalogue that all sellers share. Sellers put offers on its pages.
+"""Corvello is a marketplace with a catalogue that all sellers share. Sellers put offers on its
+pages.
 
-Its dialect: everything that changes something is *handed in*, many lines at once, and answered
-later by a *reply sheet* with a verdict for each line. A page shows its own title and picture,
-decided by whoever asked for it first. Up to two offers of a page stand in front. Calls are few:
-four a second.
+In its dialect, everything that changes something is *handed in*, many lines at once, and answered
+later by a *reply sheet* with a verdict for each line. A page shows its own title and picture, which
+the seller decides who asked for it first. Up to two offers of a page stand in front. It takes only
+four calls a second.
 """
 
 import json
@@ -28,7 +29,7 @@ DOES = ("offer", "page", "reword", "units", "price", "rest", "wake")
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
-    """Only the seller."""
+    """Refuses a call without the seller's token."""
     if authorization != f"Stall {memory.setting('token.corvello')}":
         raise HTTPException(401, "No stall has that word.")
 
@@ -38,7 +39,7 @@ counter = APIRouter(prefix="/corvello/counter", dependencies=[Depends(check_toke
 
 @counter.get("/stall")
 def stall(memory: World) -> dict[str, Any]:
-    """Whose stall this is."""
+    """Returns whose stall this is."""
     return {
         "house": "Corvello",
         "stall": "Quillmoss",
@@ -49,8 +50,9 @@ def stall(memory: World) -> dict[str, Any]:
 
 @counter.get("/aisles")
 def aisles() -> dict[str, Any]:
-    """Every aisle with the particulars that its pages need and take, and what may be said of
-    them."""
+    """Returns every aisle with the particulars that its pages need and take, and their allowed
+    values.
+    """
     found = [
         {"aisle": key, "name": a.name, "needs": a.needs, "takes": a.takes}
         for key, a in AISLES.items()
@@ -60,7 +62,7 @@ def aisles() -> dict[str, Any]:
 
 @counter.post("/pictures", status_code=201)
 async def take_picture(request: Request, memory: World) -> dict[str, str]:
-    """Take a picture; the same one is kept once."""
+    """Takes a picture; the same one is stored once."""
     content = await request.body()
     with memory.writing() as db:
         name = keep_picture(db, content)
@@ -73,7 +75,7 @@ async def take_picture(request: Request, memory: World) -> dict[str, str]:
 
 
 def as_page(row: Any, memory: Memory) -> dict[str, Any]:
-    """A page of the catalogue, with what stands on it."""
+    """Returns a page of the catalogue, with the offers on it."""
     offers = all_offers(memory, row["ref"])
     prices = [offer["price"] + offer["shipping"] for offer in offers]
     data = loads(row["data"])
@@ -92,7 +94,7 @@ def as_page(row: Any, memory: Memory) -> dict[str, Any]:
 
 @counter.get("/pages")
 def find_pages(memory: World, gtin: str = "", words: str = "", most: int = 10) -> dict[str, Any]:
-    """Pages by up to twenty GTINs, or by words, the most alike first."""
+    """Returns pages by up to twenty GTINs, or by words, the most alike first."""
     most = min(most, MOST_PAGES)
     if gtin:
         wanted = [code.strip().zfill(14) for code in gtin.split(",") if code.strip()]
@@ -114,7 +116,7 @@ def find_pages(memory: World, gtin: str = "", words: str = "", most: int = 10) -
 
 
 def add_page(db: sqlite3.Connection, page: dict[str, Any], now: datetime) -> str:
-    """Put a page into the catalogue; its name."""
+    """Adds a page to the catalogue and returns its name."""
     ref = f"CP-{next_number(db):06d}"
     gtin = str(page.get("gtin") or "")
     data = {
@@ -147,7 +149,7 @@ def hand_in(
     lines: Annotated[list[dict[str, Any]], Body(embed=True)],
     mark: Annotated[str, Header()],
 ) -> JSONResponse:
-    """Take a hand-in; it is answered later. Under one mark it is taken once."""
+    """Takes a hand-in, which is answered later. Under one mark it is taken once."""
     if not 1 <= len(lines) <= MOST_LINES:
         return JSONResponse({"error": f"Between 1 and {MOST_LINES} lines."}, 413)
     with memory.writing() as db:
@@ -166,14 +168,14 @@ def hand_in(
 
 @counter.get("/handins")
 def find_hand_in(memory: World, mark: str) -> dict[str, Any]:
-    """The number of the hand-in under a mark, or nothing."""
+    """Returns the number of the hand-in under a mark, or nothing."""
     row = memory.row("SELECT number FROM handin WHERE mark = ?", mark)
     return {"handin": row["number"] if row else None}
 
 
 @counter.get("/handins/{number}/reply")
 def reply(number: str, memory: World) -> JSONResponse:
-    """The reply sheet, once there is one."""
+    """Returns the reply sheet, once there is one."""
     settle(memory)
     row = memory.row("SELECT reply FROM handin WHERE number = ?", number)
     if row is None:
@@ -184,7 +186,7 @@ def reply(number: str, memory: World) -> JSONResponse:
 
 
 def settle(memory: Memory) -> None:
-    """Work through every hand-in whose time has come, in the order in which they came."""
+    """Works through every hand-in whose time has come, in the order in which they came."""
     due = memory.rows(
         "SELECT number FROM handin WHERE reply IS NULL AND ready_at <= ? ORDER BY number",
         memory.now().isoformat(),
@@ -204,7 +206,7 @@ def settle(memory: Memory) -> None:
 
 
 def _work_on(memory: Memory, db: sqlite3.Connection, line: dict[str, Any]) -> dict[str, Any]:
-    """The verdict on one line; a line whose key was taken before has the verdict it had."""
+    """Returns the verdict on one line; a line whose key was taken before gets the verdict of then."""
     key = str(line.get("key", ""))
     before = db.execute("SELECT verdict FROM handin_line WHERE key = ?", (key,)).fetchone()
     if before:
@@ -261,7 +263,7 @@ def _carry_out(
 def _take_offer(
     memory: Memory, db: sqlite3.Connection, line: dict[str, Any]
 ) -> tuple[list[dict[str, str]], dict[str, Any]]:
-    """An offer on a page that is there, or on one that is asked for with it."""
+    """Takes an offer on a page that exists, or on one that is asked for with it."""
     problems = [
         *_number(line, "units", 0, 9_999),
         *_number(line, "price", 50, 9_999_999),
@@ -314,7 +316,7 @@ def _take_offer(
 
 @counter.get("/offers")
 def offers(memory: World, beyond: str = "", limit: int = 100) -> dict[str, Any]:
-    """The seller's own offers, in pages."""
+    """Returns the seller's own offers, in pages."""
     settle(memory)
     rows = memory.rows(
         "SELECT * FROM listing WHERE channel = 'corvello' AND ref > ? ORDER BY ref LIMIT ?",
@@ -328,7 +330,7 @@ def offers(memory: World, beyond: str = "", limit: int = 100) -> dict[str, Any]:
 
 
 def worded(order: dict[str, Any]) -> dict[str, Any]:
-    """An order in Corvello's words."""
+    """Returns an order in Corvello's words."""
     return {
         "order": order["number"],
         "turn": order["seq"],
@@ -359,14 +361,14 @@ def worded(order: dict[str, Any]) -> dict[str, Any]:
 
 @counter.get("/orders")
 def orders(memory: World, since: int = 0, limit: int = 50) -> dict[str, Any]:
-    """Orders that changed since a turn, the oldest change first."""
+    """Returns orders that changed since a turn, the oldest change first."""
     found = trade.orders_after(memory, "corvello", since, min(limit, 100))
     return {"orders": [worded(order) for order in found]}
 
 
 @counter.post("/orders/{number}/received")
 def received(number: str, memory: World) -> dict[str, str]:
-    """The seller has the order."""
+    """Notes that the seller has the order."""
     if not trade.change_order(memory, "corvello", number, seen=True):
         raise HTTPException(404, "We have no such order.")
     return {"order": number}
@@ -376,7 +378,7 @@ def received(number: str, memory: World) -> dict[str, str]:
 def parcel(
     number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
 ) -> dict[str, str]:
-    """A parcel left, under a code; saying it twice changes nothing."""
+    """Notes that a parcel left, under a code; repeating it changes nothing."""
     left = {"carrier": by, "code": code}
     if not trade.change_order(memory, "corvello", number, state="sent", parcel=left):
         raise HTTPException(404, "We have no such order.")

@@ -1,5 +1,6 @@
-"""Corvello's public pages, and what tests and the demo may set there: pages of the catalogue and
-rivals."""
+"""Serves Corvello's public pages, and what tests and the demo may set there: pages of the catalogue
+and rivals.
+"""
 
 import json
 from typing import Annotated, Any
@@ -20,8 +21,9 @@ router = APIRouter()
 def world_pages(
     memory: World, pages: Annotated[list[dict[str, Any]], Body(embed=True)]
 ) -> dict[str, list[str]]:
-    """Put pages into the catalogue, as other sellers would: `gtin, title, maker, aisle, text,
-    pictures`."""
+    """Adds pages to the catalogue, as other sellers would: `gtin, title, maker, aisle, text,
+    pictures`.
+    """
     with memory.writing() as db:
         return {"pages": [corvello.add_page(db, one, memory.now()) for one in pages]}
 
@@ -30,8 +32,9 @@ def world_pages(
 def world_rivals(
     memory: World, gtin: Annotated[str, Body()], offers: Annotated[list[dict[str, Any]], Body()]
 ) -> dict[str, int]:
-    """Let rivals offer what has a GTIN, instead of those before: `price, shipping, rating, ratings,
-    sent_by`."""
+    """Replaces the offers of rivals on the pages of a GTIN: `price, shipping, rating, ratings,
+    sent_by`.
+    """
     with memory.writing() as db:
         db.execute("DELETE FROM rival WHERE gtin_key = ?", (gtin.zfill(14),))
         for number, offer in enumerate(offers, 1):
@@ -54,14 +57,14 @@ def world_rivals(
 def world_replies(
     memory: World, seconds: Annotated[float, Body(embed=True, ge=0, le=600)]
 ) -> dict[str, float]:
-    """How long a hand-in waits for its reply sheet from now on, besides 2 ms a line."""
+    """Sets how long a hand-in waits for its reply sheet from now on, besides 2 ms a line."""
     memory.remember("corvello.reply_s", str(seconds))
     return {"seconds": seconds}
 
 
 @router.get("/corvello/offers/{ref}", response_class=HTMLResponse)
 def offer_page(ref: str, memory: World) -> Response:
-    """The page on which an offer stands."""
+    """Shows the page on which an offer stands."""
     row = memory.row("SELECT data FROM listing WHERE channel = 'corvello' AND ref = ?", ref)
     if row is None:
         raise HTTPException(404, "That is not here any more.")
@@ -70,8 +73,9 @@ def offer_page(ref: str, memory: World) -> Response:
 
 @router.get("/corvello/pages/{ref}", response_class=HTMLResponse)
 def catalogue_page(ref: str, memory: World) -> HTMLResponse:
-    """A page of the catalogue: its front offers first, then all others; those of our seller can be
-    bought."""
+    """Shows a page of the catalogue: its front offers first, then all others. Those of our seller
+    can be bought.
+    """
     corvello.settle(memory)
     row = memory.row("SELECT * FROM catalogue_page WHERE ref = ?", ref)
     if row is None:

@@ -1,4 +1,4 @@
-"""What Corvello demands of a page and of an offer, each told as a problem with its field."""
+"""Checks what Corvello demands of a page and of an offer, and returns each problem with its field."""
 
 import re
 from typing import Any
@@ -21,7 +21,7 @@ def _number(line: dict[str, Any], name: str, least: int, most: int) -> list[dict
 
 
 def _terms(line: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """What is wrong with the seller's own part of an offer."""
+    """Returns what is wrong with the seller's own part of an offer."""
     terms = line.get("terms") or {}
     found = []
     if terms.get("condition") not in ("new", "as new", "used"):
@@ -37,7 +37,7 @@ def _terms(line: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
 def page_problems(
     page: dict[str, Any], memory: Memory, terms: dict[str, Any]
 ) -> list[dict[str, str]]:
-    """Why a page may not be made."""
+    """Returns why a page may not be created."""
     if memory.rulebook("corvello"):
         return [
             {"at": at, "because": says}

@@ -1,4 +1,4 @@
-"""What Corvello shows of the offers on its pages, to visitors and to sellers."""
+"""Says what Corvello shows of the offers on its pages, to visitors and to sellers."""
 
 from typing import Any
 
@@ -6,7 +6,7 @@ from standins.memory import Memory, loads
 
 
 def all_offers(memory: Memory, page: str) -> list[dict[str, Any]]:
-    """Every offer that buyers see on a page: our seller's and those of rivals."""
+    """Returns every offer that buyers see on a page: our seller's and those of rivals."""
     rows = memory.rows(
         "SELECT * FROM listing WHERE channel = 'corvello' AND state = 'live' AND quantity > 0"
         " AND json_extract(data, '$.page') = ?",
@@ -33,8 +33,9 @@ def all_offers(memory: Memory, page: str) -> list[dict[str, Any]]:
 
 
 def front_offers(offers: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The two that a page shows first: of those that are rated 4 and better the two lowest with
-    delivery."""
+    """Returns the two offers that a page shows first: of those rated 4 and better the two lowest
+    with delivery.
+    """
     trusted = [offer for offer in offers if offer["rating"] >= 4] or offers
     return sorted(
         trusted, key=lambda offer: (offer["price"] + offer["shipping"], -offer["rating"])
@@ -42,7 +43,7 @@ def front_offers(offers: list[dict[str, Any]]) -> list[dict[str, Any]]:
 
 
 def as_offer(row: Any, memory: Memory) -> dict[str, Any]:
-    """An offer as its seller reads it."""
+    """Returns an offer as its seller reads it."""
     data = loads(row["data"])
     page = memory.row("SELECT * FROM catalogue_page WHERE ref = ?", data["page"])
     assert page is not None

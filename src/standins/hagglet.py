@@ -1,9 +1,8 @@
-"""Hagglet: a marketplace where each seller writes the page. Item by item, answers at once, placing
-fee.
+"""Hagglet is a marketplace where each seller writes the page. It answers at once, for a placing fee.
 
-Its dialect: a listing is a *notice*, a SKU the seller's *own code*, a category a *shelf*, a price
-*asking* in cents, a picture a *photo*. A new notice carries a `Request-Id`, by which a lost answer
-can be looked up.
+In its dialect a listing is a *notice*, a SKU the seller's *own code*, a category a *shelf*, a price
+*asking* in cents, and a picture a *photo*. A new notice carries a `Request-Id`, by which a lost
+answer can be looked up.
 """
 
 import json
@@ -23,7 +22,7 @@ MOST_TRAITS = 3
 
 
 def memory_of(request: Request) -> Memory:
-    """The world's memory."""
+    """Returns the world's memory."""
     found: Memory = request.scope["world"].memory
     return found
 
@@ -32,7 +31,7 @@ World = Annotated[Memory, Depends(memory_of)]
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
-    """Only the seller."""
+    """Refuses a call without the seller's token."""
     if authorization != f"Token {memory.setting('token.hagglet')}":
         raise HTTPException(401, "That token is not one of ours.")
 
@@ -41,8 +40,9 @@ seller = APIRouter(prefix="/hagglet/seller", dependencies=[Depends(check_token)]
 
 
 def problems_of(notice: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """What keeps a notice off the market, in Hagglet's words. One with a grid has neither units nor
-    a price itself."""
+    """Returns what keeps a notice off the market, in Hagglet's words. A notice with a grid has
+    neither units nor a price itself.
+    """
     found: list[dict[str, str]] = []
 
     def say(field: str, says: str) -> None:
@@ -99,13 +99,13 @@ def _check_words(notice: dict[str, Any], memory: Memory, say: Any) -> None:
 
 @seller.get("/hello")
 def hello(memory: World) -> dict[str, Any]:
-    """Who is asking."""
+    """Returns who is asking."""
     return {"market": "Hagglet", "seller": "Quillmoss", "time": memory.now().isoformat()}
 
 
 @seller.get("/shelves")
 def shelves() -> dict[str, Any]:
-    """Every shelf with the details that it needs, and what may be said of them."""
+    """Returns every shelf with the details that it needs, and their allowed values."""
     found = [
         {"shelf": key, "name": shelf.name, "needs": shelf.needs} for key, shelf in SHELVES.items()
     ]
@@ -114,7 +114,7 @@ def shelves() -> dict[str, Any]:
 
 @seller.post("/photos", status_code=201)
 async def take_photo(request: Request, memory: World) -> dict[str, str]:
-    """Take a photo; the same photo is kept once."""
+    """Takes a photo; the same photo is stored once."""
     content = await request.body()
     with memory.writing() as db:
         name = keep_picture(db, content)
@@ -127,7 +127,7 @@ async def take_photo(request: Request, memory: World) -> dict[str, str]:
 def place_notice(
     memory: World, notice: Annotated[dict[str, Any], Body()], request_id: Annotated[str, Header()]
 ) -> JSONResponse:
-    """Place a notice, for a fee."""
+    """Places a notice, for a fee."""
     problems = problems_of(notice, memory)
     if problems:
         return JSONResponse({"problems": problems}, 422)
@@ -162,7 +162,7 @@ def place_cell(
     cell: Annotated[dict[str, Any], Body()],
     request_id: Annotated[str, Header()],
 ) -> JSONResponse:
-    """Put a variant into the grid of a notice; it costs nothing more."""
+    """Puts a variant into the grid of a notice, for no further fee."""
     above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
     if above is None or "grid" not in loads(above["data"]):
         return JSONResponse({"error": "There is no such grid."}, 404)
@@ -225,7 +225,7 @@ def _cell_problems(
 def change_cell(
     head: str, ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]
 ) -> JSONResponse:
-    """Change a variant's place in the grid, its photos or details."""
+    """Changes a variant's place in the grid, its photos or details."""
     above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
     row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
     if above is None or row is None or loads(row["data"]).get("under") != head:
@@ -253,7 +253,7 @@ def change_cell(
 def look_up_notices(
     memory: World, request: Annotated[str | None, Query()] = None, after: str = "", limit: int = 100
 ) -> dict[str, Any]:
-    """The notice of a request, or all notices in pages."""
+    """Returns one notice by its request, or all in pages."""
     if request is not None:
         rows = memory.rows(
             "SELECT * FROM listing WHERE channel = 'hagglet' AND request = ?", request
@@ -268,7 +268,7 @@ def look_up_notices(
 
 
 def as_notice(row: Any) -> dict[str, Any]:
-    """A notice, or a variant in the grid of one, as its seller reads it."""
+    """Returns a notice, or a variant in the grid of one, as its seller reads it."""
     data = loads(row["data"])
     return {
         "notice": row["ref"],
@@ -294,7 +294,7 @@ def as_notice(row: Any) -> dict[str, Any]:
 def change_notice(
     ref: str, memory: World, changes: Annotated[dict[str, Any], Body()]
 ) -> JSONResponse:
-    """Change what a notice says."""
+    """Changes the content of a notice."""
     row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", ref)
     if row is None:
         return JSONResponse({"error": "No such notice."}, 404)
@@ -314,7 +314,7 @@ def change_notice(
 def set_rows(
     memory: Memory, rows: list[dict[str, Any]], column: str, key: str, least: int, most: int
 ) -> dict[str, Any]:
-    """Set one number on up to 25 notices, with a verdict for each."""
+    """Sets one number on up to 25 notices, with a verdict for each."""
     if len(rows) > ROWS_AT_ONCE:
         raise HTTPException(413, f"At most {ROWS_AT_ONCE} rows at once.")
     verdicts = []
@@ -348,7 +348,7 @@ def set_rows(
 def set_units(
     memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]
 ) -> dict[str, Any]:
-    """Say how many there are."""
+    """Sets how many units there are."""
     return set_rows(memory, rows, "quantity", "units", 0, 999)
 
 
@@ -356,13 +356,13 @@ def set_units(
 def set_asking(
     memory: World, rows: Annotated[list[dict[str, Any]], Body(embed=True)]
 ) -> dict[str, Any]:
-    """Say what is asked for them, in cents."""
+    """Sets the asking prices, in cents."""
     return set_rows(memory, rows, "price", "asking", 100, 99_999_900)
 
 
 @seller.post("/notices/{ref}/{deed}")
 def open_or_close(ref: str, deed: str, memory: World) -> dict[str, Any]:
-    """Close a notice, or open it again."""
+    """Closes a notice, or opens it again."""
     if deed not in ("close", "reopen"):
         raise HTTPException(404, "We do not do that.")
     with memory.writing() as db:
@@ -376,7 +376,7 @@ def open_or_close(ref: str, deed: str, memory: World) -> dict[str, Any]:
 
 
 def sale(order: dict[str, Any]) -> dict[str, Any]:
-    """An order in Hagglet's words."""
+    """Returns an order in Hagglet's words."""
     return {
         "sale": order["number"],
         "mark": order["seq"],
@@ -402,7 +402,7 @@ def sale(order: dict[str, Any]) -> dict[str, Any]:
 
 @seller.get("/sales")
 def sales(memory: World, after_mark: int = 0, limit: int = 50) -> dict[str, Any]:
-    """Sales that changed after a mark, oldest change first."""
+    """Returns sales that changed after a mark, the oldest change first."""
     return {
         "sales": [
             sale(order)
@@ -413,7 +413,7 @@ def sales(memory: World, after_mark: int = 0, limit: int = 50) -> dict[str, Any]
 
 @seller.post("/sales/{number}/seen")
 def seen(number: str, memory: World) -> dict[str, Any]:
-    """The seller has the sale."""
+    """Notes that the seller has the sale."""
     if not trade.change_order(memory, "hagglet", number, seen=True):
         raise HTTPException(404, "No such sale.")
     return {"sale": number}
@@ -421,7 +421,7 @@ def seen(number: str, memory: World) -> dict[str, Any]:
 
 @seller.post("/sales/{number}/sent")
 def sent(number: str, memory: World, parcel: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    """The goods are on their way, under a code; saying it twice changes nothing."""
+    """Notes that the goods are on their way, under a code; repeating it changes nothing."""
     if not parcel.get("code"):
         raise HTTPException(422, "A parcel has a code.")
     kept = {"carrier": parcel.get("carrier", ""), "code": parcel["code"]}

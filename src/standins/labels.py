@@ -1,4 +1,4 @@
-"""Ostrel Post's label: A6 at 300 dots an inch, with a Code 128 barcode of the tracking code."""
+"""Draws Ostrel Post's label: A6 at 300 dots an inch, with a Code 128 barcode of the tracking code."""
 
 import io
 from typing import Any
@@ -12,14 +12,14 @@ INK = "black"
 
 
 def font(size: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
-    """The drawing library's own face."""
+    """Returns the drawing library's own font."""
     return ImageFont.load_default(size)
 
 
 def label_pdf(
     code: str, service: str, to: dict[str, Any], sender: dict[str, Any], grams: int, note: str
 ) -> bytes:
-    """Draw the label; `note` is the customer's own reference."""
+    """Returns the label as PDF; `note` is the customer's own reference."""
     page = Image.new("L", (WIDTH, HEIGHT), "white")
     draw = ImageDraw.Draw(page)
     draw.rectangle((40, 40, WIDTH - 40, HEIGHT - 40), outline=INK, width=4)

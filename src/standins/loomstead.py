@@ -1,9 +1,9 @@
-"""Loomstead: a marketplace for house and garden that sells in Swiss francs, on pages of sellers.
+"""Loomstead is a marketplace for house and garden that sells in Swiss francs, on pages of sellers.
 
-Its dialect: a listing is a *piece*, a category a *corner*, a price is in *rappen*, stock is what is
-*at hand*. A piece says at most nine keywords and shows at most eight pictures, and lapses after a
-hundred days unless it is renewed. It is changed only by JSON patches (RFC 6902) of its single
-fields. A new piece carries a `Wish`, by which it is looked up.
+In its dialect a listing is a *piece*, a category a *corner*, a price is in *rappen*, and stock is
+what is *at hand*. A piece has at most nine keywords and eight pictures, and lapses after a hundred
+days unless it is renewed. It is changed only by JSON patches (RFC 6902) of its single fields. A new
+piece carries a `Wish`, by which it is looked up.
 """
 
 import json
@@ -40,7 +40,7 @@ TRAITS = ("width", "colour", "finish", "size", "scent")
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
-    """Only the seller."""
+    """Refuses a call without the seller's token."""
     if authorization != f"Key {memory.setting('token.loomstead')}":
         raise HTTPException(401, "That key opens nothing here.")
 
@@ -49,8 +49,7 @@ desk = APIRouter(prefix="/loomstead/desk", dependencies=[Depends(check_token)])
 
 
 def refusals_of(piece: dict[str, Any], memory: Memory) -> list[dict[str, str]]:
-    """Why a piece may not be shown: where in it (a JSON pointer), and because of what. One that
-    differs by something comes in kinds, which have the prices and are at hand."""
+    """Returns why a piece may not be shown, as (JSON pointer, reason). Its kinds have the prices."""
     found: list[dict[str, str]] = []
 
     def refuse(at: str, because: str) -> None:
@@ -117,7 +116,7 @@ def _check_facts(facts: dict[str, Any], corner: Any, refuse: Any) -> None:
 
 
 def as_piece(row: Any, memory: Memory) -> dict[str, Any]:
-    """A piece as the seller reads it."""
+    """Returns a piece as the seller reads it."""
     data = loads(row["data"])
     return {
         "piece": row["ref"],
@@ -133,7 +132,7 @@ def as_piece(row: Any, memory: Memory) -> dict[str, Any]:
 
 
 def find_piece(memory: Memory, ref: str) -> Any:
-    """A piece, or 404."""
+    """Returns a piece; answers 404 when there is none."""
     row = memory.row("SELECT * FROM listing WHERE channel = 'loomstead' AND ref = ?", ref)
     if row is None:
         raise HTTPException(404, "We have no such piece.")
@@ -141,13 +140,13 @@ def find_piece(memory: Memory, ref: str) -> Any:
 
 
 def lapses(now: datetime) -> str:
-    """When a piece that is placed or renewed now lapses."""
+    """Returns when a piece lapses that is placed or renewed now."""
     return (now + timedelta(days=LASTS_DAYS)).isoformat()
 
 
 @desk.get("/me")
 def me(memory: World) -> dict[str, Any]:
-    """Who is asking."""
+    """Returns who is asking."""
     return {
         "place": "Loomstead",
         "seller": "Quillmoss",
@@ -158,7 +157,7 @@ def me(memory: World) -> dict[str, Any]:
 
 @desk.get("/corners")
 def corners() -> dict[str, Any]:
-    """Every corner with the facts that it needs and takes, and what may be said of them."""
+    """Returns every corner with the facts that it needs and takes, and their allowed values."""
     return {
         "corners": [
             {"corner": key, "name": corner.name, "needs": corner.needs, "takes": corner.takes}
@@ -170,7 +169,7 @@ def corners() -> dict[str, Any]:
 
 @desk.post("/pictures", status_code=201)
 async def take_picture(request: Request, memory: World) -> dict[str, str]:
-    """Take a picture; the same one is kept once."""
+    """Takes a picture; the same one is stored once."""
     content = await request.body()
     with memory.writing() as db:
         name = keep_picture(db, content)
@@ -183,7 +182,7 @@ async def take_picture(request: Request, memory: World) -> dict[str, str]:
 def place(
     memory: World, piece: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]
 ) -> JSONResponse:
-    """Place a piece for a hundred days."""
+    """Places a piece for a hundred days."""
     if refusals := refusals_of(piece, memory):
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
@@ -217,7 +216,7 @@ def place_kind(
     kind: Annotated[dict[str, Any], Body()],
     wish: Annotated[str, Header()],
 ) -> JSONResponse:
-    """Place one kind of a piece that comes in several."""
+    """Places one kind of a piece that comes in several."""
     above = find_piece(memory, head)
     if "grid" not in loads(above["data"]):
         return JSONResponse({"error": "That piece comes in one kind only."}, 409)
@@ -285,7 +284,7 @@ def _kind_refusals(
 def look_up(
     memory: World, wish: str | None = None, after: str = "", limit: int = 50
 ) -> dict[str, Any]:
-    """The piece of a wish, or all pieces in pages."""
+    """Returns the piece of a wish, or all pieces in pages."""
     if wish is not None:
         rows = memory.rows(
             "SELECT * FROM listing WHERE channel = 'loomstead' AND request = ?", wish
@@ -301,13 +300,13 @@ def look_up(
 
 @desk.get("/pieces/{ref}")
 def read_piece(ref: str, memory: World) -> dict[str, Any]:
-    """One piece."""
+    """Returns one piece."""
     return as_piece(find_piece(memory, ref), memory)
 
 
 @desk.patch("/pieces/{ref}")
 async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse:
-    """Change single fields by a JSON patch: all of its operations or none."""
+    """Changes single fields by a JSON patch: all of its operations or none."""
     if request.headers.get("content-type", "").partition(";")[0] != PATCH:
         return JSONResponse({"error": f"Changes come as {PATCH}."}, 415)
     row = find_piece(memory, ref)
@@ -360,7 +359,7 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
 
 @desk.post("/pieces/{ref}/{deed}")
 def withdraw_or_renew(ref: str, deed: str, memory: World) -> dict[str, Any]:
-    """Withdraw a piece, or renew it for another hundred days."""
+    """Withdraws a piece, or renews it for another hundred days."""
     if deed not in ("withdraw", "renew"):
         raise HTTPException(404, "We do not do that.")
     data = loads(find_piece(memory, ref)["data"])
@@ -374,7 +373,7 @@ def withdraw_or_renew(ref: str, deed: str, memory: World) -> dict[str, Any]:
 
 
 def parted(order: dict[str, Any]) -> dict[str, Any]:
-    """An order in Loomstead's words."""
+    """Returns an order in Loomstead's words."""
     name = order["buyer"]
     return {
         "number": order["number"],
@@ -406,14 +405,14 @@ def parted(order: dict[str, Any]) -> dict[str, Any]:
 
 @desk.get("/orders")
 def orders(memory: World, beyond: int = 0, limit: int = 50) -> dict[str, Any]:
-    """Orders that changed beyond a turn, the oldest change first."""
+    """Returns orders that changed beyond a turn, the oldest change first."""
     found = trade.orders_after(memory, "loomstead", beyond, min(limit, 100))
     return {"orders": [parted(order) for order in found]}
 
 
 @desk.post("/orders/{number}/noted")
 def noted(number: str, memory: World) -> dict[str, str]:
-    """The seller has the order."""
+    """Notes that the seller has the order."""
     if not trade.change_order(memory, "loomstead", number, seen=True):
         raise HTTPException(404, "We have no such order.")
     return {"number": number}
@@ -423,7 +422,7 @@ def noted(number: str, memory: World) -> dict[str, str]:
 def gone(
     number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
 ) -> dict[str, str]:
-    """A parcel is on its way, under a code; saying it twice changes nothing."""
+    """Notes that a parcel is on its way, under a code; repeating it changes nothing."""
     parcel = {"carrier": by, "code": code}
     if not trade.change_order(memory, "loomstead", number, state="sent", parcel=parcel):
         raise HTTPException(404, "We have no such order.")

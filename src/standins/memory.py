@@ -1,5 +1,6 @@
-"""What the outside world remembers: one SQLite file for all stand-ins, so that it survives a
-restart."""
+"""Keeps what the outside world remembers in one SQLite file for all stand-ins, so that it survives
+a restart.
+"""
 
 import hashlib
 import json
@@ -61,7 +62,7 @@ DEFAULTS = {
 
 
 class Memory:
-    """One connection behind one lock: the world is small, and order matters more than speed."""
+    """One connection behind one lock, because the world is small and order matters more than speed."""
 
     def __init__(self, path: str | Path) -> None:
         if str(path) != ":memory:":
@@ -83,7 +84,7 @@ class Memory:
 
     @contextmanager
     def writing(self) -> Iterator[sqlite3.Connection]:
-        """One transaction; rolled back when the block raises."""
+        """Runs one transaction, which is rolled back when the block raises."""
         with self._lock:
             self._db.execute("BEGIN IMMEDIATE")
             try:
@@ -94,23 +95,23 @@ class Memory:
             self._db.execute("COMMIT")
 
     def rows(self, sql: str, *values: Any) -> list[sqlite3.Row]:
-        """All rows of a query."""
+        """Returns all rows of a query."""
         with self._lock:
             return self._db.execute(sql, values).fetchall()
 
     def row(self, sql: str, *values: Any) -> sqlite3.Row | None:
-        """The first row of a query, or none."""
+        """Returns the first row of a query, or None."""
         with self._lock:
             found: sqlite3.Row | None = self._db.execute(sql, values).fetchone()
             return found
 
     def setting(self, name: str, default: str = "") -> str:
-        """A remembered setting."""
+        """Returns a remembered setting."""
         found = self.row("SELECT value FROM setting WHERE name = ?", name)
         return found["value"] if found else default
 
     def remember(self, name: str, value: str) -> None:
-        """Set a setting."""
+        """Sets a setting."""
         with self.writing() as db:
             db.execute(
                 "INSERT INTO setting VALUES (?, ?) ON CONFLICT DO UPDATE SET value = excluded.value",
@@ -118,11 +119,13 @@ class Memory:
             )
 
     def rulebook(self, channel: str) -> dict[str, Any] | None:
-        """The rulebook that was loaded for a stand-in, or none: then it keeps its own rules."""
+        """Returns the rulebook that was loaded for a stand-in, or None when it follows its own
+        rules.
+        """
         return self._rulebooks.get(channel)
 
     def keep_rulebook(self, channel: str, book: dict[str, Any] | None) -> None:
-        """Load a rulebook, or with none go back to the stand-in's own rules."""
+        """Loads a rulebook; with None the stand-in goes back to its own rules."""
         if book is None:
             self._rulebooks.pop(channel, None)
             with self.writing() as db:
@@ -132,23 +135,25 @@ class Memory:
             self.remember(f"rulebook.{channel}", json.dumps(book))
 
     def now(self) -> datetime:
-        """The world's time: the machine's, moved on by what tests have advanced it."""
+        """Returns the world's time: the machine's, moved on by what tests have advanced it."""
         return datetime.now(UTC) + timedelta(minutes=int(self.setting("clock.minutes", "0")))
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Closes the file."""
         with self._lock:
             self._db.close()
 
 
 def next_number(db: sqlite3.Connection) -> int:
-    """The next number of the one sequence all stand-ins count by; inside a transaction."""
+    """Returns the next number of the one sequence by which all stand-ins count; it is called inside
+    a transaction.
+    """
     db.execute("UPDATE setting SET value = CAST(value AS INTEGER) + 1 WHERE name = 'sequence'")
     return int(db.execute("SELECT value FROM setting WHERE name = 'sequence'").fetchone()["value"])
 
 
 def keep_picture(db: sqlite3.Connection, content: bytes) -> str | None:
-    """Store a PNG, JPEG or WebP under the hash of its content; none when it is no picture."""
+    """Stores a PNG, JPEG or WebP under the hash of its content; returns None when it is no picture."""
     kinds = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"RIFF": "image/webp"}
     kind = next((kind for start, kind in kinds.items() if content.startswith(start)), None)
     if kind is None:
@@ -159,5 +164,5 @@ def keep_picture(db: sqlite3.Connection, content: bytes) -> str | None:
 
 
 def loads(text: str) -> Any:
-    """Read a JSON column."""
+    """Reads a JSON column."""
     return json.loads(text)

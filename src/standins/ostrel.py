@@ -1,4 +1,6 @@
-"""Ostrel Post: a parcel carrier. Quotes by route, weight and size; labels with a tracking code."""
+"""Ostrel Post is a parcel carrier. It quotes by route, weight and size, and sells labels with a
+tracking code.
+"""
 
 import json
 from datetime import timedelta
@@ -23,7 +25,7 @@ PRODUCTS: dict[str, tuple[str, int, int, int, int | None, int, int]] = {
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
-    """Only customers with an account."""
+    """Refuses a call without a customer's token."""
     if authorization != f"Account {memory.setting('token.ostrel')}":
         raise HTTPException(401, "No such account.")
 
@@ -32,7 +34,7 @@ desk = APIRouter(prefix="/ostrel/api", dependencies=[Depends(check_token)])
 
 
 def price_of(product: str, country: str, grams: int, longest: int) -> int | None:
-    """What a parcel costs in cents, or none when this product does not take it."""
+    """Returns what a parcel costs in cents, or None when this product does not take it."""
     _, most_grams, most_mm, home, abroad, per_kilo, _ = PRODUCTS[product]
     base = home if country == HOME else abroad
     if base is None or not 0 < grams <= most_grams or longest > most_mm:
@@ -42,7 +44,7 @@ def price_of(product: str, country: str, grams: int, longest: int) -> int | None
 
 @desk.get("/account")
 def account() -> dict[str, str]:
-    """Who is asking."""
+    """Returns who is asking."""
     return {"carrier": "Ostrel Post", "account": "Quillmoss"}
 
 
@@ -50,7 +52,7 @@ def account() -> dict[str, str]:
 def quotes(
     memory: World, to: Annotated[dict[str, Any], Body()], parcel: Annotated[dict[str, Any], Body()]
 ) -> dict[str, Any]:
-    """The products that take this parcel to that place."""
+    """Returns the products that take this parcel to a place."""
     longest = max(parcel.get("mm") or [0])
     found = []
     for product, facts in PRODUCTS.items():
@@ -72,8 +74,9 @@ def quotes(
 
 @desk.post("/labels", status_code=201)
 def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONResponse:
-    """Buy a label. A `client_ref` buys one label only: asked again, it is refused with the code of
-    the first."""
+    """Sells a label. A `client_ref` buys one label only: asked again, the call is refused with the
+    code of the first.
+    """
     client_ref, product, to, parcel = (
         order.get(key) for key in ("client_ref", "product", "to", "parcel")
     )
@@ -123,7 +126,7 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
 
 @desk.get("/labels")
 def look_up(memory: World, client_ref: str) -> dict[str, Any]:
-    """The label bought under a client reference."""
+    """Returns the label that was bought under a client reference."""
     row = memory.row("SELECT * FROM label WHERE client_ref = ?", client_ref)
     if row is None:
         raise HTTPException(404, "Nothing bought under that reference.")
@@ -137,7 +140,7 @@ def look_up(memory: World, client_ref: str) -> dict[str, Any]:
 
 @desk.get("/labels/{code}.pdf")
 def label_file(code: str, memory: World) -> Response:
-    """The label to print, A6."""
+    """Returns the label to print, in the format A6."""
     row = memory.row("SELECT pdf FROM label WHERE code = ?", code)
     if row is None:
         raise HTTPException(404, "No such label.")
@@ -145,7 +148,9 @@ def label_file(code: str, memory: World) -> Response:
 
 
 def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:
-    """What has happened to a parcel, by the world's clock; none when the code is unknown."""
+    """Returns what has happened to a parcel, by the world's clock, or None when the code is
+    unknown.
+    """
     row = memory.row("SELECT * FROM label WHERE code = ?", code)
     if row is None:
         return None
@@ -164,7 +169,7 @@ def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:
 
 
 def bought_labels(memory: World) -> list[dict[str, Any]]:
-    """Every label ever bought, for the world API."""
+    """Returns every label ever bought, for the world API."""
     rows = memory.rows("SELECT * FROM label ORDER BY code")
     return [
         {"code": r["code"], "client_ref": r["client_ref"], "cents": r["cents"], **loads(r["data"])}

@@ -1,7 +1,7 @@
-"""The seller's own web store: items by SKU, stock per store room, order webhooks.
+"""The seller's own web store, with items by SKU, stock per store room, and order webhooks.
 
-Its dialect: money as decimal text, an item is created or replaced under its SKU by PUT, webhooks
-are signed as the Standard Webhooks specification says.
+In its dialect money is decimal text, an item is created or replaced under its SKU by PUT, and
+webhooks are signed as the Standard Webhooks specification says.
 """
 
 import base64
@@ -68,7 +68,7 @@ trusted_roots = cache(httpx.create_ssl_context)  # reading them takes a tenth of
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
-    """Only the shopkeeper."""
+    """Refuses a call without the shopkeeper's token."""
     if authorization != f"Bearer {memory.setting('token.ownshop')}":
         raise HTTPException(401, "Unknown key.")
 
@@ -77,7 +77,7 @@ admin = APIRouter(prefix="/ownshop/admin", dependencies=[Depends(check_token)])
 
 
 def cents(text: Any) -> int | None:
-    """Decimal text as cents; none when it is no amount."""
+    """Returns decimal text as cents, or None when it is no amount."""
     try:
         amount = Decimal(str(text)) * 100
     except InvalidOperation:
@@ -87,7 +87,7 @@ def cents(text: Any) -> int | None:
 
 @admin.get("/about")
 def about(memory: World) -> dict[str, Any]:
-    """Which store this is."""
+    """Returns which store this is."""
     return {
         "store": "Quillmoss shop",
         "currency": "EUR",
@@ -98,7 +98,7 @@ def about(memory: World) -> dict[str, Any]:
 
 @admin.put("/media/{name}")
 async def put_media(name: str, request: Request, memory: World) -> dict[str, str]:
-    """Store a picture under the SHA-256 of its content."""
+    """Stores a picture under the SHA-256 of its content."""
     content = await request.body()
     if hashlib.sha256(content).hexdigest() != name:
         raise HTTPException(422, "The name of a medium is the SHA-256 of its content.")
@@ -109,7 +109,7 @@ async def put_media(name: str, request: Request, memory: World) -> dict[str, str
 
 
 def faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
-    """What the store will not take, by field."""
+    """Returns what the store refuses, by field."""
     found: dict[str, str] = {}
     if "options" in item:
         wrong = trait_problems(memory, "ownshop", list(item["options"]), MOST_OPTIONS, ())
@@ -123,7 +123,7 @@ def faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
 
 
 def variant_faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
-    """What is wrong with a variant: its item, its place among the options, what it weighs."""
+    """Returns what is wrong with a variant: its item, its place among the options, its weight."""
     above = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", item["of"])
     if above is None or "grid" not in loads(above["data"]):
         return {"of": "no item with options"}
@@ -160,7 +160,7 @@ def _own_faults(item: dict[str, Any], memory: Memory) -> dict[str, str]:
 
 
 def as_item(row: Any) -> dict[str, Any]:
-    """An item in the store's words."""
+    """Returns an item in the store's words."""
     data = loads(row["data"])
     return {
         "sku": row["sku"],
@@ -180,7 +180,7 @@ def as_item(row: Any) -> dict[str, Any]:
 
 @admin.get("/items")
 def list_items(memory: World, after: str = "", limit: int = 100) -> dict[str, Any]:
-    """All items, in pages by SKU."""
+    """Returns all items, in pages by SKU."""
     rows = memory.rows(
         "SELECT * FROM listing WHERE channel = 'ownshop' AND ref > ? ORDER BY ref LIMIT ?",
         after,
@@ -192,7 +192,7 @@ def list_items(memory: World, after: str = "", limit: int = 100) -> dict[str, An
 def set_many(
     memory: Memory, rows: list[dict[str, Any]], column: str, value_of: Any
 ) -> dict[str, Any]:
-    """Set one number on up to 100 items, with an outcome for each."""
+    """Sets one number on up to 100 items, with an outcome for each."""
     if len(rows) > LEVELS_AT_ONCE:
         raise HTTPException(413, f"At most {LEVELS_AT_ONCE} at once.")
     outcomes = []
@@ -213,7 +213,7 @@ def set_many(
 def set_stock(
     memory: World, levels: Annotated[list[dict[str, Any]], Body(embed=True)]
 ) -> dict[str, Any]:
-    """Set how many lie in a store room."""
+    """Sets how many units lie in a store room."""
     return set_many(
         memory,
         levels,
@@ -226,7 +226,9 @@ def set_stock(
 def set_prices(
     memory: World, prices: Annotated[list[dict[str, Any]], Body(embed=True)]
 ) -> dict[str, Any]:
-    """Set prices; with `before`, what an item cost before it was on sale, shown struck through."""
+    """Sets prices. `before` is what an item cost before it was on sale, and is shown struck
+    through.
+    """
     found = set_many(memory, prices, "price", lambda row: cents(row.get("price")))
     taken = {outcome["sku"] for outcome in found["outcomes"] if outcome["fault"] is None}
     with memory.writing() as db:
@@ -243,7 +245,7 @@ def set_prices(
 def set_visible(
     sku: str, memory: World, visible: Annotated[bool, Body(embed=True)]
 ) -> dict[str, Any]:
-    """Show or hide an item."""
+    """Shows or hides an item."""
     with memory.writing() as db:
         done = db.execute(
             "UPDATE listing SET state = ? WHERE channel = 'ownshop' AND ref = ?",
@@ -256,8 +258,9 @@ def set_visible(
 
 @admin.put("/items/{sku:path}")
 def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    """Create an item, or replace what it says; price and stock only count when it is new. One with
-    `options` comes in variants, each an item `of` it with a `choice` for every option."""
+    """Creates an item, or replaces its content; price and stock only count when it is new. One with
+    `options` comes in variants, each an item `of` it with a `choice` for every option.
+    """
     wrong = faults({**item, "sku": sku}, memory)
     price = 0 if "options" in item else cents(item.get("price"))
     if price is None:
@@ -299,7 +302,7 @@ def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -
 
 @admin.get("/items/{sku:path}")
 def get_item(sku: str, memory: World) -> dict[str, Any]:
-    """One item."""
+    """Returns one item."""
     row = memory.row("SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", sku)
     if row is None:
         raise HTTPException(404, "No such item.")
@@ -308,13 +311,13 @@ def get_item(sku: str, memory: World) -> dict[str, Any]:
 
 @admin.get("/orders")
 def list_orders(memory: World, changed_after: int = 0, limit: int = 50) -> dict[str, Any]:
-    """Orders changed after a point, oldest change first."""
+    """Returns orders that changed after a point, the oldest change first."""
     return {"orders": trade.orders_after(memory, "ownshop", changed_after, min(limit, 100))}
 
 
 @admin.put("/orders/{number}/acknowledged")
 def acknowledge(number: str, memory: World) -> dict[str, Any]:
-    """The shopkeeper has the order."""
+    """Notes that the shopkeeper has the order."""
     if not trade.change_order(memory, "ownshop", number, seen=True):
         raise HTTPException(404, "No such order.")
     return {"number": number}
@@ -324,7 +327,7 @@ def acknowledge(number: str, memory: World) -> dict[str, Any]:
 def dispatch(
     number: str, code: str, memory: World, carrier: Annotated[str, Body(embed=True)] = ""
 ) -> dict[str, Any]:
-    """A parcel left, under a tracking code."""
+    """Notes that a parcel left, under a tracking code."""
     parcel = {"carrier": carrier, "code": code}
     if not trade.change_order(memory, "ownshop", number, state="sent", parcel=parcel):
         raise HTTPException(404, "No such order.")
@@ -335,14 +338,18 @@ def dispatch(
 def set_hook(
     memory: World, url: Annotated[str, Body()], secret: Annotated[str, Body()]
 ) -> dict[str, str]:
-    """Where orders are told, and the secret they are signed with."""
+    """Sets the address to which webhooks of orders are sent, and the secret with which they are
+    signed.
+    """
     memory.remember("hook.url", url)
     memory.remember("hook.secret", secret)
     return {"url": url}
 
 
 def signature(secret: str, message: str, timestamp: int, body: str) -> str:
-    """The `webhook-signature` of the Standard Webhooks specification, version 1 (HMAC-SHA256)."""
+    """Returns the `webhook-signature` of the Standard Webhooks specification, version 1
+    (HMAC-SHA256).
+    """
     key = base64.b64decode(secret.removeprefix("whsec_"))
     signed = hmac.new(key, f"{message}.{timestamp}.{body}".encode(), hashlib.sha256).digest()
     return "v1," + base64.b64encode(signed).decode()
@@ -402,7 +409,7 @@ class HookSender(threading.Thread):
 
 
 def repeat_hooks(memory: Memory, times: int) -> int:
-    """Send every webhook delivered so far again, `times` times; the number queued."""
+    """Sends every webhook delivered so far again, `times` times, and returns the number queued."""
     with memory.writing() as db:
         rows = db.execute(
             "SELECT event, channel, body FROM hook_delivery WHERE done = 1 GROUP BY event"

@@ -1,8 +1,8 @@
-"""Other rules than a stand-in's own: a rulebook as data, loaded by file or through the world API,
-is kept instead.
+"""Checks listings by a rulebook that was loaded by file or through the world API, and that replaces
+a stand-in's own rules.
 
 The data are those of a rulebook file: `fields` with their limits, `categories`, `pictures`,
-`traits`, `least_price`, `most_units`. What a rulebook does not say is not checked.
+`traits`, `least_price`, `most_units`. What a rulebook does not mention is not checked.
 """
 
 import re
@@ -18,7 +18,7 @@ _TAG = re.compile(r"</?([a-zA-Z][a-zA-Z0-9]*)[^<>]*>")
 
 
 def has_right_check_digit(gtin: str) -> bool:
-    """Whether a GTIN of 8, 12, 13 or 14 digits ends in its check digit."""
+    """Says whether a GTIN of 8, 12, 13 or 14 digits ends in its check digit."""
     if not gtin.isascii() or not gtin.isdigit() or len(gtin) not in (8, 12, 13, 14):
         return False
     total = sum(int(digit) * (3 if index % 2 else 1) for index, digit in enumerate(reversed(gtin)))
@@ -26,7 +26,9 @@ def has_right_check_digit(gtin: str) -> bool:
 
 
 def load_folder(memory: Memory, folder: Path) -> list[str]:
-    """Keep the rulebooks of a folder, each for the stand-in that its key names; the keys."""
+    """Loads the rulebooks of a folder, each for the stand-in that its key names, and returns the
+    keys.
+    """
     keys = []
     for path in sorted((*folder.glob("*.yaml"), *folder.glob("*.yml"), *folder.glob("*.json"))):
         book = yaml.safe_load(path.read_text(encoding="utf-8"))
@@ -38,8 +40,8 @@ def load_folder(memory: Memory, folder: Path) -> list[str]:
 def rule_problems(
     memory: Memory, channel: str, said: Mapping[str, Any], *, part: str = "whole"
 ) -> list[tuple[str, str]]:
-    """What is wrong with what a listing says, by the rulebook that was loaded: (field, words) for
-    each thing.
+    """Returns what is wrong with a listing by the rulebook that was loaded, as (field, message) for
+    each problem.
 
     `said` holds the fields by their names; particulars, details and facts may lie one level deeper.
     `part` is `head` or `member` of a family's page.
@@ -121,19 +123,21 @@ def _wrong_pictures(
 
 
 def least_price(memory: Memory, channel: str, usual: int) -> int:
-    """The lowest price that is taken."""
+    """Returns the lowest price that is taken."""
     return int((memory.rulebook(channel) or {}).get("least_price", usual))
 
 
 def most_units(memory: Memory, channel: str, usual: int) -> int:
-    """The most units that are shown."""
+    """Returns the largest number of units that is shown."""
     return int((memory.rulebook(channel) or {}).get("most_units", usual))
 
 
 def trait_problems(
     memory: Memory, channel: str, traits: list[str], usual_most: int, usual: tuple[str, ...]
 ) -> str:
-    """What is wrong with the traits that a family's page differs by; "" when they will do."""
+    """Returns what is wrong with the traits by which a family's page differs, or "" when they are
+    right.
+    """
     rule = (memory.rulebook(channel) or {}).get("traits", {})
     most, known = int(rule.get("most", usual_most)), tuple(rule.get("names", usual))
     if not 1 <= len(traits) <= most or len(set(traits)) < len(traits):

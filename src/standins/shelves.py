@@ -1,5 +1,6 @@
-"""The shelves of Hagglet: where a notice stands, which details it must give there, and what may be
-said of some."""
+"""Defines the shelves of Hagglet: which details a notice must have there, and the allowed values of
+some.
+"""
 
 from typing import NamedTuple
 

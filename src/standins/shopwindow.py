@@ -10,5 +10,5 @@ pages.filters["money"] = lambda cents: f"{cents / 100:,.2f}"
 
 
 def page(template: str, /, **values: object) -> HTMLResponse:
-    """Render one of the world's pages."""
+    """Renders one of the world's pages."""
     return HTMLResponse(pages.get_template(template).render(**values))

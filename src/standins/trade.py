@@ -1,5 +1,6 @@
-"""What every marketplace and store stand-in does alike: show listings, sell, cancel, take
-tracking."""
+"""Holds what every marketplace and store stand-in does alike: it shows listings, sells, cancels,
+and takes tracking codes.
+"""
 
 import json
 import sqlite3
@@ -22,11 +23,11 @@ VISITORS = (
 
 
 class NotForSale(Exception):
-    """A purchase that cannot be: nothing like it is shown, or too few are."""
+    """A purchase that is impossible, because the item is not shown or too few units are."""
 
 
 def visitor(number: int) -> dict[str, str]:
-    """A made-up buyer."""
+    """Returns a made-up buyer."""
     name, street, town, postcode, country = VISITORS[number % len(VISITORS)]
     mail = name.lower().replace(" ", ".") + "@example.com"
     return {
@@ -44,7 +45,7 @@ NUMBERS = {"corvello": "CV", "hagglet": "HG", "ownshop": "WS", "loomstead": "LM"
 
 
 def state_now(listing: Any, now: datetime) -> str:
-    """Whether a listing is live; one whose time is over has lapsed."""
+    """Returns whether a listing is live; one whose time is over has lapsed."""
     lapses_at = loads(listing["data"]).get("lapses_at")
     if listing["state"] == "live" and lapses_at and datetime.fromisoformat(lapses_at) <= now:
         return "lapsed"
@@ -52,8 +53,9 @@ def state_now(listing: Any, now: datetime) -> str:
 
 
 def shown_listings(memory: Memory, channel: str) -> list[dict[str, Any]]:
-    """What buyers see now. The page of a family has its variants in `variants`; each of them has a
-    row of its own as well, which names the page as its `head`."""
+    """Returns what buyers see now. The page of a family has its variants in `variants`; each of
+    them also has a row of its own, which names the page as its `head`.
+    """
     rows = memory.rows("SELECT * FROM listing WHERE channel = ? ORDER BY placed_at, ref", channel)
     now = memory.now()
     found = [_shown(row, now) for row in rows]
@@ -86,13 +88,15 @@ def _shown(row: Any, now: datetime) -> dict[str, Any]:
 
 
 def under(memory: Memory, channel: str, head: str) -> list[Any]:
-    """The rows of the variants on a family's page."""
+    """Returns the rows of the variants on a family's page."""
     sql = "SELECT * FROM listing WHERE channel = ? AND json_extract(data, '$.under') = ? ORDER BY placed_at, ref"
     return memory.rows(sql, channel, head)
 
 
 def is_open(memory: Memory, listing: Any) -> bool:
-    """Whether a listing can be bought: it is live, and so is the page that it stands on."""
+    """Says whether a listing can be bought, which it can when it is live and the page on which it
+    stands is, too.
+    """
     now = memory.now()
     data = loads(listing["data"])
     if state_now(listing, now) != "live" or "grid" in data:
@@ -106,7 +110,9 @@ def is_open(memory: Memory, listing: Any) -> bool:
 
 
 def differs_problem(memory: Memory, channel: str, head: Any, differs: Any, but: str = "") -> str:
-    """What is wrong with a variant's values on its page's traits; "" when they will do."""
+    """Returns what is wrong with a variant's values on its page's traits, or "" when they are
+    right.
+    """
     traits = loads(head["data"])["grid"]
     if (
         not isinstance(differs, dict)
@@ -132,7 +138,7 @@ class Buying:
 
 
 def purchase(memory: Memory, channel: str, buying: Buying) -> str:
-    """Sell one listing to a visitor; return the order's number. Lowers what is shown."""
+    """Sells one listing to a visitor, lowers what is shown, and returns the order's number."""
     with memory.writing() as db:
         listing = db.execute(
             "SELECT * FROM listing WHERE channel = ? AND ref = ?", (channel, buying.ref)
@@ -174,7 +180,7 @@ def purchase(memory: Memory, channel: str, buying: Buying) -> str:
 
 
 def tell_store(db: sqlite3.Connection, channel: str, number: str, event: str) -> None:
-    """Queue a webhook about an order, on the stand-in that has webhooks."""
+    """Queues a webhook about an order, on the stand-in that has webhooks."""
     if channel != "ownshop":
         return
     row = db.execute(
@@ -189,7 +195,7 @@ def tell_store(db: sqlite3.Connection, channel: str, number: str, event: str) ->
 
 
 def order_as_dict(row: sqlite3.Row) -> dict[str, Any]:
-    """An order in plain shape; each stand-in words it in its own dialect."""
+    """Returns an order as plain data; each stand-in words it in its own dialect."""
     return {
         "number": row["number"],
         "seq": row["seq"],
@@ -205,7 +211,7 @@ def order_as_dict(row: sqlite3.Row) -> dict[str, Any]:
 
 
 def orders_after(memory: Memory, channel: str, seq: int, limit: int) -> list[dict[str, Any]]:
-    """Orders changed after a point of the sequence, oldest change first."""
+    """Returns orders that changed after a point of the sequence, the oldest change first."""
     rows = memory.rows(
         "SELECT * FROM purchase WHERE channel = ? AND seq > ? ORDER BY seq LIMIT ?",
         channel,
@@ -216,13 +222,13 @@ def orders_after(memory: Memory, channel: str, seq: int, limit: int) -> list[dic
 
 
 def find_order(memory: Memory, channel: str, number: str) -> dict[str, Any] | None:
-    """One order, or none."""
+    """Returns one order, or None."""
     row = memory.row("SELECT * FROM purchase WHERE channel = ? AND number = ?", channel, number)
     return order_as_dict(row) if row else None
 
 
 def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> bool:
-    """Change an order's state, payment or tracking and move it to the end of the sequence."""
+    """Changes an order's state, payment or tracking and moves it to the end of the sequence."""
     with memory.writing() as db:
         row = db.execute(
             "SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)

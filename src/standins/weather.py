@@ -1,9 +1,9 @@
-"""The weather: how badly a stand-in's own interface behaves just now, by a seeded random.
+"""The weather decides how badly a stand-in's own interface behaves, by a seeded random number.
 
-calm - nothing happens; slow - every call takes half a second to two; throttled - few calls a
-second, the rest get 429 with Retry-After; flaky - a fifth fail with 500 or a cut connection, before
-or after they took effect; lost answers - a third of calls take effect and the answer never arrives;
-down - nobody answers.
+In calm weather nothing happens. Slow: every call takes half a second to two. Throttled: few calls a
+second are taken, the rest get 429 with Retry-After. Flaky: a fifth of the calls fail with 500 or a
+cut connection, before or after they took effect. Lost answers: a third of the calls take effect and
+the answer never arrives. Down: nobody answers.
 """
 
 import asyncio
@@ -39,13 +39,13 @@ App = Callable[[Scope, Receive, Send], Awaitable[None]]
 
 
 class Bucket:
-    """A token bucket: `rate` calls a second, and twice that at once."""
+    """A token bucket, which lets `rate` calls a second pass, and twice that at once."""
 
     def __init__(self, rate: float) -> None:
         self.rate, self.level, self.at = rate, rate * 2, time.monotonic()
 
     def take(self) -> float:
-        """Take one call; the seconds to wait when there is none."""
+        """Takes one call; returns the seconds to wait when none is left."""
         now = time.monotonic()
         self.level = min(self.rate * 2, self.level + (now - self.at) * self.rate)
         self.at = now
@@ -65,11 +65,11 @@ class Weather:
         self._buckets = {name: Bucket(rate) for name, rate in CALLS_PER_SECOND.items()}
 
     def kind(self, name: str) -> str:
-        """The present weather of a stand-in."""
+        """Returns the present weather of a stand-in."""
         return self._kinds[name]
 
     def change(self, name: str, kind: str, seed: int) -> None:
-        """Set it, with the seed that its dice start from."""
+        """Sets it, with the seed from which its random numbers start."""
         self._kinds[name] = kind
         self._randoms[name] = random.Random(seed)
         usual = CALLS_PER_SECOND[name]
@@ -78,11 +78,11 @@ class Weather:
         self.memory.remember(f"weather.{name}", kind)
 
     def dice(self, name: str) -> random.Random:
-        """The dice of a stand-in."""
+        """Returns the random numbers of a stand-in."""
         return self._randoms[name]
 
     def wait_for_call(self, name: str) -> float:
-        """Count one call against the rate limit; seconds to wait when over it."""
+        """Counts one call against the rate limit; returns the seconds to wait when it is over it."""
         return self._buckets[name].take()
 
 
@@ -137,7 +137,7 @@ class WeatherLayer:
 async def answer(
     send: Send, status: int, body: bytes, headers: list[tuple[bytes, bytes]] | None = None
 ) -> None:
-    """Send a small JSON answer."""
+    """Sends a small JSON answer."""
     heads = [
         (b"content-type", b"application/json"),
         (b"content-length", str(len(body)).encode()),
@@ -148,7 +148,7 @@ async def answer(
 
 
 async def cut(send: Send) -> None:
-    """Promise a body and never deliver it, so that the server cuts the connection."""
+    """Promises a body and never delivers it, so that the server cuts the connection."""
     await send(
         {"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"4096")]}
     )
@@ -156,4 +156,4 @@ async def cut(send: Send) -> None:
 
 
 async def swallow(message: MutableMapping[str, Any]) -> None:
-    """Lose an answer."""
+    """Takes a call's effect and loses its answer."""

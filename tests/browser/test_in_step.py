@@ -77,6 +77,6 @@ def test_a_sale_price_is_planned_and_every_channel_follows(person, demo):
 def test_drift_is_told_again_by_hand(person, demo):
     person.goto(f"{demo.url}/updates/drift")
     person.locator("tr", has_text="WA-CAN-1").locator("input[type=checkbox]").check()
-    person.get_by_role("button", name="Tell the ticked ones again").click()
+    person.get_by_role("button", name="Send the ticked ones again").click()
     expect(person.locator("#toasts")).to_contain_text("1 update will be sent again.")
     wait_until(lambda: demo.world.listings("ownshop")["WA-CAN-1"]["price"] == 2790)

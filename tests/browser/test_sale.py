@@ -79,7 +79,7 @@ def test_one_sale_by_hand(person, demo, tmp_path):
     # in the inbox; released, picked with a scanner, packed, labelled, dispatched
     page.goto(f"{base}/orders?tray=inbox&q={sale}")
     page.locator("input[name=pick]").check()
-    page.get_by_role("button", name="Release").click()
+    page.get_by_role("button", name="Release", exact=True).click()
     expect(page.get_by_text("1 would go to the warehouse")).to_be_visible()
     page.get_by_role("button", name="Release 1").click()
     expect(page.get_by_text("Released: 1.")).to_be_visible()

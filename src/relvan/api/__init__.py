@@ -1,1 +1,1 @@
-"""JSON over HTTP, /api/v1."""
+"""Answers JSON over HTTP under /api/v1."""

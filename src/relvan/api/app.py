@@ -50,14 +50,14 @@ ROUTERS = (
 
 
 def add_api(app: FastAPI) -> None:
-    """Add every call of the API, its description, and the webhooks."""
+    """Adds every call of the API, its description, and the calls that receive webhooks."""
     for module in ROUTERS:
         app.include_router(module.router, prefix="/api/v1")
     app.include_router(hooks.router, include_in_schema=False)
 
     @app.get("/api/docs", include_in_schema=False)
     def api_docs() -> HTMLResponse:
-        """Every call on one page."""
+        """Returns the page on which every call stands."""
         return api_page()
 
     def openapi() -> dict[str, Any]:

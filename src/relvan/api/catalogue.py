@@ -1,4 +1,4 @@
-"""Products over HTTP."""
+"""Serves products over HTTP."""
 
 from dataclasses import replace
 from typing import Annotated, Any
@@ -26,7 +26,7 @@ router = api_router(tags=["products"])
 
 
 def currencies_of(by: Caller) -> dict[str, str]:
-    """The currency of every price list; "" is the seller's own."""
+    """Returns the currency of every price list; "" stands for the seller's own."""
     with by.workplace.database.reading() as session:
         return all_currencies(session, by.workplace.settings.currency)
 
@@ -35,7 +35,7 @@ def currencies_of(by: Caller) -> dict[str, str]:
 def list_products(
     by: By, matching: Matching, kind: str = "", limit: Limit = 50, after: str = ""
 ) -> dict[str, Any]:
-    """Products that match, in the order of their SKUs."""
+    """Returns products that match, in the order of their SKUs."""
     wanted = replace(matching, kind=kind)
     currency = by.workplace.settings.currency
     with by.workplace.database.reading() as session:
@@ -64,7 +64,7 @@ def list_products(
 
 @router.post("/products", status_code=201)
 def post_product(by: By, change: ProductChange) -> dict[str, Any]:
-    """Make a product."""
+    """Creates a product."""
     draft = change.draft(None, currencies_of(by))
     contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
     sku = create_product(by.workplace, by.actor, draft)
@@ -75,8 +75,9 @@ def post_product(by: By, change: ProductChange) -> dict[str, Any]:
 
 @router.post("/products/bulk")
 def post_products(by: By, many: ManyProducts) -> dict[str, Any]:
-    """Make or change many products; a verdict for each. One that is refused does not stop the
-    others."""
+    """Creates or changes many products and returns a verdict for each. One that is refused does not
+    stop the others.
+    """
     currencies = currencies_of(by)
     drafts = [_draft(by, item, currencies) for item in many.items]
     verdicts = save_many(by.workplace, by.actor, drafts)
@@ -111,7 +112,7 @@ def _draft(
 
 @router.post("/products/{sku:path}/pictures", status_code=201)
 def post_picture(by: By, sku: str, file: Annotated[UploadFile, File()]) -> dict[str, Any]:
-    """Add a picture to a product: PNG, JPEG or WebP."""
+    """Adds a picture to a product: PNG, JPEG or WebP."""
     most = by.workplace.settings.largest_picture_mb * 1_000_000
     content = file.file.read(most + 1)
     if not content:
@@ -122,20 +123,20 @@ def post_picture(by: By, sku: str, file: Annotated[UploadFile, File()]) -> dict[
 
 @router.delete("/products/{sku:path}/pictures/{sha}")
 def delete_picture(by: By, sku: str, sha: str) -> dict[str, Any]:
-    """Take a picture off a product."""
+    """Removes a picture from a product."""
     remove_picture(by.workplace, by.actor, sku, sha)
     return _product_shape(by, sku)
 
 
 @router.get("/products/{sku:path}")
 def get_product(by: By, sku: str) -> dict[str, Any]:
-    """One product, by its SKU or an alias."""
+    """Returns one product, by its SKU or an alias."""
     return _product_shape(by, sku)
 
 
 @router.patch("/products/{sku:path}")
 def patch_product(by: By, sku: str, change: ProductChange) -> dict[str, Any]:
-    """Change what is given."""
+    """Changes the fields of a product that are given."""
     view = view_product(by.workplace, sku)
     draft = change.draft(view.draft, currencies_of(by), view.whole)
     contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
@@ -149,7 +150,7 @@ def patch_product(by: By, sku: str, change: ProductChange) -> dict[str, Any]:
 
 @router.delete("/products/{sku:path}")
 def delete_product(by: By, sku: str) -> dict[str, Any]:
-    """Put a product into the archive; refused while it is listed or ordered."""
+    """Puts a product into the archive. This is refused while it is listed or ordered."""
     _archive(by, sku, archived=True)
     return {"sku": sku, "archived": True}
 

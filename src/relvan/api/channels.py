@@ -1,4 +1,4 @@
-"""Channels over HTTP."""
+"""Serves channels over HTTP."""
 
 from dataclasses import asdict
 from typing import Any, Literal
@@ -57,29 +57,30 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
 
 @router.get("/channels")
 def list_channels(by: By) -> dict[str, Any]:
-    """All channels with their settings and health."""
+    """Returns all channels with their settings and health."""
     return {"items": _shapes(by), "next": None}
 
 
 @router.post("/channels", status_code=201)
 def post_channel(by: By, wish: ChannelConnect) -> dict[str, Any]:
-    """Connect a channel, after a test of the connection; its token is kept encrypted."""
+    """Connects a channel after a test of the connection. Its token is stored encrypted."""
     key = connect_channel(by.workplace, by.actor, ConnectChannel(**wish.model_dump()))
     return next(shape for shape in _shapes(by) if shape["channel"] == key)
 
 
 @router.patch("/channels/{channel}")
 def patch_channel(by: By, channel: str, change: ChannelChange) -> dict[str, Any]:
-    """Change the settings that are given; every listing there is worked out again."""
+    """Changes the settings that are given, and works out every listing of the channel again."""
     change_channel(by.workplace, by.actor, channel, _wishes(by, change))
     return next(shape for shape in _shapes(by) if shape["channel"] == channel)
 
 
 @router.post("/channels/{channel}/foresee")
 def post_channel_foresee(by: By, channel: str, change: ChannelTrial) -> dict[str, Any]:
-    """What other settings would do there, nothing being changed: another price list, other steps,
-    margin or delivery to all prices, or other `fees` and `rates`; another stock policy or supply
-    list to all `quantities`."""
+    """Says what other settings would do on the channel, and changes nothing. Another price list,
+    other steps, margin, delivery, `fees` or `rates` are foreseen for all prices; another stock rule
+    or supply list for all `quantities`.
+    """
     wishes = {
         name: wish for name, wish in _wishes(by, change).items() if name not in ("fees", "rates")
     }
@@ -96,8 +97,9 @@ def post_channel_foresee(by: By, channel: str, change: ChannelTrial) -> dict[str
 
 
 class PolicyChange(Shape):
-    """The stock policy of a `category` (path), a `product` (SKU) or a `listing` (id); without one
-    the next nearest holds again."""
+    """The exception for a `category` (path), a `product` (SKU) or a `listing` (id). Without a rule
+    the exception is deleted, and the next nearest rule applies again.
+    """
 
     kind: Literal["category", "product", "listing"]
     of: str = Field(max_length=1000)
@@ -106,8 +108,9 @@ class PolicyChange(Shape):
 
 @router.get("/channels/{channel}/policies")
 def list_policies(by: By, channel: str, limit: Limit = 50, after: int = 0) -> dict[str, Any]:
-    """The stock policies there that go instead of the channel's: of categories, products and
-    listings."""
+    """Returns the exceptions from the channel's stock rule: those for categories, products and
+    listings.
+    """
     with by.workplace.database.reading() as session:
         found = policy_lines(
             session, channel_by_key(session, channel).id, after=after, limit=limit + 1
@@ -121,7 +124,7 @@ def list_policies(by: By, channel: str, limit: Limit = 50, after: int = 0) -> di
 
 @router.put("/channels/{channel}/policies")
 def put_policy(by: By, channel: str, change: PolicyChange) -> dict[str, bool]:
-    """Set one, or take it away; the listings under it are worked out again."""
+    """Sets or deletes one exception, and works out again the listings to which it applies."""
     return {
         "changed": set_policy(
             by.workplace, by.actor, channel, change.kind, change.of, change.policy

@@ -1,4 +1,4 @@
-"""The OpenAPI description of the API, with every error that a call can answer."""
+"""Builds the OpenAPI description of the API, with every error that a call can answer."""
 
 from typing import Any
 
@@ -25,8 +25,9 @@ OF_CHANGES = {
 
 
 def describe(app: FastAPI) -> dict[str, Any]:
-    """The description as OpenAPI has it, made once; FastAPI's own shape of a 422 is replaced by
-    ours."""
+    """Returns the OpenAPI description, which is built once. FastAPI's own form of a 422 is replaced
+    by ours.
+    """
     if app.openapi_schema is None:
         found = get_openapi(title=app.title, version=app.version, routes=app.routes)
         _add_problem(found)

@@ -1,5 +1,6 @@
-"""What every call of the API needs: whose token it carries, and answers that are safe to ask for
-twice."""
+"""Holds what every call of the API needs: the check of its token, and answers that are safe to ask
+for twice.
+"""
 
 import hashlib
 from collections.abc import Callable, Coroutine, Iterator
@@ -24,7 +25,7 @@ from relvan.store.product_list import ProductFilter
 
 
 def _nothing(value: object) -> object:
-    """An empty query value is no value."""
+    """Turns an empty query value into no value."""
     return None if value == "" else value
 
 
@@ -47,8 +48,9 @@ YesOrNo = Annotated[bool | None, BeforeValidator(_nothing), Query()]
 
 @dataclass(frozen=True)
 class OneOf:
-    """Marks a query value as one of these, or empty. Others are refused in our words; the
-    description lists them."""
+    """Marks a query value that must be one of these, or empty. Another one is refused in our words;
+    the description lists those that are allowed.
+    """
 
     field: str
     values: tuple[str, ...]
@@ -64,7 +66,7 @@ class OneOf:
         return {"type": "string", "enum": ["", *self.values]}
 
     def check(self, value: str) -> str:
-        """The value, if it is allowed."""
+        """Returns the value if it is allowed."""
         if value and value not in self.values:
             message = (
                 f"“{self.field}” must be one of {', '.join(self.values)}; it got “{value[:30]}”."
@@ -74,7 +76,7 @@ class OneOf:
 
 
 class NoToken(Refused):
-    """The call carries no token that is good."""
+    """The call carries no valid token."""
 
 
 @dataclass(frozen=True)
@@ -90,7 +92,7 @@ bearer = HTTPBearer(auto_error=False, description="A token made by `relvan token
 
 
 def caller(request: Request) -> Caller:
-    """Whose bearer token it is."""
+    """Returns who called, by the API token."""
     workplace: Workplace = request.app.state.workplace
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     found = find_token(workplace, token.strip()) if scheme.lower() == "bearer" else None
@@ -109,8 +111,9 @@ By = Annotated[Caller, Depends(caller)]
 
 
 def _refuse_unknown_names(request: Request) -> None:
-    """Refuse a query name that the call does not know. It is most likely a misspelt filter, and a
-    call that ignored it would act on more things than its sender means."""
+    """Refuses a query name that the call does not know. It is most likely a misspelt filter, and a
+    call that ignored it would act on more things than its sender means.
+    """
     route = request.scope["route"]
     unknown = [name for name in request.query_params if name not in route.query_names]
     if unknown:
@@ -127,7 +130,7 @@ def matching_products(
     not_on: str = "",
     in_stock: YesOrNo = None,
 ) -> ProductFilter:
-    """Which products a call is about, by the names that every list of products takes."""
+    """Returns which products a call is about, by the names that every list of products takes."""
     return ProductFilter(
         words=q, category=category, family=family, on=on, not_on=not_on, in_stock=in_stock
     )
@@ -137,7 +140,9 @@ Matching = Annotated[ProductFilter, Depends(matching_products)]
 
 
 class RepeatableRoute(APIRoute):
-    """A POST with an `Idempotency-Key` is carried out once, and answered the same ever after."""
+    """Carries out a POST with an `Idempotency-Key` once, and answers the same whenever it is
+    repeated.
+    """
 
     @cached_property
     def query_names(self) -> frozenset[str]:
@@ -190,15 +195,16 @@ async def _once(
 
 
 def api_router(**options: Any) -> APIRouter:
-    """A router whose calls need a token and are safe to repeat."""
+    """Returns a router whose calls need a token and are safe to repeat."""
     return APIRouter(
         route_class=RepeatableRoute, dependencies=[Depends(bearer), Depends(caller)], **options
     )
 
 
 def gives_file(*media: str) -> dict[str, Any]:
-    """Keyword arguments for the decorator of a call that answers with a file of one of these media
-    types."""
+    """Returns the arguments for the decorator of a call that answers with a file of one of these
+    media types.
+    """
     content = {kind: {"schema": {"type": "string", "format": "binary"}} for kind in media}
     return {
         "response_class": Response,
@@ -209,6 +215,6 @@ def gives_file(*media: str) -> dict[str, Any]:
 def page_of(
     items: list[Any], limit: int, cursor: Callable[[Any], object]
 ) -> tuple[list[Any], str | None]:
-    """The first `limit` of the items, and the cursor of the next page when there are more."""
+    """Returns the first `limit` of the items, and the cursor of the next page when there are more."""
     shown = items[:limit]
     return shown, str(cursor(shown[-1])) if len(items) > limit else None

@@ -1,4 +1,4 @@
-"""Pick lists, shipments, parcels and labels over HTTP."""
+"""Serves pick lists, shipments, parcels and labels over HTTP."""
 
 from typing import Annotated, Any
 
@@ -60,7 +60,7 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
 def list_pick_lists(
     by: By, state: Annotated[str, OneOf("state", tuple(PICK_LIST))] = ""
 ) -> dict[str, Any]:
-    """Pick lists, the newest first."""
+    """Returns pick lists, the newest first."""
     with by.workplace.database.reading() as session:
         rows = pick_list_rows(session, state=state)
     items = [
@@ -78,19 +78,19 @@ def list_pick_lists(
 
 @router.post("/pick-lists", status_code=201)
 def post_pick_list(by: By, wish: NewPickList) -> dict[str, Any]:
-    """Plan one walk for shipments of one warehouse."""
+    """Creates one pick list for shipments of one warehouse."""
     return _pick_list(by, make_pick_list(by.workplace, by.actor, wish.shipments))
 
 
 @router.get("/pick-lists/{pick_list_id}")
 def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
-    """One walk, its stops in order."""
+    """Returns one pick list with its picks in the order of its route."""
     return _pick_list(by, pick_list_id)
 
 
 @router.get("/pick-lists/{pick_list_id}/sheet.pdf", **gives_file("application/pdf"))
 def get_sheet(by: By, pick_list_id: int) -> Response:
-    """The walk on paper."""
+    """Returns the pick list as a page to print."""
     return Response(
         pick_list_pdf(pick_sheet(by.workplace, pick_list_id)), media_type="application/pdf"
     )
@@ -98,14 +98,14 @@ def get_sheet(by: By, pick_list_id: int) -> Response:
 
 @router.post("/pick-lists/{pick_list_id}/picks")
 def post_pick(by: By, pick_list_id: int, pick: PickShape) -> dict[str, Any]:
-    """Say what was taken at one stop; fewer than asked is a short pick."""
+    """Records what was taken at one pick. Fewer units than asked make it a short pick."""
     picked = record_pick(by.workplace, by.actor, pick_list_id, pick.pick, pick.quantity, pick.code)
     return {**_pick_list(by, pick_list_id), "short": picked.short}
 
 
 @router.post("/pick-lists/{pick_list_id}/picks/{pick_id}/undo")
 def post_pick_undo(by: By, pick_list_id: int, pick_id: int) -> dict[str, Any]:
-    """Make a pick open again; what a short pick blocked and gave up comes back."""
+    """Makes a pick open again. What a short pick blocked and gave up is restored."""
     undo_pick(by.workplace, by.actor, pick_list_id, pick_id)
     return _pick_list(by, pick_list_id)
 
@@ -160,7 +160,7 @@ def list_shipments(
     warehouse: str = "",
     limit: Limit = 50,
 ) -> dict[str, Any]:
-    """Shipments, the oldest first."""
+    """Returns shipments, the oldest first."""
     with by.workplace.database.reading() as session:
         rows = shipment_rows(
             session, states=(state,) if state else (), warehouse=warehouse, limit=limit
@@ -180,13 +180,13 @@ def list_shipments(
 
 @router.get("/shipments/{shipment_id}")
 def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
-    """One shipment with its parcels."""
+    """Returns one shipment with its parcels."""
     return _shipment(by, shipment_id)
 
 
 @router.get("/shipments/{shipment_id}/packing-slip.pdf", **gives_file("application/pdf"))
 def get_slip(by: By, shipment_id: int) -> Response:
-    """The packing slip."""
+    """Returns the packing slip."""
     return Response(
         packing_slip_pdf(packing_slip(by.workplace, shipment_id)), media_type="application/pdf"
     )
@@ -194,7 +194,7 @@ def get_slip(by: By, shipment_id: int) -> Response:
 
 @router.post("/shipments/{shipment_id}/parcels", status_code=201)
 def post_parcel(by: By, shipment_id: int, wish: NewParcel) -> dict[str, Any]:
-    """Close one parcel."""
+    """Closes one parcel."""
     lines = [Packed(line.sku, line.quantity) for line in wish.lines]
     parcel_id = add_parcel(by.workplace, by.actor, shipment_id, lines, wish.weight_g, wish.carton)
     return {**_shipment(by, shipment_id), "parcel": parcel_id}
@@ -202,7 +202,7 @@ def post_parcel(by: By, shipment_id: int, wish: NewParcel) -> dict[str, Any]:
 
 @router.get("/shipments/{shipment_id}/services")
 def get_services(by: By, shipment_id: int) -> dict[str, Any]:
-    """The services that take every parcel of the shipment, the cheapest first."""
+    """Returns the services that take every parcel of the shipment, the cheapest first."""
     items = [
         {
             "service": service.service,
@@ -218,14 +218,14 @@ def get_services(by: By, shipment_id: int) -> dict[str, Any]:
 
 @router.post("/shipments/{shipment_id}/labels", status_code=201)
 def post_labels(by: By, shipment_id: int, wish: LabelChoice) -> dict[str, Any]:
-    """Buy a label for every parcel that has none."""
+    """Buys a label for every parcel that has none."""
     buy_labels(by.workplace, by.actor, shipment_id, wish.service)
     return _shipment(by, shipment_id)
 
 
 @router.post("/shipments/{shipment_id}/dispatch")
 def post_dispatch(by: By, shipment_id: int) -> dict[str, Any]:
-    """Send a shipment off; once it has left, nothing happens again."""
+    """Sends a shipment off. Once it has left, repeating the call changes nothing."""
     verdict = dispatch_shipments(by.workplace, by.actor, [shipment_id])[0]
     if not verdict.ok:
         kind = NotFound if verdict.code == "not-found" else Refused
@@ -235,5 +235,5 @@ def post_dispatch(by: By, shipment_id: int) -> dict[str, Any]:
 
 @router.get("/parcels/{parcel_id}/label.pdf", **gives_file("application/pdf"))
 def get_label(by: By, parcel_id: int) -> Response:
-    """The label, A6."""
+    """Returns the label, in the format A6."""
     return Response(keep_label_file(by.workplace, parcel_id), media_type="application/pdf")

@@ -1,5 +1,6 @@
-"""The page at /api/docs, on which every call can be read and tried: FastAPI's own, with scripts and
-styles that ship with the application."""
+"""Serves the page at /api/docs, on which every call can be read and tried. It is FastAPI's own
+page, with scripts and styles that ship with the application.
+"""
 
 import base64
 import hashlib
@@ -13,8 +14,9 @@ INLINE = re.compile(rb"<script>(.*?)</script>", re.S)
 
 
 def api_page() -> HTMLResponse:
-    """The page of all calls, with a policy that lets its one inline script run and nothing else
-    that is not ours."""
+    """Returns the page of all calls, with a policy that lets its one inline script run and nothing
+    else that is not ours.
+    """
     given = get_swagger_ui_html(
         openapi_url="/api/openapi.json",
         title="Relvan API",
@@ -32,6 +34,6 @@ def api_page() -> HTMLResponse:
 
 
 def _hashes(page: bytes) -> str:
-    """The sources of inline scripts by which a policy allows them."""
+    """Returns the hashes of inline scripts by which a content policy allows them."""
     digests = (hashlib.sha256(script).digest() for script in INLINE.findall(page))
     return " ".join(f"'sha256-{base64.b64encode(digest).decode()}'" for digest in digests)

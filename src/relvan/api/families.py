@@ -1,4 +1,4 @@
-"""Families over HTTP: proposing, linking, generating, moving variants."""
+"""Serves families over HTTP: proposing, linking and generating them, and moving variants."""
 
 from typing import Any
 
@@ -35,9 +35,10 @@ class Skus(Shape):
 
 
 class FamilyShape(Shape):
-    """A family to be made: of `members` that exist (SKU -> trait -> value), or of every combination
-    of the values of its `axes`, with SKU and title by a pattern such as
-    `PT-{Diameter:2}-{Glaze:3}`."""
+    """A family to be created: from `members` that exist (SKU -> trait -> value), or with every
+    combination of the values of its `axes`, whose SKUs and titles follow a pattern such as
+    `PT-{Diameter:2}-{Glaze:3}`.
+    """
 
     sku: str
     title: str = ""
@@ -49,7 +50,7 @@ class FamilyShape(Shape):
 
 
 class VariantShape(Shape):
-    """A variant to be made where the grid has a hole, or a product that takes the place."""
+    """A variant to be created for a missing combination, or an existing product that becomes it."""
 
     sku: str
     title: str = ""
@@ -71,7 +72,7 @@ class TraitValues(Shape):
 
 @router.post("/families/propose")
 def post_proposal(by: By, wish: Skus) -> dict[str, Any]:
-    """Traits and values from what differs between products."""
+    """Proposes traits and values from what differs between products."""
     found = propose_family(by.workplace, wish.skus)
     return {
         "title": found.title,
@@ -83,7 +84,7 @@ def post_proposal(by: By, wish: Skus) -> dict[str, Any]:
 
 @router.post("/families", status_code=201)
 def post_family(by: By, wish: FamilyShape) -> dict[str, Any]:
-    """Make a family: by linking products that exist, or by generating its variants."""
+    """Creates a family, by linking products that exist or by generating its variants."""
     shared: dict[str, Any] = {}
     if wish.shared is not None:
         said = facts_of(wish.shared.draft(ProductDraft(sku="", title=""), currencies_of(by)))
@@ -107,7 +108,9 @@ def post_family(by: By, wish: FamilyShape) -> dict[str, Any]:
 
 @router.get("/families/{sku:path}/grid")
 def get_grid(by: By, sku: str) -> dict[str, Any]:
-    """Every combination of the family's values, with the variant that has it or a hole."""
+    """Returns every combination of the family's values, with the variant that has it or none where
+    it is missing.
+    """
     grid = family_grid(by.workplace, sku)
     return {
         "sku": grid.sku,
@@ -121,33 +124,33 @@ def get_grid(by: By, sku: str) -> dict[str, Any]:
 
 @router.post("/families/{sku:path}/variants", status_code=201)
 def post_variant(by: By, sku: str, wish: VariantShape) -> dict[str, Any]:
-    """Fill a hole of the grid."""
+    """Creates a missing variant."""
     fill_hole(by.workplace, by.actor, sku, wish.traits, sku=wish.sku, title=wish.title)
     return product_shape(view_product(by.workplace, wish.sku), currencies_of(by))
 
 
 @router.post("/families/{sku:path}/traits")
 def post_traits(by: By, sku: str, wish: TraitValues) -> dict[str, Any]:
-    """Give variants other values on their traits, all at once."""
+    """Gives variants other values on their traits, all at once."""
     set_traits(by.workplace, by.actor, wish.values)
     return product_shape(view_product(by.workplace, sku), currencies_of(by))
 
 
 @router.post("/families/{sku:path}/rename-trait")
 def post_rename(by: By, sku: str, wish: TraitRename) -> dict[str, Any]:
-    """Call a trait another name."""
+    """Renames a trait."""
     rename_trait(by.workplace, by.actor, sku, wish.old, wish.new)
     return product_shape(view_product(by.workplace, sku), currencies_of(by))
 
 
 @router.post("/families/{sku:path}/dissolve")
 def post_dissolve(by: By, sku: str) -> dict[str, Any]:
-    """Make all variants singles again; the family goes into the archive."""
+    """Makes all variants single products again and archives the family."""
     return {"skus": dissolve(by.workplace, by.actor, sku)}
 
 
 @router.post("/families/split-off")
 def post_split_off(by: By, wish: Skus) -> dict[str, Any]:
-    """Make variants singles again."""
+    """Makes variants single products again."""
     split_off(by.workplace, by.actor, wish.skus)
     return {"skus": wish.skus}

@@ -1,4 +1,4 @@
-"""Findings over HTTP: listings that were there before."""
+"""Serves listings found on channels, over HTTP: reading them in and linking them to products."""
 
 from typing import Any
 
@@ -39,7 +39,9 @@ def _finding_shape(row: FindingRow) -> dict[str, Any]:
 
 @router.post("/channels/{channel}/findings/read", status_code=202)
 def post_read(by: By, channel: str, wish: FindingsWish | None = None) -> dict[str, Any]:
-    """Read a channel's listings in; answers a bulk job. Nothing on the channel changes by it."""
+    """Reads the listings of a channel in and answers with a bulk job. Nothing on the channel
+    changes.
+    """
     told = wish or FindingsWish()
     wanted = ReadingFilter(told.words, told.shown, told.centre)
     return job_shape(by, read_findings(by.workplace, by.actor, channel, wanted))
@@ -54,7 +56,9 @@ def list_findings(
     limit: Limit = 50,
     after: Cursor = 0,
 ) -> dict[str, Any]:
-    """What was found; open and linked ones alike unless one is asked for."""
+    """Returns the listings that were found, linked and unlinked ones alike unless one kind is asked
+    for.
+    """
     with by.workplace.database.reading() as session:
         wanted = FindingFilter(channel, linked, q)
         rows, following = page_of(
@@ -65,20 +69,20 @@ def list_findings(
 
 @router.post("/findings/{finding_id}/link")
 def post_link(by: By, finding_id: int, wish: FindingLink) -> dict[str, Any]:
-    """Link a finding to a product."""
+    """Links a found listing to a product."""
     return {"listing": link_finding(by.workplace, by.actor, finding_id, wish.sku)}
 
 
 @router.post("/findings/{finding_id}/unlink")
 def post_unlink(by: By, finding_id: int) -> dict[str, Any]:
-    """Take a link back."""
+    """Undoes a link."""
     unlink_finding(by.workplace, by.actor, finding_id)
     return {"listing": None}
 
 
 @router.post("/findings/{finding_id}/create-product", status_code=201)
 def post_create(by: By, finding_id: int) -> dict[str, Any]:
-    """Make a product (or the family it belongs to) of a finding, and link it."""
+    """Creates a product (or the family to which it belongs) from a found listing, and links it."""
     (verdict,) = products_from_findings(by.workplace, by.actor, [finding_id])
     if not verdict.ok:
         raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))

@@ -1,4 +1,4 @@
-"""Webhooks in: a store tells of an order, signed as the Standard Webhooks specification says."""
+"""Receives webhooks: a store tells of an order, signed as the Standard Webhooks specification says."""
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse
@@ -14,7 +14,7 @@ MOST_BYTES = 1_000_000
 
 @router.post("/hooks/{channel}", name="hook_take")
 async def hook_take(channel: str, request: Request) -> JSONResponse:
-    """Take an order from a signed webhook; told twice, it is taken once."""
+    """Takes an order from a signed webhook. An order that is told twice is taken once."""
     body = b""
     async for chunk in request.stream():
         body += chunk

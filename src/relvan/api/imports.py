@@ -1,4 +1,6 @@
-"""Files in and out over HTTP, kept mappings, changes of many products at once."""
+"""Serves import and export of files over HTTP, saved mappings, and changes of many products at
+once.
+"""
 
 import json
 from dataclasses import replace
@@ -29,7 +31,7 @@ router = api_router(tags=["files and bulk changes"])
 
 
 class MappingShape(Shape):
-    """A mapping to keep: which column of a file is which fact."""
+    """A mapping to be saved: which column of a file is which field."""
 
     kind: Annotated[str, described(FileKind)]
     name: str
@@ -37,7 +39,7 @@ class MappingShape(Shape):
 
 
 class ReadAgain(Shape):
-    """How a file is to be read instead."""
+    """The other way in which a file is to be read."""
 
     mapping: list[dict[str, Any]] | None = Field(default=None, max_length=400)
     sheet: str | None = None
@@ -48,7 +50,7 @@ class ReadAgain(Shape):
 
 
 class OperationShape(Shape):
-    """One thing to do to one fact: set, empty, replace, before, after, more or percent."""
+    """One operation on one field: set, empty, replace, before, after, more or percent."""
 
     fact: str = Field(max_length=200)
     deed: str = Field(max_length=20)
@@ -57,8 +59,9 @@ class OperationShape(Shape):
 
 
 class Match(BaseModel):
-    """Which products, by the names that the list of products takes; other names are refused by the
-    call."""
+    """Says which products are meant, by the names that the list of products takes; the call refuses
+    other names.
+    """
 
     model_config = ConfigDict(extra="allow")
 
@@ -72,7 +75,7 @@ class Match(BaseModel):
 
 
 class ChangeMany(Shape):
-    """Products by SKU, or all that match a filter, and what to do to them."""
+    """Products by SKU, or all that match a filter, and the operations on them."""
 
     operations: list[OperationShape] = Field(min_length=1, max_length=12)
     skus: list[str] = Field(default_factory=list, max_length=200_000)
@@ -81,7 +84,7 @@ class ChangeMany(Shape):
 
 @router.get("/imports/kinds")
 def get_kinds(by: By) -> dict[str, Any]:
-    """The kinds of files, each with its columns."""
+    """Returns the kinds of files, each with its columns."""
     return {
         "items": [
             {
@@ -111,8 +114,9 @@ def post_import(
     mapping: Annotated[str, Form()] = "",
     options: Annotated[str, Form()] = "",
 ) -> dict[str, Any]:
-    """Rehearse a file. `mapping` is the name of a kept one or a JSON list of columns; `options`
-    JSON: `{"create": true, "members": "add", "clear": false}`."""
+    """Rehearses a file. `mapping` is the name of a saved mapping or a JSON list of columns;
+    `options` is JSON: `{"create": true, "members": "add", "clear": false}`.
+    """
     content = file.file.read(MOST_BYTES + 1)
     chosen: Any = mapping
     if mapping.strip().startswith("["):
@@ -139,21 +143,21 @@ def _json(text: str, name: str) -> Any:
 
 @router.post("/imports/{job_id}/read-again", status_code=202)
 def post_read_again(by: By, job_id: int, wish: ReadAgain) -> dict[str, Any]:
-    """Correct how a file is read, and rehearse it anew."""
+    """Changes how a file is read, and rehearses it again."""
     change_mapping(by.workplace, by.actor, job_id, wish.model_dump(exclude_none=True))
     return job_shape(by, job_id)
 
 
 @router.get("/imports/templates/{kind}.{form}", **gives_file(*FILE_MEDIA))
 def get_template(by: By, kind: OfKind, form: OfForm) -> StreamingResponse:
-    """An example file of a kind."""
+    """Returns an example file of a kind."""
     return stream_file(template(by.workplace, kind, form))
 
 
 def products_exported(
     matching: Matching, product_kind: str = "", archived: YesOrNo = None
 ) -> ProductFilter:
-    """The filter that the query of an export describes."""
+    """Returns the filter that the query of an export describes."""
     return replace(matching, kind=product_kind, archived=bool(archived))
 
 
@@ -164,14 +168,15 @@ Exported = Annotated[ProductFilter, Depends(products_exported)]
 def get_export(
     by: By, kind: OfKind, form: OfForm, wanted: Exported, columns: str = ""
 ) -> StreamingResponse:
-    """Products that match, as a file that can be imported again. `columns` are names parted by
-    commas."""
+    """Returns the products that match as a file that can be imported again. `columns` are names
+    separated by commas.
+    """
     chosen = [name.strip() for name in columns.split(",") if name.strip()]
     return stream_file(take_out(by.workplace, kind, form, wanted=wanted, chosen=chosen))
 
 
 def stream_file(taken: TakenOut) -> StreamingResponse:
-    """A file as the answer to a call."""
+    """Returns a file as the answer to a call."""
     head = {"Content-Disposition": f'attachment; filename="{taken.name}"'}
     return StreamingResponse(taken.content, media_type=taken.media, headers=head)
 
@@ -180,7 +185,7 @@ def stream_file(taken: TakenOut) -> StreamingResponse:
 def get_mappings(
     by: By, kind: Annotated[str, OneOf("kind", tuple(FileKind))] = ""
 ) -> dict[str, Any]:
-    """The kept mappings."""
+    """Returns the saved mappings."""
     with by.workplace.database.reading() as session:
         found = mappings(session, kind)
     return {
@@ -190,21 +195,21 @@ def get_mappings(
 
 @router.post("/mappings", status_code=201)
 def post_mapping(by: By, wish: MappingShape) -> dict[str, Any]:
-    """Keep a mapping under a name; the same name again replaces it."""
+    """Saves a mapping under a name. The same name again replaces it."""
     keep_mapping(by.workplace, by.actor, wish.kind, wish.name, wish.columns)
     return wish.model_dump()
 
 
 @router.delete("/mappings/{name}")
 def delete_mapping(by: By, name: str) -> dict[str, Any]:
-    """Forget a mapping."""
+    """Deletes a mapping."""
     drop_mapping(by.workplace, by.actor, name)
     return {"name": name}
 
 
 @router.post("/products/change", status_code=202)
 def post_change(by: By, wish: ChangeMany) -> dict[str, Any]:
-    """Rehearse a change of many products; apply the bulk job that it answers."""
+    """Rehearses a change of many products. The bulk job in the answer can then be applied."""
     operations = [Operation(**operation.model_dump()) for operation in wish.operations]
     wanted = None
     if wish.match is not None:

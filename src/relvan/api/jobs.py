@@ -1,4 +1,4 @@
-"""Bulk jobs over HTTP."""
+"""Serves bulk jobs over HTTP."""
 
 from typing import Any, Literal
 
@@ -14,7 +14,7 @@ router = api_router(tags=["bulk jobs"])
 
 
 def job_shape(by: Caller, job_id: int) -> dict[str, Any]:
-    """A bulk job as the API says it."""
+    """Returns a bulk job as the API shows it."""
     with by.workplace.database.reading() as session:
         found = job_rows(session, job_id=job_id)
     if not found:
@@ -40,13 +40,13 @@ def _job_shape(job: JobRow) -> dict[str, Any]:
 
 @router.get("/bulk-jobs/{job_id}")
 def get_job(by: By, job_id: int) -> dict[str, Any]:
-    """How far a bulk job has come."""
+    """Returns how far a bulk job has come."""
     return job_shape(by, job_id)
 
 
 @router.get("/bulk-jobs/{job_id}/rows")
 def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
-    """The verdict on each row."""
+    """Returns the verdict on each row."""
     job_shape(by, job_id)
     with by.workplace.database.reading() as session:
         rows, following = page_of(
@@ -70,7 +70,9 @@ def get_rows(by: By, job_id: int, limit: Limit = 50, after: Cursor = 0) -> dict[
 
 @router.get("/bulk-jobs/{job_id}/result.csv", **gives_file("text/csv"))
 def get_result(by: By, job_id: int) -> StreamingResponse:
-    """Every row as it came, with its verdict and the reason: ready to correct and send again."""
+    """Returns every row as it came, with its verdict and the reason, so that it can be corrected
+    and sent again.
+    """
     job_shape(by, job_id)
     return StreamingResponse(
         result_file(by.workplace, job_id), media_type="text/csv; charset=utf-8"
@@ -79,7 +81,7 @@ def get_result(by: By, job_id: int) -> StreamingResponse:
 
 @router.get("/bulk-jobs")
 def list_jobs(by: By) -> dict[str, Any]:
-    """The last bulk jobs."""
+    """Returns the last bulk jobs."""
     with by.workplace.database.reading() as session:
         found = job_rows(session)
     return {"items": [_job_shape(job) for job in found]}
@@ -89,6 +91,6 @@ def list_jobs(by: By) -> dict[str, Any]:
 def post_event(
     by: By, job_id: int, event: Literal["apply", "undo", "rehearse", "drop"]
 ) -> dict[str, Any]:
-    """Apply a rehearsed job, undo one that has ended, rehearse one anew, or drop it."""
+    """Applies a rehearsed job, undoes one that has ended, rehearses one again, or cancels it."""
     move_job(by.workplace, by.actor, job_id, event)
     return job_shape(by, job_id)

@@ -1,4 +1,6 @@
-"""What the calls about listings take: layers, translations, pages, findings."""
+"""Defines what the calls about listings take: layers, translations, catalogue pages, found
+listings.
+"""
 
 from typing import Any, Literal
 
@@ -8,16 +10,18 @@ from relvan.api.shapes import Id, Shape
 
 
 class Publishing(Shape):
-    """Listings to send; variants with gaps are left out of their families only when that is
-    said."""
+    """Listings to publish. Variants with gaps are left out of their families only when the call
+    says so.
+    """
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
     leave_out: bool = False
 
 
 class NewLayer(Shape):
-    """A layer to be: values by field; of the topic price `price_steps`. `standing_for` is a
-    category of ours, "" for all, or nothing."""
+    """A layer to be created: values by field; for the topic price, `price_steps`. `standing_for` is
+    the category of ours whose default layer it becomes, "" for all, or null.
+    """
 
     channel: str
     topic: str
@@ -27,7 +31,7 @@ class NewLayer(Shape):
 
 
 class LayerChange(Shape):
-    """What changes of a layer; `values` replace all that it says."""
+    """The changes of a layer; `values` replace all that it has."""
 
     name: str | None = None
     values: dict[str, Any] | None = None
@@ -41,8 +45,9 @@ class LayerValues(Shape):
 
 
 class LayerUse(Shape):
-    """Layers by topic for listings of one channel: a layer's id, or nothing to take it away; or a
-    set of them."""
+    """Layers by topic for listings of one channel: a layer's id, or null to remove it; or a set of
+    layers.
+    """
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
     layers: dict[str, int | None] = Field(default_factory=dict)
@@ -58,7 +63,7 @@ class NewLayerSet(Shape):
 
 
 class TranslationEntry(Shape):
-    """Ours and theirs; an empty `theirs` takes the entry away."""
+    """Our word and the channel's; an empty `theirs` deletes the entry."""
 
     kind: Literal["trait", "attribute", "value"]
     field: str = ""
@@ -74,7 +79,7 @@ class TranslationEntries(Shape):
 
 
 class PageChoice(Shape):
-    """A page of the catalogue for a listing, or `new`; `reason` says why there is no GTIN."""
+    """A catalogue page for a listing, or `new`; `reason` says why there is no GTIN."""
 
     id: int
     page: str
@@ -82,19 +87,19 @@ class PageChoice(Shape):
 
 
 class PageChoices(Shape):
-    """Pages for many listings."""
+    """Catalogue pages for many listings."""
 
     items: list[PageChoice] = Field(min_length=1, max_length=2_000)
 
 
 class PageWords(Shape):
-    """Words to look for a page by."""
+    """Words by which a catalogue page is looked for."""
 
     words: str
 
 
 class Wording(Shape):
-    """Wording to be looked at over products."""
+    """Wording that is to be shown for products."""
 
     channel: str
     field: str
@@ -103,7 +108,7 @@ class Wording(Shape):
 
 
 class FindingsWish(Shape):
-    """Which listings of a channel are read in."""
+    """Says which listings of a channel are read in."""
 
     words: str = ""
     shown: Literal["", "live", "down"] = ""
@@ -111,13 +116,13 @@ class FindingsWish(Shape):
 
 
 class FindingLink(Shape):
-    """The product that a finding is."""
+    """The product to which a found listing is linked."""
 
     sku: str
 
 
 class Requirement(Shape):
-    """Members of families' pages, and whether they must be there."""
+    """Members of families' pages, and whether the family needs them to go live."""
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
     must: bool = True

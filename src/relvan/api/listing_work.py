@@ -1,4 +1,4 @@
-"""Layers, translations, coverage, gaps and catalogue pages over HTTP."""
+"""Serves layers, translations, coverage, gaps and catalogue pages over HTTP."""
 
 from dataclasses import asdict
 from typing import Annotated, Any
@@ -62,7 +62,7 @@ def _layer_by_id(by: Caller, layer_id: int) -> dict[str, Any]:
 
 @router.get("/layers")
 def list_layers(by: By, channel: str = "", topic: str = "") -> dict[str, Any]:
-    """Layers by channel, topic and name."""
+    """Returns layers by channel, topic and name."""
     with by.workplace.database.reading() as session:
         items = [_layer(line) for line in layer_lines(session, channel=channel, topic=topic)]
     return {"items": items, "next": None}
@@ -70,7 +70,7 @@ def list_layers(by: By, channel: str = "", topic: str = "") -> dict[str, Any]:
 
 @router.post("/layers", status_code=201)
 def post_layer(by: By, wish: NewLayer) -> dict[str, Any]:
-    """Make a layer."""
+    """Creates a layer."""
     layer_id = make_layer(
         by.workplace,
         by.actor,
@@ -81,13 +81,15 @@ def post_layer(by: By, wish: NewLayer) -> dict[str, Any]:
 
 @router.get("/layers/{layer_id}")
 def get_layer(by: By, layer_id: int) -> dict[str, Any]:
-    """One layer."""
+    """Returns one layer."""
     return _layer_by_id(by, layer_id)
 
 
 @router.patch("/layers/{layer_id}")
 def patch_layer(by: By, layer_id: int, change: LayerChange) -> dict[str, Any]:
-    """Change a layer; what it speaks for becomes behind where it differs, and nothing is sent."""
+    """Changes a layer. Listings that take values from it become outdated where they differ, and
+    nothing is sent.
+    """
     more = (
         {"standing_for": change.standing_for} if "standing_for" in change.model_fields_set else {}
     )
@@ -97,7 +99,7 @@ def patch_layer(by: By, layer_id: int, change: LayerChange) -> dict[str, Any]:
 
 @router.get("/layers/{layer_id}/impact")
 def get_impact(by: By, layer_id: int) -> dict[str, Any]:
-    """Which listings a change would touch: all that the layer speaks for."""
+    """Returns all listings that take values from the layer."""
     with by.workplace.database.reading() as session:
         line = layer_line(session, layer_id)
     return _impact(impact_of_layer(by.workplace, layer_id, {}), line.used_by)
@@ -105,7 +107,7 @@ def get_impact(by: By, layer_id: int) -> dict[str, Any]:
 
 @router.post("/layers/{layer_id}/impact")
 def post_impact(by: By, layer_id: int, wish: LayerValues) -> dict[str, Any]:
-    """What would happen if the layer said this; nothing is changed."""
+    """Says what would happen if the layer had these values, and changes nothing."""
     found = impact_of_layer(by.workplace, layer_id, wish.values)
     return _impact(found, found.listings)
 
@@ -123,14 +125,14 @@ def _impact(impact: Impact, listings: int) -> dict[str, Any]:
 
 @router.post("/layers/{layer_id}/undo")
 def post_layer_undo(by: By, layer_id: int) -> dict[str, Any]:
-    """Take the last change of a layer back."""
+    """Undoes the last change of a layer."""
     undo_layer(by.workplace, by.actor, layer_id)
     return _layer_by_id(by, layer_id)
 
 
 @router.post("/layers/use")
 def post_layer_use(by: By, wish: LayerUse) -> dict[str, Any]:
-    """Give listings layers, or all layers of a set."""
+    """Gives listings layers, or all layers of a set."""
     if wish.set is not None:
         use_set(by.workplace, by.actor, wish.ids, wish.set)
     else:
@@ -140,7 +142,7 @@ def post_layer_use(by: By, wish: LayerUse) -> dict[str, Any]:
 
 @router.get("/layer-sets")
 def list_layer_sets(by: By) -> dict[str, Any]:
-    """Sets of layers."""
+    """Returns the sets of layers."""
     with by.workplace.database.reading() as session:
         items = [
             {"id": one.id, "name": one.name, "layers": one.layers} for one in layer_sets(session)
@@ -150,7 +152,7 @@ def list_layer_sets(by: By) -> dict[str, Any]:
 
 @router.post("/layer-sets", status_code=201)
 def post_layer_set(by: By, wish: NewLayerSet) -> dict[str, Any]:
-    """Keep layers under one name."""
+    """Saves layers as a set under one name."""
     return {
         "id": keep_set(by.workplace, by.actor, wish.channel, wish.name, wish.layers),
         "name": wish.name,
@@ -159,7 +161,9 @@ def post_layer_set(by: By, wish: NewLayerSet) -> dict[str, Any]:
 
 @router.post("/wording/preview")
 def post_preview(by: By, wish: Wording) -> dict[str, Any]:
-    """Wording over a few products, with its length against the rulebook."""
+    """Returns wording filled in for a few products, with its length and the length that the channel
+    allows.
+    """
     with by.workplace.database.reading() as session:
         rule = by.workplace.rulebook(channel_by_key(session, wish.channel)).field(wish.field)
     if rule is None:
@@ -172,7 +176,7 @@ def post_preview(by: By, wish: Wording) -> dict[str, Any]:
 
 @router.get("/channels/{channel}/translations")
 def list_translations(by: By, channel: str) -> dict[str, Any]:
-    """A channel's table, and what is not in it yet."""
+    """Returns a channel's translation table, and the values that it lacks."""
     with by.workplace.database.reading() as session:
         channel_by_key(session, channel)
         items = [
@@ -202,7 +206,7 @@ def list_translations(by: By, channel: str) -> dict[str, Any]:
 
 @router.post("/channels/{channel}/translations")
 def post_translations(by: By, channel: str, wish: TranslationEntries) -> dict[str, Any]:
-    """Put entries into a channel's table; all or none."""
+    """Saves entries of a channel's translation table, all or none."""
     entries = [
         Translation(TranslationKind(one.kind), one.field, one.ours, one.theirs, one.category)
         for one in wish.items
@@ -213,8 +217,9 @@ def post_translations(by: By, channel: str, wish: TranslationEntries) -> dict[st
 
 @router.get("/channels/{key}/categories")
 def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -> dict[str, Any]:
-    """The categories of a channel, all or those that words find, with the fields that each needs
-    besides what all need; `listing` asks for what fits it."""
+    """Returns the categories of a channel, all or those that words find, with the fields that each
+    needs besides what all need; with `listing`, those that fit it.
+    """
     with by.workplace.database.reading() as session:
         found = find_categories(session, by.workplace, key, q, listing)
         book = by.workplace.rulebook(channel_by_key(session, key))
@@ -235,7 +240,7 @@ def coverage_asked(
     in_stock: YesOrNo = None,
     at: Annotated[list[str] | None, Query()] = None,
 ) -> CoverageFilter:
-    """The filter that the query of `GET /coverage` describes."""
+    """Returns the filter that the query of `GET /coverage` describes."""
     wanted = dict(one.partition(":")[::2] for one in at or [])
     wrong = [way for way in wanted.values() if way != "not" and way not in WAYS]
     if wrong:
@@ -255,8 +260,9 @@ def get_coverage(
     limit: Limit = 50,
     after: str = "",
 ) -> dict[str, Any]:
-    """Products by channels, families folded. `at` says how they stand:
-    `at=corvello:not&at=hagglet:selling`."""
+    """Returns products by channels, with families folded. `at` says how they stand:
+    `at=corvello:not&at=hagglet:selling`.
+    """
     with by.workplace.database.reading() as session:
         known = dict(channel_names(session))
         strange = [key for key in wanted.at if key not in known]
@@ -292,7 +298,7 @@ def get_coverage(
 
 @router.get("/gaps")
 def get_gaps(by: By, channel: str = "", q: str = "") -> dict[str, Any]:
-    """The gaps of all listings, by what mends them."""
+    """Returns the gaps of all listings, by what mends them."""
     with by.workplace.database.reading() as session:
         groups = gap_groups(session, ListingFilter(words=q, channel=channel))
     items = [
@@ -313,8 +319,9 @@ def get_gaps(by: By, channel: str = "", q: str = "") -> dict[str, Any]:
 
 @router.get("/catalogue-pages")
 def list_pages(by: By, channel: str = "", limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
-    """Listings that need a page of their channel's catalogue, with candidates; none yet while they
-    are looked for."""
+    """Returns listings that need a page of their channel's catalogue, with the candidates once they
+    have been looked for.
+    """
     with by.workplace.database.reading() as session:
         rows, following = page_of(
             page_rows(session, channel=channel, after=after, limit=limit + 1),
@@ -338,7 +345,7 @@ def list_pages(by: By, channel: str = "", limit: Limit = 50, after: Cursor = 0) 
 
 @router.post("/catalogue-pages/choose")
 def post_pages(by: By, wish: PageChoices) -> dict[str, Any]:
-    """Choose pages for listings, or ask for new ones."""
+    """Chooses catalogue pages for listings, or asks the channel for new ones."""
     by_reason: dict[str, dict[int, str]] = {}
     for one in wish.items:
         by_reason.setdefault(one.reason, {})[one.id] = one.page
@@ -349,7 +356,7 @@ def post_pages(by: By, wish: PageChoices) -> dict[str, Any]:
 
 @router.post("/listings/{listing_id}/pages")
 def post_page_search(by: By, listing_id: int, wish: PageWords) -> dict[str, Any]:
-    """Look for pages of one listing by words."""
+    """Looks for catalogue pages of one listing by words."""
     return {
         "items": [
             asdict(one) for one in search_pages(by.workplace, by.actor, listing_id, wish.words)

@@ -1,4 +1,4 @@
-"""Listings over HTTP."""
+"""Serves listings over HTTP."""
 
 from dataclasses import asdict
 from typing import Annotated, Any
@@ -65,7 +65,7 @@ def _field(value: FieldValue) -> dict[str, Any]:
 
 @router.post("/listings/require")
 def post_require(by: By, wish: Requirement) -> dict[str, Any]:
-    """Say of members of families' pages whether they must be there."""
+    """Sets for members of families' pages whether the family needs them to go live."""
     require_members(by.workplace, by.actor, wish.ids, must=wish.must)
     return {"listings": len(set(wish.ids))}
 
@@ -79,7 +79,7 @@ def list_listings(
     limit: Limit = 50,
     after: Cursor = 0,
 ) -> dict[str, Any]:
-    """Listings, the newest first."""
+    """Returns listings, the newest first."""
     with by.workplace.database.reading() as session:
         wanted = ListingFilter(words=q, channel=channel, state=state)
         rows, following = page_of(
@@ -105,7 +105,7 @@ def list_listings(
 
 @router.post("/listings", status_code=201)
 def post_listings(by: By, wish: NewListings) -> dict[str, Any]:
-    """Draft listings of products on a channel; a verdict for each SKU."""
+    """Drafts listings of products on a channel and returns a verdict for each SKU."""
     drafted = draft_listings(by.workplace, by.actor, wish.channel, wish.skus)
     ids = iter(drafted.listing_ids)
     items = [
@@ -123,7 +123,7 @@ def post_listings(by: By, wish: NewListings) -> dict[str, Any]:
 
 @router.post("/listings/publish", status_code=202)
 def post_publish(by: By, wish: Publishing) -> dict[str, Any]:
-    """Send listings to their channels, families with all their variants; answers a bulk job."""
+    """Publishes listings, families with all their variants, and answers with a bulk job."""
     return job_shape(
         by, publish_listings(by.workplace, by.actor, wish.ids, leave_out=wish.leave_out)
     )
@@ -131,24 +131,24 @@ def post_publish(by: By, wish: Publishing) -> dict[str, Any]:
 
 @router.post("/listings/take-down", status_code=202)
 def post_take_down(by: By, wish: Ids) -> dict[str, Any]:
-    """Take listings off their channels; answers a bulk job."""
+    """Takes listings down and answers with a bulk job."""
     return job_shape(by, take_down_listings(by.workplace, by.actor, wish.ids))
 
 
 @router.post("/listings/put-back", status_code=202)
 def post_put_back(by: By, wish: Ids) -> dict[str, Any]:
-    """Offer listings again; answers a bulk job."""
+    """Puts listings back and answers with a bulk job."""
     return job_shape(by, put_back_listings(by.workplace, by.actor, wish.ids))
 
 
 @router.get("/listings/{listing_id}")
 def get_listing(by: By, listing_id: int) -> dict[str, Any]:
-    """One listing with its fields, their sources, and its gaps."""
+    """Returns one listing with its fields, their sources, and its gaps."""
     return _listing_shape(by, listing_id)
 
 
 @router.patch("/listings/{listing_id}")
 def patch_listing(by: By, listing_id: int, change: ListingChange) -> dict[str, Any]:
-    """Give a listing values of its own."""
+    """Changes the values that a listing has itself."""
     change_listings(by.workplace, by.actor, [listing_id], change.fields)
     return _listing_shape(by, listing_id)

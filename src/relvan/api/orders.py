@@ -1,4 +1,4 @@
-"""Orders over HTTP."""
+"""Serves orders over HTTP."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -131,7 +131,7 @@ def progress_asked(
     invoiced: Reached = "",
     paid: Reached = "",
 ) -> OrderFilter:
-    """How far orders must be; `open` is none or part."""
+    """Returns the progress that orders must have; `open` means none or part."""
     return OrderFilter(
         reserved=reserved, picked=picked, shipped=shipped, invoiced=invoiced, paid=paid
     )
@@ -147,7 +147,7 @@ def orders_asked(
     channel: str = "",
     channel_number: str = "",
 ) -> OrderFilter:
-    """The filter that the query of `GET /orders` describes."""
+    """Returns the filter that the query of `GET /orders` describes."""
     return replace(progress, words=channel_number or q, tray=tray, channel=channel)
 
 
@@ -156,7 +156,7 @@ Asked = Annotated[OrderFilter, Depends(orders_asked)]
 
 @router.get("/orders")
 def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
-    """Orders, the newest first."""
+    """Returns orders, the newest first."""
     with by.workplace.database.reading() as session:
         rows, following = page_of(
             order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id
@@ -180,7 +180,7 @@ def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> 
 
 @router.post("/orders", status_code=201)
 def post_order(by: By, wish: NewOrder) -> dict[str, Any]:
-    """Take an order by hand; stock is reserved at once where there is enough."""
+    """Creates an order by hand. Stock is reserved at once where there is enough."""
     lines = tuple(
         _line(
             by,
@@ -211,13 +211,13 @@ def _line(by: Caller, sku: str, quantity: int, price: int | None) -> IncomingLin
 
 @router.get("/orders/{number}")
 def get_order(by: By, number: str) -> dict[str, Any]:
-    """One order."""
+    """Returns one order."""
     return _order_shape(by, number)
 
 
 @router.patch("/orders/{number}")
 def patch_order(by: By, number: str, change: OrderChange) -> dict[str, Any]:
-    """Put an order into another tray."""
+    """Moves an order into another tray."""
     if change.tray is not None:
         verdict = move_orders(by.workplace, by.actor, [number], change.tray)[0]
         if not verdict.ok:
@@ -271,12 +271,12 @@ for _name, (_deed, _words) in BULK.items():
 
 @router.post("/orders/foresee/{deed}")
 def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]:
-    """What a deed would come to on each order, without doing it."""
+    """Says what an action would do to each order, and changes nothing."""
     foreseen = foresee_orders(by.workplace, read_deed(deed), wish.numbers)
     return {"items": [{"number": one.number, **_answer(one.answer)} for one in foreseen]}
 
 
 @router.post("/orders/move")
 def post_move(by: By, wish: OrderMove) -> dict[str, Any]:
-    """Put orders into a tray; a verdict per order."""
+    """Moves orders into a tray and returns a verdict for each order."""
     return _verdicts(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))

@@ -1,4 +1,6 @@
-"""What other prices are foreseen to be, as JSON; and what may be tried that is not ours to set."""
+"""Defines foreseen prices as JSON, and the settings that may be tried though they are not ours to
+set.
+"""
 
 from dataclasses import asdict
 from typing import Any
@@ -11,7 +13,7 @@ from relvan.services.prices.foresee import PriceForesight
 
 
 class TriedRate(Shape):
-    """One of `source` would be `rate` (decimal text) of `target`."""
+    """Says that one unit of `source` would be worth `rate` (decimal text) of `target`."""
 
     source: str = Field(max_length=3)
     target: str = Field(max_length=3)
@@ -19,15 +21,16 @@ class TriedRate(Shape):
 
 
 class ChannelTrial(ChannelChange):
-    """Settings of a channel that are only tried; and fees (minor units, percent) and rates that may
-    become others."""
+    """Settings of a channel that are only tried, with fees (minor units, percent) and rates that
+    may change.
+    """
 
     fees: OtherFees | None = None
     rates: list[TriedRate] = Field(default_factory=list, max_length=20)
 
 
 def foresight_shape(found: PriceForesight) -> dict[str, Any]:
-    """How many prices would be another, and some of them."""
+    """Returns how many prices would change, and some of them."""
     return {
         "listings": found.listings,
         "up": found.up,

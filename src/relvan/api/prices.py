@@ -1,4 +1,4 @@
-"""Prices over HTTP: why one is as it is, sale prices, and every price that was sent."""
+"""Serves prices over HTTP: why one is as it is, sale prices, and every price that was sent."""
 
 from datetime import datetime
 from typing import Any
@@ -32,8 +32,9 @@ class NewSale(Shape):
 
 @router.get("/sales")
 def list_sales(by: By, sku: str = "", limit: Limit = 50, after: int = 0) -> dict[str, Any]:
-    """Sale prices that are planned or running: of one product, or of all in the order in which they
-    were planned."""
+    """Returns sale prices that are planned or running: of one product, or of all in the order in
+    which they were created.
+    """
     with by.workplace.database.reading() as session:
         product = find_product(session, sku).id if sku else None
         found = sale_lines(session, product_id=product, after=after, limit=limit + 1)
@@ -43,7 +44,7 @@ def list_sales(by: By, sku: str = "", limit: Limit = 50, after: int = 0) -> dict
 
 @router.post("/sales", status_code=201)
 def post_sale(by: By, wish: NewSale) -> dict[str, Any]:
-    """Plan a sale price; it starts and ends by itself."""
+    """Creates a sale price, which starts and ends by itself."""
     with by.workplace.database.reading() as session:
         currency = price_list_by_key(session, wish.price_list).currency
     since: datetime = wish.since or by.workplace.now()
@@ -56,7 +57,7 @@ def post_sale(by: By, wish: NewSale) -> dict[str, Any]:
 
 @router.delete("/sales/{sale}")
 def delete_sale(by: By, sale: int) -> dict[str, int]:
-    """End a sale price now, or take back one that is planned."""
+    """Ends a sale price now, or cancels one that is planned."""
     end_sale(by.workplace, by.actor, sale)
     return {"ended": sale}
 
@@ -65,7 +66,7 @@ def delete_sale(by: By, sale: int) -> dict[str, int]:
 def list_prices_sent(
     by: By, sku: str = "", channel: str = "", limit: Limit = 50, after: int | None = None
 ) -> dict[str, Any]:
-    """Every price that a channel has accepted, the last first, with its cause."""
+    """Returns every price that a channel has accepted, the last first, with its cause."""
     with by.workplace.database.reading() as session:
         product = find_product(session, sku).id if sku else None
         wanted = SentFilter(product_id=product, channel=channel)
@@ -87,8 +88,10 @@ def list_prices_sent(
 
 @router.get("/price-watch")
 def get_price_watch(by: By) -> dict[str, Any]:
-    """Listings that a channel shows below their floor, sell at a loss or are held by a floor, in
-    this order; and the SKUs that were sold below their floor of today in the last 28 days."""
+    """Returns listings that a channel shows below their floor, that sell at a loss or that are held
+    by a floor, in this order; and the SKUs that were sold in the last 28 days below the floor that
+    holds today.
+    """
     with by.workplace.database.reading() as session:
         found = prices_to_watch(session, limit=WATCHED)
         wanted = ProductFilter(sold_below_since=by.workplace.now() - SOLD_OF)
@@ -112,7 +115,7 @@ def get_price_watch(by: By) -> dict[str, Any]:
 
 @router.get("/prices/{sku:path}")
 def get_price(by: By, sku: str, channel: str = "") -> dict[str, Any]:
-    """The price on a channel, and why; while a sale price holds, with the regular one."""
+    """Returns the price on a channel, and why; while a sale price holds, with the regular one."""
     price = explain_price(by.workplace, sku, channel)
     return {
         "price": money_shape(price.money),

@@ -1,4 +1,4 @@
-"""Errors of the API as RFC 9457 problem+json: what they look like, and which status each has."""
+"""Turns errors of the API into RFC 9457 problem+json, and says which status each has."""
 
 import logging
 import secrets
@@ -33,7 +33,9 @@ CONFLICTS = frozenset(
 
 
 class FieldProblem(BaseModel):
-    """One refusal, and the field it is about; a refusal of the whole call has an empty field."""
+    """One refusal, and the field to which it belongs; a refusal of the whole call has an empty
+    field.
+    """
 
     field: str = Field(examples=["price"])
     code: str = Field(examples=["currency"])
@@ -42,7 +44,7 @@ class FieldProblem(BaseModel):
 
 
 class Problem(BaseModel):
-    """Why a call was not carried out. Nothing of it was done."""
+    """Says why a call was not carried out. Nothing of it was done."""
 
     type: str = Field(examples=["about:blank"])
     title: str
@@ -56,7 +58,7 @@ class Problem(BaseModel):
 
 
 def problem_of_error(request: Request, error: Exception) -> Response:
-    """The one place where the API tells of an error."""
+    """Turns every error of the API into its answer; no other code does."""
     status, refusals = _problem_facts(error)
     first = refusals[0]
     problem = Problem(

@@ -1,4 +1,4 @@
-"""A product as the API takes and gives it; names as in docs/guide/api.md."""
+"""Defines a product as the API takes and returns it; names as in docs/guide/api.md."""
 
 import base64
 from collections.abc import Mapping
@@ -31,13 +31,14 @@ class SizeShape(Shape):
     h: int = Field(ge=-MOST_INT, le=MOST_INT)
 
     def size(self) -> Size:
-        """The same in our words."""
+        """Returns the size as the rules name it."""
         return Size(self.l, self.w, self.h)
 
 
 class PictureShape(Shape):
-    """A picture: one that is there, by its SHA-256, or a new one as base64 in `content`; `role`
-    main, further or description."""
+    """A picture: an existing one by its SHA-256, or a new one as base64 in `content`; `role` is
+    main, further or description.
+    """
 
     sha: str | None = None
     width: int | None = None
@@ -46,7 +47,7 @@ class PictureShape(Shape):
     role: str = "further"
 
     def read(self, most_mb: int) -> bytes:
-        """The bytes of a new picture."""
+        """Returns the bytes of a new picture."""
         text = (self.content or "").rpartition(",")[2]
         if len(text) > most_mb * 1_400_000:
             raise refuse(
@@ -86,7 +87,7 @@ class TraitShape(Shape):
 
 
 class AliasShape(Shape):
-    """An alias with what it says of its own in listings."""
+    """An alias with the values that it has of its own in listings."""
 
     sku: str = Field(max_length=1000)
     title: str = Field(default="", max_length=10_000)
@@ -100,7 +101,7 @@ EMPTY: Mapping[str, Any] = {"attributes": {}, "traits": {}, "weight_g": None, "m
 
 
 class ProductChange(Shape):
-    """What may be said of a product; what is left out stays as it is."""
+    """The fields of a product that may be changed; what is left out stays as it is."""
 
     sku: str | None = Field(default=None, max_length=1000)
     kind: str | None = Field(default=None, max_length=40)
@@ -141,10 +142,10 @@ class ProductChange(Shape):
     def draft(
         self, before: ProductDraft | None, currencies: Currencies, whole: ProductDraft | None = None
     ) -> ProductDraft:
-        """The whole product after the change; `before` is empty for a new one.
+        """Returns the whole product after the change; `before` is empty for a new one.
 
-        `whole` is what is told of it, with what its family lends: what is sent back as it was told
-        stays lent.
+        `whole` is the product as the API returned it, with what a variant inherits. A value that is
+        sent back unchanged stays inherited.
         """
         start = before or ProductDraft(sku="", title="")
         values: dict[str, Any] = {
@@ -177,8 +178,9 @@ class ProductChange(Shape):
         return ProductDraft(**values)
 
     def new_pictures(self, most_mb: int) -> list[tuple[bytes, str]]:
-        """(content, role) of pictures that are sent along; those that are only named are there
-        already."""
+        """Returns (content, role) of pictures that are sent along; pictures that are only named
+        exist already.
+        """
         return [
             (picture.read(most_mb), picture.role)
             for picture in self.pictures or ()
@@ -208,8 +210,9 @@ def _kind(given: Any, _: Currencies) -> dict[str, Any]:
 
 
 def _texts(name: str, given: Any) -> dict[str, Any]:
-    """Attributes or traits as text, however JSON says them: yes and no, numbers, lists of
-    choices."""
+    """Returns attributes or traits as text, in whatever way JSON has them: yes and no, numbers,
+    lists of choices.
+    """
     found = {}
     for key, value in (given or {}).items():
         if isinstance(value, bool):
@@ -288,8 +291,9 @@ class ManyProducts(Shape):
 
 
 def product_shape(view: ProductView, currencies: Currencies) -> dict[str, Any]:
-    """A product as the API says it. What a variant leaves to its family is said as the family says
-    it; `lent` names these."""
+    """Returns a product as the API shows it. What a variant inherits is shown with the family's
+    value, and `lent` names these fields.
+    """
     own, draft = view.draft, view.whole
     own_currency = currencies[""]
     pictures = view.pictures or view.lent_pictures

@@ -1,4 +1,4 @@
-"""Conversion rates over HTTP."""
+"""Serves conversion rates over HTTP."""
 
 from datetime import date
 from typing import Any
@@ -17,8 +17,9 @@ router = api_router(tags=["prices"])
 
 
 class RateShape(Shape):
-    """One of `source` is `rate` (decimal text) of `target`, `since` a day; today when it is left
-    out."""
+    """Says that one unit of `source` is worth `rate` (decimal text) of `target`, from the day
+    `since` on; from today when it is left out.
+    """
 
     source: str = Field(max_length=3)
     target: str = Field(max_length=3)
@@ -27,14 +28,14 @@ class RateShape(Shape):
 
 
 class RatesToKeep(Shape):
-    """Rates to be kept, all or none."""
+    """Rates to be saved, all or none."""
 
     items: list[RateShape] = Field(min_length=1, max_length=2_000)
 
 
 @router.get("/rates")
 def list_rates(by: By) -> dict[str, Any]:
-    """All rates, the latest day first; `holds` those of today."""
+    """Returns all rates, the latest day first; `holds` marks those of today."""
     with by.workplace.database.reading() as session:
         rows = rate_rows(session)
     holding = Rates.on((rate for _, rate in rows), by.workplace.now().date()).known.values()
@@ -56,7 +57,9 @@ def list_rates(by: By) -> dict[str, Any]:
 
 @router.post("/rates")
 def post_rates(by: By, wish: RatesToKeep) -> dict[str, int]:
-    """Keep rates; prices that they touch are worked out again. How many are new or differ."""
+    """Saves rates, works out again the prices that depend on them, and returns how many are new or
+    differ.
+    """
     today = by.workplace.now().date()
     rates = [
         read_rate(
@@ -69,8 +72,9 @@ def post_rates(by: By, wish: RatesToKeep) -> dict[str, int]:
 
 @router.post("/rates/foresee")
 def post_rate_foresee(by: By, one: RateShape) -> dict[str, Any]:
-    """What a rate would do to the prices of every channel that it touches, nothing being
-    changed."""
+    """Says what a rate would do to the prices of every channel that depends on it, and changes
+    nothing.
+    """
     today = by.workplace.now().date()
     rate = read_rate(
         today, one.source, one.target, one.rate, one.since.isoformat() if one.since else ""
@@ -81,6 +85,6 @@ def post_rate_foresee(by: By, one: RateShape) -> dict[str, Any]:
 
 @router.delete("/rates/{rate_id}")
 def delete_rate(by: By, rate_id: int) -> dict[str, int]:
-    """Take a rate away; the one before it holds again."""
+    """Deletes a rate; the one before it holds again."""
     drop_rate(by.workplace, by.actor, rate_id)
     return {"dropped": rate_id}

@@ -1,4 +1,4 @@
-"""Categories, attributes, price lists and history over HTTP."""
+"""Serves categories, attributes, price lists and history over HTTP."""
 
 from datetime import datetime
 from typing import Annotated, Any
@@ -33,8 +33,7 @@ router = api_router(tags=["catalogue set-up and history"])
 
 
 class CategoryShape(Shape):
-    """A category by its path; `to` renames or moves it, `asks` says which attributes it asks
-    for."""
+    """A category by its path; `to` renames or moves it, `asks` says which attributes it recommends."""
 
     path: str
     to: str | None = None
@@ -53,7 +52,7 @@ class AttributeShape(Shape):
 
 
 class PriceListShape(Shape):
-    """A price list to be made."""
+    """A price list to be created."""
 
     key: str
     name: str
@@ -62,7 +61,7 @@ class PriceListShape(Shape):
 
 
 class PriceCell(Shape):
-    """One price as typed; empty takes it off the list."""
+    """One price as typed; an empty one removes the product from the list."""
 
     sku: str
     price: str = Field(max_length=40)
@@ -90,7 +89,7 @@ class Arranged(Shape):
 
 @router.get("/categories")
 def get_categories(by: By) -> dict[str, Any]:
-    """The whole tree, in order."""
+    """Returns the whole tree, in order."""
     with by.workplace.database.reading() as session:
         rows = category_rows(session)
     return {
@@ -102,7 +101,7 @@ def get_categories(by: By) -> dict[str, Any]:
 
 @router.post("/categories", status_code=201)
 def post_category(by: By, wish: CategoryShape) -> dict[str, Any]:
-    """Make a category, rename or move it, or say what it asks for."""
+    """Creates a category, renames or moves it, or sets what it recommends."""
     path = wish.path
     if wish.to is not None:
         rename_category(by.workplace, by.actor, path, wish.to)
@@ -116,14 +115,14 @@ def post_category(by: By, wish: CategoryShape) -> dict[str, Any]:
 
 @router.delete("/categories/{path:path}")
 def delete_category(by: By, path: str) -> dict[str, Any]:
-    """Take an empty category out of the tree."""
+    """Deletes an empty category."""
     drop_category(by.workplace, by.actor, path)
     return {"path": path}
 
 
 @router.get("/attributes")
 def get_attributes(by: By) -> dict[str, Any]:
-    """The attributes that are defined."""
+    """Returns the attributes that are defined."""
     with by.workplace.database.reading() as session:
         found = attributes(session)
     return {
@@ -135,7 +134,7 @@ def get_attributes(by: By) -> dict[str, Any]:
 
 @router.post("/attributes", status_code=201)
 def post_attribute(by: By, wish: AttributeShape) -> dict[str, Any]:
-    """Define an attribute, or change one."""
+    """Defines an attribute, or changes one."""
     rule = attribute_rule(wish.name, wish.kind, wish.unit, wish.choices)
     save_attribute(by.workplace, by.actor, rule, name=wish.was)
     return {"name": rule.name, "kind": rule.kind, "unit": rule.unit, "choices": list(rule.choices)}
@@ -143,14 +142,14 @@ def post_attribute(by: By, wish: AttributeShape) -> dict[str, Any]:
 
 @router.delete("/attributes/{name:path}")
 def delete_attribute(by: By, name: str) -> dict[str, Any]:
-    """Forget an attribute's definition; the values stay."""
+    """Deletes an attribute's definition; the values stay."""
     drop_attribute(by.workplace, by.actor, name)
     return {"name": name}
 
 
 @router.get("/price-lists")
 def get_price_lists(by: By) -> dict[str, Any]:
-    """All price lists."""
+    """Returns all price lists."""
     with by.workplace.database.reading() as session:
         found = price_lists(session)
     items = [
@@ -162,14 +161,14 @@ def get_price_lists(by: By) -> dict[str, Any]:
 
 @router.post("/price-lists", status_code=201)
 def post_price_list(by: By, wish: PriceListShape) -> dict[str, Any]:
-    """Make a price list."""
+    """Creates a price list."""
     key = add_price_list(by.workplace, by.actor, NewPriceList(**wish.model_dump()))
     return {**wish.model_dump(), "key": key}
 
 
 @router.post("/price-lists/{key}/prices")
 def post_prices(by: By, key: str, wish: PriceCells) -> dict[str, Any]:
-    """Write many prices of a list; a verdict for each product."""
+    """Saves many prices of a list and returns a verdict for each product."""
     cells = [TypedPrice(cell.sku, key, cell.price, cell.least) for cell in wish.cells]
     verdicts = set_prices(by.workplace, by.actor, cells)
     return {
@@ -182,7 +181,7 @@ def post_prices(by: By, key: str, wish: PriceCells) -> dict[str, Any]:
 
 @router.put("/products/{sku:path}/pictures")
 def put_pictures(by: By, sku: str, wish: Arranged) -> dict[str, Any]:
-    """Put a product's pictures in order, each with its role; those left out are taken off."""
+    """Puts a product's pictures in order, each with its role; those left out are removed from it."""
     order = []
     for picture in wish.pictures:
         if not picture.sha:
@@ -204,13 +203,13 @@ def put_pictures(by: By, sku: str, wish: Arranged) -> dict[str, Any]:
 
 @router.post("/products/{sku:path}/pictures/fetch", status_code=202)
 def post_addresses(by: By, sku: str, wish: Addresses) -> dict[str, Any]:
-    """Fetch pictures from the web in the background; answers the bulk job."""
+    """Fetches pictures from the web in the background and answers with the bulk job."""
     return {"id": fetch_pictures(by.workplace, by.actor, sku, wish.addresses, role=wish.role)}
 
 
 @router.get("/products/{sku:path}/history")
 def get_history(by: By, sku: str, limit: Limit = 50) -> dict[str, Any]:
-    """What was changed on a product, newest first."""
+    """Returns what was changed on a product, the newest first."""
     with by.workplace.database.reading() as session:
         rows = history(session, "product", view_product(by.workplace, sku).id, limit=limit)
     return {"items": [_entry(row) for row in rows]}
@@ -218,7 +217,7 @@ def get_history(by: By, sku: str, limit: Limit = 50) -> dict[str, Any]:
 
 @router.get("/products/{sku:path}/as-of")
 def get_as_of(by: By, sku: str, at: datetime) -> dict[str, Any]:
-    """A product's own facts as they were at a time."""
+    """Returns a product's own values as they were at a time."""
     if at.tzinfo is None:
         raise refuse("form", "“at” must say its zone.", "Like 2026-03-31T12:00:00Z.", "at")
     return {
@@ -233,7 +232,7 @@ def get_as_of(by: By, sku: str, at: datetime) -> dict[str, Any]:
 def get_station_history(
     by: By, via: str = "", job: int | None = None, limit: Limit = 50, after: Cursor = 0
 ) -> dict[str, Any]:
-    """What was changed on products, newest first."""
+    """Returns what was changed on products, the newest first."""
     with by.workplace.database.reading() as session:
         found = product_history(
             session, HistoryFilter(via=via, job=job), after=after, limit=limit + 1

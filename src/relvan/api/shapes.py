@@ -1,4 +1,4 @@
-"""The shapes that the API takes and gives; names as in docs/guide/api.md."""
+"""Defines the shapes that the API takes and returns; names as in docs/guide/api.md."""
 
 from collections.abc import Iterable
 from typing import Annotated, Any
@@ -16,13 +16,14 @@ Id = Annotated[int, Field(json_schema_extra={"minimum": 1, "maximum": MOST_ID})]
 
 
 def described(values: Iterable[str]) -> WithJsonSchema:
-    """List the allowed values in the API's description. Other values are not refused here: the
-    service that is called refuses them in its own words."""
+    """Lists the allowed values in the API's description. Other values are not refused here: the
+    service that is called refuses them in its own words.
+    """
     return WithJsonSchema({"type": "string", "enum": [*map(str, values)]})
 
 
 class Shape(BaseModel):
-    """A shape that takes no unknown names."""
+    """A shape that refuses unknown names."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -35,17 +36,17 @@ class Amount(Shape):
 
 
 def amount_of(value: int | None, currency: str) -> dict[str, Any] | None:
-    """Minor units as the API says them."""
+    """Returns minor units as the API writes them."""
     return None if value is None else {"amount": value, "currency": currency}
 
 
 def money_shape(money: Money | None) -> dict[str, Any] | None:
-    """Money as the API says it."""
+    """Returns money as the API writes it."""
     return None if money is None else {"amount": money.amount, "currency": money.currency}
 
 
 def minor(amount: Amount, currency: str, field: str) -> int:
-    """The minor units of an amount in the seller's currency."""
+    """Returns the minor units of an amount in the seller's currency."""
     if amount.currency != currency:
         message = f"“{field}” must be in {currency}; it got {amount.currency[:3]}."
         raise refuse("currency", message, "Convert it first.", field)
@@ -78,7 +79,7 @@ class ChannelChange(Shape):
 
 
 class ChannelConnect(Shape):
-    """What is needed to connect a channel."""
+    """The details with which a channel is connected."""
 
     rulebook: str
     address: str
@@ -94,7 +95,9 @@ class NewListings(Shape):
 
 
 class ListingChange(Shape):
-    """Own values of a listing; an empty one is taken from the product again."""
+    """The values that a listing has itself; an empty one is removed, so that the product's counts
+    again.
+    """
 
     fields: dict[str, str]
 
@@ -129,7 +132,7 @@ class AddressShape(Shape):
 
 
 class NewOrderLine(Shape):
-    """One line of a manual order; without a price the first price list's is taken."""
+    """One line of a manual order. Without a price, the one of the first price list is taken."""
 
     sku: str
     quantity: int = Field(ge=-MOST_INT, le=MOST_INT)
@@ -137,7 +140,7 @@ class NewOrderLine(Shape):
 
 
 class NewOrder(Shape):
-    """An order taken by hand."""
+    """An order that is entered by hand."""
 
     lines: list[NewOrderLine] = Field(max_length=500)
     ship_to: AddressShape
@@ -145,19 +148,19 @@ class NewOrder(Shape):
 
 
 class OrderChange(Shape):
-    """What may be changed on an order."""
+    """The fields of an order that may be changed."""
 
     tray: Annotated[str, described(CHOSEN_BY_HAND)] | None = None
 
 
 class NewPickList(Shape):
-    """Shipments to pick in one walk."""
+    """Shipments that are picked in one round."""
 
     shipments: list[int] = Field(min_length=1, max_length=60)
 
 
 class PickShape(Shape):
-    """What was taken at one stop; `code` is what the scanner read."""
+    """What was taken at one pick; `code` is what the scanner read."""
 
     pick: int
     quantity: int = Field(ge=-MOST_INT, le=MOST_INT)
@@ -172,7 +175,7 @@ class ParcelLineShape(Shape):
 
 
 class NewParcel(Shape):
-    """A parcel to close; without lines all that is open goes into it."""
+    """A parcel to close. Without lines, everything that is open goes into it."""
 
     lines: list[ParcelLineShape] = Field(default_factory=list, max_length=500)
     carton: str = ""
@@ -180,6 +183,6 @@ class NewParcel(Shape):
 
 
 class LabelChoice(Shape):
-    """The service to buy labels of."""
+    """The service of which labels are bought."""
 
     service: str

@@ -1,4 +1,4 @@
-"""Stock over HTTP."""
+"""Serves stock over HTTP."""
 
 from typing import Annotated, Any
 
@@ -29,7 +29,9 @@ def _stock_shape(row: StockRow) -> dict[str, Any]:
 
 @router.get("/stock")
 def list_stock(by: By, sku: str = "", limit: Limit = 50, after: str = "") -> dict[str, Any]:
-    """Balances by product and warehouse: of one product, or of all in the order of their SKUs."""
+    """Returns balances by product and warehouse: of one product, or of all in the order of their
+    SKUs.
+    """
     with by.workplace.database.reading() as session:
         if sku:
             return {
@@ -54,7 +56,7 @@ def post_movement(
     movement: MovementShape,
     idempotency_key: Annotated[str | None, Header(max_length=200)] = None,
 ) -> dict[str, Any]:
-    """Write one movement into the ledger: a change, or the number counted."""
+    """Adds one movement to the ledger: a change, or the number counted."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
     moved = move_stock(by.workplace, by.actor, MoveStock(**movement.model_dump(), request_key=key))
     return {
@@ -70,6 +72,6 @@ def post_movement(
 
 @router.get("/stock/{sku:path}/availability")
 def get_availability(by: By, sku: str, channel: str = "") -> dict[str, Any]:
-    """What is free, what a channel shows, and why."""
+    """Returns what is free, what a channel shows, and why."""
     shown = availability(by.workplace, sku, channel)
     return {"free": shown.free, "shown": shown.quantity, "why": shown.why.as_dicts()}

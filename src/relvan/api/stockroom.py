@@ -1,4 +1,4 @@
-"""The rooms of stock over HTTP: ledger, what is to come, transfers, counting, the outlook."""
+"""Serves the ledger, what is to come, transfers, counting, and the outlook over HTTP."""
 
 from dataclasses import asdict
 from datetime import date
@@ -53,7 +53,7 @@ class NewTransfer(Shape):
 
 
 class Arrived(Shape):
-    """Units that have come, and the bin into which they went."""
+    """Units that have arrived, and the bin into which they went."""
 
     units: Units
     bin: str = Field(default="", max_length=100)
@@ -67,7 +67,7 @@ class CountShape(Shape):
 
 
 class BinCount(Shape):
-    """What was counted in a bin; what is left out stays as it is."""
+    """What was counted in a bin; products that are left out stay as they are."""
 
     warehouse: str = Field(max_length=100)
     bin: str = Field(max_length=100)
@@ -80,7 +80,7 @@ def movements_asked(
     warehouse: str = "",
     since: AwareDatetime | None = None,
 ) -> LedgerFilter:
-    """The filter that the query of `GET /stock/ledger` describes."""
+    """Returns the filter that the query of `GET /stock/ledger` describes."""
     return LedgerFilter(q, reason, warehouse, since)
 
 
@@ -91,7 +91,7 @@ def list_ledger(
     limit: Limit = 50,
     after: int | None = None,
 ) -> dict[str, Any]:
-    """The ledger, newest first."""
+    """Returns the ledger, the newest entry first."""
     with by.workplace.database.reading() as session:
         rows = ledger_page(session, wanted, before=after, limit=limit + 1)
     return {
@@ -107,7 +107,7 @@ def _of(by: Caller, sku: str) -> int | None:
 
 @router.get("/stock/expected")
 def list_expected(by: By, sku: str = "") -> dict[str, Any]:
-    """Receipts that are expected, the soonest first."""
+    """Returns the expected receipts, the soonest first."""
     product = _of(by, sku)
     with by.workplace.database.reading() as session:
         return {
@@ -118,7 +118,7 @@ def list_expected(by: By, sku: str = "") -> dict[str, Any]:
 
 @router.post("/stock/expected", status_code=201)
 def post_expected(by: By, wish: NewReceipt, idempotency_key: Key = None) -> dict[str, int]:
-    """Note that goods are to come."""
+    """Creates an expected receipt."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
     return {
         "id": expect_receipt(
@@ -131,7 +131,7 @@ def post_expected(by: By, wish: NewReceipt, idempotency_key: Key = None) -> dict
 def post_received(
     by: By, receipt: int, wish: Arrived, idempotency_key: Key = None
 ) -> dict[str, int]:
-    """Take in what has come; how many are still to come."""
+    """Records what has come of an expected receipt and returns how many units are still to come."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
     return {
         "left": receive_expected(
@@ -142,14 +142,14 @@ def post_received(
 
 @router.delete("/stock/expected/{receipt}")
 def delete_expected(by: By, receipt: int) -> dict[str, int]:
-    """Expect no more of it."""
+    """Closes an expected receipt, so that no more of it is expected."""
     end_expected(by.workplace, by.actor, receipt)
     return {"ended": receipt}
 
 
 @router.get("/stock/transfers")
 def list_transfers(by: By, sku: str = "") -> dict[str, Any]:
-    """What is in transit between warehouses."""
+    """Returns the transfers in transit between warehouses."""
     product = _of(by, sku)
     with by.workplace.database.reading() as session:
         return {
@@ -160,7 +160,7 @@ def list_transfers(by: By, sku: str = "") -> dict[str, Any]:
 
 @router.post("/stock/transfers", status_code=201)
 def post_transfer(by: By, wish: NewTransfer, idempotency_key: Key = None) -> dict[str, int]:
-    """Send units to another warehouse."""
+    """Sends units to another warehouse."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
     return {
         "id": send_transfer(
@@ -173,7 +173,7 @@ def post_transfer(by: By, wish: NewTransfer, idempotency_key: Key = None) -> dic
 def post_arrived(
     by: By, transfer: int, wish: Arrived, idempotency_key: Key = None
 ) -> dict[str, int]:
-    """Take in what has arrived; how many are still in transit."""
+    """Records what has arrived of a transfer and returns how many units are still in transit."""
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else None
     return {
         "left": receive_transfer(
@@ -184,14 +184,15 @@ def post_arrived(
 
 @router.post("/stock/transfers/{transfer}/end")
 def post_end(by: By, transfer: int) -> dict[str, int]:
-    """Bring a transfer to an end; what has not arrived is lost."""
+    """Closes a transfer; what has not arrived is lost."""
     return {"lost": end_transfer(by.workplace, by.actor, transfer)}
 
 
 @router.post("/stock/counts")
 def post_count(by: By, wish: BinCount, idempotency_key: Key = None) -> dict[str, int]:
-    """Write what was counted in a bin, all of it or nothing; how many differ from what was thought
-    to lie there."""
+    """Records what was counted in a bin, all of it or nothing, and returns for how many products
+    the count differs from the ledger.
+    """
     lines = [CountedLine(line.sku, line.counted) for line in wish.lines]
     key = f"{by.token_id}:{idempotency_key}" if idempotency_key else by.workplace.new_key()
     return {
@@ -203,8 +204,9 @@ def post_count(by: By, wish: BinCount, idempotency_key: Key = None) -> dict[str,
 
 @router.get("/stock/outlook")
 def get_outlook(by: By) -> dict[str, Any]:
-    """What runs out when at the present rate of sale, what has not left for 90 days, what all is
-    worth at cost."""
+    """Returns what runs out when at the present rate of sale, what has not left for 90 days, and
+    what the stock is worth at cost.
+    """
     with by.workplace.database.reading() as session:
         found = stock_outlook(session, by.workplace)
     own = by.workplace.settings.currency

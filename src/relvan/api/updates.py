@@ -1,5 +1,6 @@
-"""Updates over HTTP: what waits for a channel, how late it hears of sales, what it refused; and
-drift."""
+"""Serves updates and drift over HTTP: what waits for a channel, how late it hears of sales, and
+what it refused.
+"""
 
 from typing import Any
 
@@ -18,8 +19,9 @@ router = api_router(tags=["updates"])
 
 @router.get("/channels/{channel}/updates")
 def get_updates(by: By, channel: str) -> dict[str, Any]:
-    """How updates get to a channel: what waits by kind, how late it hears of sales, what it refused
-    of late."""
+    """Returns for a channel what waits by kind, how late it hears of sales, and what it refused
+    lately.
+    """
     with by.workplace.database.reading() as session:
         key = channel_by_key(session, channel).key
         one = next(found for found in deliveries(session, by.workplace) if found.channel.key == key)
@@ -58,8 +60,9 @@ def get_updates(by: By, channel: str) -> dict[str, Any]:
 
 @router.get("/workers")
 def list_workers(by: By) -> dict[str, Any]:
-    """Who delivers and reads: each worker that was seen, of how many channels it takes care,
-    whether it lives."""
+    """Returns the workers that were seen, for how many channels each works, and whether it is
+    running.
+    """
     with by.workplace.database.reading() as session:
         found = workers_seen(session, by.workplace)
     return {
@@ -80,8 +83,9 @@ class DriftIds(Shape):
 def list_drift(
     by: By, channel: str = "", limit: Limit = 50, after: int | None = None
 ) -> dict[str, Any]:
-    """Differences between what channels show and what they last accepted, that wait for a
-    person."""
+    """Returns the differences between what channels show and what they last accepted that wait for
+    a person.
+    """
     with by.workplace.database.reading() as session:
         rows = drift_rows(session, channel=channel, before=after, limit=limit + 1)
     items = [
@@ -102,11 +106,13 @@ def list_drift(
 
 @router.post("/drift/mend")
 def post_mend(by: By, wish: DriftIds) -> dict[str, int]:
-    """Tell channels again what they were told before; how many."""
+    """Sends the values of these differences to their channels again and returns how many."""
     return {"told_again": mend_drift(by.workplace, by.actor, wish.ids)}
 
 
 @router.post("/drift/leave")
 def post_leave(by: By, wish: DriftIds) -> dict[str, int]:
-    """Leave differences as they are, until ours or theirs is another; how many."""
+    """Leaves differences as they are until our value or the channel's changes, and returns how
+    many.
+    """
     return {"left": leave_drift(by.workplace, by.actor, wish.ids)}

@@ -1,6 +1,6 @@
-"""Webhooks over HTTP: the seller's own tools that are told of changes.
+"""Serves webhooks over HTTP: the seller's own tools that are told of changes.
 
-The calls answer under `/listeners` too, as they were named in the version before.
+The calls also answer under `/listeners`, their name in the version before.
 """
 
 from typing import Any
@@ -22,7 +22,7 @@ router = api_router(tags=["webhooks"])
 
 
 class NewWebhook(Shape):
-    """A tool at an address, and what it hears of: stock, price, order."""
+    """A tool at an address, and the matters of which it is told: stock, price, order."""
 
     name: str = Field(max_length=200)
     address: str = Field(max_length=1000)
@@ -30,7 +30,7 @@ class NewWebhook(Shape):
 
 
 class ChangedWebhook(Shape):
-    """What is to be another."""
+    """The fields of a webhook that change."""
 
     name: str | None = Field(default=None, max_length=200)
     address: str | None = Field(default=None, max_length=1000)
@@ -56,7 +56,9 @@ def _webhook_shape(row: WebhookRow) -> dict[str, Any]:
 @router.get("/webhooks")
 @router.get("/listeners", include_in_schema=False)
 def list_webhooks(by: By) -> dict[str, Any]:
-    """Every webhook, with how many messages wait for it and why the last one was not delivered."""
+    """Returns every webhook, with how many messages wait for it and why the last one was not
+    delivered.
+    """
     with by.workplace.database.reading() as session:
         return {"items": [_webhook_shape(row) for row in webhook_rows(session)]}
 
@@ -64,7 +66,7 @@ def list_webhooks(by: By) -> dict[str, Any]:
 @router.post("/webhooks", status_code=201)
 @router.post("/listeners", status_code=201, include_in_schema=False)
 def post_webhook(by: By, wish: NewWebhook) -> dict[str, Any]:
-    """Create a webhook; the answer holds its secret, this once."""
+    """Creates a webhook. The answer holds its secret, this one time."""
     webhook, secret = add_webhook(
         by.workplace, by.actor, KeepWebhook(wish.name, wish.address, wish.matters)
     )
@@ -74,7 +76,7 @@ def post_webhook(by: By, wish: NewWebhook) -> dict[str, Any]:
 @router.patch("/webhooks/{webhook}")
 @router.patch("/listeners/{webhook}", include_in_schema=False)
 def patch_webhook(by: By, webhook: int, wish: ChangedWebhook) -> dict[str, Any]:
-    """Change a webhook, pause it, or make it active again."""
+    """Changes a webhook, pauses it, or resumes it."""
     change_webhook(by.workplace, by.actor, webhook, wish.model_dump(exclude_none=True))
     with by.workplace.database.reading() as session:
         return next(_webhook_shape(row) for row in webhook_rows(session) if row.id == webhook)
@@ -83,7 +85,7 @@ def patch_webhook(by: By, webhook: int, wish: ChangedWebhook) -> dict[str, Any]:
 @router.delete("/webhooks/{webhook}")
 @router.delete("/listeners/{webhook}", include_in_schema=False)
 def delete_webhook(by: By, webhook: int) -> dict[str, int]:
-    """Delete a webhook with all messages that wait for it."""
+    """Deletes a webhook with all messages that wait for it."""
     drop_webhook(by.workplace, by.actor, webhook)
     return {"id": webhook}
 
@@ -91,5 +93,5 @@ def delete_webhook(by: By, webhook: int) -> dict[str, int]:
 @router.post("/webhooks/{webhook}/try")
 @router.post("/listeners/{webhook}/try", include_in_schema=False)
 def post_try(by: By, webhook: int) -> dict[str, int]:
-    """Send a webhook a test message, which changes nothing; the status that it answered."""
+    """Sends a webhook a test message, which changes nothing, and returns the status of its answer."""
     return {"status": try_webhook(by.workplace, by.actor, webhook)}

@@ -1,2 +1,3 @@
-"""The demo scenario: Quillmoss, a small firm that makes and sells things for growing plants
-indoors. All made up."""
+"""The demo scenario of Quillmoss, a made-up small firm that makes and sells things for growing
+plants indoors.
+"""

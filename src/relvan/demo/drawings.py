@@ -1,5 +1,6 @@
-"""Draws the pictures of the demo's goods: plain shapes on paper, 800 x 800 pixels, always the
-same."""
+"""Draws the pictures of the demo's goods as plain shapes on paper, 800 x 800 pixels, always the
+same.
+"""
 
 import io
 
@@ -12,7 +13,7 @@ INK = "#1F2730"
 
 
 def draw(shape: str, colour: str, caption: str) -> bytes:
-    """A PNG of one thing, its caption below."""
+    """Returns a PNG of one thing with its caption below."""
     picture = Image.new("RGB", (SIDE, SIDE), PAPER)
     pen = ImageDraw.Draw(picture)
     pen.ellipse((180, 600, 620, 680), fill=SHADOW)

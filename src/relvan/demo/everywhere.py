@@ -1,5 +1,6 @@
-"""Quillmoss on all four channels: layers, families' pages, the shared catalogue, and what was there
-before."""
+"""Lists Quillmoss on all four channels, with layers, families' pages, the shared catalogue, and
+listings from before Relvan.
+"""
 
 import hashlib
 import io
@@ -120,7 +121,9 @@ BY_HAND = (
 def list_everywhere(
     workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
 ) -> None:
-    """Layers and families on Hagglet, a catalogue and offers on Corvello, findings on both."""
+    """Creates layers and families on Hagglet, a catalogue and offers on Corvello, and unlinked
+    listings on both.
+    """
     _layers(workplace, owner)
     _families_on_hagglet(workplace, owner)
     settle()
@@ -244,8 +247,9 @@ def _translate(workplace: Workplace, owner: Actor) -> None:
 
 
 def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
-    """Pages that other sellers made of the same goods, worded their way; some twice, some without a
-    barcode."""
+    """Adds pages that other sellers made of the same goods in their own words, some twice and some
+    without a barcode.
+    """
     pages: list[dict[str, Any]] = []
     for number, row in enumerate([*_variants(workplace, "PT"), *_singles(workplace)]):
         words = row.title.split(", ")
@@ -281,7 +285,7 @@ def _singles(workplace: Workplace) -> list[Any]:
 
 
 def _picture(world: httpx.Client, sku: str) -> str:
-    """Somebody else's picture of a thing, kept by the world under its hash."""
+    """Adds somebody else's picture of a thing to the outside world, under its hash."""
     colour = f"#{hashlib.sha256(sku.encode()).hexdigest()[:6]}"
     out = io.BytesIO()
     with Image.open(io.BytesIO(draw("pot", colour, "seen elsewhere"))) as picture:
@@ -294,7 +298,9 @@ def _picture(world: httpx.Client, sku: str) -> str:
 
 
 def _by_hand(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
-    """Notices from before Relvan, read in: some fit a product at once, some want a person."""
+    """Adds notices from before Relvan and reads them in; some fit a product at once, others need a
+    person.
+    """
     token = world.get("/world").json()["standins"]["hagglet"]["token"]
     photo = _picture(world, "by hand")
     for number, (code, title, price) in enumerate(BY_HAND):

@@ -1,5 +1,6 @@
-"""Puts the rest of the range into the demo: attributes, price lists, families, kits, services,
-files to try."""
+"""Adds the rest of the range to the demo: attributes, price lists, families, kits, services, and
+files to try.
+"""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -23,7 +24,7 @@ Move = Callable[[str, str, int], None]
 
 
 def furnish(workplace: Workplace, owner: Actor, move: Move) -> None:
-    """All of it; `move` puts so many units of a SKU into a warehouse."""
+    """Adds all of it; `move` puts a number of units of a SKU into a warehouse."""
     for rule in ATTRIBUTES:
         save_attribute(workplace, owner, rule)
     for path, asks in ASKS.items():
@@ -109,7 +110,9 @@ def _price_lists(workplace: Workplace, owner: Actor) -> None:
 
 
 def lay_out_samples(workplace: Workplace, folder: Path) -> None:
-    """Two files to try an import with: a good one, and one as suppliers send them."""
+    """Writes two files with which an import can be tried: a good one, and one as suppliers send
+    them.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "spring prices and weights.xlsx").write_bytes(good_file(workplace))
     (folder / "supplier list, messy.csv").write_bytes(messy_file())

@@ -1,4 +1,4 @@
-"""What Quillmoss sells: some sixty single products, their numbers drawn from one seed."""
+"""Defines some sixty single products of Quillmoss, whose numbers are drawn from one seed."""
 
 import random
 from dataclasses import dataclass
@@ -84,7 +84,7 @@ class Good:
 
 
 def goods() -> list[Good]:
-    """Everything Quillmoss sells, always the same."""
+    """Returns all single products of Quillmoss, always the same."""
     dice = random.Random(SEED)
     found = [*_pots(dice), *_tools(dice), *_soils(dice), *_seeds(dice), *_others(dice)]
     return [_with_gtin(good, number) for number, good in enumerate(found)]
@@ -198,7 +198,7 @@ def _others(dice: random.Random) -> list[Good]:
 
 
 def _with_gtin(good: Good, number: int) -> Good:
-    """Numbers from the range that GS1 leaves to each firm's own use (prefix 20 to 29)."""
+    """Gives goods numbers from the range that GS1 leaves to each firm's own use (prefix 20 to 29)."""
     digits = f"20{48500 + number:010d}"
     values = {name: getattr(good.draft, name) for name in ProductDraft.__dataclass_fields__}
     values["gtin"] = digits + gtin_check_digit(digits)

@@ -1,5 +1,6 @@
-"""The demo's prices and stock: what is on sale and to come, nearer policies, prices that moved, one
-that drifted."""
+"""Adds the demo's prices and stock: sale prices, expected receipts, exceptions, prices that
+changed, and one that drifted.
+"""
 
 from collections.abc import Callable
 from datetime import timedelta
@@ -17,7 +18,7 @@ from relvan.store.channels import channel_by_key
 
 
 def move_prices(workplace: Workplace, owner: Actor, settle: Callable[[], None]) -> None:
-    """Steps that follow each channel's fees, and a list price that has gone up twice."""
+    """Sets steps that follow each channel's fees, and raises one list price twice."""
     steps = [
         {"kind": "percent", "percent": "4"},
         {"kind": "ending", "endings": [99, 49], "direction": "nearest"},
@@ -30,7 +31,7 @@ def move_prices(workplace: Workplace, owner: Actor, settle: Callable[[], None]) 
 def keep_in_step(
     workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
 ) -> None:
-    """All that the stations of stock and prices show besides the everyday."""
+    """Adds everything that the stations of stock and prices show besides the everyday."""
     now = workplace.now()
     today = now.date()
     for sku, place, units, days, note in (
@@ -65,8 +66,9 @@ def keep_in_step(
 def _drift(
     workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
 ) -> None:
-    """Somebody changed a price in the shop's own administration; prices there are not told again by
-    themselves."""
+    """Changes a price in the shop's own administration; drift of prices there is not corrected
+    automatically.
+    """
     change_channel(workplace, owner, "ownshop", {"mends": ["quantity"]})
     there = world.get("/world").json()["standins"]["ownshop"]
     head = {"Authorization": f"Bearer {there['token']}"}

@@ -1,4 +1,4 @@
-"""Quillmoss on Loomstead: pots, saucers and hanging pots, priced in francs."""
+"""Lists Quillmoss on Loomstead: pots, saucers and hanging pots, priced in francs."""
 
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.listings.translating import Translation, TranslationKind
@@ -16,8 +16,9 @@ KEYWORDS = "houseplant, handmade, ceramic, glazed, indoor garden"
 
 
 def list_on_loomstead(workplace: Workplace, owner: Actor) -> None:
-    """Give the families prices in francs, draft their pages, choose corners and keywords, and place
-    them."""
+    """Gives the families prices in francs, drafts their pages, chooses corners and keywords, and
+    publishes them.
+    """
     with workplace.database.reading() as session:
         rows = [
             row

@@ -1,4 +1,4 @@
-"""Who works at Quillmoss, what is listed where, and how its three months go."""
+"""Says who works at Quillmoss, what is listed where, and how its three months go."""
 
 from relvan.core.people.roles import Role
 

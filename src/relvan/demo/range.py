@@ -1,4 +1,4 @@
-"""The rest of Quillmoss's range: families around the first goods, and further ones."""
+"""Defines the rest of Quillmoss's range: families around the first goods, and further ones."""
 
 import random
 from collections.abc import Iterator
@@ -44,8 +44,9 @@ ASKS = {
 
 @dataclass(frozen=True)
 class DemoVariant:
-    """A variant to be: made new, or taken from the first goods when `made` is false; how it is
-    drawn, what lies."""
+    """A variant to be created, or an existing one of the first goods when `made` is false; with how
+    it is drawn and how many lie where.
+    """
 
     sku: str
     traits: dict[str, str]
@@ -58,7 +59,7 @@ class DemoVariant:
 
 @dataclass(frozen=True)
 class Family:
-    """A family with its traits in order, what its variants share, and its members."""
+    """A family with its traits in order, what its variants inherit, and its members."""
 
     sku: str
     title: str
@@ -72,7 +73,7 @@ class Family:
 
     @property
     def axes(self) -> tuple[Trait, ...]:
-        """The traits with the values of the members, in their order."""
+        """Returns the traits with the values of the members, in their order."""
         return tuple(
             Trait(name, tuple(dict.fromkeys(member.traits[name] for member in self.members)))
             for name in self.traits
@@ -87,14 +88,14 @@ class Numbers:
         self.next = 60_000
 
     def take(self) -> str:
-        """The next one."""
+        """Returns the next number."""
         self.next += 1
         digits = f"20{self.next:010d}"
         return digits + gtin_check_digit(digits)
 
 
 def families() -> list[Family]:
-    """Every family, always the same."""
+    """Returns every family, always the same."""
     dice, numbers = random.Random(SEED + 1), Numbers()
     return [
         *_glazed(dice, numbers),

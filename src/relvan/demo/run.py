@@ -1,5 +1,6 @@
-"""Runs the demo: the outside world, the application and its worker as processes of their own, data
-first."""
+"""Runs the demo: it prepares the data and then runs the outside world, the application and its
+worker as processes of their own.
+"""
 
 import os
 import shutil
@@ -36,7 +37,7 @@ RESTART_WINDOW_S = 20.0
 def run_demo(
     data: Path, *, port: int, world_port: int, fresh: bool, scale: int, say: Callable[[str], None]
 ) -> int:
-    """Prepare what is missing, start everything, and wait for Ctrl+C; the exit code."""
+    """Prepares what is missing, starts everything, waits for Ctrl+C, and returns the exit code."""
     if fresh or not (data / READY).exists():
         shutil.rmtree(data, ignore_errors=True)
     data.mkdir(parents=True, exist_ok=True)
@@ -102,7 +103,7 @@ def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], No
 
 
 def refuse_what_holds_more(settings: Settings) -> None:
-    """The demo is never put among what somebody holds in a database of his own."""
+    """Refuses to put the demo into a database that holds anything else."""
     workplace = open_workplace(settings)
     bring_up_to_date(workplace.database)
     with workplace.database.reading() as session:
@@ -117,7 +118,7 @@ def refuse_what_holds_more(settings: Settings) -> None:
 
 
 def _find_each_other_again(settings: Settings, world: str) -> None:
-    """Started at other addresses than last time, channels and carrier are connected anew."""
+    """Connects channels and carrier again when they were started at other addresses than last time."""
     there = httpx.get(f"{world}/world", timeout=10).json()["standins"]
     workplace = open_workplace(settings)
     for key in MARKETS:
@@ -132,7 +133,7 @@ def _find_each_other_again(settings: Settings, world: str) -> None:
 
 
 def _keep_token(settings: Settings) -> None:
-    """The API token of this start is good, whichever the demo was first made with."""
+    """Makes the API token of this start valid, whichever token the demo was created with."""
     workplace = open_workplace(settings)
     make_token(workplace, "demo", PEOPLE[0][0], settings.demo_token)
     workplace.close()
@@ -159,21 +160,22 @@ class Processes:
         self._restarts: list[float] = []
 
     def start(self, *arguments: str) -> None:
-        """Start a process in its own session, so that Ctrl+C reaches us first and we stop it in
-        order."""
+        """Starts a process in its own session, so that Ctrl+C reaches us first and we stop it in
+        order.
+        """
         command = [sys.executable, *arguments]
         self._running[arguments] = subprocess.Popen(
             command, env=self._environment, start_new_session=True
         )
 
     def ended(self) -> list[tuple[str, ...]]:
-        """Those that have ended."""
+        """Returns the processes that have ended."""
         return [
             arguments for arguments, process in self._running.items() if process.poll() is not None
         ]
 
     def watch(self, say: Callable[[str], None]) -> int:
-        """Keep them running until Ctrl+C; the exit code when that is of no use."""
+        """Keeps them running until Ctrl+C, or returns the exit code when a process keeps ending."""
         while True:
             for arguments in self.ended():
                 now = time.monotonic()
@@ -189,7 +191,7 @@ class Processes:
             time.sleep(0.3)
 
     def stop(self) -> None:
-        """End all of them, the last started first."""
+        """Ends all of them, the last started first."""
         processes = list(reversed(self._running.values()))
         for process in processes:
             process.terminate()

@@ -1,4 +1,4 @@
-"""The demo's files to try an import with."""
+"""Makes the demo's files with which an import can be tried."""
 
 from typing import Any
 
@@ -18,7 +18,7 @@ HEADINGS = (
 
 
 def good_file(workplace: Workplace) -> bytes:
-    """New weights and prices for the pots, and two new tools, as a workbook."""
+    """Returns a workbook with new weights and prices for the pots, and two new tools."""
     with workplace.database.reading() as session:
         rows = product_page(session, ProductFilter(words="Aubrey pot", kind="variant"), limit=24)
         facts = facts_by_id(session, [row.id for row in rows])
@@ -42,8 +42,9 @@ def good_file(workplace: Workplace) -> bytes:
 
 
 def messy_file() -> bytes:
-    """What a supplier sends: a title row, semicolons, Windows letters, odd numbers, doubled and
-    broken rows."""
+    """Returns what a supplier sends: a title row, semicolons, Windows letters, odd numbers, doubled
+    and broken rows.
+    """
     lines = [
         "Fenland Seed Growers, list of spring;;;;;;;",
         ";;;;;;;",

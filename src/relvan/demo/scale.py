@@ -1,4 +1,4 @@
-"""Makes a large demo: many products with prices, stock and listings, by bulk statements."""
+"""Creates a large demo by bulk statements: many products with prices, stock and listings."""
 
 import random
 from datetime import UTC, datetime
@@ -66,8 +66,9 @@ CATEGORIES = ("Pots", "Tools", "Soil", "Seeds", "Watering", "Care")
 
 
 def add_many(database: Database, count: int, *, orders: int = 0, seed: int = 11) -> None:
-    """Add `count` products, each with a price, stock in the first warehouse and half of them
-    listings; and orders."""
+    """Adds `count` products, each with a price and stock in the first warehouse, and half of them
+    with listings; and orders.
+    """
     dice = random.Random(seed)
     with database.writing() as session:
         first = (session.scalar(select(func.max(Product.id))) or 0) + 1

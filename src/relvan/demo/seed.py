@@ -67,7 +67,7 @@ from relvan.store.tables import Balance, PriceList, Product, Warehouse
 
 
 class Seeder:
-    """Lives three months of Quillmoss in a minute: the clock is the scenario's."""
+    """Plays three months of Quillmoss in seconds, by a clock of its own."""
 
     def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
         self.now = datetime.now(UTC) - timedelta(days=DAYS)
@@ -87,7 +87,7 @@ class Seeder:
         self.sold: set[str] = set()
 
     def run(self) -> None:
-        """The whole scenario."""
+        """Plays the whole scenario."""
         bring_up_to_date(self.workplace.database)
         self.say("people and warehouses")
         self._people_and_places()
@@ -238,7 +238,7 @@ class Seeder:
         self._settle()
 
     def _settle(self) -> None:
-        """Deliver all that waits and read all orders, as the worker would."""
+        """Delivers everything that waits and reads all orders, as the worker would."""
         with self.workplace.database.reading() as session:
             ids = [channel.id for channel in channels(session)]
         for channel_id in ids:
@@ -281,7 +281,7 @@ class Seeder:
         self._every_stage()
 
     def _buy_some(self, moments: list[datetime]) -> None:
-        """An order at each of these moments, of different goods."""
+        """Places an order at each of these moments, for different goods."""
         shown = {
             key: [
                 row["sku"]
@@ -301,7 +301,7 @@ class Seeder:
         self._settle()
 
     def _restock(self) -> None:
-        """Once a month the workshop delivers what has become scarce."""
+        """Receives once a month what has become scarce."""
         with self.workplace.database.reading() as session:
             rows = session.execute(
                 select(Product.sku, Warehouse.key, Balance.on_hand)
@@ -329,7 +329,7 @@ class Seeder:
             return [row.id for row in shipment_rows(session, states=[state], warehouse=warehouse)]
 
     def _work_the_inbox(self) -> None:
-        """One afternoon: release, pick, pack, label, dispatch all there is."""
+        """Releases, picks, packs, labels and dispatches all orders of one afternoon."""
         self.now += timedelta(hours=2)
         release_orders(self.workplace, self.owner, self._numbers())
         for warehouse in ("millrace", "yard"):
@@ -356,7 +356,7 @@ class Seeder:
                 buy_labels(self.workplace, self.owner, shipment, service)
 
     def _every_stage(self) -> None:
-        """Leave the newest orders in every stage of the warehouse."""
+        """Leaves the newest orders in every stage of the warehouse."""
         numbers = self._numbers()
         release_orders(self.workplace, self.owner, numbers[:20])
         waiting = self._shipments("to pick")
@@ -407,8 +407,7 @@ class Seeder:
         self._settle()
 
     def _unknown_line(self) -> None:
-        """Somebody placed a notice on Hagglet by hand, under a code that the catalogue does not
-        know."""
+        """Places a notice on Hagglet by hand, under a code that the catalogue does not know."""
         token = self.world.get("/world").json()["standins"]["hagglet"]["token"]
         head = {"Authorization": f"Token {token}", "Request-Id": "by-hand-1"}
         photo = self.world.post(
@@ -419,7 +418,7 @@ class Seeder:
         self._buy("hagglet", "TWINE-G", 1)
 
     def _short_orders(self) -> None:
-        """Orders by telephone for more than there is."""
+        """Enters orders by telephone for more than there is."""
         for sku, title, units, price, name in TELEPHONE_ORDERS:
             to = Address(
                 name, "4 Quay Street", "Port Ellery", "D04 K7K2", "IE", "orders@example.com"

@@ -1,12 +1,13 @@
-"""What Quillmoss sells beside its goods: kits of them, services, and the old codes that customers
-still use."""
+"""Defines what Quillmoss sells beside its goods: kits of them, services, and the old codes that
+customers still use.
+"""
 
 from relvan.core.catalogue.product import Part, ProductDraft, ProductKind
 from relvan.demo.goods import LIST
 
 
 def services() -> list[ProductDraft]:
-    """What is sold and lies nowhere."""
+    """Returns the services, which have no stock."""
     return [
         ProductDraft(
             sku=sku,
@@ -124,7 +125,9 @@ KITS: tuple[tuple[str, str, int, tuple[tuple[str, int], ...], bool], ...] = (
 
 
 def kits() -> list[ProductDraft]:
-    """Sold as one, stocked as their parts; the last holds another kit."""
+    """Returns the kits, which are sold as one and stocked as their parts; the last contains another
+    kit.
+    """
     return [
         ProductDraft(
             sku=sku,
@@ -142,7 +145,7 @@ def kits() -> list[ProductDraft]:
 
 
 def old_codes() -> list[tuple[str, str]]:
-    """(alias, SKU): the codes of the catalogue of ten years ago."""
+    """Returns (alias, SKU) of the codes in the catalogue of ten years ago."""
     skus = [
         "PT-09-CEL",
         "PT-14-CEL",

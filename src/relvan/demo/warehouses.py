@@ -1,4 +1,4 @@
-"""The warehouses of Quillmoss with their bins."""
+"""Creates the warehouses of Quillmoss with their bins."""
 
 from sqlalchemy.orm import Session
 
@@ -7,7 +7,7 @@ from relvan.store.tables import Bin, Warehouse
 
 
 def make_warehouse(session: Session, key: str, name: str, codes: list[str]) -> None:
-    """Make a warehouse with bins of these codes, in the order in which one walks past them."""
+    """Creates a warehouse with bins of these codes, in the order in which one walks past them."""
     warehouse = Warehouse(key=key, name=name, address=SENDER)
     session.add(warehouse)
     session.flush()

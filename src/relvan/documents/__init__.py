@@ -1,1 +1,1 @@
-"""Making files that leave us: PDFs to print."""
+"""Makes files that leave us, such as PDFs to print and tables."""

@@ -1,5 +1,6 @@
-"""Finds the cells of a workbook that hold a formula without its result: programs that write
-workbooks without calculating leave it out, and the cell would be read as empty."""
+"""Finds the cells of a workbook that hold a formula without its result. Programs that write
+workbooks without calculating leave it out, and the cell would be read as empty.
+"""
 
 import re
 import zipfile
@@ -19,8 +20,9 @@ Place = tuple[int, int]
 
 
 def formulas_without_result(path: Path, ending: str, sheet: str) -> dict[Place, str]:
-    """The formulas of a sheet whose results are not in the file, by (row, column), both counted
-    from 0. Empty for kinds of files that always hold the results."""
+    """Returns the formulas of a sheet whose results are not in the file, by (row, column), both
+    counted from 0. The result is empty for kinds of files that always hold the results.
+    """
     if ending not in (".xlsx", ".xlsm", ".ods") or not zipfile.is_zipfile(path):
         return {}
     with zipfile.ZipFile(path) as packed:
@@ -45,7 +47,7 @@ def _in_xlsx(packed: zipfile.ZipFile, sheet: str) -> Iterator[tuple[Place, str]]
 
 
 def _part_of(packed: zipfile.ZipFile, sheet: str) -> str:
-    """The part of a packed workbook that holds a sheet."""
+    """Returns the part of a packed workbook that holds a sheet."""
     book = ElementTree.fromstring(packed.read("xl/workbook.xml"))
     relations = ElementTree.fromstring(packed.read("xl/_rels/workbook.xml.rels"))
     targets = {relation.get("Id"): str(relation.get("Target")) for relation in relations}

@@ -1,4 +1,4 @@
-"""The packing slip that goes into a parcel."""
+"""Makes the packing slip that goes into a parcel."""
 
 from typing import Any
 
@@ -6,5 +6,7 @@ from relvan.documents.paper import paper
 
 
 def packing_slip_pdf(slip: Any) -> bytes:
-    """A4, one page or more: who sends what to whom, with the shipment's number as a barcode."""
+    """Returns the slip as PDF, A4 of one page or more: who sends what to whom, with the shipment's
+    number as a barcode.
+    """
     return paper("packing_slip.html", slip=slip)

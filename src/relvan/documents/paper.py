@@ -1,4 +1,4 @@
-"""Turns a template into a PDF: clean black on white, with barcodes as drawings."""
+"""Turns a template into a PDF in black on white, with barcodes as drawings."""
 
 import io
 from datetime import datetime
@@ -21,7 +21,7 @@ _papers = Environment(
 
 
 def barcode(code: str) -> Markup:
-    """A Code 128 barcode as SVG."""
+    """Returns a Code 128 barcode as SVG."""
     out = io.BytesIO()
     options = {"module_width": 0.3, "module_height": 9.0, "quiet_zone": 3.0, "write_text": False}
     Code128(code, writer=SVGWriter()).write(out, options=options)
@@ -30,18 +30,19 @@ def barcode(code: str) -> Markup:
 
 
 def written_moment(moment: datetime, locale: str, time_zone: str) -> str:
-    """A moment as it is printed: in the seller's zone and the way of writing of the seller's
-    locale."""
+    """Returns a moment as it is printed: in the seller's zone and in the form of the seller's
+    locale.
+    """
     return str(format_datetime(moment, "short", tzinfo=get_timezone(time_zone), locale=locale))
 
 
 def written_day(moment: datetime, locale: str, time_zone: str) -> str:
-    """The day of a moment as it is printed, in the seller's zone."""
+    """Returns the day of a moment as it is printed, in the seller's zone."""
     return str(format_date(moment.astimezone(get_timezone(time_zone)), "medium", locale=locale))
 
 
 def paper(template: str, **values: Any) -> bytes:
-    """Render a template as PDF. Refused when the machine lacks the library that lays out text."""
+    """Renders a template as PDF. Refused when the machine lacks the library that lays out text."""
     try:
         from weasyprint import HTML  # loads system libraries that a machine may lack
     except OSError as error:

@@ -1,5 +1,6 @@
-"""Tables in files: reads CSV, XLSX, XLS and ODS, writes CSV and XLSX. Nothing in them is ever taken
-for a formula."""
+"""Reads tables from CSV, XLSX, XLS and ODS files and writes CSV and XLSX. Nothing in them is ever
+taken for a formula.
+"""
 
 import csv
 import io
@@ -40,8 +41,9 @@ class CsvForm:
 
 @dataclass(frozen=True)
 class TableFile:
-    """A table in a file: where it lies, by which name it came, which sheet, and how text is
-    written."""
+    """A table in a file: the file, the name under which it came, the sheet, and how text is
+    written.
+    """
 
     path: Path
     name: str
@@ -55,7 +57,7 @@ class TableFile:
 
 
 def sheets_of(file: TableFile) -> list[str]:
-    """The sheets of a workbook; none of a text file."""
+    """Returns the sheets of a workbook; a text file has none."""
     if not file.is_spreadsheet:
         return []
     with _workbook(file) as book:
@@ -64,7 +66,7 @@ def sheets_of(file: TableFile) -> list[str]:
 
 @contextmanager
 def rows_of(file: TableFile) -> Iterator[Iterator[Sequence[Raw]]]:
-    """The rows of a table, one after the other. Refused: what cannot be read whole."""
+    """Yields the rows of a table. A table that cannot be read whole is refused."""
     if file.is_spreadsheet:
         with _workbook(file) as book:
             yield _sheet_rows(book, file)
@@ -96,8 +98,9 @@ LEAST_JUDGED = 200  # bytes; fewer say too little
 
 
 def _refuse_no_table(file: TableFile) -> None:
-    """Refuse a text file that is none: by how it begins, or because hardly anything in it is
-    text."""
+    """Refuses a text file that is no table, by its first bytes or because hardly anything in it is
+    text.
+    """
     start = _head(file.path)
     what = next((words for sign, words in _NO_TABLES.items() if start.startswith(sign)), "")
     if not what and len(start) >= LEAST_JUDGED:
@@ -110,16 +113,16 @@ def _refuse_no_table(file: TableFile) -> None:
 
 
 def first_rows(file: TableFile, count: int = 60) -> list[Sequence[Raw]]:
-    """The first rows, to guess from and to show."""
+    """Returns the first rows, for guessing and for showing."""
     with rows_of(file) as rows:
         return list(itertools.islice(rows, count))
 
 
 def guess_form(path: Path) -> CsvForm:
-    """Encoding and delimiter of a text file, from its start.
+    """Guesses encoding and delimiter of a text file from its start.
 
-    A byte order mark decides; else UTF-8 when it fits; else what the bytes look like; else
-    Windows-1252.
+    A byte order mark decides; otherwise it is UTF-8 when the bytes fit, otherwise what the bytes
+    look like, otherwise Windows-1252.
     """
     start = path.read_bytes()[:SAMPLE_BYTES] if path.stat().st_size < SAMPLE_BYTES else _head(path)
     encoding = guess_encoding(start)
@@ -128,7 +131,7 @@ def guess_form(path: Path) -> CsvForm:
 
 
 def guess_encoding(start: bytes) -> str:
-    """The encoding that some bytes are written in."""
+    """Returns the encoding in which some bytes are written."""
     if start.startswith((b"\xff\xfe", b"\xfe\xff")):
         return "utf-16"
     if start.startswith(b"\xef\xbb\xbf"):
@@ -158,8 +161,9 @@ def _sixteen(start: bytes) -> str:
 
 
 def guess_delimiter(text: str) -> str:
-    """The sign between cells: the one that splits the first rows into the same, largest number of
-    cells."""
+    """Returns the sign between cells: the one that splits the first rows into the same, largest
+    number of cells.
+    """
     best, most = ",", (0, 0)
     for delimiter in DELIMITERS:
         try:
@@ -219,7 +223,7 @@ def _workbook(file: TableFile) -> Iterator[CalamineWorkbook]:
 
 
 def _refuse_bomb(file: TableFile) -> None:
-    """A packed file must not unpack to more than its kind ever does."""
+    """Refuses a packed file that unpacks to more than its kind ever does."""
     if file.path.read_bytes()[:2] != b"PK":
         return
     try:
@@ -256,8 +260,9 @@ def _sheet_rows(book: CalamineWorkbook, file: TableFile) -> Iterator[Sequence[Ra
 
 
 def _mark_formulas(rows: list[list[Raw]], formulas: Mapping[tuple[int, int], str]) -> None:
-    """Put a formula whose result is missing into its place, so that whoever reads the cell refuses
-    it."""
+    """Puts a formula whose result is missing into its cell, so that whoever reads the cell refuses
+    it.
+    """
     for (row, column), formula in formulas.items():
         while len(rows) <= row:
             rows.append([])
@@ -273,7 +278,7 @@ def _too_long() -> Exception:
 
 
 def small_table(content: bytes) -> list[list[str]]:
-    """The rows of a small CSV file held in memory, its encoding and delimiter guessed."""
+    """Returns the rows of a small CSV file held in memory; its encoding and delimiter are guessed."""
     text = content.decode(guess_encoding(content), errors="replace")
     return list(
         csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""), delimiter=guess_delimiter(text))
@@ -281,8 +286,9 @@ def small_table(content: bytes) -> list[list[str]]:
 
 
 def write_csv(headings: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[bytes]:
-    """A table as CSV in UTF-8, piece by piece, with a byte order mark so that spreadsheets see the
-    encoding."""
+    """Writes a table as CSV in UTF-8, piece by piece, with a byte order mark so that spreadsheets
+    recognise the encoding.
+    """
     yield "\ufeff".encode()
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
@@ -298,8 +304,9 @@ def write_csv(headings: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterato
 def write_xlsx(
     headings: Sequence[str], rows: Iterable[Sequence[Any]], *, required: Sequence[str] = ()
 ) -> bytes:
-    """A table as a workbook of one sheet: texts as text, numbers as numbers, required headings
-    marked."""
+    """Writes a table as a workbook of one sheet: texts as text, numbers as numbers, required
+    headings marked.
+    """
     out = io.BytesIO()
     book = xlsxwriter.Workbook(
         out, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}

@@ -1,1 +1,3 @@
-"""Talking to the outside: a small port for each kind, an adapter for each dialect."""
+"""Talks to the outside through a small port for each kind of service, with an adapter for each
+dialect.
+"""

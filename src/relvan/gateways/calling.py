@@ -1,5 +1,6 @@
-"""Calls over HTTP to somebody else's machine: time-outs, and failures sorted by what may be done
-about them."""
+"""Makes calls over HTTP to other machines, with time-outs, and sorts failures by what can be done
+about them.
+"""
 
 import ipaddress
 import socket
@@ -21,8 +22,8 @@ TIMEOUT = httpx.Timeout(8.0, connect=3.0)
 class OutsideTrouble(Exception):
     """The call failed and is worth trying again.
 
-    `unclear`: it may have taken effect all the same. `retry_after`: seconds that the other side
-    asked for.
+    `unclear` says that it may have taken effect all the same. `retry_after` is the number of
+    seconds that the other side asked to wait.
     """
 
     def __init__(
@@ -33,7 +34,7 @@ class OutsideTrouble(Exception):
 
 
 class OutsideRefusal(Exception):
-    """The other side understood and said no; trying again changes nothing. `body` is its answer."""
+    """The other side understood and refused, so trying again changes nothing. `body` is its answer."""
 
     def __init__(self, message: str, status: int, body: Any) -> None:
         super().__init__(message)
@@ -41,8 +42,9 @@ class OutsideRefusal(Exception):
 
 
 def check_address(address: str, *, private_allowed: bool, field: str = "address") -> None:
-    """Refuse an address that is no plain http(s) one, or leads into a private network where that is
-    not allowed."""
+    """Refuses an address that is not a plain http(s) one, or that leads into a private network
+    where this is not allowed.
+    """
     parts = urlsplit(address)
     if (
         parts.scheme not in ("http", "https")
@@ -71,14 +73,14 @@ def check_address(address: str, *, private_allowed: bool, field: str = "address"
 
 
 class CallPace:
-    """Keeps calls within the other side's rate limit, by making the caller wait for its turn."""
+    """Keeps calls within the other side's rate limit by making the caller wait."""
 
     def __init__(self, per_second: float, burst: int) -> None:
         self._bucket = TokenBucket(per_second, burst, float(burst), time.monotonic())
         self._lock = threading.Lock()
 
     def wait(self) -> None:
-        """Wait until one more call may be made."""
+        """Waits until one more call may be made."""
         with self._lock:
             self._bucket, seconds = self._bucket.take(time.monotonic())
         if seconds:
@@ -87,12 +89,14 @@ class CallPace:
 
 @cache
 def trusted_roots() -> ssl.SSLContext:
-    """Whose certificates are believed; read once, since reading them takes longer than a call."""
+    """Returns the trusted root certificates. They are read once, because reading them takes longer
+    than a call.
+    """
     return httpx.create_ssl_context()
 
 
 class OutsideCaller:
-    """One other side: its address, the headers that say who we are, and one pool of connections."""
+    """One other side: its address, the headers that identify us, and one pool of connections."""
 
     def __init__(
         self,
@@ -115,7 +119,7 @@ class OutsideCaller:
         )
 
     def call(self, method: str, path: str, **options: Any) -> httpx.Response:
-        """Make one call; only an answer of success comes back."""
+        """Makes one call and returns the answer if it is one of success."""
         if not self._checked:
             check_address(self.address, private_allowed=self.private_allowed)
             self._checked = True
@@ -129,7 +133,7 @@ class OutsideCaller:
         return self._sorted(answer)
 
     def json(self, method: str, path: str, **options: Any) -> Any:
-        """Make one call and read its JSON."""
+        """Makes one call and returns its JSON."""
         answer = self.call(method, path, **options)
         try:
             return answer.json()
@@ -139,7 +143,7 @@ class OutsideCaller:
             ) from error
 
     def close(self) -> None:
-        """Let go of the connections."""
+        """Closes the connections."""
         self._client.close()
 
     def _sorted(self, answer: httpx.Response) -> httpx.Response:

@@ -1,5 +1,6 @@
-"""Fetching a file from an address on the web that a person gave: only http(s), no private network,
-within a size."""
+"""Fetches a file from a web address that a person gave: only over http(s), from no private network,
+and up to a size.
+"""
 
 import socket
 from urllib.parse import urljoin, urlsplit
@@ -13,10 +14,11 @@ MOST_HOPS = 4
 
 
 def fetch_picture(address: str, *, private_allowed: bool, most_bytes: int) -> bytes:
-    """The content behind an address. Each address on the way is checked, redirects as well.
+    """Returns the content behind an address. Each address on the way is checked, redirects as well.
 
-    Refused: what leads into a private network, is too large, or is not there. `OutsideTrouble`: try
-    again later.
+    Raises:
+        Refused: if the address leads into a private network, or the file is too large or missing.
+        OutsideTrouble: if it should be tried again later.
     """
     for _ in range(MOST_HOPS):
         check_address(address.partition("?")[0].partition("#")[0], private_allowed=private_allowed)
@@ -33,7 +35,7 @@ def fetch_picture(address: str, *, private_allowed: bool, most_bytes: int) -> by
 
 
 def _get(address: str, most_bytes: int) -> bytes | str:
-    """The content, or the address that it leads on to."""
+    """Returns the content, or the address to which it redirects."""
     name = urlsplit(address).hostname
     try:
         with httpx.stream(

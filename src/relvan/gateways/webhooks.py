@@ -1,5 +1,6 @@
-"""Telling a seller's own tool something over HTTP, signed as the Standard Webhooks specification
-says."""
+"""Sends messages to a seller's own tool over HTTP, signed as the Standard Webhooks specification
+says.
+"""
 
 import socket
 from dataclasses import dataclass
@@ -16,8 +17,9 @@ from relvan.gateways.calling import TIMEOUT, OutsideTrouble, check_address, trus
 
 @dataclass(frozen=True)
 class Message:
-    """One announcement as it goes out: its key, by which it is known again, when it is sent, what
-    type of event it tells of, and the data of it."""
+    """One message as it is sent: the key by which it is recognised, when it is sent, its type of
+    event, and its data.
+    """
 
     key: str
     at: datetime
@@ -26,9 +28,11 @@ class Message:
 
 
 def post_message(address: str, secret: str, message: Message, *, private_allowed: bool) -> int:
-    """Post one announcement under its key; the HTTP status of the answer, whose text nobody reads.
+    """Posts one message under its key and returns the HTTP status of the answer, whose text is not
+    read.
 
-    `OutsideTrouble`: nobody answered, or the address leads where nothing may be called.
+    Raises:
+        OutsideTrouble: if nobody answered, or the address leads where nothing may be called.
     """
     name = urlsplit(address).hostname or address
     body = orjson.dumps(

@@ -1,1 +1,1 @@
-"""Tables, migrations and queries: the only floor that knows SQLAlchemy."""
+"""Holds the tables, migrations and queries. It is the only floor that knows SQLAlchemy."""

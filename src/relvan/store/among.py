@@ -1,5 +1,6 @@
-"""Picking rows by a list of values as one parameter, so that a thousand cost no more to prepare
-than one."""
+"""Finds rows by a list of values that travels as one parameter, so that a thousand values cost no
+more to prepare than one.
+"""
 
 from collections.abc import Iterable
 from typing import Any
@@ -13,8 +14,9 @@ FEW = 40  # for so many a parameter each is sooner prepared
 
 
 def among(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
-    """That a column is one of these values, whole numbers or texts. Numbers that follow one another
-    are a range."""
+    """Returns the condition that a column is one of these values, which are whole numbers or texts.
+    Numbers that follow one another become a range.
+    """
     wanted = list(values)
     if len(wanted) <= FEW:
         return column.in_(wanted)  # type: ignore[no-any-return]

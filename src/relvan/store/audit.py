@@ -1,4 +1,4 @@
-"""Writing entries of the audit trail for many products by one statement."""
+"""Writes entries of the audit trail for many products by one statement."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -13,8 +13,9 @@ from relvan.store.tables import AuditEntry, Product
 def insert_same_entry(
     session: Session, values: Mapping[str, Any], product_ids: Sequence[int]
 ) -> None:
-    """Write the same entry once for each of some products; `values` are its columns but the
-    subject's id."""
+    """Writes the same entry once for each of some products. `values` are the entry's columns except
+    for the id of the product.
+    """
     columns = AuditEntry.__table__.c
     same = (literal(value, columns[name].type) for name, value in values.items())
     entries = select(*same, Product.id).where(among(Product.id, product_ids)).order_by(Product.id)

@@ -1,5 +1,6 @@
-"""Rows of bulk jobs that are kept together: plain ones with one verdict, many to a record. See
-`BulkJobBlock`."""
+"""Keeps plain rows of bulk jobs that share a verdict together, many of them in one record. See
+`BulkJobBlock`.
+"""
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
@@ -12,7 +13,7 @@ from relvan.store.tables import BulkJobBlock
 
 
 class Kept(NamedTuple):
-    """A block of rows as it is kept."""
+    """A block of rows as the database holds it."""
 
     id: int
     verdict: str
@@ -20,7 +21,7 @@ class Kept(NamedTuple):
 
 
 def add_block(session: Session, job_id: int, verdict: str, rows: PlainRows) -> None:
-    """Keep rows together."""
+    """Adds a block of rows to a bulk job."""
     session.add(BulkJobBlock(job_id=job_id, verdict=verdict, **_as_kept(rows)))
     session.flush()
 
@@ -28,7 +29,7 @@ def add_block(session: Session, job_id: int, verdict: str, rows: PlainRows) -> N
 def next_block(
     session: Session, job_id: int, verdicts: Sequence[str], *, backwards: bool = False
 ) -> Kept | None:
-    """The first block with one of these verdicts, or backwards the last."""
+    """Returns the first block that has one of these verdicts, or the last one when going backwards."""
     wanted = select(BulkJobBlock).where(
         BulkJobBlock.job_id == job_id, BulkJobBlock.verdict.in_(verdicts)
     )
@@ -38,8 +39,9 @@ def next_block(
 
 
 def settle_block(session: Session, block: Kept, verdict: str, left: Sequence[int]) -> None:
-    """Give a block a verdict, less the rows at the places that are `left`: these are no longer part
-    of it."""
+    """Gives a block a verdict. The rows at the places in `left` are taken out of the block and no
+    longer belong to it.
+    """
     if len(left) == len(block.rows):
         session.execute(delete(BulkJobBlock).where(BulkJobBlock.id == block.id))
         return
@@ -51,12 +53,12 @@ def settle_block(session: Session, block: Kept, verdict: str, left: Sequence[int
 
 
 def forget_blocks(session: Session, job_id: int) -> None:
-    """Take away the blocks of a rehearsal that is begun anew."""
+    """Deletes the blocks of a rehearsal that begins anew."""
     session.execute(delete(BulkJobBlock).where(BulkJobBlock.job_id == job_id))
 
 
 def count_in_blocks(session: Session, job_id: int) -> dict[str, int]:
-    """How many rows in blocks have which verdict."""
+    """Returns how many rows in blocks have each verdict."""
     counted = select(BulkJobBlock.verdict, func.sum(BulkJobBlock.count)).where(
         BulkJobBlock.job_id == job_id
     )
@@ -66,8 +68,9 @@ def count_in_blocks(session: Session, job_id: int) -> dict[str, int]:
 def blocks_from(
     session: Session, job_id: int, after: int | None = None, verdict: str = ""
 ) -> Iterator[Kept]:
-    """The blocks of a job that hold rows after a position, by their first, each read when it is
-    asked for."""
+    """Yields the blocks of a job that hold rows after a position, ordered by their first row. Each
+    is read when it is asked for.
+    """
     wanted = select(BulkJobBlock.id).where(BulkJobBlock.job_id == job_id)
     if after is not None:
         wanted = wanted.where(BulkJobBlock.last > after)

@@ -1,8 +1,7 @@
-"""Writing many rows with one statement and bare parameters: the object layer adds more to a row
-than it costs.
+"""Writes many rows with one statement and bare parameters, because the object layer costs more than
+writing the row does.
 
-Values pass through the types of their columns all the same, so that what is written is what the
-tables say.
+Values still pass through the types of their columns, so what is written is what the tables say.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -18,15 +17,17 @@ Row = Sequence[Any]
 
 
 def insert_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
-    """Add rows of a table; each has a value for every one of these columns, in their order. Columns
-    that are not named get their defaults."""
+    """Adds rows to a table. Each row has a value for every one of these columns, in their order;
+    columns that are not named get their defaults.
+    """
     if rows:
         insert_columns(session, model, dict(zip(names, zip(*rows, strict=True), strict=True)))
 
 
 def insert_columns(session: Session, model: Any, columns: Mapping[str, Sequence[Any]]) -> None:
-    """Add rows of a table, given as a value for every row by column; the other columns get their
-    defaults."""
+    """Adds rows to a table. They are given as lists of values by column; the other columns get
+    their defaults.
+    """
     table: Table = model.__table__
     count = len(next(iter(columns.values())))
     left = [
@@ -41,26 +42,26 @@ def insert_columns(session: Session, model: Any, columns: Mapping[str, Sequence[
 
 
 def update_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
-    """Change these columns of rows, each given as (*values, id of the row)."""
+    """Changes these columns of rows. Each row is given as (*values, id of the row)."""
     _run(session, model.__table__, "update", tuple(names), list(zip(*rows, strict=True)))
 
 
 def update_columns(
     session: Session, model: Any, columns: Mapping[str, Sequence[Any]], ids: Sequence[int]
 ) -> None:
-    """Change rows by their ids, given as a new value for every row by column."""
+    """Changes rows by their ids. The new values are given as lists by column."""
     _run(session, model.__table__, "update", tuple(columns), [*columns.values(), ids])
 
 
 def delete_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
-    """Take rows away, each found by its values in these columns."""
+    """Deletes rows, each of which is found by its values in these columns."""
     _run(session, model.__table__, "delete", tuple(names), list(zip(*rows, strict=True)))
 
 
 def _run(
     session: Session, table: Table, verb: str, names: tuple[str, ...], values: list[Sequence[Any]]
 ) -> None:
-    """Run a statement for many rows, given by column; for a change the ids come last."""
+    """Runs a statement for many rows that are given by column. For a change the ids come last."""
     if not values or not values[0]:
         return
     connection = session.connection()
@@ -98,8 +99,9 @@ def _parameter(name: str) -> str:
 def _statement(
     dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]
 ) -> tuple[str, list[int], bool]:
-    """The statement as text, which value goes to which place in it, and whether places count rather
-    than names."""
+    """Returns the statement as text, which value goes to which place in it, and whether places are
+    counted or named.
+    """
     bound = {name: bindparam(_parameter(name), type_=table.c[name].type) for name in names}
     # not into the table itself: that would add the defaults that the database knows
     statement: Any = insert(bare_table(table.name, *map(bare_column, names))).values(bound)

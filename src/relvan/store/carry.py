@@ -1,4 +1,4 @@
-"""Carrying all that is held from one database to another, whichever of the two kinds each is."""
+"""Copies everything from one database to another. Each may be SQLite or PostgreSQL."""
 
 from sqlalchemy import Integer, insert, select, text
 from sqlalchemy.orm import Session
@@ -15,9 +15,10 @@ _POINTING = """DO $$ DECLARE one record; BEGIN
 
 
 def carry_over(source: Session, target: Session) -> int:
-    """Put what `source` holds in place of all that `target` holds; how many rows. Both have the
-    tables of this version. What a row points to may come after it: that is checked when all are
-    there."""
+    """Replaces all that `target` holds by all that `source` holds and returns the number of rows.
+    Both must have the tables of this version. A row may point to a row that comes later, so
+    references are checked at the end.
+    """
     on_server = target.get_bind().dialect.name == "postgresql"
     if on_server:
         target.execute(text(_POINTING.format(how="DEFERRABLE INITIALLY DEFERRED")))
@@ -46,7 +47,7 @@ def _replace_all(source: Session, target: Session) -> int:
 
 
 def _count_on(session: Session) -> None:
-    """The next id of every table is one that nobody has."""
+    """Sets the next id of every table to one that no row has yet."""
     for table in Table.metadata.sorted_tables:
         key = list(table.primary_key)
         if len(key) == 1 and isinstance(key[0].type, Integer) and key[0].autoincrement:

@@ -1,4 +1,4 @@
-"""Queries over products: one by its code, and pages of them for the catalogue."""
+"""Queries over products: one by its code, and what other stations need of many."""
 
 from collections import defaultdict
 from collections.abc import Collection, Sequence
@@ -32,12 +32,12 @@ MOST_USES = 3  # told of each kind
 
 
 def product_by_id(session: Session, product_id: int) -> Product:
-    """A product that is known to be there."""
+    """Returns the product with an id. The product must exist."""
     return session.get_one(Product, product_id)
 
 
 def find_product(session: Session, sku: str) -> Product:
-    """A product by its SKU or an alias, without regard to case."""
+    """Returns a product by its SKU or an alias, without regard to case."""
     product = session.scalar(
         select(Product)
         .join(SkuName, SkuName.product_id == Product.id)
@@ -61,7 +61,7 @@ class NamedProduct:
 
 
 def named_products(session: Session, skus: Collection[str]) -> dict[str, NamedProduct]:
-    """Products by the keys of the SKUs and aliases that name them; one query."""
+    """Returns products by the keys of the SKUs and aliases that name them; one query."""
     rows = session.execute(
         select(
             SkuName.key,
@@ -84,7 +84,7 @@ def named_products(session: Session, skus: Collection[str]) -> dict[str, NamedPr
 
 
 def variants_of(session: Session, family_ids: Collection[int]) -> dict[int, list[NamedProduct]]:
-    """The variants of families, by family, in the order of their SKUs."""
+    """Returns the variants of families, by family, in the order of their SKUs."""
     found: dict[int, list[NamedProduct]] = {}
     rows = session.execute(
         select(Product.id, Product.sku, Product.kind, Product.family_id, Product.archived_at)
@@ -98,7 +98,7 @@ def variants_of(session: Session, family_ids: Collection[int]) -> dict[int, list
 
 
 def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[int, str, str]]:
-    """(id, kind, tax code) of what may be sold, by the key of its SKU or alias."""
+    """Returns (id, kind, tax code) of products that can be sold, by the key of the SKU or alias."""
     rows = session.execute(
         select(SkuName.key, Product.id, Product.kind, Product.tax_code)
         .join(Product, Product.id == SkuName.product_id)
@@ -110,14 +110,14 @@ def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[
 
 
 def skus_of(session: Session, product_ids: Collection[int]) -> dict[int, str]:
-    """SKUs by id."""
+    """Returns SKUs by the product's id."""
     return dict(
         session.execute(select(Product.id, Product.sku).where(Product.id.in_(product_ids))).all()
     )
 
 
 def titles_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, str]]:
-    """(SKU, title) by id."""
+    """Returns (SKU, title) by the product's id."""
     rows = session.execute(
         select(Product.id, Product.sku, Product.title).where(Product.id.in_(product_ids))
     ).all()
@@ -125,7 +125,7 @@ def titles_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple
 
 
 def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, bool]]:
-    """(kind, whether its parts may travel apart) by id."""
+    """Returns (kind, whether its parts may travel apart) by the product's id."""
     if not product_ids:
         return {}
     statement = select(Product.id, Product.kind, Product.parts_apart).where(
@@ -137,7 +137,7 @@ def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[
 
 
 def holds_stock(session: Session, product_ids: Collection[int]) -> set[int]:
-    """Those of the products that lie somewhere or are promised."""
+    """Returns those of the products that have stock on hand or reserved."""
     lies = or_(Balance.on_hand > 0, Balance.reserved > 0, Balance.blocked > 0)
     return set(
         session.scalars(
@@ -147,8 +147,9 @@ def holds_stock(session: Session, product_ids: Collection[int]) -> set[int]:
 
 
 def product_uses(session: Session, product_ids: Collection[int]) -> dict[int, str]:
-    """Where products are still in use, in words; those that are nowhere are left out. Four queries,
-    however many."""
+    """Says in words where products are still in use. Products that are used nowhere are left out;
+    four queries, whatever the number.
+    """
     placed = select(Listing.product_id, Channel.name).join_from(
         Listing, Channel, Listing.channel_id == Channel.id
     )
@@ -182,7 +183,7 @@ def product_uses(session: Session, product_ids: Collection[int]) -> dict[int, st
 
 @dataclass(frozen=True)
 class PictureRow:
-    """A picture of a product; sides in pixels; its role is main, further or description."""
+    """A picture of a product. Sides are in pixels; the role is main, further or description."""
 
     sha: str
     width: int
@@ -191,7 +192,9 @@ class PictureRow:
 
 
 def product_pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[PictureRow]]:
-    """The pictures of products in order; of each the first that is shown is the main one."""
+    """Returns the pictures of products in order. The first one shown of each product is its main
+    picture.
+    """
     rows = session.execute(
         select(
             ProductPicture.product_id,
@@ -224,7 +227,7 @@ class BinRow:
 
 
 def product_bins(session: Session, product_id: int) -> list[BinRow]:
-    """Where a product lies."""
+    """Returns the bins in which a product lies."""
     rows = session.execute(
         select(Warehouse.name, Bin.code, BinBalance.on_hand, BinBalance.blocked)
         .join(Bin, Bin.id == BinBalance.bin_id)
@@ -236,12 +239,14 @@ def product_bins(session: Session, product_id: int) -> list[BinRow]:
 
 
 def product_ids(session: Session) -> list[int]:
-    """The ids of all products."""
+    """Returns the ids of all products."""
     return list(session.scalars(select(Product.id)))
 
 
 def kept_completeness(session: Session, wanted: Collection[int]) -> dict[int, tuple[int, int]]:
-    """(how much is asked, how much of it is missing) of products as it is kept, by id."""
+    """Returns (how many details are recommended, how many of these are missing) by the product's
+    id, as last worked out.
+    """
     rows = session.execute(
         select(Product.id, Product.asked, Product.lacking).where(among(Product.id, wanted))
     ).all()
@@ -249,7 +254,7 @@ def kept_completeness(session: Session, wanted: Collection[int]) -> dict[int, tu
 
 
 def families_of(session: Session, variant_ids: Collection[int]) -> dict[int, int]:
-    """The ids of the families of variants, by variant."""
+    """Returns the ids of the families of variants, by variant."""
     statement = select(Product.id, Product.family_id).where(among(Product.id, variant_ids))
     rows = session.execute(statement.where(Product.family_id.is_not(None))).all()
     return {variant: family for variant, family in rows if family is not None}

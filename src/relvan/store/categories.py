@@ -21,7 +21,7 @@ from relvan.store.tables import Attribute, Category, CategoryAttribute, Product
 
 
 def category_by_path(session: Session, path: str) -> Category:
-    """A category by its path, without regard to case."""
+    """Returns a category by its path, without regard to case."""
     found = session.scalar(select(Category).where(Category.path_key == path.strip().casefold()))
     if found is None:
         raise not_found("category", path)
@@ -29,7 +29,7 @@ def category_by_path(session: Session, path: str) -> Category:
 
 
 def attribute_by_name(session: Session, name: str) -> Attribute:
-    """An attribute by its name, without regard to case."""
+    """Returns an attribute by its name, without regard to case."""
     found = find_attribute(session, name)
     if found is None:
         raise not_found("attribute", name)
@@ -37,7 +37,7 @@ def attribute_by_name(session: Session, name: str) -> Attribute:
 
 
 def products_below(session: Session, path: str) -> list[int]:
-    """The ids of the products in a category or in one below it."""
+    """Returns the ids of the products in a category and in the categories below it."""
     below = f"{path}{SEPARATOR}"
     inside = (func.lower(Product.category) == path.lower()) | (
         func.lower(func.substr(Product.category, 1, len(below))) == below.lower()
@@ -46,7 +46,7 @@ def products_below(session: Session, path: str) -> list[int]:
 
 
 def products_with_attribute(session: Session, name: str) -> list[tuple[int, str, str]]:
-    """(id, SKU, value) of the products that say something of an attribute."""
+    """Returns (id, SKU, value) of the products that have a value for an attribute."""
     held: Any = json_pairs(Product.attributes).table_valued("key", "value", name="held")
     statement = select(Product.id, Product.sku, held.c.value).join(held, true())
     statement = statement.where(func.lower(held.c.key) == name.lower())
@@ -57,8 +57,9 @@ def products_with_attribute(session: Session, name: str) -> list[tuple[int, str,
 
 @dataclass(frozen=True)
 class CategoryRow:
-    """A category with the products in it alone, and what it asks for itself: (attribute,
-    needed)."""
+    """A category with the number of products directly in it and the attributes that it recommends
+    itself, as (attribute, needed).
+    """
 
     id: int
     path: str
@@ -67,17 +68,17 @@ class CategoryRow:
 
     @property
     def level(self) -> int:
-        """How deep it lies, 0 at the top."""
+        """The depth of the category in the tree, 0 at the top."""
         return self.path.count(SEPARATOR)
 
     @property
     def name(self) -> str:
-        """Its last level."""
+        """The last part of its path."""
         return self.path.split(SEPARATOR)[-1]
 
 
 def category_rows(session: Session) -> list[CategoryRow]:
-    """The whole tree in order; four queries."""
+    """Returns the whole tree in order; four queries."""
     counted = _products_in(session)
     asks: dict[int, list[tuple[str, bool]]] = {}
     rows = select(CategoryAttribute.category_id, Attribute.name, CategoryAttribute.needed)
@@ -95,8 +96,9 @@ def category_rows(session: Session) -> list[CategoryRow]:
 
 
 def _products_in(session: Session) -> dict[str, int]:
-    """How many products lie in each category, by its path in lower case: all of them, as the index
-    alone can count, less those in the archive, which are few."""
+    """Returns how many products lie in each category, by its path in lower case. The index alone
+    counts all products; the few archived ones are subtracted.
+    """
     spelled = select(Product.category, func.count()).where(Product.category != "")
     counted: Counter[str] = Counter()
     for path, count in session.execute(spelled.group_by(Product.category)).all():
@@ -117,7 +119,7 @@ class CategoryTree:
 
 
 def category_tree(session: Session) -> CategoryTree:
-    """All categories with what they recommend; one query."""
+    """Returns all categories with the attributes that they recommend; one query."""
     rows = session.execute(
         select(
             Category.path,
@@ -143,17 +145,17 @@ def category_tree(session: Session) -> CategoryTree:
 
 
 def category_paths(session: Session) -> list[str]:
-    """The path of every category, in order."""
+    """Returns the path of every category, in order."""
     return list(session.scalars(select(Category.path).order_by(Category.path_key)).all())
 
 
 def attributes(session: Session) -> list[Attribute]:
-    """All attributes that the seller defined."""
+    """Returns all attributes that the seller defined."""
     return list(session.scalars(select(Attribute).order_by(Attribute.name_key)).all())
 
 
 def add_categories(session: Session, paths: Mapping[str, str]) -> None:
-    """Put those categories into the tree that are not in it; `paths` are their paths by key."""
+    """Adds those of the categories that the tree does not have yet. `paths` are their paths by key."""
     known = set(session.scalars(select(Category.path_key).where(among(Category.path_key, paths))))
     rows = [{"path": path, "path_key": key} for key, path in paths.items() if key not in known]
     if rows:
@@ -161,7 +163,7 @@ def add_categories(session: Session, paths: Mapping[str, str]) -> None:
 
 
 def is_category(session: Session, key: str) -> bool:
-    """Whether the tree has a category of this key."""
+    """Says whether the tree has a category with this key."""
     return session.scalar(select(Category.id).where(Category.path_key == key)) is not None
 
 
@@ -173,24 +175,24 @@ def _at_or_below(path: str) -> ColumnElement[bool]:
 
 
 def categories_at_or_below(session: Session, path: str) -> list[Category]:
-    """A category and all below it."""
+    """Returns a category and all categories below it."""
     return list(session.scalars(select(Category).where(_at_or_below(path))))
 
 
 def find_attribute(session: Session, name: str) -> Attribute | None:
-    """An attribute by its name without regard to case, or none."""
+    """Returns an attribute by its name without regard to case, or None."""
     return session.scalar(select(Attribute).where(Attribute.name_key == name.strip().casefold()))
 
 
 def forget_attribute(session: Session, attribute: Attribute) -> None:
-    """Take an attribute away, and out of all that categories ask for."""
+    """Deletes an attribute, also from all categories that recommend it."""
     session.execute(delete(CategoryAttribute).where(CategoryAttribute.attribute_id == attribute.id))
     session.delete(attribute)
     session.flush()
 
 
 def asked_attributes(session: Session, category_id: int) -> list[str]:
-    """The names of the attributes that a category asks for itself."""
+    """Returns the names of the attributes that a category recommends itself."""
     statement = select(Attribute.name).join(
         CategoryAttribute, CategoryAttribute.attribute_id == Attribute.id
     )
@@ -198,8 +200,9 @@ def asked_attributes(session: Session, category_id: int) -> list[str]:
 
 
 def replace_asks(session: Session, category_id: int, asks: Mapping[int, bool]) -> None:
-    """Let a category ask for these attributes alone; `asks` says by their ids whether each is
-    needed."""
+    """Makes a category recommend exactly these attributes. `asks` says by the attribute's id
+    whether it is needed.
+    """
     session.execute(delete(CategoryAttribute).where(CategoryAttribute.category_id == category_id))
     rows = [
         {"category_id": category_id, "attribute_id": one, "needed": needed}

@@ -1,4 +1,4 @@
-"""Queries over channels: their settings as core values, their health, what waits for them."""
+"""Queries over channels: their settings as core values, their health, and what waits for them."""
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
@@ -32,7 +32,7 @@ SETTINGS = select(Channel, PriceList).join(PriceList, PriceList.id == Channel.pr
 
 @dataclass(frozen=True)
 class ChannelSettings:
-    """What decides prices and quantities on a channel."""
+    """The settings of a channel that decide its prices and quantities."""
 
     channel: Channel
     price_list: PriceList
@@ -48,18 +48,19 @@ class ChannelSettings:
         return any(isinstance(step, ConvertStep) for step in self.steps)
 
     def looks_at_rates(self, own: str) -> bool:
-        """Whether its prices may follow conversion rates: they are converted, or are in another
-        currency than the seller's `own`, in which floors and costs are told."""
+        """Whether its prices depend on conversion rates: its steps convert, or it sells in another
+        currency than the seller's `own`, in which floors and costs are entered.
+        """
         return self.converts or self.price_list.currency != own
 
 
 def channel_by_id(session: Session, channel_id: int) -> Channel:
-    """A channel that is known to be there."""
+    """Returns the channel with an id. The channel must exist."""
     return session.get_one(Channel, channel_id)
 
 
 def channel_by_key(session: Session, key: str) -> Channel:
-    """A channel by its key."""
+    """Returns the channel with a key."""
     channel = find_channel(session, key)
     if channel is None:
         raise not_found("channel", key)
@@ -67,12 +68,12 @@ def channel_by_key(session: Session, key: str) -> Channel:
 
 
 def channels(session: Session) -> list[Channel]:
-    """All channels."""
+    """Returns all channels."""
     return list(session.scalars(select(Channel).order_by(Channel.id)))
 
 
 def channel_names(session: Session) -> list[tuple[str, str]]:
-    """(key, name) of all channels."""
+    """Returns (key, name) of all channels."""
     rows = (
         session.connection().execute(select(Channel.key, Channel.name).order_by(Channel.id)).all()
     )
@@ -80,12 +81,12 @@ def channel_names(session: Session) -> list[tuple[str, str]]:
 
 
 def carriers(session: Session) -> list[Carrier]:
-    """All carrier accounts."""
+    """Returns all carrier accounts."""
     return list(session.scalars(select(Carrier).order_by(Carrier.id)))
 
 
 def channel_settings(session: Session) -> dict[int, ChannelSettings]:
-    """The settings of every channel by its id, in two queries."""
+    """Returns the settings of every channel by its id; two queries."""
     supply: dict[int, list[int]] = {}
     for channel_id, warehouse_id in session.execute(SUPPLY):
         supply.setdefault(channel_id, []).append(warehouse_id)
@@ -106,7 +107,9 @@ def channel_settings(session: Session) -> dict[int, ChannelSettings]:
 
 @dataclass(frozen=True)
 class ChannelHealth:
-    """How a channel does: calm, in trouble or paused; lag in seconds; updates that wait."""
+    """How a channel's connection is: healthy, in trouble or paused; its delay in seconds; and how
+    many updates wait.
+    """
 
     state: str
     lag_p95_s: float | None
@@ -119,7 +122,7 @@ class ChannelHealth:
 def channel_health(
     session: Session, found: Sequence[Channel], now: datetime
 ) -> dict[int, ChannelHealth]:
-    """The health of channels by their ids; lag over the last day."""
+    """Returns the health of channels by their ids. The delay is that of the last day."""
     waiting = {
         row[0]: (row[1], row[2])
         for row in session.execute(
@@ -157,8 +160,9 @@ def channel_health(
 
 @dataclass(frozen=True)
 class ListingTally:
-    """The listings of a channel that have a place there: followed or only read in, behind with what
-    is said, paused."""
+    """The listings that are on a channel: how many are followed, only read in, outdated (with what
+    differs), and paused.
+    """
 
     followed: int
     unfollowed: int
@@ -167,7 +171,7 @@ class ListingTally:
 
 
 def listing_tally(session: Session, channel_id: int) -> ListingTally:
-    """How many listings of a channel are in step and how many are not."""
+    """Returns how many listings of a channel are in step and how many are not."""
     said = Listing.behind.like("%content%") | Listing.behind.like("%pictures%")
     row = session.execute(
         select(
@@ -181,19 +185,18 @@ def listing_tally(session: Session, channel_id: int) -> ListingTally:
 
 
 def find_channel(session: Session, key: str) -> Channel | None:
-    """A channel by its key, or none."""
+    """Returns a channel by its key, or None."""
     return session.scalar(select(Channel).where(Channel.key == key))
 
 
 def find_carrier(session: Session, key: str) -> Carrier | None:
-    """A carrier account by its key, or none."""
+    """Returns a carrier account by its key, or None."""
     return session.scalar(select(Carrier).where(Carrier.key == key))
 
 
 @dataclass(frozen=True)
 class ChannelEdition:
-    """Which edition of its rulebook a channel was worked out by; the edition is the book itself, as
-    data."""
+    """The edition of the rulebook by which a channel's listings were last worked out, as data."""
 
     id: int
     name: str
@@ -202,14 +205,14 @@ class ChannelEdition:
 
 
 def channel_editions(session: Session) -> list[ChannelEdition]:
-    """Every channel with the edition that it was worked out by."""
+    """Returns every channel with the edition of its rulebook by which it was last worked out."""
     return rows_as(
         ChannelEdition, session, select(Channel.id, Channel.name, Channel.rulebook, Channel.book)
     )
 
 
 def supply_keys(session: Session, channel_id: int) -> list[str]:
-    """The keys of the warehouses that feed a channel, in their order."""
+    """Returns the keys of the warehouses that feed a channel, in the order of its supply list."""
     statement = select(Warehouse.key).join(
         SupplyWarehouse, SupplyWarehouse.warehouse_id == Warehouse.id
     )
@@ -223,7 +226,7 @@ def supply_keys(session: Session, channel_id: int) -> list[str]:
 
 
 def replace_supply(session: Session, channel_id: int, warehouse_ids: Sequence[int]) -> None:
-    """Let these warehouses feed a channel, in this order, instead of those that do."""
+    """Replaces the supply list of a channel by these warehouses, in this order."""
     session.execute(delete(SupplyWarehouse).where(SupplyWarehouse.channel_id == channel_id))
     for position, warehouse_id in enumerate(warehouse_ids):
         session.add(
@@ -234,8 +237,10 @@ def replace_supply(session: Session, channel_id: int, warehouse_ids: Sequence[in
 def supply_lists_of(
     session: Session, channel_ids: Collection[int | None], *, anywhere: bool = False
 ) -> dict[int | None, list[int]]:
-    """The ids of the warehouses that serve orders, by channel: the channel's in their order, and
-    with `anywhere` all others after them; all warehouses for orders without a channel."""
+    """Returns the ids of the warehouses that serve orders, by channel: those of its supply list in
+    order and, with `anywhere`, all others after them. Orders without a channel may be served from
+    every warehouse.
+    """
     found: dict[int | None, list[int]] = {channel_id: [] for channel_id in channel_ids}
     row = SupplyWarehouse
     fed = select(row.channel_id, row.warehouse_id).where(

@@ -15,7 +15,7 @@ from relvan.store.tables import ExpectedReceipt, Product, Transfer, Warehouse
 
 @dataclass(frozen=True)
 class ExpectedRow:
-    """One expected receipt that is not at an end; `due` a day (ISO 8601)."""
+    """One expected receipt that is still open. `due` is a day (ISO 8601)."""
 
     id: int
     sku: str
@@ -29,14 +29,14 @@ class ExpectedRow:
 
     @property
     def left(self) -> int:
-        """How many are still to come."""
+        """The number of units that are still to come."""
         return max(0, self.quantity - self.received)
 
 
 def expected_rows(
     session: Session, product_id: int | None = None, *, limit: int = 500
 ) -> list[ExpectedRow]:
-    """What is to come, the soonest first; of one product, or of all."""
+    """Returns the open expected receipts, the soonest first, of one product or of all."""
     row = ExpectedReceipt
     statement = (
         select(
@@ -63,7 +63,7 @@ def expected_rows(
 
 @dataclass(frozen=True)
 class TransferRow:
-    """One transfer under way."""
+    """One transfer in transit."""
 
     id: int
     sku: str
@@ -78,14 +78,14 @@ class TransferRow:
 
     @property
     def left(self) -> int:
-        """How many are in transit."""
+        """The number of units in transit."""
         return self.quantity - self.received
 
 
 def transfer_rows(
     session: Session, product_id: int | None = None, *, limit: int = 500
 ) -> list[TransferRow]:
-    """What is in transit between warehouses, the longest under way first."""
+    """Returns the transfers in transit, the longest under way first."""
     row, target = Transfer, aliased(Warehouse)
     statement = (
         select(
@@ -114,7 +114,9 @@ def transfer_rows(
 
 @dataclass(frozen=True)
 class Coming:
-    """Units of a product for one warehouse: in transit, and expected (by when the next ones)."""
+    """Units of a product that are to come into one warehouse: in transit, and expected (with the
+    day of the next ones).
+    """
 
     in_transit: int = 0
     incoming: int = 0
@@ -122,7 +124,7 @@ class Coming:
 
 
 def coming_of(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], Coming]:
-    """What is to come by (product, warehouse); two queries."""
+    """Returns what is to come by (product, warehouse); two queries."""
     row = ExpectedReceipt
     expected = session.execute(
         select(
@@ -149,5 +151,7 @@ def coming_of(session: Session, product_ids: Collection[int]) -> dict[tuple[int,
 def made_under(
     session: Session, table: type[ExpectedReceipt] | type[Transfer], key: str
 ) -> int | None:
-    """What was announced or sent under a key before, or none."""
+    """Returns the id of the expected receipt or transfer that was created earlier under the same
+    key, or None.
+    """
     return session.scalar(select(table.id).where(table.request_key == key))

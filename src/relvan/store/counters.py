@@ -1,4 +1,4 @@
-"""Counting the numbers that people read aloud."""
+"""Counts the numbers that people read: of orders, shipments and pick lists."""
 
 from sqlalchemy import insert, update
 from sqlalchemy.orm import Session
@@ -7,8 +7,9 @@ from relvan.store.tables import Counter
 
 
 def advance_counter(session: Session, name: str, count: int, *, first: int) -> int:
-    """Take `count` numbers of a counter and return the last of them; a counter that is new begins
-    at `first`."""
+    """Takes `count` numbers from a counter and returns the last of them. A counter that does not
+    exist yet starts at `first`.
+    """
     statement = update(Counter).where(Counter.name == name).values(value=Counter.value + count)
     last = session.scalar(statement.returning(Counter.value))
     if last is None:

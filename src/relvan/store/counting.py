@@ -1,5 +1,6 @@
-"""Counting for lists: no further than a cap, since an exact count of everything costs more than the
-page itself."""
+"""Counts rows for lists no further than a limit, because an exact count of everything costs more
+than the page itself.
+"""
 
 import time
 from collections.abc import Hashable
@@ -16,7 +17,7 @@ _full: dict[Hashable, float] = {}
 
 @dataclass(frozen=True)
 class Count:
-    """A number, or `most` and more."""
+    """A number of rows, or the information that there are more than `most`."""
 
     number: int
     most: int = MOST_COUNTED
@@ -31,11 +32,11 @@ class Count:
 def count_up_to(
     session: Session, statement: Select[*tuple[Any, ...]], name: Hashable, most: int = MOST_COUNTED
 ) -> Count:
-    """The number of rows of a query, counted no further than one above `most`.
+    """Counts the rows of a query, no further than one above `most`.
 
-    `name` tells one query from another. That there are more than `most` is remembered for a minute:
-    what a page then says ("10,000+") hardly ever stops being true, and counting so far is the
-    slowest part of a list.
+    `name` tells one query from another. When there are more than `most`, this is remembered for a
+    minute: counting so far is the slowest part of a list, and what the page then shows ("10,000+")
+    rarely stops being true.
     """
     key = (session.get_bind(), name, most)
     now = time.monotonic()

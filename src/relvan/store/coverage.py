@@ -1,4 +1,4 @@
-"""Coverage: which products are on which channels, families folded, paged by SKU."""
+"""Queries for coverage: which products are on which channels, with families folded, paged by SKU."""
 
 import time
 from collections.abc import Collection, Mapping
@@ -45,8 +45,9 @@ WAYS: Mapping[str, tuple[str, ...]] = {
 
 @dataclass(frozen=True)
 class CoverageFilter:
-    """Which products a page shows; `at` says by channel key how they stand there ("not" for not at
-    all)."""
+    """Says which products a page shows. `at` says by channel key how they stand there; "not" stands
+    for products that are not listed there.
+    """
 
     words: str = ""
     category: str = ""
@@ -55,14 +56,15 @@ class CoverageFilter:
 
     @property
     def name(self) -> tuple[Any, ...]:
-        """What tells one filter from another."""
+        """A text that tells one filter from another."""
         return ("coverage", self.words, self.category, self.in_stock, *sorted(self.at.items()))
 
 
 @dataclass
 class CoverageCell:
-    """How a product, or the variants of a family, stand on a channel: so many listings, the demands
-    of the first that is worst off, and how many are in which state."""
+    """How a product, or all variants of a family, stand on a channel: the number of listings, the
+    requirements of the one that meets the fewest, and how many are in each state.
+    """
 
     listing_id: int
     state: str
@@ -73,18 +75,18 @@ class CoverageCell:
 
     @property
     def count(self) -> int:
-        """How many listings."""
+        """The number of listings."""
         return sum(self.states.values())
 
     @property
     def selling(self) -> int:
-        """How many of them are sold just now."""
+        """How many of them can be bought now."""
         return sum(self.states.get(state, 0) for state in SELLING)
 
 
 @dataclass
 class CoverageRow:
-    """One product, or one family with so many variants; `cells` by channel key."""
+    """One product, or one family with the number of its variants, with its `cells` by channel key."""
 
     id: int
     sku: str
@@ -96,8 +98,9 @@ class CoverageRow:
 
 
 def _conditions(session: Session, wanted: CoverageFilter) -> list[ColumnElement[bool]]:
-    """Conditions on products that stand by themselves and on families, which fit when one of their
-    variants does."""
+    """Returns the conditions on single products and those on families. A family fits when one of
+    its variants does.
+    """
     found: list[ColumnElement[bool]] = [Product.archived_at.is_(None), Product.family_id.is_(None)]
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
         heads = select(_variant.family_id).where(
@@ -152,8 +155,9 @@ def _fits(
 def coverage_page(
     session: Session, wanted: CoverageFilter, *, after: str = "", limit: int = 50
 ) -> list[CoverageRow]:
-    """Products and families in the order of their SKUs, after one of them; five queries whatever
-    the number."""
+    """Returns products and families in the order of their SKUs, starting after one of them; five
+    queries whatever the number.
+    """
     statement = (
         select(Product.id, Product.sku, Product.title, Product.kind)
         .where(*_conditions(session, wanted), Product.sku_key > after)
@@ -166,7 +170,7 @@ def coverage_page(
 
 
 def coverage_of_variants(session: Session, family_id: int) -> list[CoverageRow]:
-    """The variants of a family, each by itself."""
+    """Returns the variants of a family as rows of their own."""
     statement = (
         select(Product.id, Product.sku, Product.title, Product.kind)
         .where(Product.family_id == family_id, Product.archived_at.is_(None))
@@ -251,15 +255,16 @@ def _about(session: Session, statement: Any, ids: Collection[int]) -> list[Any]:
 
 
 def count_coverage(session: Session, wanted: CoverageFilter) -> Count:
-    """How many rows there are."""
+    """Returns how many rows a filter matches."""
     return count_up_to(
         session, select(Product.id).where(*_conditions(session, wanted)), wanted.name, 2_000
     )
 
 
 def coverage_skus(session: Session, wanted: CoverageFilter) -> list[str]:
-    """The SKUs of all rows that a filter matches, in order: of products that stand by themselves,
-    and of families."""
+    """Returns the SKUs of all rows that a filter matches, in order: of single products and of
+    families.
+    """
     return list(
         session.scalars(
             select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)
@@ -272,11 +277,11 @@ _counted: dict[Any, tuple[float, dict[str, tuple[int, int]]]] = {}
 
 
 def counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
-    """By channel key how many listings it has, families' pages not counted, and how many of them
-    are sold just now.
+    """Returns by channel key how many listings it has, without the heads of families, and how many
+    of them can be bought now.
 
-    Of a great many the figures are remembered for ten seconds: they head a list, and counting them
-    takes longer than the list.
+    The figures of a very large number of listings are remembered for ten seconds, because counting
+    them takes longer than reading the list below them.
     """
     key, now = session.get_bind(), time.monotonic()
     kept = _counted.get(key)

@@ -1,6 +1,6 @@
-"""Opening the database and its transactions.
+"""Opens the database and its transactions.
 
-SQLite runs in WAL mode with foreign keys on; a writing transaction begins IMMEDIATE, so that it
+SQLite runs in WAL mode with foreign keys on. A writing transaction begins IMMEDIATE, so that it
 waits for its turn at the start and never fails in the middle. Another database is named by its URL.
 """
 
@@ -27,9 +27,9 @@ READ_POOL = 12
 
 
 class Turns:
-    """Writers of one process take turns in the order in which they came. SQLite itself lets a
-    writer that has to wait sleep and try again, so that among busy ones it may not get its turn for
-    seconds."""
+    """Lets the writers of one process take turns in the order in which they came. SQLite itself
+    lets a waiting writer sleep and try again, so a writer among busy ones may wait for seconds.
+    """
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -54,7 +54,7 @@ class Turns:
 
 
 class Database:
-    """The database: `reading()` and `writing()` give a session in one transaction each."""
+    """The database. `reading()` and `writing()` each give a session in one transaction."""
 
     def __init__(
         self, url: str, *, before_commit: Callable[[Session], object] = lambda _session: None
@@ -68,17 +68,17 @@ class Database:
 
     @property
     def is_sqlite(self) -> bool:
-        """Whether this is the database in the box."""
+        """Whether this is SQLite."""
         return self.url.startswith("sqlite")
 
     @property
     def path(self) -> Path:
-        """The file of the database in the box."""
+        """The file of the SQLite database."""
         return Path(self.url.removeprefix("sqlite:///"))
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
-        """A session that sees one moment and writes nothing."""
+        """Gives a session that sees one moment and writes nothing."""
         reader = (
             self.engine
             if self.is_sqlite
@@ -90,12 +90,12 @@ class Database:
 
     @contextmanager
     def writing(self, *, hurried: bool = False) -> Iterator[Session]:
-        """A session in one short write transaction; rolled back when the block raises. What
-        `before_commit` does at its end belongs to it.
+        """Gives a session in one short write transaction, which is rolled back when the block
+        raises. What was registered with `before_commit` runs at its end, inside it.
 
-        What was put off by `after_commit` runs once all is saved. A `hurried` one does not wait
-        until it lies on the disk: should the power fail, it may be gone, whole. That is for work
-        that is taken up again where it stood.
+        What was registered with `after_commit` runs once everything is saved. A `hurried`
+        transaction does not wait until the data lies on the disk: after a power failure it may be
+        missing as a whole. It is meant for work that is taken up again where it stood.
         """
         writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
         with Session(writer, expire_on_commit=False) as session:
@@ -109,31 +109,33 @@ class Database:
             deed()
 
     def check_is_reachable(self) -> None:
-        """Ask the database for something small; raises when it does not answer."""
+        """Runs a small query; raises when the database does not answer."""
         with self.reading() as session:
             session.execute(text("SELECT 1"))
 
     def close(self) -> None:
-        """Let go of all connections."""
+        """Closes all connections."""
         self.engine.dispose()
 
 
 def _take_turn(session: Session, *, hurried: bool) -> None:
-    """On a database server: wait until no other writes, in whichever process, as the database in
-    the box does it. What is decided by what was read is then still so when it is written."""
+    """Waits on a database server until no other process writes, as SQLite does it. What was decided
+    from what was read is then still true when it is written.
+    """
     session.execute(text(f"SELECT pg_advisory_xact_lock({WRITERS})"))
     if hurried:
         session.execute(text("SET LOCAL synchronous_commit TO OFF"))
 
 
 def after_commit(session: Session, deed: Callable[[], None]) -> None:
-    """Run something small once this transaction is saved, such as waking a worker."""
+    """Registers something small to run once this transaction is saved, such as waking a worker."""
     session.info.setdefault("later", []).append(deed)
 
 
 def driver_address(url: str) -> str:
-    """The address of a PostgreSQL database as its driver takes it, without the part that is
-    SQLAlchemy's."""
+    """Returns the address of a PostgreSQL database as its driver takes it, without SQLAlchemy's own
+    part.
+    """
     return make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
 
 
@@ -155,7 +157,7 @@ def _make_engine(url: str, *, sqlite: bool) -> Engine:
 
 
 class _Counted(Loader):
-    """A server's sum of whole numbers is a whole number, its mean a float."""
+    """Makes a server's sums of whole numbers whole numbers, and its means floats."""
 
     def load(self, data: Any) -> int | float:
         text = bytes(data)
@@ -167,8 +169,9 @@ def _count_as_in_the_box(connection: psycopg.Connection[Any], _record: Any) -> N
 
 
 def _tell_as_in_the_box(context: ExceptionContext) -> None:
-    """What no column can hold is told as SQLite's driver tells it; and that nobody is there, in a
-    word of ours."""
+    """Turns errors of a server's driver into those of SQLite's driver when a column cannot hold a
+    value, and into a message of ours when the server does not answer.
+    """
     error = context.original_exception
     if isinstance(error, psycopg.DataError):
         raise OverflowError(str(error)) from error

@@ -1,4 +1,6 @@
-"""Queries over what each person keeps at the desk: views, columns, the last thing done."""
+"""Queries over what each person keeps at the desk: saved views, chosen columns, and the last action
+for undo.
+"""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -11,20 +13,20 @@ from relvan.store.tables import KeptView, Preference, Toast
 
 
 def views_of(session: Session, person_id: int | None, station: str) -> list[KeptView]:
-    """The views that a person keeps on a station, the oldest first."""
+    """Returns the saved views of a person on a station, the oldest first."""
     mine = select(KeptView).where(KeptView.person_id == person_id, KeptView.station == station)
     return list(session.scalars(mine.order_by(KeptView.id)))
 
 
 def forget_view(session: Session, person_id: int | None, view_id: int) -> None:
-    """Take away a view that a person keeps."""
+    """Deletes a saved view of a person."""
     session.execute(delete(KeptView).where(KeptView.id == view_id, KeptView.person_id == person_id))
 
 
 def keep_columns(
     session: Session, person_id: int | None, station: str, columns: Sequence[str]
 ) -> None:
-    """Remember which columns a person wants to see on a station."""
+    """Saves which columns a person wants to see on a station."""
     values = {"person_id": person_id, "name": _columns(station), "value": list(columns)}
     statement = insert_into(session, Preference).values(**values)
     session.execute(
@@ -36,7 +38,7 @@ def keep_columns(
 
 
 def columns_of(session: Session, person_id: int | None, station: str) -> list[str] | None:
-    """The columns that a person chose on a station, or none."""
+    """Returns the columns that a person chose on a station, or None."""
     mine = (Preference.person_id == person_id, Preference.name == _columns(station))
     return session.scalar(select(Preference.value).where(*mine))
 
@@ -46,10 +48,10 @@ def _columns(station: str) -> str:
 
 
 def forget_toasts(session: Session, before: datetime) -> None:
-    """Take away what was done longer ago."""
+    """Deletes the notices of actions that were done before a moment."""
     session.execute(delete(Toast).where(Toast.at < before))
 
 
 def find_toast(session: Session, person_id: int | None, toast_id: int) -> Toast | None:
-    """What a person did, by its id."""
+    """Returns the notice of an action of a person by its id."""
     return session.scalar(select(Toast).where(Toast.id == toast_id, Toast.person_id == person_id))

@@ -31,7 +31,7 @@ from relvan.store.tables import (
 
 
 def shipment_by_id(session: Session, shipment_id: int) -> Shipment:
-    """One shipment."""
+    """Returns the shipment with an id."""
     shipment = session.get(Shipment, shipment_id)
     if shipment is None:
         raise not_found("shipment", shipment_id)
@@ -39,7 +39,7 @@ def shipment_by_id(session: Session, shipment_id: int) -> Shipment:
 
 
 def pick_list_by_id(session: Session, pick_list_id: int) -> PickList:
-    """One pick list."""
+    """Returns the pick list with an id."""
     pick_list = session.get(PickList, pick_list_id)
     if pick_list is None:
         raise not_found("pick list", pick_list_id)
@@ -47,7 +47,7 @@ def pick_list_by_id(session: Session, pick_list_id: int) -> PickList:
 
 
 def shipment_lines(session: Session, shipment_ids: Collection[int]) -> list[ShipmentLine]:
-    """The lines of shipments, in order."""
+    """Returns the lines of shipments, in order."""
     statement = (
         select(ShipmentLine)
         .where(ShipmentLine.shipment_id.in_(shipment_ids))
@@ -58,7 +58,7 @@ def shipment_lines(session: Session, shipment_ids: Collection[int]) -> list[Ship
 
 @dataclass(frozen=True)
 class PickRow:
-    """One stop of a walk."""
+    """One pick of a pick list."""
 
     id: int
     position: int
@@ -75,7 +75,7 @@ class PickRow:
 
 
 def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
-    """The stops of a walk in order."""
+    """Returns the picks of a pick list in the order of its route."""
     picture = (
         select(ProductPicture.sha)
         .where(ProductPicture.product_id == Product.id)
@@ -111,7 +111,7 @@ def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
 
 @dataclass(frozen=True)
 class PickListRow:
-    """A pick list in a list."""
+    """A pick list as a list shows it."""
 
     id: int
     number: str
@@ -127,7 +127,7 @@ class PickListRow:
 def pick_list_rows(
     session: Session, *, state: str = "", pick_list_id: int | None = None
 ) -> list[PickListRow]:
-    """Pick lists, newest first."""
+    """Returns pick lists, the newest first."""
     statement = (
         select(
             PickList.id,
@@ -156,7 +156,7 @@ def pick_list_rows(
 
 @dataclass(frozen=True)
 class ShipmentLineRow:
-    """One line of a shipment; `packed` units lie in a parcel."""
+    """One line of a shipment; `packed` of its units lie in a parcel."""
 
     id: int
     sku: str
@@ -168,7 +168,7 @@ class ShipmentLineRow:
 
 
 def shipment_line_rows(session: Session, shipment_id: int) -> list[ShipmentLineRow]:
-    """The lines of a shipment with what is packed of them."""
+    """Returns the lines of a shipment with the units that are packed."""
     packed = (
         select(func.coalesce(func.sum(ParcelLine.quantity), 0))
         .where(ParcelLine.shipment_line_id == ShipmentLine.id)
@@ -192,7 +192,7 @@ def shipment_line_rows(session: Session, shipment_id: int) -> list[ShipmentLineR
 
 
 def parcels_of(session: Session, shipment_id: int) -> list[Parcel]:
-    """The parcels of a shipment in order."""
+    """Returns the parcels of a shipment in order."""
     return list(
         session.scalars(
             select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)
@@ -214,7 +214,7 @@ class ParcelRow:
 
 
 def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
-    """The parcels of all shipments of an order, in order."""
+    """Returns the parcels of all shipments of an order, in order."""
     statement = (
         select(
             Parcel.id,
@@ -234,7 +234,7 @@ def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
 
 
 def parcel_by_id(session: Session, parcel_id: int) -> Parcel:
-    """One parcel."""
+    """Returns the parcel with an id."""
     parcel = session.get(Parcel, parcel_id)
     if parcel is None:
         raise not_found("parcel", parcel_id)
@@ -252,7 +252,7 @@ class ParcelContent:
 
 
 def parcel_contents(session: Session, shipment_id: int) -> list[ParcelContent]:
-    """What lies in the parcels of a shipment."""
+    """Returns what lies in the parcels of a shipment."""
     statement = (
         select(ParcelLine.parcel_id, Product.sku, Product.title, ParcelLine.quantity)
         .join(ShipmentLine, ShipmentLine.id == ParcelLine.shipment_line_id)
@@ -277,7 +277,7 @@ class PickTarget:
 
 
 def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget:
-    """One pick of a list with everything around it."""
+    """Returns one pick of a pick list with its product, bin and codes."""
     found = session.execute(
         select(Pick, Product.sku, Product.gtin, OrderLine, ShipmentLine, Shipment)
         .join(Product, Product.id == Pick.product_id)
@@ -296,7 +296,7 @@ def pick_target(session: Session, pick_list_id: int, pick_id: int) -> PickTarget
 
 
 def is_packed(session: Session, shipment_id: int) -> bool:
-    """Whether a shipment has a parcel."""
+    """Says whether a shipment has a parcel."""
     return (
         session.scalar(select(Parcel.id).where(Parcel.shipment_id == shipment_id).limit(1))
         is not None
@@ -304,9 +304,10 @@ def is_packed(session: Session, shipment_id: int) -> bool:
 
 
 def short_movements(session: Session, target: PickTarget) -> list[Movement]:
-    """The movements by which a short pick blocked what it did not find, as far as they have not
-    been undone. Where a shipment was short of a product in the same bin twice, the latest comes
-    first and alone."""
+    """Returns the movements by which short picks blocked what was not found, as far as they have
+    not been undone. Where a shipment was short of a product in the same bin twice, only the latest
+    is returned.
+    """
     if target.pick.bin_id is None:
         return []
     undone = select(func.replace(Movement.request_key, "undo:", "")).where(
@@ -325,7 +326,7 @@ def short_movements(session: Session, target: PickTarget) -> list[Movement]:
 
 
 def last_position(session: Session, shipment_id: int) -> int:
-    """The position of the last parcel of a shipment, 0 while it has none."""
+    """Returns the position of the last parcel of a shipment, or 0 when it has none."""
     return (
         session.scalar(select(func.max(Parcel.position)).where(Parcel.shipment_id == shipment_id))
         or 0
@@ -333,10 +334,10 @@ def last_position(session: Session, shipment_id: int) -> int:
 
 
 def parcel_lines(session: Session, parcel_id: int) -> list[ParcelLine]:
-    """What lies in a parcel, by line of its shipment."""
+    """Returns what lies in a parcel, by line of its shipment."""
     return list(session.scalars(select(ParcelLine).where(ParcelLine.parcel_id == parcel_id)))
 
 
 def carrier_names(session: Session) -> dict[int, str]:
-    """The names of carrier accounts by id."""
+    """Returns the names of carrier accounts by id."""
     return dict(session.execute(select(Carrier.id, Carrier.name)).all())

@@ -1,4 +1,4 @@
-"""Queries over drift: what is open of some listings, and a page of it for the screen."""
+"""Queries over drift: what is open for some listings, and a page of it for the screen."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ WAITS = Drift.ended_at.is_(None) & (Drift.how == "")  # for a person
 
 
 def open_drifts(session: Session, listing_ids: Collection[int]) -> dict[tuple[int, str], Drift]:
-    """What has not come to an end of listings, by (listing, topic)."""
+    """Returns the drift of listings that is still open, by (listing, topic)."""
     rows = session.scalars(
         select(Drift).where(among(Drift.listing_id, listing_ids), Drift.ended_at.is_(None))
     )
@@ -24,7 +24,7 @@ def open_drifts(session: Session, listing_ids: Collection[int]) -> dict[tuple[in
 
 @dataclass(frozen=True)
 class DriftRow:
-    """One difference in a list; prices as minor units of the channel's currency, in text."""
+    """One difference in a list. Prices are minor units of the channel's currency, as text."""
 
     id: int
     listing_id: int
@@ -49,8 +49,9 @@ def drift_rows(
     before: int | None = None,
     limit: int = 50,
 ) -> list[DriftRow]:
-    """Confirmed differences that wait for a person (or those that came to an end), the last seen
-    first."""
+    """Returns confirmed differences that wait for a person, or those that are closed, the last seen
+    first.
+    """
     row = Drift
     statement = (
         select(
@@ -83,7 +84,7 @@ def drift_rows(
 
 
 def open_drifts_by_id(session: Session, drift_ids: Collection[int]) -> list[Drift]:
-    """Those of some differences that have not come to an end."""
+    """Returns those of some differences that are still open."""
     return list(
         session.scalars(select(Drift).where(among(Drift.id, drift_ids), Drift.ended_at.is_(None)))
     )

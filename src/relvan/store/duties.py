@@ -1,4 +1,4 @@
-"""Queries over workers and what each of them does."""
+"""Queries over workers and the duties that each of them has."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -18,7 +18,7 @@ FORGOTTEN = timedelta(days=1)
 
 @dataclass(frozen=True)
 class WorkerRow:
-    """A worker, when it was seen last, and of how many channels it takes care."""
+    """A worker, when it was last seen, and for how many channels it works."""
 
     name: str
     seen_at: datetime
@@ -26,7 +26,7 @@ class WorkerRow:
 
 
 def all_duties(session: Session) -> list[str]:
-    """Everything that some worker has to do."""
+    """Returns every duty that some worker has to do."""
     channels = [
         channel_duty(key) for key in session.scalars(select(Channel.id).order_by(Channel.id))
     ]
@@ -37,32 +37,32 @@ def all_duties(session: Session) -> list[str]:
 
 
 def seen_workers(session: Session, *, sharing: bool) -> dict[str, datetime]:
-    """When each worker was seen last; or each command, which does not share."""
+    """Returns when each worker was last seen; or each command, which does not share duties."""
     statement = select(SeenWorker.name, SeenWorker.seen_at).where(SeenWorker.shares.is_(sharing))
     return dict(session.execute(statement).all())
 
 
 def held_duties(session: Session) -> dict[str, str]:
-    """The worker of every duty that is held."""
+    """Returns the worker of every duty that is held."""
     return dict(session.execute(select(Duty.name, Duty.worker)).all())
 
 
 def note_worker(session: Session, name: str, now: datetime, *, shares: bool) -> None:
-    """Write down that a worker or a command lives; those that are long gone are forgotten."""
+    """Records that a worker or a command is running, and deletes those that were not seen for long."""
     session.execute(delete(SeenWorker).where(SeenWorker.seen_at < now - FORGOTTEN))
     row = insert_into(session, SeenWorker).values(name=name, seen_at=now, shares=shares)
     session.execute(row.on_conflict_do_update(index_elements=["name"], set_={"seen_at": now}))
 
 
 def forget_worker(session: Session, name: str) -> None:
-    """A worker has gone; its duties are free."""
+    """Deletes a worker that has stopped; its duties are free."""
     session.execute(delete(SeenWorker).where(SeenWorker.name == name))
 
 
 def give_duties(
     session: Session, worker: str, duties: Collection[str], held: Collection[str]
 ) -> None:
-    """Give a worker exactly these duties; `held` are those that somebody has now."""
+    """Gives a worker exactly these duties. `held` are the duties that some worker has now."""
     session.execute(delete(Duty).where(Duty.worker == worker, ~among(Duty.name, duties)))
     session.execute(
         update(Duty)
@@ -75,7 +75,7 @@ def give_duties(
 
 
 def worker_rows(session: Session) -> list[WorkerRow]:
-    """All workers that were seen and have not gone by themselves."""
+    """Returns all workers that were seen and have not stopped by themselves."""
     channels = func.count(Duty.name).filter(Duty.name.like("channel:%"))
     statement = (
         select(SeenWorker.name, SeenWorker.seen_at, channels)

@@ -1,5 +1,6 @@
-"""Products as flat facts, many at once: what history, bulk jobs, files and saving read. See
-`core.catalogue.facts`."""
+"""Reads products as flat facts, many at once, for history, bulk jobs, files and saving. See
+`core.catalogue.facts`.
+"""
 
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
@@ -78,13 +79,13 @@ _family = Product.__table__.alias("family")
 
 
 def in_chunks(values: Collection[Any], size: int = CHUNK) -> Iterable[list[Any]]:
-    """Values in lists that one statement takes."""
+    """Yields values in lists that one statement can take."""
     listed = list(values)
     return (listed[start : start + size] for start in range(0, len(listed), size))
 
 
 def facts_by_id(session: Session, product_ids: Collection[int]) -> dict[int, Facts]:
-    """The own facts of products; three queries for every thousand, and one more for kits."""
+    """Returns the own facts of products; three queries for every thousand, and one more for kits."""
     found: dict[int, Facts] = {}
     for ids in in_chunks(product_ids):
         found |= _products(session, among(_PRODUCT.id, ids))
@@ -96,8 +97,8 @@ def facts_by_id(session: Session, product_ids: Collection[int]) -> dict[int, Fac
 
 
 def facts_with_head(session: Session, sku: str) -> tuple[int, dict[int, Facts]]:
-    """A product by its SKU or an alias: its id, and the own facts, by id, of it and of the family
-    that it is a variant of; three queries, and one more for a kit.
+    """Returns a product by its SKU or an alias: its id, and by id the own facts of it and of the
+    family whose variant it is; three queries, and one more for a kit.
 
     Raises:
         Refused: if there is no such product.
@@ -119,8 +120,9 @@ def facts_with_head(session: Session, sku: str) -> tuple[int, dict[int, Facts]]:
 
 
 def whole_facts(session: Session, facts: dict[int, Facts]) -> dict[int, Facts]:
-    """The same with what families lend their variants; two more queries, and none when there is no
-    variant."""
+    """Returns the facts of products with those that variants inherit from their families; two
+    queries more than `facts_by_id`, and none more when there is no variant.
+    """
     heads = {held["family"] for held in facts.values() if held.get("family")}
     if not heads:
         return facts
@@ -215,7 +217,9 @@ def _add_parts(session: Session, ids: Sequence[int], found: dict[int, Facts]) ->
 
 
 def codes(session: Session, skus: Iterable[str]) -> dict[str, tuple[int, str, bool]]:
-    """(product, its SKU as typed, whether it is an alias) by the key of a SKU or alias."""
+    """Returns (product, its SKU as typed, whether the code is an alias) by the key of a SKU or
+    alias.
+    """
     found: dict[str, tuple[int, str, bool]] = {}
     name = SkuName.__table__.c
     statement = select(name.key, name.product_id, _PRODUCT.sku, name.alias)
@@ -230,7 +234,7 @@ def codes(session: Session, skus: Iterable[str]) -> dict[str, tuple[int, str, bo
 
 @dataclass(frozen=True)
 class Relative:
-    """A product that another names: its kind, and the traits when it is a family."""
+    """A product that another one names: its kind, and its traits when it is a family."""
 
     id: int
     sku: str
@@ -240,7 +244,7 @@ class Relative:
 
 
 def relatives(session: Session, skus: Iterable[str]) -> dict[str, Relative]:
-    """Products by the key of a SKU or alias, as families and parts are looked up."""
+    """Returns the products that rows name as families or parts, by the key of the SKU or alias."""
     found: dict[str, Relative] = {}
     for keys in in_chunks({sku.strip().casefold() for sku in skus}):
         rows = session.execute(
@@ -263,7 +267,7 @@ def relatives(session: Session, skus: Iterable[str]) -> dict[str, Relative]:
 
 
 def owners_of_gtins(session: Session, keys: Iterable[str]) -> dict[str, list[tuple[int, str]]]:
-    """(product, SKU) by the key of a GTIN."""
+    """Returns (product, SKU) by the key of a GTIN."""
     found: dict[str, list[tuple[int, str]]] = defaultdict(list)
     for chunk in in_chunks(set(keys)):
         rows = select(Product.gtin_key, Product.id, Product.sku).where(
@@ -277,7 +281,7 @@ def owners_of_gtins(session: Session, keys: Iterable[str]) -> dict[str, list[tup
 def combinations(
     session: Session, family_ids: Collection[int]
 ) -> dict[tuple[int, str], tuple[int, str]]:
-    """(product, SKU) by family and combination."""
+    """Returns (product, SKU) by family and combination of trait values."""
     rows = session.execute(
         select(Product.family_id, Product.combination, Product.id, Product.sku).where(
             among(Product.family_id, family_ids), Product.combination.is_not(None)
@@ -290,14 +294,14 @@ def combinations(
 
 
 def variant_ids(session: Session, family_ids: Collection[int]) -> list[int]:
-    """The ids of the variants of families."""
+    """Returns the ids of the variants of families."""
     return list(
         session.scalars(select(Product.id).where(among(Product.family_id, family_ids))).all()
     )
 
 
 def traits_of_variants(session: Session, family_id: int) -> list[tuple[int, str, dict[str, str]]]:
-    """(id, SKU, trait values) of the variants of a family."""
+    """Returns (id, SKU, trait values) of the variants of a family."""
     statement = select(Product.id, Product.sku, Product.traits).where(
         Product.family_id == family_id
     )
@@ -308,7 +312,7 @@ def traits_of_variants(session: Session, family_id: int) -> list[tuple[int, str,
 
 
 def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
-    """Every kit that holds one of these products, through kits within kits."""
+    """Returns every kit that contains one of these products, also through kits within kits."""
     found: set[int] = set()
     open_ids = set(product_ids)
     while open_ids:
@@ -323,7 +327,7 @@ def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
 
 
 def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tuple[int, int]]]:
-    """(part, quantity) by kit, for these kits and every kit within them; one query a level."""
+    """Returns (part, quantity) by kit, for these kits and every kit within them; one query a level."""
     found: dict[int, list[tuple[int, int]]] = {}
     open_ids = set(kit_ids)
     while open_ids:
@@ -340,7 +344,7 @@ def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tu
 
 
 def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, int]:
-    """How many pictures products have of their own."""
+    """Returns how many pictures of their own products have."""
     found: dict[int, int] = {}
     for ids in in_chunks(product_ids):
         rows = select(ProductPicture.product_id, func.count()).where(
@@ -351,7 +355,7 @@ def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, 
 
 
 def attribute_rules(session: Session) -> dict[str, AttributeRule]:
-    """The attributes that the seller defined, by their names in lower case."""
+    """Returns the attributes that the seller defined, by their names in lower case."""
     rows = session.execute(
         select(
             Attribute.name_key, Attribute.name, Attribute.kind, Attribute.unit, Attribute.choices
@@ -364,7 +368,7 @@ def attribute_rules(session: Session) -> dict[str, AttributeRule]:
 
 
 def asks_by_category(session: Session) -> dict[str, list[AttributeAsk]]:
-    """What categories ask for, by their paths in lower case."""
+    """Returns the attributes that categories recommend, by the category's path in lower case."""
     rows = session.execute(
         select(Category.path_key, Attribute.name, CategoryAttribute.needed)
         .join(CategoryAttribute, CategoryAttribute.category_id == Category.id)

@@ -1,4 +1,6 @@
-"""Queries over findings: what was read from channels and is linked, or not yet."""
+"""Queries over listings that were found on channels: those that are linked to a product, and the
+unlinked ones.
+"""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -17,7 +19,9 @@ from relvan.store.tables import Channel, Finding, Listing, Product, SkuName
 
 @dataclass(frozen=True)
 class FindingFilter:
-    """Which findings a page shows: of a channel, linked or open, likely or not."""
+    """Says which found listings a page shows: of a channel, linked or unlinked, with a likely
+    product or without.
+    """
 
     channel: str = ""
     linked: bool | None = False
@@ -27,8 +31,9 @@ class FindingFilter:
 
 @dataclass(frozen=True)
 class FindingRow:
-    """One finding in a list, with the likeliest product or the one it is linked to; price in minor
-    units."""
+    """One found listing in a list, with the likeliest product or the one it is linked to. The price
+    is in minor units.
+    """
 
     id: int
     channel: str
@@ -56,7 +61,7 @@ class FindingRow:
 
 
 def finding_by_id(session: Session, finding_id: int) -> Finding:
-    """One finding."""
+    """Returns the found listing with an id."""
     found = session.get(Finding, finding_id)
     if found is None:
         raise not_found("finding", finding_id)
@@ -117,7 +122,7 @@ def _conditions(wanted: FindingFilter) -> list[ColumnElement[bool]]:
 def finding_page(
     session: Session, wanted: FindingFilter, *, after: int = 0, limit: int = 50
 ) -> list[FindingRow]:
-    """Findings in the order in which they were read first."""
+    """Returns found listings in the order in which they were first read."""
     statement = (
         _finding_rows()
         .where(*_conditions(wanted), Finding.id > after)
@@ -128,18 +133,18 @@ def finding_page(
 
 
 def count_findings(session: Session, wanted: FindingFilter) -> Count:
-    """How many there are."""
+    """Returns how many found listings a filter matches."""
     return count_up_to(session, select(Finding.id).where(*_conditions(wanted)), wanted)
 
 
 def known_refs(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, Finding]:
-    """Findings of a channel by its references."""
+    """Returns the found listings of a channel by the channel's references."""
     statement = select(Finding).where(Finding.channel_id == channel_id, among(Finding.ref, refs))
     return {found.ref: found for found in session.scalars(statement)}
 
 
 def members_found(session: Session, channel_id: int, head: str) -> list[Finding]:
-    """The findings that stand on a family's page and are open."""
+    """Returns the unlinked listings that stand on a family's page of a channel."""
     statement = select(Finding).where(
         Finding.channel_id == channel_id, Finding.head == head, Finding.listing_id.is_(None)
     )
@@ -147,7 +152,7 @@ def members_found(session: Session, channel_id: int, head: str) -> list[Finding]
 
 
 def linked_to(session: Session, listing_ids: Collection[int]) -> list[Finding]:
-    """The findings that some listings are linked to."""
+    """Returns the found listings that are linked to some listings of ours."""
     return list(
         session.scalars(
             select(Finding).where(among(Finding.listing_id, listing_ids)).order_by(Finding.id)
@@ -156,7 +161,7 @@ def linked_to(session: Session, listing_ids: Collection[int]) -> list[Finding]:
 
 
 def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, int]:
-    """Listings of ours that have a place on a channel, by its references."""
+    """Returns our listings that are on a channel, by the channel's references."""
     statement = select(Listing.ref, Listing.id).where(
         Listing.channel_id == channel_id, among(Listing.ref, refs), Listing.placed.is_(True)
     )
@@ -164,7 +169,7 @@ def ours_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dic
 
 
 def placed_products(session: Session, channel_id: int, product_ids: Collection[int]) -> set[int]:
-    """Which of some products have a place on a channel already."""
+    """Returns which of some products are on a channel already."""
     statement = select(Listing.product_id).where(
         Listing.channel_id == channel_id,
         among(Listing.product_id, product_ids),
@@ -175,7 +180,7 @@ def placed_products(session: Session, channel_id: int, product_ids: Collection[i
 
 @dataclass(frozen=True)
 class ProductHint:
-    """What a product is compared by."""
+    """The details of a product by which it is compared with a found listing."""
 
     id: int
     sku: str
@@ -199,7 +204,7 @@ def _hints() -> Select[*tuple[Any, ...]]:
 
 
 def products_by_sku(session: Session, keys: Collection[str]) -> dict[str, ProductHint]:
-    """Products that are not in the archive, by the keys of their SKUs and aliases."""
+    """Returns products outside the archive, by the keys of their SKUs and aliases."""
     statement = _hints().add_columns(SkuName.key).join(SkuName, SkuName.product_id == Product.id)
     rows = session.execute(
         statement.where(among(SkuName.key, keys), Product.archived_at.is_(None))
@@ -208,7 +213,7 @@ def products_by_sku(session: Session, keys: Collection[str]) -> dict[str, Produc
 
 
 def products_by_gtin(session: Session, keys: Collection[str]) -> dict[str, list[ProductHint]]:
-    """Products by the keys of their GTINs."""
+    """Returns products by the keys of their GTINs."""
     statement = _hints().add_columns(Product.gtin_key)
     rows = session.execute(
         statement.where(among(Product.gtin_key, keys), Product.archived_at.is_(None))
@@ -220,7 +225,7 @@ def products_by_gtin(session: Session, keys: Collection[str]) -> dict[str, list[
 
 
 def hints_of(session: Session, product_ids: Collection[int]) -> list[ProductHint]:
-    """Products by their ids."""
+    """Returns the details for comparison by the product's id."""
     return rows_as(
         ProductHint,
         session,
@@ -229,7 +234,7 @@ def hints_of(session: Session, product_ids: Collection[int]) -> list[ProductHint
 
 
 def find_listing(session: Session, channel_id: int, product_id: int, alias: str) -> Listing | None:
-    """The listing of a product, or of an alias of it, on a channel, or none."""
+    """Returns the listing of a product, or of an alias of it, on a channel, or None."""
     place = (
         Listing.channel_id == channel_id,
         Listing.product_id == product_id,
@@ -241,7 +246,9 @@ def find_listing(session: Session, channel_id: int, product_id: int, alias: str)
 def head_on_channel(
     session: Session, channel_id: int, ref: str, family_id: int | None
 ) -> int | None:
-    """The listing of a family's page by the channel's reference, when it is that family's."""
+    """Returns the listing of a family's page by the channel's reference, if the page is that
+    family's.
+    """
     head = (Listing.channel_id == channel_id, Listing.ref == ref, Listing.product_id == family_id)
     return session.scalar(select(Listing.id).where(*head))
 
@@ -249,8 +256,9 @@ def head_on_channel(
 def linked_on_page(
     session: Session, channel_id: int, head: str
 ) -> list[tuple[Listing, int | None]]:
-    """(listing, family of its product) of what is linked and stands on a family's page of a
-    channel."""
+    """Returns (listing, family of its product) of the linked listings on a family's page of a
+    channel.
+    """
     rows = session.execute(
         select(Listing, Product.family_id)
         .join(Finding, Finding.listing_id == Listing.id)

@@ -1,5 +1,6 @@
-"""Where a price is below its floor: as a channel shows it, or as it was sold; and what else of
-prices comes first."""
+"""Queries for prices below their floor, as a channel shows them or as goods were sold, and for
+other prices that need a look first.
+"""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -18,8 +19,9 @@ STRANGE_PRICE = (
 
 
 def shown_below() -> ColumnElement[bool]:
-    """That a channel shows a listing below its floor: by the price that it accepted last, or by one
-    that drifted."""
+    """Returns the condition that a channel shows a listing below its floor: by the price that it
+    accepted last, or by one that drifted.
+    """
     return Listing.placed.is_(True) & (
         (Listing.sent_price < Listing.lowest) | Listing.id.in_(_drifted_below())
     )
@@ -33,8 +35,9 @@ def _drifted_below() -> Select[int]:
 
 
 def sold_below(since: datetime) -> Select[int | None]:
-    """The products that were sold below their floor of today since then, on the channel of their
-    listing."""
+    """Returns the products that were sold since a moment below the floor that holds today on the
+    channel of their listing.
+    """
     return (
         select(OrderLine.product_id)
         .join(Order, Order.id == OrderLine.order_id)
@@ -49,8 +52,9 @@ def sold_below(since: datetime) -> Select[int | None]:
 
 @dataclass(frozen=True)
 class WatchedRow:
-    """A listing whose price comes first, with its floor and what its channel shows (minor units of
-    its currency)."""
+    """A listing whose price needs a look, with its floor and the price that its channel shows, in
+    minor units of the channel's currency.
+    """
 
     listing: ListingRow
     lowest: int | None
@@ -63,8 +67,9 @@ class WatchedRow:
 
 
 def prices_to_watch(session: Session, limit: int = 12) -> list[WatchedRow]:
-    """Listings that a channel shows below their floor, then those that sell at a loss, the greatest
-    first, then those whose price a floor holds; one query."""
+    """Returns listings that a channel shows below their floor, then those that sell at a loss (the
+    greatest loss first), then those whose price a floor holds; one query.
+    """
     shown = Listing.state.in_(("live", "behind", "ready", "sending"))
     below = select(Listing.id).where(shown_below()).order_by(Listing.id).limit(limit)
     loss = (
@@ -89,7 +94,7 @@ def prices_to_watch(session: Session, limit: int = 12) -> list[WatchedRow]:
 
 
 def _drifted_to() -> ScalarSelect[int]:
-    """The price that a channel shows though it accepted another."""
+    """Returns the price that a channel shows instead of the one that it accepted."""
     wanted = select(leading_number(Drift.theirs)).where(
         Drift.listing_id == Listing.id, STRANGE_PRICE
     )

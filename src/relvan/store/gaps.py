@@ -1,4 +1,4 @@
-"""Queries over the gaps of many listings: counted by what mends them."""
+"""Queries over the gaps of many listings, counted by what mends them."""
 
 from dataclasses import dataclass
 
@@ -31,8 +31,9 @@ class GapGroup:
 def gap_groups(
     session: Session, wanted: ListingFilter, *, listing_ids: list[int] | None = None
 ) -> list[GapGroup]:
-    """The gaps of listings that a filter finds, or of some of these, by what mends them, the most
-    frequent first."""
+    """Returns the gaps of the listings that a filter finds, or of some of these, grouped by what
+    mends them, the most frequent first.
+    """
     conditions = conditions_of(session, wanted)
     if listing_ids is not None:
         conditions.append(among(Listing.id, listing_ids))

@@ -14,8 +14,9 @@ from relvan.store.tables import AuditEntry, Person, Product
 
 @dataclass(frozen=True)
 class HistoryRow:
-    """One entry: `via` is by what means (hand, api, import, bulk job, undo, channel); `job` the
-    bulk job, if any."""
+    """One entry. `via` says by what means it was done (hand, api, import, bulk job, undo, channel);
+    `job` is the bulk job, if there was one.
+    """
 
     id: int
     at: datetime
@@ -40,7 +41,7 @@ def _entries() -> Select[*tuple[Any, ...]]:
 
 
 def history(session: Session, kind: str, subject_id: int, limit: int = 60) -> list[HistoryRow]:
-    """What was done to a thing, newest first."""
+    """Returns the entries of one thing, the newest first."""
     statement = _entries().where(
         AuditEntry.subject_kind == kind, AuditEntry.subject_id == subject_id
     )
@@ -49,7 +50,7 @@ def history(session: Session, kind: str, subject_id: int, limit: int = 60) -> li
 
 @dataclass(frozen=True)
 class HistoryFilter:
-    """Which entries of a station a page shows."""
+    """Says which entries of a station a page shows."""
 
     via: str = ""
     job: int | None = None
@@ -59,7 +60,9 @@ class HistoryFilter:
 def product_history(
     session: Session, wanted: HistoryFilter, *, after: int = 0, limit: int = 50
 ) -> list[HistoryRow]:
-    """What was done to products, newest first, each with the SKU of today."""
+    """Returns what was done to products, the newest first, each with the SKU that the product has
+    today.
+    """
     statement = (
         _entries().add_columns(Product.sku).join(Product, Product.id == AuditEntry.subject_id)
     )
@@ -76,7 +79,7 @@ def product_history(
 
 
 def changes_since(session: Session, product_id: int, moment: datetime) -> list[dict[str, Any]]:
-    """The changes of a product after a moment, newest first."""
+    """Returns the changes of a product after a moment, the newest first."""
     statement = select(AuditEntry.changes).where(
         AuditEntry.subject_kind == "product",
         AuditEntry.subject_id == product_id,
@@ -86,12 +89,12 @@ def changes_since(session: Session, product_id: int, moment: datetime) -> list[d
 
 
 def made_at(session: Session, product_id: int) -> datetime:
-    """When a product was made."""
+    """Returns when a product was created."""
     return session.scalars(select(Product.created_at).where(Product.id == product_id)).one()
 
 
 def last_change(session: Session, kind: str, subject_id: int, deed: str) -> HistoryRow | None:
-    """The last entry of a deed on a thing, or none."""
+    """Returns the last entry of an action on a thing, or None."""
     statement = _entries().where(
         AuditEntry.subject_kind == kind,
         AuditEntry.subject_id == subject_id,

@@ -1,5 +1,6 @@
-"""What may be sold of products, kits worked out from their parts: by warehouse, for a supply list
-or over all."""
+"""Loads what can be sold of products by warehouse, for a supply list, or over all; kits are worked
+out from their parts.
+"""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -16,8 +17,9 @@ from relvan.store.stock import balances_of, warehouse_names
 
 @dataclass(frozen=True)
 class Holdings:
-    """Stock of some products: balances, and the stocked parts of the kits among them, also by their
-    ids in `leaves`; the kinds of all."""
+    """The stock of some products: their balances, the stocked parts of the kits among them (also by
+    their ids in `leaves`), and the kinds of all.
+    """
 
     names: Mapping[int, str]
     balances: Mapping[int, Mapping[int, StockBalance]]
@@ -27,8 +29,9 @@ class Holdings:
     kinds: Mapping[int, str] = field(default_factory=dict)
 
     def of(self, product_id: int, supply_list: Sequence[int] | None = None) -> list[Holding]:
-        """What each warehouse of a supply list has of a product, in its order; of all warehouses
-        without one."""
+        """Returns what each warehouse of a supply list has of a product, in the order of the list;
+        without a list, what every warehouse has.
+        """
         places = list(self.names) if supply_list is None else supply_list
         if product_id in self.kits:
             named = {where: self.names[where] for where in places}
@@ -39,17 +42,18 @@ class Holdings:
         return [held[where] for where in places if where in held]
 
     def outside(self, product_id: int, supply_list: Sequence[int]) -> list[Holding]:
-        """What the warehouses that are not on a supply list have of a product."""
+        """Returns what the warehouses that are not on a supply list have of a product."""
         return self.of(product_id, [where for where in self.names if where not in supply_list])
 
     def free(self, product_id: int) -> int:
-        """What may be sold of a product over all warehouses."""
+        """Returns what can be sold of a product over all warehouses."""
         return sum(holding.free for holding in self.of(product_id))
 
 
 def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
-    """The stock of products; for the kits among them that of their parts. At most a handful of
-    queries."""
+    """Loads the stock of products, and for the kits among them that of their parts. It takes at
+    most a handful of queries.
+    """
     names = warehouse_names(session)
     kinds = kinds_of(session, product_ids)
     named = {product_id: kind for product_id, (kind, _) in kinds.items()}

@@ -1,4 +1,4 @@
-"""Queries over bulk jobs as the worker sees them, kept mappings, price lists by key."""
+"""Queries over bulk jobs as the worker sees them, saved mappings, and price lists by key."""
 
 from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
@@ -30,27 +30,27 @@ from relvan.store.tables import (
 
 
 def price_list_keys(session: Session) -> list[str]:
-    """The keys of all price lists, the first made first."""
+    """Returns the keys of all price lists, the first created first."""
     return list(session.scalars(select(PriceList.key).order_by(PriceList.id)).all())
 
 
 def price_list_ids(session: Session) -> dict[str, int]:
-    """The id of each price list by its key."""
+    """Returns the id of each price list by its key."""
     return dict(session.execute(select(PriceList.key, PriceList.id)).all())
 
 
 def list_currencies(session: Session) -> dict[str, str]:
-    """The currency of each price list by its key."""
+    """Returns the currency of each price list by its key."""
     return dict(session.execute(select(PriceList.key, PriceList.currency)).all())
 
 
 def all_currencies(session: Session, own: str) -> dict[str, str]:
-    """The same, with the seller's own currency under ""."""
+    """Returns the currency of each price list by its key, and the seller's own currency under ""."""
     return {"": own, **list_currencies(session)}
 
 
 def mapping_by_name(session: Session, name: str) -> Mapping:
-    """A kept mapping by its name, without regard to case."""
+    """Returns a saved mapping by its name, without regard to case."""
     found = session.scalar(select(Mapping).where(Mapping.name_key == name.strip().casefold()))
     if found is None:
         raise not_found("mapping", name)
@@ -58,20 +58,20 @@ def mapping_by_name(session: Session, name: str) -> Mapping:
 
 
 def mappings(session: Session, kind: str = "") -> list[Mapping]:
-    """All kept mappings, or those of a kind."""
+    """Returns all saved mappings, or those of one kind of file."""
     statement = select(Mapping).order_by(Mapping.name_key)
     return list(session.scalars(statement.where(Mapping.kind == kind) if kind else statement).all())
 
 
 def next_working_job(session: Session) -> int | None:
-    """The oldest job that the worker has something to do for."""
+    """Returns the oldest job that the worker has something to do for."""
     return session.scalar(
         select(BulkJob.id).where(BulkJob.state.in_(WORKING)).order_by(BulkJob.id).limit(1)
     )
 
 
 def forget_rows(session: Session, job_id: int, positions: Collection[int] | None = None) -> None:
-    """Take away the rows of a rehearsal that is begun anew, or some of them."""
+    """Deletes the rows of a rehearsal that begins anew, or some of them."""
     statement = delete(BulkJobRow).where(BulkJobRow.job_id == job_id)
     if positions is None:
         forget_blocks(session, job_id)
@@ -81,7 +81,7 @@ def forget_rows(session: Session, job_id: int, positions: Collection[int] | None
 
 
 class NewImportRow(NamedTuple):
-    """A row of a job that is to be kept; see `BulkJobRow`."""
+    """A row that is to be added to a job; see `BulkJobRow`."""
 
     position: int
     subject: str
@@ -93,14 +93,14 @@ class NewImportRow(NamedTuple):
 
 
 def add_rows(session: Session, job_id: int, rows: Sequence[NewImportRow]) -> None:
-    """Add rows of a job."""
+    """Adds rows to a job."""
     insert_rows(
         session, BulkJobRow, ("job_id", *NewImportRow._fields), [(job_id, *row) for row in rows]
     )
 
 
 class ChangeRow(NamedTuple):
-    """A row that is to be applied or taken back: fact -> [old, new]."""
+    """A row that is to be applied or undone, as fact -> [old, new]."""
 
     id: int
     job_id: int
@@ -110,17 +110,17 @@ class ChangeRow(NamedTuple):
     change: dict[str, Any]
 
     def turned(self) -> "ChangeRow":
-        """The same with new and old in each other's place, as it is taken back."""
+        """Returns the row with new and old values in each other's place, as undoing applies it."""
         return self._replace(change={name: [new, old] for name, (old, new) in self.change.items()})
 
 
 def next_changes(
     session: Session, job_id: int, verdicts: Sequence[str], limit: int, *, backwards: bool = False
 ) -> list[ChangeRow]:
-    """The next leading rows with these verdicts, all of one turn: what is to be applied, or
-    backwards taken back.
+    """Returns the next leading rows with these verdicts, all of one turn: those to be applied or,
+    backwards, those to be undone.
 
-    Each verdict is asked for alone, in the order of the index; asked for together, all that is left
+    Each verdict is queried alone, in the order of the index; queried together, all remaining rows
     would be sorted for every chunk.
     """
     row = BulkJobRow.__table__.c
@@ -147,8 +147,9 @@ def next_changes(
 def all_changes(
     session: Session, job_id: int, *, after: int, limit: int
 ) -> list[tuple[int, str, dict[str, Any]]]:
-    """(id, subject, fact -> [old, new]) of the rows of a job that would change something, after one
-    of them."""
+    """Yields (id, subject, fact -> [old, new]) of the rows of a job that would change something,
+    after one of them.
+    """
     row = BulkJobRow.__table__.c
     wanted = select(row.id, row.subject, row.change).where(
         row.job_id == job_id, row.verdict == "changes", row.change.is_not(None), row.id > after
@@ -162,8 +163,9 @@ def all_changes(
 def settle_rows(
     session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = ""
 ) -> int:
-    """Give the rows of things, by the positions of their leaders, a verdict; how many rows of the
-    file that were."""
+    """Gives the rows of things, by the positions of their leaders, a verdict and returns how many
+    rows of the file these were.
+    """
     if not leaders:
         return 0
     settled = 0
@@ -177,13 +179,15 @@ def settle_rows(
 
 
 def settle_alone(session: Session, ids: Collection[int], verdict: str) -> int:
-    """Give rows that no other row follows a verdict, by their ids; how many that were."""
+    """Gives rows that no other row follows a verdict, by their ids, and returns how many there
+    were.
+    """
     update_columns(session, BulkJobRow, {"verdict": [verdict] * len(ids)}, list(ids))
     return len(ids)
 
 
 def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:
-    """(position, subject) of every row."""
+    """Returns (position, subject) of every row."""
     rows = select(BulkJobRow.position, BulkJobRow.subject).where(BulkJobRow.job_id == job_id)
     found = [(position, subject) for position, subject in session.execute(rows).all()]
     for block in blocks_from(session, job_id):
@@ -192,7 +196,7 @@ def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:
 
 
 def count_verdicts(session: Session, job_id: int) -> dict[str, int]:
-    """How many rows of the file of a job have which verdict."""
+    """Returns how many rows of the file of a job have each verdict."""
     rows = select(BulkJobRow.verdict, func.count()).where(
         BulkJobRow.job_id == job_id, BulkJobRow.position > 0
     )
@@ -201,7 +205,7 @@ def count_verdicts(session: Session, job_id: int) -> dict[str, int]:
 
 
 def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, str]]:
-    """(verdict, reason) of every row."""
+    """Returns (verdict, reason) of every row by its position."""
     rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(
         BulkJobRow.job_id == job_id
     )
@@ -214,8 +218,9 @@ def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, 
 
 
 def many_names(session: Session) -> dict[str, list[str]]:
-    """What there can be many of in a file, by group: price lists, attributes in use, traits of
-    families."""
+    """Returns the fields of which a file may have several columns, by group: price lists,
+    attributes in use, traits of families.
+    """
     key = json_pairs(Product.attributes).table_valued("key", name="held")
     used = session.scalars(
         select(key.c.key).select_from(Product).join(key, true()).distinct()
@@ -234,7 +239,7 @@ def many_names(session: Session) -> dict[str, list[str]]:
 def counted_bins(
     session: Session, product_ids: Collection[int]
 ) -> dict[int, list[tuple[str, str, int]]]:
-    """(warehouse, bin, units) of products, in the order of the walk."""
+    """Returns (warehouse, bin, units) of products, in the order of the way through the warehouse."""
     rows = session.execute(
         select(BinBalance.product_id, Warehouse.key, Bin.code, BinBalance.on_hand)
         .join(Bin, Bin.id == BinBalance.bin_id)
@@ -251,8 +256,9 @@ def counted_bins(
 def picture_uses(
     session: Session, product_ids: Collection[int]
 ) -> dict[int, list[tuple[str, str]]]:
-    """(name, role) of the pictures of products in order; the first that is shown is the main
-    one."""
+    """Returns (name, role) of the pictures of products in order. The first one shown is the main
+    picture.
+    """
     rows = session.execute(
         select(ProductPicture.product_id, ProductPicture.sha, ProductPicture.role)
         .where(among(ProductPicture.product_id, product_ids))

@@ -20,7 +20,7 @@ RUNNING = ("running", *WORKING)
 
 @dataclass(frozen=True)
 class JobRow:
-    """A bulk job in a list."""
+    """A bulk job as a list shows it."""
 
     id: int
     kind: str
@@ -40,7 +40,9 @@ class JobRow:
 def job_rows(
     session: Session, *, job_id: int | None = None, since: datetime | None = None
 ) -> list[JobRow]:
-    """Bulk jobs, newest first: one, those that run or ended since a moment, or the last fifty."""
+    """Returns bulk jobs, the newest first: one by its id, those that run or ended since a moment,
+    or the last fifty.
+    """
     statement = (
         select(
             BulkJob.id,
@@ -83,8 +85,9 @@ class VerdictRow(NamedTuple):
 def job_verdicts(
     session: Session, job_id: int, *, after: int | None = None, verdict: str = "", limit: int = 200
 ) -> list[VerdictRow]:
-    """The rows of a bulk job in order, or those with one verdict; what rows only imply comes
-    first."""
+    """Returns the rows of a bulk job in order, or those with one verdict. Rows that follow from
+    other rows come first.
+    """
     row = BulkJobRow.__table__.c
     statement = select(*(row[name] for name in VerdictRow._fields)).where(row.job_id == job_id)
     if after is not None:
@@ -116,13 +119,13 @@ def job_verdicts(
 
 
 def _change(rows: PlainRows, place: int) -> dict[str, Any] | None:
-    """What a row changes, as it is kept of a row by itself."""
+    """Returns what a row changes, in the form in which single rows keep it."""
     change = rows.change(place)
     return None if change is None else {name: list(pair) for name, pair in sorted(change.items())}
 
 
 def refused_by_listing(session: Session, job_id: int) -> dict[int, str]:
-    """Why rows of a job were refused, by their listings."""
+    """Returns why rows of a job were refused, by listing."""
     rows = select(BulkJobRow.listing_id, BulkJobRow.reason).where(
         BulkJobRow.job_id == job_id,
         BulkJobRow.verdict == JobVerdict.REFUSED,
@@ -134,25 +137,27 @@ def refused_by_listing(session: Session, job_id: int) -> dict[int, str]:
 
 
 def update_job(session: Session, job_id: int, values: Mapping[str, Any]) -> None:
-    """Change columns of a job, whatever the session holds of it."""
+    """Changes columns of a job in the database, whatever the session holds of the job."""
     session.execute(update(BulkJob).where(BulkJob.id == job_id).values(**values))
 
 
 def insert_job_rows(session: Session, rows: Sequence[Mapping[str, Any]]) -> list[int]:
-    """Add rows of jobs; their ids, in order."""
+    """Adds rows to jobs and returns their ids, in order."""
     statement = insert(BulkJobRow).returning(BulkJobRow.id, sort_by_parameter_order=True)
     return list(session.scalars(statement, rows))
 
 
 def job_rows_by_id(session: Session, row_ids: Collection[int]) -> list[BulkJobRow]:
-    """Rows by their ids in one query; as long as they are held, settling each of them asks for
-    nothing."""
+    """Loads rows by their ids in one query. As long as the caller holds them, settling each of them
+    needs no further query.
+    """
     return list(session.scalars(select(BulkJobRow).where(among(BulkJobRow.id, row_ids))))
 
 
 def mark_done(session: Session, row_ids: Collection[int]) -> list[tuple[int, int]]:
-    """Give rows that still wait the verdict *done*; how many of each job those were, as (job,
-    count)."""
+    """Gives rows that still wait the verdict *done* and returns how many of each job these were, as
+    (job, count).
+    """
     waiting = (among(BulkJobRow.id, row_ids), BulkJobRow.verdict == JobVerdict.WAITING)
     counts = session.execute(
         select(BulkJobRow.job_id, func.count()).where(*waiting).group_by(BulkJobRow.job_id)
@@ -164,7 +169,7 @@ def mark_done(session: Session, row_ids: Collection[int]) -> list[tuple[int, int
 
 
 def waiting_rows(session: Session, listing_ids: Collection[int]) -> dict[int, int]:
-    """The latest row that waits for each of some listings, by listing."""
+    """Returns the latest row that waits for each of some listings, by listing."""
     statement = select(BulkJobRow.listing_id, BulkJobRow.id).where(
         among(BulkJobRow.listing_id, listing_ids), BulkJobRow.verdict == JobVerdict.WAITING
     )
@@ -173,7 +178,7 @@ def waiting_rows(session: Session, listing_ids: Collection[int]) -> dict[int, in
 
 
 def waiting_row_ids(session: Session, listing_id: int) -> list[int]:
-    """The rows that wait for one listing."""
+    """Returns the ids of the rows that wait for one listing."""
     statement = select(BulkJobRow.id).where(
         BulkJobRow.listing_id == listing_id, BulkJobRow.verdict == JobVerdict.WAITING
     )

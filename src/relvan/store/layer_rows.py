@@ -1,5 +1,6 @@
-"""Queries and statements that a change of layers and translations needs: who has a layer, what
-stands already."""
+"""Queries and statements that a change of layers and translations needs: which listings have a
+layer, and what exists already.
+"""
 
 from collections.abc import Collection, Mapping
 
@@ -12,7 +13,7 @@ from relvan.store.tables import LayerRow, LayerSet, Listing, ListingLayer, Trans
 
 
 def is_layer_used(session: Session, layer_id: int) -> bool:
-    """Whether a listing has a layer itself."""
+    """Says whether a listing has a layer itself."""
     used = select(ListingLayer.listing_id).where(ListingLayer.layer_id == layer_id).limit(1)
     return session.scalar(used) is not None
 
@@ -20,7 +21,7 @@ def is_layer_used(session: Session, layer_id: int) -> bool:
 def replace_layers(
     session: Session, listing_ids: Collection[int], layers: Mapping[str, int | None]
 ) -> None:
-    """Give listings these layers by topic, and none of a topic that has none here."""
+    """Gives listings these layers by topic, and removes their layer of a topic that has none here."""
     gone = ListingLayer.topic.in_(layers.keys())
     session.execute(delete(ListingLayer).where(among(ListingLayer.listing_id, listing_ids), gone))
     session.add_all(
@@ -33,20 +34,20 @@ def replace_layers(
 
 
 def find_layer_set(session: Session, channel_id: int, name_key: str) -> LayerSet | None:
-    """The set of layers of a channel that has a name, or none."""
+    """Returns the set of layers of a channel with a name, or None."""
     return session.scalar(
         select(LayerSet).where(LayerSet.channel_id == channel_id, LayerSet.name_key == name_key)
     )
 
 
 def channels_of_listings(session: Session, listing_ids: Collection[int]) -> dict[int, int]:
-    """The channel of each of some listings; those that are not there are left out."""
+    """Returns the channel of each of some listings; listings that do not exist are left out."""
     found = select(Listing.id, Listing.channel_id).where(among(Listing.id, listing_ids))
     return dict(session.execute(found).all())
 
 
 def layers_about(session: Session, channel_id: int, topic: str) -> list[LayerRow]:
-    """The layers of a channel about a topic."""
+    """Returns the layers of a channel about a topic."""
     return list(
         session.scalars(
             select(LayerRow).where(LayerRow.channel_id == channel_id, LayerRow.topic == topic)
@@ -57,14 +58,15 @@ def layers_about(session: Session, channel_id: int, topic: str) -> list[LayerRow
 def find_translation(
     session: Session, channel_id: int, entry: Translation
 ) -> TranslationRow | None:
-    """The kept translation of the same value of ours, or none."""
+    """Returns the saved translation of the same value of ours, or None."""
     ours = TranslationRow.ours_key == entry.ours.strip().casefold()
     return session.scalar(select(TranslationRow).where(*_of_field(channel_id, entry), ours))
 
 
 def forget_other_translations(session: Session, channel_id: int, entry: Translation) -> None:
-    """Forget what else is kept of the field that a translation is about, but for the same value of
-    ours."""
+    """Deletes the other translations of the field that a translation is about, except for the same
+    value of ours.
+    """
     others = TranslationRow.ours_key != entry.ours.strip().casefold()
     session.execute(delete(TranslationRow).where(*_of_field(channel_id, entry), others))
 

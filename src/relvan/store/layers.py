@@ -1,5 +1,6 @@
-"""Queries over layers and translations: what speaks for listings besides themselves and their
-products."""
+"""Queries over layers and translations, from which listings take values besides those of their own
+and of their products.
+"""
 
 from collections import defaultdict
 from collections.abc import Collection
@@ -25,19 +26,19 @@ from relvan.store.tables import Channel, LayerRow, LayerSet, Listing, ListingLay
 
 @dataclass(frozen=True)
 class Speakers:
-    """Every layer by its id, the standing ones by channel, and the translations of each channel."""
+    """Every layer by its id, the default layers by channel, and the translations of each channel."""
 
     layers: dict[int, Layer] = field(default_factory=dict)
     standing: dict[int, list[Layer]] = field(default_factory=dict)
     translations: dict[int, Translations] = field(default_factory=dict)
 
     def translations_on(self, channel_id: int) -> Translations:
-        """The table of a channel."""
+        """Returns the translation table of a channel."""
         return self.translations.get(channel_id, UNTRANSLATED)
 
 
 def load_speakers(session: Session) -> Speakers:
-    """All layers and translations; two queries."""
+    """Loads all layers and translations; two queries."""
     layers: dict[int, Layer] = {}
     standing: dict[int, list[Layer]] = defaultdict(list)
     for row in session.scalars(select(LayerRow)):
@@ -64,12 +65,12 @@ def load_speakers(session: Session) -> Speakers:
 
 
 def as_layer(row: LayerRow) -> Layer:
-    """A kept layer as a value of the rules."""
+    """Returns a saved layer as a value of the rules."""
     return layer_from(row.id, row.topic, row.name, row.values, row.standing_for)  # type: ignore[arg-type]
 
 
 def chosen_layers(session: Session, listing_ids: Collection[int]) -> dict[int, list[int]]:
-    """The ids of the layers that listings have themselves."""
+    """Returns the ids of the layers that listings have themselves."""
     found: dict[int, list[int]] = defaultdict(list)
     statement = select(ListingLayer.listing_id, ListingLayer.layer_id).where(
         among(ListingLayer.listing_id, listing_ids)
@@ -80,7 +81,7 @@ def chosen_layers(session: Session, listing_ids: Collection[int]) -> dict[int, l
 
 
 def layer_by_id(session: Session, layer_id: int) -> LayerRow:
-    """One layer."""
+    """Returns the layer with an id."""
     row = session.get(LayerRow, layer_id)
     if row is None:
         raise not_found("layer", layer_id)
@@ -88,7 +89,7 @@ def layer_by_id(session: Session, layer_id: int) -> LayerRow:
 
 
 def layer_set_by_id(session: Session, set_id: int) -> LayerSet:
-    """One set of layers."""
+    """Returns the set of layers with an id."""
     row = session.get(LayerSet, set_id)
     if row is None:
         raise not_found("set of layers", set_id)
@@ -97,7 +98,7 @@ def layer_set_by_id(session: Session, set_id: int) -> LayerSet:
 
 @dataclass(frozen=True)
 class LayerLine:
-    """One layer in a list, and how many listings have it themselves."""
+    """One layer in a list, with the number of listings that have it themselves."""
 
     id: int
     channel_id: int
@@ -133,7 +134,7 @@ def _lines() -> Select[*tuple[Any, ...]]:
 
 
 def layer_lines(session: Session, *, channel: str = "", topic: str = "") -> list[LayerLine]:
-    """Layers by channel, topic and name."""
+    """Returns layers by channel, topic and name."""
     statement = _lines().order_by(Channel.id, LayerRow.topic, LayerRow.name_key)
     if channel:
         statement = statement.where(Channel.key == channel)
@@ -143,7 +144,7 @@ def layer_lines(session: Session, *, channel: str = "", topic: str = "") -> list
 
 
 def layer_line(session: Session, layer_id: int) -> LayerLine:
-    """One layer as a list shows it."""
+    """Returns one layer as a list shows it."""
     found = rows_as(LayerLine, session, _lines().where(LayerRow.id == layer_id))
     if not found:
         raise not_found("layer", layer_id)
@@ -151,7 +152,7 @@ def layer_line(session: Session, layer_id: int) -> LayerLine:
 
 
 def layer_sets(session: Session, channel_id: int | None = None) -> list[LayerSet]:
-    """Sets of layers by name."""
+    """Returns the sets of layers by name."""
     statement = select(LayerSet).order_by(LayerSet.channel_id, LayerSet.name_key)
     if channel_id is not None:
         statement = statement.where(LayerSet.channel_id == channel_id)
@@ -161,8 +162,9 @@ def layer_sets(session: Session, channel_id: int | None = None) -> list[LayerSet
 def listings_with_layer(
     session: Session, layer_id: int, *, after: int = 0, most: int | None = None
 ) -> list[int]:
-    """The ids of the listings that have a layer themselves, in order: all, or so many after an
-    id."""
+    """Returns the ids of the listings that have a layer themselves, in order: all of them, or a
+    number of them after an id.
+    """
     of_layer = select(ListingLayer.listing_id).where(ListingLayer.layer_id == layer_id)
     return list(
         session.scalars(
@@ -176,7 +178,9 @@ def listings_with_layer(
 def listings_on(
     session: Session, channel_id: int, *, after: int = 0, most: int | None = None
 ) -> list[int]:
-    """The ids of the listings of a channel, in order: all, or so many after an id."""
+    """Returns the ids of the listings of a channel, in order: all of them, or a number of them
+    after an id.
+    """
     of_channel = select(Listing.id).where(Listing.channel_id == channel_id, Listing.id > after)
     return list(session.scalars(of_channel.order_by(Listing.id).limit(most)))
 
@@ -196,7 +200,7 @@ class TranslationLine:
 
 
 def translation_lines(session: Session, channel: str = "") -> list[TranslationLine]:
-    """Translations of a channel, or of all."""
+    """Returns the translations of a channel, or of all channels."""
     statement = (
         select(
             TranslationRow.id,
@@ -217,7 +221,9 @@ def translation_lines(session: Session, channel: str = "") -> list[TranslationLi
 
 
 def used_translations(session: Session) -> dict[str, str]:
-    """Wherever a value was translated before: ours in lower case -> theirs, the latest counts."""
+    """Returns every translation that was used before on any channel, as our value in lower case ->
+    theirs. The latest one counts.
+    """
     rows = session.execute(
         select(TranslationRow.ours_key, TranslationRow.theirs).order_by(TranslationRow.changed_at)
     ).all()

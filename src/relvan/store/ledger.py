@@ -1,4 +1,4 @@
-"""Queries over the ledger, the bins, and what stock is worth."""
+"""Queries over the ledger, the bins, and the value of the stock."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -14,8 +14,9 @@ from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Prod
 
 @dataclass(frozen=True)
 class LedgerFilter:
-    """Which movements: words of the product or its id, a reason, a warehouse (key), since a
-    time."""
+    """Says which movements a page shows: by words of the product or its id, a reason, a warehouse
+    (key), or since a time.
+    """
 
     words: str = ""
     reason: str = ""
@@ -43,7 +44,7 @@ class LedgerRow:
 def ledger_page(
     session: Session, wanted: LedgerFilter, *, before: int | None = None, limit: int = 100
 ) -> list[LedgerRow]:
-    """The ledger, newest first, before one of its entries; one query."""
+    """Returns the ledger, the newest entry first, from one of its entries on; one query."""
     conditions: list[ColumnElement[bool]] = []
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
         conditions.append(found_by.condition(Movement.__table__.c.product_id))
@@ -83,7 +84,7 @@ def ledger_page(
 
 @dataclass(frozen=True)
 class BinStock:
-    """One product in one bin; `gtin` for the scanner."""
+    """One product in one bin; `gtin` is there for the scanner."""
 
     bin: str
     walk: int
@@ -103,8 +104,9 @@ def bins_page(
     after: tuple[int, str] | None = None,
     limit: int = 100,
 ) -> list[BinStock]:
-    """What lies in the bins of a warehouse, on the way through it: in one bin, or from one (walk,
-    SKU's key) on."""
+    """Returns what lies in the bins of a warehouse in the order of the way through it: in one bin,
+    or from a place (position on the way, SKU's key) on.
+    """
     statement = (
         select(
             Bin.code,
@@ -136,8 +138,9 @@ def bins_page(
 
 @dataclass(frozen=True)
 class WarehouseValue:
-    """What lies in a warehouse, at cost in minor units of the seller's currency; units whose cost
-    nobody knows."""
+    """The value of the stock of a warehouse at cost, in minor units of the seller's currency, and
+    how many units have no known cost.
+    """
 
     warehouse: str
     products: int
@@ -147,8 +150,9 @@ class WarehouseValue:
 
 
 def values_at_cost(session: Session) -> list[WarehouseValue]:
-    """What stock is worth at cost, by warehouse; one query. A variant's cost may be its
-    family's."""
+    """Returns the value of the stock at cost, by warehouse; one query. A variant without a cost has
+    its family's.
+    """
     family = aliased(Product)
     cost = func.coalesce(Product.cost, family.cost)
     statement = (
@@ -171,8 +175,9 @@ def values_at_cost(session: Session) -> list[WarehouseValue]:
 
 @dataclass(frozen=True)
 class StillRow:
-    """A product that has not left for long: units on hand over all warehouses, their value, when
-    one left last."""
+    """A product of which nothing has left for long: units on hand over all warehouses, their value,
+    and when a unit last left.
+    """
 
     sku: str
     title: str
@@ -182,7 +187,7 @@ class StillRow:
 
 
 def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[StillRow]:
-    """Stock of which nothing has left since a time, the most valuable first."""
+    """Returns the stock of which nothing has left since a time, the most valuable first."""
     out = (
         select(Movement.product_id, func.max(Movement.at).label("at"))
         .where(Movement.reason == "dispatch")
@@ -211,7 +216,7 @@ def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[St
 
 
 def selling_free(session: Session, product_ids: list[int]) -> dict[int, tuple[str, str, int]]:
-    """(SKU, title, units free over all warehouses) of products that hold stock."""
+    """Returns (SKU, title, free units over all warehouses) of products that are kept in stock."""
     free = func.sum(
         greater_of(0, Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety)
     )
@@ -225,5 +230,5 @@ def selling_free(session: Session, product_ids: list[int]) -> dict[int, tuple[st
 
 
 def movement_by_key(session: Session, request_key: str) -> Movement | None:
-    """The movement that was made under a key, or none."""
+    """Returns the movement that was made under a key, or None."""
     return session.scalar(select(Movement).where(Movement.request_key == request_key))

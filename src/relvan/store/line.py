@@ -1,4 +1,4 @@
-"""What waits for a person at each station: one statement, no count goes beyond 999."""
+"""Counts what waits for a person at each station by one statement. No count goes beyond 999."""
 
 from sqlalchemy import text
 from sqlalchemy.orm import Session
@@ -40,13 +40,13 @@ TODAY = {
 
 
 def line_counts(session: Session) -> dict[str, Count]:
-    """What waits at each station; at Today, all of it."""
+    """Returns what waits at each station, and at Today the sum of it."""
     counts = _counts(session, WAITING)
     return {"today": Count(sum(count.number for count in counts.values()), MOST), **counts}
 
 
 def today_counts(session: Session) -> dict[str, Count]:
-    """What Today tells."""
+    """Returns the counts that Today shows."""
     return _counts(session, TODAY)
 
 

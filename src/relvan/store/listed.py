@@ -1,5 +1,6 @@
-"""Products as their listings need them: what each gives, what its family lends, what an alias says
-of its own."""
+"""Loads products as their listings need them: with what variants inherit from their family, and
+with what an alias has of its own.
+"""
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
@@ -18,8 +19,9 @@ from relvan.store.tables import Picture, Product, ProductPicture, SkuName
 
 @dataclass(frozen=True)
 class Face:
-    """What an alias says of its own; empty is the product's. Prices in minor units by price
-    list."""
+    """The values that an alias has of its own; an empty one means the product's. Prices are in
+    minor units by price list.
+    """
 
     sku: str
     title: str
@@ -29,8 +31,9 @@ class Face:
 
 @dataclass(frozen=True)
 class Listed:
-    """A product as its listings need it: what it gives, its bounds and its cost in minor units, its
-    pictures' names in order."""
+    """A product as its listings need it: its values, its bounds and its cost in minor units, and
+    the names of its pictures in order.
+    """
 
     product: ListedProduct
     floor: int | None
@@ -44,7 +47,7 @@ class Listed:
     tax_code: str = "standard"
 
     def under(self, alias: str) -> "Listed":
-        """The same as an alias shows it."""
+        """Returns the same product as an alias shows it."""
         face = self.faces.get(alias.casefold())
         if face is None:
             return self
@@ -58,7 +61,7 @@ class Listed:
 
 
 def listed_products(session: Session, product_ids: Collection[int]) -> dict[int, Listed]:
-    """Products as their listings need them; a handful of queries however many."""
+    """Loads products as their listings need them; a handful of queries, whatever the number."""
     products = _plain(session, product_ids)
     heads = {
         row.family_id for row in products.values() if row.family_id is not None
@@ -151,7 +154,7 @@ def _given(row: Any, pictures: list[tuple[str, int]], weight_g: int | None) -> L
 def _pictures_of_variants(
     session: Session, families: Collection[int]
 ) -> dict[int, list[tuple[str, int]]]:
-    """What stands for families that have no picture: those of their first variant that has some."""
+    """Returns the pictures for families that have none: those of their first variant that has some."""
     rows = session.execute(
         select(Product.id, Product.family_id)
         .where(Product.family_id.in_(families))
@@ -166,7 +169,7 @@ def _pictures_of_variants(
 
 
 def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, int]]]:
-    """(name, shorter side) of the pictures that are shown, in order."""
+    """Returns (name, shorter side) of the pictures that are shown, in order."""
     found: dict[int, list[tuple[str, int]]] = defaultdict(list)
     rows = session.execute(
         select(ProductPicture.product_id, Picture.sha, less_of(Picture.width, Picture.height))
@@ -197,7 +200,9 @@ def _faces(session: Session, product_ids: Collection[int]) -> dict[int, dict[str
 
 
 def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
-    """What kits weigh in grams by their parts, where every part says what it weighs."""
+    """Returns the weight of kits in grams, worked out from their parts where every part has a
+    weight.
+    """
     if not kits:
         return {}
     below = parts_below(session, kits)
@@ -221,7 +226,7 @@ def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
 
 
 def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
-    """The media types of pictures by their names."""
+    """Returns the media types of pictures by their names."""
     rows = session.execute(select(Picture.sha, Picture.kind).where(among(Picture.sha, names))).all()
     return dict(map(tuple, rows))  # type: ignore[arg-type]
 
@@ -229,8 +234,9 @@ def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
 def picture_owners(
     session: Session, names: Sequence[str], product: Product
 ) -> list[tuple[str, str]]:
-    """(SKU, name) of pictures in order: under which product's address each of them lies; its own,
-    its family's, or a variant's."""
+    """Returns (SKU, name) of pictures in order, with the SKU under whose address each picture is
+    served: the product's own, its family's, or a variant's.
+    """
     nearest = {product.id: 0, product.family_id: 1}
     rows = session.execute(
         select(ProductPicture.sha, Product.id, Product.sku)

@@ -1,4 +1,4 @@
-"""Pages of listings for the screen: which ones a filter finds, and the flat rows of a list."""
+"""Reads pages of listings for the screen: which ones a filter finds, and the flat rows of a list."""
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
@@ -25,9 +25,10 @@ from relvan.store.tables import (
 
 @dataclass(frozen=True)
 class ListingFilter:
-    """Which listings a page shows. `gap` is the field that lacks something, `gap_kind`, `gap_mend`
-    and `ours` say more of the same gap (see `core/listings/gaps.py`); `drafts_of` is the bulk job
-    that drafted them."""
+    """Says which listings a page shows. `gap` is the field that lacks something; `gap_kind`,
+    `gap_mend` and `ours` say more of the same gap (see `core/listings/gaps.py`); `drafts_of` is the
+    bulk job that drafted the listings.
+    """
 
     words: str = ""
     channel: str = ""
@@ -44,8 +45,9 @@ class ListingFilter:
 
 @dataclass(frozen=True)
 class ListingRow:
-    """One listing in a list; price in minor units of the channel's currency, cost of the seller's
-    currency."""
+    """One listing in a list. The price is in minor units of the channel's currency, the cost in
+    those of the seller's currency.
+    """
 
     id: int
     sku: str
@@ -75,7 +77,7 @@ class ListingRow:
 
 
 def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
-    """Conditions on the listing alone, so that counting joins nothing."""
+    """Returns conditions on the listing's own columns, so that counting needs no join."""
     archived = select(Product.id).where(Product.archived_at.is_not(None))
     found: list[ColumnElement[bool]] = [Listing.product_id.not_in(archived)]
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
@@ -111,9 +113,10 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
 
 
 def alike_gaps(*conditions: ColumnElement[bool]) -> tuple[Any, Any]:
-    """(listings that lack the same things on a channel, each of the gaps that they have): the first
-    has the channel, the mark, the count, and the gaps once for all of them. So 200,000 listings
-    cost no more than the few hundred ways in which they differ."""
+    """Returns (listings that lack the same on a channel, each of their gaps). The first has the
+    channel, the mark and the count; the gaps are listed once for all of these listings. In this way
+    200,000 listings cost no more than the few hundred ways in which they differ.
+    """
     row = Listing.__table__.c
     counted = (
         select(
@@ -133,8 +136,9 @@ def alike_gaps(*conditions: ColumnElement[bool]) -> tuple[Any, Any]:
 
 
 def has_gap(**asked: str) -> ColumnElement[bool]:
-    """That a listing has one gap of which all this is true: `field`, `kind`, `mend`, `ours`; what
-    is empty is not asked for."""
+    """Returns the condition that a listing has one gap which matches `field`, `kind`, `mend` and
+    `ours`; an empty one matches every gap.
+    """
     alike, gap = alike_gaps()
     parts = [part_of(gap.c.value, name) == value for name, value in asked.items() if value]
     marks = (
@@ -150,13 +154,13 @@ def has_gap(**asked: str) -> ColumnElement[bool]:
 def listing_ids_with(
     session: Session, wanted: ListingFilter, limit: int | None = None
 ) -> list[int]:
-    """The ids of all listings that a filter finds, in order."""
+    """Returns the ids of all listings that a filter finds, in order."""
     statement = select(Listing.id).where(*conditions_of(session, wanted)).order_by(Listing.id)
     return list(session.scalars(statement.limit(limit)))
 
 
 def select_listing_rows() -> Select[*tuple[Any, ...]]:
-    """The columns of a `ListingRow`, joined from listing, product and channel."""
+    """Builds the query for the columns of a `ListingRow`, joined from listing, product and channel."""
     return (
         select(
             Listing.id,
@@ -209,8 +213,10 @@ SORTING = Sorting(
 def listing_page(
     session: Session, wanted: ListingFilter, *, after: int = 0, limit: int = 50, sort: str = ""
 ) -> list[ListingRow]:
-    """Listings, newest first or by a column of `SORTING`, after one of them; two queries, a third
-    one to go on. Only the ids are sorted, of 200,000 rows that would be wide otherwise."""
+    """Returns listings, the newest first or sorted by a column of `SORTING`, starting after one of
+    them; two queries, and a third one to continue. Only the ids are sorted, because sorting 200,000
+    whole rows would be slow.
+    """
     chosen = select(Listing.id).where(*conditions_of(session, wanted))
     if sort.removeprefix("-") == "title":
         chosen = chosen.join(Product, Product.id == Listing.product_id)
@@ -220,12 +226,12 @@ def listing_page(
 
 
 def count_listings(session: Session, wanted: ListingFilter) -> Count:
-    """How many there are, counted up to 10,000."""
+    """Returns how many listings a filter finds, counted up to 10,000."""
     return count_up_to(session, select(Listing.id).where(*conditions_of(session, wanted)), wanted)
 
 
 def listing_rows_of(session: Session, listing_ids: Collection[int]) -> list[ListingRow]:
-    """Listings by their ids, by SKU."""
+    """Returns listings by their ids, in the order of the SKUs."""
     statement = (
         select_listing_rows()
         .where(among(Listing.id, listing_ids))
@@ -235,7 +241,7 @@ def listing_rows_of(session: Session, listing_ids: Collection[int]) -> list[List
 
 
 def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[ListingRow]:
-    """The listings of some products, by SKU and channel."""
+    """Returns the listings of some products, by SKU and channel."""
     statement = (
         select_listing_rows()
         .where(among(Listing.product_id, product_ids))
@@ -247,8 +253,9 @@ def listings_of_products(session: Session, product_ids: Sequence[int]) -> list[L
 def listings_without_category(
     session: Session, wanted: ListingFilter
 ) -> list[tuple[int, str, str, str]]:
-    """(listing, SKU, title, our category) of those listings that a filter finds whose category on
-    the channel is a gap; members of a family's page have their head's."""
+    """Returns (listing, SKU, title, our category) of the listings that a filter finds and that lack
+    a category on their channel. Members of a family's page are left out, as they have their head's.
+    """
     family = aliased(Product)
     statement = (
         select(

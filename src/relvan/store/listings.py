@@ -1,4 +1,6 @@
-"""Queries over listings: what the rules need to work them out, and pages of them for the screen."""
+"""Queries over listings: what the rules need to work them out, and what other stations look up of
+them.
+"""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -26,7 +28,7 @@ from relvan.store.tables import (
 
 
 def listing_by_id(session: Session, listing_id: int) -> Listing:
-    """One listing."""
+    """Returns the listing with an id."""
     listing = session.get(Listing, listing_id)
     if listing is None:
         raise not_found("listing", listing_id)
@@ -40,7 +42,7 @@ def listings_of(
     listing_ids: Collection[int] | None = None,
     channel_id: int | None = None,
 ) -> list[Listing]:
-    """The listings of products, by ids, or of a whole channel."""
+    """Returns the listings with some ids, of some products, or of a whole channel."""
     statement = select(Listing).order_by(Listing.id)
     if product_ids is not None:
         statement = statement.where(among(Listing.product_id, product_ids))
@@ -58,10 +60,10 @@ def listing_ids_of(
     listing_ids: Collection[int] | None = None,
     channel_id: int | None = None,
 ) -> list[int]:
-    """The ids of listings of products, of some, or of a whole channel; of a family's page also
-    those of its members.
+    """Returns the ids of listings of products, of some listings, or of a whole channel; with the
+    head of a family's page come the ids of its members.
 
-    Heads come before their members, so that these are worked out from what the head has become.
+    Heads come before their members, because members are worked out from what their head has become.
     """
     conditions: list[ColumnElement[bool]] = []
     if product_ids is not None:
@@ -86,8 +88,9 @@ def listing_ids_of(
 def listed_on(
     session: Session, channel_id: int, wanted: Collection[tuple[int, str]]
 ) -> dict[tuple[int, str], int]:
-    """The listings that products, and the families they belong to, have on a channel: (product,
-    alias) -> listing."""
+    """Returns the listings that products, and the families they belong to, have on a channel, as
+    (product, alias) -> listing.
+    """
     products = {product_id for product_id, _ in wanted}
     families = select(Product.family_id).where(
         Product.family_id.is_not(None), among(Product.id, products)
@@ -104,7 +107,7 @@ def listed_on(
 
 @dataclass(frozen=True)
 class ImpactRow:
-    """Of a listing what the impact of a layer looks at."""
+    """The columns of a listing from which the impact of a layer is worked out."""
 
     id: int
     channel_id: int
@@ -122,7 +125,9 @@ _PART = case((Listing.head_id.is_not(None), "member"), (Listing.is_head, "head")
 
 
 def impact_rows(session: Session, listing_ids: Collection[int]) -> list[ImpactRow]:
-    """What the impact of a layer looks at of listings; one query, past the object layer."""
+    """Returns for listings the columns from which the impact of a layer is worked out; one query,
+    without the object layer.
+    """
     statement = (
         select(
             Listing.id,
@@ -144,7 +149,7 @@ def impact_rows(session: Session, listing_ids: Collection[int]) -> list[ImpactRo
 
 
 def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]:
-    """How many members heads of families' pages have."""
+    """Returns how many members the heads of families' pages have."""
     statement = select(Listing.head_id, func.count()).where(
         Listing.head_id.is_not(None), among(Listing.head_id, head_ids)
     )
@@ -153,7 +158,7 @@ def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]
 
 
 def members_of(session: Session, head_ids: Collection[int]) -> list[Listing]:
-    """The members of families' pages, by id."""
+    """Returns the members of families' pages, by id."""
     statement = select(Listing).where(
         Listing.head_id.is_not(None), among(Listing.head_id, head_ids)
     )
@@ -161,8 +166,9 @@ def members_of(session: Session, head_ids: Collection[int]) -> list[Listing]:
 
 
 def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
-    """List prices in minor units by (price list, product); a variant without one has its
-    family's."""
+    """Returns list prices in minor units by (price list, product). A variant without one has its
+    family's.
+    """
     own_or_lent = or_(ListPrice.product_id == Product.id, ListPrice.product_id == Product.family_id)
     rows = session.execute(
         select(
@@ -182,7 +188,7 @@ def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[in
 
 
 def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, Listing]:
-    """The listings of a channel that have a place there, by the channel's references."""
+    """Returns the listings that are on a channel, by the channel's references."""
     wanted = select(Listing).where(
         Listing.channel_id == channel_id, among(Listing.ref, refs), Listing.placed.is_(True)
     )
@@ -192,7 +198,9 @@ def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> d
 def open_topics(
     session: Session, listing_ids: Collection[int], *, since: datetime
 ) -> set[tuple[int, str]]:
-    """(listing, topic) of what waits to be sent, is being sent, or has been answered since then."""
+    """Returns (listing, topic) of the updates that wait, are being sent, or were answered since a
+    moment.
+    """
     unsettled = OutboxEntry.state.in_(OPEN_UPDATES) | (OutboxEntry.ended_at >= since)
     rows = session.execute(
         select(OutboxEntry.listing_id, OutboxEntry.topic).where(
@@ -203,8 +211,10 @@ def open_topics(
 
 
 def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
-    """What waits to be sent of listings, or is being sent. By its end, not by its state: very many
-    may wait, of which SQLite would think that they were few."""
+    """Returns the updates of listings that wait or are being sent. The query asks for updates
+    without an end and not for their state, because SQLite would expect few waiting ones where there
+    may be very many.
+    """
     wanted = select(OutboxEntry).where(
         among(OutboxEntry.listing_id, listing_ids), OutboxEntry.ended_at.is_(None)
     )
@@ -212,13 +222,13 @@ def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxE
 
 
 def tellings_of_listing(session: Session, listing_id: int, most: int = 20) -> list[OutboxEntry]:
-    """What a channel was told about a listing, newest first."""
+    """Returns the updates by which a channel was told about a listing, the newest first."""
     statement = select(OutboxEntry).where(OutboxEntry.listing_id == listing_id)
     return list(session.scalars(statement.order_by(OutboxEntry.id.desc()).limit(most)))
 
 
 def head_ids(session: Session, listing_ids: Collection[int]) -> set[int]:
-    """Those among listings that are the heads of families' pages."""
+    """Returns those of some listings that are heads of families' pages."""
     return set(
         session.scalars(
             select(Listing.id).where(among(Listing.id, listing_ids), Listing.is_head.is_(True))
@@ -227,7 +237,7 @@ def head_ids(session: Session, listing_ids: Collection[int]) -> set[int]:
 
 
 def listing_names(session: Session, listing_ids: Collection[int]) -> dict[int, str]:
-    """What listings are called: the SKU or alias, and the channel, in the order of the ids."""
+    """Returns (SKU or alias, channel) of listings, in the order of the ids."""
     rows = session.execute(
         select(Listing.id, func.coalesce(func.nullif(Listing.alias, ""), Product.sku), Channel.name)
         .join(Product, Product.id == Listing.product_id)
@@ -239,7 +249,7 @@ def listing_names(session: Session, listing_ids: Collection[int]) -> dict[int, s
 
 
 def open_publishes(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
-    """The updates by which listings are to be placed and that have no answer yet."""
+    """Returns the unanswered updates that publish some listings."""
     wanted = select(OutboxEntry).where(
         among(OutboxEntry.listing_id, listing_ids),
         OutboxEntry.topic == Topic.PUBLISH,
@@ -260,7 +270,7 @@ class SpokenListing:
 def spoken_listings(
     session: Session, skus: Collection[str]
 ) -> dict[tuple[int, str], SpokenListing]:
-    """Listings by channel and the key of the SKU or alias under which they are offered."""
+    """Returns listings by channel and the key of the SKU or alias under which they are offered."""
     named = func.coalesce(func.nullif(Listing.alias, ""), Product.sku)
     statement = (
         select(Listing.channel_id, Listing.id, named, Listing.own)
@@ -281,7 +291,7 @@ def spoken_listings(
 def spoken_by_id(
     session: Session, listing_ids: Collection[int]
 ) -> dict[int, tuple[int, SpokenListing]]:
-    """(channel, what a listing says of its own) by the listing's id."""
+    """Returns (channel, the values that the listing has itself) by the listing's id."""
     named = func.coalesce(func.nullif(Listing.alias, ""), Product.sku)
     statement = (
         select(Listing.channel_id, Listing.id, named, Listing.own)
@@ -295,7 +305,7 @@ def spoken_by_id(
 
 
 def is_spoken_of(session: Session, listing_id: int) -> bool:
-    """Whether updates, bulk jobs or members of its page still name a listing."""
+    """Says whether updates, bulk jobs or members of its page still refer to a listing."""
     named = (
         select(OutboxEntry.id).where(OutboxEntry.listing_id == listing_id),
         select(BulkJobRow.id).where(BulkJobRow.listing_id == listing_id),
@@ -305,7 +315,7 @@ def is_spoken_of(session: Session, listing_id: int) -> bool:
 
 
 def category_and_title(session: Session, listing_id: int) -> tuple[str, str]:
-    """Our category and title of what a listing offers."""
+    """Returns our category and title of the product that a listing offers."""
     family = aliased(Product)
     row = session.execute(
         select(func.coalesce(func.nullif(Product.category, ""), family.category, ""), Product.title)
@@ -322,8 +332,9 @@ def category_and_title(session: Session, listing_id: int) -> tuple[str, str]:
 def chosen_categories(
     session: Session, channel_id: int, of: str | None = None
 ) -> dict[str, dict[str, int]]:
-    """What was chosen before on a channel: by our category (or for one alone) how many listings are
-    in which of the channel's."""
+    """Returns which categories were chosen before on a channel: by our category (or for one of
+    ours), how many listings are in each of the channel's.
+    """
     family = aliased(Product)
     ours = func.coalesce(func.nullif(Product.category, ""), family.category, "")
     statement = (
@@ -342,8 +353,9 @@ def chosen_categories(
 
 
 def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, str, int]]:
-    """(field, our value, how many listings) of what a channel's table lacks, the most frequent
-    first."""
+    """Returns (field, our value, number of listings) of the values that a channel's translation
+    table lacks, the most frequent first.
+    """
     alike, gap = alike_gaps(Listing.channel_id == channel_id)
     name, ours = (part_of(gap.c.value, part) for part in ("field", "ours"))
     count = func.sum(alike.c.count)

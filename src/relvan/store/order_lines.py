@@ -1,4 +1,4 @@
-"""Queries over order lines and what is promised of them, as the deeds on orders need them."""
+"""Queries over order lines and their reservations, for the actions on orders."""
 
 from collections.abc import Collection, Sequence
 
@@ -10,18 +10,20 @@ from relvan.store.tables import Listing, Order, OrderLine, Product, Reservation
 
 
 def unlinked_lines(session: Session, sku: str) -> list[OrderLine]:
-    """The order lines with a SKU, without regard to case, that belong to no product."""
+    """Returns the order lines with a SKU, without regard to case, that are not linked to a product."""
     wanted = (OrderLine.product_id.is_(None), func.lower(OrderLine.sku) == sku.lower())
     return list(session.scalars(select(OrderLine).where(*wanted)))
 
 
 def orders_by_id(session: Session, order_ids: Collection[int]) -> list[Order]:
-    """Orders by their ids."""
+    """Returns orders by their ids."""
     return list(session.scalars(select(Order).where(among(Order.id, order_ids)).order_by(Order.id)))
 
 
 def marks_of_orders(session: Session, channel_id: int, numbers: Sequence[str]) -> dict[str, int]:
-    """How new the orders of a channel are that were taken before, by the channel's numbers."""
+    """Returns the mark of newness of the orders of a channel that were taken before, by the
+    channel's numbers.
+    """
     wanted = (Order.channel_id == channel_id, among(Order.channel_number, numbers))
     rows = session.execute(select(Order.channel_number, Order.channel_mark).where(*wanted)).all()
     return {number: mark for number, mark in rows if number is not None}
@@ -30,7 +32,7 @@ def marks_of_orders(session: Session, channel_id: int, numbers: Sequence[str]) -
 def products_by_ref(
     session: Session, channel_id: int, refs: Collection[str]
 ) -> dict[str, tuple[int, str, str]]:
-    """(id, kind, tax code) of the products of listings, by the channel's references."""
+    """Returns (id, kind, tax code) of the products of listings, by the channel's references."""
     rows = session.execute(
         select(Listing.ref, Product.id, Product.kind, Product.tax_code)
         .join(Product, Product.id == Listing.product_id)
@@ -40,12 +42,12 @@ def products_by_ref(
 
 
 def products_ordered(session: Session, order_ids: Collection[int]) -> set[int]:
-    """The products on the lines of some orders."""
+    """Returns the products on the lines of some orders."""
     rows = session.scalars(select(OrderLine.product_id).where(among(OrderLine.order_id, order_ids)))
     return {product_id for product_id in rows if product_id is not None}
 
 
 def reservation_at(session: Session, order_line_id: int, warehouse_id: int) -> Reservation | None:
-    """What is promised to an order line from a warehouse, or none."""
+    """Returns the reservation of an order line in a warehouse, or None."""
     wanted = (Reservation.order_line_id == order_line_id, Reservation.warehouse_id == warehouse_id)
     return session.scalar(select(Reservation).where(*wanted))

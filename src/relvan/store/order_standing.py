@@ -1,5 +1,6 @@
-"""What the deeds on orders depend on, loaded for one order or for a thousand by the same four
-queries."""
+"""Loads what decides which actions on orders are possible, for one order or for a thousand by the
+same four queries.
+"""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -16,7 +17,7 @@ from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
 
 
 def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderStanding]:
-    """How orders stand, by their ids."""
+    """Returns how orders stand, by their ids."""
     ids = [order.id for order in orders]
     unreleased = unreleased_units(session, ids)
     shipments = _open_shipments(session, ids)
@@ -45,8 +46,9 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
 def unreleased_units(
     session: Session, order_ids: Sequence[int]
 ) -> dict[int, list[tuple[int, int, int, int]]]:
-    """(order line, product, warehouse, units) by order: what is reserved and lies in no open
-    shipment."""
+    """Returns (order line, product, warehouse, units) by order for what is reserved and in no open
+    shipment.
+    """
     in_shipments = units_in_shipments(session, order_ids)
     held = reservations_of(session, order_ids)
     lines = select(OrderLine.id, OrderLine.order_id).where(among(OrderLine.order_id, order_ids))
@@ -62,7 +64,7 @@ def unreleased_units(
 
 
 def _open_shipments(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[str, int]]]:
-    """(state, units picked) of the shipments of orders that have not left, by order."""
+    """Returns (state, units picked) of the shipments of orders that have not left, by order."""
     rows = session.execute(
         select(Shipment.order_id, Shipment.state, func.sum(ShipmentLine.picked))
         .join(ShipmentLine, ShipmentLine.shipment_id == Shipment.id)

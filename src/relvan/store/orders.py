@@ -31,12 +31,12 @@ from relvan.store.tables import (
 
 
 def order_by_id(session: Session, order_id: int) -> Order:
-    """A order that is known to be there."""
+    """Returns the order with an id. The order must exist."""
     return session.get_one(Order, order_id)
 
 
 def order_by_number(session: Session, number: str) -> Order:
-    """An order by our number."""
+    """Returns an order by our number."""
     order = session.scalar(select(Order).where(Order.number == number))
     if order is None:
         raise not_found("order", number)
@@ -44,21 +44,21 @@ def order_by_number(session: Session, number: str) -> Order:
 
 
 def orders_by_numbers(session: Session, numbers: Collection[str]) -> list[Order]:
-    """Orders by our numbers; those that are not there are left out."""
+    """Returns orders by our numbers; orders that do not exist are left out."""
     return list(
         session.scalars(select(Order).where(among(Order.number, numbers)).order_by(Order.id))
     )
 
 
 def channel_number_key(number: str) -> str:
-    """What finds a channel's number without regard to case."""
+    """Returns the key by which a channel's order number is found without regard to case."""
     return number.lower()
 
 
 def orders_by_channel_number(
     session: Session, channel_id: int, numbers: Sequence[str]
 ) -> dict[str, Order]:
-    """The orders of a channel by the keys of its numbers."""
+    """Returns the orders of a channel by the keys of the channel's numbers."""
     wanted = select(Order).where(
         Order.channel_id == channel_id, among(Order.channel_number, numbers)
     )
@@ -69,7 +69,7 @@ def orders_by_channel_number(
 
 @dataclass(frozen=True)
 class PromisedRow:
-    """Units of a product that are promised to an order, from one warehouse."""
+    """Units of a product that are reserved for an order in one warehouse."""
 
     number: str
     customer: str
@@ -80,7 +80,7 @@ class PromisedRow:
 
 
 def promised_to(session: Session, product_id: int, *, limit: int = 40) -> list[PromisedRow]:
-    """The orders to which units of a product are promised, the oldest first."""
+    """Returns the orders for which units of a product are reserved, the oldest first."""
     statement = (
         select(
             Order.number,
@@ -101,7 +101,7 @@ def promised_to(session: Session, product_id: int, *, limit: int = 40) -> list[P
 
 
 def oversales_of(session: Session, order_id: int) -> dict[int, int]:
-    """Units by product that were gone already when an order came in."""
+    """Returns by product the units that were no longer free when an order came in."""
     rows = session.execute(
         select(Oversale.product_id, Oversale.units).where(Oversale.order_id == order_id)
     )
@@ -109,7 +109,7 @@ def oversales_of(session: Session, order_id: int) -> dict[int, int]:
 
 
 def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[OrderLine]]:
-    """Lines by order, in order."""
+    """Returns the lines of orders in order, by the order's id."""
     found: dict[int, list[OrderLine]] = {order_id: [] for order_id in order_ids}
     statement = select(OrderLine).where(among(OrderLine.order_id, order_ids)).order_by(OrderLine.id)
     for line in session.scalars(statement):
@@ -118,7 +118,7 @@ def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Ord
 
 
 def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Reservation]]:
-    """Reservations by order line."""
+    """Returns the reservations by order line."""
     statement = (
         select(Reservation)
         .join(OrderLine, OrderLine.id == Reservation.order_line_id)
@@ -132,7 +132,7 @@ def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, l
 
 
 def shipments_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Shipment]]:
-    """Shipments by order."""
+    """Returns the shipments by order."""
     found: dict[int, list[Shipment]] = {order_id: [] for order_id in order_ids}
     for shipment in session.scalars(
         select(Shipment).where(among(Shipment.order_id, order_ids)).order_by(Shipment.id)
@@ -142,7 +142,7 @@ def shipments_of(session: Session, order_ids: Collection[int]) -> dict[int, list
 
 
 def units_in_shipments(session: Session, order_ids: Collection[int]) -> dict[tuple[int, int], int]:
-    """Units in open shipments by (order line, warehouse)."""
+    """Returns the units in open shipments by (order line, warehouse)."""
     rows = session.execute(
         select(ShipmentLine.order_line_id, Shipment.warehouse_id, func.sum(ShipmentLine.quantity))
         .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
@@ -153,7 +153,7 @@ def units_in_shipments(session: Session, order_ids: Collection[int]) -> dict[tup
 
 
 def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFacts:
-    """A kept line as the rules see it."""
+    """Returns a saved order line as the rules see it."""
     return LineFacts(
         quantity=line.quantity,
         stocked=line.stocked,
@@ -167,7 +167,7 @@ def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFact
 def short_orders_wanting(
     session: Session, product_ids: Collection[int], limit: int = 200
 ) -> list[int]:
-    """Orders short of stock that want one of these products, the oldest first."""
+    """Returns the orders that are short of one of these products, the oldest first."""
     statement = (
         select(Order.id)
         .join(OrderLine, OrderLine.order_id == Order.id)
@@ -184,8 +184,9 @@ def short_orders_wanting(
 
 @dataclass(frozen=True)
 class OrderFilter:
-    """Which orders a page shows. Progress values are `none`, `part`, `all`, or `open` for none or
-    part."""
+    """Says which orders a page shows. Values of the progress are `none`, `part`, `all`, or `open`
+    for none or part.
+    """
 
     words: str = ""
     tray: str = ""
@@ -208,7 +209,7 @@ PROGRESS = {
 
 @dataclass(frozen=True)
 class OrderRow:
-    """One order in a list; amounts in minor units."""
+    """One order in a list; amounts are in minor units."""
 
     id: int
     number: str
@@ -248,7 +249,9 @@ def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
 
 
 def _by_words(words: str) -> ColumnElement[bool]:
-    """By the start of a number, of the customer's name, or a tracking number."""
+    """Returns the condition that an order's number, customer's name or tracking number begins with
+    some words.
+    """
     text = words.strip().replace("%", "").replace("_", "")
     tracked = (
         select(Shipment.order_id)
@@ -281,8 +284,9 @@ SORTING = Sorting(
 def order_page(
     session: Session, wanted: OrderFilter, *, after: int = 0, limit: int = 50, sort: str = ""
 ) -> list[OrderRow]:
-    """Orders, newest first or by a column of `SORTING`, after one of them; one query, a second one
-    to go on."""
+    """Returns orders, the newest first or sorted by a column of `SORTING`, starting after one of
+    them; one query, and a second one to continue.
+    """
     statement = (
         select(
             Order.id,
@@ -306,8 +310,9 @@ def order_page(
 
 
 def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]:
-    """The numbers of the orders that a filter finds, the oldest first, so that they are served
-    first."""
+    """Returns the numbers of the orders that a filter finds, the oldest first, because they are
+    served first.
+    """
     statement = (
         select(Order.number).where(*_order_conditions(wanted)).order_by(Order.placed_at, Order.id)
     )
@@ -315,13 +320,13 @@ def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]
 
 
 def count_orders(session: Session, wanted: OrderFilter) -> Count:
-    """How many there are, counted up to 10,000."""
+    """Returns how many orders a filter finds, counted up to 10,000."""
     return count_up_to(session, select(Order.id).where(*_order_conditions(wanted)), wanted)
 
 
 @dataclass(frozen=True)
 class StuckRow:
-    """How many orders lie in a tray, and how much money: (currency, minor units) each."""
+    """The number of orders in a tray, and their amounts as (currency, minor units)."""
 
     tray: str
     orders: int
@@ -329,7 +334,7 @@ class StuckRow:
 
 
 def money_in_trays(session: Session) -> list[StuckRow]:
-    """What lies in the open trays."""
+    """Returns the number and the amounts of the orders in the open trays."""
     statement = (
         select(Order.tray, Order.currency, func.count(), func.sum(Order.total))
         .where(Order.tray.in_(("inbox", "floor", "short")))
@@ -345,7 +350,7 @@ def money_in_trays(session: Session) -> list[StuckRow]:
 
 @dataclass(frozen=True)
 class ShipmentRow:
-    """A shipment in a list."""
+    """A shipment as a list shows it."""
 
     id: int
     number: str
@@ -369,7 +374,7 @@ def shipment_rows(
     warehouse: str = "",
     limit: int = 200,
 ) -> list[ShipmentRow]:
-    """Shipments, oldest first (those that left: newest first)."""
+    """Returns shipments, the oldest first; of those that have left, the newest first."""
     units, picked = func.sum(ShipmentLine.quantity), func.sum(ShipmentLine.picked)
     statement = (
         select(
@@ -405,7 +410,9 @@ def shipment_rows(
 def tellings_of_order(
     session: Session, order: Order, parcel_ids: Collection[int], most: int = 20
 ) -> list[OutboxEntry]:
-    """What a channel was told about its order and about the parcels of it, newest first."""
+    """Returns the updates by which a channel was told about its order and about the order's
+    parcels, the newest first.
+    """
     if order.channel_number is None:
         return []
     subjects = [

@@ -1,5 +1,6 @@
-"""Queries over updates on their way to channels: what waits, what goes next, what an answer belongs
-to."""
+"""Queries over updates on their way to channels: which wait, which is sent next, and to which an
+answer belongs.
+"""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -17,7 +18,7 @@ AT_A_TIME = 500  # subjects in one statement
 
 
 def entries_by_id(session: Session, entry_ids: Collection[int]) -> dict[int, OutboxEntry]:
-    """Updates by their ids."""
+    """Returns updates by their ids."""
     return {
         row.id: row
         for row in session.scalars(select(OutboxEntry).where(among(OutboxEntry.id, entry_ids)))
@@ -25,14 +26,14 @@ def entries_by_id(session: Session, entry_ids: Collection[int]) -> dict[int, Out
 
 
 def close_as_accepted(session: Session, entry_ids: Collection[int], now: datetime) -> None:
-    """Close updates that a channel accepted."""
+    """Closes updates that a channel accepted."""
     values = {"state": UpdateState.ACCEPTED, "ended_at": now, "answer": "accepted"}
     statement = update(OutboxEntry).where(among(OutboxEntry.id, entry_ids)).values(values)
     session.execute(statement.execution_options(synchronize_session=False))
 
 
 def let_waiting_go(session: Session, channel_id: int, now: datetime) -> None:
-    """Let all that waits for a channel go now, whenever it was to be tried again."""
+    """Makes all waiting updates of a channel due now, whenever they were to be tried again."""
     later = (
         OutboxEntry.channel_id == channel_id,
         OutboxEntry.state == UpdateState.WAITING,
@@ -42,7 +43,7 @@ def let_waiting_go(session: Session, channel_id: int, now: datetime) -> None:
 
 
 def taken_entries(session: Session, now: datetime, worker: str = "") -> list[OutboxEntry]:
-    """The updates that are being sent: by one worker, or by all whose lease is over."""
+    """Returns the updates that are being sent by one worker, or by any worker whose lease is over."""
     condition = OutboxEntry.taken_by == worker if worker else OutboxEntry.taken_until < now
     return list(
         session.scalars(
@@ -54,8 +55,9 @@ def taken_entries(session: Session, now: datetime, worker: str = "") -> list[Out
 def take_entries(
     session: Session, entry_ids: Collection[int], worker: str, until: datetime, mark: str
 ) -> None:
-    """Give updates to a worker until its lease is over; `mark` names the sheet that they are handed
-    in with."""
+    """Gives updates to a worker until its lease is over. `mark` names the sheet with which they are
+    handed in.
+    """
     values = {"state": UpdateState.SENDING, "taken_by": worker, "taken_until": until, "sheet": mark}
     statement = update(OutboxEntry).where(among(OutboxEntry.id, entry_ids))
     statement = statement.values(values | {"attempts": OutboxEntry.attempts + 1})
@@ -63,7 +65,7 @@ def take_entries(
 
 
 def first_due(session: Session, channel_id: int) -> datetime | None:
-    """When the first update of those that wait for a channel is due."""
+    """Returns when the first waiting update of a channel is due."""
     waiting = (OutboxEntry.channel_id == channel_id, OutboxEntry.state == UpdateState.WAITING)
     return session.scalar(
         select(OutboxEntry.due_at).where(*waiting).order_by(OutboxEntry.due_at).limit(1)
@@ -71,16 +73,17 @@ def first_due(session: Session, channel_id: int) -> datetime | None:
 
 
 def most_urgent_entry(session: Session, channel_id: int, now: datetime) -> OutboxEntry | None:
-    """The update to be sent next to a channel."""
+    """Returns the update that is to be sent next to a channel."""
     return session.scalar(_sendable(channel_id, now).limit(1))
 
 
 def entries_alike(
     session: Session, first: OutboxEntry, now: datetime, most: int, *, by_sheet: bool
 ) -> list[OutboxEntry]:
-    """The updates that may travel with one, which is among them, the most urgent first. What is
-    handed in `by_sheet` travels with what was handed in with it before, as it is looked up
-    together."""
+    """Returns the updates that may be sent together with one, including it, the most urgent first.
+    For an update that was handed in `by_sheet` these are the ones that were handed in with it,
+    because their reply is looked up together.
+    """
     together = _sendable(first.channel_id, now).where(OutboxEntry.topic == first.topic)
     if by_sheet:
         alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
@@ -102,9 +105,10 @@ def _sendable(channel_id: int, now: datetime) -> Select[OutboxEntry]:
 
 
 def _is_to_follow(now: datetime) -> ColumnElement[bool]:
-    """Whether one before it on the same topic has no answer yet. Sent meanwhile, the two could be
-    taken in the wrong order, and the older number would stand. A sheet that does not come for long
-    is waited for no more."""
+    """Returns the condition that an earlier update on the same topic has no answer yet. If both
+    were under way, they could be taken in the wrong order, and the older number would stay. A reply
+    sheet that does not come for long is no longer waited for.
+    """
     before = aliased(OutboxEntry)
     return (
         select(before.id)
@@ -123,8 +127,9 @@ def _is_to_follow(now: datetime) -> ColumnElement[bool]:
 
 @dataclass(frozen=True)
 class HandedIn:
-    """Updates that were handed in together: by which worker and until when it waits, under which
-    number."""
+    """Updates that were handed in together, with their worker, the end of its lease, and the number
+    of the sheet.
+    """
 
     worker: str
     number: str
@@ -133,7 +138,7 @@ class HandedIn:
 
 
 def keep_handed_in(session: Session, entry_ids: Collection[int], sheet: HandedIn) -> None:
-    """Write down that a worker has handed updates in, as far as they are still its own."""
+    """Records that a worker has handed updates in, as far as they are still its own."""
     ours = (
         among(OutboxEntry.id, entry_ids),
         OutboxEntry.state == UpdateState.SENDING,
@@ -151,8 +156,9 @@ def keep_handed_in(session: Session, entry_ids: Collection[int], sheet: HandedIn
 
 
 def next_sheet(session: Session, channel_id: int) -> tuple[str, datetime] | None:
-    """(number, due) of the reply sheet of a channel that has waited longest, or none when nothing
-    is handed in."""
+    """Returns (number, due) of the reply sheet of a channel that has waited longest, or None when
+    nothing is handed in.
+    """
     statement = select(OutboxEntry.sheet, OutboxEntry.due_at).where(
         OutboxEntry.channel_id == channel_id, OutboxEntry.state == UpdateState.HANDED_IN
     )
@@ -161,12 +167,12 @@ def next_sheet(session: Session, channel_id: int) -> tuple[str, datetime] | None
 
 
 def entries_on_sheet(session: Session, channel_id: int, number: str) -> list[OutboxEntry]:
-    """The updates that were handed in under a number and have no answer yet."""
+    """Returns the updates that were handed in under a number and have no answer yet."""
     return list(session.scalars(select(OutboxEntry).where(*_on_sheet(channel_id, number))))
 
 
 def put_off_sheet(session: Session, channel_id: int, number: str, due_at: datetime) -> None:
-    """Ask for a reply sheet at another moment."""
+    """Sets the moment at which a reply sheet is asked for again."""
     session.execute(update(OutboxEntry).where(*_on_sheet(channel_id, number)).values(due_at=due_at))
 
 
@@ -179,7 +185,7 @@ def _on_sheet(channel_id: int, number: str) -> tuple[ColumnElement[bool], ...]:
 
 
 def waiting_of_listings(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
-    """The updates about listings that wait to be sent."""
+    """Returns the waiting updates about listings."""
     statement = select(OutboxEntry).where(
         among(OutboxEntry.listing_id, listing_ids), OutboxEntry.state == UpdateState.WAITING
     )
@@ -189,7 +195,7 @@ def waiting_of_listings(session: Session, listing_ids: Collection[int]) -> list[
 def waiting_about(
     session: Session, channel_ids: Collection[int], subjects: Sequence[UpdateSubject]
 ) -> Mapping[tuple[int, UpdateSubject, str], OutboxEntry]:
-    """The updates that wait about some subjects, by (channel, subject, topic)."""
+    """Returns the waiting updates about some subjects, by (channel, subject, topic)."""
     found: dict[tuple[int, UpdateSubject, str], OutboxEntry] = {}
     for start in range(0, len(subjects), AT_A_TIME):
         rows = session.scalars(
@@ -204,7 +210,9 @@ def waiting_about(
 
 
 def newer_waiting(session: Session, entry: OutboxEntry) -> OutboxEntry | None:
-    """The update that waits about the same thing as one that was under way, or none."""
+    """Returns the update that waits about the same subject and topic as one that was under way, or
+    None.
+    """
     return session.scalar(
         select(OutboxEntry).where(
             OutboxEntry.channel_id == entry.channel_id,

@@ -1,4 +1,4 @@
-"""How fast pools of stock sell, and how late channels hear of it."""
+"""Queries for how fast pools of stock sell, and how late channels hear of it."""
 
 from collections.abc import Collection
 from dataclasses import replace
@@ -20,8 +20,9 @@ LAGS_OF = timedelta(days=7)
 def sold_a_minute(
     session: Session, product_ids: Collection[int], now: datetime
 ) -> dict[int, float]:
-    """Units a minute that were ordered of products over all channels in the last 28 days, as parts
-    of kits too."""
+    """Returns the units a minute of products that were ordered over all channels in the last 28
+    days, also as parts of kits.
+    """
     statement = (
         select(OrderLine.product_id, func.sum(OrderLine.quantity))
         .join(Order, Order.id == OrderLine.order_id)
@@ -38,8 +39,10 @@ def sold_a_minute(
 
 
 def sold_unseen(session: Session, product_ids: Collection[int], now: datetime) -> list[Unseen]:
-    """What silent channels may have sold of products since they were read: at their own pace of the
-    last 28 days, for as long as they are silent. One query when none is, else two."""
+    """Returns the units of products that silent channels may have sold since their orders were last
+    read: at the channel's own pace of the last 28 days, for as long as it is silent. One query when
+    no channel is silent, otherwise two.
+    """
     statement = select(Channel.id, Channel.name, Channel.silent_minutes).where(
         Channel.silent_minutes > 0
     )
@@ -69,7 +72,7 @@ def sold_unseen(session: Session, product_ids: Collection[int], now: datetime) -
 
 
 def sold_on(session: Session, channel_ids: Collection[int], now: datetime) -> set[int]:
-    """The products that some channels have sold in the last 28 days."""
+    """Returns the products that some channels have sold in the last 28 days."""
     statement = (
         select(OrderLine.product_id)
         .join(Order, Order.id == OrderLine.order_id)
@@ -84,7 +87,7 @@ def sold_on(session: Session, channel_ids: Collection[int], now: datetime) -> se
 
 
 def selling_of(session: Session, product_ids: Collection[int], now: datetime) -> Selling:
-    """How some pools sell; three queries, four when a channel is silent."""
+    """Returns how some pools sell; three queries, and four when a channel is silent."""
     return Selling(
         sold_a_minute(session, product_ids, now),
         oversold_lately(session, product_ids, now),
@@ -93,7 +96,9 @@ def selling_of(session: Session, product_ids: Collection[int], now: datetime) ->
 
 
 def all_sold_a_minute(session: Session, now: datetime) -> dict[int, float]:
-    """The same of every stocked product of which something was ordered."""
+    """Returns the units a minute of every stocked product of which something was ordered in the
+    last 28 days.
+    """
     rows = session.execute(
         select(OrderLine.product_id, func.sum(OrderLine.quantity))
         .join(Order, Order.id == OrderLine.order_id)
@@ -110,8 +115,9 @@ def all_sold_a_minute(session: Session, now: datetime) -> dict[int, float]:
 def oversold_lately(
     session: Session, product_ids: Collection[int], now: datetime
 ) -> dict[int, float]:
-    """Units of products that were sold beyond stock in the last 28 days, those of a week ago
-    counting half."""
+    """Returns the units of products that were oversold in the last 28 days. Those of more than a
+    week ago count half.
+    """
     rows = session.execute(
         select(Oversale.product_id, Oversale.units, Oversale.at).where(
             among(Oversale.product_id, product_ids), Oversale.at > now - SALES_OF
@@ -124,8 +130,9 @@ def oversold_lately(
 
 
 def lag_minutes(session: Session, channel_id: int, now: datetime) -> float | None:
-    """The 95th percentile of what a channel took to hear of sales in the last week; none when
-    nothing was measured."""
+    """Returns the 95th percentile of the minutes that a channel took to hear of sales in the last
+    week, or None when nothing was measured.
+    """
     recent = (LagSample.channel_id == channel_id, LagSample.at > now - LAGS_OF)
     count = session.scalar(select(func.count()).select_from(LagSample).where(*recent)) or 0
     if not count:

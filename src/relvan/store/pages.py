@@ -1,4 +1,6 @@
-"""Queries over listings that need a page of a channel's catalogue, and what was found for them."""
+"""Queries over listings that need a page of a channel's catalogue, and the pages that were found
+for them.
+"""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -19,7 +21,7 @@ NO_PAGE = "no page"  # the kind of gap that such a listing has
 
 @dataclass(frozen=True)
 class Seeker:
-    """A listing for which a page is looked for, and what its product says."""
+    """A listing for which a catalogue page is looked for, with the details of its product."""
 
     listing_id: int
     channel_id: int
@@ -36,8 +38,9 @@ def seekers(
     listing_ids: Collection[int] | None = None,
     limit: int = 1_000,
 ) -> list[Seeker]:
-    """Listings of a channel that need a page and have not been looked for; or some, whether looked
-    for or not."""
+    """Returns the listings of a channel that need a page and have not been looked for; or some
+    listings, whether looked for or not.
+    """
     statement = (
         select(
             Listing.id,
@@ -68,8 +71,7 @@ def seekers(
 
 @dataclass(frozen=True)
 class PageRow:
-    """A listing that needs a page: our side of it, and the candidates, if it has been looked
-    for."""
+    """A listing that needs a page: our side of it, and the candidates once it has been looked for."""
 
     listing_id: int
     channel: str
@@ -94,7 +96,7 @@ def page_rows(
     limit: int = 25,
     listing_id: int | None = None,
 ) -> list[PageRow]:
-    """Listings that need a page, in the order in which they were drafted."""
+    """Returns listings that need a page, in the order in which they were drafted."""
     picture = (
         select(ProductPicture.sha)
         .where(
@@ -148,7 +150,7 @@ def page_rows(
 
 
 def count_without_page(session: Session, channel: str = "") -> int:
-    """How many listings need a page."""
+    """Returns how many listings need a page."""
     alike, gap = alike_gaps()
     statement = select(func.sum(alike.c.count)).select_from(alike).join(gap, true())
     statement = statement.where(part_of(gap.c.value, "kind") == NO_PAGE)
@@ -159,5 +161,5 @@ def count_without_page(session: Session, channel: str = "") -> int:
 
 
 def forget_page_searches(session: Session, listing_ids: Collection[int]) -> None:
-    """Forget which pages were found for listings."""
+    """Deletes which pages were found for listings."""
     session.execute(delete(PageSearch).where(among(PageSearch.listing_id, listing_ids)))

@@ -1,4 +1,4 @@
-"""Queries over people, their visits and tokens, and the guesses at passwords."""
+"""Queries over people, their sign-ins and tokens, and failed sign-ins."""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -10,22 +10,22 @@ from relvan.store.tables import ApiToken, Person, SignInAttempt, Visit
 
 
 def active_people(session: Session) -> Sequence[Person]:
-    """Everybody who works here."""
+    """Returns everybody who works here."""
     return session.scalars(select(Person).where(Person.active.is_(True)).order_by(Person.id)).all()
 
 
 def person_by_login(session: Session, login: str) -> Person | None:
-    """Somebody who works here, by login, or none."""
+    """Returns somebody who works here by login, or None."""
     return session.scalar(select(Person).where(Person.login == login, Person.active.is_(True)))
 
 
 def is_login_taken(session: Session, login: str) -> bool:
-    """Whether somebody has a login, also somebody who works here no more."""
+    """Says whether somebody has a login, also somebody who no longer works here."""
     return session.scalar(select(Person.id).where(Person.login == login)) is not None
 
 
 def end_visits(session: Session, *, before: datetime | None = None, token_hash: str = "") -> None:
-    """End the visits that were over at a moment, or the one of a cookie."""
+    """Deletes the sign-ins that were over at a moment, or the one of a cookie."""
     if before is not None:
         session.execute(delete(Visit).where(Visit.expires_at < before))
     if token_hash:
@@ -33,12 +33,12 @@ def end_visits(session: Session, *, before: datetime | None = None, token_hash: 
 
 
 def forget_guesses(session: Session, login: str) -> None:
-    """Forget the wrong passwords that were tried for a login."""
+    """Deletes the failed sign-ins of a login."""
     session.execute(delete(SignInAttempt).where(SignInAttempt.login == login))
 
 
 def visit_of(session: Session, token_hash: str, now: datetime) -> tuple[str, Person] | None:
-    """(token for forms, person) of a visit that has not ended, by the hash of its cookie."""
+    """Returns (token for forms, person) of a sign-in that has not ended, by the hash of its cookie."""
     found = session.execute(
         select(Visit.csrf, Person)
         .join(Person, Person.id == Visit.person_id)
@@ -48,7 +48,7 @@ def visit_of(session: Session, token_hash: str, now: datetime) -> tuple[str, Per
 
 
 def token_of(session: Session, token_hash: str) -> tuple[int, Person] | None:
-    """(id, person) of a bearer token by its hash."""
+    """Returns (id, person) of an API token by its hash."""
     found = session.execute(
         select(ApiToken.id, Person)
         .join(Person, Person.id == ApiToken.person_id)
@@ -58,12 +58,14 @@ def token_of(session: Session, token_hash: str) -> tuple[int, Person] | None:
 
 
 def forget_token(session: Session, token_hash: str) -> None:
-    """Take a bearer token away."""
+    """Deletes an API token."""
     session.execute(delete(ApiToken).where(ApiToken.token_hash == token_hash))
 
 
 def count_guesses(session: Session, login: str, address: str, since: datetime) -> tuple[int, int]:
-    """How many wrong passwords were tried since a moment: for a login, and from an address."""
+    """Returns how many failed sign-ins there were since a moment, as (for a login, from an
+    address).
+    """
     same_login, same_address = SignInAttempt.login == login, SignInAttempt.address == address
     statement = select(
         func.sum(case((same_login, 1), else_=0)), func.sum(case((same_address, 1), else_=0))

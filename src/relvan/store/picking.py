@@ -1,4 +1,4 @@
-"""Queries over picks: what is open of a shipment or a pick list, and what was taken."""
+"""Queries over picks: which are open for a shipment or a pick list, and what was taken."""
 
 from collections.abc import Collection
 
@@ -9,7 +9,7 @@ from relvan.store.tables import Pick, PickList, ShipmentLine
 
 
 def open_picks(session: Session, shipment_id: int) -> list[Pick]:
-    """The picks of a shipment that are not recorded yet."""
+    """Returns the picks of a shipment that are not recorded yet."""
     statement = select(Pick).join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
     return list(
         session.scalars(
@@ -19,26 +19,26 @@ def open_picks(session: Session, shipment_id: int) -> list[Pick]:
 
 
 def taken_picks(session: Session, shipment_id: int) -> list[Pick]:
-    """The picks of a shipment by which something was taken out of a bin, in order."""
+    """Returns the picks of a shipment that took something out of a bin, in order."""
     statement = select(Pick).join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
     taken = (ShipmentLine.shipment_id == shipment_id, Pick.picked > 0, Pick.bin_id.is_not(None))
     return list(session.scalars(statement.where(*taken).order_by(Pick.id)))
 
 
 def pick_lists(session: Session, pick_list_ids: Collection[int]) -> list[PickList]:
-    """Pick lists by their ids."""
+    """Returns pick lists by their ids."""
     return list(session.scalars(select(PickList).where(PickList.id.in_(pick_list_ids))))
 
 
 def units_picked(session: Session, pick_list_id: int) -> list[int | None]:
-    """What each pick of a pick list took; none where it is open."""
+    """Returns the units that each pick of a pick list took, with None for open picks."""
     return list(session.scalars(select(Pick.picked).where(Pick.pick_list_id == pick_list_id)))
 
 
 def has_open_picks(
     session: Session, *, shipment_id: int | None = None, pick_list_id: int | None = None
 ) -> bool:
-    """Whether something is still to be picked of a shipment or of a pick list."""
+    """Says whether something is still to be picked for a shipment or a pick list."""
     statement = select(Pick.id).where(Pick.picked.is_(None)).limit(1)
     if shipment_id is not None:
         statement = statement.join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
@@ -49,7 +49,7 @@ def has_open_picks(
 
 
 def is_begun(session: Session, shipment_id: int) -> bool:
-    """Whether something of a shipment was picked."""
+    """Says whether something of a shipment was picked."""
     statement = select(ShipmentLine.id).where(
         ShipmentLine.shipment_id == shipment_id, ShipmentLine.picked > 0
     )

@@ -1,4 +1,4 @@
-"""Plain facts of many products, as they stand: see `core.catalogue.plain`."""
+"""Reads the current plain facts of many products; see `core.catalogue.plain`."""
 
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
@@ -20,8 +20,9 @@ _PRICE = ListPrice.__table__.c
 def standing(
     session: Session, keys: Collection[str], names: Sequence[str], lists: Mapping[str, int]
 ) -> dict[str, Standing]:
-    """What products say now of these facts, by the keys of their SKUs and aliases; one query.
-    `lists` are the ids of price lists by key."""
+    """Returns the current values of these facts, by the keys of the products' SKUs and aliases; one
+    query. `lists` are the ids of price lists by key.
+    """
     values = [_value(name, lists) for name in names]
     named = _NAME.alias.is_(False)
     found = (
@@ -45,7 +46,7 @@ def _with_flags(values: Sequence[Any], flags: Collection[int]) -> tuple[Any, ...
 
 
 def _value(name: str, lists: Mapping[str, int]) -> Any:
-    """A fact as it stands, nothing being NULL."""
+    """Returns the query's expression for a fact, in which an empty value is never NULL."""
     if Keyed.PRICE.has(name):
         which = (_PRICE.price_list_id == lists[Keyed.PRICE.key(name)]) & (
             _PRICE.product_id == _PRODUCT.id
@@ -57,18 +58,18 @@ def _value(name: str, lists: Mapping[str, int]) -> Any:
 
 
 def any_alias(session: Session) -> bool:
-    """Whether there is an alias at all."""
+    """Says whether there is an alias at all."""
     return session.scalar(select(_NAME.key).where(_NAME.alias.is_(True)).limit(1)) is not None
 
 
 def aliases_among(session: Session, keys: Collection[str]) -> dict[str, str]:
-    """The keys of products' own SKUs by those of these keys that are aliases."""
+    """Returns the keys of products' own SKUs by those of these keys that are aliases."""
     found = select(_NAME.key, _PRODUCT.sku_key).join_from(SkuName.__table__, Product.__table__)
     return dict(session.execute(found.where(_NAME.alias.is_(True), among(_NAME.key, keys))).all())
 
 
 def ids_by_key(session: Session, keys: Sequence[str]) -> list[int]:
-    """The ids of products that are there, in the order of these keys of their own SKUs."""
+    """Returns the ids of existing products, in the order of these keys of their own SKUs."""
     wanted = select(_PRODUCT.sku_key, _PRODUCT.id).where(among(_PRODUCT.sku_key, keys))
     found: dict[str, int] = dict(session.connection().execute(wanted).all())
     return [found[key] for key in keys]

@@ -1,4 +1,4 @@
-"""Queries over the stock policies that go instead of a channel's."""
+"""Queries over the exceptions from channels' stock rules."""
 
 from collections import defaultdict
 from collections.abc import Collection
@@ -18,8 +18,9 @@ PLACES = select(NearerPolicy.channel_id, NearerPolicy.category, NearerPolicy.pol
 
 @dataclass(frozen=True)
 class PolicyPlaces:
-    """On which channels there are nearer policies: those of categories, and whether there are any
-    of products and listings, or any that hold back by risk."""
+    """On which channels there are exceptions: those for categories themselves, and whether there
+    are any for products and listings, and any whose buffer is set by risk.
+    """
 
     categories: dict[int, dict[str, StockPolicy]]
     single: frozenset[int]
@@ -27,7 +28,7 @@ class PolicyPlaces:
 
 
 def policy_places(session: Session) -> PolicyPlaces:
-    """What there is of nearer policies; one query."""
+    """Returns which exceptions exist; one query."""
     categories: dict[int, dict[str, StockPolicy]] = defaultdict(dict)
     single, risky = set(), set()
     for channel_id, category, kept in session.execute(PLACES):
@@ -47,8 +48,10 @@ def nearer_policies(
     listing_ids: Collection[int],
     product_ids: Collection[int],
 ) -> dict[int, NearerPolicies]:
-    """The nearer policies that may hold for listings and products (with the families of these), by
-    channel; a query for each, and none where there are no single ones."""
+    """Returns the exceptions that may apply to listings and products (with the families of these),
+    by channel. It asks one query for each of the two, and none where there are no exceptions of
+    that kind.
+    """
     listings: dict[int, dict[int, StockPolicy]] = defaultdict(dict)
     products: dict[int, dict[int, StockPolicy]] = defaultdict(dict)
     if places.single:
@@ -80,7 +83,7 @@ def nearer_policies(
 def places_of_products(
     session: Session, product_ids: Collection[int]
 ) -> dict[int, tuple[int | None, str]]:
-    """(family, category) of products; a variant without a category has its family's."""
+    """Returns (family, category) of products. A variant without a category has its family's."""
     family = aliased(Product)
     rows = session.execute(
         select(
@@ -96,8 +99,9 @@ def places_of_products(
 
 @dataclass(frozen=True)
 class PolicyLine:
-    """A nearer policy in a list: for what (category, product, listing), its name, and what it
-    says."""
+    """An exception in a list: to what it applies (category, product or listing), the name of that,
+    and the rule.
+    """
 
     id: int
     kind: str
@@ -109,7 +113,7 @@ class PolicyLine:
 def policy_lines(
     session: Session, channel_id: int, *, after: int = 0, limit: int = 200
 ) -> list[PolicyLine]:
-    """The nearer policies of a channel, the first made first."""
+    """Returns the exceptions of a channel, the first created first."""
     statement = (
         select(NearerPolicy, Product.sku, Product.title, Category.path)
         .outerjoin(Listing, Listing.id == NearerPolicy.listing_id)
@@ -136,13 +140,16 @@ def _line(row: NearerPolicy, sku: str | None, title: str | None, path: str | Non
 def place_of_policy(
     session: Session, channel_id: int, place: dict[str, Any]
 ) -> NearerPolicy | None:
-    """The nearer policy of one place: `category`, `product_id` or `listing_id`."""
+    """Returns the exception for one place, which is given as `category`, `product_id` or
+    `listing_id`.
+    """
     return session.scalar(select(NearerPolicy).filter_by(channel_id=channel_id, **place))
 
 
 def listings_under(session: Session, channel_id: int, place: dict[str, Any]) -> list[int]:
-    """The listings for which the policy of a place may hold: of a category also of those below it,
-    of a family also of its variants."""
+    """Returns the listings to which the exception of a place may apply: for a category also those
+    of categories below it, for a family also those of its variants.
+    """
     if "listing_id" in place:
         return [place["listing_id"]]
     family = aliased(Product)

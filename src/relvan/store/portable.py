@@ -1,5 +1,6 @@
-"""What SQLite and PostgreSQL say in different words, said once: lists and parts of JSON text, the
-greater of two, and adding a row unless it is there."""
+"""Holds the expressions that SQLite and PostgreSQL spell differently: lists and parts of JSON text,
+the greater of two numbers, and adding a row unless it exists.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -13,8 +14,9 @@ from sqlalchemy.sql.functions import GenericFunction
 
 
 def speaks(function: type[GenericFunction[Any]], here: str, there: str) -> None:
-    """How a function is said on SQLite (`here`) and on PostgreSQL (`there`); `{0}`, `{1}` are its
-    arguments."""
+    """Registers how a function is spelled on SQLite (`here`) and on PostgreSQL (`there`); `{0}` and
+    `{1}` are its arguments.
+    """
 
     def said(how: str) -> Callable[..., str]:
         def compiled(element: GenericFunction[Any], compiler: SQLCompiler, **more: Any) -> str:
@@ -32,26 +34,28 @@ def speaks(function: type[GenericFunction[Any]], here: str, there: str) -> None:
 
 
 class json_items(GenericFunction[Any]):
-    """A table of the items of a list that is kept as JSON text; its column is `value`."""
+    """A table of the items of a list that is stored as JSON text; its column is `value`."""
 
     inherit_cache = True
 
 
 class json_pairs(GenericFunction[Any]):
-    """A table of what an object that is kept as JSON text holds: `key` and `value`."""
+    """A table of the entries of an object that is stored as JSON text; its columns are `key` and
+    `value`.
+    """
 
     inherit_cache = True
 
 
 class json_part(GenericFunction[str]):
-    """The text under a name in an object that is kept as JSON text; nothing where it has none."""
+    """The text under a name in an object that is stored as JSON text, or NULL where it has none."""
 
     type = Text()
     inherit_cache = True
 
 
 class json_list(GenericFunction[str]):
-    """All values of a column as JSON text of a list."""
+    """All values of a column as the JSON text of a list."""
 
     type = Text()
     inherit_cache = True
@@ -72,7 +76,7 @@ class less_of(GenericFunction[int]):
 
 
 class leading_number(GenericFunction[int]):
-    """The whole number above 0 that a text begins with; nothing where it begins with none."""
+    """The whole number above 0 with which a text begins, or NULL where it begins with none."""
 
     type = Integer()
     inherit_cache = True
@@ -92,14 +96,17 @@ speaks(
 
 
 def part_of(json: Any, name: str) -> ColumnElement[str]:
-    """The text under a name of ours in an object that is kept as JSON text."""
+    """Returns the expression for the text under a name, given by our code, in an object that is
+    stored as JSON text.
+    """
     return json_part(
         json, literal_column(f"'{name}'")
     )  # in the statement itself: it may be grouped by
 
 
 def insert_into(session: Session, table: Any) -> Any:
-    """An INSERT that may say what to do where a row is there already (`on_conflict_do_nothing`,
-    `..._update`)."""
+    """Returns an INSERT that can say what to do where a row exists already
+    (`on_conflict_do_nothing`, `..._update`).
+    """
     server = session.get_bind().dialect.name == "postgresql"
     return (postgresql.insert if server else sqlite.insert)(table)

@@ -1,4 +1,4 @@
-"""Queries over price lists and conversion rates."""
+"""Queries over price lists, list prices, sale prices and conversion rates."""
 
 from collections import defaultdict
 from collections.abc import Collection
@@ -26,12 +26,12 @@ from relvan.store.tables import (
 
 
 def price_lists(session: Session) -> list[PriceList]:
-    """All price lists, the first made first."""
+    """Returns all price lists, the first created first."""
     return list(session.scalars(select(PriceList).order_by(PriceList.id)))
 
 
 def price_list_by_key(session: Session, key: str) -> PriceList:
-    """A price list by its key."""
+    """Returns a price list by its key."""
     found = session.scalar(select(PriceList).where(PriceList.key == key))
     if found is None:
         raise not_found("price list", key)
@@ -39,7 +39,7 @@ def price_list_by_key(session: Session, key: str) -> PriceList:
 
 
 def rate_rows(session: Session) -> list[tuple[int, Rate]]:
-    """All rates with their ids, the latest day first."""
+    """Returns all rates with their ids, the latest day first."""
     statement = select(CurrencyRate).order_by(
         CurrencyRate.since.desc(), CurrencyRate.source, CurrencyRate.target
     )
@@ -47,7 +47,7 @@ def rate_rows(session: Session) -> list[tuple[int, Rate]]:
 
 
 def rates_on(session: Session, day: date) -> Rates:
-    """The rates that hold on a day."""
+    """Returns the rates that hold on a day."""
     statement = select(CurrencyRate).where(CurrencyRate.since <= day.isoformat())
     return Rates.on((_rate(row) for row in session.scalars(statement)), day)
 
@@ -55,8 +55,9 @@ def rates_on(session: Session, day: date) -> Rates:
 def sales_holding(
     session: Session, product_ids: Collection[int], now: datetime
 ) -> dict[tuple[int, int], SalePrice]:
-    """The sale prices that hold at a time, by (price list, product); a variant without one has its
-    family's."""
+    """Returns the sale prices that hold at a time, by (price list, product). A variant without one
+    has its family's.
+    """
     row, of = SaleWindow, aliased(Product)
     statement = (
         select(row.price_list_id, of.id, row.product_id, row.amount, row.since, row.until)
@@ -79,7 +80,7 @@ def sales_holding(
 
 
 def sale_windows(session: Session, product_id: int, price_list_id: int) -> list[SaleWindow]:
-    """The sale prices of a product on a list, also those that are over."""
+    """Returns the sale prices of a product on a list, also those that are over."""
     wanted = select(SaleWindow).where(
         SaleWindow.product_id == product_id, SaleWindow.price_list_id == price_list_id
     )
@@ -88,7 +89,7 @@ def sale_windows(session: Session, product_id: int, price_list_id: int) -> list[
 
 @dataclass(frozen=True)
 class SaleLine:
-    """A sale price in a list; minor units of its list's currency."""
+    """A sale price in a list, in minor units of its list's currency."""
 
     id: int
     sku: str
@@ -110,8 +111,9 @@ def sale_lines(
     limit: int = 50,
     over: bool = False,
 ) -> list[SaleLine]:
-    """Sale prices that are planned or running (or those that are over), in the order in which they
-    were planned."""
+    """Returns sale prices that are planned or running (or those that are over), in the order in
+    which they were created.
+    """
     row, family, lent = SaleWindow, aliased(Product), aliased(ListPrice)
     statement = (
         select(
@@ -146,7 +148,7 @@ def sale_lines(
 
 
 def turning_sales(session: Session, now: datetime, *, limit: int) -> list[SaleWindow]:
-    """The sale prices that are to start or to end now."""
+    """Returns the sale prices that are to start or to end now."""
     starts = (SaleWindow.state == SaleState.PLANNED) & (SaleWindow.since <= now)
     ends = (SaleWindow.state == SaleState.RUNNING) & (SaleWindow.until <= now)
     return list(
@@ -157,8 +159,9 @@ def turning_sales(session: Session, now: datetime, *, limit: int) -> list[SaleWi
 
 
 def own_list_prices(session: Session, product_ids: Collection[int]) -> set[tuple[int | None, int]]:
-    """(price list, product) of the prices that products have themselves, not from their
-    families."""
+    """Returns (price list, product) of the list prices that products have themselves and do not
+    inherit.
+    """
     rows = session.execute(
         select(ListPrice.price_list_id, ListPrice.product_id).where(
             among(ListPrice.product_id, product_ids)
@@ -168,7 +171,7 @@ def own_list_prices(session: Session, product_ids: Collection[int]) -> set[tuple
 
 
 def next_turning(session: Session) -> datetime | None:
-    """When the next sale price starts or ends; none when none does."""
+    """Returns when the next sale price starts or ends, or None when none does."""
     starts = session.scalar(
         select(func.min(SaleWindow.since)).where(SaleWindow.state == SaleState.PLANNED)
     )
@@ -184,7 +187,9 @@ def _rate(row: CurrencyRate) -> Rate:
 
 @dataclass(frozen=True)
 class PricedRow:
-    """What the price of a listing comes from, without what it says; amounts in minor units."""
+    """What the price of a listing is worked out from, without the values that the listing has
+    itself; amounts are in minor units.
+    """
 
     listing_id: int
     product_id: int
@@ -207,8 +212,9 @@ class PricedRow:
 def priced_rows(
     session: Session, channel_id: int, price_list_id: int, *, after: int, most: int
 ) -> list[PricedRow]:
-    """Listings of a channel that have a price, by id; of a variant what its family gives where it
-    says nothing itself. One query, past the object layer."""
+    """Returns the listings of a channel that have a price, by id, with what variants inherit from
+    their family. One query, without the object layer.
+    """
     family, lent = aliased(Product), aliased(ListPrice)
     statement = (
         select(
@@ -248,19 +254,19 @@ def priced_rows(
 
 
 def is_price_list(session: Session, key: str) -> bool:
-    """Whether there is a price list of this key."""
+    """Says whether there is a price list with this key."""
     return session.scalar(select(PriceList.id).where(PriceList.key == key)) is not None
 
 
 def first_list_in(session: Session, currency: str) -> PriceList | None:
-    """The price list in a currency that was made first, or none."""
+    """Returns the price list in a currency that was created first, or None."""
     return session.scalar(
         select(PriceList).where(PriceList.currency == currency).order_by(PriceList.id).limit(1)
     )
 
 
 def find_rate(session: Session, source: str, target: str, since: str) -> CurrencyRate | None:
-    """The rate of two currencies from a day on, or none."""
+    """Returns the rate of two currencies from a day on, or None."""
     here = (
         CurrencyRate.source == source,
         CurrencyRate.target == target,
@@ -270,7 +276,7 @@ def find_rate(session: Session, source: str, target: str, since: str) -> Currenc
 
 
 def has_other_rates(session: Session, row: CurrencyRate) -> bool:
-    """Whether there is another rate of the same two currencies."""
+    """Says whether there is another rate of the same two currencies."""
     pair = (
         CurrencyRate.source == row.source,
         CurrencyRate.target == row.target,

@@ -1,4 +1,4 @@
-"""Queries over the history of prices: every one that a channel has accepted."""
+"""Queries over the history of prices that channels have accepted."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -12,7 +12,7 @@ from relvan.store.tables import Channel, Listing, PriceSent, Product
 
 @dataclass(frozen=True)
 class SentFilter:
-    """Which prices: of a product, of a listing, on a channel (key), since a time."""
+    """Says which prices a page shows: of a product, of a listing, on a channel (key), since a time."""
 
     product_id: int | None = None
     listing_id: int | None = None
@@ -22,8 +22,9 @@ class SentFilter:
 
 @dataclass(frozen=True)
 class SentRow:
-    """One price that a channel has accepted, in minor units of its currency, and what it came
-    from."""
+    """One price that a channel has accepted, in minor units of its currency, and what it was worked
+    out from.
+    """
 
     id: int
     at: datetime
@@ -41,7 +42,7 @@ class SentRow:
 def prices_sent(
     session: Session, wanted: SentFilter, *, before: int | None = None, limit: int = 50
 ) -> list[SentRow]:
-    """Prices sent, the last first; one query."""
+    """Returns the prices that channels accepted, the last first; one query."""
     row = PriceSent
     statement = (
         select(

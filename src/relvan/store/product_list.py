@@ -1,4 +1,4 @@
-"""Pages of products for the catalogue and every other list of them."""
+"""Reads pages of products for the catalogue and for every other list of products."""
 
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
@@ -56,7 +56,7 @@ PRICED = {
 
 @dataclass(frozen=True)
 class ProductFilter:
-    """Which products a page shows."""
+    """Says which products a page shows."""
 
     words: str = ""
     category: str = ""
@@ -79,7 +79,7 @@ class ProductFilter:
 
 @dataclass
 class ProductRow:
-    """One product in a list; `price` in minor units, `free` in units, `states` by channel key."""
+    """One product in a list; `price` is in minor units, `free` in units, `states` by channel key."""
 
     id: int
     sku: str
@@ -200,8 +200,10 @@ def product_page(
     price_list: str = "",
     sort: str = "",
 ) -> list[ProductRow]:
-    """Products in the order of their SKUs or by a column of `SORTING`, after one of them; five
-    queries whatever the number of rows, and one more to go on by another column than the SKU."""
+    """Returns products in the order of their SKUs or sorted by a column of `SORTING`, starting
+    after one of them; five queries whatever the number of rows, and one more to continue by another
+    column than the SKU.
+    """
     statement = _product_columns().where(*_conditions(session, wanted))
     rows = rows_as(ProductRow, session, sort_page(session, statement, SORTING, sort, after, limit))
     _fill(session, rows, price_list)
@@ -209,7 +211,7 @@ def product_page(
 
 
 def rows_by_id(session: Session, product_ids: Collection[int]) -> list[ProductRow]:
-    """Products by their ids, in the order of their SKUs."""
+    """Returns products by their ids, in the order of their SKUs."""
     if not product_ids:
         return []
     rows = rows_as(
@@ -222,8 +224,9 @@ def rows_by_id(session: Session, product_ids: Collection[int]) -> list[ProductRo
 
 
 def rows_by_sku_start(session: Session, start: str, limit: int) -> list[ProductRow]:
-    """Products that are not in the archive whose SKU or alias begins so, in the order of the
-    codes."""
+    """Returns products outside the archive whose SKU or alias begins with some text, in the order
+    of the codes.
+    """
     key = sku_key(start)
     statement = (
         select(Product.id)
@@ -236,7 +239,7 @@ def rows_by_sku_start(session: Session, start: str, limit: int) -> list[ProductR
 
 
 def _product_columns() -> Select[*tuple[Any, ...]]:
-    """The columns of a `ProductRow` that are the product's own."""
+    """Returns the columns of a `ProductRow` that are in the product's own table."""
     return select(
         Product.id,
         Product.sku,
@@ -301,8 +304,9 @@ _STATES = (
 def _about(
     session: Session, statement: Select[*tuple[Any, ...]], ids: Collection[int]
 ) -> list[Any]:
-    """The rows of one of these queries; past the object layer, which would add a third to a
-    page."""
+    """Returns the rows of one of these queries without the object layer, which would add a third to
+    the time of a page.
+    """
     return list(session.connection().execute(statement, {"ids": orjson.dumps(list(ids)).decode()}))
 
 
@@ -336,7 +340,9 @@ def _fill(session: Session, rows: list[ProductRow], price_list: str) -> None:
 
 
 def count_products(session: Session, wanted: ProductFilter) -> Count:
-    """How many there are, counted up to 10,000; of those that words find, up to 2,000."""
+    """Returns how many products a filter finds, counted up to 10,000, or up to 2,000 when it has
+    search words.
+    """
     found_by = search.look_for(session, wanted.words)
     most = search.BROAD if found_by and found_by.broad else MOST_COUNTED
     return count_up_to(
@@ -345,6 +351,6 @@ def count_products(session: Session, wanted: ProductFilter) -> Count:
 
 
 def all_skus(session: Session, wanted: ProductFilter, most: int | None = None) -> list[str]:
-    """Every SKU that a filter matches, in order; of very many the first `most`, if that is said."""
+    """Returns every SKU that a filter matches, in order, or only the first `most` of them."""
     statement = select(Product.sku).where(*_conditions(session, wanted)).order_by(Product.sku_key)
     return list(session.scalars(statement.limit(most)).all())

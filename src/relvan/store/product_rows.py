@@ -1,5 +1,6 @@
-"""Statements that write what belongs to products: their codes, their parts, what tells variants
-apart."""
+"""Writes what belongs to products: their codes, their parts, and the combinations that tell
+variants apart.
+"""
 
 from collections.abc import Collection
 from typing import Any
@@ -14,12 +15,14 @@ _NAMES: Table = SkuName.__table__  # type: ignore[assignment]  # SQLAlchemy type
 
 
 def forget_codes(session: Session, product_ids: Collection[int]) -> None:
-    """Take away the SKUs and aliases by which products are found, before they are written anew."""
+    """Deletes the SKUs and aliases by which products are found, before they are written anew."""
     session.execute(delete(_NAMES).where(among(SkuName.product_id, product_ids)))
 
 
 def name_new_products(session: Session, product_ids: Collection[int]) -> None:
-    """Let new products be found by their SKUs; they have no aliases yet."""
+    """Adds the SKUs of new products to the codes by which products are found; new products have no
+    aliases yet.
+    """
     named = select(Product.sku_key, Product.sku, literal(False), Product.id).where(
         among(Product.id, product_ids)
     )
@@ -27,15 +30,16 @@ def name_new_products(session: Session, product_ids: Collection[int]) -> None:
 
 
 def forget_parts(session: Session, kit_ids: Collection[int]) -> None:
-    """Take away what kits hold, before it is written anew."""
+    """Deletes the parts of kits, before they are written anew."""
     session.execute(delete(KitPart).where(among(KitPart.kit_id, kit_ids)))
 
 
 def clear_combinations(
     session: Session, *, product_ids: Collection[int] | None = None, family_id: int | None = None
 ) -> None:
-    """Forget what tells variants apart, of some products or of all variants of a family, so that
-    they may swap."""
+    """Clears the combinations that tell variants apart, of some products or of all variants of a
+    family, so that they can be swapped.
+    """
     which: Any = (
         Product.family_id == family_id if product_ids is None else among(Product.id, product_ids)
     )
@@ -44,7 +48,7 @@ def clear_combinations(
 
 
 def axes_of(session: Session, family_ids: Collection[int]) -> dict[int, list[Any]]:
-    """The traits of families with their values, each as [name, values], by family."""
+    """Returns the traits of families with their values, each as [name, values], by family."""
     if not family_ids:
         return {}
     found = select(Product.id, Product.axes).where(among(Product.id, family_ids))

@@ -1,4 +1,4 @@
-"""Queries over what listings show: the quantity of each with what decides it."""
+"""Queries over the quantities of listings, with what decides each of them."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -12,7 +12,9 @@ from relvan.store.tables import Listing, Product
 
 @dataclass(frozen=True)
 class QuantityRow:
-    """What the quantity of a listing comes from, without what it says."""
+    """What the quantity of a listing is worked out from, without the values that the listing has
+    itself.
+    """
 
     listing_id: int
     product_id: int
@@ -33,8 +35,9 @@ def quantity_rows(
     most: int,
     product_ids: Collection[int] | None = None,
 ) -> list[QuantityRow]:
-    """Listings of a channel that show a quantity, or only those of some products, by id; one query,
-    past the object layer."""
+    """Returns the listings of a channel that show a quantity, or only those of some products, by
+    id; one query, without the object layer.
+    """
     family = aliased(Product)
     statement = (
         select(

@@ -1,4 +1,6 @@
-"""Statements over calls of the API that may be made again under the same key."""
+"""Deletes saved answers of API calls, which are kept so that a call can be repeated under the same
+key.
+"""
 
 from datetime import datetime
 
@@ -9,12 +11,12 @@ from relvan.store.tables import RepeatedCall
 
 
 def forget_calls(session: Session, before: datetime) -> None:
-    """Forget calls that were made longer ago."""
+    """Deletes the answers to calls that were made before a moment."""
     session.execute(delete(RepeatedCall).where(RepeatedCall.at < before))
 
 
 def forget_one_call(session: Session, token_id: int, key: str) -> None:
-    """Forget one call of a token."""
+    """Deletes the answer to one call of a token."""
     session.execute(
         delete(RepeatedCall).where(RepeatedCall.token_id == token_id, RepeatedCall.key == key)
     )

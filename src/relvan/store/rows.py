@@ -12,5 +12,7 @@ Row = TypeVar("Row")
 def rows_as(
     kind: Callable[..., Row], session: Session, statement: Select[*tuple[Any, ...]]
 ) -> list[Row]:
-    """Run a query whose columns are the fields of `kind`, in order."""
+    """Runs a query whose columns are the fields of `kind`, in order, and returns its rows as values
+    of `kind`.
+    """
     return [kind(*row) for row in session.execute(statement).all()]

@@ -1,4 +1,4 @@
-"""Brings a database to the shape that this version needs."""
+"""Brings a database to the tables that this version needs."""
 
 from pathlib import Path
 from typing import Any
@@ -16,7 +16,7 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def alembic_config(connection: Connection) -> Config:
-    """Alembic's configuration, on a connection of ours."""
+    """Returns Alembic's configuration for a connection of ours."""
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     config.attributes["connection"] = connection
@@ -61,5 +61,5 @@ def _bring_server_up_to_date(database: Database) -> None:
 
 
 def driver(connection: Connection) -> Any:
-    """The driver's own connection, to speak to it outside a transaction of ours."""
+    """Returns the driver's own connection, for statements outside a transaction of ours."""
     return connection.connection.driver_connection

@@ -1,5 +1,6 @@
-"""Full-text search over products: SQLite's own (FTS5, prefixes, accents folded), or the database
-server's."""
+"""Full-text search over products, by SQLite's own index (FTS5, with prefixes and accents folded) or
+the database server's.
+"""
 
 import re
 import unicodedata
@@ -51,14 +52,15 @@ _search = table("product_search", column("rowid", Integer), column("product_sear
 
 
 class found_by(GenericFunction[bool]):
-    """That a product is found by a query of `match_text`. Of no type: SQLite would be asked whether
-    it is 1."""
+    """The condition that a product is found by a query of `match_text`. It has no type, because
+    SQLite would otherwise compare it with 1.
+    """
 
     inherit_cache = True
 
 
 class how_well(GenericFunction[float]):
-    """How well a query finds a product, the best first."""
+    """The expression for how well a query finds a product; the best comes first."""
 
     inherit_cache = True
 
@@ -71,34 +73,38 @@ speaks(how_well, "rank", f"-ts_rank(product_search.said, {_THERE})")
 
 
 def match_text(words: str) -> str | None:
-    """What a person typed, as an FTS5 query: every word must be there, each as a prefix; none when
-    nothing is left."""
+    """Returns what a person typed as an FTS5 query in which every word must occur, each as a
+    prefix; None when no word is left.
+    """
     tokens = re.findall(r"\w+", "".join(map(_known, words.casefold())))[:MOST_WORDS]
     return " ".join(f'"{token}"*' for token in tokens) if tokens else None
 
 
 def _known(sign: str) -> str:
-    """A letter that the index knows; of younger scripts it knows none, and looking for one would be
-    an error."""
+    """Says whether the index knows a letter. It knows none of younger scripts, and looking for one
+    would be an error.
+    """
     return " " if unicodedata.ucd_3_2_0.category(sign) == "Cn" else sign
 
 
 @dataclass(frozen=True)
 class Matches:
-    """What words find: the ids of the products as a JSON list, or none when there are more than
-    `BROAD`."""
+    """What search words find: the ids of the products as a JSON list, or None when there are more
+    than `BROAD`.
+    """
 
     query: str
     ids: str | None
 
     @property
     def broad(self) -> bool:
-        """Whether so many match that walking along a sorted list finds a page sooner than fetching
-        every match."""
+        """Whether so many products match that walking along a sorted list finds a page sooner than
+        fetching every match.
+        """
         return self.ids is None
 
     def condition(self, product_id: ColumnElement[int]) -> ColumnElement[bool]:
-        """That a product is one of them."""
+        """Returns the condition that a product is one of them."""
         if self.ids is not None:
             listed = json_items(self.ids).table_valued("value")
             return product_id.in_(select(cast(listed.c.value, Integer)))
@@ -107,8 +113,9 @@ class Matches:
 
 
 def look_for(session: Session, words: str) -> Matches | None:
-    """What words find, looked up once for each session; none when they hold nothing to search
-    for."""
+    """Returns what words find, looked up once for each session; None when the words hold nothing to
+    search for.
+    """
     query = match_text(words)
     if query is None:
         return None
@@ -125,7 +132,7 @@ def _found(query: str) -> Select[*tuple[int]]:
 
 
 def first_matches(session: Session, words: str, limit: int) -> list[int]:
-    """The ids of a few products that words find, the best first."""
+    """Returns the ids of a few products that words find, the best first."""
     query = match_text(words)
     if query is None:
         return []
@@ -133,8 +140,9 @@ def first_matches(session: Session, words: str, limit: int) -> list[int]:
 
 
 def index_products(session: Session, product_ids: Iterable[int]) -> None:
-    """Bring the index up to date for some products; to be called after any change of what is
-    searched."""
+    """Brings the index up to date for some products. It must be called after any change of what is
+    searched.
+    """
     ids = list(product_ids)
     if not ids:
         return
@@ -148,7 +156,7 @@ def index_products(session: Session, product_ids: Iterable[int]) -> None:
 
 
 def _searched_text() -> Select[*tuple[int, str, str, str, str, str]]:
-    """What is searched of products."""
+    """Returns the text of products that is searched."""
     aliases = (
         select(func.coalesce(func.aggregate_strings(SkuName.sku, " "), ""))
         .where(SkuName.product_id == Product.id, SkuName.alias.is_(True))
@@ -165,7 +173,7 @@ def _searched_text() -> Select[*tuple[int, str, str, str, str, str]]:
 
 
 def index_new(session: Session, product_ids: Sequence[int]) -> None:
-    """Put products into the index that are not in it yet and have no aliases."""
+    """Adds products without aliases that are not in the index yet."""
     session.info.pop("searches", None)
     told = (Product.sku, Product.title, func.coalesce(Product.gtin, ""), literal(""), Product.brand)
     rows = select(Product.id, *told).where(among(Product.id, product_ids))
@@ -173,6 +181,6 @@ def index_new(session: Session, product_ids: Sequence[int]) -> None:
 
 
 def rebuild(session: Session) -> None:
-    """Fill the whole index anew."""
+    """Fills the whole index anew."""
     session.execute(delete(_search))
     session.execute(insert(_columns).from_select(_columns.c.keys(), _searched_text()))

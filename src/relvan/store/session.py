@@ -1,5 +1,6 @@
-"""The session in which a transaction runs. The floors above name its type from here and never
-import SQLAlchemy."""
+"""Names the type of the session in which a transaction runs, so that the floors above need not
+import SQLAlchemy.
+"""
 
 from sqlalchemy.orm import Session
 

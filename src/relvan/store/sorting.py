@@ -1,5 +1,6 @@
-"""Lists sorted by any of their columns, paged by key: the next page begins after the last row of
-this one, whatever has come in between meanwhile."""
+"""Sorts lists by any of their columns and pages them by key: the next page begins after the last
+row of this one, whatever has been added meanwhile.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -11,9 +12,10 @@ from sqlalchemy.orm import Session
 
 @dataclass(frozen=True)
 class Sorting:
-    """The columns that a list can be sorted by, by name, each without empty values (`coalesce`);
-    `key` is the column that tells rows apart and that pages go on from; `source` is the join that
-    the columns are of, where they are not all of the key's own table."""
+    """The columns by which a list can be sorted, by name, each without empty values (`coalesce`).
+    `key` is the unique column from which pages continue; `source` is the join to which the columns
+    belong, where they are not all of the key's own table.
+    """
 
     columns: Mapping[str, Any]
     key: Any
@@ -21,7 +23,7 @@ class Sorting:
     source: Any = None
 
     def names(self) -> frozenset[str]:
-        """What `sort` may say, with a dash before it for the other direction."""
+        """Returns the values that `sort` may have; a dash in front turns the direction."""
         return frozenset(self.columns)
 
 
@@ -33,9 +35,10 @@ def sort_page(
     after: object,
     limit: int,
 ) -> Select[*tuple[Any, ...]]:
-    """The rows of one page: by the column that `sort` names (from large to small with a dash before
-    it), rows alike in it by the key; without one, by the key alone. `after` is the key of the last
-    row before it, empty at the start."""
+    """Returns the rows of one page, sorted by the column that `sort` names (descending with a dash
+    before it) and by the key among equal rows; without `sort`, by the key alone. `after` is the key
+    of the last row of the page before, or empty at the start.
+    """
     name, down = sort.removeprefix("-"), sort.startswith("-")
     column, key = sorting.columns.get(name), sorting.key
     if column is None:

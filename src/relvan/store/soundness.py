@@ -1,6 +1,7 @@
-"""What must always hold in a database, each rule as a query for what breaks it: ledger,
-reservations, orders, shipments, updates, listings. And whether the file of the database in the box
-is sound."""
+"""Holds the rules that must always be true in a database, each with a query for what breaks it:
+ledger, reservations, orders, shipments, updates, listings. It also checks the file of an SQLite
+database.
+"""
 
 from sqlalchemy import text
 from sqlalchemy.orm import Session
@@ -120,14 +121,17 @@ INVARIANTS = {
 
 
 def breaches_of(session: Session, rule: str) -> list[str]:
-    """What breaks a rule of `INVARIANTS`, each as one line of text; at most `MOST_BREACHES`."""
+    """Returns what breaks a rule of `INVARIANTS`, each breach as one line of text; at most
+    `MOST_BREACHES`.
+    """
     statement = text(f"SELECT * FROM ({INVARIANTS[rule]}) AS found LIMIT {MOST_BREACHES}")
     return [str(row[0]) for row in session.execute(statement)]
 
 
 def file_damage(session: Session) -> list[tuple[str, str]]:
-    """What is wrong with the file of the database in the box, as (rule, detail); a server looks
-    after its own."""
+    """Returns what is wrong with the file of an SQLite database, as (rule, detail). A database
+    server checks its own files.
+    """
     if session.get_bind().dialect.name != "sqlite":
         return []
     found = [

@@ -1,4 +1,4 @@
-"""Queries over stock: balances of products, bins with what may be picked from them."""
+"""Queries over stock: balances of products, and bins with what can be picked from them."""
 
 from collections import defaultdict
 from collections.abc import Collection, Sequence
@@ -29,12 +29,12 @@ NAMES = select(Warehouse.id, Warehouse.name).order_by(Warehouse.id)
 
 
 def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:
-    """A warehouse that is known to be there."""
+    """Returns the warehouse with an id. The warehouse must exist."""
     return session.get_one(Warehouse, warehouse_id)
 
 
 def warehouse_by_key(session: Session, key: str) -> Warehouse:
-    """A warehouse by its key or name, without regard to case."""
+    """Returns a warehouse by its key or name, without regard to case."""
     lowered = key.strip().lower()
     same = or_(
         Warehouse.key == key,
@@ -48,19 +48,19 @@ def warehouse_by_key(session: Session, key: str) -> Warehouse:
 
 
 def warehouses(session: Session) -> list[Warehouse]:
-    """All warehouses."""
+    """Returns all warehouses."""
     return list(session.scalars(select(Warehouse).order_by(Warehouse.id)))
 
 
 def warehouse_names(session: Session) -> dict[int, str]:
-    """The names of all warehouses by id."""
+    """Returns the names of all warehouses by id."""
     return dict(session.execute(NAMES).all())
 
 
 def balances_of(
     session: Session, product_ids: Collection[int]
 ) -> dict[int, dict[int, CoreBalance]]:
-    """Balances by product and warehouse."""
+    """Returns balances by product and warehouse."""
     rows = session.execute(
         select(
             Balance.product_id,
@@ -96,19 +96,21 @@ class StockRow:
 
     @property
     def free(self) -> int:
-        """What may be sold from here."""
+        """The units that can be sold from this warehouse."""
         return max(0, self.on_hand - self.reserved - self.blocked - self.safety)
 
 
 def stock_rows(session: Session, product_ids: Collection[int]) -> list[StockRow]:
-    """Every product and warehouse of these, by SKU."""
+    """Returns the stock of some products in every warehouse, by SKU."""
     statement = _stock_columns().where(Product.id.in_(product_ids))
     rows = session.execute(statement.order_by(Product.sku_key, Warehouse.id))
     return [StockRow(*row) for row in rows]
 
 
 def _stock_columns(*more: ColumnElement[Any]) -> Select[*tuple[Any, ...]]:
-    """The columns of a `StockRow`, of every product and warehouse, and more after them."""
+    """Builds the query for the columns of a `StockRow`, for every product and warehouse, with
+    further columns after them.
+    """
     return (
         select(
             Product.id,
@@ -132,15 +134,16 @@ def _stock_columns(*more: ColumnElement[Any]) -> Select[*tuple[Any, ...]]:
 
 @dataclass(frozen=True)
 class WarehouseStock:
-    """What one warehouse has of a product, and what lies in its bins: (bin, units on hand), in the
-    order in which they are walked."""
+    """What one warehouse has of a product, and what lies in its bins as (bin, units on hand), in
+    the order of the way through the warehouse.
+    """
 
     row: StockRow
     bins: tuple[tuple[str, int], ...]
 
 
 def stock_with_bins(session: Session, product_id: int) -> list[WarehouseStock]:
-    """What every warehouse has of a product, with its bins; one query."""
+    """Returns what every warehouse has of a product, with its bins; one query."""
     lies = (
         select(Bin.warehouse_id, Bin.code, Bin.walk, BinBalance.on_hand)
         .join(BinBalance, BinBalance.bin_id == Bin.id)
@@ -160,40 +163,43 @@ def stock_with_bins(session: Session, product_id: int) -> list[WarehouseStock]:
 
 
 class NamedRow(Protocol):
-    """A product of a list."""
+    """A product as a list names it."""
 
     @property
     def id(self) -> int:
-        """Its id."""
+        """The id of the product."""
         ...
 
     @property
     def sku(self) -> str:
-        """Its SKU."""
+        """The SKU of the product."""
         ...
 
     @property
     def title(self) -> str:
-        """Its title."""
+        """The title of the product."""
         ...
 
 
 @dataclass(frozen=True)
 class ProductStock:
-    """One product with its stock in each warehouse, by the warehouse's key; the sums over all of
-    them."""
+    """One product with its stock in each warehouse, by the warehouse's key, and the sums over all
+    of them.
+    """
 
     sku: str
     title: str
     places: dict[str, StockRow]
 
     def sum_of(self, name: str) -> int:
-        """The units on hand, reserved, blocked, kept back or free over all warehouses."""
+        """Returns the units on hand, reserved, blocked, kept as safety stock or free over all
+        warehouses.
+        """
         return sum(getattr(row, name) for row in self.places.values())
 
 
 def stock_by_product(session: Session, products: Sequence[NamedRow]) -> list[ProductStock]:
-    """The stock of products in the order in which they are given; one query."""
+    """Returns the stock of products in the order in which they are given; one query."""
     found: dict[int, dict[str, StockRow]] = defaultdict(dict)
     for row in stock_rows(session, [product.id for product in products]):
         found[row.product_id][row.warehouse_key] = row
@@ -201,7 +207,7 @@ def stock_by_product(session: Session, products: Sequence[NamedRow]) -> list[Pro
 
 
 def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance:
-    """The balance of a product in a warehouse, made when there is none yet."""
+    """Returns the balance of a product in a warehouse and creates it when there is none yet."""
     balance = session.get(Balance, (product_id, warehouse_id))
     if balance is None:
         balance = Balance(
@@ -217,13 +223,13 @@ def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance
 
 
 def balance_rows(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], Balance]:
-    """The balances of products, by (product, warehouse), to be changed."""
+    """Returns the balances of products by (product, warehouse), for changing them."""
     rows = session.scalars(select(Balance).where(among(Balance.product_id, product_ids)))
     return {(row.product_id, row.warehouse_id): row for row in rows}
 
 
 def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalance:
-    """The balance of a product in a bin, made when there is none yet."""
+    """Returns the balance of a product in a bin and creates it when there is none yet."""
     balance = session.get(BinBalance, (bin_id, product_id))
     if balance is None:
         balance = BinBalance(bin_id=bin_id, product_id=product_id, on_hand=0, blocked=0)
@@ -232,7 +238,7 @@ def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalanc
 
 
 def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
-    """All bins of a warehouse on the way through it."""
+    """Returns all bins of a warehouse in the order of the way through it."""
     return list(
         session.scalars(
             select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk, Bin.code)
@@ -241,7 +247,7 @@ def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
 
 
 def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
-    """A bin by its code, without regard to case."""
+    """Returns a bin by its code, without regard to case."""
     found = session.scalar(
         select(Bin).where(Bin.warehouse_id == warehouse_id, func.upper(Bin.code) == code.upper())
     )
@@ -251,7 +257,7 @@ def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
 
 
 def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | None:
-    """The bin where most of a product lies, else the first of the warehouse."""
+    """Returns the bin in which most of a product lies, or else the first bin of the warehouse."""
     most = session.scalar(
         select(Bin)
         .join(BinBalance, BinBalance.bin_id == Bin.id)
@@ -267,7 +273,9 @@ def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | Non
 def places_of(
     session: Session, warehouse_id: int, product_ids: Collection[int]
 ) -> dict[int, list[Place]]:
-    """Bins of a warehouse by product, with what nobody is about to take or has taken from them."""
+    """Returns the bins of a warehouse by product, with the units that no open pick will take from
+    them.
+    """
     taken = (
         select(
             Pick.bin_id,

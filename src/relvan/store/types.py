@@ -1,5 +1,6 @@
-"""Column types that a STRICT SQLite table takes, and that a bigger server database takes as
-well."""
+"""Defines column types that a STRICT SQLite table takes and that a bigger database server takes as
+well.
+"""
 
 from datetime import UTC, datetime
 from typing import Any
@@ -17,7 +18,7 @@ JSON = orjson.OPT_NON_STR_KEYS | orjson.OPT_SORT_KEYS
 
 
 class Instant(TypeDecorator[datetime]):
-    """A moment in UTC, kept as text that sorts as time does."""
+    """A moment in UTC, stored as text that sorts as time does."""
 
     impl = Text
     cache_ok = True
@@ -30,7 +31,7 @@ class Instant(TypeDecorator[datetime]):
 
 
 class SubjectText(TypeDecorator[UpdateSubject]):
-    """What an update is about, kept in its text form."""
+    """What an update is about, stored in its text form."""
 
     impl = Text
     cache_ok = True
@@ -43,7 +44,7 @@ class SubjectText(TypeDecorator[UpdateSubject]):
 
 
 class Json(TypeDecorator[Any]):
-    """Plain data as JSON text."""
+    """Plain data, stored as JSON text."""
 
     impl = Text
     cache_ok = True
@@ -58,13 +59,13 @@ class Json(TypeDecorator[Any]):
 
 
 class Flag(TypeDecorator[bool]):
-    """Yes or no, kept as 1 or 0 where there is no type of its own for it."""
+    """Yes or no, stored as 1 or 0 where the database has no type for it."""
 
     impl = Integer
     cache_ok = True
 
     class comparator_factory(TypeDecorator.Comparator[bool]):
-        """`IS` takes no parameter on a server; what is yes or no is the same by `=`."""
+        """Compares by `=`, because `IS` takes no parameter on a server."""
 
         def is_(self, other: Any) -> Any:
             return super().is_(other) if other is None else self.__eq__(other)
@@ -80,7 +81,7 @@ class Flag(TypeDecorator[bool]):
 
 
 class Folded(TypeDecorator[str]):
-    """Text that is the same without regard to case."""
+    """Text that is compared without regard to case."""
 
     impl = Text
     cache_ok = True

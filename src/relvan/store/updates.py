@@ -1,5 +1,6 @@
-"""Queries over updates: what waits for each channel and since when, how late it hears, what it
-refused."""
+"""Queries over updates: which wait for each channel and since when, how late channels hear of
+sales, and what they refused.
+"""
 
 from collections import defaultdict
 from dataclasses import dataclass
@@ -17,8 +18,9 @@ from relvan.store.tables import LagSample, Listing, OutboxEntry, Product
 
 @dataclass(frozen=True)
 class WaitingRow:
-    """Updates of one kind that have no answer yet: how many, of them on their way, tried before,
-    the oldest."""
+    """Unanswered updates of one kind: how many there are, how many are on their way, how many were
+    tried before, and since when the oldest waits.
+    """
 
     channel_id: int
     topic: str
@@ -29,7 +31,7 @@ class WaitingRow:
 
 
 def waiting_updates(session: Session) -> dict[int, list[WaitingRow]]:
-    """What waits for every channel, by its id and kind; one query."""
+    """Returns what waits for every channel, by its id and kind; one query."""
     row = OutboxEntry
     statement = (
         select(
@@ -51,8 +53,9 @@ def waiting_updates(session: Session) -> dict[int, list[WaitingRow]]:
 
 
 def recent_lags(session: Session, now: datetime) -> dict[int, list[tuple[datetime, float]]]:
-    """(when, seconds) of the updates after sales that channels accepted in the hours that a pulse
-    shows."""
+    """Returns (when, seconds) of the updates after sales that channels accepted in the hours that
+    the health drawing shows.
+    """
     row = LagSample
     wanted = (
         select(row.channel_id, row.at, row.seconds)
@@ -67,8 +70,9 @@ def recent_lags(session: Session, now: datetime) -> dict[int, list[tuple[datetim
 
 @dataclass(frozen=True)
 class RefusedRow:
-    """An update that a channel refused, in its words; its listing's state now tells whether it is
-    mended."""
+    """An update that a channel refused, with the channel's message. The state of its listing tells
+    whether this has been mended since.
+    """
 
     id: int
     channel_id: int
@@ -84,7 +88,7 @@ class RefusedRow:
 def refused_updates(
     session: Session, now: datetime, *, channel_id: int | None = None, limit: int = 8
 ) -> list[RefusedRow]:
-    """What was refused in the last week, the last first: of one channel, or of all."""
+    """Returns what was refused in the last week, the last first, by one channel or by all."""
     row = OutboxEntry
     statement = (
         select(

@@ -1,4 +1,4 @@
-"""Queries over webhooks and what they are still to be told."""
+"""Queries over webhooks and the messages that they are still to be sent."""
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
@@ -18,7 +18,7 @@ from relvan.store.tables import Announcement, Webhook
 
 @dataclass(frozen=True)
 class WebhookRow:
-    """A webhook in a list: how many announcements wait, and since when."""
+    """A webhook in a list, with how many messages wait, and since when."""
 
     id: int
     name: str
@@ -33,7 +33,7 @@ class WebhookRow:
 
 
 def find_webhook(session: Session, webhook_id: int) -> Webhook:
-    """A webhook by its id."""
+    """Returns a webhook by its id."""
     found = session.get(Webhook, webhook_id)
     if found is None:
         raise not_found("webhook", webhook_id)
@@ -41,7 +41,7 @@ def find_webhook(session: Session, webhook_id: int) -> Webhook:
 
 
 def webhook_rows(session: Session) -> list[WebhookRow]:
-    """All webhooks, the first made first."""
+    """Returns all webhooks, the first created first."""
     waits = Announcement.state != AnnouncementState.ENDED
     statement = (
         select(
@@ -64,7 +64,9 @@ def webhook_rows(session: Session) -> list[WebhookRow]:
 
 
 def listening(session: Session, matter: str) -> list[int]:
-    """The ids of the webhooks that hear of a matter; asked for once in each session."""
+    """Returns the ids of the webhooks that are told of a matter. They are loaded once in each
+    session.
+    """
     known: list[tuple[int, list[str]]] | None = session.info.get("webhooks")
     if known is None:
         rows = session.execute(
@@ -77,7 +79,7 @@ def listening(session: Session, matter: str) -> list[int]:
 def waiting_subjects(
     session: Session, webhook_id: int, matter: str, subjects: Collection[str]
 ) -> set[str]:
-    """Which of these things a webhook is to hear of already."""
+    """Returns which of these subjects a webhook is to be told of already."""
     waiting = select(Announcement.subject).where(
         Announcement.webhook_id == webhook_id,
         Announcement.matter == matter,
@@ -87,12 +89,12 @@ def waiting_subjects(
 
 
 def add_announcements(session: Session, rows: Sequence[tuple[Any, ...]]) -> None:
-    """Add announcements: (webhook, matter, subject, key, moment) each."""
+    """Adds messages, each as (webhook, matter, subject, key, moment)."""
     insert_rows(session, Announcement, ("webhook_id", "matter", "subject", "key", "made_at"), rows)
 
 
 def due_webhooks(session: Session, now: datetime) -> list[int]:
-    """The ids of webhooks that may be told something now."""
+    """Returns the ids of webhooks that may be sent something now."""
     due = select(Announcement.id).where(
         Announcement.webhook_id == Webhook.id, Announcement.state != AnnouncementState.ENDED
     )
@@ -105,8 +107,9 @@ def due_webhooks(session: Session, now: datetime) -> list[int]:
 def next_announcements(
     session: Session, webhook_id: int, now: datetime, limit: int
 ) -> list[Announcement]:
-    """What a webhook is to be told next, the oldest first; with what was taken by one who never
-    came back."""
+    """Returns the next messages for a webhook, the oldest first, with those that a worker took and
+    never finished.
+    """
     lost = (Announcement.state == AnnouncementState.TAKEN) & (Announcement.taken_until < now)
     wanted = select(Announcement).where(
         Announcement.webhook_id == webhook_id,
@@ -116,7 +119,7 @@ def next_announcements(
 
 
 def forget_announcements(session: Session, webhook_id: int, before: datetime | None = None) -> None:
-    """Take away what has been told long ago; without a time everything."""
+    """Deletes messages that were delivered before a time; without a time, all of them."""
     gone = delete(Announcement).where(Announcement.webhook_id == webhook_id)
     if before is not None:
         gone = gone.where(
@@ -126,5 +129,5 @@ def forget_announcements(session: Session, webhook_id: int, before: datetime | N
 
 
 def count_webhooks(session: Session) -> int:
-    """How many webhooks there are."""
+    """Returns how many webhooks there are."""
     return session.scalar(select(func.count()).select_from(Webhook)) or 0

@@ -1,1 +1,1 @@
-"""Pages for people: routes, templates, static files."""
+"""Shows pages to people: routes, templates and static files."""

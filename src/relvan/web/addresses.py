@@ -1,5 +1,6 @@
-"""The addresses of pages, by the names of their routes: templates and pages name a page and never
-glue its path."""
+"""Returns the addresses of pages by the names of their routes, so that templates and pages name a
+page and never put its path together.
+"""
 
 import re
 from collections.abc import Iterable, Mapping
@@ -13,7 +14,7 @@ PLACE = re.compile(r"\{(\w+)(?::\w+)?\}")
 
 
 def know_pages(routers: Iterable[APIRouter]) -> None:
-    """Learn the paths of pages; every application has the same ones."""
+    """Learns the paths of pages; every application has the same ones."""
     for router in routers:
         _paths.update(
             {route.name: route.path for route in router.routes if isinstance(route, APIRoute)}
@@ -21,11 +22,11 @@ def know_pages(routers: Iterable[APIRouter]) -> None:
 
 
 def address_of(name: str, /, query: Mapping[str, object] | None = None, **places: object) -> str:
-    """The address of a page by the name of its route, with what stands in its path and in its
-    query. Query values that are none or empty are left out.
+    """Returns the address of a page by the name of its route, with the values in its path and in
+    its query. Query values that are None or empty are left out.
 
     Raises:
-        LookupError: if there is no such page, or it wants other places in its path.
+        LookupError: if there is no such page, or its path needs other values.
     """
     path = _paths[name]
     wanted = PLACE.findall(path)

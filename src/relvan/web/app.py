@@ -1,4 +1,4 @@
-"""Puts the pages together: routers, security headers, static files, one translator of errors."""
+"""Puts the pages together: routers, security headers, static files, and one translator of errors."""
 
 import logging
 import secrets
@@ -101,7 +101,7 @@ PAGES = (
 
 
 def add_pages(app: FastAPI) -> None:
-    """Add every page to the application, whose `state.workplace` is set."""
+    """Adds every page to the application, whose `state.workplace` is set."""
     know_pages(page.router for page in PAGES)
     app.state.environment = make_environment(app.state.workplace.settings)
     app.mount("/static", KeptStatic(directory=STATIC), name="static")
@@ -110,7 +110,9 @@ def add_pages(app: FastAPI) -> None:
 
 
 class KeptStatic(StaticFiles):
-    """Static files may be kept for ever: their address changes with their content."""
+    """Static files that browsers may keep for ever, because their address changes with their
+    content.
+    """
 
     def file_response(self, *args, **kwargs) -> Response:  # type: ignore[no-untyped-def]
         answer = super().file_response(*args, **kwargs)
@@ -119,7 +121,7 @@ class KeptStatic(StaticFiles):
 
 
 def page_of_error(request: Request, error: Exception) -> Response:
-    """The one place where a page or fragment tells of an error."""
+    """Turns every error of a page or fragment into what the person sees; no other code does."""
     if isinstance(error, NotSignedIn):
         wanted = request.url.path if request.method == "GET" else "/"
         query = f"?{request.url.query}" if request.url.query else ""

@@ -1,4 +1,6 @@
-"""Which products a deed is about: those ticked, or all that the sentence of the page matches."""
+"""Says which products an action is about: those ticked, or all that the sentence of the page
+matches.
+"""
 
 from urllib.parse import parse_qsl
 
@@ -11,15 +13,16 @@ from relvan.web.stock_sentence import stock_filter, stock_sentence
 
 
 def filter_of(desk: Desk, query: str) -> ProductFilter:
-    """The filter that a sentence of the catalogue in a query string says."""
+    """Returns the filter for a sentence of the catalogue in a query string."""
     with desk.workplace.database.reading() as session:
         return product_filter(product_sentence(session, dict(parse_qsl(query)), strict=True))
 
 
 def chosen_products(desk: Desk, form: PostedForm) -> list[str]:
-    """The SKUs ticked, each once; or all that the sentence of the page matches when `all` is
-    ticked. `page` says whose sentence it is: the catalogue's, that of coverage, or that of
-    stock."""
+    """Returns the SKUs ticked, each once; or all that the sentence of the page matches when `all`
+    is ticked. `page` says whose sentence it is: the catalogue's, that of coverage, or that of
+    stock.
+    """
     if not form.get("all"):
         return list(dict.fromkeys(form.all("pick")))
     query = dict(parse_qsl(form.get("query", "")))

@@ -1,4 +1,6 @@
-"""The sentence of coverage: which products the grid shows, in words and as a filter."""
+"""Builds the sentence of coverage, which says in words which products the grid shows, and the
+filter for it.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -29,8 +31,7 @@ def coverage_sentence(
     *,
     strict: bool = False,
 ) -> Sentence:
-    """What coverage shows, in a sentence; `named` are the channels when they have been read
-    already."""
+    """Returns the sentence of coverage; `named` are the channels when they have been read already."""
     named = named or channel_names(session)
     chips = (
         Chip("stock", "Stock", (Choice("yes", "with stock"), Choice("no", "without stock"))),
@@ -53,7 +54,7 @@ def coverage_sentence(
 
 
 def coverage_filter(sentence: Sentence) -> CoverageFilter:
-    """The filter that the sentence of coverage says."""
+    """Returns the filter for the sentence of coverage."""
     chosen = sentence.chosen
     at = {key: way for key, way in fields_under(chosen, "at_").items() if way}
     stock = {"yes": True, "no": False}.get(chosen.get("stock", ""))

@@ -1,5 +1,6 @@
-"""What every page needs: who is signed in, the posted form with its CSRF token checked, and how to
-answer."""
+"""Gives every page who is signed in, the posted form with its CSRF token checked, and the ways to
+answer.
+"""
 
 import secrets
 from collections.abc import AsyncIterator, Callable, Mapping, Sequence
@@ -28,7 +29,7 @@ MOST_FIELDS = 20_000  # a family of a thousand variants sends six fields for eac
 
 
 class NotSignedIn(Exception):
-    """Nobody is signed in; the page asks who it is."""
+    """Nobody is signed in; the answer is the page that asks who it is."""
 
 
 @dataclass(frozen=True)
@@ -42,11 +43,11 @@ class Desk:
 
     @property
     def actor(self) -> Actor:
-        """Who does it."""
+        """The person as the audit trail names them."""
         return self.signed_in.actor
 
     def may(self, right: Right) -> bool:
-        """Whether this person may change a station."""
+        """Says whether this person may change a station."""
         return right in RIGHTS[self.actor.role]
 
     def page(
@@ -58,7 +59,7 @@ class Desk:
         count_view: Callable[[Any, Mapping[str, str]], Count] | None = None,
         **values: Any,
     ) -> HTMLResponse:
-        """A whole page in the frame; `count_view` counts what a kept view shows."""
+        """Renders a whole page in the frame; `count_view` counts what a saved view shows."""
         query = self.request.query_params
         toast_id = whole_id(query.get("toast", ""))
         with self.workplace.database.reading() as session:
@@ -84,7 +85,7 @@ class Desk:
     def fragment(
         self, name: str, station: str = "", *, status: int = 200, **values: Any
     ) -> HTMLResponse:
-        """A piece of a page, for htmx."""
+        """Renders a piece of a page, for htmx."""
         context = {**self._context(station), "refusals": (), "chosen_columns": None, **values}
         return HTMLResponse(render(self.environment, name, context), status)
 
@@ -97,7 +98,7 @@ class Desk:
         undo_path: str = "",
         undo_fields: Sequence[tuple[str, str]] = (),
     ) -> Response:
-        """Go on to a page, which tells what was done and how to undo it."""
+        """Redirects to a page with a notice that says what was done and offers its undo."""
         toast = leave_toast(
             self.workplace,
             self.actor,
@@ -112,7 +113,7 @@ class Desk:
         return RedirectResponse(joined, 303)
 
     def go(self, path: str) -> Response:
-        """Go on to a page, without a word."""
+        """Redirects to a page without a notice."""
         if self.request.headers.get("HX-Request"):
             return Response(status_code=204, headers={"HX-Redirect": path})
         return RedirectResponse(path, 303)
@@ -126,7 +127,9 @@ class Desk:
         undo_path: str = "",
         field: str = "pick",
     ) -> Response:
-        """Go on after a deed on many: how many it was done to, and why not to the others."""
+        """Redirects after an action on many, with a notice that says for how many it was done and
+        why not for the others.
+        """
         done = [verdict for verdict in verdicts if verdict.ok]
         refused = [verdict for verdict in verdicts if not verdict.ok]
         words = f"{deed}: {len(done)} of {len(verdicts)}." if refused else f"{deed}: {len(done)}."
@@ -154,13 +157,13 @@ class Desk:
 
 
 def workplace_of(request: Request) -> Workplace:
-    """The workplace of this application."""
+    """Returns the workplace of this application."""
     found: Workplace = request.app.state.workplace
     return found
 
 
 def signed_in(request: Request) -> Desk:
-    """The desk of whoever the cookie belongs to."""
+    """Returns the desk of the person to whom the cookie belongs."""
     workplace = workplace_of(request)
     visit = find_visit(workplace, request.cookies.get(COOKIE, ""))
     if visit is None:
@@ -172,12 +175,12 @@ At = Annotated[Desk, Depends(signed_in)]
 
 
 def whole_id(text: str) -> int | None:
-    """An id as a form or an address holds it; none for anything else."""
+    """Returns an id as a form or an address holds it, or None for anything else."""
     return int(text) if text.isascii() and text.isdigit() and len(text) <= MOST_ID_DIGITS else None
 
 
 class PostedForm(Mapping[str, str]):
-    """A posted form: the first value of each field as text, all values of one, the files."""
+    """A posted form: the first value of each field as text, all values of one field, and the files."""
 
     def __init__(self, data: FormData) -> None:
         self._data = data
@@ -195,14 +198,14 @@ class PostedForm(Mapping[str, str]):
         return len(self._data)
 
     def all(self, name: str) -> list[str]:
-        """Every value of a field, such as the ticked rows."""
+        """Returns every value of a field, such as the ticked rows."""
         return [value for value in self._data.getlist(name) if isinstance(value, str)]
 
     def ids(self, name: str) -> list[int]:
-        """Every value of a field, each the id of something.
+        """Returns every value of a field, each of which must be an id.
 
         Raises:
-            Refused: if one of them is no id; it is never left out unsaid.
+            Refused: if one of them is no id; it is never silently left out.
         """
         found = [(value, whole_id(value)) for value in self.all(name)]
         for value, number in found:
@@ -216,7 +219,7 @@ class PostedForm(Mapping[str, str]):
         return [number for _, number in found if number is not None]
 
     def id_of(self, name: str) -> int | None:
-        """The one id that a field holds; none when it is empty.
+        """Returns the one id that a field holds, or None when it is empty.
 
         Raises:
             Refused: if it holds something else.
@@ -224,13 +227,14 @@ class PostedForm(Mapping[str, str]):
         return next(iter(PostedForm.ids(self, name)), None) if self.get(name) else None
 
     def files(self, name: str) -> list[UploadFile]:
-        """The files of a field."""
+        """Returns the files of a field."""
         return [v for v in self._data.getlist(name) if not isinstance(v, str) and v.filename]  # type: ignore[misc]
 
 
 async def posted(request: Request, desk: At) -> AsyncIterator[PostedForm]:
-    """The posted form of somebody signed in; refused when it does not carry the visit's own
-    token."""
+    """Returns the posted form of somebody signed in; refused when it does not carry the token of
+    the person's sign-in.
+    """
     async with request.form(max_fields=MOST_FIELDS) as data:
         _refuse_other_visit(request, desk, data)
         yield PostedForm(data)
@@ -252,7 +256,7 @@ Form = Annotated[PostedForm, Depends(posted)]
 
 
 def first_by_field(refusals: Sequence[Refusal]) -> dict[str, Refusal]:
-    """The first refusal of each field."""
+    """Returns the first refusal of each field."""
     found: dict[str, Refusal] = {}
     for refusal in refusals:
         found.setdefault(refusal.field, refusal)

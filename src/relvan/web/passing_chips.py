@@ -1,6 +1,7 @@
-"""Chips that a link from elsewhere chooses, and that a page does not offer by itself: a gap, the
-drafts of a job, a layer, the page of a family. Each is said by the name of what it is about, never
-by its key or id."""
+"""Builds chips that come with a link from elsewhere and that a page does not offer itself: a gap,
+the drafts of a job, a layer, the page of a family. Each shows the name of what it is about, never a
+key or an id.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -38,18 +39,18 @@ SEPARATOR = "."
 
 
 def product_gap_value(channel_key: str, kind: str) -> str:
-    """The value of the chip `lacks`."""
+    """Returns the value of the chip `lacks`."""
     return f"{channel_key}{SEPARATOR}{kind}"
 
 
 def read_product_gap(value: str) -> tuple[str, str]:
-    """(channel's key, kind of gap) of a chip `lacks`, both empty when there is none."""
+    """Returns (channel's key, kind of gap) of a chip `lacks`, both empty when there is none."""
     channel, _, kind = value.partition(SEPARATOR)
     return channel, kind
 
 
 def product_gap_chips(session: Any, query: Mapping[str, str]) -> list[Chip]:
-    """The chips of a list of products that a group of gaps led to."""
+    """Returns the chips of a list of products to which a group of gaps led."""
     chips = []
     if value := query.get("lacks"):
         channel, kind = read_product_gap(value)
@@ -60,7 +61,7 @@ def product_gap_chips(session: Any, query: Mapping[str, str]) -> list[Chip]:
 
 
 def drafts_chips(session: Any, query: Mapping[str, str]) -> list[Chip]:
-    """The chip that names the bulk job whose drafts are meant."""
+    """Returns the chip that names the bulk job whose drafts are meant."""
     value = query.get("drafts", "")
     if whole_id(value) is None:
         return []
@@ -72,7 +73,7 @@ def drafts_chips(session: Any, query: Mapping[str, str]) -> list[Chip]:
 
 
 def listing_chips(session: Any, workplace: Workplace, query: Mapping[str, str]) -> list[Chip]:
-    """The chips of a list of listings that a link from elsewhere chose."""
+    """Returns the chips of a list of listings that a link from elsewhere chose."""
     chips = drafts_chips(session, query)
     if name := query.get("gap"):
         chips.append(
@@ -106,7 +107,7 @@ def listing_chips(session: Any, workplace: Workplace, query: Mapping[str, str]) 
 
 
 def _field_name(session: Any, workplace: Workplace, query: Mapping[str, str], name: str) -> str:
-    """A field by its label, where the channel is known."""
+    """Returns the label of a field, where the channel is known."""
     try:
         rule = workplace.rulebook(channel_by_key(session, query.get("channel", ""))).field(name)
     except Refused:

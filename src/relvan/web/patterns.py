@@ -1,4 +1,4 @@
-"""Samples for the page of patterns: for every shared piece, the values that bring out its states."""
+"""Holds samples for the page of patterns: for every shared piece, the values that show its states."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -20,7 +20,7 @@ REFUSAL = Refusal(
 
 @dataclass(frozen=True)
 class ListingSample:
-    """What `state_word` reads of a listing."""
+    """The attributes of a listing that `state_word` reads."""
 
     state: str
     behind: str = ""
@@ -86,7 +86,7 @@ HISTORY = (
 
 
 def pattern_samples(path: str) -> dict[str, Any]:
-    """The names that the page of patterns reads; `path` is its own."""
+    """Returns the names that the page of patterns reads; `path` is the page's own."""
     chips = (
         Chip("state", "State", (Choice("live", "that are live"), Choice("draft", "not yet live"))),
         Chip("year", "Year", (Choice("2026", "of this year"),)),

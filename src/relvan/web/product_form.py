@@ -1,5 +1,6 @@
-"""What the form of a product shows: what is offered to choose from, the product as it is, or what
-was typed."""
+"""Prepares the form of a product: the choices it offers, and the product as it is or as it was
+typed.
+"""
 
 from typing import Any
 
@@ -17,8 +18,9 @@ def form_values(
     draft: ProductDraft,
     categories: CategoryTree | None = None,
 ) -> dict[str, Any]:
-    """What the form offers beside the product: categories, price lists, the attributes that are
-    asked for. `categories` is the tree of categories, where it is known already."""
+    """Returns what the form offers beside the product: categories, price lists, the recommended
+    attributes. `categories` is the tree of categories, where it has been read already.
+    """
     tree = category_tree(session) if categories is None else categories
     rules, asked = tree.rules, asked_of(draft.category, tree.asks)
     held = {name.casefold(): value for name, value in draft.attributes.items()}
@@ -46,7 +48,7 @@ def form_values(
 
 
 def retyped(form: PostedForm, values: dict[str, Any]) -> dict[str, Any]:
-    """What the form shows after a refusal: all that was typed."""
+    """Returns what the form shows after a refusal: everything that was typed."""
     names, texts = form.all("attribute_name"), form.all("attribute_value")
     pairs = {
         name.casefold(): (name, text)

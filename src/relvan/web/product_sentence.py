@@ -1,4 +1,6 @@
-"""The sentence of the catalogue: which products a page shows, in words and as a filter."""
+"""Builds the sentence of the catalogue, which says in words which products a page shows, and the
+filter for it.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -25,8 +27,9 @@ KIND_WORDS = {
 def product_sentence(
     session: Any, query: Mapping[str, str], named: Named | None = None, *, strict: bool = False
 ) -> Sentence:
-    """What the catalogue shows, in a sentence; `named` are the channels when they have been read
-    already."""
+    """Returns the sentence of the catalogue; `named` are the channels when they have been read
+    already.
+    """
     named, own = named or channel_names(session), category_paths(session)
     family = query.get("family", "")
     chips = (
@@ -48,7 +51,7 @@ def product_sentence(
 
 
 def product_filter(sentence: Sentence) -> ProductFilter:
-    """The filter that the sentence of the catalogue says."""
+    """Returns the filter for the sentence of the catalogue."""
     chosen = sentence.chosen
     return ProductFilter(
         words=sentence.words,
@@ -65,8 +68,9 @@ def product_filter(sentence: Sentence) -> ProductFilter:
 
 
 def gap_part(sentence: Sentence) -> dict[str, Any]:
-    """The part of a filter that a group of gaps led to: the channel, the kind of gap, and the job
-    that drafted."""
+    """Returns the part of a filter to which a group of gaps led: the channel, the kind of gap, and
+    the job that drafted.
+    """
     channel, kind = read_product_gap(sentence.chosen.get("lacks", ""))
     drafts = sentence.chosen.get("drafts", "")
     return {"gap_on": channel, "gap_kind": kind, "drafts_of": int(drafts) if drafts else None}

@@ -13,22 +13,22 @@ GROUPED = re.compile(r"[+-]?[0-9]{1,3}([ ,\u00a0\u202f][0-9]{3}){1,2}")
 
 
 class FormReader:
-    """A form that was posted: typed values out, refusals gathered."""
+    """A posted form, from which it returns typed values while it gathers refusals."""
 
     def __init__(self, form: Mapping[str, str]) -> None:
         self.form = form
         self.refusals: list[Refusal] = []
 
     def text(self, name: str) -> str:
-        """A text without space around it."""
+        """Returns a text without space around it."""
         return self.form.get(name, "").strip()
 
     def lines(self, name: str) -> str:
-        """A text of several lines, its line ends as one character."""
+        """Returns a text of several lines, with one character for each line end."""
         return self.form.get(name, "").replace("\r\n", "\n").strip()
 
     def whole(self, name: str, label: str) -> int | None:
-        """A whole number, or nothing when the field is empty."""
+        """Returns a whole number, or None when the field is empty."""
         typed = self.text(name)
         if not typed:
             return None
@@ -41,7 +41,9 @@ class FormReader:
         return int(typed)
 
     def needed_whole(self, name: str, label: str) -> int:
-        """A whole number that must be there; 0 stands in when it is not."""
+        """Returns a whole number that must be there; it returns 0 beside the refusal when it is
+        not.
+        """
         value = self.whole(name, label)
         if value is None and not any(refusal.field == name for refusal in self.refusals):
             self.refusals.append(
@@ -50,7 +52,7 @@ class FormReader:
         return value or 0
 
     def percent(self, name: str, label: str) -> Decimal | None:
-        """A share from 0 to less than 100 %, or nothing when the field is empty."""
+        """Returns a share from 0 to less than 100 %, or None when the field is empty."""
         typed = self.text(name).replace(",", ".")
         if not typed:
             return None
@@ -65,7 +67,7 @@ class FormReader:
         return share
 
     def amount(self, name: str, currency: str) -> int | None:
-        """An amount in minor units, or nothing when the field is empty."""
+        """Returns an amount in minor units, or None when the field is empty."""
         typed = self.text(name)
         if not typed:
             return None
@@ -76,13 +78,13 @@ class FormReader:
             return None
 
     def raise_if_refused(self) -> None:
-        """Raise what was gathered, all together."""
+        """Raises all refusals that were gathered, together."""
         if self.refusals:
             raise Refused(*self.refusals)
 
 
 def fields_under(form: Mapping[str, str], start: str) -> dict[str, str]:
-    """The fields of a form whose names begin alike, by what follows.
+    """Returns the fields of a form whose names begin alike, by the rest of their names.
 
     >>> fields_under({"own_title": "Pot", "back": "/"}, "own_")
     {'title': 'Pot'}

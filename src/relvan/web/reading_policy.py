@@ -1,4 +1,4 @@
-"""A stock policy as the fields of a form."""
+"""Reads a stock rule from the fields of a form."""
 
 from typing import Any
 
@@ -7,8 +7,9 @@ from relvan.web.reading import FormReader
 
 
 def read_policy(form: PostedForm) -> dict[str, Any]:
-    """The policy that a form says; what is left empty is as if nothing was said. Refused: what is
-    no number."""
+    """Returns the stock rule in a form; an empty field leaves its part of the rule unset. What is
+    no number is refused.
+    """
     read = FormReader(form)
     policy = {
         "share": read.text("share").replace(",", ".") or "100",

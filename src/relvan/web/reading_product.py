@@ -1,4 +1,4 @@
-"""Reads the form of a product: facts out, what cannot be read gathered beside its field."""
+"""Reads the form of a product into its details, and gathers what cannot be read beside its field."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -29,11 +29,11 @@ FLAGS = ("hazardous", "fragile", "this_way_up", "parts_apart")
 def facts_from_form(
     form: PostedForm, before: Mapping[str, Any], currencies: Mapping[str, str]
 ) -> Facts:
-    """What was typed, over what the product was before. Facts that the form does not show stay as
-    they are.
+    """Returns the facts of the product with what was typed. Facts that the form does not show stay
+    as they are.
 
-    `currencies` are those of the price lists; "" is the seller's own. Refused: every field that
-    cannot be read.
+    `currencies` are those of the price lists; "" is the seller's own. Every field that cannot be
+    read is refused.
     """
     read = FormReader(form)
     new: dict[str, Any] = {"sku": form.get("sku", "")}
@@ -86,7 +86,7 @@ def _kind(read: FormReader, new: dict[str, Any], before: Mapping[str, Any]) -> N
 
 
 def _sides(read: FormReader, new: dict[str, Any]) -> None:
-    """All three sides or none."""
+    """Returns all three sides, or None when none is given."""
     for before, field in (("", "size"), ("case_", "case_size")):
         sides = [new.get(f"{before}{side}_mm") for side in ("length", "width", "height")]
         if any(side is not None for side in sides) and None in sides:
@@ -96,7 +96,7 @@ def _sides(read: FormReader, new: dict[str, Any]) -> None:
 
 
 def _pairs(form: PostedForm, group: str) -> dict[str, Any]:
-    """Names and values typed beside each other."""
+    """Returns names and values that were typed beside each other."""
     pairs = zip(form.all(f"{group}_name"), form.all(f"{group}_value"), strict=False)
     return {
         f"{group} {name.strip()}": value.strip()
@@ -120,7 +120,9 @@ def _parts(form: PostedForm, read: FormReader) -> list[list[Any]]:
 
 
 def _axes(form: PostedForm) -> list[list[Any]]:
-    """Traits with their values, a value on each line or parted by commas."""
+    """Returns traits with their values, which stand on lines of their own or are separated by
+    commas.
+    """
     found: list[list[Any]] = []
     for name, values in zip(form.all("axis_name"), form.all("axis_values"), strict=False):
         if name.strip():

@@ -1,4 +1,4 @@
-"""Price steps as lines of a form: kind, value and direction of each."""
+"""Reads price steps from the lines of a form: kind, value and direction of each."""
 
 from collections.abc import Iterable, Mapping
 from typing import Any
@@ -10,12 +10,12 @@ from relvan.web.desk import PostedForm
 
 
 def read_steps(form: PostedForm, currency: str) -> tuple[PriceStep, ...]:
-    """The steps of a form, in their order; a line without a kind and a value counts for nothing.
-    Amounts are in the `currency` of the price list, after a step that converts in the one converted
-    to.
+    """Returns the steps of a form, in their order; a line without a kind and a value is skipped.
+    Amounts are in the `currency` of the price list, and after a step that converts, in the currency
+    to which it converts.
 
     Raises:
-        Refused: for what is no step, and for a value without a kind.
+        Refused: if a line is no step, or has a value without a kind.
     """
     steps: list[dict[str, Any]] = []
     rows = zip(
@@ -41,7 +41,7 @@ def read_steps(form: PostedForm, currency: str) -> tuple[PriceStep, ...]:
 
 
 def _signed_amount(typed: str, currency: str) -> int:
-    """Minor units of an amount that may have a sign before it."""
+    """Returns the minor units of an amount that may have a sign before it."""
     text = typed.strip().replace("\u2212", "-")
     if not text:
         raise refuse(
@@ -52,7 +52,7 @@ def _signed_amount(typed: str, currency: str) -> int:
 
 
 def step_rows(steps: Iterable[Mapping[str, Any]], currency: str) -> list[dict[str, str]]:
-    """Price steps as the rows of the form show them, with an empty one at the end."""
+    """Returns price steps as the rows of the form show them, with an empty one at the end."""
     found = []
     for step in steps:
         endings = ", ".join(f"{ending:02d}" for ending in step.get("endings", ()))

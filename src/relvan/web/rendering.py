@@ -1,5 +1,6 @@
-"""Renders templates: the seller's locale for numbers, money and dates; static files under a hash of
-their content."""
+"""Renders templates in the seller's locale for numbers, money and dates, and serves static files
+under a hash of their content.
+"""
 
 import hashlib
 import json
@@ -69,13 +70,17 @@ MOST_TOLD = 240
 
 @cache
 def static_path(name: str) -> str:
-    """The address of a static file, with a hash of its content, so that it may be kept for ever."""
+    """Returns the address of a static file with a hash of its content, so that browsers may keep it
+    for ever.
+    """
     digest = hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:10]
     return f"/static/{name}?v={digest}"
 
 
 class SellersHand:
-    """Writes numbers, money and times as the seller does. What is written often is remembered."""
+    """Writes numbers, money and times as the seller does. Texts that are written often are
+    remembered.
+    """
 
     def __init__(
         self, currency: str = "EUR", locale: str = "en_IE", time_zone: str = "Europe/Dublin"
@@ -89,19 +94,19 @@ class SellersHand:
         self._time = lru_cache(20_000)(self._write_time)
 
     def money(self, amount: int | None, currency: str = "") -> str:
-        """Minor units with their sign; nothing when there is no amount."""
+        """Returns an amount of minor units with its currency; empty when there is no amount."""
         return "" if amount is None else self._money(amount, currency or self.currency)
 
     def amount(self, value: int | None, currency: str = "") -> str:
-        """A plain figure for an input."""
+        """Returns a plain figure for an input."""
         return "" if value is None else str(as_decimal(value, currency or self.currency))
 
     def number(self, value: float | None) -> str:
-        """A number with the seller's separators."""
+        """Returns a number with the seller's separators."""
         return "" if value is None else self._number(value)
 
     def grams(self, value: int | None) -> str:
-        """A weight: grams below a kilogram, kilograms above."""
+        """Returns a weight: in grams below a kilogram, in kilograms above."""
         if value is None:
             return ""
         if value < 1000:
@@ -109,11 +114,11 @@ class SellersHand:
         return f"{format_decimal(value / 1000, '0.###', self.locale)} kg"
 
     def day(self, text: str) -> str:
-        """A day given as ISO 8601."""
+        """Returns a day given as ISO 8601 in the seller's form."""
         return str(format_date(date.fromisoformat(text), "EEE d MMM", locale=self.locale))
 
     def when(self, moment: datetime | None) -> Markup:
-        """A moment as people say it, exact on hover."""
+        """Returns a moment as people say it, with the exact time on hover."""
         if moment is None:
             return Markup("")
         seconds = (moment - datetime.now(UTC)).total_seconds()
@@ -121,8 +126,9 @@ class SellersHand:
         return self._time(moment, words)
 
     def told(self, value: Any, name: str = "") -> str:
-        """A value of the history in words: money by its field's name, lists and settings without
-        brackets."""
+        """Returns a value of the history in words: money by its field's name, lists and settings
+        without brackets.
+        """
         if value in (None, "", [], {}, False):
             return "nothing"
         if name == "tray":
@@ -169,13 +175,14 @@ UPDATE_WORDS = {UpdateState.REPLACED: "replaced"}  # states of updates that are 
 
 
 def fact_name(name: str) -> str:
-    """A fact of the history in words, also one that is no fact of a product."""
+    """Returns the label of a detail in the history, also of one that belongs to no product."""
     return label_of(name) if name in NAMES or " " in name else name.replace("_", " ")
 
 
 def make_environment(settings: Settings) -> Environment:
-    """The templates with the seller's filters; compiled once for all applications in a process that
-    write alike."""
+    """Returns the templates with the seller's filters. They are compiled once for all applications
+    in a process that have the same locale.
+    """
     return _environment(settings.currency, settings.locale, settings.time_zone, demo=settings.demo)
 
 
@@ -220,7 +227,7 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
 
 
 def _pieces(environment: Environment) -> SimpleNamespace:
-    """The macros of all files of pieces, under one name."""
+    """Returns the macros of all files of pieces, under one name."""
     pieces = SimpleNamespace()
     for kind in PIECES:
         module = environment.get_template(f"parts/{kind}.html").module
@@ -236,5 +243,5 @@ def _pieces(environment: Environment) -> SimpleNamespace:
 
 
 def render(environment: Environment, name: str, values: dict[str, Any]) -> str:
-    """Render one template."""
+    """Renders one template."""
     return environment.get_template(name).render(**values)

@@ -1,12 +1,11 @@
-"""The stations along the head of every page, and the rooms of a station: what a person can go
-to."""
+"""Lists the stations along the head of every page, and the pages of each station."""
 
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
 class Room:
-    """One place to go to: its key, its name, and the name of the route of its page."""
+    """One page of a station: its key, its name, and the name of its route."""
 
     key: str
     name: str

@@ -1,5 +1,6 @@
-"""The sentence bar: says in words what a page shows, and is the filter at the same time. The URL
-holds all of it."""
+"""Builds the sentence bar, which says in words what a page shows and is the filter at the same
+time. The URL holds all of it.
+"""
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
@@ -12,7 +13,7 @@ NO_CHIPS = ("q", "after", "toast", "sort")
 
 @dataclass(frozen=True)
 class Choice:
-    """One value of a chip, and how the sentence says it."""
+    """One value of a chip, and the words for it in the sentence."""
 
     value: str
     words: str
@@ -27,13 +28,13 @@ class Chip:
     choices: tuple[Choice, ...]
 
     def words_for(self, value: str) -> str:
-        """How the sentence says a value."""
+        """Returns the words for a value in the sentence."""
         return next((choice.words for choice in self.choices if choice.value == value), value)
 
 
 @dataclass(frozen=True)
 class Sentence:
-    """A noun, the chips chosen, the words searched for; `path` is the page's own."""
+    """A noun, the chips chosen, and the words searched for; `path` is the page's own."""
 
     noun: str
     path: str
@@ -45,7 +46,7 @@ class Sentence:
 
     @property
     def parts(self) -> list[tuple[Chip, str]]:
-        """The chips in the sentence, each with its words."""
+        """Returns the chips in the sentence, each with its words."""
         return [
             (chip, chip.words_for(self.chosen[chip.key]))
             for chip in self.chips
@@ -54,12 +55,12 @@ class Sentence:
 
     @property
     def open_chips(self) -> list[Chip]:
-        """The chips that can still be added."""
+        """Returns the chips that can still be added."""
         return [chip for chip in self.chips if not self.chosen.get(chip.key)]
 
     @property
     def query(self) -> str:
-        """The sentence as a query string."""
+        """Returns the sentence as a query string."""
         return urlencode(
             {
                 **{k: v for k, v in self.chosen.items() if v},
@@ -68,7 +69,9 @@ class Sentence:
         )
 
     def url(self, key: str = "", value: str = "", **more: str) -> str:
-        """The page with one chip changed, or taken away when the value is empty."""
+        """Returns the address of the page with one chip changed, or without it when the value is
+        empty.
+        """
         chosen = {**self.chosen, **({key: value} if key else {})}
         pairs = {
             k: v for k, v in {**chosen, "q": self.words, "sort": self.sort, **more}.items() if v
@@ -76,19 +79,23 @@ class Sentence:
         return f"{self.path}?{urlencode(pairs)}" if pairs else self.path
 
     def sort_url(self, name: str) -> str:
-        """The page sorted by a column; sorted by it already, the other way round."""
+        """Returns the address of the page sorted by a column; in the other direction when it is
+        sorted by that column already.
+        """
         return self.url(sort=f"-{name}" if self.sort == name else name)
 
     def sorted_by(self, name: str) -> str:
-        """How a column is sorted, as a head of a table says it: ascending, descending, or not at
-        all (none)."""
+        """Returns how a column is sorted, as the head of a table says it: ascending, descending, or
+        none.
+        """
         return {name: "ascending", f"-{name}": "descending"}.get(self.sort, "none")
 
 
 @dataclass(frozen=True)
 class ListKind:
-    """What a list is of: its noun, its path, a hint at the words that find something in it, and
-    the columns that it can be sorted by."""
+    """The kind of a list: its noun, its path, a hint at the words that find something in it, and
+    the columns by which it can be sorted.
+    """
 
     noun: str
     path: str
@@ -99,10 +106,11 @@ class ListKind:
 def read_sentence(
     kind: ListKind, chips: tuple[Chip, ...], query: Mapping[str, str], *, strict: bool = False
 ) -> Sentence:
-    """The sentence of a request.
+    """Returns the sentence of a request.
 
-    A value that no chip offers is left out of a page that is only looked at. With `strict`, as a
-    deed on all that match needs it, it is refused: the deed would be done to more than was shown.
+    A value that no chip offers is ignored on a page that only shows something. With `strict`, which
+    an action on everything that matches needs, it is refused, because the action would be done to
+    more than was shown.
 
     Raises:
         Refused: with `strict`, if the query says something that the sentence cannot.

@@ -1,4 +1,6 @@
-"""The sentence of stock by product: which products the page shows, in words and as a filter."""
+"""Builds the sentence of stock by product, which says in words which products the page shows, and
+the filter for it.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -13,7 +15,7 @@ SORTS = frozenset({"sku", "title", "on_hand"})
 
 
 def stock_sentence(session: Any, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
-    """What stock by product shows, in a sentence."""
+    """Returns the sentence of stock by product."""
     chips = (
         Chip(
             "category",
@@ -32,7 +34,7 @@ def stock_sentence(session: Any, query: Mapping[str, str], *, strict: bool = Fal
 
 
 def stock_filter(sentence: Sentence) -> ProductFilter:
-    """The filter that the sentence of stock by product says."""
+    """Returns the filter for the sentence of stock by product."""
     chosen = sentence.chosen
     return ProductFilter(
         words=sentence.words,

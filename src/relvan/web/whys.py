@@ -1,5 +1,6 @@
-"""The why drawer: each step of a derivation with its figure, and a bar drawn to the scale of the
-largest."""
+"""Builds the why drawer, with each step of a derivation, its figure, and a bar drawn to the scale
+of the largest.
+"""
 
 from fastapi.responses import HTMLResponse
 
@@ -8,7 +9,7 @@ from relvan.web.desk import Desk
 
 
 def why_page(desk: Desk, title: str, why: Why, links: list[tuple[str, str]]) -> HTMLResponse:
-    """The drawer's content."""
+    """Returns the drawer's content."""
     sizes = [_size(step.value) for step in why.steps]
     largest = max(sizes, default=0) or 1
     steps = list(zip(why.steps, sizes, strict=True))
@@ -16,7 +17,7 @@ def why_page(desk: Desk, title: str, why: Why, links: list[tuple[str, str]]) -> 
 
 
 def _size(value: str) -> float:
-    """A figure's length on the drawing; 0 for what is no figure."""
+    """Returns a figure's length on the drawing; 0 for a value that is no figure."""
     try:
         return abs(float(value))
     except ValueError:

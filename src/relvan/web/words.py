@@ -1,4 +1,4 @@
-"""Words and tones of the screens that belong to one key each: stages, reasons, roles, states."""
+"""Holds the words and tones of the screens for keys such as stages, reasons, roles and states."""
 
 from collections.abc import Mapping
 
@@ -98,17 +98,16 @@ WORDS: Mapping[str, Mapping[str, str]] = {
 
 
 def tone_of(state: str) -> str:
-    """The tone in which a state of a listing or a channel is written, as a class of the style
-    sheet."""
+    """Returns the tone of a state of a listing or a channel, as a class of the style sheet."""
     return TONES.get(state, "")
 
 
 def health_word(state: str) -> str:
-    """How a channel's connection is, in the word of the screen."""
+    """Returns how a channel's connection is, in the word of the screen."""
     return HEALTH.get(state, state)
 
 
 def error_title(status: int) -> str:
-    """The head of a page that tells an error, by its HTTP status."""
+    """Returns the heading of a page that tells an error, by its HTTP status."""
     known = {404: "Not found", 403: "Not allowed"}
     return known.get(status, "Something broke" if status >= 500 else "Not done")

@@ -1,2 +1,3 @@
-"""The background: delivers the outbox, reads orders, keeps the schedule. The queue only wakes
-it."""
+"""Works in the background: it delivers updates, reads orders, and keeps the schedule. A signal only
+wakes it.
+"""

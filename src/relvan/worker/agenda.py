@@ -1,4 +1,4 @@
-"""What the worker has to do when."""
+"""Keeps what the worker has to do at which time."""
 
 import heapq
 from dataclasses import dataclass, field
@@ -8,8 +8,8 @@ from relvan.core.waking import Task
 
 @dataclass
 class Agenda:
-    """What is due when: at most one time for each task, the earliest that was asked for. Times are
-    seconds of whatever clock the caller reads.
+    """The tasks that are due, each at one time: the earliest that was asked for. Times are seconds
+    of whatever clock the caller reads.
 
     >>> from relvan.core.waking import Work
     >>> agenda = Agenda()
@@ -23,13 +23,13 @@ class Agenda:
     _heap: list[tuple[float, Task]] = field(default_factory=list)
 
     def put(self, task: Task, at: float) -> None:
-        """Have a task done at a time, or sooner if that was asked for before."""
+        """Puts a task down for a time; an earlier time that was asked for before stays."""
         if at < self._due.get(task, float("inf")):
             self._due[task] = at
             heapq.heappush(self._heap, (at, task))
 
     def take(self, now: float) -> list[Task]:
-        """The tasks that are due, taken off the agenda."""
+        """Returns the tasks that are due and removes them from the agenda."""
         found = []
         while self._heap and self._heap[0][0] <= now:
             at, task = heapq.heappop(self._heap)
@@ -39,11 +39,11 @@ class Agenda:
         return found
 
     def next_at(self) -> float | None:
-        """When the next task is due; none when there is none."""
+        """Returns when the next task is due, or None when there is none."""
         while self._heap and self._due.get(self._heap[0][1]) != self._heap[0][0]:
             heapq.heappop(self._heap)
         return self._heap[0][0] if self._heap else None
 
     def knows(self, task: Task) -> bool:
-        """Whether a task is on the agenda."""
+        """Says whether a task is on the agenda."""
         return task in self._due

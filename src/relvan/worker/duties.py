@@ -1,4 +1,4 @@
-"""Keeps up a worker's share of the duties while it lives."""
+"""Renews a worker's share of the duties as long as the worker runs."""
 
 import logging
 import threading
@@ -18,7 +18,7 @@ SURE_S = (
 
 
 class Duties:
-    """What this worker may begin, brought up to date every few seconds."""
+    """The duties that this worker may begin, brought up to date every few seconds."""
 
     def __init__(self, workplace: Workplace, worker: str, busy: Callable[[], set[str]]) -> None:
         self.workplace, self.worker, self.busy = workplace, worker, busy
@@ -27,13 +27,13 @@ class Duties:
         self._one_at_a_time = threading.Lock()
 
     def holds(self, duty: str) -> bool:
-        """Whether this worker may begin something. A duty that is new is asked for at once."""
+        """Says whether this worker may begin something. A duty that is new is asked for at once."""
         if duty not in self.share.known:
             self.beat()
         return duty in self.share.mine and time.monotonic() < self._sure_until
 
     def beat(self) -> None:
-        """Say that this worker lives; and what it has from now on."""
+        """Records that this worker runs, and takes over the duties that it has from now on."""
         with self._one_at_a_time:
             began = time.monotonic()
             try:
@@ -44,12 +44,12 @@ class Duties:
             self._sure_until = began + SURE_S
 
     def keep(self, stopped: threading.Event) -> None:
-        """Beat until stopped."""
+        """Calls `beat` regularly until stopped."""
         while not stopped.wait(BEAT_S):
             self.beat()
 
     def leave(self) -> None:
-        """Let others take over at once."""
+        """Gives the duties up, so that other workers take over at once."""
         try:
             leave_duties(self.workplace, self.worker)
         except Exception:
@@ -58,7 +58,7 @@ class Duties:
 
 @contextmanager
 def working_alone(workplace: Workplace, name: str) -> Iterator[bool]:
-    """A command that works on bulk jobs by itself, while no worker does: whether it may."""
+    """Says whether a command may work on bulk jobs by itself, which it may while no worker does."""
     if not take_duty(workplace, name, JOBS):
         yield False
         return

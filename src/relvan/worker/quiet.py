@@ -1,20 +1,21 @@
-"""Trouble that comes back again and again is told now and then."""
+"""Reports trouble that keeps coming back only now and then."""
 
 import logging
 import time
 
 
 class Seldom(logging.Filter):
-    """Lets trouble that comes back many times be told once a minute and in a line: that a server of
-    signals is away (the worker finds its work by looking meanwhile), or the database. `only`
-    trouble of a kind; all errors without one."""
+    """A log filter that lets repeated trouble pass once a minute and in one line, such as a server
+    of signals that is away (the worker then finds its work by looking) or a database that is away.
+    With `only` it filters one kind of error, otherwise all of them.
+    """
 
     def __init__(self, only: type[Exception] | None = None, every_s: float = 60.0) -> None:
         super().__init__()
         self.only, self.every_s, self._told_at = only, every_s, -every_s
 
     def filter(self, record: logging.LogRecord) -> bool:
-        """Whether to tell it now."""
+        """Says whether to report this record now."""
         if record.levelno < logging.ERROR or not self._is_meant(record):
             return True
         now = time.monotonic()

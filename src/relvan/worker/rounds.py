@@ -1,4 +1,4 @@
-"""Rounds of the worker: one for each channel or webhook at a time."""
+"""Runs the rounds of the worker, one at a time for each channel or webhook."""
 
 import logging
 import threading
@@ -10,8 +10,7 @@ log = logging.getLogger("relvan.worker")
 
 
 class Rounds:
-    """One kind of round; never two at once for the same channel (or webhook, or for the one there
-    is)."""
+    """The rounds of one kind. Two never run at once for the same channel or webhook."""
 
     def __init__(
         self, deed: Callable[[int], float | None], duty: Callable[[int], str] = channel_duty
@@ -21,8 +20,9 @@ class Rounds:
         self._again: set[int] = set()
 
     def run(self, which: int) -> float | None:
-        """Run a round; when one is running, that one runs once more and this call comes back at
-        once. What the deed says of when it wants to be called again, in seconds, is returned."""
+        """Runs a round. When one is running already, that one runs once more, and this call returns
+        at once. It returns the seconds after which the round wants to be called again.
+        """
         lock = self._locks.setdefault(which, threading.Lock())
         self._again.add(which)
         wait_s: float | None = None
@@ -37,10 +37,10 @@ class Rounds:
         return wait_s
 
     def running(self, which: int) -> bool:
-        """Whether a round runs just now."""
+        """Says whether a round is running."""
         lock = self._locks.get(which)
         return lock is not None and lock.locked()
 
     def busy(self) -> set[str]:
-        """The duties for which a round runs just now."""
+        """Returns the duties for which a round is running."""
         return {self.duty(which) for which, lock in list(self._locks.items()) if lock.locked()}

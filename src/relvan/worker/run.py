@@ -1,11 +1,11 @@
-"""The worker process: it sleeps until something is due or a signal comes, and carries that out.
+"""The worker process sleeps until something is due or a signal comes, and then carries it out.
 
-What is due stands in an agenda (`worker/agenda.py`): orders of each channel as often as its
-rulebook says, updates when they were told of or are to be tried again, and every kind of work now
-and then in case a signal was lost. Each runs as a round of its own thread, one at a time for a
-channel. Killed at any moment, the next start goes on where this one stood. Several workers share
-the duties; should two for a moment work on the same, what each takes is its own, so that nothing
-goes out twice.
+What is due stands in an agenda (`worker/agenda.py`): the orders of each channel as often as its
+rulebook says, updates when a signal told of them or when they are to be tried again, and every kind
+of work now and then in case a signal was lost. Each round runs in a thread of its own, one at a
+time for a channel. A worker that is killed at any moment continues at its next start where it
+stood. Several workers share the duties. Should two of them work on the same for a moment, what each
+takes is its own, so that nothing is sent twice.
 """
 
 import fcntl
@@ -89,7 +89,7 @@ class Worker:
         self._running: list[threading.Thread] = []
 
     def start(self) -> None:
-        """Take back what an earlier worker of this name left, and begin."""
+        """Returns to the queue what an earlier worker of this name was sending, and begins."""
         reclaim(self.workplace, self.name)
         self.duties.beat()
         self.workplace.wake = self._tell
@@ -102,7 +102,7 @@ class Worker:
             self._threads.append(thread)
 
     def stop(self) -> None:
-        """Finish the present rounds and stop."""
+        """Finishes the present rounds and stops."""
         self.stopped.set()
         os.write(self._stop_write, b".")
         with self._changed:
@@ -113,14 +113,15 @@ class Worker:
         self.signals.close()
 
     def note(self, task: Task, in_s: float = 0.0) -> None:
-        """Have a task done now, or in some seconds."""
+        """Puts a task down to be done now, or in some seconds."""
         with self._changed:
             self._agenda.put(task, time.monotonic() + in_s)
             self._changed.notify_all()
 
     def _tell(self, work: Work, which: int) -> None:
-        """What this worker itself has changed: it knows at once; a worker with another share is
-        told."""
+        """Passes on what this worker itself has changed: to its own agenda, or to the worker that
+        has the duty.
+        """
         task = (work, which)
         self.note(task)
         duty = self.rounds[work].duty(which)
@@ -142,7 +143,7 @@ class Worker:
                 self.stopped.wait(AFTER_TROUBLE_S)
 
     def _go(self) -> None:
-        """Sleep until the next task is due, and begin it."""
+        """Sleeps until the next task is due, and begins it."""
         while not self.stopped.is_set():
             with self._changed:
                 due = self._agenda.take(time.monotonic())
@@ -155,8 +156,9 @@ class Worker:
                 self._begin(task)
 
     def _begin(self, task: Task) -> None:
-        """Begin the round of a task, if it is this worker's; and put the task on the agenda again
-        for later."""
+        """Begins the round of a task if the duty is this worker's, and puts the task on the agenda
+        again for later.
+        """
         work, which = task
         rounds = self.rounds[work]
         duty = rounds.duty(which)
@@ -179,15 +181,16 @@ class Worker:
             self.note(task, wait_s)
 
     def _is_kept(self, task: Task) -> bool:
-        """Whether a task comes again by itself: those of channels while there is such a channel,
-        those of webhooks only when they are asked for."""
+        """Says whether a task repeats by itself: those of channels do while the channel exists;
+        those of webhooks run only when they are asked for.
+        """
         work, which = task
         if work == Work.ANNOUNCE:
             return False
         return which == 0 or which in self._books
 
     def _every(self, work: Work, which: int) -> float:
-        """Seconds until a task comes again by itself."""
+        """Returns the seconds until a task repeats by itself."""
         if work == Work.READ:
             return self._books[which].orders.poll_every_s
         if work == Work.LOOK:
@@ -198,7 +201,7 @@ class Worker:
         return not self.stopped.is_set() and self.duties.holds(duty)
 
     def _look_around(self, _: int) -> float | None:
-        """See which channels there are, and which webhooks have something to hear."""
+        """Looks which channels there are, and which webhooks have messages waiting."""
         try:
             with self.workplace.database.reading() as session:
                 books = self.workplace.rulebooks.by_key
@@ -253,7 +256,9 @@ class Worker:
             pass
 
     def _turn(self, _: int) -> float | None:
-        """Start and end sale prices whose time has come; seconds until the next one's."""
+        """Starts and ends sale prices whose time has come, and returns the seconds until the next
+        one's.
+        """
         try:
             while self._may_go_on(SALES) and turn_sales(self.workplace):
                 pass
@@ -263,8 +268,9 @@ class Worker:
             return AFTER_TROUBLE_S
 
     def _hold_back(self, _: int) -> None:
-        """What is held back by risk: at once when a channel falls silent or is heard again, else
-        now and then."""
+        """Works out the buffers that are set by risk again: at once when a channel falls silent or
+        is heard again, and otherwise now and then.
+        """
         try:
             mind_silence(self.workplace)
             if time.monotonic() - self._brought_at > HOLD_BACKS_EVERY_S:
@@ -274,7 +280,7 @@ class Worker:
             log.exception("Hold-backs by risk could not be kept up")
 
     def _work(self, _: int) -> float | None:
-        """Bulk jobs, one at a time: the outbox and the orders go on beside them."""
+        """Works on bulk jobs, one at a time; updates and orders continue beside them."""
         try:
             while self._may_go_on(JOBS) and work_next(
                 self.workplace, stopped=self._is_to_leave_jobs
@@ -286,7 +292,7 @@ class Worker:
         return None
 
     def _reclaim(self, _: int) -> None:
-        """Take back what a dead worker was sending."""
+        """Returns to the queue what a worker that no longer runs was sending."""
         reclaim(self.workplace)
 
     def _is_to_leave_jobs(self) -> bool:
@@ -295,7 +301,7 @@ class Worker:
 
 @contextmanager
 def only_one(settings: Settings) -> Iterator[IO[str]]:
-    """One worker of a name in a data folder: a second one waits until the first has gone."""
+    """Lets one worker of a name run in a data folder; a second one waits until the first has ended."""
     settings.data_dir.mkdir(parents=True, exist_ok=True)
     name = quote(settings.worker_name, safe="")
     with open(settings.data_dir / f"worker-{name}.lock", "w") as file:
@@ -306,7 +312,7 @@ def only_one(settings: Settings) -> Iterator[IO[str]]:
 
 
 def run_worker(settings: Settings, until: Callable[[], object] | None = None) -> None:
-    """Run until interrupted, or until `until` returns."""
+    """Runs a worker until it is interrupted, or until `until` returns."""
     log.addFilter(Seldom(only=DatabaseAway))
     with only_one(settings):
         workplace = open_workplace(settings)
@@ -324,7 +330,7 @@ def run_worker(settings: Settings, until: Callable[[], object] | None = None) ->
 
 
 def _wait_for_signal() -> None:
-    """Wait until somebody asks this process to end, by Ctrl+C or as the system does it."""
+    """Waits until this process is asked to end, by Ctrl+C or by the system."""
     asked = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: asked.set())

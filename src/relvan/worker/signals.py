@@ -1,6 +1,7 @@
-"""Signals that wake the worker, sent by whoever saved a change: through a pipe in the data folder,
-or through the server that the settings name. A signal that is lost loses nothing; the worker finds
-the work by looking."""
+"""Sends signals that wake the worker after a change was saved: through a pipe in the data folder,
+or through the server that the settings name. A signal that is lost loses nothing, because the
+worker also finds the work by looking.
+"""
 
 import logging
 import os
@@ -37,18 +38,19 @@ class Signals(Protocol):
     listening: threading.Event  # set while what is sent would be heard here
 
     def send(self, task: Task) -> None:
-        """Tell every worker of a task."""
+        """Tells every worker of a task."""
 
     def listen(self, heard: Heard, stop: int) -> None:
-        """Hand over what is told until the file descriptor `stop` can be read."""
+        """Hands over the tasks that are told until the file descriptor `stop` can be read."""
 
     def close(self) -> None:
-        """Let go of connections."""
+        """Closes connections."""
 
 
 def open_signals(settings: Settings) -> Signals:
-    """The signals of these settings: of the queue server if one is named, else of the database
-    server, else pipes."""
+    """Returns the signals of these settings: of the queue server if one is named, otherwise of the
+    database server, otherwise pipes.
+    """
     if settings.queue_url:
         return RedisSignals(settings.queue_url)
     if settings.database.startswith("postgresql"):
@@ -57,8 +59,7 @@ def open_signals(settings: Settings) -> Signals:
 
 
 class Waker:
-    """Tells the worker of a task; what the way there does not take is left to the worker's own
-    looking."""
+    """Tells the worker of a task. A task that cannot be told is left to the worker's own looking."""
 
     def __init__(self, signals: Signals) -> None:
         self.signals = signals
@@ -72,12 +73,14 @@ class Waker:
 
 
 def write_task(task: Task) -> bytes:
-    """A task as a line."""
+    """Returns a task as a line of text."""
     return f"{task[0]} {task[1]}\n".encode()
 
 
 def read_tasks(text: bytes) -> list[Task]:
-    """The tasks of some lines; what is none, as from another version, is left out."""
+    """Returns the tasks in some lines; lines that hold none, perhaps from another version, are left
+    out.
+    """
     found = []
     for line in text.decode(errors="replace").splitlines():
         name, _, which = line.partition(" ")
@@ -95,7 +98,7 @@ class PipeSignals:
         self.listening = threading.Event()
 
     def send(self, task: Task) -> None:
-        """Write the task into the pipe of every worker."""
+        """Writes the task into the pipe of every worker."""
         line = write_task(task)
         for path in self.folder.glob("*.pipe"):
             try:
@@ -110,7 +113,7 @@ class PipeSignals:
                 os.close(pipe)
 
     def listen(self, heard: Heard, stop: int) -> None:
-        """Read the pipe of this worker; it is there while somebody reads it."""
+        """Reads the pipe of this worker, which exists while it listens."""
         self.folder.mkdir(parents=True, exist_ok=True)
         self.mine.unlink(missing_ok=True)
         os.mkfifo(self.mine, stat.S_IRUSR | stat.S_IWUSR)
@@ -129,7 +132,7 @@ class PipeSignals:
             self.mine.unlink(missing_ok=True)
 
     def close(self) -> None:
-        """Nothing is held between signals."""
+        """Does nothing, because no pipe stays open between signals."""
 
 
 class RedisSignals:
@@ -140,11 +143,11 @@ class RedisSignals:
         self.listening = threading.Event()
 
     def send(self, task: Task) -> None:
-        """Publish the task."""
+        """Publishes the task."""
         self.redis.publish(NAME, write_task(task))
 
     def listen(self, heard: Heard, stop: int) -> None:
-        """Subscribe, and again after the server was away."""
+        """Subscribes, and subscribes again after the server was away."""
         while not _is_stopped(stop, 0):
             try:
                 with self.redis.pubsub(ignore_subscribe_messages=True) as heard_from:  # type: ignore[no-untyped-call]
@@ -160,12 +163,12 @@ class RedisSignals:
                 _is_stopped(stop, 2.0)
 
     def close(self) -> None:
-        """Let go of the connections."""
+        """Closes the connections."""
         self.redis.close()
 
 
 class PostgresSignals:
-    """LISTEN and NOTIFY of the database server."""
+    """Sends signals by LISTEN and NOTIFY of the database server."""
 
     def __init__(self, url: str) -> None:
         self.address = driver_address(url)
@@ -173,7 +176,7 @@ class PostgresSignals:
         self.listening = threading.Event()
 
     def send(self, task: Task) -> None:
-        """Notify those who listen; a connection that broke is opened anew, once."""
+        """Notifies those who listen. A broken connection is opened again, once."""
         for last in (False, True):
             try:
                 if self._sender is None or self._sender.closed:
@@ -188,7 +191,7 @@ class PostgresSignals:
                     raise
 
     def listen(self, heard: Heard, stop: int) -> None:
-        """Listen, and again after the server was away."""
+        """Listens, and listens again after the server was away."""
         while not _is_stopped(stop, 0):
             try:
                 with psycopg.connect(
@@ -206,7 +209,7 @@ class PostgresSignals:
                 _is_stopped(stop, 2.0)
 
     def close(self) -> None:
-        """Let go of the connection."""
+        """Closes the connection."""
         if self._sender is not None:
             self._sender.close()
 

@@ -1,1 +1,1 @@
-"""Carriers: the port that services call, and an adapter for each."""
+"""Defines the port that services call to reach a carrier, and has an adapter for each carrier."""

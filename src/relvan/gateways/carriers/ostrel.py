@@ -1,4 +1,6 @@
-"""Ostrel Post: quotes, labels bought once under a client reference, labels as A6 PDF."""
+"""Ostrel Post: it quotes prices, sells each label once under a client reference, and returns labels
+as A6 PDF.
+"""
 
 from dataclasses import asdict
 from typing import Any
@@ -62,7 +64,7 @@ def _label(found: dict[str, Any]) -> BoughtLabel:
 
 
 def open_carrier(name: str, address: str, token: str, *, private_allowed: bool) -> CarrierGateway:
-    """The gateway of a carrier account."""
+    """Returns the gateway of a carrier account."""
     headers = {"Authorization": f"Account {token}"}
     return OstrelGateway(
         OutsideCaller(address, headers, name=name, private_allowed=private_allowed)

@@ -1,5 +1,6 @@
-"""What any parcel carrier can be asked. Every call may raise `OutsideTrouble` or
-`OutsideRefusal`."""
+"""Defines what any parcel carrier can be asked. Every call may raise `OutsideTrouble` or
+`OutsideRefusal`.
+"""
 
 from dataclasses import dataclass
 from typing import Protocol
@@ -9,8 +10,9 @@ from relvan.core.orders.intake import Address
 
 @dataclass(frozen=True)
 class Quote:
-    """A service that takes a parcel: its key, name, price in minor units, and the day it arrives
-    (ISO 8601)."""
+    """A service that takes a parcel: its key, name, price in minor units, and the day of arrival
+    (ISO 8601).
+    """
 
     service: str
     name: str
@@ -21,7 +23,9 @@ class Quote:
 
 @dataclass(frozen=True)
 class BoughtLabel:
-    """A label that has been bought: tracking number, what it cost, where buyers follow it."""
+    """A label that has been bought: its tracking number, its price, and the address at which buyers
+    follow the parcel.
+    """
 
     tracking_number: str
     price: int
@@ -30,30 +34,30 @@ class BoughtLabel:
 
 
 class CarrierGateway(Protocol):
-    """A carrier."""
+    """A carrier, as services call it."""
 
     def test(self) -> str:
-        """Whose account this is."""
+        """Returns whose account this is."""
         ...
 
     def quotes(self, to: Address, weight_g: int) -> list[Quote]:
-        """The services that take a parcel of this weight to that address."""
+        """Returns the services that take a parcel of this weight to an address."""
         ...
 
     def buy_label(
         self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str
     ) -> BoughtLabel:
-        """Buy one label under a key; the same key never buys a second one."""
+        """Buys one label under a key. The same key never buys a second one."""
         ...
 
     def find_label(self, key: str) -> BoughtLabel | None:
-        """The label bought under a key; none when nothing was."""
+        """Returns the label that was bought under a key, or None."""
         ...
 
     def label_file(self, tracking_number: str) -> bytes:
-        """The label as PDF."""
+        """Returns the label as PDF."""
         ...
 
     def close(self) -> None:
-        """Let go of connections."""
+        """Closes connections."""
         ...

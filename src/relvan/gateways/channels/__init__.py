@@ -1,1 +1,3 @@
-"""Channels: the port that services call, an adapter for each dialect, and the rulebooks as data."""
+"""Defines the port that services call to reach a channel, and has an adapter for each dialect and
+the rulebooks as data.
+"""

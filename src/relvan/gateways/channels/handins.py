@@ -1,5 +1,6 @@
-"""The dialect of marketplaces with a shared catalogue, where all changes are handed in and answered
-by reply sheet."""
+"""Speaks the dialect of marketplaces with a shared catalogue, where all changes are handed in and
+answered by reply sheet.
+"""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -31,7 +32,7 @@ ASKED_AGAIN = 40  # times that one line alone asks for its reply before it gives
 
 
 class HandInsGateway(WithoutWebhooks):
-    """A channel that speaks of pages, offers and hand-ins."""
+    """A channel with catalogue pages, offers and hand-ins."""
 
     def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
@@ -147,8 +148,9 @@ class HandInsGateway(WithoutWebhooks):
         return str(self._caller.json("POST", "pictures", content=content)["picture"])
 
     def _alone(self, row: HandInRow) -> SheetLine:
-        """Hand in one line under its own key, or under one of this moment, and wait for the
-        reply."""
+        """Hands in one line under its own key, or under one of this moment, and waits for the
+        reply.
+        """
         key = row.key or f"{row.topic} {row.ref} {datetime.now().timestamp()}"
         number = self.hand_in(
             key, [HandInRow(key, row.topic, row.ref, row.offer, row.quantity, row.price, row.shown)]

@@ -1,5 +1,6 @@
-"""The dialect of marketplaces that list item by item and answer at once: notices, shelves, asking
-prices in cents."""
+"""Speaks the dialect of marketplaces that list item by item and answer at once, with notices,
+shelves, and asking prices in cents.
+"""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -34,7 +35,7 @@ OWN = (
 
 
 class NoticesGateway(WithoutWebhooks):
-    """A channel that speaks of notices."""
+    """A channel with notices."""
 
     def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller

@@ -1,5 +1,6 @@
-"""The dialect of marketplaces whose listings are changed by JSON patches (RFC 6902) alone: pieces,
-corners, rappen."""
+"""Speaks the dialect of marketplaces whose listings are changed only by JSON patches (RFC 6902),
+with pieces, corners, and prices in rappen.
+"""
 
 import json
 from collections.abc import Sequence
@@ -27,7 +28,7 @@ PLAIN = ("title", "story", "corner")
 
 
 class PiecesGateway(WithoutWebhooks):
-    """A channel that speaks of pieces."""
+    """A channel with pieces."""
 
     def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
@@ -158,8 +159,9 @@ def _at(ref: str) -> str:
 
 
 def _set(name: str, value: Any) -> dict[str, Any]:
-    """The operation that gives a field a value, whether it has one or not: `add` replaces a member
-    that is there."""
+    """Returns the operation that sets a field, whether it has a value or not: `add` replaces a
+    member that exists.
+    """
     return {"op": "add", "path": f"/{name}", "value": value}
 
 
@@ -168,7 +170,9 @@ def _theirs(name: str) -> str:
 
 
 def _problems(refusal: OutsideRefusal) -> list[tuple[str, str]]:
-    """(our field, their words) for each thing refused; places are JSON pointers (RFC 6901)."""
+    """Returns (our field, the channel's message) for each thing refused; places are JSON pointers
+    (RFC 6901).
+    """
     body = refusal.body if isinstance(refusal.body, dict) else {}
     found = [
         (str(told["at"]).removeprefix("/facts").strip("/").replace(" ", "_"), str(told["because"]))

@@ -1,6 +1,7 @@
-"""What any channel can be asked and told, in our words. An adapter translates to its dialect.
+"""Defines what any channel can be asked and told, in our words. An adapter translates it to the
+channel's dialect.
 
-Every call may raise `OutsideTrouble` (try again) or `OutsideRefusal` (it said no).
+Every call may raise `OutsideTrouble` (try again) or `OutsideRefusal` (the channel refused).
 """
 
 from collections.abc import Mapping, Sequence
@@ -15,7 +16,7 @@ from relvan.core.orders.intake import IncomingOrder
 
 @dataclass(frozen=True)
 class PictureFile:
-    """A picture to send: its SHA-256, its media type, and where its bytes lie."""
+    """A picture to send: its SHA-256, its media type, and the file with its bytes."""
 
     sha: str
     kind: str
@@ -24,7 +25,8 @@ class PictureFile:
 
 @dataclass(frozen=True)
 class Offer:
-    """Everything a listing says: the rulebook's fields by name, price, units, pictures in order.
+    """Everything that a listing shows: the rulebook's fields by name, price, units, pictures in
+    order.
 
     The head of a family's page has traits without values, and neither price nor units; a member has
     its values on them, and the reference of its head.
@@ -42,8 +44,9 @@ class Offer:
 
 
 class PriceRow(NamedTuple):
-    """The price of one listing; `regular` is what a sale price goes instead of, for channels that
-    show both."""
+    """The price of one listing. `regular` is the price that a sale price replaces, for channels
+    that show both.
+    """
 
     ref: str
     price: Money
@@ -52,9 +55,10 @@ class PriceRow(NamedTuple):
 
 @dataclass(frozen=True)
 class Placed:
-    """Where the channel put a listing: its own reference, the path of the page that buyers see,
-    until when it stands there, where listings lapse, and on which page of a catalogue of the
-    channel's own."""
+    """Where the channel put a listing: the channel's reference, the path of the page that buyers
+    see, until when it stands there (where listings lapse), and on which page of the channel's own
+    catalogue.
+    """
 
     ref: str
     page: str
@@ -64,7 +68,7 @@ class Placed:
 
 @dataclass(frozen=True)
 class RowVerdict:
-    """What the channel said of one row: accepted, or refused with its words."""
+    """The channel's verdict on one row: accepted, or refused with its message."""
 
     ref: str
     ok: bool
@@ -73,11 +77,11 @@ class RowVerdict:
 
 @dataclass(frozen=True)
 class ShownListing:
-    """What the channel shows of one listing now; where listings lapse, until when, and whether this
-    one has.
+    """What the channel shows of one listing now, with the end of its time and whether that has
+    passed, where listings lapse.
 
-    `head` is the reference of the family's page that it stands on, `page` its path; `centre` says
-    that its goods lie in the channel's own centre; `fields` are by our names for them, `pictures`
+    `head` is the reference of the family's page on which it stands, `page` its path; `centre` says
+    that its goods lie in the channel's own centre; `fields` have our names, and `pictures` are
     addresses.
     """
 
@@ -100,7 +104,7 @@ class ShownListing:
 
 
 class ContentRefused(Exception):
-    """The channel refused what a listing says: (field, its words) for each problem."""
+    """The channel refused the content of a listing, with (field, message) for each problem."""
 
     def __init__(self, problems: Sequence[tuple[str, str]]) -> None:
         super().__init__("; ".join(f"{name}: {says}" for name, says in problems))
@@ -118,7 +122,7 @@ class Dispatched:
 
 @dataclass(frozen=True)
 class HandInRow:
-    """One line of a hand-in: under a key of its own, what is to be done to which listing."""
+    """One line of a hand-in, under a key of its own: which change of which listing."""
 
     key: str
     topic: Literal["publish", "content", "quantity", "price", "shown"]
@@ -131,8 +135,10 @@ class HandInRow:
 
 @dataclass(frozen=True)
 class SheetLine:
-    """The verdict of a reply sheet on one line: accepted (with its place when it is new), or
-    (field, words) for each problem. `again`: it had been taken before, as it was then."""
+    """The verdict of a reply sheet on one line: accepted (with the new listing's place), or (field,
+    message) for each problem. `again` says that the line had been taken before, with the verdict of
+    then.
+    """
 
     key: str
     placed: Placed | None = None
@@ -142,8 +148,9 @@ class SheetLine:
 
 @dataclass(frozen=True)
 class CataloguePage:
-    """A page of a channel's own catalogue; `offers` stand on it, the lowest at `lowest` minor
-    units."""
+    """A page of a channel's own catalogue. `offers` of sellers stand on it, the lowest at `lowest`
+    minor units.
+    """
 
     page: str
     gtin: str
@@ -157,65 +164,68 @@ class CataloguePage:
 
 
 class ChannelGateway(Protocol):
-    """A channel."""
+    """A channel, as services call it."""
 
     def test(self) -> str:
-        """Whose account this is, in the channel's words."""
+        """Returns whose account this is, in the channel's words."""
         ...
 
     def publish(self, offer: Offer, key: str) -> Placed:
-        """Place a listing; `key` marks this wish, so that a lost answer can be looked up. May raise
-        ContentRefused."""
+        """Publishes a listing. `key` marks this call, so that a lost answer can be looked up. May
+        raise ContentRefused.
+        """
         ...
 
     def find_placed(self, offer_sku: str, key: str) -> Placed | None:
-        """Where an earlier `publish` under the same key put the listing; none when it never
-        arrived."""
+        """Returns where an earlier `publish` under the same key put the listing, or None when it
+        never arrived.
+        """
         ...
 
     def send_content(self, ref: str, offer: Offer) -> None:
-        """Replace what a listing says, pictures included. May raise ContentRefused."""
+        """Replaces the content of a listing, pictures included. May raise ContentRefused."""
         ...
 
     def set_quantities(self, rows: Sequence[tuple[str, int]]) -> list[RowVerdict]:
-        """Say how many units each listing (by reference) shows."""
+        """Sets how many units each listing (by reference) shows."""
         ...
 
     def set_prices(self, rows: Sequence[PriceRow]) -> list[RowVerdict]:
-        """Say what each listing costs."""
+        """Sets the price of each listing."""
         ...
 
     def set_shown(self, ref: str, shown: bool) -> None:
-        """Put a listing back, or take it down."""
+        """Puts a listing back, or takes it down."""
         ...
 
     def listings_after(self, ref: str, page: int) -> list[ShownListing]:
-        """A page of what the channel shows, by reference."""
+        """Returns one page of the listings that the channel shows, ordered by reference."""
         ...
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        """Orders changed after a mark of the channel, oldest change first."""
+        """Returns the orders that changed after a mark of the channel, the oldest change first."""
         ...
 
     def acknowledge(self, number: str) -> None:
-        """Say that we have the order."""
+        """Tells the channel that we have the order."""
         ...
 
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
-        """Say that a parcel left; saying it again changes nothing."""
+        """Tells the channel that a parcel left. Repeating it changes nothing."""
         ...
 
     def set_webhook(self, url: str, secret: str) -> None:
-        """Where the channel is to tell us of orders."""
+        """Tells the channel the address to which it sends webhooks of orders."""
         ...
 
     def read_webhook(self, body: bytes) -> IncomingOrder | None:
-        """The order in a webhook whose signature was checked; none when it is about something
-        else."""
+        """Returns the order in a webhook whose signature was checked, or None when it is about
+        something else.
+        """
         ...
 
     def close(self) -> None:
-        """Let go of connections."""
+        """Closes connections."""
         ...
 
 
@@ -223,16 +233,17 @@ class SheetGateway(ChannelGateway, Protocol):
     """A channel that takes hand-ins and answers them later, by reply sheet."""
 
     def hand_in(self, mark: str, rows: Sequence[HandInRow]) -> str:
-        """Hand in lines under a mark; the number under which they are answered. Again under one
-        mark: that number."""
+        """Hands in lines under a mark and returns the number under which they are answered.
+        Repeated under one mark, it returns that number again.
+        """
         ...
 
     def find_handed_in(self, mark: str) -> str:
-        """The number of an earlier hand-in, "" when it never arrived."""
+        """Returns the number of an earlier hand-in, or "" when it never arrived."""
         ...
 
     def reply_sheet(self, number: str) -> tuple[SheetLine, ...] | None:
-        """The verdicts; none while there is no answer yet."""
+        """Returns the verdicts, or None while there is no answer yet."""
         ...
 
 
@@ -240,9 +251,9 @@ class CatalogueGateway(ChannelGateway, Protocol):
     """A channel with a catalogue of its own."""
 
     def pages_by_gtin(self, gtins: Sequence[str]) -> list[CataloguePage]:
-        """The pages of GTINs; there may be several of one."""
+        """Returns the pages of GTINs; one GTIN may have several pages."""
         ...
 
     def pages_by_words(self, words: str, most: int) -> list[CataloguePage]:
-        """The pages that words find, best first."""
+        """Returns the pages that words find, the best first."""
         ...

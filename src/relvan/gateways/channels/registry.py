@@ -31,13 +31,13 @@ DIALECTS: dict[str, tuple[Callable[[OutsideCaller], ChannelGateway], str]] = {
 
 @dataclass(frozen=True)
 class Rulebooks:
-    """Rulebooks by their keys, and what is wrong with files that hold none, by their names."""
+    """Rulebooks by their keys; and by file name, what is wrong with files that hold none."""
 
     by_key: Mapping[str, Rulebook]
     troubles: Mapping[str, str]
 
     def of(self, key: str) -> Rulebook:
-        """One rulebook."""
+        """Returns one rulebook by its key."""
         if key not in self.by_key:
             raise not_found("rulebook", key)
         return self.by_key[key]
@@ -45,19 +45,20 @@ class Rulebooks:
 
 @cache
 def rulebooks() -> dict[str, Rulebook]:
-    """The rulebooks that ship with the application, by their keys."""
+    """Returns the rulebooks that ship with the application, by their keys."""
     found = [_read(path) for path in sorted(RULEBOOKS.glob("*.yaml"))]
     return {rulebook.key: rulebook for rulebook in found}
 
 
 def rulebook(key: str) -> Rulebook:
-    """One of those that ship with the application."""
+    """Returns one of the rulebooks that ship with the application."""
     return Rulebooks(rulebooks(), {}).of(key)
 
 
 def read_rulebooks(folder: Path) -> Rulebooks:
-    """Those that ship with the application and those of a folder; of two with one key the folder's
-    counts. A file that holds none is left out, and said."""
+    """Reads the rulebooks that ship with the application and those of a folder. Of two with one key
+    the folder's counts. A file that holds none is left out and named.
+    """
     found, troubles = dict(rulebooks()), dict[str, str]()
     for path in sorted((*folder.glob("*.yaml"), *folder.glob("*.yml"))):
         try:
@@ -86,7 +87,7 @@ def _read(path: Path) -> Rulebook:
 def open_gateway(
     book: Rulebook, address: str, token: str, *, private_allowed: bool
 ) -> ChannelGateway:
-    """The gateway of a channel account."""
+    """Returns the gateway of a channel account."""
     adapter, word = DIALECTS[book.dialect]
     headers = {"Authorization": f"{word} {token}"}
     pace = CallPace(book.calls.per_second, book.calls.burst)

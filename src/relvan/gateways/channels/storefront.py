@@ -1,5 +1,6 @@
-"""The dialect of the seller's own web store: items by SKU, money as decimal text, signed order
-webhooks."""
+"""Speaks the dialect of the seller's own web store, with items by SKU, money as decimal text, and
+signed order webhooks.
+"""
 
 import json
 from collections.abc import Sequence
@@ -25,7 +26,7 @@ ROOM = "web"
 
 
 class StorefrontGateway:
-    """A channel that speaks of items and store rooms."""
+    """A channel with items and store rooms."""
 
     def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller

@@ -1,16 +1,15 @@
-"""What dialects have in common whose channels tell nobody: their rulebooks say so, and nothing asks
-them to."""
+"""Holds what dialects have in common whose channels send no webhooks, as their rulebooks say."""
 
 from relvan.core.orders.intake import IncomingOrder
 
 
 class WithoutWebhooks:
-    """The webhooks of a gateway whose channel has none."""
+    """The webhook calls of a gateway whose channel sends none."""
 
     def set_webhook(self, url: str, secret: str) -> None:
-        """Not there; raises NotImplementedError."""
+        """Raises NotImplementedError, because the channel sends no webhooks."""
         raise NotImplementedError("This dialect has no webhooks; its rulebook says so.")
 
     def read_webhook(self, body: bytes) -> IncomingOrder | None:
-        """None: nothing is told."""
+        """Returns None, because the channel sends no webhooks."""
         return None

@@ -1,1 +1,1 @@
-"""Steps from one shape of the database to the next."""
+"""Holds the steps that bring a database from one version of the tables to the next."""

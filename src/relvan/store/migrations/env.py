@@ -1,4 +1,4 @@
-"""Alembic's entry: runs the migrations on the connection that `store.schema` hands over."""
+"""Alembic's entry, which runs the migrations on the connection that `store.schema` hands over."""
 
 from alembic import context
 

@@ -1,4 +1,4 @@
-"""Every table, by station. `Table.metadata` knows them all."""
+"""Collects every table, by station. `Table.metadata` knows them all."""
 
 from relvan.store.tables.base import Table
 from relvan.store.tables.catalogue import (

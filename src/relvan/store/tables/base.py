@@ -1,4 +1,4 @@
-"""What all tables share."""
+"""Defines what all tables share."""
 
 from datetime import datetime
 from typing import Any, ClassVar
@@ -21,7 +21,7 @@ STRICT: dict[str, Any] = {"sqlite_strict": True}
 
 
 class Table(DeclarativeBase):
-    """A table; its types are those that STRICT tables take."""
+    """A table, with column types that STRICT tables take."""
 
     metadata = MetaData(naming_convention=NAMES)
     type_annotation_map: ClassVar[dict[Any, Any]] = {
@@ -37,5 +37,5 @@ class Table(DeclarativeBase):
 
 
 def strict(*items: SchemaItem) -> tuple[Any, ...]:
-    """Table arguments with constraints and indexes."""
+    """Returns the arguments of a table with its constraints and indexes."""
     return (*items, STRICT)

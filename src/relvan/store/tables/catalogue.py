@@ -1,5 +1,6 @@
-"""Products, their codes, parts, pictures and list prices; the seller's tree of categories and its
-attributes."""
+"""Tables of products, their codes, parts, pictures and list prices, and of the seller's tree of
+categories and its attributes.
+"""
 
 from datetime import datetime
 from typing import Any
@@ -11,12 +12,12 @@ from relvan.store.tables.base import Table, strict
 
 
 class Product(Table):
-    """Anything with a SKU. Weight in grams, sides in millimetres, amounts in minor units of the
-    seller's currency.
+    """Anything with a SKU. Weight is in grams, sides are in millimetres, amounts in minor units of
+    the seller's currency.
 
-    A variant has its `family_id`, its value on each trait in `traits` and these joined in
-    `combination`; a family has `axes`. What a variant leaves empty its family says. `asked` facts
-    should be there, `lacking` are not.
+    A variant has its `family_id`, its value on each trait in `traits`, and these values joined in
+    `combination`; a family has `axes`. A variant inherits from its family what it leaves empty.
+    `asked` counts the recommended details, `lacking` those of them that are missing.
     """
 
     __tablename__ = "product"
@@ -105,8 +106,9 @@ class KitPart(Table):
 
 
 class SkuName(Table):
-    """The one space of SKUs and aliases: every key leads to one product. An alias may say some
-    things of its own."""
+    """The SKUs and aliases of all products in one space: every key leads to one product. An alias
+    may have some values of its own.
+    """
 
     __tablename__ = "sku_name"
     __table_args__ = strict(Index("ix_sku_name_product_id", "product_id"))
@@ -141,7 +143,7 @@ class Attribute(Table):
 
 
 class CategoryAttribute(Table):
-    """That a category, and those below it, ask for an attribute."""
+    """Says that a category, and those below it, recommend an attribute."""
 
     __tablename__ = "category_attribute"
     category_id: Mapped[int] = mapped_column(
@@ -154,7 +156,7 @@ class CategoryAttribute(Table):
 
 
 class Picture(Table):
-    """A picture file, stored once under the SHA-256 of its content; sides in pixels."""
+    """A picture file, stored once under the SHA-256 of its content; sides are in pixels."""
 
     __tablename__ = "picture"
     sha: Mapped[str] = mapped_column(primary_key=True)
@@ -166,8 +168,9 @@ class Picture(Table):
 
 
 class ProductPicture(Table):
-    """A product's use of a picture, at a position: the first is the main one. `role`: shown, or
-    description."""
+    """A product's use of a picture at a position; the first shown is the main picture. `role` is
+    shown or description.
+    """
 
     __tablename__ = "product_picture"
     __table_args__ = strict(UniqueConstraint("product_id", "sha"))
@@ -190,7 +193,9 @@ class PriceList(Table):
 
 
 class CurrencyRate(Table):
-    """What one unit of a currency is in another, as decimal text, from a day (ISO 8601) on."""
+    """How much of another currency one unit of a currency is worth, as decimal text, from a day
+    (ISO 8601) on.
+    """
 
     __tablename__ = "currency_rate"
     __table_args__ = strict(Index("uq_currency_rate_day", "source", "target", "since", unique=True))
@@ -203,8 +208,9 @@ class CurrencyRate(Table):
 
 
 class SaleWindow(Table):
-    """A sale price of a product on a list, in minor units of its currency, from an instant until
-    another. `state` says how far its listings have followed: planned, running, over."""
+    """A sale price of a product on a list, in minor units of the list's currency, from one instant
+    until another. `state` says how far its listings have followed: planned, running, over.
+    """
 
     __tablename__ = "sale_window"
     __table_args__ = strict(
@@ -225,7 +231,7 @@ class SaleWindow(Table):
 
 
 class ListPrice(Table):
-    """A product's price on a list, in minor units of its currency."""
+    """A product's price on a list, in minor units of the list's currency."""
 
     __tablename__ = "list_price"
     __table_args__ = strict(
@@ -240,7 +246,9 @@ class ListPrice(Table):
 
 
 class PriceBreak(Table):
-    """The price of one when at least so many are bought, in minor units of its list's currency."""
+    """The price of one unit when at least a number of units is bought, in minor units of the list's
+    currency.
+    """
 
     __tablename__ = "price_break"
     __table_args__ = strict(

@@ -1,4 +1,4 @@
-"""Channels and carriers, and what they are still to be told."""
+"""Tables of channels and carriers, and of the updates that channels are still to be told."""
 
 from datetime import datetime
 from typing import Any
@@ -12,14 +12,16 @@ from relvan.store.tables.base import Table, strict
 
 
 class Channel(Table):
-    """A marketplace or store account that we sell on; its token and webhook secret are encrypted.
-    `book` is the edition of its rulebook by which its listings were worked out, as JSON, `currency`
-    what it sells in by that. `least_margin` is a percentage as text; `delivery_cost` what delivery
-    is counted at for it, in minor units of the seller's currency. Of which topics drift is told
-    again by itself is in `mends`; `looked_to` is the reference up to which the present pass over
-    all that it shows has come, which began at `pass_began_at`; the last one ended at `passed_at`.
-    While its orders cannot be read, it counts as silent for `silent_minutes`: what it may be
-    selling meanwhile is held back where that is done by risk.
+    """A marketplace or store account on which we sell; its token and webhook secret are encrypted.
+
+    `book` is the edition of its rulebook by which its listings were worked out, as JSON, and
+    `currency` the one in which it sells by that edition. `least_margin` is a percentage as text;
+    `delivery_cost` is the cost of delivery that its margins count with, in minor units of the
+    seller's currency. `mends` lists the topics on which drift is corrected automatically.
+    `looked_to` is the reference up to which the present pass over everything it shows has come,
+    `pass_began_at` when that pass began, and `passed_at` when the last one ended. While its orders
+    cannot be read for `silent_minutes`, it counts as silent, and what it may be selling meanwhile
+    is kept back where the buffer is set by risk.
     """
 
     __tablename__ = "channel"
@@ -52,9 +54,10 @@ class Channel(Table):
 
 
 class NearerPolicy(Table):
-    """A stock policy that goes instead of the channel's: for a category of the seller's tree (by
-    its path's key) and those below it, for a product (a family for its variants), or for one
-    listing."""
+    """An exception that applies instead of the channel's stock rule: for a category of the seller's
+    tree (by its path's key) and those below it, for a product (a family for its variants), or for
+    one listing.
+    """
 
     __tablename__ = "nearer_policy"
     __table_args__ = strict(
@@ -79,7 +82,7 @@ class NearerPolicy(Table):
 
 
 class SupplyWarehouse(Table):
-    """The warehouses that feed a channel, in order."""
+    """One warehouse of a channel's supply list, with its place in it."""
 
     __tablename__ = "supply_warehouse"
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"), primary_key=True)
@@ -99,12 +102,12 @@ class Carrier(Table):
 
 
 class OutboxEntry(Table):
-    """One thing to tell a channel, kept until it has been accepted, refused or overtaken.
+    """One thing to tell a channel, kept until it has been accepted, refused or replaced.
 
-    At most one entry waits for each (channel, subject, topic); one that is being sent is never
-    overwritten, and the next on its topic goes out only when it has been answered, or when
-    `taken_until` is over. `caused_at` is when the sale behind it became known, for the lag. On a
-    channel that answers by sheet an entry is `handed in` under the number of its `sheet` until the
+    At most one update waits for each (channel, subject, topic). One that is being sent is never
+    overwritten, and the next on its topic is sent only when it has been answered, or when
+    `taken_until` is over. `caused_at` is when the sale behind it became known, for the delay. On a
+    channel that answers by sheet an update is `handed in` under the number of its `sheet` until the
     reply has been read.
     """
 
@@ -170,8 +173,9 @@ class OutboxEntry(Table):
 
 class Drift(Table):
     """A difference between what a channel shows of a listing and what it last accepted, on one
-    topic. One look sees it, the next one confirms it; `ended_at` with `how` it came to an end: told
-    again, left, or gone by itself."""
+    topic. One look sees it and the next one confirms it. `ended_at` and `how` say when and how it
+    ended: sent again, left as it is, or gone by itself.
+    """
 
     __tablename__ = "drift"
     __table_args__ = strict(
@@ -198,7 +202,7 @@ class Drift(Table):
 
 
 class LagSample(Table):
-    """Seconds from a sale being known to a channel having accepted the new quantity."""
+    """Seconds from the moment a sale was known until a channel had accepted the new quantity."""
 
     __tablename__ = "lag_sample"
     __table_args__ = strict(Index("ix_lag_sample_channel_id", "channel_id", "at"))

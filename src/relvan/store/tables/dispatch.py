@@ -1,4 +1,4 @@
-"""Shipments on their way through the warehouse: pick lists, picks, parcels and labels."""
+"""Tables of shipments on their way through the warehouse: pick lists, picks, parcels and labels."""
 
 from datetime import datetime
 
@@ -45,7 +45,7 @@ class ShipmentLine(Table):
 
 
 class PickList(Table):
-    """A walk through one warehouse for one or more shipments."""
+    """One round through one warehouse for one or more shipments."""
 
     __tablename__ = "pick_list"
     __table_args__ = strict(Index("ix_pick_list_state", "state", "id"))
@@ -59,8 +59,9 @@ class PickList(Table):
 
 
 class Pick(Table):
-    """One stop of a walk; `picked` is empty until it has been done, and less than asked after a
-    short pick."""
+    """One line of a pick list. `picked` is empty until it has been done, and less than asked after
+    a short pick.
+    """
 
     __tablename__ = "pick"
     __table_args__ = strict(
@@ -82,10 +83,10 @@ class Pick(Table):
 
 
 class Parcel(Table):
-    """One box of a shipment with one label. Weight in grams, price in minor units.
+    """One box of a shipment with one label. Weight is in grams, the price in minor units.
 
-    `label_key` is the reference under which the label is bought: written before the carrier is
-    asked, so that a lost answer is looked up and never paid twice.
+    `label_key` is the reference under which the label is bought. It is written before the carrier
+    is asked, so that a lost answer is looked up and the label is never paid twice.
     """
 
     __tablename__ = "parcel"

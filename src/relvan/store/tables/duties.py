@@ -1,4 +1,4 @@
-"""Workers that were seen, and which of them does what."""
+"""Tables of the workers that were seen and of the duties that each has."""
 
 from datetime import datetime
 
@@ -9,8 +9,9 @@ from relvan.store.tables.base import Table, strict
 
 
 class SeenWorker(Table):
-    """A worker by its name, and when it last said that it lives. One that does not share is a
-    command, which took one duty for as long as it runs."""
+    """A worker by its name, and when it last reported. One that does not share duties is a command,
+    which took one duty for as long as it runs.
+    """
 
     __tablename__ = "seen_worker"
     __table_args__ = strict()

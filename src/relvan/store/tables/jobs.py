@@ -1,5 +1,6 @@
-"""Bulk jobs: one change to many, with its rows, verdicts and undo; and the mappings of files kept
-by name."""
+"""Tables of bulk jobs, each one change to many with its rows, verdicts and undo, and of saved
+mappings of files.
+"""
 
 from datetime import datetime
 from typing import Any
@@ -12,7 +13,7 @@ from relvan.store.tables.base import Table, strict
 
 
 class BulkJob(Table):
-    """One change to many, running in the background; `spec` is what it was asked to do."""
+    """One change to many that runs in the background; `spec` is what it was asked to do."""
 
     __tablename__ = "bulk_job"
     __table_args__ = strict(Index("ix_bulk_job_state", "state", "id"))
@@ -34,9 +35,9 @@ class BulkJob(Table):
 class BulkJobRow(Table):
     """One row of a bulk job and its verdict, with the reason.
 
-    Of rows that say one thing together (the parts of a kit) the first holds the `change`: fact ->
-    [old, new]; the others name its position as their `leader`. `turn` is the order in which things
-    are applied.
+    Of rows that describe one thing together (the parts of a kit) the first holds the `change`, as
+    fact -> [old, new]; the others name its position as their `leader`. `turn` is the order in which
+    changes are applied.
     """
 
     __tablename__ = "bulk_job_row"
@@ -63,9 +64,10 @@ class BulkJobRow(Table):
 
 
 class BulkJobBlock(Table):
-    """Many rows of a bulk job that say plain facts and share a verdict, kept as one: their
-    positions from `first` to `last`, though others may lie between, and in `content` the columns of
-    `PlainRows`. A row whose verdict becomes its own moves to `BulkJobRow`."""
+    """Many rows of a bulk job that change plain facts and share a verdict, stored as one: their
+    positions lie from `first` to `last`, with others perhaps between them, and `content` has the
+    columns of `PlainRows`. A row that gets a verdict of its own moves to `BulkJobRow`.
+    """
 
     __tablename__ = "bulk_job_block"
     __table_args__ = strict(Index("ix_bulk_job_block_job_id", "job_id", "first"))
@@ -79,7 +81,7 @@ class BulkJobBlock(Table):
 
 
 class Mapping(Table):
-    """Which column of a file is which fact, kept by name for the next file of that kind."""
+    """Which column of a file is which field, saved by name for the next file of that kind."""
 
     __tablename__ = "mapping"
     id: Mapped[int] = mapped_column(primary_key=True)

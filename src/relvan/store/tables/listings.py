@@ -1,4 +1,6 @@
-"""Listings, the layers and translations that speak for them, and what was found on channels."""
+"""Tables of listings, of the layers and translations from which they take values, and of what was
+found on channels.
+"""
 
 from datetime import datetime
 from typing import Any
@@ -11,18 +13,19 @@ from relvan.store.tables.base import Table, strict
 
 
 class Listing(Table):
-    """Our offer of one product on one channel; `alias` is the second SKU that it is offered under,
+    """Our offer of one product on one channel; `alias` is the second SKU under which it is offered,
     or empty.
 
-    `own` are its own field values. What is worked out from the rules is kept beside, so that lists
-    are fast: state, gaps (and their mark, see `gap_mark`), price (minor units; `regular` is what a
-    sale price goes instead of; `margin` what is left of it, in thousandths), quantity, and a fingerprint of content and
-    pictures, held and sent. `until` is when the channel lets it lapse; `gone` says why the channel
-    no longer shows it, when nobody here asked for that. A member of a family's page names the
-    listing of the family (which `is_head`) as its `head`; one that `must` be there keeps the whole
-    family waiting while it has gaps. `sent_fields` is what the channel has accepted, by field;
-    `category` is the channel's. One that was only read in is not `followed` yet: its price and
-    quantity are left alone. One that is `paused` is not shown while its quantity is 0.
+    `own` has the field values of the listing itself. What the rules work out is stored beside them,
+    so that lists are fast: state, gaps (and their mark, see `gap_mark`), price in minor units
+    (`regular` is the price that a sale price replaces, `margin` the margin in thousandths),
+    quantity, and a fingerprint of content and pictures, held and sent. `until` is when the channel
+    lets it lapse; `gone` says why the channel no longer shows it although nobody here asked for
+    that. A member of a family's page names the listing of the family (which `is_head`) as its
+    `head`; one that `must` be there keeps the whole family waiting while it has gaps. `sent_fields`
+    has what the channel has accepted, by field; `category` is the channel's. One that was only read
+    in is not `followed` yet: its price and quantity are left as they are. One that is `paused` is
+    not shown while its quantity is 0.
     """
 
     __tablename__ = "listing"
@@ -113,19 +116,20 @@ class Listing(Table):
 
     @validates("gaps")
     def _mark_gaps(self, _key: str, gaps: list[Any]) -> list[Any]:
-        """Keep beside the gaps the number by which listings that lack the same are counted."""
+        """Stores beside the gaps the number by which listings that lack the same are counted."""
         self.gap_mark = gap_mark(gaps)
         return gaps
 
     @property
     def to_show(self) -> bool:
-        """Whether the channel is to show it now."""
+        """Whether the channel should show it now."""
         return self.wish == "live" and not self.paused
 
 
 class PriceSent(Table):
-    """A price that a channel has accepted, in minor units of its currency, and what it came from;
-    with `regular`, the price it was shown instead of."""
+    """A price that a channel has accepted, in minor units of its currency, with what it was worked
+    out from, and in `regular` the price that it replaces.
+    """
 
     __tablename__ = "price_sent"
     __table_args__ = strict(
@@ -143,7 +147,8 @@ class PriceSent(Table):
 
 class LayerRow(Table):
     """A layer: values by field for one topic on one channel. `standing_for` is the category of the
-    seller's tree for which it stands ("" for all), or nothing."""
+    seller's tree of which it is the default layer ("" for all), or NULL.
+    """
 
     __tablename__ = "layer"
     __table_args__ = strict(
@@ -160,7 +165,7 @@ class LayerRow(Table):
 
 
 class ListingLayer(Table):
-    """The layer that a listing has of a topic."""
+    """The layer that a listing has for a topic."""
 
     __tablename__ = "listing_layer"
     __table_args__ = strict(Index("ix_listing_layer_layer_id", "layer_id", "listing_id"))
@@ -172,7 +177,7 @@ class ListingLayer(Table):
 
 
 class LayerSet(Table):
-    """Layers that are given to listings together; by topic the id of a layer."""
+    """Layers that are given to listings together, as the id of a layer by topic."""
 
     __tablename__ = "layer_set"
     __table_args__ = strict(Index("uq_layer_set_name", "channel_id", "name_key", unique=True))
@@ -184,8 +189,9 @@ class LayerSet(Table):
 
 
 class TranslationRow(Table):
-    """Ours and theirs of a trait, an attribute or a value on one channel, in one of its categories
-    or ("") in all."""
+    """Our word and the channel's word for a trait, an attribute or a value on one channel, in one
+    of its categories or ("") in all.
+    """
 
     __tablename__ = "translation"
     __table_args__ = strict(
@@ -212,7 +218,8 @@ class TranslationRow(Table):
 
 class PageSearch(Table):
     """What a channel's catalogue answered when a page was looked for: candidates with their
-    likeness, best first."""
+    likeness, the best first.
+    """
 
     __tablename__ = "page_search"
     listing_id: Mapped[int] = mapped_column(
@@ -224,9 +231,10 @@ class PageSearch(Table):
 
 
 class Finding(Table):
-    """A listing read from a channel. `listing_id` is ours once it is linked; `product_id` the
-    likeliest product before, `likeness` how like (0 to 100), and `reasons` why. `centre` are goods
-    in the marketplace's own centre."""
+    """A listing that was read from a channel. `listing_id` is our listing once it is linked; before
+    that `product_id` is the likeliest product, `likeness` says how alike they are (0 to 100), and
+    `reasons` why. `centre` says that its goods lie in the marketplace's own centre.
+    """
 
     __tablename__ = "finding"
     __table_args__ = strict(

@@ -1,4 +1,4 @@
-"""Orders, their lines, and the stock promised to them."""
+"""Tables of orders, their lines, and the stock reserved for them."""
 
 from datetime import datetime
 from typing import Any
@@ -11,9 +11,10 @@ from relvan.store.types import Folded
 
 
 class Order(Table):
-    """A customer's order; amounts in minor units. Taken once by (channel, channel's number).
+    """A customer's order; amounts are in minor units. It is taken once by (channel, channel's
+    number).
 
-    The facts are worked out from its lines and kept beside, so that lists are fast.
+    Its progress is worked out from its lines and stored beside it, so that lists are fast.
     """
 
     __tablename__ = "customer_order"
@@ -56,11 +57,11 @@ class Order(Table):
 
 
 class OrderLine(Table):
-    """One line: units and the price of one with tax inside; `product_id` is empty while the product
+    """One line: units and the price of one with tax inside. `product_id` is empty while the product
     is unknown.
 
-    The line of a kit is not stocked: lines of its parts follow it, which are (`part_of` the kit's
-    line, price 0). `apart`: these parts may come from different warehouses.
+    The line of a kit is not stocked. Lines of its parts follow it, with `part_of` naming the kit's
+    line and a price of 0. `apart` says that these parts may come from different warehouses.
     """
 
     __tablename__ = "order_line"
@@ -90,7 +91,9 @@ class OrderLine(Table):
 
 
 class Reservation(Table):
-    """Units of an order line promised from one warehouse; gone when they leave or are freed."""
+    """Units of an order line that are promised from one warehouse. It is deleted when they leave or
+    become free.
+    """
 
     __tablename__ = "reservation"
     __table_args__ = strict(
@@ -106,7 +109,7 @@ class Reservation(Table):
 
 
 class Oversale(Table):
-    """Units that a channel sold and that were not free any more when its order came in."""
+    """Units that a channel sold and that were no longer free when its order came in."""
 
     __tablename__ = "oversale"
     __table_args__ = strict(

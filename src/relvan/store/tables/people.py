@@ -1,4 +1,4 @@
-"""People, their sign-ins, tokens and kept views; the audit trail; counters."""
+"""Tables of people, their sign-ins, tokens and saved views, of the audit trail, and of counters."""
 
 from datetime import datetime
 from typing import Any
@@ -23,7 +23,7 @@ class Person(Table):
 
 
 class Visit(Table):
-    """A sign-in that is still good, known by the hash of its cookie."""
+    """A sign-in that is still valid, known by the hash of its cookie."""
 
     __tablename__ = "visit"
     __table_args__ = strict(Index("ix_visit_expires_at", "expires_at"))
@@ -46,7 +46,7 @@ class SignInAttempt(Table):
 
 
 class ApiToken(Table):
-    """A bearer token, known by its hash."""
+    """An API token, known by its hash."""
 
     __tablename__ = "api_token"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -57,7 +57,7 @@ class ApiToken(Table):
 
 
 class RepeatedCall(Table):
-    """What a call with an `Idempotency-Key` was answered, so that it is answered so again."""
+    """The answer to a call with an `Idempotency-Key`, so that a repeated call gets the same answer."""
 
     __tablename__ = "repeated_call"
     __table_args__ = strict(Index("ix_repeated_call_at", "at"))
@@ -70,7 +70,7 @@ class RepeatedCall(Table):
 
 
 class KeptView(Table):
-    """A sentence that a person kept."""
+    """A sentence of the sentence bar that a person saved."""
 
     __tablename__ = "kept_view"
     __table_args__ = strict(Index("ix_kept_view_person_station", "person_id", "station"))
@@ -91,7 +91,7 @@ class Preference(Table):
 
 
 class Toast(Table):
-    """What was just done, told on the next page, with the way to undo it."""
+    """The notice of an action that was just done, shown on the next page with the way to undo it."""
 
     __tablename__ = "toast"
     __table_args__ = strict(Index("ix_toast_at", "at"))
@@ -105,7 +105,7 @@ class Toast(Table):
 
 
 class AuditEntry(Table):
-    """Who changed what, when, and by what means; never changed itself."""
+    """Who changed what, when, and by what means. It is never changed itself."""
 
     __tablename__ = "audit_entry"
     __table_args__ = strict(

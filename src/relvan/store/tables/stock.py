@@ -1,4 +1,4 @@
-"""Warehouses, bins, the ledger of movements and the balances kept beside it."""
+"""Tables of warehouses, bins, the ledger of movements, and the balances stored beside it."""
 
 from datetime import datetime
 from typing import Any
@@ -10,7 +10,7 @@ from relvan.store.tables.base import Table, strict
 
 
 class Warehouse(Table):
-    """A place with stock, and the address that its parcels come from."""
+    """A place with stock, and the address from which its parcels are sent."""
 
     __tablename__ = "warehouse"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -20,7 +20,7 @@ class Warehouse(Table):
 
 
 class Bin(Table):
-    """A shelf position; `walk` is its turn on the way through the warehouse."""
+    """A shelf position; `walk` is its place in the order of the way through the warehouse."""
 
     __tablename__ = "bin"
     __table_args__ = strict(UniqueConstraint("warehouse_id", "code"))
@@ -31,7 +31,9 @@ class Bin(Table):
 
 
 class Movement(Table):
-    """One entry of the ledger: units added to on hand and to blocked (negative takes away)."""
+    """One entry of the ledger: units added to on hand and to blocked. A negative number takes units
+    away.
+    """
 
     __tablename__ = "movement"
     __table_args__ = strict(
@@ -58,8 +60,9 @@ class Movement(Table):
 
 
 class Balance(Table):
-    """What the ledger and the reservations add up to, by product and warehouse; `safety` is set by
-    a person."""
+    """The sums of the ledger and the reservations by product and warehouse; `safety` is set by a
+    person.
+    """
 
     __tablename__ = "balance"
     __table_args__ = strict(
@@ -79,7 +82,7 @@ class Balance(Table):
 
 
 class BinBalance(Table):
-    """What the ledger adds up to by bin."""
+    """The sums of the ledger by bin."""
 
     __tablename__ = "bin_balance"
     __table_args__ = strict(
@@ -117,8 +120,9 @@ class ExpectedReceipt(Table):
 
 
 class Transfer(Table):
-    """Units of a product on their way from one warehouse to another: in transit until they are
-    received. What never arrived is `lost` when the transfer is brought to an end."""
+    """Units of a product on their way from one warehouse to another, in transit until they are
+    received. What never arrived is `lost` when the transfer is closed.
+    """
 
     __tablename__ = "transfer"
     __table_args__ = strict(

@@ -1,4 +1,4 @@
-"""A seller's own tools that listen, and what they are still to be told."""
+"""Tables of webhooks and of the messages that they are still to be sent."""
 
 from datetime import datetime
 from typing import Any
@@ -11,8 +11,9 @@ from relvan.store.tables.base import Table, strict
 
 
 class Webhook(Table):
-    """A tool of the seller's that hears of changes at its `address`. Its `secret` is sealed;
-    `failures` are in a row, and until `rests_until` nothing is tried."""
+    """A tool of the seller's own that is told of changes at its `address`. Its `secret` is
+    encrypted; `failures` counts those in a row, and until `rests_until` nothing is tried.
+    """
 
     __tablename__ = "webhook"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -29,9 +30,10 @@ class Webhook(Table):
 
 
 class Announcement(Table):
-    """One change that a webhook is to hear of: which matter and which thing (the id of a product
-    or listing, the number of an order). What is said is put together when it is sent, so one that
-    waits always says the newest."""
+    """One change of which a webhook is to be told: which matter and which subject (the id of a
+    product or listing, the number of an order). The message is put together when it is sent, so one
+    that waited always has the newest state.
+    """
 
     __tablename__ = "announcement"
     __table_args__ = strict(

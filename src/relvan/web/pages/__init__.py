@@ -1,1 +1,1 @@
-"""The routes, a file per station."""
+"""Holds the routes of the pages, in a file per station."""

@@ -1,5 +1,6 @@
-"""The catalogue: the list of products, what can be done to many of them, and taking them out as a
-file."""
+"""Serves the pages of the catalogue: the list of products, the changes of many of them, and their
+export to a file.
+"""
 
 from typing import Any
 from urllib.parse import parse_qsl
@@ -50,7 +51,7 @@ SHOWN_FIRST = ("title", "kind", "category", "price", "free", "facts", "listed")
 
 @router.get("", name="product_index")
 def product_index(desk: At, after: str = "") -> HTMLResponse:
-    """The list; its rows alone when htmx asks for them."""
+    """Shows the list; only its rows when htmx asks for them."""
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
         sentence = product_sentence(session, desk.request.query_params, named)
@@ -78,7 +79,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
 
 @router.post("/foresee/archive", name="product_foresee_archive")
 def product_foresee_archive(desk: At, form: Form) -> HTMLResponse:
-    """Which of the chosen products would go into the archive, before they do."""
+    """Shows which of the chosen products would be archived."""
     skus = chosen_products(desk, form)
     with desk.workplace.database.reading() as session:
         known = named_products(session, skus)
@@ -97,8 +98,9 @@ def product_foresee_archive(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/foresee/draft", name="product_foresee_draft")
 def product_foresee_draft(desk: At, form: Form) -> HTMLResponse:
-    """How many drafts would be made of the chosen products on which channel, before they are.
-    Ticked are the channels that the page speaks of."""
+    """Shows how many drafts of the chosen products would be created on which channel. The channels
+    that the page's sentence names are ticked.
+    """
     foreseen = foresee_drafts(desk.workplace, chosen_products(desk, form))
     query = dict(parse_qsl(form.get("query", "")))
     spoken_of = {query.get("not_on", "")} | {
@@ -109,7 +111,7 @@ def product_foresee_draft(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/archive", name="product_archive")
 def product_archive(desk: At, form: Form) -> Response:
-    """Put the chosen products into the archive."""
+    """Archives the chosen products."""
     verdicts = archive_products(
         desk.workplace, desk.actor, chosen_products(desk, form), archived=True
     )
@@ -118,7 +120,7 @@ def product_archive(desk: At, form: Form) -> Response:
 
 @router.post("/unarchive", name="product_unarchive")
 def product_unarchive(desk: At, form: Form) -> Response:
-    """Take the chosen products out of the archive."""
+    """Restores the chosen products from the archive."""
     verdicts = archive_products(
         desk.workplace, desk.actor, chosen_products(desk, form), archived=False
     )
@@ -126,7 +128,7 @@ def product_unarchive(desk: At, form: Form) -> Response:
 
 
 def _bulk_facts(desk: Desk) -> list[tuple[str, str, str]]:
-    """(fact, label, form) of all that can be changed for many at once."""
+    """Returns (fact, label, form) of every detail that can be changed for many at once."""
     with desk.workplace.database.reading() as session:
         many = many_names(session)
     names = [name for name in NAMES if name not in (*NOT_IN_BULK, "archived")]
@@ -137,14 +139,14 @@ def _bulk_facts(desk: Desk) -> list[tuple[str, str, str]]:
 
 
 def _operations(form: PostedForm) -> list[Operation]:
-    """The operations that were typed; a line without a fact counts for nothing."""
+    """Returns the operations that were typed; a line without a detail is skipped."""
     lines = zip(form.all("fact"), form.all("deed"), form.all("value"), form.all("by"), strict=False)
     return [Operation(fact, deed, value, by) for fact, deed, value, by in lines if fact]
 
 
 @router.post("/change/panel", name="product_change_panel")
 def product_change_panel(desk: At, form: Form) -> HTMLResponse:
-    """The panel in which facts are chosen."""
+    """Shows the panel in which details are chosen."""
     skus = chosen_products(desk, form)
     return desk.fragment(
         "catalogue/_change.html", count=len(skus), facts=_bulk_facts(desk), deeds=OPERATIONS
@@ -153,7 +155,7 @@ def product_change_panel(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/change/foresee", name="product_change_foresee")
 def product_change_foresee(desk: At, form: Form) -> HTMLResponse:
-    """Old and new for a few of the chosen products."""
+    """Shows old and new values of a few of the chosen products."""
     skus = chosen_products(desk, form)
     try:
         sample = foresee(desk.workplace, _operations(form), skus[:SAMPLE])
@@ -166,7 +168,7 @@ def product_change_foresee(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/change", name="product_change_many")
 def product_change_many(desk: At, form: Form) -> Response:
-    """Rehearse the change as a bulk job."""
+    """Rehearses the change as a bulk job."""
     wanted = filter_of(desk, form.get("query", "")) if form.get("all") else None
     job = change_many(
         desk.workplace, desk.actor, _operations(form), skus=form.all("pick"), wanted=wanted
@@ -178,7 +180,7 @@ def product_change_many(desk: At, form: Form) -> Response:
 def product_take_out(
     desk: At, query: str = "", kind: str = "products", pick: str = ""
 ) -> HTMLResponse:
-    """Which columns the file is to have."""
+    """Asks which columns the file is to have."""
     columns = columns_for(desk.workplace, kind_of(kind))
     with desk.workplace.database.reading() as session:
         total = count_products(session, filter_of(desk, query))
@@ -194,7 +196,7 @@ def product_take_out(
 
 @router.post("/take-out", name="product_file")
 def product_file(desk: At, form: Form) -> StreamingResponse:
-    """The file."""
+    """Returns the products as a file."""
     skus = [sku for sku in form.get("pick", "").split("\n") if sku]
     taken = take_out(
         desk.workplace,
@@ -210,7 +212,7 @@ def product_file(desk: At, form: Form) -> StreamingResponse:
 
 @router.get("/history", name="product_history")
 def history_index(desk: At, after: int = 0, job: int | None = None) -> HTMLResponse:
-    """What was changed on products, newest first."""
+    """Shows what was changed on products, the newest first."""
     ways = ("hand", "api", "import", "bulk job", "undo")
     chips = (Chip("via", "By what", tuple(Choice(way, f"by {way}") for way in ways)),)
     sentence = read_sentence(

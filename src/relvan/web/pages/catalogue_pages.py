@@ -1,5 +1,6 @@
-"""Pages of a channel's own catalogue: candidates beside our products, the sure ones chosen
-beforehand."""
+"""Serves the page on which listings get their page of a channel's own catalogue: candidates beside
+our products, with the sure ones chosen beforehand.
+"""
 
 import re
 from urllib.parse import urlencode
@@ -23,7 +24,7 @@ _PICTURE = re.compile(r"[0-9a-f]{64}\.(png|jpg|webp)")
 
 @router.get("", name="catalogue_page_index")
 def catalogue_page_index(desk: At, channel: str = "", after: int = 0) -> HTMLResponse:
-    """Listings that need a page."""
+    """Shows the listings that need a page."""
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
         books = {key: desk.workplace.rulebook(channel_by_key(session, key)) for key, _ in named}
@@ -52,7 +53,7 @@ def catalogue_page_index(desk: At, channel: str = "", after: int = 0) -> HTMLRes
 
 @router.post("/choose", name="catalogue_page_choose")
 def catalogue_page_choose(desk: At, form: Form) -> Response:
-    """Choose the pages that are marked, and ask for new ones where that is."""
+    """Saves the pages that are marked, and asks the channel for new ones where that is marked."""
     asked = {whole_id(listing): page for listing, page in fields_under(form, "page_").items()}
     chosen = {
         listing_id: page for listing_id, page in asked.items() if listing_id is not None and page
@@ -76,14 +77,14 @@ def catalogue_page_choose(desk: At, form: Form) -> Response:
 
 @router.post("/{listing_id:int}/search", name="catalogue_page_search")
 def catalogue_page_search(desk: At, form: Form, listing_id: int) -> HTMLResponse:
-    """Look for pages of one listing by words."""
+    """Looks for pages of one listing by words."""
     search_pages(desk.workplace, desk.actor, listing_id, form.get("words", ""))
     return _row(desk, listing_id)
 
 
 @router.post("/again", name="catalogue_page_again")
 def catalogue_page_again(desk: At, form: Form) -> Response:
-    """Look for pages anew."""
+    """Looks for pages of a channel's listings again."""
     look_again(desk.workplace, desk.actor, form.ids("listing"))
     channel = form.get("channel", "")
     return desk.done(f"/listings/pages?channel={channel}", "They are being looked for.")
@@ -100,7 +101,7 @@ def _row(desk: At, listing_id: int) -> HTMLResponse:
 
 @router.get("/pictures/{name}", name="catalogue_page_picture")
 def catalogue_page_picture(desk: At, name: str) -> Response:
-    """The picture of a candidate, kept with us."""
+    """Returns the picture of a candidate, which is stored with us."""
     path = desk.workplace.files.path(f"candidates/{name}")
     if not _PICTURE.fullmatch(name) or not path.exists():
         raise not_found("picture", name[:80])

@@ -1,4 +1,6 @@
-"""The seller's tree of categories, the attributes, and which category asks for which."""
+"""Serves the pages of the seller's tree of categories, the attributes, and which category
+recommends which.
+"""
 
 from typing import Any
 from urllib.parse import urlencode
@@ -45,13 +47,13 @@ def _categories_page(desk: Desk, *, status: int = 200, **values: Any) -> HTMLRes
 
 @router.get("", name="category_index")
 def category_index(desk: At) -> HTMLResponse:
-    """The tree, with what each category asks for."""
+    """Shows the tree, with what each category recommends."""
     return _categories_page(desk)
 
 
 @router.post("/add", name="category_add")
 def category_add(desk: At, form: Form) -> Response:
-    """Make a category."""
+    """Creates a category."""
     try:
         path = add_category(desk.workplace, desk.actor, form.get("category", ""))
     except Refused as refused:
@@ -68,7 +70,7 @@ def _at(path: str) -> str:
 
 @router.post("/rename", name="category_rename")
 def category_rename(desk: At, form: Form) -> Response:
-    """Rename or move a category, with all that lies in it."""
+    """Renames or moves a category, with everything in it."""
     new = form.get("new", "").strip()
     moved = rename_category(desk.workplace, desk.actor, form.get("path", ""), new)
     return desk.done(_at(new), f"{form.get('path', '')} is {new} now; {moved} products went along.")
@@ -76,14 +78,14 @@ def category_rename(desk: At, form: Form) -> Response:
 
 @router.post("/drop", name="category_drop")
 def category_drop(desk: At, form: Form) -> Response:
-    """Take an empty category out."""
+    """Deletes an empty category."""
     drop_category(desk.workplace, desk.actor, form.get("path", ""))
     return desk.done("/categories", f"{form.get('path', '')} is out of the tree.")
 
 
 @router.post("/asks", name="category_asks")
 def category_asks(desk: At, form: Form) -> Response:
-    """Which attributes a category asks for."""
+    """Saves which attributes a category recommends."""
     needed = set(form.all("needed"))
     asks = {name: name in needed for name in dict.fromkeys([*form.all("asked"), *needed])}
     ask_for(desk.workplace, desk.actor, form.get("path", ""), asks)
@@ -94,7 +96,7 @@ def category_asks(desk: At, form: Form) -> Response:
 
 @router.post("/attributes", name="attribute_save")
 def attribute_save(desk: At, form: Form) -> Response:
-    """Define an attribute, or change one."""
+    """Defines an attribute, or changes one."""
     try:
         choices = form.get("choices", "").replace("\r", "").split("\n")
         rule = attribute_rule(
@@ -111,6 +113,6 @@ def attribute_save(desk: At, form: Form) -> Response:
 
 @router.post("/attributes/drop", name="attribute_drop")
 def attribute_drop(desk: At, form: Form) -> Response:
-    """Forget an attribute's definition."""
+    """Deletes an attribute's definition."""
     drop_attribute(desk.workplace, desk.actor, form.get("name", ""))
     return desk.done("/categories", f"{form.get('name', '')} is plain text now; the values stay.")

@@ -1,5 +1,6 @@
-"""One channel's set-up: what is in step and what is not, what it sells from, how much it shows, at
-which prices."""
+"""Serves the pages of one channel's set-up: what is in step and what is not, from which warehouses
+it sells, how much it shows, and its prices.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -64,13 +65,13 @@ def _channel(
 
 @router.get("/{key}", name="channel_show")
 def channel_show(desk: At, key: str) -> HTMLResponse:
-    """One channel: what is in step, how it does, and its settings."""
+    """Shows one channel: what is in step, how its connection is, and its settings."""
     return _channel(desk, key)
 
 
 @router.post("/{key}/test", name="channel_test")
 def channel_test(desk: At, form: Form, key: str) -> Response:
-    """Ask the channel whose account this is."""
+    """Asks the channel whose account this is."""
     try:
         who = test_channel(desk.workplace, desk.actor, key)
     except Refused as refused:
@@ -80,7 +81,7 @@ def channel_test(desk: At, form: Form, key: str) -> Response:
 
 @router.post("/{key}/prices/try", name="channel_try")
 def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
-    """What these prices would be, before they are saved."""
+    """Shows what the prices would be with the settings in the form, before they are saved."""
     try:
         wishes = _steps_wish(desk, form)
         found = foresee_prices(desk.workplace, desk.actor, key, wishes, _outside(desk, form, key))
@@ -91,7 +92,7 @@ def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
 
 @router.post("/{key}/shown/try", name="channel_try_shown")
 def channel_try_shown(desk: At, form: Form, key: str) -> HTMLResponse:
-    """What these quantities would be, before they are saved."""
+    """Shows what the quantities would be with the settings in the form, before they are saved."""
     try:
         wishes = _shown_wish(desk, form)
         found = foresee_quantities(desk.workplace, desk.actor, key, wishes)
@@ -102,7 +103,7 @@ def channel_try_shown(desk: At, form: Form, key: str) -> HTMLResponse:
 
 @router.post("/{key}/nearer", name="channel_nearer")
 def channel_nearer(desk: At, form: Form, key: str) -> Response:
-    """Set the stock policy of a category, a product or a listing there, or take it away."""
+    """Sets or deletes the exception for a category, a product or a listing."""
     away = form.get("deed") == "take away"
     try:
         policy = None if away else read_policy(form)
@@ -124,7 +125,7 @@ def channel_nearer(desk: At, form: Form, key: str) -> Response:
 
 @router.post("/{key}/{setting}", name="channel_change")
 def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
-    """Save one group of settings at once."""
+    """Saves one group of settings at once."""
     if setting not in _WISHES:
         raise not_found("setting", setting)
     try:
@@ -138,7 +139,7 @@ def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
 
 
 def _outside(desk: Desk, form: PostedForm, key: str) -> Outside:
-    """Other fees and another rate that are only tried."""
+    """Returns the other fees and the other rate that are only tried."""
     with desk.workplace.database.reading() as session:
         channel = channel_by_key(session, key)
         listed_in = channel_settings(session)[channel.id].price_list.currency

@@ -1,5 +1,6 @@
-"""Coverage: products by channels as a grid of gauges, families folded; tick and draft on several
-channels at once."""
+"""Serves the pages of coverage: products by channels as a grid of gauges with families folded, from
+which products are drafted on several channels at once.
+"""
 
 from typing import Any
 
@@ -22,7 +23,7 @@ PAGE = 50
 
 @router.get("", name="coverage_index")
 def coverage_index(desk: At, after: str = "") -> HTMLResponse:
-    """The grid."""
+    """Shows the grid."""
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
         sentence = coverage_sentence(session, desk.request.query_params, named)
@@ -49,7 +50,7 @@ def coverage_index(desk: At, after: str = "") -> HTMLResponse:
 
 @router.get("/{family_id:int}", name="coverage_family")
 def coverage_family(desk: At, family_id: int) -> HTMLResponse:
-    """The variants of a family, when it is unfolded."""
+    """Shows the variants of a family when it is unfolded."""
     with desk.workplace.database.reading() as session:
         rows, named = coverage_of_variants(session, family_id), channel_names(session)
     return desk.fragment("coverage/_variants.html", rows=rows, named=named)

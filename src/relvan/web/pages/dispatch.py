@@ -1,4 +1,6 @@
-"""Dispatch: pick lists and the walk with a scanner, packing, labels, sending off."""
+"""Serves the pages of dispatch: pick lists and picking with a scanner, packing, labels, and sending
+off.
+"""
 
 from typing import Any
 
@@ -42,7 +44,7 @@ STAGES = (
 
 @router.get("", name="dispatch_index")
 def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTMLResponse:
-    """Shipments by stage, and the pick lists that are open."""
+    """Shows shipments by stage, and the open pick lists."""
     stage = stage if stage in dict(STAGES) else "to pick"
     with desk.workplace.database.reading() as session:
         everything = shipment_rows(session, states=OPEN_SHIPMENTS, limit=2000)
@@ -61,7 +63,7 @@ def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTM
 
 @router.post("/pick-lists", name="pick_list_make")
 def pick_list_make(desk: At, form: Form) -> Response:
-    """Create a pick list of the ticked shipments for each warehouse that they are in."""
+    """Creates a pick list of the ticked shipments for each warehouse in which they are."""
     made = make_pick_lists(desk.workplace, desk.actor, form.ids("pick"))
     with desk.workplace.database.reading() as session:
         lists = [row for made_id in made for row in pick_list_rows(session, pick_list_id=made_id)]
@@ -93,13 +95,13 @@ def _walk(
 
 @router.get("/pick-lists/{pick_list_id:int}", name="pick_list_show")
 def pick_list_show(desk: At, pick_list_id: int) -> HTMLResponse:
-    """The walk, one stop at a time."""
+    """Shows a pick list, one pick at a time."""
     return _walk(desk, pick_list_id)
 
 
 @router.post("/pick-lists/{pick_list_id:int}/picks", name="pick_record")
 def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
-    """What the scanner read at one stop, and how many were taken."""
+    """Records what the scanner read at one pick, and how many were taken."""
     read = FormReader(form)
     quantity, pick = read.needed_whole("quantity", "Quantity"), read.needed_whole("pick", "Pick")
     code = read.text("code")
@@ -122,14 +124,14 @@ def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
 
 @router.post("/pick-lists/{pick_list_id:int}/picks/{pick_id:int}/undo", name="pick_undo")
 def pick_undo(desk: At, form: Form, pick_list_id: int, pick_id: int) -> Response:
-    """Make a pick open again, and take back what a short pick blocked."""
+    """Makes a pick open again, and undoes what a short pick blocked."""
     undo_pick(desk.workplace, desk.actor, pick_list_id, pick_id)
     return desk.done(f"/dispatch/pick-lists/{pick_list_id}", "The pick is open again.")
 
 
 @router.get("/pick-lists/{pick_list_id:int}/sheet.pdf", name="pick_list_sheet")
 def pick_list_sheet(desk: At, pick_list_id: int) -> Response:
-    """The walk on paper."""
+    """Returns the pick list as a page to print."""
     pdf = pick_list_pdf(pick_sheet(desk.workplace, pick_list_id))
     return Response(pdf, media_type="application/pdf")
 
@@ -179,13 +181,13 @@ def _shipment(
 
 @router.get("/shipments/{shipment_id:int}", name="shipment_show")
 def shipment_show(desk: At, shipment_id: int) -> HTMLResponse:
-    """Packing and shipping of one shipment."""
+    """Shows the packing and shipping of one shipment."""
     return _shipment(desk, shipment_id)
 
 
 @router.post("/shipments/{shipment_id:int}/weigh", name="shipment_weigh")
 def shipment_weigh(desk: At, form: Form, shipment_id: int) -> Response:
-    """Read the scale into the form."""
+    """Reads the weight on the scale into the form."""
     try:
         return _shipment(
             desk, shipment_id, weight=weigh(desk.workplace, desk.actor), typed=dict(form)
@@ -196,7 +198,7 @@ def shipment_weigh(desk: At, form: Form, shipment_id: int) -> Response:
 
 @router.post("/shipments/{shipment_id:int}/parcels", name="parcel_add")
 def parcel_add(desk: At, form: Form, shipment_id: int) -> Response:
-    """Close a parcel."""
+    """Closes a parcel."""
     read = FormReader(form)
     grams = read.needed_whole("weight_g", "Weight")
     lines = [
@@ -220,14 +222,14 @@ def parcel_add(desk: At, form: Form, shipment_id: int) -> Response:
 
 @router.post("/shipments/{shipment_id:int}/parcels/{parcel_id:int}/remove", name="parcel_remove")
 def parcel_remove(desk: At, form: Form, shipment_id: int, parcel_id: int) -> Response:
-    """Unpack a parcel."""
+    """Unpacks a parcel."""
     remove_parcel(desk.workplace, desk.actor, parcel_id)
     return desk.done(f"/dispatch/shipments/{shipment_id}", "Parcel unpacked.")
 
 
 @router.post("/shipments/{shipment_id:int}/labels", name="label_buy")
 def label_buy(desk: At, form: Form, shipment_id: int) -> Response:
-    """Buy the labels of all parcels."""
+    """Buys the labels of all parcels."""
     try:
         numbers = buy_labels(desk.workplace, desk.actor, shipment_id, form.get("service", ""))
     except Refused as refused:
@@ -237,7 +239,7 @@ def label_buy(desk: At, form: Form, shipment_id: int) -> Response:
 
 @router.post("/do/dispatch", name="shipment_dispatch")
 def shipment_dispatch(desk: At, form: Form) -> Response:
-    """Send off the ticked shipments."""
+    """Sends off the ticked shipments."""
     verdicts = dispatch_shipments(desk.workplace, desk.actor, form.ids("pick"))
     back = form.get("back", "")
     return desk.verdicts(
@@ -247,7 +249,7 @@ def shipment_dispatch(desk: At, form: Form) -> Response:
 
 @router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
 def packing_slip_show(desk: At, shipment_id: int) -> Response:
-    """The packing slip, to print."""
+    """Returns the packing slip, to print."""
     return Response(
         packing_slip_pdf(packing_slip(desk.workplace, shipment_id)), media_type="application/pdf"
     )
@@ -255,5 +257,5 @@ def packing_slip_show(desk: At, shipment_id: int) -> Response:
 
 @router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")
 def label_show(desk: At, parcel_id: int) -> Response:
-    """The label, to print."""
+    """Returns the label, to print."""
     return Response(keep_label_file(desk.workplace, parcel_id), media_type="application/pdf")

@@ -1,5 +1,6 @@
-"""Families: making them by linking or from traits, and their grid, in which variants are moved and
-holes filled."""
+"""Serves the pages of families: creating them by linking or from traits, and their grid, in which
+variants are moved and missing ones created.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -49,8 +50,9 @@ def family_page(
     refused: Refused | None = None,
     traits: Mapping[str, Mapping[str, str]] | None = None,
 ) -> HTMLResponse:
-    """A family: its grid, what its variants share, pictures, history; with what was typed of the
-    family in `form`, or of its variants in `traits`."""
+    """Shows a family: its grid, what its variants inherit, pictures and history; with what was
+    typed of the family in `form`, or of its variants in `traits`.
+    """
     grid = family_grid(desk.workplace, sku)
     tab = desk.request.query_params.get("tab", "")
     if grid.tabs and tab not in grid.tabs.values:
@@ -83,7 +85,7 @@ def family_page(
 
 @router.get("/new", name="family_new")
 def family_new(desk: At) -> HTMLResponse:
-    """A family from traits and their values."""
+    """Shows the form for a family from traits and their values."""
     return _new(desk)
 
 
@@ -110,7 +112,7 @@ def _axes(form: PostedForm) -> tuple[Trait, ...]:
 
 @router.post("/preview", name="family_preview")
 def family_preview(desk: At, form: Form) -> HTMLResponse:
-    """The variants that would be made."""
+    """Shows the variants that would be created."""
     try:
         variants = generate(form.get("sku_pattern", ""), form.get("title_pattern", ""), _axes(form))
     except Refused as refused:
@@ -120,7 +122,7 @@ def family_preview(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/new", name="family_create")
 def family_create(desk: At, form: Form) -> Response:
-    """Create the family with all its variants."""
+    """Creates the family with all its variants."""
     axes = _axes(form)
     shared = {name: form.get(name, "").strip() for name in ("category", "brand", "description")}
     family = NewFamily(form.get("sku", "").strip(), form.get("title", "").strip(), axes, shared)
@@ -144,8 +146,9 @@ def family_create(desk: At, form: Form) -> Response:
 
 @router.post("/link", name="family_link_page")
 def family_link_page(desk: At, form: Form) -> HTMLResponse:
-    """The ticked products side by side, with the traits and values that their differences
-    suggest."""
+    """Shows the ticked products side by side, with the traits and values that their differences
+    suggest.
+    """
     skus = list(dict.fromkeys([*form.all("pick"), *form.get("more", "").replace(",", " ").split()]))
     try:
         found = propose_family(desk.workplace, skus)
@@ -163,7 +166,7 @@ def family_link_page(desk: At, form: Form) -> HTMLResponse:
 
 
 def _head_sku(skus: list[str]) -> str:
-    """The letters that all SKUs begin with, as a proposal for the family's."""
+    """Returns the letters with which all SKUs begin, as a proposal for the family's."""
     first, last = min(skus), max(skus)
     common = next(
         (first[:n] for n, (a, b) in enumerate(zip(first, last, strict=False)) if a != b), first
@@ -195,7 +198,7 @@ def _link(desk: Desk, *, status: int = 200, **values: Any) -> HTMLResponse:
 
 @router.post("/make", name="family_make")
 def family_make(desk: At, form: Form) -> Response:
-    """Link the products as the table says."""
+    """Links the products as the table says."""
     names = [name.strip() for name in form.all("trait")]
     skus = form.all("member")
     typed = {sku: form.all(f"value_{n}") for n, sku in enumerate(skus)}
@@ -226,7 +229,7 @@ def family_make(desk: At, form: Form) -> Response:
 
 @router.post("/{sku:path}/traits", name="family_traits")
 def family_traits(desk: At, form: Form, sku: str) -> Response:
-    """Trait values corrected in the grid, all at once."""
+    """Saves the trait values that were corrected in the grid, all at once."""
     values: dict[str, dict[str, str]] = {}
     for variant, trait, value in zip(
         form.all("variant"), form.all("trait"), form.all("value"), strict=False
@@ -241,7 +244,7 @@ def family_traits(desk: At, form: Form, sku: str) -> Response:
 
 @router.post("/{sku:path}/fill", name="family_fill")
 def family_fill(desk: At, form: Form, sku: str) -> Response:
-    """Make the variant that a hole lacks, or take a product that exists into it."""
+    """Creates the variant of a missing combination, or makes an existing product that variant."""
     traits = dict(zip(form.all("trait"), form.all("value"), strict=False))
     try:
         made = fill_hole(
@@ -259,14 +262,14 @@ def family_fill(desk: At, form: Form, sku: str) -> Response:
 
 @router.post("/{sku:path}/rename-trait", name="family_rename_trait")
 def family_rename_trait(desk: At, form: Form, sku: str) -> Response:
-    """Call a trait another name."""
+    """Renames a trait."""
     rename_trait(desk.workplace, desk.actor, sku, form.get("old", ""), form.get("new", "").strip())
     return desk.done(_path(sku), f"The trait is called {form.get('new', '').strip()} now.")
 
 
 @router.post("/{sku:path}/split-off", name="family_split_off")
 def family_split_off(desk: At, form: Form, sku: str) -> Response:
-    """Make variants singles again."""
+    """Makes variants single products again."""
     split_off(desk.workplace, desk.actor, form.all("pick"))
     return desk.done(
         _path(sku), f"{len(form.all('pick'))} split off; they keep what the family lent them."
@@ -275,6 +278,6 @@ def family_split_off(desk: At, form: Form, sku: str) -> Response:
 
 @router.post("/{sku:path}/dissolve", name="family_dissolve")
 def family_dissolve(desk: At, form: Form, sku: str) -> Response:
-    """Make all variants singles; the family goes into the archive."""
+    """Makes all variants single products and archives the family."""
     skus = dissolve(desk.workplace, desk.actor, sku)
     return desk.done("/catalogue", f"{sku} is dissolved: {len(skus)} singles again.")

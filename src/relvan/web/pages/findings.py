@@ -1,5 +1,6 @@
-"""Findings: reading a channel's listings in, linking them, making products of them, taking links
-back."""
+"""Serves the pages of listings found on channels: reading them in, linking them, creating products
+from them, and undoing links.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -43,7 +44,7 @@ def _findings_filter(sentence: Sentence) -> FindingFilter:
 
 @router.get("", name="finding_index")
 def finding_index(desk: At, after: int = 0) -> HTMLResponse:
-    """What was found and is not linked, or is."""
+    """Shows the unlinked listings, or the linked ones."""
     with desk.workplace.database.reading() as session:
         sentence = _findings_sentence(session, desk.request.query_params)
         wanted = _findings_filter(sentence)
@@ -66,7 +67,7 @@ def finding_index(desk: At, after: int = 0) -> HTMLResponse:
 
 @router.post("/read", name="finding_read")
 def finding_read(desk: At, form: Form) -> Response:
-    """Read a channel's listings in, in the background."""
+    """Reads a channel's listings in, in the background."""
     channel = form.get("channel", "")
     shown = form.get("shown", "")
     wanted = ReadingFilter(
@@ -82,7 +83,7 @@ def finding_read(desk: At, form: Form) -> Response:
 
 @router.post("/link", name="finding_link")
 def finding_link(desk: At, form: Form) -> Response:
-    """Link the ticked findings, each to the product beside it."""
+    """Links the ticked listings, each to the product beside it."""
     pairs = [
         (finding_id, form.get(f"sku_{finding_id}", "").strip()) for finding_id in form.ids("pick")
     ]
@@ -99,14 +100,14 @@ def finding_link(desk: At, form: Form) -> Response:
 
 @router.post("/products", name="finding_products")
 def finding_products(desk: At, form: Form) -> Response:
-    """Make products of the ticked findings."""
+    """Creates products from the ticked listings."""
     verdicts = products_from_findings(desk.workplace, desk.actor, form.ids("pick"))
     return desk.verdicts(BACK, verdicts, "Made into products")
 
 
 @router.post("/unlink", name="finding_unlink")
 def finding_unlink(desk: At, form: Form) -> Response:
-    """Take the links of the ticked findings back."""
+    """Undoes the links of the ticked listings."""
     ids = form.ids("pick")
     for finding_id in ids:
         unlink_finding(desk.workplace, desk.actor, finding_id)

@@ -1,5 +1,6 @@
-"""What belongs to the frame of every page: the command box, the progress strip, kept views,
-columns, whys, jobs."""
+"""Serves what belongs to the frame of every page: the command box, the progress strip, saved views,
+columns, whys, jobs.
+"""
 
 from datetime import timedelta
 from typing import Any
@@ -72,7 +73,7 @@ JOB_PAGE = 100
 
 @router.get("/find", name="find")
 def find(desk: At, q: str = "") -> HTMLResponse:
-    """Everything that the words may mean: stations, products, orders, parcels."""
+    """Shows everything that the words may mean: stations, products, orders, parcels."""
     words = q.strip()[:60]
     places = [(name, path) for name, path in STATIONS if words.casefold() in name.casefold()]
     products: list[Any] = []
@@ -90,7 +91,7 @@ def find(desk: At, q: str = "") -> HTMLResponse:
 
 @router.get("/progress", name="progress")
 def progress(desk: At) -> HTMLResponse:
-    """Bulk jobs that run, or have just ended."""
+    """Shows bulk jobs that run, or have just ended."""
     with desk.workplace.database.reading() as session:
         jobs = job_rows(session, since=desk.workplace.now() - STAYS)
     return desk.fragment("parts/_progress.html", jobs=jobs[:3])
@@ -98,7 +99,7 @@ def progress(desk: At) -> HTMLResponse:
 
 @router.get("/jobs", name="job_index")
 def job_index(desk: At) -> HTMLResponse:
-    """The last bulk jobs."""
+    """Shows the last bulk jobs."""
     with desk.workplace.database.reading() as session:
         jobs = job_rows(session)
     return desk.page("jobs/index.html", "jobs", jobs=jobs)
@@ -106,7 +107,7 @@ def job_index(desk: At) -> HTMLResponse:
 
 @router.get("/jobs/{job_id:int}", name="job_show")
 def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "") -> HTMLResponse:
-    """One bulk job with the verdict on each row; its rows alone when htmx asks."""
+    """Shows one bulk job with the verdict on each row; only its rows when htmx asks."""
     with desk.workplace.database.reading() as session:
         jobs = job_rows(session, job_id=job_id)
         rows = job_verdicts(session, job_id, after=after, verdict=verdict, limit=JOB_PAGE + 1)
@@ -133,7 +134,7 @@ def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "")
 
 @router.post("/views/{station}", name="view_keep")
 def view_keep(desk: At, form: Form, station: str) -> Response:
-    """Keep this view."""
+    """Saves this view."""
     path = _inside(form.get("path", "/"))
     try:
         keep_view(
@@ -150,14 +151,14 @@ def view_keep(desk: At, form: Form, station: str) -> Response:
 
 @router.post("/views/drop/{view_id}", name="view_drop")
 def view_drop(desk: At, form: Form, view_id: int) -> Response:
-    """Drop a kept view."""
+    """Deletes a saved view."""
     drop_view(desk.workplace, desk.actor, view_id)
     return RedirectResponse(_inside(form.get("path", "/")), 303)
 
 
 @router.post("/columns/{station}", name="columns_choose")
 def columns_choose(desk: At, form: Form, station: str) -> Response:
-    """Remember the columns chosen."""
+    """Saves the columns chosen."""
     choose_columns(desk.workplace, desk.actor, station[:20], form.all("column"))
     return RedirectResponse(_inside(form.get("path", "/")), 303)
 
@@ -168,7 +169,7 @@ def _inside(path: str) -> str:
 
 @router.get("/why/free", name="why_free")
 def why_free(desk: At, sku: str) -> HTMLResponse:
-    """Why so many are free."""
+    """Shows why so many units are free."""
     shown = availability(desk.workplace, sku)
     return why_page(
         desk, f"Free of {sku}", shown.why, [("Stock of this product", f"/stock/{quote(sku)}")]
@@ -177,7 +178,7 @@ def why_free(desk: At, sku: str) -> HTMLResponse:
 
 @router.get("/why/{what}/{listing_id:int}", name="why_listing")
 def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
-    """Why a listing shows this quantity or price, or stands as it does."""
+    """Shows why a listing has this quantity, price or state."""
     with desk.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
         channel = channel_by_id(session, listing.channel_id)
@@ -222,20 +223,21 @@ def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
 
 @router.get("/patterns", name="patterns")
 def patterns(desk: At) -> HTMLResponse:
-    """Every shared piece in every state, for developers."""
+    """Shows every shared piece in every state, for developers."""
     samples = pattern_samples(desk.request.url.path)
     return desk.page("parts/patterns.html", "patterns", samples=samples)
 
 
 @router.get("/healthz", name="healthz")
 def healthz() -> JSONResponse:
-    """That the application answers."""
+    """Says that the application answers."""
     return JSONResponse({"ok": True})
 
 
 @router.get("/readyz", name="readyz")
 def readyz(request: Request) -> JSONResponse:
-    """That the application can work: its database answers. Told as 503 otherwise, so that a proxy
-    asks another one."""
+    """Says whether the application can work, which it can when its database answers. Otherwise the
+    answer is 503, so that a proxy asks another one.
+    """
     request.app.state.workplace.database.check_is_reachable()
     return JSONResponse({"ok": True})

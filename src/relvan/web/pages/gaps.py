@@ -1,5 +1,6 @@
-"""Gaps of many listings: grouped by what mends them, mended for all in one go, or cell by cell in a
-grid."""
+"""Serves the pages of gaps of many listings: grouped by what mends them, and mended for all at once
+or cell by cell in a grid.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -44,8 +45,9 @@ OTHER_PLACES = {
 
 @dataclass(frozen=True)
 class ShownGroup:
-    """A group of gaps with all that its line on the page says: the rule of its field, where its
-    listings are, and the place where it is mended."""
+    """A group of gaps with everything that its line on the page shows: the rule of its field, the
+    page with its listings, and the place where it is mended.
+    """
 
     group: GapGroup
     book: Rulebook
@@ -84,8 +86,9 @@ def _gaps_filter(sentence: Sentence) -> ListingFilter:
 
 
 def _filter_of_group(session: Any, form: PostedForm) -> ListingFilter:
-    """The listings of a group of gaps: those that the sentence of the page finds, on the group's
-    channel, with just that gap."""
+    """Returns the filter for the listings of a group of gaps: those that the sentence of the page
+    finds, on the group's channel, with just that gap.
+    """
     wanted = _gaps_filter(
         _gaps_sentence(session, dict(parse_qsl(form.get("query", ""))), strict=True)
     )
@@ -100,7 +103,7 @@ def _filter_of_group(session: Any, form: PostedForm) -> ListingFilter:
 
 @router.get("", name="gap_index")
 def gap_index(desk: At) -> HTMLResponse:
-    """The groups, the largest first."""
+    """Shows the groups, the largest first."""
     with desk.workplace.database.reading() as session:
         sentence = _gaps_sentence(session, desk.request.query_params)
         wanted = _gaps_filter(sentence)
@@ -157,7 +160,7 @@ def _group_shown(
 
 
 def _place(desk: Desk, group: GapGroup, also: Mapping[str, str]) -> tuple[str, str] | None:
-    """(words, address) of the page that mends a group, showing just what the group is about."""
+    """Returns (words, address) of the page that mends a group, filtered to what the group is about."""
     if group.mend in PRODUCT_PLACES:
         words, name = PRODUCT_PLACES[group.mend]
         lacks = product_gap_value(group.channel_key, group.kind)
@@ -170,8 +173,9 @@ def _place(desk: Desk, group: GapGroup, also: Mapping[str, str]) -> tuple[str, s
 
 @router.post("/set", name="gap_set")
 def gap_set(desk: At, form: Form) -> Response:
-    """Rehearse one value for a field on every listing of a group of gaps, or on those ticked; the
-    job's page shows old and new, and applies it."""
+    """Rehearses one value for a field on every listing of a group of gaps, or on those ticked. The
+    job's page shows old and new values and applies them.
+    """
     key, name = form.get("channel", ""), form.get("field", "")
     with desk.workplace.database.reading() as session:
         channel = channel_by_key(session, key)
@@ -212,7 +216,7 @@ def _ids_of_group(session: Any, desk: Desk, form: PostedForm) -> list[int]:
 
 @router.post("/translate", name="gap_translate")
 def gap_translate(desk: At, form: Form) -> Response:
-    """Put one translation into a channel's table; it mends every listing that lacks it."""
+    """Saves one translation in a channel's table, which mends every listing that lacks it."""
     key, name, ours = form.get("channel", ""), form.get("field", ""), form.get("ours", "")
     kind = TranslationKind.TRAIT if name == "trait" else TranslationKind.VALUE
     entry = Translation(kind, "" if name == "trait" else name, ours, form.get("value", "").strip())
@@ -226,8 +230,9 @@ def gap_translate(desk: At, form: Form) -> Response:
 
 @router.get("/grid", name="gap_grid")
 def gap_grid(desk: At, channel: str, field: str = "") -> HTMLResponse:
-    """Listings of a channel with gaps, one a row, one column for each field that some of them
-    lack."""
+    """Shows listings of a channel with gaps, one a row, with a column for each field that some of
+    them lack.
+    """
     with desk.workplace.database.reading() as session:
         found = channel_by_key(session, channel)
         book = desk.workplace.rulebook(found)
@@ -256,7 +261,7 @@ def _columns(book: Rulebook, listings: Any) -> list[Any]:
 
 
 def named_category(book: Rulebook, name: str, value: str) -> str:
-    """A category by its key, when a person named it; any other value as it is."""
+    """Returns a category by its key when a person typed its name; any other value as it is."""
     if name != book.category_field:
         return value
     return next(
@@ -266,7 +271,7 @@ def named_category(book: Rulebook, name: str, value: str) -> str:
 
 @router.post("/cells", name="gap_cells")
 def gap_cells(desk: At, form: Form) -> JSONResponse:
-    """Save cells of the grid as they are left or pasted; a verdict for each listing."""
+    """Saves cells of the grid when they are left or pasted into, with a verdict for each listing."""
     wanted: dict[int, dict[str, str]] = {}
     with desk.workplace.database.reading() as session:
         books = {c.id: desk.workplace.rulebook(c) for c in channels(session)}
@@ -295,8 +300,9 @@ def gap_cells(desk: At, form: Form) -> JSONResponse:
 
 @router.post("/of", name="gap_of_ticked")
 def gap_of_ticked(desk: At, form: Form) -> HTMLResponse:
-    """The gaps that the ticked listings have in common, each with what closes it for all of
-    them."""
+    """Shows the gaps that the ticked listings have in common, each with what mends it for all of
+    them.
+    """
     ids = form.ids("pick")
     with desk.workplace.database.reading() as session:
         groups = gap_groups(session, ListingFilter(), listing_ids=ids)

@@ -1,4 +1,6 @@
-"""Import and export: choosing a file, saying which column is what, looking at the rehearsal."""
+"""Serves the pages of import and export: choosing a file, saying which column is what, and looking
+at the rehearsal.
+"""
 
 from typing import Any
 
@@ -66,13 +68,13 @@ def _imports_page(desk: Desk, *, status: int = 200, **values: Any) -> HTMLRespon
 
 @router.get("/imports", name="import_index")
 def import_index(desk: At, kind: str = "products") -> HTMLResponse:
-    """Where files come in and go out."""
+    """Shows where files are imported and exported."""
     return _imports_page(desk, typed={"kind": kind})
 
 
 @router.post("/imports", name="import_create")
 async def import_create(desk: At, form: Form) -> Response:
-    """Take a file in and show what it holds."""
+    """Takes a file and shows what it holds."""
     files = [(file.filename or "", await file.read(MOST_BYTES + 1)) for file in form.files("file")]
     return await run_in_threadpool(_received, desk, form, files)
 
@@ -111,19 +113,19 @@ def _options(form: PostedForm) -> dict[str, Any]:
 
 @router.get("/imports/templates/{kind}.{form}", name="import_template")
 def import_template(desk: At, kind: str, form: str) -> StreamingResponse:
-    """An example file of a kind."""
+    """Returns an example file of a kind."""
     return send_file(template(desk.workplace, kind, form))
 
 
 def send_file(taken: TakenOut) -> StreamingResponse:
-    """A file as the answer."""
+    """Returns a file as the answer."""
     head = {"Content-Disposition": f'attachment; filename="{taken.name}"'}
     return StreamingResponse(taken.content, media_type=taken.media, headers=head)
 
 
 @router.get("/imports/samples/{name}", name="import_sample")
 def import_sample(desk: At, name: str) -> FileResponse:
-    """A sample file of the demo."""
+    """Returns a sample file of the demo."""
     path = desk.workplace.sample_files().get(name)
     if path is None:
         raise not_found("sample", name)
@@ -132,7 +134,7 @@ def import_sample(desk: At, name: str) -> FileResponse:
 
 @router.get("/imports/{job_id:int}", name="import_map")
 def import_map(desk: At, job_id: int) -> Response:
-    """Which column is which fact."""
+    """Shows which column is which field."""
     return _map(desk, job_id)
 
 
@@ -167,7 +169,7 @@ def _map(
 
 
 def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
-    """What the mapping page says of a file."""
+    """Returns what the mapping page says of a file."""
     with desk.workplace.database.reading() as session:
         spec = dict(find_job(session, job_id).spec)
     form_changed = any(
@@ -207,7 +209,7 @@ def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
 
 @router.post("/imports/{job_id:int}/look", name="import_look")
 def import_look(desk: At, form: Form, job_id: int) -> Response:
-    """The file again, as it is said to be read now; nothing is rehearsed yet."""
+    """Shows the file as it would be read now; nothing is rehearsed yet."""
     try:
         spec = look_at(desk.workplace, _typed_spec(desk, job_id, form)).spec
     except Refused as refused:
@@ -223,7 +225,7 @@ def import_look(desk: At, form: Form, job_id: int) -> Response:
 
 @router.post("/imports/{job_id:int}", name="import_rehearse")
 def import_rehearse(desk: At, form: Form, job_id: int) -> Response:
-    """Rehearse the file by this mapping, and keep the mapping when it was given a name."""
+    """Rehearses the file by this mapping, and saves the mapping when it was given a name."""
     spec = _typed_spec(desk, job_id, form)
     try:
         seen = look_at(desk.workplace, spec)
@@ -244,14 +246,14 @@ def import_rehearse(desk: At, form: Form, job_id: int) -> Response:
 
 @router.post("/mappings/drop", name="mapping_drop")
 def mapping_drop(desk: At, form: Form) -> Response:
-    """Forget a kept mapping."""
+    """Deletes a saved mapping."""
     drop_mapping(desk.workplace, desk.actor, form.get("name", ""))
     return desk.done("/imports", f"The mapping {form.get('name', '')} is forgotten.")
 
 
 @router.get("/jobs/{job_id:int}/result.csv", name="job_result")
 def job_result(desk: At, job_id: int) -> StreamingResponse:
-    """Every row with its verdict, as a file."""
+    """Returns every row with its verdict, as a file."""
     taken = TakenOut(
         f"job-{job_id}-result.csv", "text/csv; charset=utf-8", result_file(desk.workplace, job_id)
     )
@@ -260,7 +262,7 @@ def job_result(desk: At, job_id: int) -> StreamingResponse:
 
 @router.post("/jobs/{job_id:int}/{event}", name="job_move")
 def job_move(desk: At, form: Form, job_id: int, event: str) -> Response:
-    """Apply, undo, rehearse anew or drop a bulk job."""
+    """Applies, undoes, cancels or rehearses again a bulk job."""
     if event not in ("apply", "undo", "rehearse", "drop"):
         raise not_found("deed", event)
     move_job(desk.workplace, desk.actor, job_id, event)

@@ -1,5 +1,6 @@
-"""Layers: the list, making one, changing one with its impact shown first, giving them to
-listings."""
+"""Serves the pages of layers: the list, creating one, changing one with its impact shown first, and
+giving them to listings.
+"""
 
 from collections.abc import Mapping
 from typing import Any
@@ -47,7 +48,7 @@ MOST_SAMPLES = 4
 
 @router.get("", name="layer_index")
 def layer_index(desk: At, channel: str = "", topic: str = "") -> HTMLResponse:
-    """All layers by channel and topic."""
+    """Shows all layers by channel and topic."""
     with desk.workplace.database.reading() as session:
         named = channel_names(session)
         lines = layer_lines(session, channel=channel, topic=topic if topic in LAYER_TOPICS else "")
@@ -70,13 +71,13 @@ def layer_index(desk: At, channel: str = "", topic: str = "") -> HTMLResponse:
 
 @router.get("/new", name="layer_new")
 def layer_new(desk: At, channel: str, topic: str) -> HTMLResponse:
-    """A form for a new layer."""
+    """Shows the form for a new layer."""
     return _form(desk, channel, topic, typed={"name": ""})
 
 
 @router.post("/new", name="layer_make")
 def layer_make(desk: At, form: Form) -> Response:
-    """Make a layer."""
+    """Creates a layer."""
     channel, topic = form.get("channel", ""), form.get("topic", "")
     with desk.workplace.database.reading() as session:
         currency = _list_currency(session, channel)
@@ -140,7 +141,7 @@ def _ground(desk: Desk, session: Any, book: Rulebook, topic: str) -> dict[str, A
 
 @router.get("/{layer_id:int}", name="layer_show")
 def layer_show(desk: At, layer_id: int) -> HTMLResponse:
-    """One layer."""
+    """Shows one layer."""
     return _layer_page(desk, layer_id)
 
 
@@ -179,14 +180,15 @@ def _layer_page(
 
 
 def _list_currency(session: Any, channel_key: str) -> str:
-    """The currency of the price list that a channel's prices start from."""
+    """Returns the currency of the price list from which a channel's prices start."""
     channel = channel_by_key(session, channel_key)
     return channel_settings(session)[channel.id].price_list.currency
 
 
 def _values(form: PostedForm, topic: str, currency: str) -> dict[str, Any]:
-    """What a layer's form says, by field; of the topic price its steps, whose amounts are in a
-    currency."""
+    """Returns the values in a layer's form, by field; for the topic price its steps, whose amounts
+    are in a currency.
+    """
     values: dict[str, Any] = {
         name: value.replace("\r\n", "\n").strip()
         for name, value in fields_under(form, "v_").items()
@@ -203,8 +205,9 @@ def _standing(form: PostedForm) -> str | None:
 
 @router.post("/{layer_id:int}", name="layer_change")
 def layer_change(desk: At, form: Form, layer_id: int) -> Response:
-    """Change a layer; what it speaks for is worked out again and becomes behind where it
-    differs."""
+    """Changes a layer. Listings that take values from it are worked out again and become outdated
+    where they differ.
+    """
     with desk.workplace.database.reading() as session:
         line = layer_line(session, layer_id)
         currency = _list_currency(session, line.channel_key)
@@ -228,7 +231,7 @@ def layer_change(desk: At, form: Form, layer_id: int) -> Response:
 
 @router.post("/{layer_id:int}/impact", name="layer_impact")
 def layer_impact(desk: At, form: Form, layer_id: int) -> HTMLResponse:
-    """What saving the form would do, before it is saved."""
+    """Shows what saving the form would do, before it is saved."""
     with desk.workplace.database.reading() as session:
         line = layer_line(session, layer_id)
         currency = _list_currency(session, line.channel_key)
@@ -242,7 +245,9 @@ def layer_impact(desk: At, form: Form, layer_id: int) -> HTMLResponse:
 
 @router.post("/preview", name="layer_preview")
 def layer_preview(desk: At, form: Form) -> HTMLResponse:
-    """The wording as it is typed, over real products, with its length against the rulebook."""
+    """Shows the wording as it is typed, for real products, with its length and the length that the
+    channel allows.
+    """
     with desk.workplace.database.reading() as session:
         book = desk.workplace.rulebook(channel_by_key(session, form.get("channel", "")))
     rule = book.field(form.get("field", ""))
@@ -259,7 +264,7 @@ def layer_preview(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/{layer_id:int}/copy", name="layer_copy")
 def layer_copy(desk: At, form: Form, layer_id: int) -> Response:
-    """Make a layer like this one."""
+    """Creates a copy of this layer."""
     made = copy_layer(
         desk.workplace, desk.actor, layer_id, form.get("name", ""), form.get("channel", "")
     )
@@ -268,21 +273,21 @@ def layer_copy(desk: At, form: Form, layer_id: int) -> Response:
 
 @router.post("/{layer_id:int}/undo", name="layer_undo")
 def layer_undo(desk: At, form: Form, layer_id: int) -> Response:
-    """Undo the last change."""
+    """Undoes the last change."""
     undo_layer(desk.workplace, desk.actor, layer_id)
     return desk.done(f"/listings/layers/{layer_id}", "Taken back.")
 
 
 @router.post("/{layer_id:int}/drop", name="layer_drop")
 def layer_drop(desk: At, form: Form, layer_id: int) -> Response:
-    """Take a layer away."""
+    """Deletes a layer."""
     drop_layer(desk.workplace, desk.actor, layer_id)
     return desk.done("/listings/layers", "The layer is gone.")
 
 
 @router.post("/sets", name="layer_set_keep")
 def layer_set_keep(desk: At, form: Form) -> Response:
-    """Keep layers under one name."""
+    """Saves layers as a set under one name."""
     wanted = {topic: form.id_of(f"set_{topic}") for topic in fields_under(form, "set_")}
     layers = {topic: layer_id for topic, layer_id in wanted.items() if layer_id is not None}
     keep_set(desk.workplace, desk.actor, form.get("channel", ""), form.get("name", ""), layers)
@@ -290,7 +295,7 @@ def layer_set_keep(desk: At, form: Form) -> Response:
 
 
 def _ticked(desk: Desk, form: PostedForm) -> tuple[list[int], str]:
-    """The ticked listings, and their channel's key when they are all on one."""
+    """Returns the ticked listings, and their channel's key when they are all on one."""
     ids = form.ids("pick")
     with desk.workplace.database.reading() as session:
         found = {one.channel_id for one in listings_of(session, listing_ids=ids)}
@@ -302,7 +307,7 @@ def _ticked(desk: Desk, form: PostedForm) -> tuple[list[int], str]:
 
 @router.post("/panel", name="layer_panel")
 def layer_panel(desk: At, form: Form) -> HTMLResponse:
-    """What layers the ticked listings can be given."""
+    """Shows the layers that the ticked listings can be given."""
     ids, key = _ticked(desk, form)
     with desk.workplace.database.reading() as session:
         lines = layer_lines(session, channel=key) if key else []
@@ -319,7 +324,9 @@ def layer_panel(desk: At, form: Form) -> HTMLResponse:
 
 
 def _chosen(form: PostedForm) -> dict[str, int | None]:
-    """Topics that were chosen in the panel: a layer's id, or none to take it away."""
+    """Returns the topics that were chosen in the panel, each with a layer's id, or None to remove
+    the layer.
+    """
     chosen: dict[str, int | None] = {}
     for topic in LAYER_TOPICS:
         name = f"layer_{topic}"
@@ -330,14 +337,14 @@ def _chosen(form: PostedForm) -> dict[str, int | None]:
 
 @router.post("/panel/impact", name="layer_use_impact")
 def layer_use_impact(desk: At, form: Form) -> HTMLResponse:
-    """What giving these layers would change."""
+    """Shows what giving these layers would change."""
     impact: Impact = impact_of_use(desk.workplace, form.ids("pick"), _chosen(form))
     return desk.fragment("layers/_impact.html", impact=impact, topic="")
 
 
 @router.post("/use", name="layer_use")
 def layer_use(desk: At, form: Form) -> Response:
-    """Give the ticked listings layers, or the layers of a set."""
+    """Gives the ticked listings layers, or the layers of a set."""
     ids = form.ids("pick")
     set_id = form.id_of("set")
     if set_id is not None:

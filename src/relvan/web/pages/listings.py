@@ -1,4 +1,6 @@
-"""Listings: the list, a listing's own page, drafting, publishing, taking down and putting back."""
+"""Serves the pages of listings: the list, a listing's own page, drafting, publishing, taking down
+and putting back.
+"""
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -105,7 +107,7 @@ def _listings_filter(desk: Desk, sentence: Sentence) -> ListingFilter:
 
 @router.get("", name="listing_index")
 def listing_index(desk: At, after: int = 0) -> HTMLResponse:
-    """The list."""
+    """Shows the list."""
     sentence = _listings_sentence(desk, desk.request.query_params)
     wanted = _listings_filter(desk, sentence)
     with desk.workplace.database.reading() as session:
@@ -133,8 +135,9 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
 
 @router.post("/draft", name="listing_draft")
 def listing_draft(desk: At, form: Form) -> Response:
-    """Draft the ticked products on the ticked channels, and say what was made and what not, and
-    why."""
+    """Drafts the ticked products on the ticked channels, and says which drafts were created and why
+    others were not.
+    """
     skus = chosen_products(desk, form)
     channels_wanted = form.all("channel")
     if not skus or not channels_wanted:
@@ -156,7 +159,7 @@ def listing_draft(desk: At, form: Form) -> Response:
 
 @router.get("/skus", name="listing_skus")
 def listing_skus(desk: At) -> HTMLResponse:
-    """A few SKUs that what was typed may mean, as choices of an input."""
+    """Returns a few SKUs that the typed text may mean, as choices of an input."""
     words = next(iter(desk.request.query_params.values()), "").strip()[:60]
     with desk.workplace.database.reading() as session:
         rows = product_page(session, ProductFilter(words=words), limit=8) if words else []
@@ -165,7 +168,7 @@ def listing_skus(desk: At) -> HTMLResponse:
 
 @router.post("/{listing_id:int}/must", name="listing_must")
 def listing_must(desk: At, form: Form, listing_id: int) -> Response:
-    """Say of a variant whether the family may go live without it."""
+    """Saves whether the family may go live without a variant."""
     must = form.get("must") == "yes"
     require_members(desk.workplace, desk.actor, [listing_id], must=must)
     words = "The family waits for it from now on." if must else "The family can go live without it."
@@ -174,7 +177,7 @@ def listing_must(desk: At, form: Form, listing_id: int) -> Response:
 
 @router.post("/foresee/{deed}", name="listing_foresee")
 def listing_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
-    """What a deed would do to the ticked listings, before it is done."""
+    """Shows what an action would do to the ticked listings."""
     wanted = read_listing_deed(deed)
     with desk.workplace.database.reading() as session:
         plan = plan_deed(session, wanted, form.ids("pick"))
@@ -216,7 +219,7 @@ GOING_ON = {
 
 @router.post("/do/{deed}", name="listing_deed")
 def listing_deed(desk: At, form: Form, deed: str) -> Response:
-    """Publish, take down or put back the ticked listings, as a bulk job."""
+    """Publishes, takes down or puts back the ticked listings, as a bulk job."""
     wanted = read_listing_deed(deed)
     words, ids = GOING_ON[wanted], form.ids("pick")
     leave_out = form.get("leave_out") == "yes"
@@ -276,7 +279,7 @@ def _listing_page(
 
 
 def _deeds_offered(listing: Listing, family: Sequence[ListingRow]) -> list[tuple[str, str]]:
-    """The deeds that a listing's page offers, with the words of their buttons."""
+    """Returns the actions that a listing's page offers, with the words of their buttons."""
     found = []
     waits_for_page = bool(listing.head_id and not listing.placed and family and not family[0].ref)
     if (listing.state in TO_SEND or not listing.followed) and not waits_for_page:
@@ -293,8 +296,9 @@ def _deeds_offered(listing: Listing, family: Sequence[ListingRow]) -> list[tuple
 
 
 def _is_asked(rule: FieldRule, book: Rulebook, found: WorkedOut) -> bool:
-    """Whether a channel asks for a field of this listing, as its category, part and other fields
-    stand."""
+    """Says whether a channel demands a field of this listing, given its category, part and other
+    fields.
+    """
     if not rule.is_asked_in(found.category) or not rule.is_asked_of(found.place.part):
         return False
     if rule.for_new_page and found.fields[book.page_field].value != "new":
@@ -303,7 +307,7 @@ def _is_asked(rule: FieldRule, book: Rulebook, found: WorkedOut) -> bool:
 
 
 def public_address(address: str, page: str) -> str:
-    """Where buyers see a listing: the channel names the page by its path."""
+    """Returns where buyers see a listing; the channel names the page by its path."""
     if not page:
         return ""
     scheme, _, rest = address.partition("://")
@@ -312,13 +316,13 @@ def public_address(address: str, page: str) -> str:
 
 @router.get("/{listing_id:int}", name="listing_show")
 def listing_show(desk: At, listing_id: int) -> HTMLResponse:
-    """A listing's own page."""
+    """Shows a listing's own page."""
     return _listing_page(desk, listing_id)
 
 
 @router.post("/{listing_id:int}", name="listing_change")
 def listing_change(desk: At, form: Form, listing_id: int) -> Response:
-    """Give the listing values of its own, or take them from the product again."""
+    """Saves values of the listing itself, or removes them so that the product's count again."""
     values: dict[str, Any] = {
         name: value.replace("\r\n", "\n").strip()
         for name, value in fields_under(form, "own_").items()

@@ -1,4 +1,4 @@
-"""Orders: the list, an order's own page, and deeds on one or many."""
+"""Serves the pages of orders: the list, an order's own page, and actions on one or many."""
 
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
@@ -127,7 +127,9 @@ def _orders_sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = Fal
 
 
 def _in_todays_words(query: Mapping[str, str]) -> Mapping[str, str]:
-    """A query of an older kept view, which named one progress as its `fact`."""
+    """Returns the query of a view that was saved earlier in the names of today: progress was named
+    `fact`.
+    """
     name = query.get("fact", "")
     if not name:
         return query
@@ -146,7 +148,7 @@ def _orders_filter(sentence: Sentence) -> OrderFilter:
 
 @router.get("", name="order_index")
 def order_index(desk: At, after: int = 0) -> HTMLResponse:
-    """The list."""
+    """Shows the list."""
     sentence = _orders_sentence(desk, desk.request.query_params)
     wanted = _orders_filter(sentence)
     with desk.workplace.database.reading() as session:
@@ -175,8 +177,9 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
 
 
 def chosen_orders(desk: Desk, form: PostedForm) -> list[str]:
-    """The numbers ticked; or of all that the sentence of the page matches when `all` is ticked, the
-    oldest first."""
+    """Returns the numbers ticked; or those of all orders that the sentence of the page matches when
+    `all` is ticked, the oldest first.
+    """
     if not form.get("all"):
         return list(dict.fromkeys(form.all("pick")))
     wanted = _orders_filter(
@@ -192,7 +195,7 @@ def chosen_orders(desk: Desk, form: PostedForm) -> list[str]:
 
 @router.get("/{number}", name="order_show")
 def order_show(desk: At, number: str) -> HTMLResponse:
-    """An order's own page."""
+    """Shows an order's own page."""
     with desk.workplace.database.reading() as session:
         order = order_by_number(session, number)
         lines = lines_of(session, [order.id])[order.id]
@@ -249,14 +252,15 @@ def _flow(
 
 
 def _deeds(answers: Mapping[OrderDeed, DeedAnswer]) -> list[tuple[OrderDeed, str, str, DeedAnswer]]:
-    """(deed, words of its button, its style, what it comes to) of the deeds that have a button on
-    an order's page."""
+    """Returns (action, words of its button, its style, what it would do) of the actions that have a
+    button on an order's page.
+    """
     return [(deed, words, style, answers[deed]) for deed, (words, style) in BUTTONS.items()]
 
 
 @router.post("/foresee/{deed}", name="order_foresee")
 def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
-    """What a deed would do to the chosen orders, before it is done."""
+    """Shows what an action would do to the chosen orders."""
     wanted = read_deed(deed)
     foreseen = foresee_orders(desk.workplace, wanted, chosen_orders(desk, form))
     would = Counter(in_short(wanted, one.answer) for one in foreseen)
@@ -273,7 +277,7 @@ def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
 
 @router.post("/do/{deed}", name="order_deed")
 def order_deed(desk: At, form: Form, deed: str) -> Response:
-    """Do something to the chosen orders."""
+    """Carries out an action on the chosen orders."""
     wanted = read_deed(deed)
     numbers = chosen_orders(desk, form)
     back = _back(form.get("back", ""))
@@ -302,7 +306,7 @@ def _back(path: str) -> str:
 
 @router.post("/{number}/link", name="order_link")
 def order_link(desk: At, form: Form, number: str) -> Response:
-    """Say which product an unknown line means; all lines like it are repaired."""
+    """Links an unknown line to a product; all lines with the same code are linked too."""
     numbers = link_lines(
         desk.workplace, desk.actor, form.get("line_sku", ""), form.get("sku", "").strip()
     )

@@ -1,4 +1,4 @@
-"""Signing in and out."""
+"""Signs people in and out."""
 
 from typing import Annotated
 
@@ -19,7 +19,7 @@ Typed = Annotated[str, Field(max_length=300)]
 def sign_in_page(
     request: Request, *, login: str = "", refused: Refused | None = None
 ) -> HTMLResponse:
-    """The page that asks who it is; in the demo it offers the demo's people."""
+    """Returns the page that asks who it is; in the demo it offers the demo's people."""
     workplace = workplace_of(request)
     offered = []
     if workplace.settings.demo:
@@ -42,7 +42,7 @@ def sign_in_page(
 
 @router.get("/sign-in", name="sign_in_show")
 def sign_in_show(request: Request) -> Response:
-    """Ask who it is, unless that is known."""
+    """Asks who it is, unless somebody is signed in."""
     if find_visit(workplace_of(request), request.cookies.get(COOKIE, "")):
         return RedirectResponse("/", 303)
     return sign_in_page(request)
@@ -52,7 +52,7 @@ def sign_in_show(request: Request) -> Response:
 def sign_in_send(
     request: Request, login: Typed = "", password: Typed = "", next: Typed = ""
 ) -> Response:
-    """Check name and password."""
+    """Checks name and password."""
     address = request.client.host if request.client else ""
     try:
         visit = sign_in(workplace_of(request), login, password, address)
@@ -63,7 +63,7 @@ def sign_in_send(
 
 @router.post("/sign-in/demo", name="sign_in_demo")
 def sign_in_demo(request: Request, login: Typed = "", next: Typed = "") -> Response:
-    """In the demo, and only there, a person is chosen from a list."""
+    """Signs in a person who was chosen from a list, in the demo and only there."""
     workplace = workplace_of(request)
     if not workplace.settings.demo:
         raise not_found("page", "sign-in/demo")
@@ -76,7 +76,7 @@ def sign_in_demo(request: Request, login: Typed = "", next: Typed = "") -> Respo
 
 @router.post("/sign-out", name="sign_out")
 def sign_out_send(request: Request, form: Form) -> Response:
-    """End the visit."""
+    """Signs the person out."""
     sign_out(workplace_of(request), request.cookies.get(COOKIE, ""))
     answer = RedirectResponse("/sign-in", 303)
     answer.delete_cookie(COOKIE)
@@ -84,7 +84,7 @@ def sign_out_send(request: Request, form: Form) -> Response:
 
 
 def _welcome(request: Request, visit: SignedIn, wanted: str) -> Response:
-    """On to where the person wanted to go, on this site only."""
+    """Redirects to where the person wanted to go, on this site only."""
     inside = wanted.startswith("/") and not wanted.startswith(("//", "/\\"))
     answer = RedirectResponse(wanted if inside else "/", 303)
     secure = workplace_of(request).settings.base_url.startswith("https")

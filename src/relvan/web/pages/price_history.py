@@ -1,4 +1,6 @@
-"""Every price that a channel has accepted, as a chart, a list and a file; and sale prices."""
+"""Serves the price history, with every price that a channel has accepted as a chart, a list and a
+file; and the pages of sale prices.
+"""
 
 from datetime import UTC, datetime
 from typing import Any
@@ -52,7 +54,7 @@ def _sent_prices(
 
 @router.get("/history", name="price_history")
 def price_history(desk: At, before: int | None = None) -> HTMLResponse:
-    """What was sent, the last first; of one product with a chart."""
+    """Shows what was sent, the last first; for one product with a chart."""
     sentence, rows, wrong = _sent_prices(desk, before=before, limit=PAGE + 1)
     sent: dict[str, list[tuple[datetime, int]]] = {}
     if sentence.words and rows:
@@ -74,7 +76,7 @@ def price_history(desk: At, before: int | None = None) -> HTMLResponse:
 
 @router.get("/history.csv", name="price_history_file")
 def price_history_file(desk: At) -> Response:
-    """The same as a file."""
+    """Returns what was sent as a file."""
     _, rows, _ = _sent_prices(desk, limit=MOST_IN_FILE)
     lines = (
         (
@@ -115,13 +117,13 @@ def _sales(
 
 @router.get("/sales", name="sale_index")
 def sale_index(desk: At) -> HTMLResponse:
-    """Sale prices that are planned or running, and those that are over."""
+    """Shows sale prices that are planned or running, and those that are over."""
     return _sales(desk)
 
 
 @router.post("/sales", name="sale_plan")
 def sale_plan(desk: At, form: Form) -> Response:
-    """Plan a sale price for one or more products."""
+    """Creates a sale price for one or more products."""
     read = FormReader(form)
     with desk.workplace.database.reading() as session:
         currencies = {one.key: one.currency for one in price_lists(session)}
@@ -186,6 +188,6 @@ def _moment(desk: Desk, read: FormReader, name: str, label: str) -> datetime | N
 
 @router.post("/sales/{window_id:int}/end", name="sale_end")
 def sale_end(desk: At, form: Form, window_id: int) -> Response:
-    """End one now, or take it back."""
+    """Ends a sale price now, or cancels one that is planned."""
     end_sale(desk.workplace, desk.actor, window_id)
     return desk.done("/prices/sales", "It is at an end; the regular price holds again.")

@@ -1,5 +1,6 @@
-"""Price lists as a sheet: every product a row, every list a column, with breaks and the margin
-beside them."""
+"""Serves price lists as a sheet: every product a row, every list a column, with breaks and the
+margin beside them.
+"""
 
 from decimal import Decimal
 from typing import Any
@@ -88,8 +89,9 @@ def _price_lists_page(
 
 
 def _margin(desk: Desk, facts: dict[str, Any], price_list: Any) -> str:
-    """The margin on a list in words; empty where price or cost is not known, or in another currency
-    than the cost."""
+    """Returns the margin on a list in words; empty where price or cost is unknown, or in another
+    currency than the cost.
+    """
     amount, cost = facts.get(Keyed.PRICE.fact(price_list.key)), facts.get("cost")
     if amount is None or cost is None or price_list.currency != desk.workplace.settings.currency:
         return ""
@@ -98,7 +100,7 @@ def _margin(desk: Desk, facts: dict[str, Any], price_list: Any) -> str:
 
 
 def _breaks(facts: dict[str, Any], currency_of: dict[str, str]) -> list[tuple[str, int, Decimal]]:
-    """(list, from how many units, amount in units of the list's currency)."""
+    """Returns (list, from how many units, amount in units of the list's currency)."""
     found = []
     for name, amount in facts.items():
         if Keyed.BREAK.has(name):
@@ -109,13 +111,13 @@ def _breaks(facts: dict[str, Any], currency_of: dict[str, str]) -> list[tuple[st
 
 @router.get("", name="price_list_index")
 def price_list_index(desk: At, after: str = "") -> HTMLResponse:
-    """The sheet."""
+    """Shows the sheet."""
     return _price_lists_page(desk, after=after)
 
 
 @router.post("", name="price_list_add")
 def price_list_add(desk: At, form: Form) -> Response:
-    """Make a price list."""
+    """Creates a price list."""
     wish = NewPriceList(
         form.get("key", ""),
         form.get("name", ""),
@@ -134,7 +136,7 @@ def price_list_add(desk: At, form: Form) -> Response:
 
 @router.post("/cells", name="price_cells")
 def price_cells(desk: At, form: Form) -> JSONResponse:
-    """Save cells of the sheet as they are left or pasted; a verdict for each product."""
+    """Saves cells of the sheet when they are left or pasted into, with a verdict for each product."""
     lines = zip(
         form.all("subject"), form.all("column"), form.all("value"), form.all("least"), strict=False
     )
@@ -156,7 +158,7 @@ def price_cells(desk: At, form: Form) -> JSONResponse:
 
 @router.get("/margin", name="price_margin")
 def price_margin(desk: At, sku: str, key: str) -> HTMLResponse:
-    """Why the margin is what it is."""
+    """Shows why the margin is what it is."""
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
         price_list = price_list_by_key(session, key)

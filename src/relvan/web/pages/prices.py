@@ -1,4 +1,6 @@
-"""Prices: list price, floor and what each channel shows, with the why."""
+"""Serves the pages of prices: list price, floor and the price that each channel shows, with the
+why.
+"""
 
 from typing import Any
 from urllib.parse import urlencode
@@ -80,13 +82,13 @@ def _prices_page(
 
 @router.get("", name="price_index")
 def price_index(desk: At, after: str = "") -> HTMLResponse:
-    """Every product with its list price and what each channel shows."""
+    """Shows every product with its list price and the price that each channel shows."""
     return _prices_page(desk, after=after)
 
 
 @router.post("", name="price_set")
 def price_set(desk: At, form: Form) -> Response:
-    """Set one list price, and the floor when it is given."""
+    """Saves one list price, and the floor when it is given."""
     read = FormReader(form)
     sku, own = read.text("sku"), desk.workplace.settings.currency
     with desk.workplace.database.reading() as session:

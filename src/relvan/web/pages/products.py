@@ -1,5 +1,6 @@
-"""A product's own page: its facts by kind, pictures, parts, aliases, stock, listings, history;
-making a new one."""
+"""Serves a product's own page with its details by kind, pictures, parts, aliases, stock, listings
+and history; and creates products.
+"""
 
 from datetime import UTC, datetime
 from typing import Any
@@ -53,7 +54,7 @@ def _currencies(desk: Desk) -> dict[str, str]:
 
 @router.get("/catalogue/new", name="product_new")
 def product_new(desk: At, kind: str = "single") -> HTMLResponse:
-    """An empty form."""
+    """Shows an empty form."""
     chosen = ProductKind(kind) if kind in set(NEW_KINDS) else ProductKind.SINGLE
     with desk.workplace.database.reading() as session:
         values = form_values(session, ProductDraft(sku="", title="", kind=chosen))
@@ -65,7 +66,7 @@ def product_new(desk: At, kind: str = "single") -> HTMLResponse:
 
 @router.post("/catalogue/new", name="product_create")
 async def product_create(desk: At, form: Form) -> Response:
-    """Make a product, with the pictures chosen in the same form."""
+    """Creates a product, with the pictures chosen in the same form."""
     contents = [await file.read(30_000_000) for file in form.files("picture")]
     return await run_in_threadpool(_create, desk, form, contents)
 
@@ -101,8 +102,9 @@ def _create(desk: Desk, form: PostedForm, contents: list[bytes]) -> Response:
 
 
 def _read_new(desk: Desk, form: PostedForm) -> tuple[ProductDraft, FirstStock | None]:
-    """The product and its first stock as they were typed; every field that cannot be read is
-    refused together."""
+    """Returns the product and its first stock as they were typed; every field that cannot be read
+    is refused together.
+    """
     read, refusals = FormReader(form), list[Refusal]()
     units = read.whole("units", "Units on hand")
     try:
@@ -137,7 +139,7 @@ def _product_page(
     errors: dict[str, Refusal] | None = None,
     refusals: tuple[Refusal, ...] = (),
 ) -> HTMLResponse:
-    """A product's page, as it is or with what was typed."""
+    """Shows a product's page, as the product is or with what was typed."""
     with desk.workplace.database.reading() as session:
         view = view_in(session, sku)
         if view.draft.kind == ProductKind.FAMILY and form is None:
@@ -158,7 +160,7 @@ def _product_page(
 
 
 def _by_kind(session: Any, view: ProductView) -> dict[str, Any]:
-    """What the page of a kind needs beside the facts."""
+    """Returns what the page of a kind of product needs beside the details."""
     draft, product_id = view.draft, view.id
     found: dict[str, Any] = {
         "stock": [],
@@ -192,7 +194,7 @@ def _ids(session: Any, draft: ProductDraft) -> list[int]:
 
 @router.get("/products/{sku:path}/pictures/{sha}/{side}", name="picture_show")
 def picture_show(desk: At, sku: str, sha: str, side: int) -> FileResponse:
-    """A thumbnail; its name is its content's, so that it may be kept for ever."""
+    """Returns a thumbnail. Its name is that of its content, so browsers may keep it for ever."""
     if side not in THUMBNAILS or len(sha) != 64 or not sha.isalnum():
         raise not_found("picture", sha[:12])
     path = desk.workplace.files.path(thumbnail_file(sha, side))
@@ -203,7 +205,7 @@ def picture_show(desk: At, sku: str, sha: str, side: int) -> FileResponse:
 
 @router.post("/products/{sku:path}/pictures", name="picture_add")
 async def picture_add(desk: At, form: Form, sku: str) -> Response:
-    """Add pictures: files at once, addresses in the background."""
+    """Adds pictures: files at once, addresses in the background."""
     contents = [await file.read(30_000_000) for file in form.files("picture")]
     return await run_in_threadpool(_pictures_added, desk, sku, contents, form)
 
@@ -234,7 +236,7 @@ def _pictures_added(desk: Desk, sku: str, contents: list[bytes], form: PostedFor
 
 @router.post("/products/{sku:path}/pictures/arrange", name="picture_arrange")
 def picture_arrange(desk: At, form: Form, sku: str) -> Response:
-    """Put pictures in order, each with its role."""
+    """Puts pictures in order, each with its role."""
     order = list(zip(form.all("sha"), form.all("role"), strict=False))
     shown = [(sha, "description" if role == "description" else "further") for sha, role in order]
     arrange_pictures(desk.workplace, desk.actor, sku, shown)
@@ -243,21 +245,21 @@ def picture_arrange(desk: At, form: Form, sku: str) -> Response:
 
 @router.post("/products/{sku:path}/pictures/{sha}/first", name="picture_first")
 def picture_first(desk: At, form: Form, sku: str, sha: str) -> Response:
-    """Make a picture the main one."""
+    """Makes a picture the main one."""
     put_picture_first(desk.workplace, desk.actor, sku, sha)
     return desk.done(_path(sku), "Main picture changed.")
 
 
 @router.post("/products/{sku:path}/pictures/{sha}/remove", name="picture_remove")
 def picture_remove(desk: At, form: Form, sku: str, sha: str) -> Response:
-    """Take a picture off."""
+    """Removes a picture from a product."""
     remove_picture(desk.workplace, desk.actor, sku, sha)
     return desk.done(_path(sku), "Picture taken off.")
 
 
 @router.post("/products/{sku:path}/alias", name="alias_change")
 def alias_change(desk: At, form: Form, sku: str) -> Response:
-    """What an alias says of its own in listings."""
+    """Saves the values that an alias has of its own in listings."""
     alias = form.get("alias", "")
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
@@ -294,8 +296,9 @@ def _read_amount(form: PostedForm, name: str, currency: str) -> int | None:
 
 @router.get("/products/{sku:path}/related", name="product_related")
 def product_related(desk: At, sku: str) -> HTMLResponse:
-    """The kits that use a product, and its family, for its page, which shows them when one has
-    come down to them."""
+    """Shows the kits that use a product, and its family; the page loads this when a person has
+    scrolled down to it.
+    """
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
         kits = rows_by_id(session, sorted(kits_above(session, [product.id]))[:30])
@@ -308,7 +311,7 @@ def product_related(desk: At, sku: str) -> HTMLResponse:
 
 @router.get("/products/{sku:path}/at", name="product_at")
 def product_at(desk: At, sku: str, at: str = "") -> HTMLResponse:
-    """A product as it was at a time, beside what it is now."""
+    """Shows a product as it was at a time, beside what it is now."""
     try:
         moment = datetime.fromisoformat(at)
     except ValueError:
@@ -328,13 +331,13 @@ def product_at(desk: At, sku: str, at: str = "") -> HTMLResponse:
 
 @router.get("/products/{sku:path}", name="product_show")
 def product_show(desk: At, sku: str) -> Response:
-    """A product's own page; a family's is its grid."""
+    """Shows a product's own page; that of a family is its grid."""
     return _product_page(desk, sku)
 
 
 @router.post("/products/{sku:path}", name="product_change")
 def product_change(desk: At, form: Form, sku: str) -> Response:
-    """Save what was changed."""
+    """Saves what was changed."""
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)
         before = facts_by_id(session, [product.id])[product.id]

@@ -1,4 +1,6 @@
-"""Conversion rates: those that hold today and those before, kept by hand or by file."""
+"""Serves the pages of conversion rates: those that hold today and those before, entered by hand or
+by file.
+"""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
@@ -43,13 +45,13 @@ def _rates_page(
 
 @router.get("", name="rate_index")
 def rate_index(desk: At) -> HTMLResponse:
-    """All rates, the latest day first."""
+    """Shows all rates, the latest day first."""
     return _rates_page(desk)
 
 
 @router.post("", name="rate_keep")
 def rate_keep(desk: At, form: Form) -> Response:
-    """Keep one rate."""
+    """Saves one rate."""
     try:
         told = [form.get(name, "") for name in ("source", "target", "rate", "since")]
         keep_rates(desk.workplace, desk.actor, [read_rate(desk.workplace.now().date(), *told)])
@@ -60,7 +62,9 @@ def rate_keep(desk: At, form: Form) -> Response:
 
 @router.post("/try", name="rate_try")
 def rate_try(desk: At, form: Form) -> HTMLResponse:
-    """What a rate would do to the prices of every channel that it touches, before it is kept."""
+    """Shows what a rate would do to the prices of every channel that depends on it, before it is
+    saved.
+    """
     try:
         told = [form.get(name, "") for name in ("source", "target", "rate", "since")]
         found = foresee_rate(
@@ -73,7 +77,7 @@ def rate_try(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/file", name="rate_file")
 def rate_file(desk: At, form: Form) -> Response:
-    """Keep the rates of a file."""
+    """Saves the rates of a file."""
     try:
         content = b"".join(upload.file.read(MOST_BYTES + 1) for upload in form.files("file")[:1])
         if not content or len(content) > MOST_BYTES:
@@ -87,7 +91,7 @@ def rate_file(desk: At, form: Form) -> Response:
 
 @router.post("/{rate_id:int}/drop", name="rate_drop")
 def rate_drop(desk: At, form: Form, rate_id: int) -> Response:
-    """Take a rate away."""
+    """Deletes a rate."""
     try:
         drop_rate(desk.workplace, desk.actor, rate_id)
     except Refused as refused:

@@ -1,4 +1,4 @@
-"""Setup: channels, carriers, warehouses and people."""
+"""Serves the pages of set-up of channels, carriers, warehouses and people."""
 
 from typing import Any
 
@@ -50,13 +50,13 @@ def _setup_page(
 
 @router.get("", name="setup_index")
 def setup_index(desk: At) -> HTMLResponse:
-    """Everything that is set up once."""
+    """Shows everything that is set up once."""
     return _setup_page(desk)
 
 
 @router.post("/channels", name="channel_connect")
 def channel_connect(desk: At, form: Form) -> Response:
-    """Connect a channel, or renew its connection."""
+    """Connects a channel, or renews its connection."""
     wish = ConnectChannel(
         form.get("rulebook", ""), form.get("address", "").strip(), form.get("token", "").strip()
     )
@@ -69,7 +69,7 @@ def channel_connect(desk: At, form: Form) -> Response:
 
 @router.post("/carriers", name="carrier_connect")
 def carrier_connect(desk: At, form: Form) -> Response:
-    """Connect the carrier account."""
+    """Connects the carrier account."""
     try:
         connect_carrier(
             desk.workplace,

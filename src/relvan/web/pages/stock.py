@@ -1,4 +1,6 @@
-"""Stock: what lies where, one product's balances and ledger, and moving stock by hand."""
+"""Serves the pages of stock: what lies where, one product's balances and ledger, and movements by
+hand.
+"""
 
 from typing import Any
 
@@ -40,7 +42,7 @@ SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 @router.get("", name="stock_index")
 def stock_index(desk: At, after: str = "") -> HTMLResponse:
-    """Every product in one row, with its warehouses side by side."""
+    """Shows every product in one row, with its warehouses side by side."""
     with desk.workplace.database.reading() as session:
         sentence = stock_sentence(session, desk.request.query_params)
         wanted = stock_filter(sentence)
@@ -71,7 +73,7 @@ def stock_index(desk: At, after: str = "") -> HTMLResponse:
 
 @router.post("/foresee/safety", name="stock_foresee_safety")
 def stock_foresee_safety(desk: At, form: Form) -> HTMLResponse:
-    """What another safety stock of the chosen products would do, before it is set."""
+    """Shows what another safety stock of the chosen products would do, before it is set."""
     skus = chosen_products(desk, form)
     with desk.workplace.database.reading() as session:
         places = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
@@ -94,7 +96,7 @@ def stock_foresee_safety(desk: At, form: Form) -> HTMLResponse:
 
 @router.post("/do/safety", name="stock_do_safety")
 def stock_do_safety(desk: At, form: Form) -> Response:
-    """Set the safety stock of the chosen products in one warehouse."""
+    """Sets the safety stock of the chosen products in one warehouse."""
     read = FormReader(form)
     units = read.needed_whole("units", "Units")
     read.raise_if_refused()
@@ -105,7 +107,7 @@ def stock_do_safety(desk: At, form: Form) -> Response:
 
 @router.post("/do/safety-back", name="stock_safety_back")
 def stock_safety_back(desk: At, form: Form) -> Response:
-    """Set the safety stock of products back to what each had."""
+    """Sets the safety stock of products back to what each had."""
     pairs = zip(form.all("sku"), form.ids("was"), strict=True)
     verdicts = set_safety_of_many(
         desk.workplace, desk.actor, dict(pairs), form.get("warehouse", "")
@@ -174,7 +176,7 @@ def _stock_page(
 
 @router.post("/undo/{movement_id:int}", name="stock_undo")
 def stock_undo(desk: At, form: Form, movement_id: int) -> Response:
-    """Take a movement back."""
+    """Undoes a movement."""
     moved = undo_movement(desk.workplace, desk.actor, movement_id)
     back = form.get("back", "")
     path = back if back.startswith(("/products/", "/stock/")) else f"/stock/{moved.sku}"
@@ -185,13 +187,13 @@ def stock_undo(desk: At, form: Form, movement_id: int) -> Response:
 
 @router.get("/{sku:path}", name="stock_show")
 def stock_show(desk: At, sku: str) -> HTMLResponse:
-    """One product's balances, bins and ledger."""
+    """Shows one product's balances, bins and ledger."""
     return _stock_page(desk, sku)
 
 
 @router.post("/{sku:path}/safety", name="stock_safety")
 def stock_safety(desk: At, form: Form, sku: str) -> Response:
-    """How many are kept back."""
+    """Sets the safety stock of one product."""
     read = FormReader(form)
     units = read.needed_whole("safety", "Safety")
     try:
@@ -204,7 +206,7 @@ def stock_safety(desk: At, form: Form, sku: str) -> Response:
 
 @router.post("/{sku:path}", name="stock_move")
 def stock_move(desk: At, form: Form, sku: str) -> Response:
-    """Write one movement."""
+    """Adds one movement."""
     read = FormReader(form)
     reason = read.text("reason")
     units = read.needed_whole("units", "Units")

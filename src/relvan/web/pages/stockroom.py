@@ -1,5 +1,4 @@
-"""The rooms of stock beside the list of it: ledger, bins, what is to come, counting, the
-outlook."""
+"""Serves the further pages of stock: ledger, bins, what is to come, counting, and the outlook."""
 
 from collections.abc import Sequence
 from datetime import date, timedelta
@@ -40,7 +39,7 @@ def _places(desk: Desk) -> list[tuple[str, str]]:
 
 
 def _first(places: Sequence[tuple[str, str]]) -> str:
-    """The key of the first warehouse."""
+    """Returns the key of the first warehouse."""
     if not places:
         raise refuse(
             "missing", "There is no warehouse yet.", "Create one in Setup first.", "warehouse"
@@ -50,7 +49,7 @@ def _first(places: Sequence[tuple[str, str]]) -> str:
 
 @router.get("/ledger", name="ledger_index")
 def ledger_index(desk: At, before: int | None = None) -> HTMLResponse:
-    """Every movement, with filters."""
+    """Shows every movement, with filters."""
     chips = (
         Chip("reason", "Reason", tuple(Choice(one.value, f"by {one.value}") for one in Reason)),
         Chip(
@@ -91,7 +90,7 @@ def ledger_index(desk: At, before: int | None = None) -> HTMLResponse:
 def bin_index(
     desk: At, warehouse: str = "", bin: str = "", walk: int = 0, after: str = ""
 ) -> HTMLResponse:
-    """What lies in which bin, on the way through a warehouse."""
+    """Shows what lies in which bin, in the order of the way through a warehouse."""
     places = _places(desk)
     with desk.workplace.database.reading() as session:
         here = warehouse_by_key(session, warehouse or _first(places))
@@ -139,13 +138,13 @@ def _coming(
 
 @router.get("/coming", name="coming_index")
 def coming_index(desk: At) -> HTMLResponse:
-    """Receipts that are expected, and transfers in transit."""
+    """Shows expected receipts, and transfers in transit."""
     return _coming(desk)
 
 
 @router.post("/coming/{deed}", name="coming_deed")
 def coming_deed(desk: At, form: Form, deed: str) -> Response:
-    """Expect, send, receive, or bring to an end."""
+    """Creates an expected receipt or a transfer, records what arrived of one, or closes it."""
     try:
         words = _COMING.get(deed, _unknown)(desk, form)
     except Refused as refused:
@@ -255,7 +254,7 @@ def _count_page(
 
 @router.get("/count", name="count_show")
 def count_show(desk: At, warehouse: str = "", bin: str = "") -> HTMLResponse:
-    """Count one bin: by hand, or with a scanner."""
+    """Shows the form in which one bin is counted, by hand or with a scanner."""
     try:
         return _count_page(desk, warehouse, bin.strip())
     except Refused as refused:
@@ -264,7 +263,7 @@ def count_show(desk: At, warehouse: str = "", bin: str = "") -> HTMLResponse:
 
 @router.post("/count", name="count_save")
 def count_save(desk: At, form: Form) -> Response:
-    """Write what was counted in a bin into the ledger, all of it or nothing."""
+    """Records what was counted in a bin, all of it or nothing."""
     warehouse, code = form.get("warehouse", ""), form.get("bin", "")
     read = FormReader(form)
     lines = []
@@ -287,7 +286,7 @@ def count_save(desk: At, form: Form) -> Response:
 
 @router.get("/outlook", name="outlook_show")
 def outlook_show(desk: At) -> HTMLResponse:
-    """What runs out when, what has not moved, what it is worth."""
+    """Shows what runs out when, what has not moved, and what the stock is worth."""
     with desk.workplace.database.reading() as session:
         found = stock_outlook(session, desk.workplace)
     return desk.page("stockroom/outlook.html", "stock", found=found, now=desk.workplace.now())

@@ -1,4 +1,6 @@
-"""Today: what waits for a person, in words; and the stations that are still to come."""
+"""Serves the pages of Today: what waits for a person, in words; and the stations that are still to
+come.
+"""
 
 from typing import Any
 
@@ -15,7 +17,7 @@ router = APIRouter()
 
 @router.get("/", name="today_show")
 def today_show(desk: At) -> HTMLResponse:
-    """What waits, station by station."""
+    """Shows what waits, station by station."""
     with desk.workplace.database.reading() as session:
         found = channels(session)
         health = channel_health(session, found, desk.workplace.now())
@@ -29,5 +31,5 @@ def today_show(desk: At) -> HTMLResponse:
 
 @router.get("/consignments", name="consignment_index")
 def consignment_index(desk: At) -> HTMLResponse:
-    """What will be there."""
+    """Says what this station will hold."""
     return desk.page("today/consignments.html", "consignments")

@@ -1,4 +1,6 @@
-"""Translation tables: what is not translated yet with proposals, and every entry there is."""
+"""Serves the pages of translation tables: the values that are not translated yet, with proposals,
+and every entry.
+"""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
@@ -16,7 +18,7 @@ router = APIRouter(prefix="/listings/translations")
 
 @router.get("", name="translation_index")
 def translation_index(desk: At, channel: str = "") -> HTMLResponse:
-    """The table of one channel."""
+    """Shows the table of one channel."""
     return _translations_page(desk, channel)
 
 
@@ -47,7 +49,7 @@ def _translations_page(
 
 @router.post("/{channel}", name="translation_set")
 def translation_set(desk: At, form: Form, channel: str) -> Response:
-    """Put the entries of the form into the table; an empty one leaves it out."""
+    """Saves the entries of the form in the table; an empty one is skipped."""
     try:
         entries = _entries(form)
         set_translations(desk.workplace, desk.actor, channel, entries)

@@ -1,5 +1,6 @@
-"""A channel's categories for choosing one: the tree to unfold, what fits a listing, or what words
-find."""
+"""Serves the pages of a channel's categories for choosing one: the tree to unfold, those that fit a
+listing, or those that words find.
+"""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
@@ -15,7 +16,9 @@ router = APIRouter(prefix="/listings/tree")
 def channel_category_tree(
     desk: At, channel: str, words: str = "", listing: int | None = None, at: str = ""
 ) -> HTMLResponse:
-    """The branch of `at` is unfolded; `listing` is one that a category is wanted for."""
+    """Shows the tree with the branch of `at` unfolded; `listing` is the one for which a category is
+    wanted.
+    """
     with desk.workplace.database.reading() as session:
         found = find_categories(session, desk.workplace, channel, words, listing)
     return desk.fragment(

@@ -1,5 +1,6 @@
-"""Updates: what each channel is still to be told, how late it hears of sales, what it refused; and
-drift."""
+"""Serves the pages of updates: what each channel is still to be told, how late it hears of sales,
+what it refused; and drift.
+"""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
@@ -21,8 +22,9 @@ BACK = "/updates/drift"
 
 @router.get("", name="update_index")
 def update_index(desk: At) -> HTMLResponse:
-    """Every channel with its state, what waits, its pulse, what it refused; pause and resume; who
-    does the work."""
+    """Shows every channel with its state, what waits, how late it heard of sales, and what it
+    refused, with buttons to pause and resume; and the workers.
+    """
     with desk.workplace.database.reading() as session:
         found, workers = deliveries(session, desk.workplace), workers_seen(session, desk.workplace)
         return desk.page("updates/index.html", "today", found=found, workers=workers)
@@ -49,20 +51,20 @@ def _drift(
 
 @router.get("/drift", name="drift_index")
 def drift_index(desk: At, before: int | None = None) -> HTMLResponse:
-    """Where channels show something else than they last accepted."""
+    """Shows where channels show something else than they last accepted."""
     return _drift(desk, before=before)
 
 
 @router.post("/drift/rules/{key}", name="drift_rule")
 def drift_rule(desk: At, form: Form, key: str) -> Response:
-    """Which topics are sent again without being asked on a channel."""
+    """Saves the topics on which a channel's drift is corrected automatically."""
     change_channel(desk.workplace, desk.actor, key, {"mends": form.all("topic")})
     return desk.done(BACK, "Saved.")
 
 
 @router.post("/drift/{deed}", name="drift_deed")
 def drift_deed(desk: At, form: Form, deed: str) -> Response:
-    """Send the ticked ones again, or leave them as they are."""
+    """Sends the ticked values again, or leaves them as they are."""
     if deed not in ("mend", "leave"):
         raise not_found("deed", deed)
     try:

@@ -1,5 +1,6 @@
-"""Webhooks: the seller's own tools that hear of changes, with what waits for them and how to try
-them."""
+"""Serves the pages of webhooks: the seller's own tools that are told of changes, with the messages
+that wait for them and how to try them.
+"""
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
@@ -50,13 +51,13 @@ def _wish(form: Form) -> KeepWebhook:
 
 @router.get("", name="webhook_index")
 def webhook_index(desk: At) -> HTMLResponse:
-    """Every webhook."""
+    """Shows every webhook."""
     return _page(desk)
 
 
 @router.post("", name="webhook_add")
 def webhook_add(desk: At, form: Form) -> Response:
-    """Create a webhook; its secret is shown this once."""
+    """Creates a webhook; its secret is shown this one time."""
     try:
         _, secret = add_webhook(desk.workplace, desk.actor, _wish(form))
     except Refused as refused:
@@ -66,7 +67,7 @@ def webhook_add(desk: At, form: Form) -> Response:
 
 @router.post("/{webhook_id:int}/{deed}", name="webhook_deed")
 def webhook_deed(desk: At, form: Form, webhook_id: int, deed: str) -> Response:
-    """Send a webhook a test, pause it, resume it, or delete it."""
+    """Sends a webhook a test message, pauses it, resumes it, or deletes it."""
     if deed not in ("try", "pause", "resume", "delete"):
         raise not_found("deed", deed)
     try:

@@ -1,4 +1,4 @@
-"""The tables of one sale."""
+"""Creates the tables that one sale needs, from the product to the label."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,4 @@
-"""The whole catalogue."""
+"""Creates the tables of the whole catalogue."""
 
 import sqlalchemy as sa
 from alembic import op

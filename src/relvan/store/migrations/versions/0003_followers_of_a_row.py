@@ -1,5 +1,6 @@
-"""Rows of a bulk job that lead themselves name no leader, so that those that follow are found by an
-index."""
+"""Clears the leader of rows of a bulk job that lead themselves, so that an index finds those that
+follow.
+"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,5 +1,6 @@
-"""Until when a channel shows a listing, and why it no longer does when nobody here asked for
-that."""
+"""Adds to listings until when a channel shows them, and why it no longer does although nobody here
+asked for that.
+"""
 
 import sqlalchemy as sa
 from alembic import op

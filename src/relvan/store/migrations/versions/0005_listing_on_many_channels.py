@@ -1,5 +1,6 @@
-"""Layers, translations, families' pages, pages of catalogues, findings, and updates that are
-answered by sheet."""
+"""Adds layers, translations, families' pages, catalogue pages, found listings, and updates that are
+answered by sheet.
+"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,5 +1,6 @@
-"""An index that finds the update under way which another must follow; what a channel refused names
-its topic; a channel keeps the edition of its rulebook."""
+"""Adds an index that finds the update under way which another must follow, the topic of what a
+channel refused, and the edition of a channel's rulebook.
+"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,6 @@
-"""Conversion rates with their days; a channel's least margin and what delivery is counted at."""
+"""Adds conversion rates with their days, and to channels a least margin and the cost at which
+delivery is counted.
+"""
 
 import sqlalchemy as sa
 from alembic import op

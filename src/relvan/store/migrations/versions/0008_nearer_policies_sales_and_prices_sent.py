@@ -1,5 +1,6 @@
-"""Stock policies nearer than the channel's, sale prices with windows, further bounds of a price,
-prices sent."""
+"""Adds exceptions from channels' stock rules, sale prices, further bounds of a price, and the
+history of prices sent.
+"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,5 +1,4 @@
-"""Drift, and how far the present pass over what a channel shows has come; what was sold beyond
-stock."""
+"""Adds drift, how far the present pass over a channel's listings has come, and what was oversold."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,5 +1,6 @@
-"""Receipts that are expected, transfers between warehouses, and the ledger by reason and
-warehouse."""
+"""Adds expected receipts, transfers between warehouses, and indexes of the ledger by reason and
+warehouse.
+"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,4 @@
-"""What is left of a listing's price, kept beside it so that losses are found at once."""
+"""Adds to listings the margin of their price, so that losses are found at once."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,5 +1,6 @@
-"""Many plain rows of a bulk job that share a verdict, kept as one; indices without what most
-products lack."""
+"""Adds blocks of plain rows of a bulk job that share a verdict, and leaves empty values out of
+indexes.
+"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,4 @@
-"""A seller's own tools that hear of changes, and what they are still to be told."""
+"""Adds the seller's own tools that are told of changes, and the messages that wait for them."""
 
 import sqlalchemy as sa
 from alembic import op

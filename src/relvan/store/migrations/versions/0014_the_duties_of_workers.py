@@ -1,4 +1,4 @@
-"""Which worker does what, when several share the work."""
+"""Adds which worker has which duty, for several workers that share the work."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,4 @@
-"""For how many minutes a channel counts as silent."""
+"""Adds to channels after how many minutes they count as silent."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,4 @@
-"""The floor of every listing, whether it holds its price or not."""
+"""Adds to listings their floor, whether it holds their price or not."""
 
 import sqlalchemy as sa
 from alembic import op

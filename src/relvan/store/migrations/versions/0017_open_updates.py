@@ -1,4 +1,4 @@
-"""Updates of listings that have no answer yet, by themselves."""
+"""Adds an index of the updates of listings that have no answer yet."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,5 +1,4 @@
-"""Orders that are not reserved whole, and updates about orders and parcels, are found by
-indexes."""
+"""Adds indexes that find orders that are not reserved whole, and updates about orders and parcels."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -1,4 +1,4 @@
-"""Listings that lack the same things are found and counted by one number."""
+"""Adds to listings a number by which those that lack the same things are found and counted."""
 
 import json
 

@@ -1,5 +1,6 @@
-"""Listeners are called webhooks, as the trade calls them: the table, the column that points to it,
-and the trail of changes."""
+"""Renames listeners to webhooks: the table, the column that points to it, and the entries of the
+audit trail.
+"""
 
 from alembic import op
 

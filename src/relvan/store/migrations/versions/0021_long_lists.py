@@ -1,4 +1,4 @@
-"""Lists of very many listings and movements are read from indexes alone."""
+"""Adds indexes from which lists of very many listings and movements are read without their tables."""
 
 import sqlalchemy as sa
 from alembic import op

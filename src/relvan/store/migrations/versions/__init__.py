@@ -1,1 +1,1 @@
-"""The steps, in order."""
+"""Holds the steps, in order."""
