@@ -57,13 +57,16 @@ DAYS = 91
 DAYS_WORKED, DAYS_LEFT = 88.0, 2.8  # the orders of the last days are still in the house
 
 
-ROUNDS = 56  # of buying, with three orders each
+ROUNDS = 10  # of buying; orders are read after each of them
 
 
-LEFT_OPEN = 15  # of these, the last
+LEFT_OPEN = 3  # of these, the last
 
 
-RESTOCK_EVERY = 18
+ORDERS_WORKED, ORDERS_OPEN = 12, 15  # in each round
+
+
+RESTOCK_EVERY = 3
 
 
 BY_TELEPHONE = ("WA-MISTB", "PT-24-RUS")  # more is ordered of them than there is

@@ -29,6 +29,8 @@ from relvan.demo.plan import (
     NOT_ON_HAGGLET,
     NOT_ON_OWNSHOP,
     NOTICE,
+    ORDERS_OPEN,
+    ORDERS_WORKED,
     PASSWORD,
     PEOPLE,
     RESTOCK_EVERY,
@@ -56,6 +58,7 @@ from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.services.stock.move import MoveStock, move_stock, set_safety
+from relvan.services.uncollected import uncollected
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
 from relvan.store.channels import channels
@@ -88,6 +91,10 @@ class Seeder:
 
     def run(self) -> None:
         """Plays the whole scenario."""
+        with uncollected():
+            self._play()
+
+    def _play(self) -> None:
         bring_up_to_date(self.workplace.database)
         self.say("people and warehouses")
         self._people_and_places()
@@ -272,9 +279,10 @@ class Seeder:
             *(DAYS_WORKED + DAYS_LEFT * n / LEFT_OPEN for n in range(LEFT_OPEN + 1)),
         ]
         for number, (begin, end) in enumerate(pairwise(times), 1):
-            moments = sorted(self.dice.uniform(begin, end) for _ in range(3))
+            many = ORDERS_WORKED if number <= worked else ORDERS_OPEN
+            moments = sorted(self.dice.uniform(begin, end) for _ in range(many))
             self._buy_some([start + timedelta(days=moment) for moment in moments])
-            if number <= ROUNDS - LEFT_OPEN and number % 4 == 0:
+            if number <= worked:
                 self._work_the_inbox()
             if number % RESTOCK_EVERY == 0:
                 self._restock()

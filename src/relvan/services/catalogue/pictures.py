@@ -242,8 +242,10 @@ def _read_picture(content: bytes, most_mb: int) -> Image.Image:
 
 
 def _thumbnail(picture: Image.Image, side: int) -> bytes:
-    small = ImageOps.exif_transpose(picture).convert("RGBA")
+    small = ImageOps.exif_transpose(picture)
+    if small.mode not in ("RGB", "RGBA"):
+        small = small.convert("RGBA")
     small.thumbnail((side, side))
     out = io.BytesIO()
-    small.save(out, "WEBP", quality=82)
+    small.save(out, "WEBP", quality=82, method=2)
     return out.getvalue()

@@ -56,10 +56,15 @@ class _Claimed:
 def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery:
     """Sends the most urgent updates of a channel, as many at once as it takes; or reads a reply
     sheet."""
-    sheet = _next_sheet(workplace, channel_id)
+    now = workplace.now()
+    with workplace.database.reading() as session:
+        idle = _at_rest(session, channel_id, now)
+        sheet = None if idle is not None else sheet_due(session, channel_id, now)
+        if idle is None and not isinstance(sheet, str):
+            idle = _reason_to_wait(session, channel_id, now)
     if isinstance(sheet, str):
         return _read_sheet(workplace, channel_id, sheet)
-    claimed = _claim(workplace, channel_id, worker)
+    claimed = _claim(workplace, channel_id, worker) if idle is None else idle
     if isinstance(claimed, Delivery):
         return _sooner(claimed, sheet)
     if claimed.mark:
@@ -98,14 +103,6 @@ def _read_sheet(workplace: Workplace, channel_id: int, sheet: str) -> Delivery:
     with workplace.database.writing() as session:
         note_call(session, workplace, channel_id, trouble)
     return Delivery(sent=answered, wait_s=0.0 if answered else 0.2)
-
-
-def _next_sheet(workplace: Workplace, channel_id: int) -> str | float | None:
-    """Returns the number of a reply sheet to ask for now, or the seconds until then; None when
-    nothing is handed in."""
-    with workplace.database.reading() as session:
-        idle = _at_rest(session, channel_id, workplace.now())
-        return None if idle is not None else sheet_due(session, channel_id, workplace.now())
 
 
 def _sooner(delivery: Delivery, sheet_s: str | float | None) -> Delivery:
@@ -150,10 +147,6 @@ def reclaim(workplace: Workplace, worker: str = "") -> int:
 
 def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Delivery:
     now = workplace.now()
-    with workplace.database.reading() as session:
-        idle = _reason_to_wait(session, channel_id, now)
-    if idle is not None:
-        return idle
     with workplace.database.writing() as session:
         channel = session.get_one(Channel, channel_id)
         book = workplace.rulebook(channel)
@@ -191,9 +184,6 @@ def _at_rest(session: Session, channel_id: int, now: datetime) -> Delivery | Non
 
 
 def _reason_to_wait(session: Session, channel_id: int, now: datetime) -> Delivery | None:
-    at_rest = _at_rest(session, channel_id, now)
-    if at_rest is not None:
-        return at_rest
     due = first_due(session, channel_id)
     if due is None:
         return Delivery()

@@ -1,11 +1,8 @@
-"""Drift: what counts as a difference; how much of a channel one look reads; its pulse."""
-
-from datetime import UTC, datetime, timedelta
+"""Drift: what counts as a difference, and how much of a channel one look reads."""
 
 import pytest
 
 from relvan.core.channels.drift import Stand, find_drift, pages_a_look
-from relvan.core.channels.pulse import BARS, percentile, pulse
 
 SENT = Stand(1690, 5, {"title": "A pot", "text": "Of clay", "stock": "x"})
 
@@ -49,27 +46,3 @@ def test_a_long_text_is_told_short():
 @pytest.mark.parametrize(("rate", "every", "pages"), [(30, 60, 90), (2, 60, 6), (0.01, 60, 1)])
 def test_a_look_takes_a_small_share_of_the_rate_limit(rate, every, pages):
     assert pages_a_look(rate, every) == pages
-
-
-def test_the_pulse_holds_six_hours_in_bars_of_ten_minutes():
-    now = datetime(2026, 11, 24, 12, tzinfo=UTC)
-    samples = [
-        (now - timedelta(minutes=minutes), seconds)
-        for minutes, seconds in ((1, 2.0), (2, 8.0), (11, 1.0), (999, 9))
-    ]
-    beats = pulse(samples, now)
-    assert len(beats) == BARS
-    assert [(beat.count, beat.half, beat.most) for beat in beats[-2:]] == [
-        (1, 1.0, 1.0),
-        (2, 2.0, 8.0),
-    ]
-    assert sum(beat.count for beat in beats) == 3
-    assert [beat.height for beat in beats[:3]] == [0, 0, 0]
-    assert 0 < beats[-2].height < beats[-1].height < 1
-
-
-@pytest.mark.parametrize(
-    ("values", "share", "found"), [([1], 0.95, 1), (range(1, 101), 0.95, 95), ([3, 9], 0.99, 9)]
-)
-def test_percentiles(values, share, found):
-    assert percentile(list(values), share) == found

@@ -1,6 +1,5 @@
-"""What is left of a price; the history of prices as lines."""
+"""The margin of a channel price, with and without its why."""
 
-from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
 import pytest
@@ -9,9 +8,7 @@ from hypothesis import strategies as st
 
 from relvan.core.listings.rulebook import FeeRule
 from relvan.core.prices.fees import SoldOne, left_of, what_is_left
-from relvan.core.prices.history import HIGH, WIDE, price_chart
 
-NOON = datetime(2026, 11, 24, 12, tzinfo=UTC)
 FEES = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent=Decimal("2.9"))
 
 
@@ -32,15 +29,3 @@ def test_what_is_left_is_the_same_with_and_without_its_why(price, cost, delivery
 def test_a_loss_is_below_nothing(price, spent, found):
     fees = FeeRule(fixed=44)
     assert left_of(price, fees, tax_percent=Decimal(0), category="", spent=spent) == found
-
-
-def test_lines_step_where_another_price_was_accepted():
-    hours = [
-        (NOON - timedelta(hours=ago), amount) for ago, amount in ((10, 1000), (5, 2000), (0, 1500))
-    ]
-    chart = price_chart({"Hagglet": hours, "Own shop": hours[:1], "None": []}, NOON)
-    assert (chart.lowest, chart.highest, chart.since) == (1000, 2000, NOON - timedelta(hours=10))
-    hagglet, own = chart.lines
-    assert hagglet.path == "M0.0 200.0H500.0V0.0H1000.0V100.0H1000.0V100.0"
-    assert (own.points, own.last) == (((0.0, HIGH), (WIDE, HIGH)), 1000)
-    assert price_chart({"None": []}, NOON) is None

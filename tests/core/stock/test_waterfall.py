@@ -1,13 +1,9 @@
-"""The waterfall of what is free, and how long stock lasts."""
+"""The waterfall of what is free: each bar begins where the last one ended."""
 
-from datetime import UTC, date, datetime
-
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.stock.availability import Shown, StockBalance, StockPolicy, shown_quantity
-from relvan.core.stock.outlook import outlook
 from relvan.core.stock.waterfall import waterfall
 from relvan.core.why import Why
 
@@ -49,14 +45,3 @@ def test_every_bar_begins_where_the_last_one_ended(balances, shown):
     for fall in falls[1:]:
         assert fall.top == level
         level = level if fall.sum else fall.bottom
-
-
-@pytest.mark.parametrize(
-    ("free", "a_day", "days"),
-    [(10, 2.0, 5), (0, 2.0, 0), (1, 2.0, 0), (10, 0.0, None), (10, 0.0001, None)],
-)
-def test_how_long_stock_lasts(free, a_day, days):
-    found = outlook(free, a_day / 1440)
-    assert found.days_left == days
-    on = date(2026, 11, 24 + (days or 0)) if days is not None else None
-    assert found.runs_out_on(datetime(2026, 11, 24, 9, tzinfo=UTC)) == on

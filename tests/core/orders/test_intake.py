@@ -1,0 +1,11 @@
+"""What an order that is entered by hand must have."""
+
+from relvan.core.orders.intake import Address, IncomingLine, check_manual_order
+
+
+def test_a_manual_order_needs_goods_and_an_address():
+    good = Address("Ada", "1 Row", "Tarnhollow", "1", "NL")
+    assert check_manual_order((IncomingLine("", "A", "A", 1, 100),), good) == []
+    bad = check_manual_order((IncomingLine("", "A", "A", 0, -1),), Address(country="Narnia"))
+    assert {refusal.field for refusal in bad} == {"lines", "name", "street", "town", "country"}
+    assert check_manual_order((), good)[0].field == "lines"
