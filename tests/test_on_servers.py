@@ -15,9 +15,9 @@ SAME = [
     "tests/store",
     "tests/worker",
     "tests/services/test_backup.py",
-    "tests/services/test_killed_worker.py",
-    "tests/services/test_webhooks.py",
-    "tests/services/test_many_workers.py",
+    "tests/services/outbox/test_killed_worker.py",
+    "tests/services/webhooks/test_webhooks.py",
+    "tests/services/outbox/test_many_workers.py",
     "tests/services/test_sale.py",
 ]
 pytestmark = pytest.mark.skipif(bool(lacking()), reason=lacking() or "all is there")
