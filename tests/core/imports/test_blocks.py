@@ -79,8 +79,10 @@ def test_a_row_says_the_same_in_whatever_block_it_is_read(rows):
 
 @given(st.lists(st.text("aé 'x=\n\r\t\u00a0", max_size=5), min_size=1))
 def test_a_column_of_texts_is_read_as_each_of_its_cells_is(cells):
-    found = plain_texts(cells)
-    assert found is None or found == [plain_text(cell) or None for cell in cells]
+    ordinary = not any(sign in cell for cell in cells for sign in "\r'")
+    assert plain_texts(cells) == (
+        [plain_text(cell) or None for cell in cells] if ordinary else None
+    )
 
 
 def test_a_column_is_read_cell_by_cell_where_one_of_them_is_no_ordinary_text():
