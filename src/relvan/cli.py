@@ -33,7 +33,8 @@ from relvan.services.open import open_workplace
 from relvan.services.people.sign_in import add_person, make_token
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.settings import Settings
-from relvan.store.jobs import JobRow, job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import JobRow, job_rows
 from relvan.store.people import active_people
 from relvan.store.product_list import ProductFilter
 from relvan.store.schema import bring_up_to_date

@@ -6,7 +6,8 @@ from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
 from relvan.store.catalogue import find_product
 from relvan.store.facts import facts_by_id
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 
 
 def rehearse(workplace, owner, kind, content, name="file.csv", **more):

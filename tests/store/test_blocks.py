@@ -7,15 +7,15 @@ from hypothesis import strategies as st
 
 from relvan.core.catalogue.plain import PlainRows
 from relvan.store.blocks import add_block, next_block, settle_block
-from relvan.store.imports import (
-    NewImportRow,
+from relvan.store.job_rows import (
+    NewRow,
     add_rows,
     count_verdicts,
     forget_rows,
+    job_verdicts,
     subjects_of,
     verdicts_by_position,
 )
-from relvan.store.jobs import job_verdicts
 from relvan.store.tables import BulkJob
 
 
@@ -58,7 +58,7 @@ def test_pages_of_verdicts_do_not_tell_how_the_rows_are_kept(workplace, job, chu
                 if places := [at for at, held in numbered.items() if held == word]:
                     add_block(session, job, word, laid(places, making=word == "new"))
             alone = [
-                NewImportRow(at, f"S-{at}", "refused", "Why.")
+                NewRow(at, f"S-{at}", "refused", "Why.")
                 for at, held in numbered.items()
                 if held == "refused"
             ]
@@ -93,7 +93,7 @@ def test_a_row_with_a_verdict_of_its_own_leaves_its_block(workplace, job):
         add_rows(
             session,
             job,
-            [NewImportRow(at, f"S-{at}", "refused", "It has changed since.") for at in (2, 7)],
+            [NewRow(at, f"S-{at}", "refused", "It has changed since.") for at in (2, 7)],
         )
     with workplace.database.reading() as session:
         assert next_block(session, job, ["new", "changes"]) is None

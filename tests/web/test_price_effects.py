@@ -10,7 +10,8 @@ from relvan.services.catalogue.bulk import change_many
 from relvan.services.channels.settings import change_channel
 from relvan.services.jobs.life import move_job
 from relvan.services.listings.draft import draft_listings
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
 from tests.house import add_pot, connect
 from tests.snapshots import built_once

@@ -8,7 +8,8 @@ from relvan.api.desk import By, Caller, Cursor, Limit, api_router, gives_file, p
 from relvan.core.refusal import not_found
 from relvan.services.imports.result import result_file
 from relvan.services.jobs.life import move_job
-from relvan.store.jobs import JobRow, job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import JobRow, job_rows
 
 router = api_router(tags=["bulk jobs"])
 

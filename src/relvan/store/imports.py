@@ -1,26 +1,20 @@
 """Queries over bulk jobs as the worker sees them, saved mappings, and price lists by key."""
 
-from collections import Counter, defaultdict
-from collections.abc import Collection, Sequence
-from typing import Any, NamedTuple
+from collections import defaultdict
+from collections.abc import Collection
 
-from sqlalchemy import delete, func, select, true, update
+from sqlalchemy import select, true
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.facts import Changes, Facts
-from relvan.core.jobs.life import WORKING, JobVerdict
+from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.blocks import blocks_from, count_in_blocks, forget_blocks
-from relvan.store.bulk import insert_rows, update_columns
 from relvan.store.portable import json_pairs
-from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Attribute,
     Bin,
     BinBalance,
     BulkJob,
-    BulkJobRow,
     Mapping,
     PriceList,
     Product,
@@ -68,153 +62,6 @@ def next_working_job(session: Session) -> int | None:
     return session.scalar(
         select(BulkJob.id).where(BulkJob.state.in_(WORKING)).order_by(BulkJob.id).limit(1)
     )
-
-
-def forget_rows(session: Session, job_id: int, positions: Collection[int] | None = None) -> None:
-    """Deletes the rows of a rehearsal that begins anew, or some of them."""
-    statement = delete(BulkJobRow).where(BulkJobRow.job_id == job_id)
-    if positions is None:
-        forget_blocks(session, job_id)
-    session.execute(
-        statement if positions is None else statement.where(among(BulkJobRow.position, positions))
-    )
-
-
-class NewImportRow(NamedTuple):
-    """A row that is to be added to a job; see `BulkJobRow`."""
-
-    position: int
-    subject: str
-    verdict: str = JobVerdict.WAITING
-    reason: str = ""
-    change: Facts | Changes | None = None
-    turn: int = 1
-    leader: int | None = None
-
-
-def add_rows(session: Session, job_id: int, rows: Sequence[NewImportRow]) -> None:
-    """Adds rows to a job."""
-    insert_rows(
-        session, BulkJobRow, ("job_id", *NewImportRow._fields), [(job_id, *row) for row in rows]
-    )
-
-
-class ChangeRow(NamedTuple):
-    """A row that is to be applied or undone, as fact -> [old, new]."""
-
-    id: int
-    job_id: int
-    position: int
-    subject: str
-    turn: int
-    change: dict[str, Any]
-
-    def turned(self) -> "ChangeRow":
-        """Returns the row with new and old values in each other's place, as undoing applies it."""
-        return self._replace(change={name: [new, old] for name, (old, new) in self.change.items()})
-
-
-def next_changes(
-    session: Session, job_id: int, verdicts: Sequence[str], limit: int, *, backwards: bool = False
-) -> list[ChangeRow]:
-    """Returns the next leading rows with these verdicts, all of one turn: those to be applied or,
-    backwards, those to be undone.
-
-    Each verdict is queried alone, in the order of the index; queried together, all remaining rows
-    would be sorted for every chunk.
-    """
-    row = BulkJobRow.__table__.c
-    order = [column.desc() if backwards else column for column in (row.turn, row.position)]
-    wanted = select(row.id, row.job_id, row.position, row.subject, row.turn, row.change)
-    wanted = (
-        wanted.where(row.job_id == job_id, row.change.is_not(None)).order_by(*order).limit(limit)
-    )
-    found = [
-        found
-        for verdict in verdicts
-        for found in rows_as(ChangeRow, session, wanted.where(row.verdict == verdict))
-    ]
-    if not found:
-        return []
-    first = max if backwards else min
-    turn = first(change.turn for change in found)
-    now = sorted(
-        (change for change in found if change.turn == turn), key=lambda change: change.position
-    )
-    return (now[::-1] if backwards else now)[:limit]
-
-
-def all_changes(
-    session: Session, job_id: int, *, after: int, limit: int
-) -> list[tuple[int, str, dict[str, Any]]]:
-    """Yields (id, subject, fact -> [old, new]) of the rows of a job that would change something,
-    after one of them.
-    """
-    row = BulkJobRow.__table__.c
-    wanted = select(row.id, row.subject, row.change).where(
-        row.job_id == job_id, row.verdict == "changes", row.change.is_not(None), row.id > after
-    )
-    return [
-        (found[0], found[1], found[2])
-        for found in session.execute(wanted.order_by(row.id).limit(limit))
-    ]
-
-
-def settle_rows(
-    session: Session, job_id: int, leaders: Collection[int], verdict: str, reason: str = ""
-) -> int:
-    """Gives the rows of things, by the positions of their leaders, a verdict and returns how many
-    rows of the file these were.
-    """
-    if not leaders:
-        return 0
-    settled = 0
-    settle = (
-        update(BulkJobRow).where(BulkJobRow.job_id == job_id).values(verdict=verdict, reason=reason)
-    )
-    settle = settle.execution_options(synchronize_session=False)
-    for place in (BulkJobRow.position, BulkJobRow.leader):
-        settled += session.execute(settle.where(among(place, leaders))).rowcount  # type: ignore[attr-defined]
-    return settled - sum(leader < 0 for leader in leaders)
-
-
-def settle_alone(session: Session, ids: Collection[int], verdict: str) -> int:
-    """Gives rows that no other row follows a verdict, by their ids, and returns how many there
-    were.
-    """
-    update_columns(session, BulkJobRow, {"verdict": [verdict] * len(ids)}, list(ids))
-    return len(ids)
-
-
-def subjects_of(session: Session, job_id: int) -> list[tuple[int, str]]:
-    """Returns (position, subject) of every row."""
-    rows = select(BulkJobRow.position, BulkJobRow.subject).where(BulkJobRow.job_id == job_id)
-    found = [(position, subject) for position, subject in session.execute(rows).all()]
-    for block in blocks_from(session, job_id):
-        found += zip(block.rows.positions, block.rows.subjects, strict=True)
-    return sorted(found)
-
-
-def count_verdicts(session: Session, job_id: int) -> dict[str, int]:
-    """Returns how many rows of the file of a job have each verdict."""
-    rows = select(BulkJobRow.verdict, func.count()).where(
-        BulkJobRow.job_id == job_id, BulkJobRow.position > 0
-    )
-    counted = Counter(dict(session.execute(rows.group_by(BulkJobRow.verdict)).all()))
-    return dict(counted + Counter(count_in_blocks(session, job_id)))
-
-
-def verdicts_by_position(session: Session, job_id: int) -> dict[int, tuple[str, str]]:
-    """Returns (verdict, reason) of every row by its position."""
-    rows = select(BulkJobRow.position, BulkJobRow.verdict, BulkJobRow.reason).where(
-        BulkJobRow.job_id == job_id
-    )
-    found = {
-        position: (verdict, reason) for position, verdict, reason in session.execute(rows).all()
-    }
-    for block in blocks_from(session, job_id):
-        found |= dict.fromkeys(block.rows.positions, (block.verdict, ""))
-    return found
 
 
 def many_names(session: Session) -> dict[str, list[str]]:

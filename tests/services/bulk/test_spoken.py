@@ -14,7 +14,8 @@ from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.layers import LayerWish, make_layer
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 from relvan.store.layers import layer_line
 from relvan.store.listings import listings_of
 from tests.house import add_pot, connect

@@ -26,7 +26,7 @@ from relvan.services.open import open_workplace
 from relvan.services.workplace import Actor
 from relvan.settings import Settings
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.jobs import job_verdicts
+from relvan.store.job_rows import job_verdicts
 from tests.house import assert_sound
 from tests.steps.imports import rehearse
 

@@ -14,8 +14,8 @@ from relvan.services.listings.availability import availability
 from relvan.services.orders.take import take_manual_order
 from relvan.services.workplace import Actor
 from relvan.store.blocks import add_block
-from relvan.store.imports import add_rows
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import add_rows, job_verdicts
+from relvan.store.jobs import job_rows
 from tests.house import add_pot, assert_sound, count, orders
 from tests.steps.imports import carry, facts, rehearse, rows, state, verdicts
 

@@ -16,7 +16,7 @@ from relvan.services.catalogue.save import archive_products, change_facts, save_
 from relvan.services.jobs.life import move_job
 from relvan.services.open import open_workplace
 from relvan.services.workplace import Actor
-from relvan.store.jobs import job_verdicts
+from relvan.store.job_rows import job_verdicts
 from relvan.store.tables import PriceList
 from tests.house import add_pot, assert_sound
 from tests.steps.imports import carry, facts, rehearse, rows, verdicts

@@ -10,7 +10,7 @@ from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.pages import choose_pages, look_again, look_for_pages, search_pages
 from relvan.services.listings.publish import publish_listings, take_down_listings
 from relvan.services.outbox.deliver import deliver_next, reclaim
-from relvan.store.jobs import job_verdicts
+from relvan.store.job_rows import job_verdicts
 from relvan.store.listings import listings_of
 from relvan.store.pages import count_without_page, page_rows
 from tests.house import (

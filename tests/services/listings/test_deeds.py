@@ -9,7 +9,8 @@ from relvan.core.listings.deeds import ListingDeed
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import do_listings, plan_deed
 from relvan.store.catalogue import find_product, variants_of
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
 from relvan.store.tables import OutboxEntry
 from tests.house import add_pot, assert_sound, connect, count, deliver

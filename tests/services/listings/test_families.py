@@ -12,7 +12,7 @@ from relvan.services.listings.draft import change_listings, draft_listings, requ
 from relvan.services.listings.publish import publish_listings, put_back_listings, take_down_listings
 from relvan.services.listings.translations import set_translations, untranslated
 from relvan.services.prices.lists import NewPriceList, add_price_list
-from relvan.store.jobs import job_verdicts
+from relvan.store.job_rows import job_verdicts
 from tests.house import add_pot, assert_sound, connect, deliver, persist, read
 from tests.snapshots import built_once
 from tests.steps.families_on_channels import make_family, on

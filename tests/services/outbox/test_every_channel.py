@@ -10,7 +10,8 @@ from relvan.services.listings.publish import publish_listings, take_down_listing
 from relvan.services.outbox.deliver import deliver_next
 from relvan.services.prices.set import set_list_price
 from relvan.store.channels import channel_by_key
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 from tests.house import assert_sound, channel_ids, count, deliver, persist
 from tests.steps.every_channel import OWN, draft, listing, ready
 

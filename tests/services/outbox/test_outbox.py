@@ -11,7 +11,8 @@ from relvan.services.listings.publish import publish_listings, put_back_listings
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.set import set_floor, set_list_price
 from relvan.store.channels import channel_by_key, channel_health
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 from relvan.store.tables import Channel, OutboxEntry
 from tests.house import (
     add_pot,

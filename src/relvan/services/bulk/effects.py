@@ -9,8 +9,7 @@ from relvan.services.jobs.life import find_job
 from relvan.services.listings.price_effects import PriceEffect, effects_of, touches_prices
 from relvan.services.workplace import Workplace
 from relvan.store.facts import codes
-from relvan.store.imports import all_changes
-from relvan.store.jobs import VerdictRow
+from relvan.store.job_rows import VerdictRow, all_changes
 from relvan.store.session import Session
 
 CHUNK = 2_000

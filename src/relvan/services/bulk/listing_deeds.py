@@ -11,8 +11,7 @@ from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.listings.publish import do_listings, plan_deed
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channels
-from relvan.store.imports import ChangeRow
-from relvan.store.jobs import refused_by_listing
+from relvan.store.job_rows import ChangeRow, refused_by_listing
 from relvan.store.listings import SpokenListing, head_ids, spoken_listings
 from relvan.store.session import Session
 

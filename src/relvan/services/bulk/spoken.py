@@ -14,7 +14,7 @@ from relvan.services.listings.draft import check_value, set_values
 from relvan.services.listings.layers import change_layer
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channels
-from relvan.store.imports import ChangeRow
+from relvan.store.job_rows import ChangeRow
 from relvan.store.layers import LayerLine, layer_lines
 from relvan.store.listings import SpokenListing, listings_of, spoken_listings
 from relvan.store.session import Session

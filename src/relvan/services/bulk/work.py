@@ -32,13 +32,13 @@ from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.blocks import Kept, next_block, settle_block
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.imports import (
+from relvan.store.imports import next_working_job
+from relvan.store.job_rows import (
     ChangeRow,
-    NewImportRow,
+    NewRow,
     add_rows,
     count_verdicts,
     next_changes,
-    next_working_job,
     settle_alone,
     settle_rows,
 )
@@ -169,7 +169,7 @@ def _write_block(
         written = write_plain_rows(session, workplace, actor, turned, job_id=job.id)
     left = rows.without(written)
     own = [
-        NewImportRow(rows.positions[at], rows.subjects[at], block.verdict, "", rows.change(at))
+        NewRow(rows.positions[at], rows.subjects[at], block.verdict, "", rows.change(at))
         for at in left
     ]
     add_rows(session, job.id, own)

@@ -16,7 +16,7 @@ from relvan.services.catalogue.write import make_wishes
 from relvan.services.jobs.life import NewJob, end_job, find_job, open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes, facts_by_id
-from relvan.store.imports import NewImportRow, add_rows, count_verdicts, forget_rows, subjects_of
+from relvan.store.job_rows import NewRow, add_rows, count_verdicts, forget_rows, subjects_of
 from relvan.store.product_list import ProductFilter, all_skus
 from relvan.store.session import Session
 
@@ -61,7 +61,7 @@ def change_many(
         job.total = len(chosen)
         for start in range(0, len(chosen), CHUNK):
             rows = enumerate(chosen[start : start + CHUNK], start + 1)
-            add_rows(session, job.id, [NewImportRow(n, sku) for n, sku in rows])
+            add_rows(session, job.id, [NewRow(n, sku) for n, sku in rows])
         return job.id
 
 
@@ -121,7 +121,7 @@ def _rehearsed(
     workplace: Workplace,
     operations: Sequence[Operation],
     subjects: Sequence[tuple[int, str]],
-) -> list[NewImportRow]:
+) -> list[NewRow]:
     known = codes(session, [sku for _, sku in subjects])
     old = facts_by_id(session, {found[0] for found in known.values()})
     refused: dict[int, str] = {}
@@ -147,16 +147,16 @@ def _rehearsed(
     ]
 
 
-def _new_row(position: int, sku: str, wish: ProductWish | None, reason: str) -> NewImportRow:
+def _new_row(position: int, sku: str, wish: ProductWish | None, reason: str) -> NewRow:
     if wish is None:
-        return NewImportRow(position, sku, JobVerdict.REFUSED, reason)
+        return NewRow(position, sku, JobVerdict.REFUSED, reason)
     if wish.refusals:
-        return NewImportRow(
+        return NewRow(
             position,
             sku,
             JobVerdict.REFUSED,
             f"{wish.refusals[0].message} {wish.refusals[0].fix}"[:400],
         )
     if wish.changes:
-        return NewImportRow(position, sku, "changes", change=wish.changes)
-    return NewImportRow(position, sku, "same")
+        return NewRow(position, sku, "changes", change=wish.changes)
+    return NewRow(position, sku, "same")

@@ -1,5 +1,5 @@
-"""Writes plain facts of many products with a few statements. They belong to a bulk job and were
-checked when it was rehearsed.
+"""Looks once more at plain rows of a bulk job, a block at a time, and writes those that are still
+right with a few statements. They were checked when the job was rehearsed.
 
 Rows whose products have changed since, and all that are not surely right, are left to
 `write_wishes`.
@@ -17,18 +17,17 @@ from relvan.core.catalogue.plain import PlainRows, Standing, are_plain, question
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.jobs.life import as_expected
 from relvan.services import audit
+from relvan.services.catalogue.columns import change_rows, create_rows, replace_prices
 from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.catalogue.write import SEARCHED, make_categories
 from relvan.services.changes import changes_of
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search
-from relvan.store.bulk import delete_rows, insert_columns, update_columns
-from relvan.store.facts import FLAGS, TEXTS, asks_by_category, owners_of_gtins
-from relvan.store.imports import ChangeRow, price_list_ids
-from relvan.store.plain import ids_by_key, standing
-from relvan.store.product_rows import name_new_products
+from relvan.store.facts import asks_by_category, owners_of_gtins
+from relvan.store.imports import price_list_ids
+from relvan.store.job_rows import ChangeRow
+from relvan.store.plain import standing
 from relvan.store.session import Session
-from relvan.store.tables import ListPrice, Product
 
 MADE = [None, str(ProductKind.SINGLE)]
 
@@ -114,39 +113,25 @@ class _Writer:
             if key not in taken and numbers[place] not in owned
         ]
         if fine:
-            self._insert(rows.pick(fine), [keys[place] for place in fine])
+            self._insert(rows.pick(fine))
         return fine
 
-    def _insert(self, rows: PlainRows, keys: Sequence[str]) -> None:
+    def _insert(self, rows: PlainRows) -> None:
         session, columns, count = self.session, rows.new, len(rows)
         if "category" in columns:
             make_categories(session, {*columns["category"]})
-        written = {
-            name: _written(name, held)
-            for name, held in columns.items()
-            if not Keyed.PRICE.has(name)
-        }
-        if "gtin" in columns:
-            written["gtin_key"] = [gtin_key(gtin) if gtin else None for gtin in columns["gtin"]]
         known = self._completeness(columns, count)
-        same: dict[str, Any] = {"kind": MADE[1], "created_at": self.now, "changed_at": self.now}
-        insert_columns(
-            session,
-            Product,
-            {
-                "sku": rows.subjects,
-                "sku_key": keys,
-                **written,
-                **{name: [value] * count for name, value in same.items()},
-                "asked": [held.asked for held in known],
-                "lacking": [len(held.missing) for held in known],
-            },
-        )
-        ids = ids_by_key(session, keys)
-        name_new_products(session, ids)
+        written = {
+            "sku": rows.subjects,
+            **{name: held for name, held in columns.items() if not Keyed.PRICE.has(name)},
+            "kind": [MADE[1]] * count,
+            "asked": [held.asked for held in known],
+            "lacking": [len(held.missing) for held in known],
+        }
+        ids = create_rows(session, self.now, written)
         for name, amounts in columns.items():
             if Keyed.PRICE.has(name):
-                self._add_prices(name, zip(ids, amounts, strict=True))
+                replace_prices(session, (), self._priced(name, zip(ids, amounts, strict=True)))
         search.index_new(session, ids)
         audit.record_products(session, self.actor, self.now, ids, "created", job_id=self.job_id)
 
@@ -211,13 +196,10 @@ class _Writer:
         session = self.session
         if "category" in names:
             make_categories(session, {*rows.new["category"]} - {None})
-        written: dict[str, Sequence[Any]] = {"changed_at": [self.now] * len(ids)}
-        for name in names:
-            if Keyed.PRICE.has(name):
-                self._change_prices(name, rows, ids)
-            else:
-                written[name] = _written(name, rows.new[name])
-        update_columns(session, Product, written, ids)
+        written = {name: rows.new[name] for name in names if not Keyed.PRICE.has(name)}
+        change_rows(session, self.now, ids, written)
+        for name in set(names) - written.keys():
+            self._change_prices(name, rows, ids)
         if not set(names).isdisjoint(SEARCHED):
             search.index_products(session, ids)
         changes = rows.changes()
@@ -237,23 +219,15 @@ class _Writer:
         gone = [
             (which, product_id) for product_id, old, new in pairs if old is not None and old != new
         ]
-        delete_rows(self.session, ListPrice, ("price_list_id", "product_id"), gone)
-        self._add_prices(name, ((product_id, new) for product_id, old, new in pairs if old != new))
+        now = ((product_id, new) for product_id, old, new in pairs if old != new)
+        replace_prices(self.session, gone, self._priced(name, now))
 
-    def _add_prices(self, name: str, priced: Iterable[tuple[int, int | None]]) -> None:
-        now = [(product_id, amount) for product_id, amount in priced if amount is not None]
-        if now:
-            products, amounts = zip(*now, strict=True)
-            which = [self.lists[Keyed.PRICE.key(name)]] * len(now)
-            columns = {"price_list_id": which, "product_id": products, "amount": amounts}
-            insert_columns(self.session, ListPrice, columns)
-
-
-def _written(name: str, values: Sequence[Any]) -> Sequence[Any]:
-    """Returns the values of a fact as its column keeps them, where None is not allowed."""
-    if name in FLAGS:
-        return [bool(value) for value in values]
-    return [value or "" for value in values] if name in TEXTS and None in values else values
+    def _priced(
+        self, name: str, priced: Iterable[tuple[int, int | None]]
+    ) -> list[tuple[int, int, int]]:
+        """Returns the prices that there are, as (price list, product, amount)."""
+        which = self.lists[Keyed.PRICE.key(name)]
+        return [(which, product_id, amount) for product_id, amount in priced if amount is not None]
 
 
 def _stands(now: Standing | None, expected: Sequence[Any]) -> bool:

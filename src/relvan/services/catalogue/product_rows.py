@@ -6,63 +6,34 @@ from typing import Any
 
 from relvan.core.catalogue.facts import Facts
 from relvan.core.catalogue.families import combination_key, widen
-from relvan.core.catalogue.identity import gtin_key, sku_key
+from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductKind, Trait
+from relvan.services.catalogue.columns import change_rows, create_rows
 from relvan.services.catalogue.references import ProductWish
 from relvan.services.workplace import Workplace
-from relvan.store.bulk import insert_rows, update_rows
-from relvan.store.facts import COLUMNS, FLAGS, TEXTS, codes, traits_of_variants
-from relvan.store.plain import ids_by_key
+from relvan.store.bulk import update_rows
+from relvan.store.facts import COLUMNS, codes, traits_of_variants
 from relvan.store.product_rows import axes_of, clear_combinations
 from relvan.store.session import Session
 from relvan.store.tables import Product
 
-PLAIN = tuple(name for name in COLUMNS if name not in (*FLAGS, *TEXTS, "kind", "tax_code"))
-MADE = (
-    *PLAIN,
-    *TEXTS,
-    *FLAGS,
-    "kind",
-    "tax_code",
-    "sku_key",
-    "gtin_key",
-    "attributes",
-    "traits",
-    "axes",
-    "lacking",
-    "created_at",
-    "changed_at",
-)
+SIMPLE = tuple(name for name in COLUMNS if name not in ("kind", "tax_code"))
 
 
 def insert_products(session: Session, workplace: Workplace, wishes: Sequence[ProductWish]) -> None:
     """Creates the products that do not exist yet; each wish gets its id. `write_bonds` ties them to
     families afterwards, when all of them exist."""
-    now = workplace.now()
-    rows: list[tuple[Any, ...]] = []
-    for wish in wishes:
-        get = wish.new.get
-        rows.append(
-            (
-                *map(get, PLAIN),
-                *(get(name) or "" for name in TEXTS),
-                *(bool(get(name)) for name in FLAGS),
-                wish.kind,
-                _tax_code(wish),
-                sku_key(wish.sku),
-                _gtin_key(wish.new),
-                attributes_of(wish.new),
-                {},
-                [],
-                0,
-                now,
-                now,
-            )
-        )
-    insert_rows(session, Product, MADE, rows)
+    if not wishes:
+        return
+    columns: dict[str, Sequence[Any]] = {
+        **{name: [wish.new.get(name) for wish in wishes] for name in SIMPLE},
+        "kind": [wish.kind for wish in wishes],
+        "tax_code": [_tax_code(wish) for wish in wishes],
+        "attributes": [attributes_of(wish.new) for wish in wishes],
+    }
     for wish, product_id in zip(
-        wishes, ids_by_key(session, [sku_key(wish.sku) for wish in wishes]), strict=True
+        wishes, create_rows(session, workplace.now(), columns), strict=True
     ):
         wish.id = product_id
 
@@ -70,35 +41,27 @@ def insert_products(session: Session, workplace: Workplace, wishes: Sequence[Pro
 def update_products(session: Session, workplace: Workplace, wishes: Sequence[ProductWish]) -> None:
     """Writes the changes of existing products; those that change the same columns share one
     statement."""
-    now = workplace.now()
     groups: dict[tuple[str, ...], list[tuple[Any, ...]]] = defaultdict(list)
     for wish in wishes:
-        columns = {**_columns(wish, workplace), "changed_at": now}
+        columns = _columns(wish, workplace)
         groups[tuple(columns)].append((*columns.values(), wish.id))
     for names, rows in groups.items():
-        update_rows(session, Product, names, rows)
+        *held, ids = zip(*rows, strict=True)
+        change_rows(session, workplace.now(), ids, dict(zip(names, held, strict=True)))
 
 
 def _columns(wish: ProductWish, workplace: Workplace) -> dict[str, Any]:
     """Returns the columns that a wish changes with their new values, always in the same order."""
     new, found = wish.new, dict[str, Any]()
     for name in sorted(wish.changes):
-        if name in TEXTS:
-            found[name] = new.get(name) or ""
-        elif name in FLAGS:
-            found[name] = bool(new.get(name))
-        elif name == "kind" or name == "tax_code":
+        if name in ("kind", "tax_code"):
             found["kind"], found["tax_code"] = wish.kind, _tax_code(wish)
-        elif name in PLAIN:
+        elif name in SIMPLE:
             found[name] = new.get(name)
         elif Keyed.ATTRIBUTE.has(name):
             found["attributes"] = attributes_of(new)
         elif name == "archived":
             found["archived_at"] = workplace.now() if new.get("archived") else None
-    if "sku" in found:
-        found["sku_key"] = sku_key(wish.sku)
-    if "gtin" in found:
-        found["gtin_key"] = _gtin_key(new)
     return found
 
 
@@ -114,10 +77,6 @@ def traits_of(facts: Facts) -> dict[str, str]:
 
 def _tax_code(wish: ProductWish) -> str:
     return wish.new.get("tax_code") or ("" if wish.kind == ProductKind.VARIANT else "standard")
-
-
-def _gtin_key(facts: Facts) -> str | None:
-    return gtin_key(facts["gtin"]) if facts.get("gtin") else None
 
 
 def write_bonds(session: Session, wishes: Sequence[ProductWish]) -> None:

@@ -17,6 +17,7 @@ from relvan.core.catalogue.keyed import Keyed, break_place, kind_of_fact
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import Refusal
 from relvan.services import audit
+from relvan.services.catalogue.columns import replace_prices
 from relvan.services.catalogue.complete import settle_completeness
 from relvan.services.catalogue.product_rows import (
     attributes_of,
@@ -35,7 +36,7 @@ from relvan.store.facts import attribute_rules, codes, facts_by_id, variant_ids
 from relvan.store.imports import price_list_ids
 from relvan.store.product_rows import forget_codes, forget_parts
 from relvan.store.session import Session
-from relvan.store.tables import KitPart, ListPrice, PriceBreak, SkuName
+from relvan.store.tables import KitPart, PriceBreak, SkuName
 
 SEARCHED = ("sku", "title", "gtin", "brand", "aliases")
 
@@ -130,6 +131,8 @@ def write_wishes(
     make_categories(
         session, {str(w.new.get("category") or "") for w in wanted if w.touches("category")}
     )
+    if renamed := [w.id for w in wanted if w.id is not None and w.old and _is_renamed(w)]:
+        forget_codes(session, renamed)
     insert_products(session, workplace, made)
     _write_codes(session, wanted)  # before what names a product by its SKU
     update_products(session, workplace, [wish for wish in wanted if id(wish) not in new])
@@ -231,18 +234,16 @@ def make_categories(session: Session, named: Collection[str]) -> None:
     add_categories(session, paths)
 
 
+def _is_renamed(wish: ProductWish) -> bool:
+    return wish.touches("sku", "aliases", Keyed.ALIAS)
+
+
 def _write_codes(session: Session, wishes: Sequence[ProductWish]) -> None:
-    changed = [
-        wish for wish in wishes if wish.touches("sku", "aliases", Keyed.ALIAS) or not wish.old
-    ]
-    if not changed:
-        return
-    there = [wish.id for wish in changed if wish.old and wish.id is not None]
-    if there:
-        forget_codes(session, there)
+    """Writes the SKUs and aliases of changed products, and the aliases of new ones."""
     rows: list[tuple[Any, ...]] = []
-    for wish in changed:
-        rows.append((sku_key(wish.sku), wish.sku, False, wish.id, "", "", {}))
+    for wish in filter(_is_renamed, wishes):
+        if wish.old:
+            rows.append((sku_key(wish.sku), wish.sku, False, wish.id, "", "", {}))
         faces = {sku_key(alias): said for alias, said in Keyed.ALIAS.of(wish.new).items()}
         for alias in wish.new.get("aliases", ()):
             said = faces.get(sku_key(alias), {})
@@ -273,8 +274,7 @@ def _write_prices(session: Session, wishes: Sequence[ProductWish]) -> None:
             if not is_empty(after):
                 rows[kind].append((*place, after))
     columns = ("price_list_id", "product_id")
-    delete_rows(session, ListPrice, columns, gone[Keyed.PRICE])
-    insert_rows(session, ListPrice, (*columns, "amount"), rows[Keyed.PRICE])
+    replace_prices(session, gone[Keyed.PRICE], rows[Keyed.PRICE])
     delete_rows(session, PriceBreak, (*columns, "least"), gone[Keyed.BREAK])
     insert_rows(session, PriceBreak, (*columns, "least", "amount"), rows[Keyed.BREAK])
 

@@ -10,7 +10,7 @@ from relvan.services.catalogue.pictures import check_role
 from relvan.services.jobs.life import NewJob, open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.imports import NewImportRow, add_rows
+from relvan.store.job_rows import NewRow, add_rows
 
 MOST_ADDRESSES = 30
 
@@ -47,7 +47,7 @@ def fetch_pictures(
         )
         job.total = len(addresses)
         rows = [
-            NewImportRow(
+            NewRow(
                 n, product.sku, "changes", change={"picture": [None, address], "role": [None, role]}
             )
             for n, address in enumerate(addresses, 1)

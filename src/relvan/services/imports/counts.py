@@ -9,7 +9,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.services.stock.move import MoveStock, lies_in_bin, move_in, note_movements
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.imports import ChangeRow
+from relvan.store.job_rows import ChangeRow
 from relvan.store.session import Session
 
 

@@ -27,7 +27,8 @@ from relvan.services.imports.special import rehearse_alone
 from relvan.services.jobs.life import end_job, find_job
 from relvan.services.workplace import Workplace
 from relvan.store.facts import attribute_rules, codes, facts_by_id, traits_of_variants
-from relvan.store.imports import NewImportRow, add_rows, all_currencies, count_verdicts, forget_rows
+from relvan.store.imports import all_currencies
+from relvan.store.job_rows import NewRow, add_rows, count_verdicts, forget_rows
 from relvan.store.session import Session
 from relvan.store.tables import BulkJob
 
@@ -349,7 +350,7 @@ def _with_it(culprit: Rehearsal) -> Refusal:
 def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsal]) -> None:
     """Writes the rows of the job, each with the verdict on its thing. Things without a row of their
     own get a row with a number below 0."""
-    rows: dict[int, NewImportRow] = {}
+    rows: dict[int, NewRow] = {}
     for held in sorted(rehearsals, key=lambda held: bool(held.thing.implied)):
         thing, leader = held.thing, held.thing.leader
         for row in thing.rows:
@@ -364,11 +365,9 @@ def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsa
                     if row.position == leader
                     else (None, held.turn, leader)
                 )
-                rows[row.position] = NewImportRow(
-                    row.position, thing.sku, held.verdict, reason, *more
-                )
+                rows[row.position] = NewRow(row.position, thing.sku, held.verdict, reason, *more)
         if thing.implied and held.change is not None:
-            rows[thing.implied] = NewImportRow(
+            rows[thing.implied] = NewRow(
                 thing.implied, thing.sku, held.verdict, "", held.change, held.turn
             )
     values = list(rows.values())

@@ -10,7 +10,7 @@ from relvan.documents.tables import first_rows, rows_of, write_csv
 from relvan.services.imports.receive import table_of
 from relvan.services.jobs.life import find_job
 from relvan.services.workplace import Workplace
-from relvan.store.imports import subjects_of, verdicts_by_position
+from relvan.store.job_rows import subjects_of, verdicts_by_position
 
 VERDICT = ("Verdict", "Reason")
 

@@ -22,7 +22,7 @@ from relvan.services.imports.counts import rehearse_count, request_key
 from relvan.services.stock.move import find_movement, undo_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
-from relvan.store.imports import ChangeRow
+from relvan.store.job_rows import ChangeRow
 from relvan.store.session import Session
 
 FORGET_EVERY = 500  # things read for rows that are done

@@ -2,24 +2,12 @@
 when every row has one."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from relvan.core.jobs.life import JobState, JobVerdict
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.jobs import insert_job_rows, mark_done, waiting_row_ids
+from relvan.store.job_rows import NewRow, add_rows, mark_done, row_ids, waiting_row_ids
 from relvan.store.session import Session
 from relvan.store.tables import BulkJob, BulkJobRow
-
-
-@dataclass(frozen=True)
-class NewJobRow:
-    """A row that is to be written: its thing, and a verdict when there is one already ("done" or
-    "refused", with the reason)."""
-
-    subject: str
-    listing_id: int | None = None
-    verdict: str = JobVerdict.WAITING
-    reason: str = ""
 
 
 def open_job(
@@ -28,7 +16,7 @@ def open_job(
     actor: Actor,
     kind: str,
     title: str,
-    rows: Sequence[NewJobRow],
+    rows: Sequence[NewRow],
 ) -> tuple[BulkJob, list[int]]:
     """Opens a bulk job; returns it with the ids of its rows, in order."""
     job = BulkJob(
@@ -42,18 +30,8 @@ def open_job(
     )
     session.add(job)
     session.flush()
-    values = [
-        {
-            "job_id": job.id,
-            "position": position,
-            "subject": row.subject,
-            "listing_id": row.listing_id,
-            "verdict": row.verdict,
-            "reason": row.reason,
-        }
-        for position, row in enumerate(rows, 1)
-    ]
-    ids = insert_job_rows(session, values)
+    add_rows(session, job.id, rows)
+    ids = row_ids(session, job.id)
     _end_if_complete(workplace, job)
     return job, ids
 

@@ -11,7 +11,7 @@ from relvan.services.jobs.life import NewJob, open_background_job
 from relvan.services.listings.draft import check_value
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channels
-from relvan.store.imports import NewImportRow, add_rows, count_verdicts
+from relvan.store.job_rows import NewRow, add_rows, count_verdicts
 from relvan.store.listings import spoken_by_id
 from relvan.store.session import Session
 
@@ -52,7 +52,7 @@ def rehearse_values(
 
 def _change_rows(
     session: Session, workplace: Workplace, wanted: Mapping[int, Mapping[str, str]]
-) -> list[NewImportRow]:
+) -> list[NewRow]:
     found = spoken_by_id(session, list(wanted))
     books = {channel.id: workplace.rulebook(channel) for channel in channels(session)}
     refuse_if_any(
@@ -63,11 +63,11 @@ def _change_rows(
         for name, value in wanted[listing_id].items()
         for refusal in check_value(books[channel_id].field(name), name, value)
     )
-    rows: list[NewImportRow] = []
+    rows: list[NewRow] = []
     for listing_id, values in wanted.items():
         if listing_id not in found:
             rows.append(
-                NewImportRow(
+                NewRow(
                     len(rows) + 1,
                     str(listing_id),
                     JobVerdict.REFUSED,
@@ -85,7 +85,7 @@ def _change_rows(
             }
             same = old == value
             rows.append(
-                NewImportRow(
+                NewRow(
                     len(rows) + 1,
                     listing.sku,
                     "same" if same else "changes",

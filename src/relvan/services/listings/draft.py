@@ -13,7 +13,7 @@ from relvan.core.refusal import Refusal, Refused, not_found, refuse, refuse_if_a
 from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import Concern
-from relvan.services.jobs.rows import NewJobRow, open_job
+from relvan.services.jobs.rows import open_job
 from relvan.services.listings.later import refresh_soon
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.verdicts import Verdict, refused_verdict
@@ -21,6 +21,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import named_products, variants_of
 from relvan.store.channels import channel_by_key, channels
 from relvan.store.database import after_commit
+from relvan.store.job_rows import NewRow
 from relvan.store.listings import listed_on, listings_of
 from relvan.store.session import Session
 from relvan.store.tables import Channel, Listing
@@ -172,7 +173,7 @@ def draft_on_channels(
 ) -> DraftJob:
     """Drafts products on several channels at once. A bulk job keeps what was created, what was not,
     and why."""
-    rows: list[NewJobRow] = []
+    rows: list[NewRow] = []
     refused: list[str] = []
     made = 0
     for key in channel_keys:
@@ -180,10 +181,11 @@ def draft_on_channels(
         ids = iter(drafted.listing_ids)
         for verdict in drafted.verdicts:
             name = f"{verdict.subject} on {key}"
+            row = NewRow(len(rows) + 1, name)
             if verdict.ok:
-                rows.append(NewJobRow(name, next(ids), "done"))
+                rows.append(row._replace(verdict=JobVerdict.DONE, listing_id=next(ids)))
             else:
-                rows.append(NewJobRow(name, None, JobVerdict.REFUSED, verdict.message))
+                rows.append(row._replace(verdict=JobVerdict.REFUSED, reason=verdict.message))
                 refused.append(verdict.message)
         made += len(drafted.listing_ids)
     with workplace.database.writing() as session:

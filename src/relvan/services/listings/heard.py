@@ -22,7 +22,7 @@ from relvan.services.listings.refresh import (
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stations import Heard, UpdateOutcome
 from relvan.services.workplace import SYSTEM, Workplace
-from relvan.store.jobs import waiting_rows
+from relvan.store.job_rows import waiting_rows
 from relvan.store.listings import members_of
 from relvan.store.session import Session
 from relvan.store.tables import Channel, Listing, PriceSent

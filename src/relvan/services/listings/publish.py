@@ -19,10 +19,11 @@ from relvan.core.listings.state import ListingState
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
-from relvan.services.jobs.rows import NewJobRow, open_job, settle_rows_of
+from relvan.services.jobs.rows import open_job, settle_rows_of
 from relvan.services.listings.refresh import refresh_listings, settle_state
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.job_rows import NewRow
 from relvan.store.listings import listing_ids_of, listing_names, listings_of, open_publishes
 from relvan.store.session import Session
 from relvan.store.tables import Listing
@@ -140,8 +141,8 @@ def do_listings(
     with workplace.database.writing() as session:
         plan = plan_deed(session, deed, listing_ids, leave_out=leave_out)
         rows = [
-            _row(listing_id, step, plan.names[listing_id])
-            for listing_id, step in plan.steps.items()
+            _row(position, listing_id, step, plan.names[listing_id])
+            for position, (listing_id, step) in enumerate(plan.steps.items(), 1)
         ]
         plural = "listing" if len(rows) == 1 else "listings"
         title = f"{deed.capitalize()} {len(rows)} {plural}"
@@ -256,9 +257,10 @@ def _drop_waiting_publish(session: Session, workplace: Workplace, listing_ids: l
             )
 
 
-def _row(listing_id: int, step: Step, name: str) -> NewJobRow:
+def _row(position: int, listing_id: int, step: Step, name: str) -> NewRow:
+    row = NewRow(position, name, listing_id=listing_id)
     if step.refused:
-        return NewJobRow(name, listing_id, JobVerdict.REFUSED, step.refused)
+        return row._replace(verdict=JobVerdict.REFUSED, reason=step.refused)
     if not step.answer.topics and not step.waits:
-        return NewJobRow(name, listing_id, "done", step.answer.note)
-    return NewJobRow(name, listing_id)
+        return row._replace(verdict=JobVerdict.DONE, reason=step.answer.note)
+    return row

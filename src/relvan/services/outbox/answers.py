@@ -12,7 +12,7 @@ from relvan.services.outbox.envelopes import Envelope, Outcome
 from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.stations import Heard, UpdateOutcome
 from relvan.services.workplace import Workplace
-from relvan.store.jobs import job_rows_by_id
+from relvan.store.job_rows import job_rows_by_id
 from relvan.store.listings import listings_of
 from relvan.store.outbox import close_as_accepted, entries_by_id
 from relvan.store.session import Session

@@ -21,8 +21,8 @@ from relvan.services.listings.view import view_listing
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
-from relvan.store.imports import count_verdicts
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import count_verdicts, job_verdicts
+from relvan.store.jobs import job_rows
 from relvan.store.listings import listing_by_id
 from relvan.store.orders import OrderFilter, order_page
 from relvan.store.product_list import ProductFilter, product_page, rows_by_sku_start

@@ -24,7 +24,8 @@ from relvan.services.listings.view import view_listing
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id, channel_names, channels
 from relvan.store.history import history
-from relvan.store.jobs import job_rows, job_verdicts
+from relvan.store.job_rows import job_verdicts
+from relvan.store.jobs import job_rows
 from relvan.store.listed import picture_owners
 from relvan.store.listing_list import (
     SORTING,
