@@ -60,7 +60,8 @@ def test_a_kit_with_a_fault_keeps_its_parts_as_typed(web, workplace, owner):
 def test_a_kits_page_names_parts_sums_and_the_scarcest(web, workplace, owner):
     add_pot(workplace, owner, "A", units=5)
     kit(workplace, owner, "K", ("A", 2), prices={"retail": 3000})
-    text = shown(page(web.get("/products/K")))
+    paths = ("/products/K", "/products/K/parts", "/products/K/can-be-made")
+    text = " ".join(shown(page(web.get(path))) for path in paths)
     for words in ("scarcest part A: 5 free, 2 in each", "€33.80", "11.2 % cheaper", "Used in"):
         assert (words in text) == (words != "Used in")
     assert "Used in" in shown(page(web.get("/products/A/related")))
@@ -328,11 +329,15 @@ def test_a_margin_is_a_column_only_where_it_can_be_known(web, workplace, owner):
 def test_a_products_page_asks_at_most_twelve_queries(web, workplace, owner, family, count_queries):
     kit(workplace, owner, "K", ("A", 2), prices={"retail": 3000})
     add_pot(workplace, owner, "ALONE", units=5)
-    for sku in ("A", "ALONE"):
+    for sku in ("A", "ALONE", "K"):
         web.get(f"/products/{sku}")
         with count_queries(workplace.database) as seen:
             assert web.get(f"/products/{sku}").status_code == 200
         assert len([one for one in seen if one.startswith("SELECT")]) <= 12
     related = web.get("/products/A/related").text
     assert "Used in" in related
+    parts = html.fromstring(web.get("/products/K/parts").text)
+    assert [cell.text_content().strip() for cell in parts.cssselect("td.sku")] == ["A"]
+    made = html.fromstring(web.get("/products/K/can-be-made").text)
+    assert made.cssselect("h2")[0].text == "Can be made"
     assert "The family" in related

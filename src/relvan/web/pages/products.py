@@ -168,23 +168,10 @@ def _by_kind(session: Any, view: ProductView) -> dict[str, Any]:
         "channels": channel_names(session),
         "head": view.head,
         "axes": [(trait.name, trait.values) for trait in view.head.axes] if view.head else [],
-        "parts": [],
-        "sums": None,
-        "kit_stock": [],
         "part_pairs": [(part.sku, part.quantity) for part in draft.parts],
     }
     if draft.kind in (ProductKind.SINGLE, ProductKind.VARIANT):
         found["stock"] = stock_with_bins(session, product_id)
-    if draft.kind == ProductKind.KIT:
-        first = next(iter(price_lists(session)), None)
-        rows = {row.sku.casefold(): row for row in rows_by_id(session, _ids(session, draft))}
-        found["parts"] = [(part, rows.get(part.sku.casefold())) for part in draft.parts]
-        if first is not None:
-            found["sums"] = sums_of_kit(
-                session, facts_by_id(session, [product_id])[product_id], first.key
-            )
-            found["sums_list"] = first
-        found["kit_stock"] = load_holdings(session, [product_id]).of(product_id)
     return found
 
 
@@ -307,6 +294,32 @@ def product_related(desk: At, sku: str) -> HTMLResponse:
             head = product_by_id(session, product.family_id)
             siblings = product_page(session, ProductFilter(family=head.sku), limit=60)
     return desk.fragment("products/_related.html", product=product, kits=kits, siblings=siblings)
+
+
+@router.get("/products/{sku:path}/parts", name="product_parts")
+def product_parts(desk: At, sku: str) -> HTMLResponse:
+    """Shows the parts of a kit with their sums; the page loads this when it is shown."""
+    with desk.workplace.database.reading() as session:
+        view = view_in(session, sku)
+        first = next(iter(price_lists(session)), None)
+        rows = {row.sku.casefold(): row for row in rows_by_id(session, _ids(session, view.draft))}
+        facts = facts_by_id(session, [view.id])[view.id]
+        sums = None if first is None else sums_of_kit(session, facts, first.key)
+    parts = [(part, rows.get(part.sku.casefold())) for part in view.draft.parts]
+    return desk.fragment(
+        "products/_kit.html", draft=view.draft, parts=parts, sums=sums, sums_list=first
+    )
+
+
+@router.get("/products/{sku:path}/can-be-made", name="product_can_be_made")
+def product_can_be_made(desk: At, sku: str) -> HTMLResponse:
+    """Shows how often a kit can be made in each warehouse; the page loads this when a person has
+    scrolled down to it.
+    """
+    with desk.workplace.database.reading() as session:
+        product = find_product(session, sku)
+        stock = load_holdings(session, [product.id]).of(product.id)
+    return desk.fragment("products/_can_be_made.html", product=product, kit_stock=stock)
 
 
 @router.get("/products/{sku:path}/at", name="product_at")
