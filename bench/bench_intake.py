@@ -17,6 +17,7 @@ from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.services.orders.take import take_channel_orders
 from relvan.services.orders.together import take_together
 from relvan.services.stock.move import MoveStock, move_stock
+from relvan.services.workplace import Workplace
 from relvan.store.tables import Channel, Listing, SupplyWarehouse
 from shop import add_pot
 
@@ -34,45 +35,7 @@ def main() -> None:
         skus = [add_pot(workplace, f"PX-{n:03d}", units=0) for n in range(SKUS)]
         for sku in skus:
             move_stock(workplace, OWNER, MoveStock(sku, "millrace", "receipt", change=1000))
-        with workplace.database.writing() as session:
-            for key in ("hagglet", "ownshop"):
-                session.add(
-                    Channel(
-                        key=key,
-                        name=key,
-                        rulebook=key,
-                        currency="EUR",
-                        address="",
-                        token="",
-                        price_list_id=1,
-                    )
-                )
-            session.flush()
-            session.execute(
-                insert(SupplyWarehouse),
-                [{"channel_id": c, "warehouse_id": 1, "position": 0} for c in (1, 2)],
-            )
-            now = datetime.now(UTC)
-            session.execute(
-                insert(Listing),
-                [
-                    {
-                        "channel_id": c,
-                        "product_id": p,
-                        "own": {},
-                        "refusal": [],
-                        "gaps": [],
-                        "placed": True,
-                        "shown": True,
-                        "wish": "live",
-                        "ref": f"R{c}-{p}",
-                        "created_at": now,
-                        "changed_at": now,
-                    }
-                    for c in (1, 2)
-                    for p in range(1, SKUS + 1)
-                ],
-            )
+        _list_on_two_channels(workplace)
         told = [incoming(number, skus) for number in range(2 * ORDERS + ALONE)]
         start = perf_counter()
         for first in range(0, ORDERS, PAGE):
@@ -103,6 +66,49 @@ def main() -> None:
             "target_per_s": 200,
         },
     )
+
+
+def _list_on_two_channels(workplace: Workplace) -> None:
+    """Lists every product on two channels, by bare statements."""
+    with workplace.database.writing() as session:
+        for key in ("hagglet", "ownshop"):
+            session.add(
+                Channel(
+                    key=key,
+                    name=key,
+                    rulebook=key,
+                    currency="EUR",
+                    address="",
+                    token="",
+                    price_list_id=1,
+                )
+            )
+        session.flush()
+        session.execute(
+            insert(SupplyWarehouse),
+            [{"channel_id": c, "warehouse_id": 1, "position": 0} for c in (1, 2)],
+        )
+        now = datetime.now(UTC)
+        session.execute(
+            insert(Listing),
+            [
+                {
+                    "channel_id": c,
+                    "product_id": p,
+                    "own": {},
+                    "refusal": [],
+                    "gaps": [],
+                    "placed": True,
+                    "shown": True,
+                    "wish": "live",
+                    "ref": f"R{c}-{p}",
+                    "created_at": now,
+                    "changed_at": now,
+                }
+                for c in (1, 2)
+                for p in range(1, SKUS + 1)
+            ],
+        )
 
 
 def incoming(number: int, skus: list[str]) -> IncomingOrder:

@@ -59,7 +59,7 @@ def main() -> None:
             "waited_at_start": WAITING,
             "waited_at_the_end": left,
             "floor_one_call": floor,
-            "target_idle_p95_ms": 2000,
+            "target_idle_p95_ms": 1000,
             "target_waiting_p95_ms": 5000,
         },
     )

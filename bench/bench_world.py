@@ -230,9 +230,8 @@ def outcome(run: Run) -> dict[str, Any]:
     }
 
 
-def naive_run() -> dict[str, Any]:
-    """The naive seller: each channel's turn comes every five minutes; its orders are taken, it is
-    told what is left."""
+def _naive_start() -> tuple[Run, dict[int, Mapping[int, int]], dict[int, int], list[Wish]]:
+    """The shop, what each product is made of, what lies there of every part, and what is wanted."""
     with temporary() as folder:
         workplace = new_workplace(folder)
         run = furnish(workplace, {})
@@ -244,6 +243,13 @@ def naive_run() -> dict[str, Any]:
         pool = {part: holdings.free(part) for units in made_of.values() for part in units}
         wanted = wishes(workplace)
         workplace.close()
+    return run, made_of, pool, wanted
+
+
+def naive_run() -> dict[str, Any]:
+    """The naive seller: each channel's turn comes every five minutes; its orders are taken, it is
+    told what is left."""
+    run, made_of, pool, wanted = _naive_start()
     shown = {key: dict(channel.shown) for key, channel in run.channels.items()}
     new: dict[str, list[Wish]] = {key: [] for key in KEYS}
     true = dict(pool)

@@ -78,21 +78,10 @@ def furnish(workplace: Workplace, policy: Mapping[str, Any]) -> Run:
     """2,000 SKUs, kits and aliases, listed on all four channels; what sold in the four weeks
     before."""
     add_many(workplace.database, SKUS)
-    first = {"weight_g": 400, "category": "Pots"}
     dice = random.Random(SEED)
     with workplace.database.reading() as session:
         skus = list(session.scalars(select(Product.sku).order_by(Product.id)))
-    for number in range(KITS):
-        parts = tuple(Part(sku, dice.choice((1, 1, 2))) for sku in dice.sample(skus[: HOT * 4], 2))
-        draft = ProductDraft(
-            sku=f"KIT-{number}",
-            title=f"Kit {number}",
-            kind=ProductKind.KIT,
-            parts=parts,
-            prices={"retail": 2000},
-            **first,
-        )
-        create_product(workplace, OWNER, draft)
+    _add_kits(workplace, skus, dice)
     with workplace.database.writing() as session:
         session.execute(
             insert(SkuName),
@@ -142,6 +131,21 @@ def furnish(workplace: Workplace, policy: Mapping[str, Any]) -> Run:
         )
         _sold_before(session, workplace, list(ids.values()), sold)
     return _open(workplace, ids)
+
+
+def _add_kits(workplace: Workplace, skus: Sequence[str], dice: random.Random) -> None:
+    first = {"weight_g": 400, "category": "Pots"}
+    for number in range(KITS):
+        parts = tuple(Part(sku, dice.choice((1, 1, 2))) for sku in dice.sample(skus[: HOT * 4], 2))
+        draft = ProductDraft(
+            sku=f"KIT-{number}",
+            title=f"Kit {number}",
+            kind=ProductKind.KIT,
+            parts=parts,
+            prices={"retail": 2000},
+            **first,
+        )
+        create_product(workplace, OWNER, draft)
 
 
 def _open(workplace: Workplace, ids: dict[str, int]) -> Run:

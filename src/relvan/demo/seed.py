@@ -1,5 +1,4 @@
-"""Fills a new workplace with the demo scenario, through the same services and gateways that people
-use."""
+"""Fills a new workplace with the demo scenario, through the services that people use."""
 
 import random
 import time
@@ -75,14 +74,11 @@ class Seeder:
     def __init__(self, settings: Settings, world_url: str, say: Callable[[str], None]) -> None:
         self.now = datetime.now(UTC) - timedelta(days=DAYS)
         self.workplace = open_workplace(settings, clock=lambda: self.now)
+        base = self.workplace.database
         if (
-            self.workplace.database.is_sqlite
+            base.is_sqlite
         ):  # cut off in the middle, all is made anew: nothing need wait for the disk
-            event.listen(
-                self.workplace.database.engine,
-                "connect",
-                lambda c, _: c.execute("PRAGMA synchronous=OFF"),
-            )
+            event.listen(base.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)

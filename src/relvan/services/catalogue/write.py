@@ -124,9 +124,16 @@ def write_wishes(
             Refusal("with-it", f"What “{wish.sku}” names was refused.", "Correct that first.", "")
         )
     wanted = [wish for wish in wishes if not wish.refusals and (wish.changes or wish.id is None)]
-    if not wanted:
-        return
-    made = [wish for wish in wanted if wish.id is None]
+    if wanted:
+        made = [wish for wish in wanted if wish.id is None]
+        _write_rows(session, workplace, wanted, made)
+        _bring_along(session, workplace, actor, wanted, {id(wish) for wish in made}, job_id)
+
+
+def _write_rows(
+    session: Session, workplace: Workplace, wanted: Sequence[ProductWish], made: list[ProductWish]
+) -> None:
+    """Writes the products of wishes, with what belongs to them; each new one gets its id."""
     new = {id(wish) for wish in made}
     make_categories(
         session, {str(w.new.get("category") or "") for w in wanted if w.touches("category")}
@@ -140,29 +147,33 @@ def write_wishes(
     _write_prices(session, wanted)
     _write_parts(session, wanted)
     session.expire_all()
+
+
+def _bring_along(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    wanted: Sequence[ProductWish],
+    new: Collection[int],
+    job_id: int | None,
+) -> None:
+    """Brings along search, history and listings; `new` are the identities of wishes that created a
+    product."""
     ids = [wish.id for wish in wanted if wish.id is not None]
     search.index_products(
         session, [wish.id for wish in wanted if wish.id is not None and wish.touches(*SEARCHED)]
     )
-    audit.record_many(
-        session,
-        actor,
-        workplace.now(),
-        "product",
-        [
-            (wish.id, _deed(wish, id(wish) in new), {} if id(wish) in new else wish.changes)
-            for wish in wanted
-        ],
-        job_id=job_id,
-    )
-    known = {wish.id: wish.new for wish in wanted if wish.id is not None}
-    heads = [wish.id for wish in wanted if wish.id and wish.kind == ProductKind.FAMILY]
+    entries = [
+        (wish.id, _deed(wish, id(wish) in new), {} if id(wish) in new else wish.changes)
+        for wish in wanted
+    ]
+    audit.record_many(session, actor, workplace.now(), "product", entries, job_id=job_id)
     settle_products(
         session,
         workplace,
         ids,
-        families=heads,
-        known=known,
+        families=[wish.id for wish in wanted if wish.id and wish.kind == ProductKind.FAMILY],
+        known={wish.id: wish.new for wish in wanted if wish.id is not None},
         cause=f"product changed by {actor.name}",
     )
 
