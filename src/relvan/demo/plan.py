@@ -57,13 +57,13 @@ DAYS = 91
 DAYS_WORKED, DAYS_LEFT = 88.0, 2.8  # the orders of the last days are still in the house
 
 
-ROUNDS = 10  # of buying; orders are read after each of them
+ROUNDS = 12  # of buying; orders are read after each of them
 
 
-LEFT_OPEN = 3  # of these, the last
+LEFT_OPEN = 5  # of these, the last
 
 
-ORDERS_WORKED, ORDERS_OPEN = 12, 15  # in each round
+ORDERS_WORKED, ORDERS_OPEN = 12, 9  # in each round
 
 
 RESTOCK_EVERY = 3

@@ -82,8 +82,7 @@ class Seeder:
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)
-        self.owner = SYSTEM
-        self.sold: set[str] = set()
+        self.owner, self.sold = SYSTEM, set[str]()
 
     def run(self) -> None:
         """Plays the whole scenario."""
