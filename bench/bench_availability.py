@@ -65,10 +65,10 @@ def main() -> None:
             "whole_ms": round(taken * 1000),
             "floor_numpy_ms": round(floor * 1000, 1),
             "ratio": round(taken / floor, 1),
-            "target_ratio": 10,
+            "target_ratio": 3,
             "one_change_rules_with_whys": rules,
             "one_change_in_the_store": in_the_store(),
-            "target_one_ms": 5,
+            "target_one_ms": 3,
         },
     )
 
