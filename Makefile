@@ -1,6 +1,7 @@
 # Two commands do everything on a fresh machine: `make demo` and `make test`.
 VENV ?= .venv
 BIN := $(VENV)/bin
+TEMPLATES := src/relvan/web/templates src/relvan/documents/templates src/standins/templates
 FRESH ?=
 SCALE ?=
 
@@ -25,7 +26,7 @@ test: $(VENV)/.ready-dev
 	@sh tools/system-libraries.sh servers
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
-	$(BIN)/djlint --quiet --check src/relvan/web/templates
+	$(BIN)/djlint --quiet --check $(TEMPLATES)
 	$(BIN)/djlint --quiet --lint src/relvan/web/templates
 	$(BIN)/python tools/style.py --check
 	$(BIN)/python tools/names.py
@@ -35,7 +36,7 @@ test: $(VENV)/.ready-dev
 
 lint: $(VENV)/.ready-dev
 	$(BIN)/ruff check --fix . && $(BIN)/ruff format .
-	-$(BIN)/djlint --quiet --reformat src/relvan/web/templates
+	-$(BIN)/djlint --quiet --reformat $(TEMPLATES)
 	$(BIN)/python tools/style.py
 
 types: $(VENV)/.ready-dev
