@@ -6,6 +6,7 @@ import io
 import pytest
 
 from relvan.core.imports.columns import FileKind
+from relvan.services.bulk.take_out import EXPORTED
 from relvan.services.bulk.work import work_next
 from tests.caller import GOOD, problem
 from tests.house import png
@@ -200,7 +201,30 @@ def test_templates_and_files_out(api, form):
     if form == "csv":
         assert taken.content.decode("utf-8-sig").splitlines()[0] == "SKU,Title,Weight g"
     assert problem(api.get(f"{V1}/exports/products.pdf"), 422)["code"] == "not-allowed"
+    assert problem(api.get(f"{V1}/exports/listing-deeds.{form}"), 404)["code"] == "not-found"
     assert len(api.get(f"{V1}/imports/kinds").json()["items"]) == len(FileKind)
+
+
+@pytest.mark.parametrize("kind", EXPORTED)
+def test_every_kind_that_can_be_exported_gives_a_whole_file(api, kind):
+    api.post(f"{V1}/products", json=GOOD)
+    taken = api.get(f"{V1}/exports/{kind}.csv")
+    heads = [
+        column["heading"]
+        for one in api.get(f"{V1}/imports/kinds").json()["items"]
+        if one["kind"] == kind
+        for column in one["columns"]
+    ]
+    assert taken.content.decode("utf-8-sig").splitlines()[0].split(",") == heads
+
+
+@pytest.mark.parametrize(
+    "column", [{"heading": "Item", "nmae": "sku"}, {"heading": {}}, {"name": "sku"}]
+)
+def test_a_mapping_of_another_form_is_refused_and_not_kept(api, column):
+    wish = {"kind": "products", "name": "Ours", "columns": [column]}
+    assert problem(api.post(f"{V1}/mappings", json=wish), 422)["code"] == "form"
+    assert api.get(f"{V1}/mappings").json()["items"] == []
 
 
 def test_many_are_changed_by_a_match(api, workplace, pots):

@@ -330,6 +330,19 @@ def test_many_products_at_once(api):
     assert api.get("/api/v1/products/A").json()["title"] == "a"
 
 
+def test_many_products_are_read_at_once_to_be_changed(api, workplace, count_queries):
+    items = [{"sku": f"S{number}", "title": "a"} for number in range(60)]
+    api.post("/api/v1/products/bulk", json={"items": items})
+    asked = []
+    for some in (3, 60):
+        changes = [{"sku": item["sku"], "brand": f"{some}"} for item in items[:some]]
+        with count_queries(workplace.database) as queries:
+            verdicts = api.post("/api/v1/products/bulk", json={"items": changes}).json()["items"]
+        assert all(verdict["ok"] for verdict in verdicts)
+        asked.append(len([query for query in queries if query.startswith("SELECT")]))
+    assert asked[1] == asked[0]
+
+
 def test_an_order_taken_by_hand(api):
     put_in(api, units=1)
     to = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}

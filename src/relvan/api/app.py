@@ -27,8 +27,9 @@ from relvan.api import (
 )
 from relvan.api.description import describe
 from relvan.api.docs import api_page
+from relvan.api.methods import one_router
 
-ROUTERS = (
+MODULES = (
     imports,
     setup,
     families,
@@ -51,8 +52,7 @@ ROUTERS = (
 
 def add_api(app: FastAPI) -> None:
     """Adds every call of the API, its description, and the calls that receive webhooks."""
-    for module in ROUTERS:
-        app.include_router(module.router, prefix="/api/v1")
+    app.include_router(one_router(module.router for module in MODULES), prefix="/api/v1")
     app.include_router(hooks.router, include_in_schema=False)
 
     @app.get("/api/docs", include_in_schema=False)

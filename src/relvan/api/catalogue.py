@@ -1,5 +1,6 @@
 """Serves products over HTTP."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -7,18 +8,20 @@ from fastapi import File, UploadFile
 from pydantic import ValidationError
 
 from relvan.api.desk import By, Caller, Limit, Matching, api_router, page_of
-from relvan.api.product_shapes import ManyProducts, ProductChange, product_shape
+from relvan.api.product_shapes import ManyProducts, NewProduct, ProductChange, product_shape
 from relvan.api.shapes import amount_of
+from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductDraft
-from relvan.core.refusal import NotFound, Refusal, Refused, refuse
+from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.catalogue.pictures import add_picture, remove_picture
-from relvan.services.catalogue.read import view_product
+from relvan.services.catalogue.read import drafts_of, view_product
 from relvan.services.catalogue.save import (
     archive_products,
     change_product,
     create_product,
     save_many,
 )
+from relvan.services.verdicts import refuse_with
 from relvan.store.imports import all_currencies
 from relvan.store.product_list import product_page
 
@@ -63,7 +66,7 @@ def list_products(
 
 
 @router.post("/products", status_code=201)
-def post_product(by: By, change: ProductChange) -> dict[str, Any]:
+def post_product(by: By, change: NewProduct) -> dict[str, Any]:
     """Creates a product."""
     draft = change.draft(None, currencies_of(by))
     contents = change.new_pictures(by.workplace.settings.largest_picture_mb)
@@ -79,7 +82,8 @@ def post_products(by: By, many: ManyProducts) -> dict[str, Any]:
     stop the others.
     """
     currencies = currencies_of(by)
-    drafts = [_draft(by, item, currencies) for item in many.items]
+    standing = drafts_of(by.workplace, [str(item.get("sku", "")) for item in many.items])
+    drafts = [_draft(item, standing, currencies) for item in many.items]
     verdicts = save_many(by.workplace, by.actor, drafts)
     return {
         "items": [
@@ -90,16 +94,15 @@ def post_products(by: By, many: ManyProducts) -> dict[str, Any]:
 
 
 def _draft(
-    by: Caller, item: dict[str, Any], currencies: dict[str, str]
+    item: dict[str, Any],
+    standing: Mapping[str, tuple[ProductDraft, ProductDraft]],
+    currencies: dict[str, str],
 ) -> tuple[str, ProductDraft | Refused]:
     sku = str(item.get("sku", ""))
     try:
         change = ProductChange.model_validate(item)
-        try:
-            view = view_product(by.workplace, sku)
-        except NotFound:
-            return sku, change.draft(None, currencies)
-        return sku, change.draft(view.draft, currencies, view.whole)
+        own, whole = standing.get(sku_key(sku), (None, None))
+        return sku, change.draft(own, currencies, whole)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
@@ -157,9 +160,7 @@ def delete_product(by: By, sku: str) -> dict[str, Any]:
 
 def _archive(by: Caller, sku: str, *, archived: bool) -> None:
     verdict = archive_products(by.workplace, by.actor, [sku], archived=archived)[0]
-    if not verdict.ok:
-        kind = NotFound if verdict.code == "not-found" else Refused
-        raise kind(Refusal(verdict.code, verdict.message, verdict.fix, "sku"))
+    refuse_with(verdict, "sku")
 
 
 def _product_shape(by: Caller, sku: str) -> dict[str, Any]:

@@ -1,11 +1,12 @@
 """Serves channels over HTTP."""
 
 from dataclasses import asdict
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, WithJsonSchema
 
-from relvan.api.desk import By, Caller, Limit, api_router
+from relvan.api.described import STOCK_POLICY
+from relvan.api.desk import By, Caller, Cursor, Limit, api_router
 from relvan.api.price_shapes import ChannelTrial, foresight_shape
 from relvan.api.shapes import ChannelChange, ChannelConnect, Shape, amount_of, minor
 from relvan.core.prices.steps import steps_data
@@ -103,11 +104,11 @@ class PolicyChange(Shape):
 
     kind: Literal["category", "product", "listing"]
     of: str = Field(max_length=1000)
-    policy: dict[str, Any] | None = None
+    policy: Annotated[dict[str, Any], WithJsonSchema(STOCK_POLICY)] | None = None
 
 
 @router.get("/channels/{channel}/policies")
-def list_policies(by: By, channel: str, limit: Limit = 50, after: int = 0) -> dict[str, Any]:
+def list_policies(by: By, channel: str, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
     """Returns the exceptions from the channel's stock rule: those for categories, products and
     listings.
     """

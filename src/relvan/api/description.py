@@ -6,7 +6,9 @@ from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 from pydantic.json_schema import models_json_schema
 
+from relvan.api.described import MOST_CURSOR
 from relvan.api.problems import MEDIA, Problem
+from relvan.services.workplace import Workplace
 
 OF_ALL = {
     401: "The call carries no token that is good.",
@@ -15,11 +17,13 @@ OF_ALL = {
     500: "Something broke on our side; the message has a reference to quote.",
     503: "The database is away. Nothing was done; send the call again.",
 }
-OF_NAMED = {404: "What the address, or a field, names is not there."}
-OF_CHANGES = {
-    400: "The body cannot be read.",
+OF_NAMED = {
     404: "What the address, or a field, names is not there.",
     409: "The state of what the call is about does not allow it.",
+}
+OF_CHANGES = {
+    **OF_NAMED,
+    400: "The body cannot be read.",
     413: "The body is too large.",
 }
 
@@ -29,8 +33,12 @@ def describe(app: FastAPI) -> dict[str, Any]:
     by ours.
     """
     if app.openapi_schema is None:
+        workplace: Workplace = app.state.workplace
         found = get_openapi(title=app.title, version=app.version, routes=app.routes)
         _add_problem(found)
+        _add_bounds(found)
+        amount = found["components"]["schemas"]["Amount"]["properties"]
+        amount["currency"] = {"type": "string", "enum": [workplace.settings.currency]}
         for path, calls in found["paths"].items():
             for method, call in calls.items():
                 call["responses"].pop("422", None)
@@ -43,6 +51,18 @@ def describe(app: FastAPI) -> dict[str, Any]:
 def _statuses(path: str, method: str, call: dict[str, Any]) -> list[int]:
     named = OF_NAMED if "{" in path or call.get("parameters") else {}
     return sorted({**OF_ALL, **named, **(OF_CHANGES if method != "get" else {})})
+
+
+def _add_bounds(found: dict[str, Any]) -> None:
+    """Tells of every whole number in an address how large it may be: it is the id of something."""
+    for calls in found["paths"].values():
+        for call in calls.values():
+            for parameter in call.get("parameters", ()):
+                kinds = [parameter["schema"], *parameter["schema"].get("anyOf", ())]
+                for kind in kinds:
+                    if kind.get("type") == "integer":
+                        kind.setdefault("maximum", MOST_CURSOR)
+                        kind.setdefault("minimum", 1 if parameter["in"] == "path" else 0)
 
 
 def _add_problem(found: dict[str, Any]) -> None:

@@ -12,11 +12,17 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.dependencies.models import Dependant
 from fastapi.routing import APIRoute
 from fastapi.security import HTTPBearer
-from pydantic import BeforeValidator, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic import (
+    BeforeValidator,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    WithJsonSchema,
+)
 from pydantic_core.core_schema import CoreSchema, no_info_after_validator_function
 from starlette.concurrency import run_in_threadpool
 
-from relvan.api.shapes import MOST_ID
+from relvan.api.described import MOST_CURSOR
 from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.people.repeated import RepeatedAnswer, begin_call, end_call, forget_call
 from relvan.services.people.sign_in import find_token
@@ -30,6 +36,7 @@ def _nothing(value: object) -> object:
 
 
 MOST_PAGE = 500
+YES_OR_NO = ("true", "false", "yes", "no", "on", "off", "1", "0", "y", "n", "t", "f")
 # the bounds stand before the validator, so that the description of the API has them
 Limit = Annotated[
     int,
@@ -39,11 +46,23 @@ Limit = Annotated[
 ]
 Cursor = Annotated[
     int,
-    Field(ge=0, json_schema_extra={"maximum": MOST_ID}),
+    Field(ge=0, json_schema_extra={"maximum": MOST_CURSOR}),
     BeforeValidator(lambda value: 0 if value == "" else value),
     Query(),
 ]
-YesOrNo = Annotated[bool | None, BeforeValidator(_nothing), Query()]
+# an id in the address that may be left out
+IdOrNone = Annotated[
+    int | None,
+    Field(ge=0, json_schema_extra={"maximum": MOST_CURSOR}),
+    BeforeValidator(_nothing),
+    Query(),
+]
+YesOrNo = Annotated[
+    bool | None,
+    BeforeValidator(_nothing),
+    WithJsonSchema({"type": "string", "enum": ["", *YES_OR_NO]}),
+    Query(),
+]
 
 
 @dataclass(frozen=True)

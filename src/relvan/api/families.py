@@ -1,16 +1,18 @@
 """Serves families over HTTP: proposing, linking and generating them, and moving variants."""
 
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
 from relvan.api.catalogue import currencies_of
+from relvan.api.described import Sku, described_text
 from relvan.api.desk import By, api_router
 from relvan.api.product_shapes import ProductChange, TraitShape, product_shape
 from relvan.api.shapes import Shape
 from relvan.core.catalogue.facts import SHARED, facts_of
 from relvan.core.catalogue.keyed import Keyed, kind_of_fact
-from relvan.core.catalogue.product import ProductDraft, Trait
+from relvan.core.catalogue.product import MOST_TITLE, MOST_TRAITS, ProductDraft, Trait
+from relvan.core.texts import WORDS
 from relvan.services.catalogue.families import (
     NewFamily,
     dissolve,
@@ -40,9 +42,21 @@ class FamilyShape(Shape):
     `PT-{Diameter:2}-{Glaze:3}`.
     """
 
-    sku: str
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "anyOf": [
+                {"required": ["axes"], "properties": {"axes": {"minItems": 1}}},
+                {"required": ["members"], "properties": {"members": {"minProperties": 1}}},
+            ]
+        },
+    )
+
+    sku: Sku
     title: str = ""
-    axes: list[TraitShape] = Field(default_factory=list, max_length=10)
+    axes: list[TraitShape] = Field(
+        default_factory=list, max_length=10, json_schema_extra={"maxItems": MOST_TRAITS}
+    )
     members: dict[str, dict[str, str]] = Field(default_factory=dict)
     sku_pattern: str = ""
     title_pattern: str = ""
@@ -52,8 +66,8 @@ class FamilyShape(Shape):
 class VariantShape(Shape):
     """A variant to be created for a missing combination, or an existing product that becomes it."""
 
-    sku: str
-    title: str = ""
+    sku: Sku
+    title: Annotated[str, described_text(WORDS, MOST_TITLE, least=0)] = ""
     traits: dict[str, str]
 
 

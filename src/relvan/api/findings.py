@@ -7,9 +7,9 @@ from relvan.api.jobs import job_shape
 from relvan.api.listing_shapes import FindingLink, FindingsWish
 from relvan.api.shapes import amount_of
 from relvan.core.listings.reading import ReadingFilter
-from relvan.core.refusal import Refusal, Refused
 from relvan.services.listings.findings import read_findings
 from relvan.services.listings.linking import link_finding, products_from_findings, unlink_finding
+from relvan.services.verdicts import refuse_with
 from relvan.store.findings import FindingFilter, FindingRow, finding_page
 
 router = api_router(tags=["findings"])
@@ -84,8 +84,7 @@ def post_unlink(by: By, finding_id: int) -> dict[str, Any]:
 def post_create(by: By, finding_id: int) -> dict[str, Any]:
     """Creates a product (or the family to which it belongs) from a found listing, and links it."""
     (verdict,) = products_from_findings(by.workplace, by.actor, [finding_id])
-    if not verdict.ok:
-        raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))
+    refuse_with(verdict)
     with by.workplace.database.reading() as session:
         row = finding_page(session, FindingFilter(linked=None), after=finding_id - 1, limit=1)[0]
     return _finding_shape(row)

@@ -8,16 +8,21 @@ from typing import Annotated, Any
 
 from fastapi import Depends, File, Form, UploadFile
 from fastapi.responses import StreamingResponse
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
+from relvan.api.described import Flag, described, described_object, described_text
 from relvan.api.desk import By, Matching, OneOf, YesOrNo, api_router, gives_file
 from relvan.api.jobs import job_shape
-from relvan.api.shapes import Shape, described
-from relvan.core.catalogue.bulk import Operation
+from relvan.api.shapes import Shape
+from relvan.core.catalogue.bulk import NEEDING_A_VALUE, NOT_IN_BULK, OPERATIONS, Operation
+from relvan.core.catalogue.facts import NAMES
+from relvan.core.catalogue.keyed import Keyed
+from relvan.core.imports.cells import DATE_ORDERS, NO, YES
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.kinds import KINDS
 from relvan.core.refusal import refuse
-from relvan.services.bulk.take_out import FORMS, TakenOut, columns_for, take_out, template
+from relvan.core.texts import SEEN_NAME, WORDS
+from relvan.services.bulk.take_out import EXPORTED, FORMS, TakenOut, columns_for, take_out, template
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
 from relvan.services.imports.receive import MOST_BYTES, NewFile, change_mapping, receive_file
@@ -26,16 +31,28 @@ from relvan.store.product_list import ProductFilter
 
 FILE_MEDIA = [media.partition(";")[0] for media in FORMS.values()]
 OfKind = Annotated[str, described(FileKind)]
+OfExport = Annotated[str, described(EXPORTED)]
 OfForm = Annotated[str, described(FORMS)]
 router = api_router(tags=["files and bulk changes"])
+
+
+MAPPED_COLUMN = described_object(
+    ("heading",),
+    heading={"type": "string"},
+    name={"type": "string"},
+    decimal={"enum": [".", ","]},
+    dates={"enum": [*DATE_ORDERS]},
+    unit={"type": "string"},
+    constant={"type": "string"},
+)
 
 
 class MappingShape(Shape):
     """A mapping to be saved: which column of a file is which field."""
 
     kind: Annotated[str, described(FileKind)]
-    name: str
-    columns: list[dict[str, Any]] = Field(max_length=400)
+    name: Annotated[str, described_text(SEEN_NAME, 60)]
+    columns: list[Annotated[dict[str, Any], WithJsonSchema(MAPPED_COLUMN)]] = Field(max_length=400)
 
 
 class ReadAgain(Shape):
@@ -49,8 +66,51 @@ class ReadAgain(Shape):
     options: dict[str, Any] | None = None
 
 
+# what the value of an operation looks like, by the form of the fact
+VALUES = {
+    "text": WORDS,
+    "lines": WORDS,
+    "code": WORDS,
+    "whole": "^[1-9][0-9]{0,3}$",
+    "amount": r"^[1-9][0-9]{0,3}(?:\.[0-9]{2})?$",
+    "flag": f"^(?:{'|'.join(sorted(YES | NO))})$",
+}
+
+
+# facts of which there can be many, by their form
+KEYED_FACTS = {
+    "text": ({"type": "string", "pattern": f"^{Keyed.ATTRIBUTE} [A-Za-z]{{1,40}}$"},),
+    "amount": ({"type": "string", "pattern": f"^{Keyed.PRICE} [a-z]{{1,40}}$"},),
+}
+
+
+def described_operations(schema: dict[str, Any]) -> None:
+    """Tells in the API's description which operations suit which facts, and which need a value."""
+    plain = schema.pop("properties")
+    ways = []
+    for form, deeds in OPERATIONS.items():
+        said = {**plain, "value": {**plain["value"], "minLength": 1, "pattern": VALUES[form]}}
+        facts = [name for name in NAMES if NAMES[name].form == form and name not in NOT_IN_BULK]
+        for properties, deeds_of_way in (
+            (said, [deed for deed in deeds if deed in NEEDING_A_VALUE]),
+            (plain, [deed for deed in deeds if deed not in NEEDING_A_VALUE]),
+        ):
+            chosen = {
+                "fact": {"anyOf": [{"enum": facts}, *KEYED_FACTS.get(form, ())]},
+                "deed": {"enum": deeds_of_way},
+            }
+            needed = ["fact", "deed", *(["value"] if properties is said else [])]
+            ways.append({"properties": {**properties, **chosen}, "required": needed})
+    closed = {"type": "object", "additionalProperties": False}
+    schema["anyOf"] = [{**closed, **way} for way in ways]
+    for name in ("required", "additionalProperties"):
+        schema.pop(name, None)
+
+
 class OperationShape(Shape):
     """One operation on one field: set, empty, replace, before, after, more or percent."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra=described_operations)
 
     fact: str = Field(max_length=200)
     deed: str = Field(max_length=20)
@@ -63,7 +123,7 @@ class Match(BaseModel):
     other names.
     """
 
-    model_config = ConfigDict(extra="allow")
+    model_config = ConfigDict(extra="allow", json_schema_extra={"additionalProperties": False})
 
     q: str = ""
     category: str = ""
@@ -71,11 +131,21 @@ class Match(BaseModel):
     family: str = ""
     on: str = ""
     not_on: str = ""
-    in_stock: bool | None = None
+    in_stock: Flag | None = None
 
 
 class ChangeMany(Shape):
     """Products by SKU, or all that match a filter, and the operations on them."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "anyOf": [
+                {"required": ["skus"], "properties": {"skus": {"minItems": 1}}},
+                {"required": ["match"], "properties": {"match": {"type": "object"}}},
+            ]
+        },
+    )
 
     operations: list[OperationShape] = Field(min_length=1, max_length=12)
     skus: list[str] = Field(default_factory=list, max_length=200_000)
@@ -166,7 +236,7 @@ Exported = Annotated[ProductFilter, Depends(products_exported)]
 
 @router.get("/exports/{kind}.{form}", **gives_file(*FILE_MEDIA))
 def get_export(
-    by: By, kind: OfKind, form: OfForm, wanted: Exported, columns: str = ""
+    by: By, kind: OfExport, form: OfForm, wanted: Exported, columns: str = ""
 ) -> StreamingResponse:
     """Returns the products that match as a file that can be imported again. `columns` are names
     separated by commas.

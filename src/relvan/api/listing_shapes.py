@@ -2,11 +2,13 @@
 listings.
 """
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from relvan.api.shapes import Id, Shape
+from relvan.api.described import Flag, Id, described_text
+from relvan.api.shapes import Shape
+from relvan.core.texts import WORDS
 
 
 class Publishing(Shape):
@@ -15,7 +17,7 @@ class Publishing(Shape):
     """
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
-    leave_out: bool = False
+    leave_out: Flag = False
 
 
 class NewLayer(Shape):
@@ -50,16 +52,16 @@ class LayerUse(Shape):
     """
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
-    layers: dict[str, int | None] = Field(default_factory=dict)
-    set: int | None = None
+    layers: dict[str, Id | None] = Field(default_factory=dict)
+    set: Id | None = None
 
 
 class NewLayerSet(Shape):
     """Layers of several topics under one name."""
 
     channel: str
-    name: str
-    layers: dict[str, int]
+    name: Annotated[str, described_text(WORDS, 80)]
+    layers: Annotated[dict[str, Id], Field(json_schema_extra={"minProperties": 1})]
 
 
 class TranslationEntry(Shape):
@@ -81,8 +83,8 @@ class TranslationEntries(Shape):
 class PageChoice(Shape):
     """A catalogue page for a listing, or `new`; `reason` says why there is no GTIN."""
 
-    id: int
-    page: str
+    id: Id
+    page: Annotated[str, described_text(WORDS, 80)]
     reason: str = ""
 
 
@@ -112,7 +114,7 @@ class FindingsWish(Shape):
 
     words: str = ""
     shown: Literal["", "live", "down"] = ""
-    centre: bool = False
+    centre: Flag = False
 
 
 class FindingLink(Shape):
@@ -125,4 +127,4 @@ class Requirement(Shape):
     """Members of families' pages, and whether the family needs them to go live."""
 
     ids: list[Id] = Field(min_length=1, max_length=20_000)
-    must: bool = True
+    must: Flag = True

@@ -5,7 +5,8 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Query
 
-from relvan.api.desk import By, Caller, Cursor, Limit, YesOrNo, api_router, page_of
+from relvan.api.described import described_text
+from relvan.api.desk import By, Caller, Cursor, IdOrNone, Limit, YesOrNo, api_router, page_of
 from relvan.api.listing_shapes import (
     LayerChange,
     LayerUse,
@@ -216,7 +217,7 @@ def post_translations(by: By, channel: str, wish: TranslationEntries) -> dict[st
 
 
 @router.get("/channels/{key}/categories")
-def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -> dict[str, Any]:
+def list_categories(by: By, key: str, q: str = "", listing: IdOrNone = None) -> dict[str, Any]:
     """Returns the categories of a channel, all or those that words find, with the fields that each
     needs besides what all need; with `listing`, those that fit it.
     """
@@ -234,11 +235,15 @@ def list_categories(by: By, key: str, q: str = "", listing: int | None = None) -
     }
 
 
+# a channel, a colon, and where a product is on it
+Place = Annotated[str, described_text(f"^[a-z]+:(?:not|{'|'.join(WAYS)})$", 60)]
+
+
 def coverage_asked(
     q: str = "",
     category: str = "",
     in_stock: YesOrNo = None,
-    at: Annotated[list[str] | None, Query()] = None,
+    at: Annotated[list[Place] | None, Query()] = None,
 ) -> CoverageFilter:
     """Returns the filter that the query of `GET /coverage` describes."""
     wanted = dict(one.partition(":")[::2] for one in at or [])

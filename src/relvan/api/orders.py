@@ -7,21 +7,31 @@ from typing import Annotated, Any, Literal
 from fastapi import Depends
 
 from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
-from relvan.api.shapes import NewOrder, OrderChange, OrderMove, OrderNumbers, amount_of, minor
+from relvan.api.shapes import (
+    NewOrder,
+    NewOrderLine,
+    OrderChange,
+    OrderMove,
+    OrderNumbers,
+    amount_of,
+    minor,
+)
+from relvan.core.catalogue.identity import sku_key
 from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.orders.trays import Tray
-from relvan.core.refusal import Refusal, Refused, refuse
+from relvan.core.refusal import not_found, refuse
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
-from relvan.services.verdicts import Verdict
+from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import find_product
+from relvan.store.catalogue import titles_of
 from relvan.store.channels import channel_by_id
 from relvan.store.dispatch import parcel_rows
+from relvan.store.facts import codes
 from relvan.store.listings import list_prices
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
@@ -181,32 +191,33 @@ def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> 
 @router.post("/orders", status_code=201)
 def post_order(by: By, wish: NewOrder) -> dict[str, Any]:
     """Creates an order by hand. Stock is reserved at once where there is enough."""
-    lines = tuple(
-        _line(
-            by,
-            line.sku,
-            line.quantity,
-            minor(line.price, by.workplace.settings.currency, "price") if line.price else None,
-        )
-        for line in wish.lines
-    )
+    lines = _incoming(by, wish.lines)
     to = Address(**wish.ship_to.model_dump())
     return _order_shape(by, take_manual_order(by.workplace, by.actor, lines, to, paid=wish.paid))
 
 
-def _line(by: Caller, sku: str, quantity: int, price: int | None) -> IncomingLine:
+def _incoming(by: Caller, lines: Sequence[NewOrderLine]) -> tuple[IncomingLine, ...]:
+    """Returns the lines with titles, and with list prices where a line names no price; the number
+    of queries does not grow with the lines.
+    """
     with by.workplace.database.reading() as session:
-        product = find_product(session, sku)
+        known = codes(session, [line.sku for line in lines])
+        titles = titles_of(session, {product_id for product_id, _, _ in known.values()})
+        first = next(iter(price_lists(session)), None)
+        listed = list_prices(session, titles) if first else {}
+    found = []
+    for line in lines:
+        product_id, sku, _ = known.get(sku_key(line.sku), (0, "", False))
+        if not product_id:
+            raise not_found("product", line.sku)
+        price = listed.get((first.id, product_id)) if first else None
+        if line.price is not None:
+            price = minor(line.price, by.workplace.settings.currency, "price")
         if price is None:
-            first = next(iter(price_lists(session)), None)
-            price = (
-                list_prices(session, [product.id]).get((first.id, product.id)) if first else None
-            )
-        if price is None:
-            raise refuse(
-                "no-price", f"“{sku}” has no list price.", "Give the line a price.", "lines"
-            )
-        return IncomingLine("", product.sku, product.title, quantity, price)
+            message = f"“{line.sku}” has no list price."
+            raise refuse("no-price", message, "Give the line a price.", "lines")
+        found.append(IncomingLine("", sku, titles[product_id][1], line.quantity, price))
+    return tuple(found)
 
 
 @router.get("/orders/{number}")
@@ -220,8 +231,7 @@ def patch_order(by: By, number: str, change: OrderChange) -> dict[str, Any]:
     """Moves an order into another tray."""
     if change.tray is not None:
         verdict = move_orders(by.workplace, by.actor, [number], change.tray)[0]
-        if not verdict.ok:
-            raise Refused(Refusal(verdict.code, verdict.message, verdict.fix))
+        refuse_with(verdict)
     return _order_shape(by, number)
 
 

@@ -3,10 +3,11 @@ set.
 """
 
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import Field, WithJsonSchema
 
+from relvan.api.described import CurrencyCode, Flag, RateText
 from relvan.api.shapes import ChannelChange, Shape
 from relvan.core.listings.rulebook import OtherFees
 from relvan.services.prices.foresee import PriceForesight
@@ -15,9 +16,9 @@ from relvan.services.prices.foresee import PriceForesight
 class TriedRate(Shape):
     """Says that one unit of `source` would be worth `rate` (decimal text) of `target`."""
 
-    source: str = Field(max_length=3)
-    target: str = Field(max_length=3)
-    rate: str = Field(max_length=40)
+    source: CurrencyCode
+    target: CurrencyCode
+    rate: RateText
 
 
 class ChannelTrial(ChannelChange):
@@ -25,6 +26,7 @@ class ChannelTrial(ChannelChange):
     may change.
     """
 
+    paused: Annotated[Flag | None, WithJsonSchema({"type": "null"})] = None
     fees: OtherFees | None = None
     rates: list[TriedRate] = Field(default_factory=list, max_length=20)
 

@@ -3,10 +3,11 @@
 from datetime import datetime
 from typing import Any
 
-from pydantic import AwareDatetime, Field
+from pydantic import Field
 
-from relvan.api.desk import By, Limit, api_router
-from relvan.api.shapes import Amount, Shape, amount_of, minor, money_shape
+from relvan.api.described import Moment
+from relvan.api.desk import By, Cursor, IdOrNone, Limit, api_router
+from relvan.api.shapes import ListAmount, Shape, amount_of, minor, money_shape
 from relvan.services.listings.explain_price import explain_price
 from relvan.services.prices.sales import PlanSale, end_sale, plan_sale
 from relvan.store.catalogue import find_product
@@ -25,13 +26,13 @@ class NewSale(Shape):
 
     sku: str = Field(max_length=1000)
     price_list: str = Field(max_length=40)
-    price: Amount
-    since: AwareDatetime | None = None
-    until: AwareDatetime
+    price: ListAmount
+    since: Moment | None = None
+    until: Moment
 
 
 @router.get("/sales")
-def list_sales(by: By, sku: str = "", limit: Limit = 50, after: int = 0) -> dict[str, Any]:
+def list_sales(by: By, sku: str = "", limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
     """Returns sale prices that are planned or running: of one product, or of all in the order in
     which they were created.
     """
@@ -64,7 +65,7 @@ def delete_sale(by: By, sale: int) -> dict[str, int]:
 
 @router.get("/prices-sent")
 def list_prices_sent(
-    by: By, sku: str = "", channel: str = "", limit: Limit = 50, after: int | None = None
+    by: By, sku: str = "", channel: str = "", limit: Limit = 50, after: IdOrNone = None
 ) -> dict[str, Any]:
     """Returns every price that a channel has accepted, the last first, with its cause."""
     with by.workplace.database.reading() as session:

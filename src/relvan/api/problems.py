@@ -27,7 +27,7 @@ MEDIA = "application/problem+json"
 CONFLICTS = frozenset(
     (
         *("sku-taken", "gtin-taken", "still-running", "wrong-state", "exists"),
-        *("in-use", "doubled", "picked", "not-packed", "no-label", "labelled"),
+        *("in-use", "doubled", "picked", "packed", "not-packed", "no-label", "labelled", "nothing"),
     )
 )
 
@@ -87,8 +87,7 @@ def _problem_facts(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, NotAllowed):
         return 403, error.refusals
     if isinstance(error, Refused):
-        conflict = error.first.code in CONFLICTS
-        return (409 if conflict else 422), error.refusals
+        return (409 if error.first.code in CONFLICTS else 422), error.refusals
     if isinstance(error, RequestValidationError):
         return 422, tuple(_invalid(entry) for entry in error.errors())
     if isinstance(error, HTTPException):

@@ -2,13 +2,32 @@
 
 import base64
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
-from relvan.api.shapes import MOST_INT, Amount, Shape, amount_of, minor
+from relvan.api.described import (
+    MOST_INT,
+    Flag,
+    Role,
+    Sku,
+    described,
+    described_number,
+    described_text,
+)
+from relvan.api.shapes import Amount, ListAmount, Shape, amount_of, minor
 from relvan.core.catalogue.attributes import PARTED_BY
+from relvan.core.catalogue.identity import MOST_SKU_CHARACTERS
+from relvan.core.catalogue.pictures import PictureRole
 from relvan.core.catalogue.product import (
+    MOST_DESCRIPTION,
+    MOST_PART_UNITS,
+    MOST_SIDE_MM,
+    MOST_TITLE,
+    MOST_UNITS,
+    MOST_WEIGHT_G,
+    MOST_WORD,
+    TAX_CODES,
     AliasFacts,
     CasePack,
     Part,
@@ -18,17 +37,32 @@ from relvan.core.catalogue.product import (
     Trait,
 )
 from relvan.core.refusal import refuse
+from relvan.core.texts import LINES, PATH, SEEN_CODE, WORDS
 from relvan.services.catalogue.read import ProductView
 
 Currencies = Mapping[str, str]  # by price list; "" is the seller's own
 
 
+# what the service refuses, in its own words, is only described; MOST_INT is what can be kept
+In = Field(ge=-MOST_INT, le=MOST_INT)
+Side = Annotated[int, In, described_number(1, MOST_SIDE_MM)]
+Grams = Annotated[int, In, described_number(1, MOST_WEIGHT_G)]
+Count = Annotated[int, In, described_number(1, MOST_UNITS)]
+Word = described_text(WORDS, MOST_WORD, least=0)
+Paragraphs = described_text(LINES, MOST_DESCRIPTION, least=0)
+Category = described_text(PATH, 2 * MOST_WORD, least=0)
+GTIN = "^(?:[0-9]{8}|[0-9]{12,14})$"
+ORIGIN = "^[A-Z]{2}$"
+SHA_256 = "^[0-9a-f]{64}$"
+HS = "^[0-9]{6,10}$"
+
+
 class SizeShape(Shape):
     """Sides in millimetres."""
 
-    l: int = Field(ge=-MOST_INT, le=MOST_INT)  # noqa: E741 - the name of the API
-    w: int = Field(ge=-MOST_INT, le=MOST_INT)
-    h: int = Field(ge=-MOST_INT, le=MOST_INT)
+    l: Side  # noqa: E741 - the name of the API
+    w: Side
+    h: Side
 
     def size(self) -> Size:
         """Returns the size as the rules name it."""
@@ -40,11 +74,11 @@ class PictureShape(Shape):
     main, further or description.
     """
 
-    sha: str | None = None
+    sha: Annotated[str, described_text(SHA_256, 64)] | None = None
     width: int | None = None
     height: int | None = None
     content: str | None = None
-    role: str = "further"
+    role: Role = PictureRole.FURTHER
 
     def read(self, most_mb: int) -> bytes:
         """Returns the bytes of a new picture."""
@@ -64,26 +98,35 @@ class PictureShape(Shape):
             ) from None
 
 
+class ArrangedPicture(PictureShape):
+    """A picture of the product, by its SHA-256, at its place among the others."""
+
+    sha: Annotated[str | None, described_text(SHA_256, 64)] = None
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"required": ["sha"]})
+
+
 class PartShape(Shape):
     """Units of a SKU in a kit."""
 
-    sku: str = Field(max_length=200)
-    quantity: int = Field(ge=-MOST_INT, le=MOST_INT)
+    sku: Sku
+    quantity: Annotated[int, In, described_number(1, MOST_PART_UNITS)]
 
 
 class CasePackShape(Shape):
     """A supplier's case."""
 
-    quantity: int = Field(ge=-MOST_INT, le=MOST_INT)
-    weight_g: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
+    quantity: Count
+    weight_g: Grams | None = None
     size_mm: SizeShape | None = None
 
 
 class TraitShape(Shape):
     """A trait of a family with its values in order."""
 
-    name: str = Field(max_length=1000)
-    values: list[str] = Field(default_factory=list, max_length=1000)
+    name: Annotated[str, Field(max_length=1000), described_text(WORDS, MOST_WORD)]
+    values: list[Annotated[str, described_text(WORDS, MOST_WORD)]] = Field(
+        default_factory=list, max_length=1000
+    )
 
 
 class AliasShape(Shape):
@@ -92,9 +135,14 @@ class AliasShape(Shape):
     sku: str = Field(max_length=1000)
     title: str = Field(default="", max_length=10_000)
     picture: str = Field(default="", max_length=64)
-    prices: dict[str, Amount] = Field(default_factory=dict)
+    prices: dict[str, ListAmount] = Field(default_factory=dict)
 
 
+# by the number of units from which a price holds
+Breaks = Annotated[
+    dict[int, ListAmount],
+    Field(json_schema_extra={"propertyNames": {"type": "string", "pattern": "^[1-9][0-9]{0,5}$"}}),
+]
 READ_ONLY = {"pictures", "archived", "complete", "lent"}
 AMOUNTS = ("cost", "floor", "advertised_minimum", "ceiling")
 EMPTY: Mapping[str, Any] = {"attributes": {}, "traits": {}, "weight_g": None, "minimum_order": None}
@@ -103,39 +151,39 @@ EMPTY: Mapping[str, Any] = {"attributes": {}, "traits": {}, "weight_g": None, "m
 class ProductChange(Shape):
     """The fields of a product that may be changed; what is left out stays as it is."""
 
-    sku: str | None = Field(default=None, max_length=1000)
-    kind: str | None = Field(default=None, max_length=40)
-    title: str | None = Field(default=None, max_length=10_000)
-    brand: str | None = Field(default=None, max_length=10_000)
-    description: str | None = Field(default=None, max_length=200_000)
-    gtin: str | None = Field(default=None, max_length=200)
-    category: str | None = Field(default=None, max_length=10_000)
+    sku: Sku | None = Field(default=None, max_length=1000)
+    kind: Annotated[str, described(ProductKind)] | None = None
+    title: Annotated[str, Field(max_length=10_000), described_text(WORDS, MOST_TITLE)] | None = None
+    brand: Annotated[str, Field(max_length=10_000), Word] | None = None
+    description: Annotated[str, Field(max_length=200_000), Paragraphs] | None = None
+    gtin: Annotated[str, Field(max_length=200), described_text(GTIN, 14, least=0)] | None = None
+    category: Annotated[str, Field(max_length=10_000), Category] | None = None
     attributes: dict[str, Any] | None = None
-    weight_g: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
+    weight_g: Grams | None = None
     size_mm: SizeShape | None = None
     cost: Amount | None = None
     floor: Amount | None = None
     advertised_minimum: Amount | None = None
     ceiling: Amount | None = None
-    prices: dict[str, Amount] | None = None
-    breaks: dict[str, dict[int, Amount]] | None = None
-    tax_code: str | None = Field(default=None, max_length=40)
+    prices: dict[str, ListAmount] | None = None
+    breaks: dict[str, Breaks] | None = None
+    tax_code: Annotated[str, Field(max_length=40), described(("", *TAX_CODES))] | None = None
     aliases: list[str | AliasShape] | None = Field(default=None, max_length=1000)
     pictures: list[PictureShape] | None = Field(default=None, max_length=30)
     family: str | None = Field(default=None, max_length=1000)
     traits: dict[str, Any] | None = None
     axes: list[TraitShape] | None = Field(default=None, max_length=100)
     parts: list[PartShape] | None = Field(default=None, max_length=2000)
-    parts_apart: bool | None = None
+    parts_apart: Flag | None = None
     case_pack: CasePackShape | None = None
-    hazardous: bool | None = None
-    fragile: bool | None = None
-    this_way_up: bool | None = None
-    origin: str | None = Field(default=None, max_length=1000)
-    hs_code: str | None = Field(default=None, max_length=1000)
-    supplier: str | None = Field(default=None, max_length=10_000)
-    minimum_order: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
-    archived: bool | None = None
+    hazardous: Flag | None = None
+    fragile: Flag | None = None
+    this_way_up: Flag | None = None
+    origin: Annotated[str, Field(max_length=1000), described_text(ORIGIN, 2, least=0)] | None = None
+    hs_code: Annotated[str, Field(max_length=1000), described_text(HS, 10, least=0)] | None = None
+    supplier: Annotated[str, Field(max_length=10_000), Word] | None = None
+    minimum_order: Count | None = None
+    archived: Flag | None = None
     complete: dict[str, Any] | None = None
     lent: dict[str, Any] | None = None
 
@@ -282,6 +330,17 @@ _SPECIAL: dict[str, Any] = {
     },
     "gtin": lambda given, _: {"gtin": given or None},
 }
+
+
+class NewProduct(ProductChange):
+    """The fields of a new product, which has at least a SKU and a title."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"required": ["sku", "title"]})
+
+    sku: Annotated[
+        str | None, Field(max_length=1000), described_text(SEEN_CODE, MOST_SKU_CHARACTERS)
+    ] = None
+    title: Annotated[str | None, Field(max_length=10_000), described_text(WORDS, MOST_TITLE)] = None
 
 
 class ManyProducts(Shape):

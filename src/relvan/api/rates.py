@@ -1,10 +1,10 @@
 """Serves conversion rates over HTTP."""
 
-from datetime import date
 from typing import Any
 
 from pydantic import Field
 
+from relvan.api.described import CurrencyCode, Day, RateText
 from relvan.api.desk import By, api_router
 from relvan.api.price_shapes import foresight_shape
 from relvan.api.shapes import Shape
@@ -21,10 +21,10 @@ class RateShape(Shape):
     `since` on; from today when it is left out.
     """
 
-    source: str = Field(max_length=3)
-    target: str = Field(max_length=3)
-    rate: str = Field(max_length=40)
-    since: date | None = None
+    source: CurrencyCode
+    target: CurrencyCode
+    rate: RateText
+    since: Day | None = None
 
 
 class RatesToKeep(Shape):

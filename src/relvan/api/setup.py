@@ -1,17 +1,27 @@
 """Serves categories, attributes, price lists and history over HTTP."""
 
-from datetime import datetime
 from typing import Annotated, Any
 
 from pydantic import Field
 
 from relvan.api.catalogue import currencies_of
-from relvan.api.desk import By, Cursor, Limit, api_router, page_of
-from relvan.api.product_shapes import PictureShape
-from relvan.api.shapes import Shape, described
+from relvan.api.described import (
+    AnyMoment,
+    Flag,
+    Role,
+    WebAddress,
+    described,
+    described_text,
+)
+from relvan.api.desk import By, Cursor, IdOrNone, Limit, api_router, page_of
+from relvan.api.product_shapes import ArrangedPicture
+from relvan.api.shapes import Shape
 from relvan.core.catalogue.attributes import AttributeKind
+from relvan.core.catalogue.pictures import PictureRole
+from relvan.core.catalogue.product import MOST_WORD
 from relvan.core.money import MINOR_DIGITS
 from relvan.core.refusal import refuse
+from relvan.core.texts import PATH, WORDS
 from relvan.services.catalogue.categories import (
     add_category,
     ask_for,
@@ -24,7 +34,13 @@ from relvan.services.catalogue.categories import (
 from relvan.services.catalogue.pictures import arrange_pictures
 from relvan.services.catalogue.read import facts_at, view_product
 from relvan.services.imports.by_address import fetch_pictures
-from relvan.services.prices.lists import NewPriceList, TypedPrice, add_price_list, set_prices
+from relvan.services.prices.lists import (
+    LIST_KEY,
+    NewPriceList,
+    TypedPrice,
+    add_price_list,
+    set_prices,
+)
 from relvan.store.categories import attributes, category_rows
 from relvan.store.history import HistoryFilter, HistoryRow, history, product_history
 from relvan.store.prices import price_lists
@@ -35,8 +51,8 @@ router = api_router(tags=["catalogue set-up and history"])
 class CategoryShape(Shape):
     """A category by its path; `to` renames or moves it, `asks` says which attributes it recommends."""
 
-    path: str
-    to: str | None = None
+    path: Annotated[str, described_text(PATH, 2 * MOST_WORD)]
+    to: Annotated[str, described_text(PATH, 2 * MOST_WORD)] | None = None
     asks: dict[str, bool] | None = None
 
 
@@ -44,9 +60,9 @@ class AttributeShape(Shape):
     """An attribute: text, number, one of, several of, yes/no or date; `was` is the name of the one
     to change."""
 
-    name: str
+    name: Annotated[str, described_text(WORDS, MOST_WORD)]
     kind: Annotated[str, described(AttributeKind)] = "text"
-    unit: str = ""
+    unit: Annotated[str, described_text(WORDS, 20, least=0)] = ""
     choices: list[str] = Field(default_factory=list, max_length=1000)
     was: str = ""
 
@@ -54,10 +70,10 @@ class AttributeShape(Shape):
 class PriceListShape(Shape):
     """A price list to be created."""
 
-    key: str
-    name: str
+    key: Annotated[str, described_text(LIST_KEY, 40)]
+    name: Annotated[str, described_text(WORDS, MOST_WORD)]
     currency: Annotated[str, described(sorted(MINOR_DIGITS))]
-    tax_inside: bool = True
+    tax_inside: Flag = True
 
 
 class PriceCell(Shape):
@@ -77,14 +93,14 @@ class PriceCells(Shape):
 class Addresses(Shape):
     """Pictures by their addresses on the web."""
 
-    addresses: list[str] = Field(min_length=1, max_length=30)
-    role: str = "further"
+    addresses: list[WebAddress] = Field(min_length=1, max_length=30)
+    role: Role = PictureRole.FURTHER
 
 
 class Arranged(Shape):
     """A product's pictures in order."""
 
-    pictures: list[PictureShape] = Field(max_length=60)
+    pictures: list[ArrangedPicture] = Field(max_length=60)
 
 
 @router.get("/categories")
@@ -216,7 +232,7 @@ def get_history(by: By, sku: str, limit: Limit = 50) -> dict[str, Any]:
 
 
 @router.get("/products/{sku:path}/as-of")
-def get_as_of(by: By, sku: str, at: datetime) -> dict[str, Any]:
+def get_as_of(by: By, sku: str, at: AnyMoment) -> dict[str, Any]:
     """Returns a product's own values as they were at a time."""
     if at.tzinfo is None:
         raise refuse("form", "“at” must say its zone.", "Like 2026-03-31T12:00:00Z.", "at")
@@ -230,7 +246,7 @@ def get_as_of(by: By, sku: str, at: datetime) -> dict[str, Any]:
 
 @router.get("/history")
 def get_station_history(
-    by: By, via: str = "", job: int | None = None, limit: Limit = 50, after: Cursor = 0
+    by: By, via: str = "", job: IdOrNone = None, limit: Limit = 50, after: Cursor = 0
 ) -> dict[str, Any]:
     """Returns what was changed on products, the newest first."""
     with by.workplace.database.reading() as session:

@@ -1,25 +1,15 @@
 """Defines the shapes that the API takes and returns; names as in docs/guide/api.md."""
 
-from collections.abc import Iterable
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
-from relvan.core.money import Money
+from relvan.api.described import MOST_INT, PRICE_STEP, STOCK_POLICY, Flag, Id, Named, described
+from relvan.core.money import MINOR_DIGITS, Money
 from relvan.core.orders.trays import CHOSEN_BY_HAND
+from relvan.core.prices.steps import MOST_STEPS
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
-
-MOST_INT = 2_000_000_000
-MOST_ID = 2**63 - 1  # of any row
-Id = Annotated[int, Field(json_schema_extra={"minimum": 1, "maximum": MOST_ID})]
-
-
-def described(values: Iterable[str]) -> WithJsonSchema:
-    """Lists the allowed values in the API's description. Other values are not refused here: the
-    service that is called refuses them in its own words.
-    """
-    return WithJsonSchema({"type": "string", "enum": [*map(str, values)]})
 
 
 class Shape(BaseModel):
@@ -29,10 +19,16 @@ class Shape(BaseModel):
 
 
 class Amount(Shape):
-    """Money: minor units and an ISO 4217 code."""
+    """Money: minor units and an ISO 4217 code, which is the seller's own or that of the price list."""
 
     amount: int = Field(ge=-MOST_INT * 10, le=MOST_INT * 10)
     currency: str = Field(min_length=3, max_length=3)
+
+
+class ListAmount(Amount):
+    """Money in the currency of a price list."""
+
+    currency: Annotated[str, Field(min_length=3, max_length=3), described(sorted(MINOR_DIGITS))]
 
 
 def amount_of(value: int | None, currency: str) -> dict[str, Any] | None:
@@ -69,13 +65,15 @@ class ChannelChange(Shape):
     """Settings of a channel; what is left out stays as it is."""
 
     supply_list: list[str] | None = None
-    stock_policy: dict[str, Any] | None = None
+    stock_policy: Annotated[dict[str, Any], WithJsonSchema(STOCK_POLICY)] | None = None
     price_list: str | None = None
-    price_steps: list[dict[str, Any]] | None = None
+    price_steps: list[Annotated[dict[str, Any], WithJsonSchema(PRICE_STEP)]] | None = Field(
+        default=None, max_length=1000, json_schema_extra={"maxItems": MOST_STEPS}
+    )
     least_margin: str | None = None
     delivery_cost: Amount | None = None
     mends: list[str] | None = None
-    paused: bool | None = None
+    paused: Flag | None = None
 
 
 class ChannelConnect(Shape):
@@ -142,9 +140,9 @@ class NewOrderLine(Shape):
 class NewOrder(Shape):
     """An order that is entered by hand."""
 
-    lines: list[NewOrderLine] = Field(max_length=500)
+    lines: list[NewOrderLine] = Field(max_length=500, json_schema_extra={"minItems": 1})
     ship_to: AddressShape
-    paid: bool = False
+    paid: Flag = False
 
 
 class OrderChange(Shape):
@@ -156,7 +154,7 @@ class OrderChange(Shape):
 class NewPickList(Shape):
     """Shipments that are picked in one round."""
 
-    shipments: list[int] = Field(min_length=1, max_length=60)
+    shipments: list[Named] = Field(min_length=1, max_length=60)
 
 
 class PickShape(Shape):

@@ -1,14 +1,14 @@
 """Serves the ledger, what is to come, transfers, counting, and the outlook over HTTP."""
 
 from dataclasses import asdict
-from datetime import date
 from typing import Annotated, Any
 
 from fastapi import Depends, Header
-from pydantic import AwareDatetime, Field
+from pydantic import Field
 
-from relvan.api.desk import By, Caller, Limit, OneOf, api_router
-from relvan.api.shapes import MOST_INT, Shape, amount_of
+from relvan.api.described import MOST_INT, Day, Moment, Units
+from relvan.api.desk import By, Caller, IdOrNone, Limit, OneOf, api_router
+from relvan.api.shapes import Shape, amount_of
 from relvan.core.stock.movements import Reason
 from relvan.services.stock.coming import (
     ExpectReceipt,
@@ -28,7 +28,7 @@ from relvan.store.ledger import LedgerFilter, ledger_page
 
 router = api_router(tags=["stock"])
 Key = Annotated[str | None, Header(alias="Idempotency-Key", max_length=200)]
-Units = Annotated[int, Field(ge=-MOST_INT, le=MOST_INT)]
+Counted = Annotated[int, Field(ge=-MOST_INT, le=MOST_INT)]
 
 
 class NewReceipt(Shape):
@@ -37,7 +37,7 @@ class NewReceipt(Shape):
     sku: str = Field(max_length=1000)
     warehouse: str = Field(max_length=100)
     quantity: Units
-    due: date
+    due: Day
     note: str = Field(default="", max_length=1000)
 
 
@@ -63,7 +63,7 @@ class CountShape(Shape):
     """What was counted of one product."""
 
     sku: str = Field(max_length=1000)
-    counted: Units
+    counted: Counted
 
 
 class BinCount(Shape):
@@ -78,7 +78,7 @@ def movements_asked(
     q: str = "",
     reason: Annotated[str, OneOf("reason", tuple(Reason))] = "",
     warehouse: str = "",
-    since: AwareDatetime | None = None,
+    since: Moment | None = None,
 ) -> LedgerFilter:
     """Returns the filter that the query of `GET /stock/ledger` describes."""
     return LedgerFilter(q, reason, warehouse, since)
@@ -89,7 +89,7 @@ def list_ledger(
     by: By,
     wanted: Annotated[LedgerFilter, Depends(movements_asked)],
     limit: Limit = 50,
-    after: int | None = None,
+    after: IdOrNone = None,
 ) -> dict[str, Any]:
     """Returns the ledger, the newest entry first."""
     with by.workplace.database.reading() as session:

@@ -6,8 +6,9 @@ from typing import Any
 
 from pydantic import Field
 
-from relvan.api.desk import By, Limit, api_router
-from relvan.api.shapes import Id, Shape
+from relvan.api.described import Id
+from relvan.api.desk import By, IdOrNone, Limit, api_router
+from relvan.api.shapes import Shape
 from relvan.services.channels.delivery import deliveries
 from relvan.services.duties import workers_seen
 from relvan.services.listings.drift import leave_drift, mend_drift
@@ -81,7 +82,7 @@ class DriftIds(Shape):
 
 @router.get("/drift")
 def list_drift(
-    by: By, channel: str = "", limit: Limit = 50, after: int | None = None
+    by: By, channel: str = "", limit: Limit = 50, after: IdOrNone = None
 ) -> dict[str, Any]:
     """Returns the differences between what channels show and what they last accepted that wait for
     a person.

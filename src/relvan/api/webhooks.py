@@ -3,12 +3,15 @@
 The calls also answer under `/listeners`, their name in the version before.
 """
 
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import Field
 
+from relvan.api.described import Flag, WebAddress, described, described_text
 from relvan.api.desk import By, api_router
 from relvan.api.shapes import Shape
+from relvan.core.texts import SEEN_NAME
+from relvan.core.webhooks.announcing import MOST_NAME, Matter
 from relvan.services.webhooks.keep import (
     KeepWebhook,
     add_webhook,
@@ -21,21 +24,28 @@ from relvan.store.webhooks import WebhookRow, webhook_rows
 router = api_router(tags=["webhooks"])
 
 
+Name = Annotated[str, Field(max_length=200), described_text(SEEN_NAME, MOST_NAME)]
+Matters = Annotated[
+    list[Annotated[str, described(Matter)]],
+    Field(max_length=10, json_schema_extra={"minItems": 1}),
+]
+
+
 class NewWebhook(Shape):
     """A tool at an address, and the matters of which it is told: stock, price, order."""
 
-    name: str = Field(max_length=200)
-    address: str = Field(max_length=1000)
-    matters: list[str] = Field(max_length=10)
+    name: Name
+    address: WebAddress
+    matters: Matters
 
 
 class ChangedWebhook(Shape):
     """The fields of a webhook that change."""
 
-    name: str | None = Field(default=None, max_length=200)
-    address: str | None = Field(default=None, max_length=1000)
-    matters: list[str] | None = Field(default=None, max_length=10)
-    active: bool | None = None
+    name: Name | None = None
+    address: WebAddress | None = None
+    matters: Matters | None = None
+    active: Flag | None = None
 
 
 def _webhook_shape(row: WebhookRow) -> dict[str, Any]:

@@ -4,7 +4,7 @@ does not stop the others."""
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from relvan.core.refusal import Refused
+from relvan.core.refusal import NotFound, Refusal, Refused
 from relvan.services.workplace import Workplace
 from relvan.store.session import Session
 
@@ -26,16 +26,25 @@ def refused_verdict(subject: str, refused: Refused) -> Verdict:
     return Verdict(subject, False, first.message, first.code, first.fix)
 
 
+def refuse_with(verdict: Verdict, field: str = "") -> None:
+    """Raises the refusal of a verdict on something that was named by itself, if it was refused."""
+    if not verdict.ok:
+        kind = NotFound if verdict.code == "not-found" else Refused
+        raise kind(Refusal(verdict.code, verdict.message, verdict.fix, field))
+
+
 def for_each(
     workplace: Workplace, subjects: Iterable[str], deed: Callable[[Session, str], str | None]
 ) -> list[Verdict]:
-    """Does something to each subject; what it returns is told with the verdict."""
-    verdicts = []
-    for subject in subjects:
+    """Does something to each subject, once, however often it is named. Returns a verdict for every
+    naming; what the deed returns is told with it."""
+    verdicts: dict[str, Verdict] = {}
+    named = list(subjects)
+    for subject in dict.fromkeys(named):
         try:
             with workplace.database.writing() as session:
                 message = deed(session, subject)
-            verdicts.append(Verdict(subject, True, message or ""))
+            verdicts[subject] = Verdict(subject, True, message or "")
         except Refused as refused:
-            verdicts.append(refused_verdict(subject, refused))
-    return verdicts
+            verdicts[subject] = refused_verdict(subject, refused)
+    return [verdicts[subject] for subject in named]

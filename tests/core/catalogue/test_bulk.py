@@ -2,10 +2,9 @@
 
 import pytest
 
-from relvan.core.catalogue.bulk import Operation, carry_out
-from relvan.core.catalogue.facts import (
-    is_empty,
-)
+from relvan.core.catalogue.bulk import Operation, carry_out, check_operations
+from relvan.core.catalogue.facts import is_empty
+from relvan.core.refusal import Refused
 
 
 @pytest.mark.parametrize(
@@ -30,3 +29,25 @@ def test_an_operation_makes_of_a_fact_what_it_says(operation, before, after):
     facts = {"kind": "single"} | ({operation.fact: before} if before is not None else {})
     found = carry_out([operation], facts, "EUR").get(operation.fact)
     assert (None if is_empty(found) or found == 0 else found) == after
+
+
+@pytest.mark.parametrize(
+    ("operation", "code"),
+    [
+        (Operation("colour", "set", "red"), "unknown"),
+        (Operation("", "empty"), "unknown"),
+        (Operation("sku", "set", "A"), "not-allowed"),
+        (Operation("weight_g", "before", "1"), "not-allowed"),
+        (Operation("brand", "set", " "), "missing"),
+    ],
+)
+def test_an_operation_that_suits_no_detail_is_refused(operation, code):
+    with pytest.raises(Refused) as refused:
+        check_operations([operation])
+    assert [refusal.code for refusal in refused.value.refusals] == [code]
+
+
+def test_operations_that_suit_their_details_are_taken():
+    check_operations(
+        [Operation("attribute Colour", "set", "red"), Operation("price retail", "percent", "5")]
+    )

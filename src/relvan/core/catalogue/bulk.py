@@ -5,7 +5,15 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from relvan.core.catalogue.facts import Facts, form_of, is_empty, label_of, with_facts
+from relvan.core.catalogue.facts import (
+    NAMES,
+    Facts,
+    form_of,
+    is_empty,
+    label_of,
+    with_facts,
+)
+from relvan.core.catalogue.keyed import kind_of_fact
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.imports.cells import CellReading, guess_decimal, read_cell, read_number
 from relvan.core.imports.columns import Column
@@ -40,6 +48,7 @@ OPERATIONS: Mapping[str, Mapping[str, str]] = {
 }
 # what makes no sense to give many at once, or needs a page of its own
 NOT_IN_BULK = ("sku", "kind", "gtin", "family", "parts", "axes", "aliases", "title ")
+NEEDING_A_VALUE = ("set", "more", "percent", "replace", "before", "after")
 MOST_OPERATIONS = 12
 
 
@@ -66,15 +75,15 @@ def check_operations(operations: Sequence[Operation]) -> None:
     wrong: list[Refusal] = []
     for number, operation in enumerate(operations):
         form = form_of(operation.fact)
-        if operation.fact in NOT_IN_BULK or operation.deed not in OPERATIONS.get(form.form, {}):
+        if operation.fact not in NAMES and kind_of_fact(operation.fact) is None:
+            message = f"A product has no detail “{operation.fact[:40]}”."
+            wrong += refuse("unknown", message, "Choose another.", f"operation_{number}").refusals
+        elif operation.fact in NOT_IN_BULK or operation.deed not in OPERATIONS.get(form.form, {}):
             message = f"“{label_of(operation.fact)}” cannot be changed by “{operation.deed[:20]}” for many at once."
             wrong += refuse(
                 "not-allowed", message, "Choose another.", f"operation_{number}"
             ).refusals
-        elif (
-            operation.deed in ("set", "more", "percent", "replace", "before", "after")
-            and not operation.value.strip()
-        ):
+        elif operation.deed in NEEDING_A_VALUE and not operation.value.strip():
             message = f"“{label_of(operation.fact)}” has no value."
             wrong += refuse(
                 "missing", message, "Type one, or choose to empty it.", f"operation_{number}"

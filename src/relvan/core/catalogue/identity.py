@@ -7,6 +7,7 @@ calculations).
 from collections.abc import Collection
 
 from relvan.core.refusal import Refusal
+from relvan.core.texts import is_seen
 
 MOST_SKU_CHARACTERS = 64
 GTIN_LENGTHS = (8, 12, 13, 14)
@@ -33,7 +34,7 @@ def check_sku(sku: str, field: str = "sku") -> list[Refusal]:
         return [
             Refusal("sku", "“SKU” must not begin or end with a space.", "Remove the space.", field)
         ]
-    if not sku.isprintable():
+    if not is_seen(sku):
         return [
             Refusal(
                 "sku",

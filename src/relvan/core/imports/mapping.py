@@ -296,11 +296,17 @@ def mapping_data(columns: Sequence[MappedColumn]) -> list[dict[str, Any]]:
     ]
 
 
+COLUMN_NAMES = frozenset(("heading", "name", "decimal", "dates", "unit", "constant"))
+
+
 def mapping_from(data: Sequence[Mapping[str, Any]]) -> list[MappedColumn]:
     """Reads a mapping from plain data. Data of another form are refused."""
     found = []
     try:
         for item in data:
+            said = [value for value in item.values() if value is not None]
+            if not COLUMN_NAMES.issuperset(item) or not all(isinstance(one, str) for one in said):
+                raise ValueError(item)
             how = CellReading(
                 str(item.get("decimal") or "."),
                 str(item.get("dates") or "ymd"),

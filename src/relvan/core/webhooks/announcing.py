@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from relvan.core.refusal import Refusal
+from relvan.core.texts import is_seen
 
 MOST_NAME = 60
 MOST_WEBHOOKS = 20
@@ -65,7 +66,7 @@ def outcome(status: int | None, made_at: datetime, now: datetime) -> Announcemen
 def check_webhook(name: str, matters: Collection[str]) -> list[Refusal]:
     """Checks that a webhook has a name of 1 to 60 characters and at least one matter."""
     found = []
-    if not 1 <= len(name.strip()) <= MOST_NAME or not name.isprintable():
+    if not name.strip() or len(name) > MOST_NAME or not is_seen(name):
         message = f"“Name” must have 1 to {MOST_NAME} printable characters."
         found.append(Refusal("form", message, "Name the tool that answers there.", "name"))
     known = {matter.value for matter in Matter}

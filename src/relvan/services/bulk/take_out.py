@@ -9,7 +9,7 @@ from relvan.core.catalogue.keyed import Keyed, break_place, kind_of_fact
 from relvan.core.imports.columns import Column, FileKind, Kind
 from relvan.core.imports.pictures import picture_address
 from relvan.core.money import as_decimal
-from relvan.core.refusal import Refusal, Refused
+from relvan.core.refusal import Refusal, Refused, not_found
 from relvan.documents.tables import write_csv, write_xlsx
 from relvan.services.bulk.spoken import all_layer_lines, listing_lines
 from relvan.services.imports.receive import kind_of
@@ -72,6 +72,8 @@ def take_out(
     The columns that are needed to import the file again are always included.
     """
     kind = _kind_in(kind_key, form)
+    if kind.key not in EXPORTED:
+        raise not_found("export", kind_key)
     columns = columns_for(workplace, kind)
     unknown = [name for name in chosen if kind.column(name) is None]
     if unknown:
@@ -252,6 +254,7 @@ def _listings(session: Session, listed: Listed) -> Lines:
     yield from listing_lines(session, [str(facts["sku"]) for _, facts in listed])
 
 
+# a file of listing deeds says what is to be done, which nothing that stands can tell
 _LINES = {
     FileKind.PRODUCTS: _products,
     FileKind.FAMILIES: _families,
@@ -263,3 +266,4 @@ _LINES = {
     FileKind.ATTRIBUTES: _attributes,
     FileKind.LISTINGS: _listings,
 }
+EXPORTED = (*_LINES, FileKind.LAYERS)

@@ -45,6 +45,8 @@ def change_many(
             if wanted is not None
             else list(dict.fromkeys(skus))
         )
+        if not chosen and wanted is not None:
+            raise refuse("nothing", "No product matches.", "Choose other words.", "match")
         if not chosen:
             raise refuse(
                 "missing", "No product is chosen.", "Tick some, or all that match.", "pick"

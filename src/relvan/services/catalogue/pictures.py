@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from PIL import Image, ImageOps
 
+from relvan.core.catalogue.pictures import PictureRole, check_role
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
@@ -20,7 +21,6 @@ from relvan.store.tables import Picture, Product, ProductPicture
 
 KINDS = {"PNG": ("image/png", "png"), "JPEG": ("image/jpeg", "jpg"), "WEBP": ("image/webp", "webp")}
 THUMBNAILS = (96, 480)
-ROLES = ("main", "further", "description")
 MOST_PIXELS = 40_000_000
 MOST_PICTURES = 30
 
@@ -37,7 +37,7 @@ def thumbnail_file(sha: str, side: int) -> str:
 
 
 def add_picture(
-    workplace: Workplace, actor: Actor, sku: str, content: bytes, *, role: str = "further"
+    workplace: Workplace, actor: Actor, sku: str, content: bytes, *, role: str = PictureRole.FURTHER
 ) -> str:
     """Saves a picture and puts it last on a product, or first as the main one; returns its SHA-256
     checksum.
@@ -68,7 +68,7 @@ def add_picture(
 
 
 def use_picture(
-    workplace: Workplace, actor: Actor, sku: str, sha: str, *, role: str = "further"
+    workplace: Workplace, actor: Actor, sku: str, sha: str, *, role: str = PictureRole.FURTHER
 ) -> None:
     """Puts a picture that Relvan has already on a product."""
     actor.must(Right.CATALOGUE)
@@ -84,10 +84,10 @@ def _use(
     session: Session, workplace: Workplace, actor: Actor, product: Product, sha: str, role: str
 ) -> None:
     kept = pictures_on(session, product.id)
-    if sha in {use.sha for use in kept} and role == "further":
+    if sha in {use.sha for use in kept} and role == PictureRole.FURTHER:
         return
     order = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
-    order = [(sha, role), *order] if role == "main" else [*order, (sha, role)]
+    order = [(sha, role), *order] if role == PictureRole.MAIN else [*order, (sha, role)]
     _arrange(session, workplace, actor, product, order)
 
 
@@ -134,7 +134,7 @@ def put_picture_first(workplace: Workplace, actor: Actor, sku: str, sha: str) ->
         if sha not in {use.sha for use in kept}:
             raise not_found("picture", sha[:12])
         others = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
-        _arrange(session, workplace, actor, product, [(sha, "main"), *others])
+        _arrange(session, workplace, actor, product, [(sha, PictureRole.MAIN), *others])
 
 
 def picture_roles(workplace: Workplace, sku: str) -> list[tuple[str, str]]:
@@ -150,19 +150,12 @@ def picture_is_kept(workplace: Workplace, sha: str) -> bool:
         return session.get(Picture, sha) is not None
 
 
-def check_role(role: str) -> None:
-    """Refuses a role that a picture cannot have."""
-    if role not in ROLES:
-        message = f"“Role” must be one of {', '.join(ROLES)}; it got “{role[:40]}”."
-        raise refuse("not-allowed", message, "Choose one of them.", "role")
-
-
 def role_of(use: ProductPicture, kept: Sequence[ProductPicture]) -> str:
     """Returns the role of a picture among the others: main, further or description."""
-    if use.role == "description":
-        return "description"
-    first = next(other for other in kept if other.role != "description")
-    return "main" if first is use else "further"
+    if use.role == PictureRole.DESCRIPTION:
+        return PictureRole.DESCRIPTION
+    first = next(other for other in kept if other.role != PictureRole.DESCRIPTION)
+    return PictureRole.MAIN if first is use else PictureRole.FURTHER
 
 
 def _arrange(
@@ -181,7 +174,9 @@ def _arrange(
             "picture",
         )
     before = [f"{use.sha[:12]} {use.role}" for use in pictures_on(session, product.id)]
-    ranked = sorted(order, key=lambda pair: pair[1] != "main")  # a picture called main comes first
+    ranked = sorted(
+        order, key=lambda pair: pair[1] != PictureRole.MAIN
+    )  # a picture called main comes first
     rows = [
         {
             "product_id": product.id,

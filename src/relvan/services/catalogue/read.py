@@ -1,5 +1,6 @@
 """Reads one product as a whole, as it is now or as it was at a moment."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -65,6 +66,20 @@ def view_in(session: Session, sku: str) -> ProductView:
         categories,
         None if head_id is None else draft_from(facts[head_id]),
     )
+
+
+def drafts_of(
+    workplace: Workplace, skus: Iterable[str]
+) -> dict[str, tuple[ProductDraft, ProductDraft]]:
+    """Returns, by the key of each SKU or alias that is in the catalogue, the product's own draft
+    and the draft with what its family lends it. The number of queries does not grow with the SKUs.
+    """
+    with workplace.database.reading() as session:
+        found = codes(session, skus)
+        own = facts_by_id(session, {product_id for product_id, _, _ in found.values()})
+        whole = whole_facts(session, own)
+    drafts = {one: (draft_from(facts), draft_from(whole[one])) for one, facts in own.items()}
+    return {key: drafts[product_id] for key, (product_id, _, _) in found.items()}
 
 
 def facts_at(workplace: Workplace, sku: str, moment: datetime) -> Facts:

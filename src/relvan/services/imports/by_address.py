@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 
+from relvan.core.catalogue.pictures import PictureRole, check_role
 from relvan.core.jobs.life import JobState
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.gateways.calling import check_address
-from relvan.services.catalogue.pictures import check_role
 from relvan.services.jobs.life import NewJob, open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
@@ -16,7 +16,12 @@ MOST_ADDRESSES = 30
 
 
 def fetch_pictures(
-    workplace: Workplace, actor: Actor, sku: str, addresses: Sequence[str], *, role: str = "further"
+    workplace: Workplace,
+    actor: Actor,
+    sku: str,
+    addresses: Sequence[str],
+    *,
+    role: str = PictureRole.FURTHER,
 ) -> int:
     """Opens the job that fetches pictures for a product; returns its id. An address that may not be
     called is refused at once."""

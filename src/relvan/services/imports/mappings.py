@@ -6,6 +6,7 @@ from typing import Any
 from relvan.core.imports.mapping import mapping_data, mapping_from
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
+from relvan.core.texts import is_seen
 from relvan.services.imports.receive import kind_of
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.imports import mapping_by_name, mappings
@@ -20,11 +21,11 @@ def keep_mapping(
     """Saves a mapping under a name; the same name again replaces it."""
     actor.must(Right.CATALOGUE)
     kind_of(kind)
-    name = name.strip()
-    if not 1 <= len(name) <= 60 or not name.isprintable():
+    if not name.strip() or len(name) > 60 or not is_seen(name):
         raise refuse(
             "form", "“Name” must have 1 to 60 characters.", "Give the mapping a short name.", "name"
         )
+    name = name.strip()
     data = mapping_data(mapping_from(columns))
     with workplace.database.writing() as session:
         known = {kept.name_key: kept for kept in mappings(session)}

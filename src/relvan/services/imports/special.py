@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
+from relvan.core.catalogue.pictures import check_role
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.pictures import held_picture
 from relvan.core.imports.things import Thing
@@ -11,7 +12,6 @@ from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.gateways.calling import check_address
 from relvan.gateways.fetching import fetch_picture
 from relvan.services.catalogue.pictures import (
-    ROLES,
     add_picture,
     picture_is_kept,
     picture_roles,
@@ -91,9 +91,7 @@ def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[s
         raise refuse(
             "not-found", f"There is no picture “{held[:12]}” here.", "Give its address.", "address"
         )
-    if role not in ROLES:
-        message = f"“Role” must be one of {', '.join(ROLES)}; it got “{role[:40]}”."
-        raise refuse("not-allowed", message, "Correct the cell.", "role")
+    check_role(role)
     first = seen.setdefault((thing.key, address), thing.leader)
     if first != thing.leader:
         raise refuse(

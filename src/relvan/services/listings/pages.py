@@ -123,7 +123,10 @@ def choose_pages(
     for listing_id, page in chosen.items():
         if listing_id not in known or not page.strip() or len(page) > 80:
             raise refuse(
-                "page", "A listing or its page cannot be found.", "Look at the list again.", "page"
+                "page",
+                "A listing or its page cannot be found.",
+                "Look at the list again.",
+                "page",
             )
         book = books[known[listing_id].channel_id]
         values[listing_id] = {book.page_field: page.strip()}

@@ -30,12 +30,15 @@ class NewPriceList:
     tax_inside: bool
 
 
+LIST_KEY = "^[a-z][a-z0-9-]{0,39}$"
+
+
 def add_price_list(workplace: Workplace, actor: Actor, wish: NewPriceList) -> str:
     """Creates a price list; returns its key."""
     actor.must(Right.PRICES)
     key = wish.key.strip().casefold()
     found = check_text("name", "Name", wish.name, MOST_WORD, needed=True)
-    if not re.fullmatch(r"[a-z][a-z0-9-]{0,39}", key):
+    if not re.fullmatch(LIST_KEY, key):
         message = f"“Key” must be small letters, digits and dashes; it got “{wish.key[:40]}”."
         found.append(Refusal("form", message, "Like trade or retail-chf.", "key"))
     if wish.currency not in MINOR_DIGITS:
