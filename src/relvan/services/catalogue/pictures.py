@@ -20,7 +20,7 @@ from relvan.store.session import Session
 from relvan.store.tables import Picture, Product, ProductPicture
 
 KINDS = {"PNG": ("image/png", "png"), "JPEG": ("image/jpeg", "jpg"), "WEBP": ("image/webp", "webp")}
-THUMBNAILS = (96, 480)
+THUMBNAILS = (480, 96)  # each is made of the one before it
 MOST_PIXELS = 40_000_000
 MOST_PICTURES = 30
 
@@ -50,8 +50,10 @@ def add_picture(
     sha = hashlib.sha256(content).hexdigest()
     kind = KINDS[str(picture.format)][0]
     workplace.files.keep(picture_file(sha, kind), content)
+    small = ImageOps.exif_transpose(picture)
     for side in THUMBNAILS:
-        workplace.files.keep(thumbnail_file(sha, side), _thumbnail(picture, side))
+        small = _smaller(small, side)
+        workplace.files.keep(thumbnail_file(sha, side), _as_webp(small))
     with workplace.database.writing() as session:
         product = find_product(session, sku)
         values = {
@@ -236,11 +238,14 @@ def _read_picture(content: bytes, most_mb: int) -> Image.Image:
     return picture
 
 
-def _thumbnail(picture: Image.Image, side: int) -> bytes:
-    small = ImageOps.exif_transpose(picture)
-    if small.mode not in ("RGB", "RGBA"):
-        small = small.convert("RGBA")
+def _smaller(picture: Image.Image, side: int) -> Image.Image:
+    small = picture if picture.mode in ("RGB", "RGBA") else picture.convert("RGBA")
+    small = small.copy()
     small.thumbnail((side, side))
+    return small
+
+
+def _as_webp(picture: Image.Image) -> bytes:
     out = io.BytesIO()
-    small.save(out, "WEBP", quality=82, method=2)
+    picture.save(out, "WEBP", quality=82, method=1)
     return out.getvalue()

@@ -1,18 +1,23 @@
 """Sends the updates of one channel: takes some, sends them outside any transaction, and records the
 answer.
 
-One call of `deliver_next` sends one group of updates. It may be killed at any point: updates that
-were being sent are found again by their lease, looked up where sending twice would do harm, and
-sent again where it would not.
+One call of `deliver_next` sends one group of updates: in one call to the channel where it takes many
+at once, else in a short series of calls, so that taking them and recording their answers costs one
+transaction each and not one for every update. It may be killed at any point: updates that were being
+sent are found again by their lease, looked up where sending twice would do harm, and sent again where
+it would not.
 """
 
+import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import takewhile
 
-from relvan.core.channels.sending import Breaker, Topic
+from relvan.core.channels.sending import Breaker, Topic, UpdateState
 from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
-from relvan.gateways.channels.port import ContentRefused, RowVerdict
+from relvan.gateways.channels.port import ChannelGateway, ContentRefused, RowVerdict
 from relvan.services.outbox.answers import Answer, hold_back, record_answers
 from relvan.services.outbox.envelopes import (
     Envelope,
@@ -25,6 +30,7 @@ from relvan.services.outbox.waiting import return_to_waiting
 from relvan.services.workplace import Workplace
 from relvan.store.outbox import (
     entries_alike,
+    entries_by_id,
     first_due,
     let_waiting_go,
     most_urgent_entry,
@@ -35,6 +41,8 @@ from relvan.store.session import Session
 from relvan.store.tables import Channel, OutboxEntry
 
 LEASE = timedelta(seconds=90)
+MOST_IN_SERIES = 8
+SERIES_S = 0.3  # a series that has taken so long ends, for something more urgent may wait
 
 
 @dataclass(frozen=True)
@@ -51,6 +59,7 @@ class _Claimed:
     channel: Channel
     envelopes: list[Envelope]
     mark: str
+    at_once: int = 1
 
 
 def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery:
@@ -73,22 +82,48 @@ def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery
 
 
 def _send(workplace: Workplace, claimed: _Claimed, worker: str) -> Delivery:
-    envelopes, trouble = claimed.envelopes, None
     gateway = workplace.gateway(claimed.channel)
-    try:
-        verdicts = send_envelopes(gateway, envelopes)
-        answers = [Answer(envelope, verdict=verdict) for envelope, verdict in verdicts]
-    except ContentRefused as refusal:
-        answers = [Answer(envelopes[0], problems=refusal.problems)]
-    except OutsideRefusal as refusal:
-        verdict = RowVerdict("", False, str(refusal))
-        answers = [Answer(envelope, verdict=verdict) for envelope in envelopes]
-    except OutsideTrouble as failure:
-        answers, trouble = [Answer(envelope, trouble=failure) for envelope in envelopes], failure
+    answers: list[Answer] = []
+    unsent, trouble, start = claimed.envelopes, None, time.monotonic()
+    while unsent and trouble is None:
+        if answers and time.monotonic() - start > SERIES_S:
+            break
+        call, unsent = unsent[: claimed.at_once], unsent[claimed.at_once :]
+        found, trouble = _call(gateway, call)
+        answers += found
     with workplace.database.writing() as session:
         record_answers(session, workplace, worker, answers)
-        note_call(session, workplace, claimed.channel.id, trouble)
+        _let_go(session, worker, unsent)
+        if any(answer.trouble is None for answer in answers):
+            note_call(session, workplace, claimed.channel.id, None)
+        if trouble is not None:
+            note_call(session, workplace, claimed.channel.id, trouble)
     return Delivery(sent=len(answers), wait_s=0.0 if trouble is None else 0.2)
+
+
+def _call(
+    gateway: ChannelGateway, envelopes: list[Envelope]
+) -> tuple[list[Answer], OutsideTrouble | None]:
+    """Sends envelopes in one call; returns the answers, and what went wrong on the way."""
+    try:
+        verdicts = send_envelopes(gateway, envelopes)
+        return [Answer(envelope, verdict=verdict) for envelope, verdict in verdicts], None
+    except ContentRefused as refusal:
+        return [Answer(envelopes[0], problems=refusal.problems)], None
+    except OutsideRefusal as refusal:
+        verdict = RowVerdict("", False, str(refusal))
+        return [Answer(envelope, verdict=verdict) for envelope in envelopes], None
+    except OutsideTrouble as failure:
+        return [Answer(envelope, trouble=failure) for envelope in envelopes], failure
+
+
+def _let_go(session: Session, worker: str, envelopes: Sequence[Envelope]) -> None:
+    """Lets updates that were taken and not sent wait again as they did before."""
+    taken = entries_by_id(session, [envelope.entry_id for envelope in envelopes])
+    for entry in taken.values() if envelopes else ():
+        if entry.state == UpdateState.SENDING and entry.taken_by == worker:
+            entry.attempts -= 1
+            return_to_waiting(session, entry, entry.due_at)
 
 
 def _hand_in(workplace: Workplace, claimed: _Claimed, worker: str) -> Delivery:
@@ -161,12 +196,25 @@ def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Del
                 entries[0].sheet if entries[0].unsure and entries[0].sheet else workplace.new_key()
             )
         envelopes = make_envelopes(session, workplace, entries)
-        take_entries(session, [entry.id for entry in entries], worker, now + LEASE, mark)
+        if not mark:
+            envelopes = _before_any_headless(envelopes)
+        taken = [envelope.entry_id for envelope in envelopes]
+        take_entries(session, taken, worker, now + LEASE, mark)
         keep_what_goes_out(session, envelopes)
         going = hold_back(session, workplace, envelopes)
-        return (
-            _Claimed(channel, going, mark) if going else Delivery(sent=len(envelopes), wait_s=0.0)
-        )
+        if not going:
+            return Delivery(sent=len(envelopes), wait_s=0.0)
+        return _Claimed(channel, going, mark, _rows_at_once(book, going[0].topic))
+
+
+def _before_any_headless(envelopes: list[Envelope]) -> list[Envelope]:
+    """Returns the first envelope and those after it, up to a member of a family whose head has no
+    reference yet: the channel gives it in answer to one that goes before."""
+    later = takewhile(
+        lambda one: one.offer is None or one.offer.part != "member" or one.offer.head,
+        envelopes[1:],
+    )
+    return [*envelopes[:1], *later]
 
 
 def is_handed_in(book: Rulebook, entry: OutboxEntry) -> bool:
@@ -197,10 +245,11 @@ def _most_urgent(
     first = most_urgent_entry(session, channel.id, now)
     if first is None:
         return []
+    by_sheet = is_handed_in(book, first)
     most = _rows_at_once(book, Topic(first.topic))
-    if most == 1 and not is_handed_in(book, first):
-        return [first]
-    return entries_alike(session, first, now, most, by_sheet=is_handed_in(book, first))
+    if most == 1 and not by_sheet:
+        most = MOST_IN_SERIES
+    return entries_alike(session, first, now, most, by_sheet=by_sheet)
 
 
 def _rows_at_once(book: Rulebook, topic: Topic) -> int:
