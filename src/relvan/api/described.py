@@ -17,7 +17,7 @@ from relvan.core.prices.steps import Direction
 from relvan.core.stock.movements import MOST_UNITS
 from relvan.core.texts import SEEN_CODE
 
-ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+DATE_FORM = re.compile(r"\d{4}-\d{2}-\d{2}")
 MOST_INT = 2_000_000_000
 MOST_ID = 2**53 - 1  # of any row: the largest whole number that every JSON reader keeps exactly
 MOST_CURSOR = 2**63 - 1
@@ -61,7 +61,7 @@ RateText = Annotated[
 
 def _with_a_date(value: object) -> object:
     """Refuses a moment or a day that is a bare number, which could be seconds of several clocks."""
-    if isinstance(value, int | float) or (isinstance(value, str) and not ISO_DATE.match(value)):
+    if isinstance(value, int | float) or (isinstance(value, str) and not DATE_FORM.match(value)):
         raise ValueError("It must begin with a date like 2026-03-31.")
     return value
 

@@ -53,7 +53,7 @@ Paragraphs = described_text(LINES, MOST_DESCRIPTION, least=0)
 Category = described_text(PATH, 2 * MOST_WORD, least=0)
 GTIN = "^(?:[0-9]{8}|[0-9]{12,14})$"
 ORIGIN = "^[A-Z]{2}$"
-SHA_256 = "^[0-9a-f]{64}$"
+PICTURE_NAME = "^[0-9a-f]{64}$"
 HS = "^[0-9]{6,10}$"
 
 
@@ -74,7 +74,7 @@ class PictureShape(Shape):
     main, further or description.
     """
 
-    sha: Annotated[str, described_text(SHA_256, 64)] | None = None
+    sha: Annotated[str, described_text(PICTURE_NAME, 64)] | None = None
     width: int | None = None
     height: int | None = None
     content: str | None = None
@@ -101,7 +101,7 @@ class PictureShape(Shape):
 class ArrangedPicture(PictureShape):
     """A picture of the product, by its SHA-256, at its place among the others."""
 
-    sha: Annotated[str | None, described_text(SHA_256, 64)] = None
+    sha: Annotated[str | None, described_text(PICTURE_NAME, 64)] = None
     model_config = ConfigDict(extra="forbid", json_schema_extra={"required": ["sha"]})
 
 

@@ -8,14 +8,13 @@ from pathlib import Path
 from relvan.core.catalogue.facts import Facts, draft_from
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductDraft
-from relvan.demo.drawings import draw
+from relvan.demo.drawings import Studio
 from relvan.demo.goods import LIST
 from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families
 from relvan.demo.samples import good_file, messy_file
 from relvan.demo.sets import kits, old_codes, services
 from relvan.services.catalogue.categories import add_category, ask_for, save_attribute
 from relvan.services.catalogue.families import NewFamily, link_family
-from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import change_facts, create_product, save_many
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.workplace import Actor, Workplace
@@ -23,7 +22,7 @@ from relvan.services.workplace import Actor, Workplace
 Move = Callable[[str, str, int], None]
 
 
-def furnish(workplace: Workplace, owner: Actor, move: Move) -> None:
+def furnish(workplace: Workplace, owner: Actor, move: Move, studio: Studio) -> None:
     """Adds all of it; `move` puts a number of units of a SKU into a warehouse."""
     for rule in ATTRIBUTES:
         save_attribute(workplace, owner, rule)
@@ -31,16 +30,16 @@ def furnish(workplace: Workplace, owner: Actor, move: Move) -> None:
         add_category(workplace, owner, path)
         ask_for(workplace, owner, path, asks)
     for family in families():
-        _family(workplace, owner, family, move)
+        _family(workplace, owner, family, move, studio)
     for draft in (*services(), *kits()):
         create_product(workplace, owner, draft)
     for sku in ("KIT-HERB", "KIT-TOOLS", "KIT-GIFT", "KIT-TRIO-9"):
-        add_picture(workplace, owner, sku, draw("box", "#C9973F", sku.removeprefix("KIT-").title()))
+        studio.order(sku, "box", "#C9973F", sku.removeprefix("KIT-").title())
     change_facts(workplace, owner, [(sku, {"aliases": [alias]}) for alias, sku in old_codes()])
     _price_lists(workplace, owner)
 
 
-def _family(workplace: Workplace, owner: Actor, family: Family, move: Move) -> None:
+def _family(workplace: Workplace, owner: Actor, family: Family, move: Move, studio: Studio) -> None:
     shared = {
         "category": family.category,
         "brand": "Quillmoss",
@@ -58,11 +57,11 @@ def _family(workplace: Workplace, owner: Actor, family: Family, move: Move) -> N
     wrong = [verdict for verdict in save_many(workplace, owner, drafts) if not verdict.ok]
     assert not wrong, wrong
     if family.shape:
-        add_picture(workplace, owner, family.sku, draw(family.shape, family.colour, family.title))
+        studio.order(family.sku, family.shape, family.colour, family.title)
     for member in made:
         if member.shape and len(family.traits) > 1:
             caption = ", ".join(member.traits.values())
-            add_picture(workplace, owner, member.sku, draw(member.shape, member.colour, caption))
+            studio.order(member.sku, member.shape, member.colour, caption)
         if member.units:
             move(member.sku, member.warehouse, member.units)
 

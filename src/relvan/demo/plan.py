@@ -63,7 +63,7 @@ ROUNDS = 12  # of buying; orders are read after each of them
 LEFT_OPEN = 5  # of these, the last
 
 
-ORDERS_WORKED, ORDERS_OPEN = 12, 9  # in each round
+ORDERS_WORKED, ORDERS_OPEN = 9, 9  # in each round
 
 
 RESTOCK_EVERY = 3

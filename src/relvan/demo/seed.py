@@ -3,6 +3,7 @@
 import random
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from typing import Any
@@ -12,7 +13,7 @@ from sqlalchemy import event, select
 
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
-from relvan.demo.drawings import draw
+from relvan.demo.drawings import Studio, draw
 from relvan.demo.everywhere import list_everywhere
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
@@ -95,10 +96,12 @@ class Seeder:
         self._people_and_places()
         self.say("products with pictures and stock")
         found = goods()
+        studio = Studio(lambda sku, picture: add_picture(self.workplace, self.owner, sku, picture))
         for good in found:
-            self._product(good)
+            self._product(good, studio)
         self.say("families, kits and the rest of the range")
-        furnish(self.workplace, self.owner, self._opening)
+        furnish(self.workplace, self.owner, self._opening, studio)
+        studio.wait()
         lay_out_samples(self.workplace, self.workplace.settings.data_dir / "samples")
         self.say("channels and listings")
         self._channels()
@@ -146,14 +149,11 @@ class Seeder:
                 )
             )
 
-    def _product(self, good: Good) -> None:
+    def _product(self, good: Good, studio: Studio) -> None:
         draft = good.draft
         create_product(self.workplace, self.owner, draft)
         if draft.sku != "CA-STAKE":
-            caption = draft.title.split(",")[0]
-            add_picture(
-                self.workplace, self.owner, draft.sku, draw(good.shape, good.colour, caption)
-            )
+            studio.order(draft.sku, good.shape, good.colour, draft.title.split(",")[0])
         if good.units:
             self._move(draft.sku, good.warehouse, good.units, self._bin(good))
         if good.units > 30 and good.warehouse == "millrace":
@@ -245,8 +245,8 @@ class Seeder:
             ids = [channel.id for channel in channels(session)]
         for channel_id in ids:
             read_orders(self.workplace, channel_id)
-        for channel_id in ids:
-            self._deliver(channel_id)
+        with ThreadPoolExecutor(len(ids)) as channels_at_once:  # most of it is waiting for answers
+            list(channels_at_once.map(self._deliver, ids))
 
     def _deliver(self, channel_id: int) -> None:
         while True:

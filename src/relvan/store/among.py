@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, Integer, cast, select
+from sqlalchemy import BindParameter, ColumnElement, Integer, Text, cast, select, type_coerce
 
 from relvan.store.portable import json_items
 
@@ -15,13 +15,21 @@ FEW = 40  # for so many a parameter each is sooner prepared
 
 def among(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
     """Returns the condition that a column is one of these values, which are whole numbers or texts.
-    Numbers that follow one another become a range.
+    Numbers that follow one another become a range. In a statement that is built once, the values
+    are the parameter that will hold them (`relvan.store.built`).
     """
+    if isinstance(values, BindParameter):
+        return _in_json(column, type_coerce(values, Text), isinstance(column.type, Integer))
     wanted = list(values)
     if len(wanted) <= FEW:
         return column.in_(wanted)  # type: ignore[no-any-return]
-    if wanted[0].__class__ is int and wanted == list(range(wanted[0], wanted[-1] + 1)):
+    whole = wanted[0].__class__ is int
+    if whole and wanted == list(range(wanted[0], wanted[-1] + 1)):
         return column.between(wanted[0], wanted[-1])  # type: ignore[no-any-return]
-    listed: Any = json_items(orjson.dumps(wanted).decode()).table_valued("value").c.value
-    value = cast(listed, Integer) if wanted[0].__class__ is int else listed
+    return _in_json(column, orjson.dumps(wanted).decode(), whole)
+
+
+def _in_json(column: Any, listed: Any, whole: bool) -> ColumnElement[bool]:
+    items: Any = json_items(listed).table_valued("value").c.value
+    value = cast(items, Integer) if whole else items
     return column.in_(select(value))  # type: ignore[no-any-return]

@@ -5,13 +5,14 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import or_, select
+from sqlalchemy import Select, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -38,14 +39,16 @@ def product_by_id(session: Session, product_id: int) -> Product:
 
 def find_product(session: Session, sku: str) -> Product:
     """Returns a product by its SKU or an alias, without regard to case."""
-    product = session.scalar(
-        select(Product)
-        .join(SkuName, SkuName.product_id == Product.id)
-        .where(SkuName.key == sku_key(sku))
-    )
+    product: Product | None = session.scalar(*_product_with_key(sku_key(sku)))
     if product is None:
         raise not_found("product", sku)
     return product
+
+
+@built_once
+def _product_with_key(key: str) -> Select[Product]:
+    named = select(Product).join(SkuName, SkuName.product_id == Product.id)
+    return named.where(SkuName.key == key)
 
 
 @dataclass(frozen=True)
@@ -128,12 +131,15 @@ def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[
     """Returns (kind, whether its parts may travel apart) by the product's id."""
     if not product_ids:
         return {}
-    statement = select(Product.id, Product.kind, Product.parts_apart).where(
-        Product.id.in_(product_ids)
+    rows = session.execute(*_kind_rows(product_ids)).all()
+    return {product_id: (kind, apart) for product_id, kind, apart in rows}
+
+
+@built_once
+def _kind_rows(product_ids: Collection[int]) -> Select[int, str, bool]:
+    return select(Product.id, Product.kind, Product.parts_apart).where(
+        among(Product.id, product_ids)
     )
-    return {
-        product_id: (kind, apart) for product_id, kind, apart in session.execute(statement).all()
-    }
 
 
 def holds_stock(session: Session, product_ids: Collection[int]) -> set[int]:
@@ -247,14 +253,22 @@ def kept_completeness(session: Session, wanted: Collection[int]) -> dict[int, tu
     """Returns (how many details are recommended, how many of these are missing) by the product's
     id, as last worked out.
     """
-    rows = session.execute(
-        select(Product.id, Product.asked, Product.lacking).where(among(Product.id, wanted))
-    ).all()
+    rows = session.execute(*_completeness_rows(wanted)).all()
     return {product_id: (asked, lacking) for product_id, asked, lacking in rows}
+
+
+@built_once
+def _completeness_rows(product_ids: Collection[int]) -> Select[int, int, int]:
+    return select(Product.id, Product.asked, Product.lacking).where(among(Product.id, product_ids))
 
 
 def families_of(session: Session, variant_ids: Collection[int]) -> dict[int, int]:
     """Returns the ids of the families of variants, by variant."""
-    statement = select(Product.id, Product.family_id).where(among(Product.id, variant_ids))
-    rows = session.execute(statement.where(Product.family_id.is_not(None))).all()
+    rows = session.execute(*_family_rows(variant_ids)).all()
     return {variant: family for variant, family in rows if family is not None}
+
+
+@built_once
+def _family_rows(variant_ids: Collection[int]) -> Select[int, int | None]:
+    statement = select(Product.id, Product.family_id).where(among(Product.id, variant_ids))
+    return statement.where(Product.family_id.is_not(None))

@@ -5,13 +5,14 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.sending import OPEN_UPDATES, Breaker
 from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
+from relvan.store.built import built_once
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Carrier,
@@ -69,7 +70,12 @@ def channel_by_key(session: Session, key: str) -> Channel:
 
 def channels(session: Session) -> list[Channel]:
     """Returns all channels."""
-    return list(session.scalars(select(Channel).order_by(Channel.id)))
+    return list(session.scalars(*_all_channels()))
+
+
+@built_once
+def _all_channels() -> Select[Channel]:
+    return select(Channel).order_by(Channel.id)
 
 
 def channel_names(session: Session) -> list[tuple[str, str]]:

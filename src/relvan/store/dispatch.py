@@ -4,11 +4,13 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
 from relvan.core.stock.movements import Reason
+from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Bin,
@@ -48,12 +50,13 @@ def pick_list_by_id(session: Session, pick_list_id: int) -> PickList:
 
 def shipment_lines(session: Session, shipment_ids: Collection[int]) -> list[ShipmentLine]:
     """Returns the lines of shipments, in order."""
-    statement = (
-        select(ShipmentLine)
-        .where(ShipmentLine.shipment_id.in_(shipment_ids))
-        .order_by(ShipmentLine.id)
-    )
-    return list(session.scalars(statement))
+    return list(session.scalars(*_lines_of_shipments(shipment_ids)))
+
+
+@built_once
+def _lines_of_shipments(shipment_ids: Collection[int]) -> Select[ShipmentLine]:
+    lines = select(ShipmentLine).where(among(ShipmentLine.shipment_id, shipment_ids))
+    return lines.order_by(ShipmentLine.id)
 
 
 @dataclass(frozen=True)
@@ -193,11 +196,12 @@ def shipment_line_rows(session: Session, shipment_id: int) -> list[ShipmentLineR
 
 def parcels_of(session: Session, shipment_id: int) -> list[Parcel]:
     """Returns the parcels of a shipment in order."""
-    return list(
-        session.scalars(
-            select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)
-        )
-    )
+    return list(session.scalars(*_parcels_in(shipment_id)))
+
+
+@built_once
+def _parcels_in(shipment_id: int) -> Select[Parcel]:
+    return select(Parcel).where(Parcel.shipment_id == shipment_id).order_by(Parcel.position)
 
 
 @dataclass(frozen=True)

@@ -3,12 +3,23 @@
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, Integer, Text, func, literal, select, type_coerce, union_all
+from sqlalchemy import (
+    ColumnElement,
+    CompoundSelect,
+    Integer,
+    Select,
+    Text,
+    func,
+    literal,
+    select,
+    type_coerce,
+    union_all,
+)
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.attributes import AttributeAsk, AttributeKind, AttributeRule
@@ -18,6 +29,7 @@ from relvan.core.catalogue.keyed import Keyed, price_fact
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.tables import (
     Attribute,
     Category,
@@ -76,6 +88,7 @@ TEXTS = (
 FLAGS = ("parts_apart", "hazardous", "fragile", "this_way_up")
 _PRODUCT = Product.__table__.c
 _family = Product.__table__.alias("family")
+_UNPACKED = [name for name in COLUMNS if name not in FLAGS]
 
 
 def in_chunks(values: Collection[Any], size: int = CHUNK) -> Iterable[list[Any]]:
@@ -88,7 +101,7 @@ def facts_by_id(session: Session, product_ids: Collection[int]) -> dict[int, Fac
     """Returns the own facts of products; three queries for every thousand, and one more for kits."""
     found: dict[int, Facts] = {}
     for ids in in_chunks(product_ids):
-        found |= _products(session, among(_PRODUCT.id, ids))
+        found |= _products(session, *_facts_with_ids(ids))
         _add_prices(session, ids, found)
         _add_codes(session, ids, found)
         if kits := [i for i in ids if found.get(i, {}).get("kind") == ProductKind.KIT]:
@@ -105,7 +118,7 @@ def facts_with_head(session: Session, sku: str) -> tuple[int, dict[int, Facts]]:
     """
     named = select(SkuName.product_id).where(SkuName.key == sku_key(sku)).scalar_subquery()
     head = select(_PRODUCT.family_id).where(_PRODUCT.id == named).scalar_subquery()
-    found = _products(session, (_PRODUCT.id == named) | (_PRODUCT.id == head))
+    found = _products(session, _facts_where((_PRODUCT.id == named) | (_PRODUCT.id == head)))
     if not found:
         raise not_found("product", sku)
     _add_prices(session, list(found), found)
@@ -136,26 +149,35 @@ def whole_facts(session: Session, facts: dict[int, Facts]) -> dict[int, Facts]:
     }
 
 
-def _products(session: Session, which: ColumnElement[bool]) -> dict[int, Facts]:
-    plain = [name for name in COLUMNS if name not in FLAGS]
+def _facts_where(which: ColumnElement[bool]) -> Select[Any]:
     # as they lie in the table: what most products lack need not be turned into anything
     packed = [
         type_coerce(_PRODUCT[name], Text)
         for name in ("attributes", "traits", "axes", "archived_at")
     ]
     flags = [type_coerce(_PRODUCT[name], Integer) for name in FLAGS]
-    statement = (
-        select(_PRODUCT.id, *(_PRODUCT[name] for name in plain), *flags, *packed, _family.c.sku)
+    return (
+        select(_PRODUCT.id, *(_PRODUCT[name] for name in _UNPACKED), *flags, *packed, _family.c.sku)
         .select_from(Product.__table__.outerjoin(_family, _family.c.id == _PRODUCT.family_id))
         .where(which)
     )
+
+
+@built_once
+def _facts_with_ids(product_ids: Collection[int]) -> Select[Any]:
+    return _facts_where(among(_PRODUCT.id, product_ids))
+
+
+def _products(
+    session: Session, statement: Select[Any], values: Mapping[str, Any] | None = None
+) -> dict[int, Facts]:
     found = {}
-    end = 1 + len(plain)
-    for row in session.connection().execute(statement).all():
+    end = 1 + len(_UNPACKED)
+    for row in session.connection().execute(statement, values).all():
         product_id = row[0]
         facts: Facts = {
             name: value
-            for name, value in zip(plain, row[1:end], strict=True)
+            for name, value in zip(_UNPACKED, row[1:end], strict=True)
             if value or value == 0
         }
         flagged, (attributes, traits, axes, archived, family) = row[end:-5], row[-5:]
@@ -176,26 +198,25 @@ def _products(session: Session, which: ColumnElement[bool]) -> dict[int, Facts]:
 
 
 def _add_prices(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    prices = select(ListPrice.product_id, PriceList.key, literal(0), ListPrice.amount)
-    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(
-        among(ListPrice.product_id, ids)
-    )
-    breaks = select(PriceBreak.product_id, PriceList.key, PriceBreak.least, PriceBreak.amount)
-    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(
-        among(PriceBreak.product_id, ids)
-    )
-    for product_id, key, least, amount in session.execute(union_all(prices, breaks)).all():
+    for product_id, key, least, amount in session.execute(*_prices_and_breaks(ids)).all():
         found[product_id][price_fact(key, least)] = amount
 
 
+@built_once
+def _prices_and_breaks(product_ids: Collection[int]) -> CompoundSelect[int, str, int, int]:
+    prices = select(ListPrice.product_id, PriceList.key, literal(0), ListPrice.amount)
+    prices = prices.join(PriceList, PriceList.id == ListPrice.price_list_id).where(
+        among(ListPrice.product_id, product_ids)
+    )
+    breaks = select(PriceBreak.product_id, PriceList.key, PriceBreak.least, PriceBreak.amount)
+    breaks = breaks.join(PriceList, PriceList.id == PriceBreak.price_list_id).where(
+        among(PriceBreak.product_id, product_ids)
+    )
+    return union_all(prices, breaks)
+
+
 def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    statement = select(
-        SkuName.product_id, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices
-    )
-    statement = statement.where(among(SkuName.product_id, ids), SkuName.alias.is_(True)).order_by(
-        SkuName.key
-    )
-    for product_id, sku, title, picture, prices in session.execute(statement).all():
+    for product_id, sku, title, picture, prices in session.execute(*_aliases(ids)).all():
         found[product_id].setdefault("aliases", []).append(sku)
         if title or picture or prices:
             found[product_id][Keyed.ALIAS.fact(sku)] = {
@@ -203,6 +224,15 @@ def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) ->
                 "picture": picture,
                 "prices": prices,
             }
+
+
+@built_once
+def _aliases(product_ids: Collection[int]) -> Select[int, str, str, str, dict[str, int]]:
+    statement = select(
+        SkuName.product_id, SkuName.sku, SkuName.title, SkuName.picture, SkuName.prices
+    )
+    wanted = (among(SkuName.product_id, product_ids), SkuName.alias.is_(True))
+    return statement.where(*wanted).order_by(SkuName.key)
 
 
 def _add_parts(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
@@ -221,15 +251,18 @@ def codes(session: Session, skus: Iterable[str]) -> dict[str, tuple[int, str, bo
     alias.
     """
     found: dict[str, tuple[int, str, bool]] = {}
-    name = SkuName.__table__.c
-    statement = select(name.key, name.product_id, _PRODUCT.sku, name.alias)
-    statement = statement.select_from(
-        SkuName.__table__.join(Product.__table__, _PRODUCT.id == name.product_id)
-    )
     for keys in in_chunks({sku.strip().casefold() for sku in skus}):
-        rows = session.connection().execute(statement.where(among(name.key, keys))).all()
+        rows = session.connection().execute(*_products_named(keys)).all()
         found |= {key: (product_id, sku, alias) for key, product_id, sku, alias in rows}
     return found
+
+
+@built_once
+def _products_named(keys: Collection[str]) -> Select[str, int, str, bool]:
+    name = SkuName.__table__.c
+    named = SkuName.__table__.join(Product.__table__, _PRODUCT.id == name.product_id)
+    statement = select(name.key, name.product_id, _PRODUCT.sku, name.alias).select_from(named)
+    return statement.where(among(name.key, keys))
 
 
 @dataclass(frozen=True)
@@ -318,12 +351,15 @@ def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
     while open_ids:
         above: set[int] = set()
         for ids in in_chunks(open_ids):
-            above |= set(
-                session.scalars(select(KitPart.kit_id).where(among(KitPart.part_id, ids))).all()
-            )
+            above |= set(session.scalars(*_kits_with(ids)).all())
         open_ids = above - found
         found |= above
     return found
+
+
+@built_once
+def _kits_with(part_ids: Collection[int]) -> Select[int]:
+    return select(KitPart.kit_id).where(among(KitPart.part_id, part_ids))
 
 
 def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tuple[int, int]]]:
@@ -347,11 +383,16 @@ def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, 
     """Returns how many pictures of their own products have."""
     found: dict[int, int] = {}
     for ids in in_chunks(product_ids):
-        rows = select(ProductPicture.product_id, func.count()).where(
-            among(ProductPicture.product_id, ids)
-        )
-        found |= dict(session.execute(rows.group_by(ProductPicture.product_id)).all())
+        found |= dict(session.execute(*_counted_pictures(ids)).all())
     return found
+
+
+@built_once
+def _counted_pictures(product_ids: Collection[int]) -> Select[int, int]:
+    rows = select(ProductPicture.product_id, func.count()).where(
+        among(ProductPicture.product_id, product_ids)
+    )
+    return rows.group_by(ProductPicture.product_id)
 
 
 def attribute_rules(session: Session) -> dict[str, AttributeRule]:

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import Select, Update, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.facts import Changes, Facts
@@ -16,6 +16,7 @@ from relvan.core.catalogue.plain import PlainRows
 from relvan.core.jobs.life import JobVerdict
 from relvan.store.among import among
 from relvan.store.blocks import blocks_from, count_in_blocks, forget_blocks
+from relvan.store.built import built_once
 from relvan.store.bulk import insert_rows, update_columns
 from relvan.store.rows import rows_as
 from relvan.store.tables import BulkJobRow
@@ -244,21 +245,37 @@ def job_rows_by_id(session: Session, row_ids: Collection[int]) -> list[BulkJobRo
     """Loads rows by their ids in one query. As long as the caller holds them, settling each of them
     needs no further query.
     """
-    return list(session.scalars(select(BulkJobRow).where(among(BulkJobRow.id, row_ids))))
+    return list(session.scalars(*_job_rows_with_ids(row_ids))) if row_ids else []
+
+
+@built_once
+def _job_rows_with_ids(row_ids: Collection[int]) -> Select[BulkJobRow]:
+    return select(BulkJobRow).where(among(BulkJobRow.id, row_ids))
 
 
 def mark_done(session: Session, row_ids: Collection[int]) -> list[tuple[int, int]]:
     """Gives rows that still wait the verdict *done* and returns how many of each job these were, as
     (job, count).
     """
-    waiting = (among(BulkJobRow.id, row_ids), BulkJobRow.verdict == JobVerdict.WAITING)
-    counts = session.execute(
-        select(BulkJobRow.job_id, func.count()).where(*waiting).group_by(BulkJobRow.job_id)
-    ).all()
+    if not row_ids:
+        return []
+    counts = session.execute(*_waiting_by_job(row_ids)).all()
     if counts:
-        statement = update(BulkJobRow).where(*waiting).values(verdict="done")
-        session.execute(statement.execution_options(synchronize_session=False))
+        session.execute(*_marking_done(row_ids))
     return [(job_id, count) for job_id, count in counts]
+
+
+@built_once
+def _waiting_by_job(row_ids: Collection[int]) -> Select[int, int]:
+    waiting = (among(BulkJobRow.id, row_ids), BulkJobRow.verdict == JobVerdict.WAITING)
+    return select(BulkJobRow.job_id, func.count()).where(*waiting).group_by(BulkJobRow.job_id)
+
+
+@built_once
+def _marking_done(row_ids: Collection[int]) -> Update:
+    waiting = (among(BulkJobRow.id, row_ids), BulkJobRow.verdict == JobVerdict.WAITING)
+    statement = update(BulkJobRow).where(*waiting).values(verdict=JobVerdict.DONE)
+    return statement.execution_options(synchronize_session=False)
 
 
 def waiting_rows(session: Session, listing_ids: Collection[int]) -> dict[int, int]:

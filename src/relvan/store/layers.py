@@ -20,6 +20,7 @@ from relvan.core.listings.translating import (
 )
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, LayerRow, LayerSet, Listing, ListingLayer, TranslationRow
 
@@ -41,27 +42,29 @@ def load_speakers(session: Session) -> Speakers:
     """Loads all layers and translations; two queries."""
     layers: dict[int, Layer] = {}
     standing: dict[int, list[Layer]] = defaultdict(list)
-    for row in session.scalars(select(LayerRow)):
+    for row in session.scalars(*_all_layers()):
         layer = as_layer(row)
         layers[row.id] = layer
         if layer.standing_for is not None:
             standing[row.channel_id].append(layer)
     entries: dict[int, list[Translation]] = defaultdict(list)
-    told = session.execute(
-        select(
-            TranslationRow.channel_id,
-            TranslationRow.kind,
-            TranslationRow.field,
-            TranslationRow.ours,
-            TranslationRow.theirs,
-            TranslationRow.category,
-        )
-    ).all()
+    told = session.execute(*_all_translations()).all()
     for channel_id, kind, *rest in told:
         entries[channel_id].append(Translation(TranslationKind(kind), *rest))
     return Speakers(
         layers, standing, {channel: Translations.of(found) for channel, found in entries.items()}
     )
+
+
+@built_once
+def _all_layers() -> Select[LayerRow]:
+    return select(LayerRow)
+
+
+@built_once
+def _all_translations() -> Select[int, str, str, str, str, str]:
+    row = TranslationRow
+    return select(row.channel_id, row.kind, row.field, row.ours, row.theirs, row.category)
 
 
 def as_layer(row: LayerRow) -> Layer:
@@ -72,12 +75,16 @@ def as_layer(row: LayerRow) -> Layer:
 def chosen_layers(session: Session, listing_ids: Collection[int]) -> dict[int, list[int]]:
     """Returns the ids of the layers that listings have themselves."""
     found: dict[int, list[int]] = defaultdict(list)
-    statement = select(ListingLayer.listing_id, ListingLayer.layer_id).where(
-        among(ListingLayer.listing_id, listing_ids)
-    )
-    for listing_id, layer_id in session.execute(statement).all():
+    for listing_id, layer_id in session.execute(*_layers_chosen_by(listing_ids)).all():
         found[listing_id].append(layer_id)
     return found
+
+
+@built_once
+def _layers_chosen_by(listing_ids: Collection[int]) -> Select[int, int]:
+    return select(ListingLayer.listing_id, ListingLayer.layer_id).where(
+        among(ListingLayer.listing_id, listing_ids)
+    )
 
 
 def layer_by_id(session: Session, layer_id: int) -> LayerRow:

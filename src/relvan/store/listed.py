@@ -7,11 +7,12 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from relvan.core.listings.cascade import ListedProduct
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.facts import parts_below
 from relvan.store.portable import less_of
 from relvan.store.tables import Picture, Product, ProductPicture, SkuName
@@ -131,8 +132,12 @@ _COLUMNS = (
 
 def _plain(session: Session, product_ids: Collection[int]) -> dict[int, Any]:
     session.flush()
-    rows = session.connection().execute(select(*_COLUMNS).where(among(Product.id, product_ids)))
-    return {row.id: row for row in rows}
+    return {row.id: row for row in session.connection().execute(*_listed_columns(product_ids))}
+
+
+@built_once
+def _listed_columns(product_ids: Collection[int]) -> Select[Any]:
+    return select(*_COLUMNS).where(among(Product.id, product_ids))
 
 
 def _given(row: Any, pictures: list[tuple[str, int]], weight_g: int | None) -> ListedProduct:
@@ -171,32 +176,34 @@ def _pictures_of_variants(
 def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, int]]]:
     """Returns (name, shorter side) of the pictures that are shown, in order."""
     found: dict[int, list[tuple[str, int]]] = defaultdict(list)
-    rows = session.execute(
-        select(ProductPicture.product_id, Picture.sha, less_of(Picture.width, Picture.height))
-        .join(Picture, Picture.sha == ProductPicture.sha)
-        .where(among(ProductPicture.product_id, product_ids), ProductPicture.role == "shown")
-        .order_by(ProductPicture.product_id, ProductPicture.position)
-    ).all()
-    for product_id, sha, side in rows:
+    for product_id, sha, side in session.execute(*_shown_pictures(product_ids)).all():
         found[product_id].append((sha, side))
     return found
 
 
+@built_once
+def _shown_pictures(product_ids: Collection[int]) -> Select[int, str, int]:
+    return (
+        select(ProductPicture.product_id, Picture.sha, less_of(Picture.width, Picture.height))
+        .join(Picture, Picture.sha == ProductPicture.sha)
+        .where(among(ProductPicture.product_id, product_ids), ProductPicture.role == "shown")
+        .order_by(ProductPicture.product_id, ProductPicture.position)
+    )
+
+
 def _faces(session: Session, product_ids: Collection[int]) -> dict[int, dict[str, Face]]:
     found: dict[int, dict[str, Face]] = defaultdict(dict)
-    rows: Any = session.execute(
-        select(
-            SkuName.product_id,
-            SkuName.key,
-            SkuName.sku,
-            SkuName.title,
-            SkuName.picture,
-            SkuName.prices,
-        ).where(among(SkuName.product_id, product_ids), SkuName.alias.is_(True))
-    ).all()
+    rows: Any = session.execute(*_alias_rows(product_ids)).all()
     for product_id, key, sku, title, picture, prices in rows:
         found[product_id][key] = Face(sku, title, picture, prices)
     return found
+
+
+@built_once
+def _alias_rows(product_ids: Collection[int]) -> Select[Any]:
+    name = SkuName
+    columns = (name.product_id, name.key, name.sku, name.title, name.picture, name.prices)
+    return select(*columns).where(among(name.product_id, product_ids), name.alias.is_(True))
 
 
 def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
@@ -227,8 +234,13 @@ def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
 
 def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
     """Returns the media types of pictures by their names."""
-    rows = session.execute(select(Picture.sha, Picture.kind).where(among(Picture.sha, names))).all()
-    return dict(map(tuple, rows))  # type: ignore[arg-type]
+    rows = session.execute(*_kinds_of_pictures(names)).all()
+    return dict(map(tuple, rows))
+
+
+@built_once
+def _kinds_of_pictures(names: Collection[str]) -> Select[str, str]:
+    return select(Picture.sha, Picture.kind).where(among(Picture.sha, names))
 
 
 def picture_owners(

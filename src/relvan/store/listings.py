@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, case, func, or_, select, true
+from sqlalchemy import ColumnElement, Select, case, func, or_, select, true
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
@@ -14,6 +14,7 @@ from relvan.core.channels.sending import OPEN_UPDATES, Topic
 from relvan.core.listings.rulebook import Place
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.listing_list import alike_gaps
 from relvan.store.portable import part_of
 from relvan.store.tables import (
@@ -43,6 +44,10 @@ def listings_of(
     channel_id: int | None = None,
 ) -> list[Listing]:
     """Returns the listings with some ids, of some products, or of a whole channel."""
+    if channel_id is None and listing_ids is None and product_ids is not None:
+        return list(session.scalars(*_listings_of_products(product_ids)))
+    if channel_id is None and product_ids is None and listing_ids is not None:
+        return list(session.scalars(*_listings_with_ids(listing_ids)))
     statement = select(Listing).order_by(Listing.id)
     if product_ids is not None:
         statement = statement.where(among(Listing.product_id, product_ids))
@@ -51,6 +56,16 @@ def listings_of(
     if channel_id is not None:
         statement = statement.where(Listing.channel_id == channel_id)
     return list(session.scalars(statement))
+
+
+@built_once
+def _listings_of_products(product_ids: Collection[int]) -> Select[Listing]:
+    return select(Listing).where(among(Listing.product_id, product_ids)).order_by(Listing.id)
+
+
+@built_once
+def _listings_with_ids(listing_ids: Collection[int]) -> Select[Listing]:
+    return select(Listing).where(among(Listing.id, listing_ids)).order_by(Listing.id)
 
 
 def listing_ids_of(
@@ -159,32 +174,39 @@ def member_counts(session: Session, head_ids: Collection[int]) -> dict[int, int]
 
 def members_of(session: Session, head_ids: Collection[int]) -> list[Listing]:
     """Returns the members of families' pages, by id."""
+    return list(session.scalars(*_members_under(head_ids)))
+
+
+@built_once
+def _members_under(head_ids: Collection[int]) -> Select[Listing]:
     statement = select(Listing).where(
         Listing.head_id.is_not(None), among(Listing.head_id, head_ids)
     )
-    return list(session.scalars(statement.order_by(Listing.id)))
+    return statement.order_by(Listing.id)
 
 
 def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[int, int], int]:
     """Returns list prices in minor units by (price list, product). A variant without one has its
     family's.
     """
-    own_or_lent = or_(ListPrice.product_id == Product.id, ListPrice.product_id == Product.family_id)
-    rows = session.execute(
-        select(
-            ListPrice.price_list_id,
-            Product.id,
-            ListPrice.amount,
-            ListPrice.product_id == Product.id,
-        )
-        .join(Product, own_or_lent)
-        .where(among(Product.id, product_ids))
-    ).all()
+    rows = session.execute(*_own_and_lent_prices(product_ids)).all()
     lent = {(list_id, product_id): amount for list_id, product_id, amount, own in rows if not own}
     return {
         **lent,
         **{(list_id, product_id): amount for list_id, product_id, amount, own in rows if own},
     }
+
+
+@built_once
+def _own_and_lent_prices(product_ids: Collection[int]) -> Select[int, int, int, bool]:
+    own_or_lent = or_(ListPrice.product_id == Product.id, ListPrice.product_id == Product.family_id)
+    columns = (
+        ListPrice.price_list_id,
+        Product.id,
+        ListPrice.amount,
+        ListPrice.product_id == Product.id,
+    )
+    return select(*columns).join(Product, own_or_lent).where(among(Product.id, product_ids))
 
 
 def placed_by_ref(session: Session, channel_id: int, refs: Collection[str]) -> dict[str, Listing]:
@@ -215,10 +237,14 @@ def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxE
     without an end and not for their state, because SQLite would expect few waiting ones where there
     may be very many.
     """
-    wanted = select(OutboxEntry).where(
+    return list(session.scalars(*_updates_without_end(listing_ids)))
+
+
+@built_once
+def _updates_without_end(listing_ids: Collection[int]) -> Select[OutboxEntry]:
+    return select(OutboxEntry).where(
         among(OutboxEntry.listing_id, listing_ids), OutboxEntry.ended_at.is_(None)
     )
-    return list(session.scalars(wanted))
 
 
 def tellings_of_listing(session: Session, listing_id: int, most: int = 20) -> list[OutboxEntry]:

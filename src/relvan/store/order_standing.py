@@ -5,13 +5,14 @@ same four queries.
 from collections import defaultdict
 from collections.abc import Sequence
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.deeds import OrderStanding
 from relvan.core.orders.facts import Extent
 from relvan.core.shipping.life import NOT_PICKED_YET, OPEN_SHIPMENTS
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.orders import reservations_of, units_in_shipments
 from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
 
@@ -51,9 +52,8 @@ def unreleased_units(
     """
     in_shipments = units_in_shipments(session, order_ids)
     held = reservations_of(session, order_ids)
-    lines = select(OrderLine.id, OrderLine.order_id).where(among(OrderLine.order_id, order_ids))
     found: dict[int, list[tuple[int, int, int, int]]] = defaultdict(list)
-    for line_id, order_id in session.execute(lines.order_by(OrderLine.id)):
+    for line_id, order_id in session.execute(*_line_ids(order_ids)):
         for reservation in held.get(line_id, ()):
             units = reservation.quantity - in_shipments.get((line_id, reservation.warehouse_id), 0)
             if units > 0:
@@ -63,15 +63,25 @@ def unreleased_units(
     return found
 
 
+@built_once
+def _line_ids(order_ids: Sequence[int]) -> Select[int, int]:
+    lines = select(OrderLine.id, OrderLine.order_id).where(among(OrderLine.order_id, order_ids))
+    return lines.order_by(OrderLine.id)
+
+
 def _open_shipments(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[str, int]]]:
     """Returns (state, units picked) of the shipments of orders that have not left, by order."""
-    rows = session.execute(
+    found: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    for order_id, state, picked in session.execute(*_picked_in_open(order_ids)):
+        found[order_id].append((state, picked))
+    return found
+
+
+@built_once
+def _picked_in_open(order_ids: Sequence[int]) -> Select[int, str, int]:
+    return (
         select(Shipment.order_id, Shipment.state, func.sum(ShipmentLine.picked))
         .join(ShipmentLine, ShipmentLine.shipment_id == Shipment.id)
         .where(among(Shipment.order_id, order_ids), Shipment.state.in_(OPEN_SHIPMENTS))
         .group_by(Shipment.id)
     )
-    found: dict[int, list[tuple[str, int]]] = defaultdict(list)
-    for order_id, state, picked in rows:
-        found[order_id].append((state, picked))
-    return found

@@ -4,7 +4,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.subject import order_subject, parcel_subject
@@ -12,6 +12,7 @@ from relvan.core.orders.facts import Extent, LineFacts
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.counting import Count, count_up_to
 from relvan.store.portable import part_of
 from relvan.store.rows import rows_as
@@ -111,45 +112,57 @@ def oversales_of(session: Session, order_id: int) -> dict[int, int]:
 def lines_of(session: Session, order_ids: Collection[int]) -> dict[int, list[OrderLine]]:
     """Returns the lines of orders in order, by the order's id."""
     found: dict[int, list[OrderLine]] = {order_id: [] for order_id in order_ids}
-    statement = select(OrderLine).where(among(OrderLine.order_id, order_ids)).order_by(OrderLine.id)
-    for line in session.scalars(statement):
+    for line in session.scalars(*_lines_in(order_ids)):
         found[line.order_id].append(line)
     return found
 
 
+@built_once
+def _lines_in(order_ids: Collection[int]) -> Select[OrderLine]:
+    return select(OrderLine).where(among(OrderLine.order_id, order_ids)).order_by(OrderLine.id)
+
+
 def reservations_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Reservation]]:
     """Returns the reservations by order line."""
-    statement = (
-        select(Reservation)
-        .join(OrderLine, OrderLine.id == Reservation.order_line_id)
-        .where(among(OrderLine.order_id, order_ids))
-        .order_by(Reservation.warehouse_id)
-    )
     found: dict[int, list[Reservation]] = {}
-    for reservation in session.scalars(statement):
+    for reservation in session.scalars(*_reserved_for(order_ids)):
         found.setdefault(reservation.order_line_id, []).append(reservation)
     return found
+
+
+@built_once
+def _reserved_for(order_ids: Collection[int]) -> Select[Reservation]:
+    of_lines = select(Reservation).join(OrderLine, OrderLine.id == Reservation.order_line_id)
+    return of_lines.where(among(OrderLine.order_id, order_ids)).order_by(Reservation.warehouse_id)
 
 
 def shipments_of(session: Session, order_ids: Collection[int]) -> dict[int, list[Shipment]]:
     """Returns the shipments by order."""
     found: dict[int, list[Shipment]] = {order_id: [] for order_id in order_ids}
-    for shipment in session.scalars(
-        select(Shipment).where(among(Shipment.order_id, order_ids)).order_by(Shipment.id)
-    ):
+    for shipment in session.scalars(*_shipments_for(order_ids)):
         found[shipment.order_id].append(shipment)
     return found
 
 
+@built_once
+def _shipments_for(order_ids: Collection[int]) -> Select[Shipment]:
+    return select(Shipment).where(among(Shipment.order_id, order_ids)).order_by(Shipment.id)
+
+
 def units_in_shipments(session: Session, order_ids: Collection[int]) -> dict[tuple[int, int], int]:
     """Returns the units in open shipments by (order line, warehouse)."""
-    rows = session.execute(
+    rows = session.execute(*_units_under_way(order_ids))
+    return {(line_id, warehouse_id): units for line_id, warehouse_id, units in rows}
+
+
+@built_once
+def _units_under_way(order_ids: Collection[int]) -> Select[int, int, int]:
+    return (
         select(ShipmentLine.order_line_id, Shipment.warehouse_id, func.sum(ShipmentLine.quantity))
         .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
         .where(among(Shipment.order_id, order_ids), Shipment.state.in_(OPEN_SHIPMENTS))
         .group_by(ShipmentLine.order_line_id, Shipment.warehouse_id)
     )
-    return {(line_id, warehouse_id): units for line_id, warehouse_id, units in rows}
 
 
 def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFacts:
@@ -168,10 +181,15 @@ def short_orders_wanting(
     session: Session, product_ids: Collection[int], limit: int = 200
 ) -> list[int]:
     """Returns the orders that are short of one of these products, the oldest first."""
-    statement = (
+    return list(session.scalars(*_short_of(product_ids, limit)))
+
+
+@built_once
+def _short_of(product_ids: Collection[int], limit: int) -> Select[int]:
+    return (
         select(Order.id)
         .join(OrderLine, OrderLine.order_id == Order.id)
-        .where(OrderLine.product_id.in_(product_ids), Order.cancelled_at.is_(None))
+        .where(among(OrderLine.product_id, product_ids), Order.cancelled_at.is_(None))
         .where(
             Order.fact_reserved.in_((Extent.NONE, Extent.PART)), Order.fact_shipped != Extent.ALL
         )
@@ -179,7 +197,6 @@ def short_orders_wanting(
         .order_by(Order.placed_at, Order.id)
         .limit(limit)
     )
-    return list(session.scalars(statement))
 
 
 @dataclass(frozen=True)

@@ -6,12 +6,13 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, Select, literal_column, or_, select, update
+from sqlalchemy import ColumnElement, Select, Update, literal_column, or_, select, update
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.channels.sending import UpdateState
 from relvan.core.channels.subject import UpdateSubject
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.tables import OutboxEntry
 
 AT_A_TIME = 500  # subjects in one statement
@@ -19,17 +20,24 @@ AT_A_TIME = 500  # subjects in one statement
 
 def entries_by_id(session: Session, entry_ids: Collection[int]) -> dict[int, OutboxEntry]:
     """Returns updates by their ids."""
-    return {
-        row.id: row
-        for row in session.scalars(select(OutboxEntry).where(among(OutboxEntry.id, entry_ids)))
-    }
+    return {row.id: row for row in session.scalars(*_entries_with_ids(entry_ids))}
+
+
+@built_once
+def _entries_with_ids(entry_ids: Collection[int]) -> Select[OutboxEntry]:
+    return select(OutboxEntry).where(among(OutboxEntry.id, entry_ids))
 
 
 def close_as_accepted(session: Session, entry_ids: Collection[int], now: datetime) -> None:
     """Closes updates that a channel accepted."""
+    session.execute(*_closing_as_accepted(entry_ids, now))
+
+
+@built_once
+def _closing_as_accepted(entry_ids: Collection[int], now: datetime) -> Update:
     values = {"state": UpdateState.ACCEPTED, "ended_at": now, "answer": "accepted"}
     statement = update(OutboxEntry).where(among(OutboxEntry.id, entry_ids)).values(values)
-    session.execute(statement.execution_options(synchronize_session=False))
+    return statement.execution_options(synchronize_session=False)
 
 
 def let_waiting_go(session: Session, channel_id: int, now: datetime) -> None:
@@ -58,23 +66,38 @@ def take_entries(
     """Gives updates to a worker until its lease is over. `mark` names the sheet with which they are
     handed in.
     """
+    session.execute(*_taking(entry_ids, worker, until, mark))
+
+
+@built_once
+def _taking(entry_ids: Collection[int], worker: str, until: datetime, mark: str) -> Update:
     values = {"state": UpdateState.SENDING, "taken_by": worker, "taken_until": until, "sheet": mark}
     statement = update(OutboxEntry).where(among(OutboxEntry.id, entry_ids))
     statement = statement.values(values | {"attempts": OutboxEntry.attempts + 1})
-    session.execute(statement.execution_options(synchronize_session=False))
+    return statement.execution_options(synchronize_session=False)
 
 
 def first_due(session: Session, channel_id: int) -> datetime | None:
     """Returns when the first waiting update of a channel is due."""
+    due: datetime | None = session.scalar(*_first_due_moment(channel_id))
+    return due
+
+
+@built_once
+def _first_due_moment(channel_id: int) -> Select[datetime]:
     waiting = (OutboxEntry.channel_id == channel_id, OutboxEntry.state == UpdateState.WAITING)
-    return session.scalar(
-        select(OutboxEntry.due_at).where(*waiting).order_by(OutboxEntry.due_at).limit(1)
-    )
+    return select(OutboxEntry.due_at).where(*waiting).order_by(OutboxEntry.due_at).limit(1)
 
 
 def most_urgent_entry(session: Session, channel_id: int, now: datetime) -> OutboxEntry | None:
     """Returns the update that is to be sent next to a channel."""
-    return session.scalar(_sendable(channel_id, now).limit(1))
+    entry: OutboxEntry | None = session.scalar(*_most_urgent(channel_id, now))
+    return entry
+
+
+@built_once
+def _most_urgent(channel_id: int, now: datetime) -> Select[OutboxEntry]:
+    return _sendable(channel_id, now).limit(1)
 
 
 def entries_alike(
@@ -84,11 +107,16 @@ def entries_alike(
     For an update that was handed in `by_sheet` these are the ones that were handed in with it,
     because their reply is looked up together.
     """
+    if not by_sheet:
+        return list(session.scalars(*_on_topic(first.channel_id, now, first.topic, most)))
     together = _sendable(first.channel_id, now).where(OutboxEntry.topic == first.topic)
-    if by_sheet:
-        alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
-        together = together.where(alike)
-    return list(session.scalars(together.limit(most)))
+    alike = OutboxEntry.sheet == first.sheet if first.unsure else OutboxEntry.unsure.is_(False)
+    return list(session.scalars(together.where(alike).limit(most)))
+
+
+@built_once
+def _on_topic(channel_id: int, now: datetime, topic: str, most: int) -> Select[OutboxEntry]:
+    return _sendable(channel_id, now).where(OutboxEntry.topic == topic).limit(most)
 
 
 def _sendable(channel_id: int, now: datetime) -> Select[OutboxEntry]:
@@ -159,11 +187,16 @@ def next_sheet(session: Session, channel_id: int) -> tuple[str, datetime] | None
     """Returns (number, due) of the reply sheet of a channel that has waited longest, or None when
     nothing is handed in.
     """
+    row = session.execute(*_longest_handed_in(channel_id)).first()
+    return None if row is None else (row[0], row[1])
+
+
+@built_once
+def _longest_handed_in(channel_id: int) -> Select[str, datetime]:
     statement = select(OutboxEntry.sheet, OutboxEntry.due_at).where(
         OutboxEntry.channel_id == channel_id, OutboxEntry.state == UpdateState.HANDED_IN
     )
-    row = session.execute(statement.order_by(OutboxEntry.due_at, OutboxEntry.id).limit(1)).first()
-    return None if row is None else (row[0], row[1])
+    return statement.order_by(OutboxEntry.due_at, OutboxEntry.id).limit(1)
 
 
 def entries_on_sheet(session: Session, channel_id: int, number: str) -> list[OutboxEntry]:

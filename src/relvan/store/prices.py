@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.prices.rates import Rate, Rates
 from relvan.core.prices.sales import SalePrice, SaleState, sale_at
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     CurrencyRate,
@@ -58,25 +59,26 @@ def sales_holding(
     """Returns the sale prices that hold at a time, by (price list, product). A variant without one
     has its family's.
     """
-    row, of = SaleWindow, aliased(Product)
-    statement = (
-        select(row.price_list_id, of.id, row.product_id, row.amount, row.since, row.until)
-        .join(of, (of.id == row.product_id) | (of.family_id == row.product_id))
-        .where(
-            row.state != SaleState.OVER,
-            row.since <= now,
-            row.until > now,
-            among(of.id, product_ids),
-        )
-    )
+    rows = session.execute(*_holding_rows(product_ids, now)).all()
     own: dict[tuple[int, int], list[SalePrice]] = defaultdict(list)
     lent: dict[tuple[int, int], list[SalePrice]] = defaultdict(list)
-    for list_id, product_id, whose, amount, since, until in session.execute(statement).all():
+    for list_id, product_id, whose, amount, since, until in rows:
         (own if whose == product_id else lent)[list_id, product_id].append(
             SalePrice(amount, since, until)
         )
     found = {place: sale_at(sales, now) for place, sales in {**lent, **own}.items()}
     return {place: sale for place, sale in found.items() if sale is not None}
+
+
+@built_once
+def _holding_rows(
+    product_ids: Collection[int], now: datetime
+) -> Select[int, int, int, int, datetime, datetime]:
+    row, of = SaleWindow, aliased(Product)
+    columns = (row.price_list_id, of.id, row.product_id, row.amount, row.since, row.until)
+    holds = (row.state != SaleState.OVER, row.since <= now, row.until > now)
+    whose = (of.id == row.product_id) | (of.family_id == row.product_id)
+    return select(*columns).join(of, whose).where(*holds, among(of.id, product_ids))
 
 
 def sale_windows(session: Session, product_id: int, price_list_id: int) -> list[SaleWindow]:

@@ -13,6 +13,7 @@ from relvan.core.refusal import not_found
 from relvan.core.shipping.life import OPEN_SHIPMENTS, PickListState
 from relvan.core.stock.availability import StockBalance as CoreBalance
 from relvan.store.among import among
+from relvan.store.built import built_once
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -61,23 +62,26 @@ def balances_of(
     session: Session, product_ids: Collection[int]
 ) -> dict[int, dict[int, CoreBalance]]:
     """Returns balances by product and warehouse."""
-    rows = session.execute(
-        select(
-            Balance.product_id,
-            Balance.warehouse_id,
-            Warehouse.name,
-            Balance.on_hand,
-            Balance.reserved,
-            Balance.blocked,
-            Balance.safety,
-        )
-        .join(Warehouse, Warehouse.id == Balance.warehouse_id)
-        .where(among(Balance.product_id, product_ids))
-    )
+    rows = session.execute(*_balance_lines(product_ids))
     found: dict[int, dict[int, CoreBalance]] = defaultdict(dict)
     for product_id, warehouse_id, name, on_hand, reserved, blocked, safety in rows:
         found[product_id][warehouse_id] = CoreBalance(name, on_hand, reserved, blocked, safety)
     return found
+
+
+@built_once
+def _balance_lines(product_ids: Collection[int]) -> Select[int, int, str, int, int, int, int]:
+    columns = (
+        Balance.product_id,
+        Balance.warehouse_id,
+        Warehouse.name,
+        Balance.on_hand,
+        Balance.reserved,
+        Balance.blocked,
+        Balance.safety,
+    )
+    held = select(*columns).join(Warehouse, Warehouse.id == Balance.warehouse_id)
+    return held.where(among(Balance.product_id, product_ids))
 
 
 @dataclass(frozen=True)

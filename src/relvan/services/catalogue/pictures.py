@@ -50,9 +50,9 @@ def add_picture(
     sha = hashlib.sha256(content).hexdigest()
     kind = KINDS[str(picture.format)][0]
     workplace.files.keep(picture_file(sha, kind), content)
-    small = ImageOps.exif_transpose(picture)
+    small = _upright(picture)
     for side in THUMBNAILS:
-        small = _smaller(small, side)
+        small.thumbnail((side, side), Image.Resampling.BILINEAR)
         workplace.files.keep(thumbnail_file(sha, side), _as_webp(small))
     with workplace.database.writing() as session:
         product = find_product(session, sku)
@@ -238,11 +238,10 @@ def _read_picture(content: bytes, most_mb: int) -> Image.Image:
     return picture
 
 
-def _smaller(picture: Image.Image, side: int) -> Image.Image:
-    small = picture if picture.mode in ("RGB", "RGBA") else picture.convert("RGBA")
-    small = small.copy()
-    small.thumbnail((side, side))
-    return small
+def _upright(picture: Image.Image) -> Image.Image:
+    """Returns a copy that stands as the camera says, in colours that a thumbnail can have."""
+    upright = ImageOps.exif_transpose(picture)
+    return upright if upright.mode in ("RGB", "RGBA") else upright.convert("RGBA")
 
 
 def _as_webp(picture: Image.Image) -> bytes:
