@@ -29,7 +29,7 @@ POLICIES = [
 
 
 def main() -> None:
-    """Measure, check that all agree, print."""
+    """Measures our figures and the floors, checks that all agree, and prints them."""
     dice = random.Random(11)
     free = [[dice.randint(0, 60) for _ in range(SKUS)] for _ in range(PLACES)]
     parts = [
@@ -76,7 +76,7 @@ def main() -> None:
 def numpy_floor(
     free: list[list[int]], parts: list[list[tuple[int, int]]], supply: list[tuple[int, ...]]
 ) -> tuple[float, list[list[int]]]:
-    """Seconds of the arithmetic alone on arrays, and what comes out."""
+    """Returns the seconds that the arithmetic alone takes on arrays, and its result."""
     import numpy as np
 
     arrays = np.array(free, dtype=np.int64)
@@ -100,8 +100,9 @@ def numpy_floor(
 
 
 def in_the_store() -> dict[str, float]:
-    """One product on six channels worked out again, from the database and back into it, without the
-    commit."""
+    """Returns figures of working out one product on six channels anew, from the database and back
+    into it, without the commit.
+    """
     with temporary() as folder:
         workplace = new_workplace(folder)
         add_pot(workplace, "PT-14", units=0)

@@ -26,7 +26,7 @@ MINUTE_S, CHANGES = 60.0, 60
 
 
 def main() -> None:
-    """Measure both."""
+    """Measures both figures and prints them."""
     with (
         temporary() as folder,
         Served(lambda url: make_world_app(f"{folder}/world.db", url)) as served,
@@ -55,21 +55,23 @@ def main() -> None:
 
 
 def share_of_core(pid: int, seconds: float) -> float:
-    """The share of one core that a process takes, in percent."""
+    """Returns the share of one core that a process takes, in percent."""
     before, start = cpu_s(pid), time.perf_counter()
     time.sleep(seconds)
     return round(100 * (cpu_s(pid) - before) / (time.perf_counter() - start), 2)
 
 
 def cpu_s(pid: int) -> float:
-    """Seconds of processor time that a process has taken so far."""
+    """Returns the seconds of processor time that a process has taken so far."""
     with open(f"/proc/{pid}/stat") as file:
         fields = file.read().rpartition(")")[2].split()
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def taken_up(workplace: Workplace, brand: str) -> float:
-    """Seconds from a change being saved to the worker having taken it up, and rehearsed it."""
+    """Returns the seconds from a change being saved to the worker having taken it up and rehearsed
+    it.
+    """
     job = change_many(workplace, OWNER, [Operation("brand", "set", brand)], skus=[SKU])
     start = time.perf_counter()
     while True:
@@ -83,7 +85,7 @@ def taken_up(workplace: Workplace, brand: str) -> float:
 
 
 def write_one(workplace: Workplace) -> None:
-    """A write transaction as small as one can be."""
+    """Runs a write transaction that is as small as one can be."""
     with workplace.database.writing() as session:
         session.execute(update(Channel).where(Channel.key == "ownshop").values(last_error=""))
 

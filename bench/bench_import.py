@@ -51,7 +51,7 @@ HEAD = [
 
 
 def write_file(path: Path, rows: int, bump: int = 0) -> None:
-    """A file of so many products."""
+    """Writes a file of so many products."""
     with open(path, "w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file)
         writer.writerow(HEAD)
@@ -78,7 +78,9 @@ def write_file(path: Path, rows: int, bump: int = 0) -> None:
 
 
 def floor(path: Path, database: Path) -> dict[str, float]:
-    """Seconds to parse the file, and to upsert its rows into one table with a full-text index."""
+    """Returns the seconds to parse the file, and to upsert its rows into one table with a full-text
+    index.
+    """
     start = perf_counter()
     with open(path, newline="", encoding="utf-8") as file:
         rows = list(csv.reader(file))[1:]
@@ -102,9 +104,10 @@ def floor(path: Path, database: Path) -> dict[str, float]:
 
 
 def same_rows(done: Path, folder: Path) -> float:
-    """Seconds to copy every row that the first import wrote into the same tables of an empty
-    database, by five bare statements: product, code, price, history, verdict, and the index of
-    words."""
+    """Returns the seconds to copy every row that the first import wrote into the same tables of an
+    empty database, by five bare statements: product, code, price, history, verdict, and the index
+    of words.
+    """
     new_workplace(folder).close()
     db = sqlite3.connect(folder / "relvan.db")
     db.execute("ATTACH ? AS done", (str(done),))
@@ -129,7 +132,7 @@ def same_rows(done: Path, folder: Path) -> float:
 
 
 def bring_in(workplace: Workplace, path: Path, bump: int) -> tuple[int, float, float]:
-    """The job of such a file, and the seconds to rehearse and to apply it."""
+    """Brings a file in; returns its job, and the seconds to rehearse and to apply it."""
     write_file(path, ROWS, bump)
     start = perf_counter()
     job = receive_file(workplace, OWNER, NewFile("products", "goods.csv", path.read_bytes()))
@@ -146,7 +149,7 @@ def bring_in(workplace: Workplace, path: Path, bump: int) -> tuple[int, float, f
 
 
 def work(folder: str, path: str) -> None:
-    """In a process of its own, as the worker is: rehearse and apply; print seconds and memory."""
+    """Rehearses and applies in a process of its own, as the worker does; prints seconds and memory."""
     workplace = new_workplace(folder)
     times: dict[str, float] = {}
     for bump, name in ((0, "create"), (7, "change")):
@@ -166,7 +169,7 @@ def work(folder: str, path: str) -> None:
 
 
 def pages_meanwhile(folder: Path, done: threading.Event) -> list[float]:
-    """Seconds of each list page while one more file is brought in."""
+    """Returns the seconds of each list page while one more file is brought in."""
     while not (folder / WATCHED).exists():
         sleep(0.1)
     workplace = open_workplace(Settings(data_dir=folder, private_addresses=True, _env_file=None))
@@ -181,8 +184,9 @@ def pages_meanwhile(folder: Path, done: threading.Event) -> list[float]:
 
 
 def main() -> None:
-    """Run the work beside the pages, and the floor before and after it: the machine drifts
-    meanwhile."""
+    """Runs the work beside the pages, and the floor before and after it, because the machine's
+    speed drifts meanwhile.
+    """
     with temporary() as folder, tempfile.TemporaryDirectory() as scratch:
         path = Path(scratch) / "goods.csv"
         write_file(path, ROWS)

@@ -12,13 +12,13 @@ from time import perf_counter
 
 from sqlalchemy import insert
 
-from ground import OWNER, new_workplace, report, temporary
+from ground import OWNER, add_channels, new_workplace, report, temporary
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.services.orders.take import take_channel_orders
 from relvan.services.orders.together import take_together
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.services.workplace import Workplace
-from relvan.store.tables import Channel, Listing, SupplyWarehouse
+from relvan.store.tables import Listing
 from shop import add_pot
 
 ORDERS, ALONE = 1_000, 100
@@ -29,7 +29,7 @@ TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ad
 
 
 def main() -> None:
-    """Take the orders, then write the same rows raw."""
+    """Takes the orders, then writes the same rows by bare statements, and prints both."""
     with temporary() as folder:
         workplace = new_workplace(folder)
         skus = [add_pot(workplace, f"PX-{n:03d}", units=0) for n in range(SKUS)]
@@ -71,23 +71,7 @@ def main() -> None:
 def _list_on_two_channels(workplace: Workplace) -> None:
     """Lists every product on two channels, by bare statements."""
     with workplace.database.writing() as session:
-        for key in ("hagglet", "ownshop"):
-            session.add(
-                Channel(
-                    key=key,
-                    name=key,
-                    rulebook=key,
-                    currency="EUR",
-                    address="",
-                    token="",
-                    price_list_id=1,
-                )
-            )
-        session.flush()
-        session.execute(
-            insert(SupplyWarehouse),
-            [{"channel_id": c, "warehouse_id": 1, "position": 0} for c in (1, 2)],
-        )
+        add_channels(session, ("hagglet", "ownshop"))
         now = datetime.now(UTC)
         session.execute(
             insert(Listing),
@@ -112,7 +96,7 @@ def _list_on_two_channels(workplace: Workplace) -> None:
 
 
 def incoming(number: int, skus: list[str]) -> IncomingOrder:
-    """An order of one unit."""
+    """Returns an order of one unit."""
     line = IncomingLine("1", skus[number % SKUS], "A pot", 1, 1690, f"R1-{number % SKUS + 1}")
     return IncomingOrder(
         f"HG-{number}", datetime.now(UTC), "EUR", (line,), TO, 490, paid=True, changed=number + 1
@@ -120,7 +104,9 @@ def incoming(number: int, skus: list[str]) -> IncomingOrder:
 
 
 def raw(path: str) -> float:
-    """The rows of one order, by bare statements, one durable commit each; orders per second."""
+    """Writes the rows of one order by bare statements with one durable commit each; returns orders
+    per second.
+    """
     db = sqlite3.connect(path, isolation_level=None)
     for pragma in ("journal_mode=WAL", "synchronous=FULL"):
         db.execute(f"PRAGMA {pragma}")

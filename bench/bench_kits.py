@@ -22,7 +22,7 @@ PLACES = {1: "Millrace", 2: "Yard"}
 
 
 def plain(kits: list[list[tuple[int, int]]], free: dict[tuple[int, int], int]) -> int:
-    """The floor: nothing but the minimum."""
+    """Returns the floor: nothing but the minimum over the parts."""
     total = 0
     for parts in kits:
         for place in PLACES:
@@ -31,7 +31,7 @@ def plain(kits: list[list[tuple[int, int]]], free: dict[tuple[int, int], int]) -
 
 
 def main() -> None:
-    """Measure, print."""
+    """Measures our figures and the floor and prints them."""
     dice = random.Random(3)
     free = {(part, place): dice.randint(0, 60) for part in range(2_000) for place in PLACES}
     chosen = [

@@ -25,7 +25,9 @@ IDLE, BUSY, WAITING = 40, 40, 20_000
 
 
 def main() -> None:
-    """Run the world and the worker, buy, and wait for the others."""
+    """Runs the outside world and the worker, buys, and waits until the other channels show one
+    less.
+    """
     with (
         temporary() as folder,
         Served(lambda url: make_world_app(f"{folder}/world.db", url)) as served,
@@ -71,8 +73,9 @@ def _turns(count: int) -> Iterator[str]:
 
 
 def _fill(workplace: Workplace) -> None:
-    """Updates of wording and prices about listings that their channel does not know: each costs its
-    call."""
+    """Fills the outbox with updates of wording and prices about listings that their channel does
+    not know, so that each costs its call.
+    """
     add_many(
         workplace.database, 2 * WAITING // len(OWN)
     )  # half of them are listed, on every channel

@@ -41,7 +41,7 @@ PAGES = {
 
 
 def main() -> None:
-    """Fill, measure, print."""
+    """Fills the shop, measures, and prints the figures."""
     with temporary() as folder:
         workplace = new_workplace(folder)
         _channels(workplace)
@@ -70,7 +70,7 @@ def _channels(workplace) -> None:
 
 
 def _list_them(workplace) -> None:
-    """Every product on Hagglet, nine of ten on every other channel, in all states."""
+    """Lists every product on Hagglet and nine of ten on every other channel, in all states."""
     now = datetime.now(UTC)
     with workplace.database.writing() as session:
         session.connection().exec_driver_sql("DELETE FROM listing")
@@ -109,8 +109,9 @@ def _list_them(workplace) -> None:
 
 
 def _work_out(workplace) -> dict[str, object]:
-    """Load, cascade and gaps of every listing of one channel, chunk by chunk, as a refresh does;
-    nothing written."""
+    """Loads every listing of one channel and works out its values and gaps, chunk by chunk, as a
+    refresh does; it writes nothing.
+    """
     raw = sqlite3.connect(workplace.database.path)
     start = perf_counter()
     raw.execute(

@@ -55,7 +55,9 @@ TWELVE = (
 
 
 def bare_page(path: Path) -> list[float]:
-    """The floor that floors.md names: a page of 50 x 12 and nothing else; seconds of each call."""
+    """Returns the seconds of each call of the floor that floors.md names: a page of 50 rows of 12
+    columns and nothing else.
+    """
     template = Environment(autoescape=True).from_string(BARE)
     raw = sqlite3.connect(path, check_same_thread=False)
     app = FastAPI()
@@ -72,7 +74,7 @@ def bare_page(path: Path) -> list[float]:
 
 
 def main() -> None:
-    """Fill, measure, print."""
+    """Fills the shop, measures, and prints the figures."""
     with temporary() as folder:
         workplace = new_workplace(folder)
         add_many(workplace.database, PRODUCTS, orders=ORDERS)

@@ -31,7 +31,7 @@ TRIALS = {
 
 
 def main() -> None:
-    """Fill, measure, print."""
+    """Fills the shop, measures, and prints the figures."""
     with temporary() as folder:
         workplace = new_workplace(folder)
         _fill(workplace)

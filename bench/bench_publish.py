@@ -33,7 +33,9 @@ COUNT = 5_000
 
 
 def main() -> None:
-    """Fill the catalogue there, draft here, publish, wait until all are live."""
+    """Fills the catalogue on the channel, drafts here, publishes, and waits until all listings are
+    live.
+    """
     with temporary() as folder, _world(folder) as world:
         workplace = new_workplace(f"{folder}/data")
         wish = ConnectChannel("corvello", world.seller_api("corvello"), world.token("corvello"))
@@ -43,7 +45,7 @@ def main() -> None:
 
 @contextmanager
 def _world(folder: str) -> Iterator[World]:
-    """The channel as a process of its own: what it computes is none of our time."""
+    """Runs the channel in a process of its own, so that what it computes is none of our time."""
     port = free_port()
     there = subprocess.Popen(
         [sys.executable, "-m", "standins", "--port", str(port), "--data", f"{folder}/world.db"]
@@ -56,7 +58,9 @@ def _world(folder: str) -> Iterator[World]:
 
 
 def _reached(address: str) -> World:
-    """The world at an address, as soon as it answers; raises when it does not within ten seconds."""
+    """Returns the outside world at an address as soon as it answers; raises when it does not within
+    ten seconds.
+    """
     for _ in range(200):
         with suppress(httpx.TransportError):
             return World(address)

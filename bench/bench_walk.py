@@ -28,14 +28,16 @@ LEFT_OUT = re.compile(r"\.(pdf|csv|xlsx|png|webp|svg|css|js)(\?|$)|^/(static|sig
 
 
 def shape_of(address: str) -> str:
-    """What a page is like: its path without what names one thing, and what its query says."""
+    """Returns the shape of a page: its path without what names one thing, and the names and kinds
+    in its query.
+    """
     parts = urlsplit(address)
     path = re.sub(r"/[^/]*(\d|[A-Z]{2})[^/]*", "/*", parts.path)
     return path + "?" + "&".join(sorted(key for key, _ in parse_qsl(parts.query)))
 
 
 def walk(client: TestClient) -> Iterator[str]:
-    """The addresses of pages, each of a shape that was met less than twice before."""
+    """Yields the addresses of pages, each of a shape that was met less than twice before."""
     waiting, met, shapes = ["/"], {"/"}, dict[str, int]()
     while waiting:
         address = waiting.pop(0)
@@ -57,7 +59,7 @@ def walk(client: TestClient) -> Iterator[str]:
 
 
 def main() -> None:
-    """Walk, measure, print."""
+    """Walks through the pages, measures each, and prints the figures."""
     folder = Path(os.environ.get("RELVAN_BENCH_DATA", "var/demo"))
     if not (folder / "ready").exists():
         sys.exit(f"There is no demo in {folder}: prepare it with `make demo SCALE=100000 FRESH=1`.")

@@ -48,7 +48,7 @@ NAIVE_S, MIND_S, LOOK_S = 300.0, 5.0, 4.0
 
 
 def main() -> None:
-    """Run the same demand four times, print them side by side."""
+    """Runs the same demand four times and prints the results side by side."""
     found = {}
     for name, policy in POLICIES.items():
         found[name] = product_run(policy)
@@ -69,7 +69,7 @@ def main() -> None:
 
 
 def product_run(policy: Mapping[str, Any]) -> dict[str, Any]:
-    """One run of the product."""
+    """Runs the product over the demand once."""
     began = time.perf_counter()
     with temporary() as folder:
         clock: list[Run] = []
@@ -97,13 +97,13 @@ def product_run(policy: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def live(run: Run) -> None:
-    """Until the last of the demand has come."""
+    """Lets things happen until the last of the demand has come."""
     while run.queue and run.queue[0][0] < HOURS * 3600:
         step(run)
 
 
 def calm_down(run: Run) -> None:
-    """Calm weather until nothing waits any more."""
+    """Keeps the weather calm until nothing waits any more."""
     for channel in run.channels.values():
         channel.kind = "calm"
     until = HOURS * 3600 + 1_800
@@ -115,7 +115,7 @@ def calm_down(run: Run) -> None:
 
 
 def step(run: Run) -> None:
-    """The next thing that happens."""
+    """Lets the next planned thing happen."""
     when, _, what, which = heapq.heappop(run.queue)
     run.time = max(run.time, when)
     if what == "sell":
@@ -135,8 +135,9 @@ def step(run: Run) -> None:
 
 
 def work(run: Run, what: str, key: str) -> None:
-    """What the worker does: read the orders of a channel, or deliver to it. Each call takes its
-    time, and the channels are served side by side."""
+    """Does what the worker does: it reads the orders of a channel, or delivers to it. Each call
+    takes its time, and the channels are served side by side.
+    """
     before = run.time
     try:
         if what == "poll":
@@ -168,7 +169,7 @@ def work(run: Run, what: str, key: str) -> None:
 
 
 def sell(run: Run, wish: Wish) -> None:
-    """A visitor comes."""
+    """Lets a visitor come to a channel."""
     if run.channels[wish.channel].sell(wish):
         run.tally.sales += 1
         run.tally.units += wish.units
@@ -182,7 +183,7 @@ def sell(run: Run, wish: Wish) -> None:
 
 
 def outcome(run: Run) -> dict[str, Any]:
-    """What the run came to; every promise is checked."""
+    """Returns the results of the run; every promise is checked."""
     workplace = run.workplace
     assert check(workplace.database) == []
     with workplace.database.reading() as session:
@@ -231,7 +232,9 @@ def outcome(run: Run) -> dict[str, Any]:
 
 
 def _naive_start() -> tuple[Run, dict[int, Mapping[int, int]], dict[int, int], list[Wish]]:
-    """The shop, what each product is made of, what lies there of every part, and what is wanted."""
+    """Returns what each product is made of, what lies there of every part, and what is wanted, as
+    the shop starts.
+    """
     with temporary() as folder:
         workplace = new_workplace(folder)
         run = furnish(workplace, {})
@@ -247,8 +250,9 @@ def _naive_start() -> tuple[Run, dict[int, Mapping[int, int]], dict[int, int], l
 
 
 def naive_run() -> dict[str, Any]:
-    """The naive seller: each channel's turn comes every five minutes; its orders are taken, it is
-    told what is left."""
+    """Runs a naive seller, for comparison: each channel has its turn every five minutes, when its
+    orders are taken and it is told what is left.
+    """
     run, made_of, pool, wanted = _naive_start()
     shown = {key: dict(channel.shown) for key, channel in run.channels.items()}
     new: dict[str, list[Wish]] = {key: [] for key in KEYS}

@@ -3,7 +3,7 @@
 import json
 import statistics
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from time import perf_counter
 from typing import Any
@@ -14,14 +14,15 @@ from relvan.services.people.sign_in import add_person
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
-from relvan.store.tables import Bin, PriceList, Warehouse
+from relvan.store.session import Session
+from relvan.store.tables import Bin, Channel, PriceList, SupplyWarehouse, Warehouse
 
 ROOT = Path(__file__).resolve().parent.parent
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
 
 
 def new_workplace(folder: str | Path, **more: Any) -> Workplace:
-    """A furnished workplace in an empty folder."""
+    """Returns a furnished workplace in an empty folder."""
     workplace = open_workplace(
         Settings(data_dir=Path(folder), private_addresses=True, _env_file=None), **more
     )
@@ -36,14 +37,44 @@ def new_workplace(folder: str | Path, **more: Any) -> Workplace:
     return workplace
 
 
+def add_channels(
+    session: Session, keys: Sequence[str], policy: Mapping[str, Any] | None = None
+) -> dict[str, int]:
+    """Connects channels by their rulebooks' keys, with the first price list and warehouse, to an
+    outside world that is not there; returns their ids.
+    """
+    made = [
+        Channel(
+            key=key,
+            name=key,
+            rulebook=key,
+            currency="EUR",
+            address="",
+            token="",
+            price_list_id=1,
+            stock_policy=dict(policy or {}),
+        )
+        for key in keys
+    ]
+    session.add_all(made)
+    session.flush()
+    supply = [
+        SupplyWarehouse(channel_id=channel.id, warehouse_id=1, position=0) for channel in made
+    ]
+    session.add_all(supply)
+    return {channel.key: channel.id for channel in made}
+
+
 def temporary() -> tempfile.TemporaryDirectory[str]:
-    """A folder that goes away, beside the project so that it lies on the same disk."""
+    """Returns a folder that is removed afterwards; it lies beside the project, so that it is on the
+    same disk.
+    """
     (ROOT / "var").mkdir(exist_ok=True)
     return tempfile.TemporaryDirectory(dir=ROOT / "var")
 
 
 def timed(call: Callable[[], object], times: int) -> list[float]:
-    """Seconds of each of so many calls."""
+    """Returns the seconds of each of so many calls."""
     found = []
     for _ in range(times):
         start = perf_counter()
@@ -53,12 +84,12 @@ def timed(call: Callable[[], object], times: int) -> list[float]:
 
 
 def figures(samples: Sequence[float]) -> dict[str, float]:
-    """Median and 95th percentile in milliseconds."""
+    """Returns the median and the 95th percentile in milliseconds."""
     ordered = sorted(samples)
     p95 = ordered[min(len(ordered) - 1, int(len(ordered) * 0.95))]
     return {"p50_ms": round(statistics.median(ordered) * 1000, 2), "p95_ms": round(p95 * 1000, 2)}
 
 
 def report(name: str, values: dict[str, Any]) -> None:
-    """Print one benchmark as JSON."""
+    """Prints the figures of one benchmark as JSON."""
     print(json.dumps({"benchmark": name, **values}, indent=1))

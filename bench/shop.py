@@ -48,14 +48,14 @@ OWN = {
 
 
 def free_port() -> int:
-    """A port on loopback that nobody uses."""
+    """Returns a port of the loopback address that nobody uses."""
     with socket.socket() as found:
         found.bind(("127.0.0.1", 0))
         return int(found.getsockname()[1])
 
 
 class Served:
-    """An ASGI application served by a thread, on a port of its own."""
+    """An ASGI application that a thread serves on a port of its own."""
 
     def __init__(self, make: Callable[[str], Any]) -> None:
         port = free_port()
@@ -85,26 +85,26 @@ class World:
         self.standins = self.client.get("/world").json()["standins"]
 
     def listings(self, channel: str) -> dict[str, Any]:
-        """What buyers see on a channel, by SKU."""
+        """Returns what buyers see on a channel, by SKU."""
         return {row["sku"]: row for row in self.client.get(f"/world/{channel}/listings").json()}
 
     def buy(self, channel: str, sku: str) -> None:
-        """Buy one."""
+        """Buys one unit."""
         self.client.post(
             f"/world/{channel}/purchases", json={"sku": sku, "quantity": 1}
         ).raise_for_status()
 
     def seller_api(self, channel: str) -> str:
-        """The address of a channel for its sellers."""
+        """Returns the address of a channel for its sellers."""
         return str(self.standins[channel]["seller_api"])
 
     def token(self, channel: str) -> str:
-        """The seller's token there."""
+        """Returns the seller's token on a channel."""
         return str(self.standins[channel]["token"])
 
 
 def add_pot(workplace: Workplace, sku: str = SKU, units: int = 10, **facts: Any) -> str:
-    """A product with a picture and stock, which every channel takes; its SKU."""
+    """Creates a product with a picture and stock that every channel takes; returns its SKU."""
     start: dict[str, Any] = {
         "title": f"A pot of clay {sku}",
         "category": "Pots",
@@ -124,7 +124,7 @@ def add_pot(workplace: Workplace, sku: str = SKU, units: int = 10, **facts: Any)
 
 
 def list_everywhere(workplace: Workplace, world: World, units: int) -> None:
-    """Connect all four channels and have one pot live on each, showing so many units."""
+    """Connects all four channels and publishes one pot on each, which shows so many units."""
     add_price_list(workplace, OWNER, NewPriceList("chf", "Francs", "CHF", True))
     for key in OWN:
         connect_channel(
@@ -155,7 +155,7 @@ def list_everywhere(workplace: Workplace, world: World, units: int) -> None:
 
 @contextmanager
 def worker_process(folder: str, settle_s: float = 4.0) -> Iterator[subprocess.Popen[bytes]]:
-    """A worker of its own process on a data folder."""
+    """Runs a worker on a data folder in a process of its own."""
     environment = {**os.environ, "RELVAN_DATA_DIR": folder, "RELVAN_PRIVATE_ADDRESSES": "true"}
     worker = subprocess.Popen([sys.executable, "-m", "relvan", "worker"], env=environment)
     time.sleep(settle_s)

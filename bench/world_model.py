@@ -23,7 +23,7 @@ TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ad
 
 @dataclass(frozen=True)
 class Wish:
-    """Somebody wants units of a listing on a channel, at a time in seconds."""
+    """One wish of a buyer: units of a listing on a channel, at a time in seconds."""
 
     at: float
     channel: str
@@ -33,7 +33,7 @@ class Wish:
 
 @dataclass(frozen=True)
 class Weather:
-    """From a time on, how a channel behaves."""
+    """How a channel behaves from a time on."""
 
     at: float
     channel: str
@@ -41,12 +41,15 @@ class Weather:
 
 
 class WorkerKilled(BaseException):
-    """The worker dies in the middle of a call: nothing that it was doing is written down."""
+    """Raised where the worker dies in the middle of a call; nothing that it was doing is written
+    down.
+    """
 
 
 def demand(refs: Sequence[str], rates: Sequence[float], hours: float, seed: int) -> list[Wish]:
-    """A Poisson process: `rates[i]` sales an hour of listing i on each channel; now and then two or
-    three units."""
+    """Returns the demand as a Poisson process with `rates[i]` sales an hour of listing i on each
+    channel; now and then a buyer wants two or three units.
+    """
     dice = random.Random(seed)
     total = sum(rates) * len(KEYS)
     found, at = [], 0.0
@@ -59,7 +62,7 @@ def demand(refs: Sequence[str], rates: Sequence[float], hours: float, seed: int)
 
 
 def weather(hours: float, seed: int) -> list[Weather]:
-    """It changes on every channel about every quarter of an hour."""
+    """Returns the weather, which changes on every channel about every quarter of an hour."""
     dice = random.Random(seed)
     found = []
     for key in KEYS:
@@ -71,8 +74,9 @@ def weather(hours: float, seed: int) -> list[Weather]:
 
 @dataclass
 class Tally:
-    """What became of the demand: units sold; sales refused though the goods were there, and because
-    they were not."""
+    """The results of the demand: units sold, and sales refused although the goods were there or
+    because they were not.
+    """
 
     sales: int = 0
     units: int = 0
@@ -82,8 +86,9 @@ class Tally:
 
 @dataclass
 class Channel:
-    """One channel: what it shows by reference, its orders, its weather; `spend` is told what a call
-    costs."""
+    """One channel: what it shows by reference, its orders and its weather; `spend` is told what a
+    call costs.
+    """
 
     key: str
     now: Callable[[], float]
@@ -101,7 +106,7 @@ class Channel:
     killing: bool = False
 
     def sell(self, wish: Wish) -> bool:
-        """Sell what is shown; whether it could."""
+        """Sells what is shown; returns whether it could."""
         self.settle()
         if self.shown.get(wish.ref, 0) < wish.units:
             return False
@@ -116,7 +121,7 @@ class Channel:
         return True
 
     def call(self, effect: Callable[[], object]) -> object:
-        """One call under the weather; its effect may be there though its answer is lost."""
+        """Makes one call under the weather; it may take effect although its answer is lost."""
         self.spend(LATENCY_S.get(self.kind, 0.1) * self.dice.uniform(0.6, 1.6))
         if self.kind == "down":
             raise OutsideTrouble("nobody is there")
@@ -133,7 +138,7 @@ class Channel:
         return done
 
     def settle(self) -> None:
-        """Hand-ins whose time has come take effect."""
+        """Lets hand-ins take effect whose time has come."""
         for due, _, rows in self.sheets.values():
             if due <= self.now() and rows:
                 for row in rows:
@@ -189,9 +194,9 @@ class Channel:
         return found
 
     def close(self) -> None:
-        """Nothing is open."""
+        """Does nothing, because nothing is open."""
 
 
 def at(start: datetime, seconds: float) -> datetime:
-    """A moment of the simulation."""
+    """Returns a moment of the simulation."""
     return start + timedelta(seconds=seconds)

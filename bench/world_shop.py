@@ -10,13 +10,12 @@ from typing import Any
 
 from sqlalchemy import insert, select, text, update
 
-from ground import OWNER
+from ground import OWNER, add_channels
 from relvan.core.catalogue.product import Part, ProductDraft, ProductKind
 from relvan.demo.scale import add_many
 from relvan.services.catalogue.save import create_product
 from relvan.services.listings.refresh import refresh_listings
 from relvan.services.workplace import Workplace
-from relvan.store.tables import Channel as ChannelRow
 from relvan.store.tables import (
     KitPart,
     Listing,
@@ -25,7 +24,6 @@ from relvan.store.tables import (
     OutboxEntry,
     Product,
     SkuName,
-    SupplyWarehouse,
 )
 from world_model import KEYS, Channel, Tally, Wish, demand
 
@@ -63,20 +61,23 @@ class Run:
     looked: dict[str, float] = field(default_factory=dict)
 
     def plan(self, when: float, what: str, which: Any = None) -> None:
-        """Let something happen later; what is planned first comes first."""
+        """Plans something for later; of two things at the same time the one that was planned first
+        comes first.
+        """
         self.count += 1
         heapq.heappush(self.queue, (when, self.count, what, which))
 
     def wake(self, key: str) -> None:
-        """A delivery is to be made at once, unless one is under way."""
+        """Plans a delivery at once, unless one is under way."""
         if key not in self.delivering:
             self.delivering.add(key)
             self.plan(self.time + 0.02, "deliver", key)
 
 
 def furnish(workplace: Workplace, policy: Mapping[str, Any]) -> Run:
-    """2,000 SKUs, kits and aliases, listed on all four channels; what sold in the four weeks
-    before."""
+    """Returns a run with 2,000 SKUs, kits and aliases that are listed on all four channels, and
+    with the sales of the four weeks before.
+    """
     add_many(workplace.database, SKUS)
     dice = random.Random(SEED)
     with workplace.database.reading() as session:
@@ -100,23 +101,7 @@ def furnish(workplace: Workplace, policy: Mapping[str, Any]) -> Run:
                 session.execute(
                     text(f"UPDATE {table} SET {column} = :n WHERE product_id = :p"), few
                 )
-        for key in KEYS:
-            session.add(
-                ChannelRow(
-                    key=key,
-                    name=key,
-                    rulebook=key,
-                    currency="EUR",
-                    address="",
-                    token="",
-                    price_list_id=1,
-                    stock_policy=dict(policy),
-                )
-            )
-        session.flush()
-        ids = {row.key: row.id for row in session.scalars(select(ChannelRow))}
-        for channel_id in ids.values():
-            session.add(SupplyWarehouse(channel_id=channel_id, warehouse_id=1, position=0))
+        ids = add_channels(session, KEYS, policy)
         sold = list(session.scalars(select(Product.id).order_by(Product.id)))
         session.execute(
             insert(Listing), [_listing(workplace, c, p, "") for c in ids.values() for p in sold]
@@ -195,8 +180,9 @@ def _listing(workplace: Workplace, channel_id: int, product_id: int, alias: str)
 
 
 def rates(workplace: Workplace) -> tuple[list[str], list[float]]:
-    """Every listing's reference, and its sales an hour on each channel: hot items, kits and aliases
-    more."""
+    """Returns every listing's reference and its sales an hour on each channel; hot items, kits and
+    aliases sell more.
+    """
     with workplace.database.reading() as session:
         kinds = session.execute(select(Product.id, Product.kind).order_by(Product.id)).all()
     weights = {
@@ -208,14 +194,14 @@ def rates(workplace: Workplace) -> tuple[list[str], list[float]]:
 
 
 def wishes(workplace: Workplace) -> list[Wish]:
-    """The demand; the same in every run."""
+    """Returns the demand, which is the same in every run."""
     return demand(*rates(workplace), HOURS, SEED)
 
 
 def _sold_before(
     session: Any, workplace: Workplace, ids: Sequence[int], products: Sequence[int]
 ) -> None:
-    """Four weeks of sales at the same pace on every channel, so that the pace is known."""
+    """Writes four weeks of sales at the same pace on every channel, so that the pace is known."""
     session.flush()
     refs, paces = rates(workplace)
     parts: dict[int, list[tuple[int, int]]] = {}

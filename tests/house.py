@@ -18,7 +18,7 @@ from relvan.services.outbox.sheets import sheet_due
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channels
-from relvan.store.orders import OrderFilter, order_page
+from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.stock import stock_rows
 
 TEXT = "A stoneware pot with a glaze, thrown by hand."

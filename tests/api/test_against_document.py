@@ -11,8 +11,8 @@ from tests.house import add_pot, receive
 
 V1 = "/api/v1"
 # so many examples of a call; the seed is fixed
-EXAMPLES = {GenerationMode.POSITIVE: 3, GenerationMode.NEGATIVE: 2}
-METHODS = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
+EXAMPLES = {GenerationMode.POSITIVE: 2, GenerationMode.NEGATIVE: 1}
+METHODS = ("GET", "POST", "PATCH", "DELETE")
 
 
 @pytest.fixture

@@ -41,7 +41,7 @@ def words(answer):
 
 def everything_done(workplace):
     with workplace.database.reading() as session:
-        listings = [(row.id, row.state, row.wish, row.behind) for row in listings_of(session)]
+        listings = [(row.id, row.state, row.wish, row.outdated) for row in listings_of(session)]
         return product_history(session, HistoryFilter(), limit=500), job_rows(session), listings
 
 

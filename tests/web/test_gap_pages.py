@@ -108,7 +108,7 @@ def test_the_drafts_of_a_job_lead_to_just_their_gaps(shop, web, owner):
     assert "drafted by “Draft 1 product on Hagglet”" in words(gaps, ".chip")
     assert {found.text_content() for found in page_of(gaps).cssselect(".mend > b")} == {"1"}
     which = next(
-        a.get("href") for a in page_of(gaps).cssselect(".mend a") if a.text_content() == "which"
+        a.get("href") for a in page_of(gaps).cssselect(".mend a") if a.text_content() == "show them"
     )
     assert words(web.get(which), "td.sku") == "PT-9"
 

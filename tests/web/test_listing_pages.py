@@ -64,7 +64,7 @@ def test_coverage_folds_families_and_drafts_on_several_channels(web, shop, owner
 def test_gaps_are_grouped_set_translated_and_mended_in_a_grid(web, shop, owner):
     ids = draft_listings(shop, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
     page = web.get("/listings/gaps?channel=hagglet")
-    assert "2 on Hagglet: Shelf is not chosen which" in text_of(page)
+    assert "2 on Hagglet: Shelf is not chosen show them" in text_of(page)
     grid = web.get("/listings/gaps/grid?channel=hagglet&field=shelf")
     assert [cell.get("data-column") for cell in find(grid, "input.cell")] == ["shelf", "shelf"]
     answer = web.post(

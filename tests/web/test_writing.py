@@ -3,10 +3,15 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from lxml import html
 
 from relvan.core.refusal import Refused
+from relvan.services.catalogue.save import change_facts
+from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.web.reading import FormReader
 from relvan.web.rendering import SellersHand, static_path
+from tests.house import add_pot
+from tests.visitor import shown
 
 
 @pytest.fixture
@@ -114,3 +119,19 @@ def test_everything_that_cannot_be_read_is_told_together():
 
 def test_line_ends_are_one_character():
     assert FormReader({"t": " a\r\nb\r\n"}).lines("t") == "a\nb"
+
+
+def test_a_price_out_of_the_history_has_the_currency_of_its_list(web, workplace, owner):
+    add_pot(workplace, owner, "PT-14")
+    add_price_list(workplace, owner, NewPriceList("francs", "Retail in francs", "CHF", True))
+    for prices in ({"price francs": 1850}, {"price francs": 1900, "break francs 12": 1700}):
+        assert change_facts(workplace, owner, [("PT-14", prices)])[0].ok
+    told = shown(html.fromstring(web.get("/products/PT-14").text))
+    assert "nothing → CHF 18.50" in told
+    assert "CHF 18.50 → CHF 19.00" in told
+    assert "nothing → CHF 17.00" in told
+
+
+def test_pictures_in_the_history_are_counted(hand):
+    assert hand.told(["ab" * 32], "pictures") == "1 picture"
+    assert hand.told(["ab" * 32, "cd" * 32], "pictures") == "2 pictures"

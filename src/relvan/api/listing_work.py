@@ -117,7 +117,7 @@ def _impact(impact: Impact, listings: int) -> dict[str, Any]:
     return {
         "listings": listings,
         "changed": impact.changed,
-        "behind": impact.behind,
+        "behind": impact.outdated,
         "fields": dict(impact.fields),
         "prices": impact.prices,
         "samples": [asdict(sample) for sample in impact.samples],

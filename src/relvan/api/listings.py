@@ -38,8 +38,8 @@ def _listing_shape(by: Caller, listing_id: int) -> dict[str, Any]:
                 {name: gap[name] for name in ("field", "kind", "message", "mend")}
                 for gap in listing.gaps
             ],
-            "outdated": listing.behind.split(),
-            "behind": listing.behind.split(),  # the same, for one version
+            "outdated": listing.outdated.split(),
+            "behind": listing.outdated.split(),  # the same, for one version
             "price": amount_of(listing.price, currency),
             "quantity": listing.quantity,
             "followed": listing.followed,
@@ -93,8 +93,8 @@ def list_listings(
             "state": row.state,
             "ref": row.ref or None,
             "gap_count": row.gap_count,
-            "outdated": row.behind.split(),
-            "behind": row.behind.split(),  # the same, for one version
+            "outdated": row.outdated.split(),
+            "behind": row.outdated.split(),  # the same, for one version
             "price": amount_of(row.price, row.currency),
             "quantity": row.quantity,
         }

@@ -33,15 +33,9 @@ from relvan.store.channels import channel_by_id
 from relvan.store.dispatch import parcel_rows
 from relvan.store.facts import codes
 from relvan.store.listings import list_prices
+from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.order_standing import standings_of
-from relvan.store.orders import (
-    OrderFilter,
-    lines_of,
-    order_by_number,
-    order_page,
-    reservations_of,
-    shipment_rows,
-)
+from relvan.store.orders import lines_of, order_by_number, reservations_of, shipment_rows
 from relvan.store.prices import price_lists
 from relvan.store.tables import Order, OrderLine, Reservation
 

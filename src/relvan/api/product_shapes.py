@@ -1,6 +1,5 @@
 """Defines a product as the API takes and returns it; names as in docs/guide/api.md."""
 
-import base64
 from collections.abc import Mapping
 from typing import Annotated, Any
 
@@ -9,16 +8,15 @@ from pydantic import ConfigDict, Field
 from relvan.api.described import (
     MOST_INT,
     Flag,
-    Role,
     Sku,
     described,
     described_number,
     described_text,
 )
+from relvan.api.picture_shapes import PictureShape
 from relvan.api.shapes import Amount, ListAmount, Shape, amount_of, minor
 from relvan.core.catalogue.attributes import PARTED_BY
 from relvan.core.catalogue.identity import MOST_SKU_CHARACTERS
-from relvan.core.catalogue.pictures import PictureRole
 from relvan.core.catalogue.product import (
     MOST_DESCRIPTION,
     MOST_PART_UNITS,
@@ -53,7 +51,6 @@ Paragraphs = described_text(LINES, MOST_DESCRIPTION, least=0)
 Category = described_text(PATH, 2 * MOST_WORD, least=0)
 GTIN = "^(?:[0-9]{8}|[0-9]{12,14})$"
 ORIGIN = "^[A-Z]{2}$"
-PICTURE_NAME = "^[0-9a-f]{64}$"
 HS = "^[0-9]{6,10}$"
 
 
@@ -67,42 +64,6 @@ class SizeShape(Shape):
     def size(self) -> Size:
         """Returns the size as the rules name it."""
         return Size(self.l, self.w, self.h)
-
-
-class PictureShape(Shape):
-    """A picture: an existing one by its SHA-256, or a new one as base64 in `content`; `role` is
-    main, further or description.
-    """
-
-    sha: Annotated[str, described_text(PICTURE_NAME, 64)] | None = None
-    width: int | None = None
-    height: int | None = None
-    content: str | None = None
-    role: Role = PictureRole.FURTHER
-
-    def read(self, most_mb: int) -> bytes:
-        """Returns the bytes of a new picture."""
-        text = (self.content or "").rpartition(",")[2]
-        if len(text) > most_mb * 1_400_000:
-            raise refuse(
-                "too-large",
-                f"“Picture” must have at most {most_mb} MB.",
-                "Save it smaller.",
-                "pictures",
-            )
-        try:
-            return base64.b64decode(text, validate=True)
-        except ValueError:
-            raise refuse(
-                "form", "“Picture” must be base64.", "Or send it as a file.", "pictures"
-            ) from None
-
-
-class ArrangedPicture(PictureShape):
-    """A picture of the product, by its SHA-256, at its place among the others."""
-
-    sha: Annotated[str | None, described_text(PICTURE_NAME, 64)] = None
-    model_config = ConfigDict(extra="forbid", json_schema_extra={"required": ["sha"]})
 
 
 class PartShape(Shape):

@@ -14,7 +14,7 @@ from relvan.api.described import (
     described_text,
 )
 from relvan.api.desk import By, Cursor, IdOrNone, Limit, api_router, page_of
-from relvan.api.product_shapes import ArrangedPicture
+from relvan.api.picture_shapes import ArrangedPicture
 from relvan.api.shapes import Shape
 from relvan.core.catalogue.attributes import AttributeKind
 from relvan.core.catalogue.pictures import PictureRole

@@ -64,7 +64,8 @@ from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.dispatch import pick_rows
 from relvan.store.listing_list import ListingFilter, listing_page
-from relvan.store.orders import OrderFilter, order_page, shipment_rows
+from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.orders import shipment_rows
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Balance, PriceList, Product, Warehouse
 
@@ -256,9 +257,7 @@ class Seeder:
             with self.workplace.database.reading() as session:
                 if sheet_due(session, channel_id, self.now) is None:
                     return
-            self.now += timedelta(
-                seconds=1
-            )  # a reply sheet is asked for now and then, by both clocks
+            self.now += timedelta(seconds=1)  # a reply sheet is asked for by both clocks
             time.sleep(0.2)
 
     def _buy(self, channel: str, sku: str, quantity: int, *, paid: bool = True) -> None:

@@ -172,13 +172,13 @@ class ListingTally:
 
     followed: int
     unfollowed: int
-    behind: int
+    outdated: int
     paused: int
 
 
 def listing_tally(session: Session, channel_id: int) -> ListingTally:
     """Returns how many listings of a channel are in step and how many are not."""
-    said = Listing.behind.like("%content%") | Listing.behind.like("%pictures%")
+    said = Listing.outdated.like("%content%") | Listing.outdated.like("%pictures%")
     row = session.execute(
         select(
             func.count().filter(Listing.followed.is_(True)),

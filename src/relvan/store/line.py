@@ -29,7 +29,7 @@ TODAY = {
     "refused": "SELECT 1 FROM listing WHERE state = 'refused'",
     "draft": "SELECT 1 FROM listing WHERE state = 'draft'",
     "ready": "SELECT 1 FROM listing WHERE state = 'ready'",
-    "behind": "SELECT 1 FROM listing WHERE state = 'behind'",
+    "outdated": "SELECT 1 FROM listing WHERE state = 'behind'",
     "lacking": WAITING["catalogue"],
     "blocked": WAITING["stock"],
     "floored": WAITING["prices"],

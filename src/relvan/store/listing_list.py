@@ -55,7 +55,7 @@ class ListingRow:
     channel: str
     channel_key: str
     state: str
-    behind: str
+    outdated: str
     gap_count: int
     demands: int
     met: int
@@ -169,7 +169,7 @@ def select_listing_rows() -> Select[*tuple[Any, ...]]:
             Channel.name,
             Channel.key,
             Listing.state,
-            Listing.behind,
+            Listing.outdated,
             Listing.gap_count,
             Listing.demands,
             Listing.met,

@@ -20,6 +20,7 @@ from relvan.services.people.sign_in import SignedIn, find_visit
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.counting import Count
+from relvan.store.imports import list_currencies
 from relvan.store.line import line_counts
 from relvan.web.rendering import render
 
@@ -80,14 +81,18 @@ class Desk:
             "refusals": values.pop("refusals", ()),
             **values,
         }
-        return HTMLResponse(render(self.environment, name, context), status)
+        return HTMLResponse(render(self.environment, name, context, self._list_currencies), status)
 
     def fragment(
         self, name: str, station: str = "", *, status: int = 200, **values: Any
     ) -> HTMLResponse:
         """Renders a piece of a page, for htmx."""
         context = {**self._context(station), "refusals": (), "chosen_columns": None, **values}
-        return HTMLResponse(render(self.environment, name, context), status)
+        return HTMLResponse(render(self.environment, name, context, self._list_currencies), status)
+
+    def _list_currencies(self) -> Mapping[str, str]:
+        with self.workplace.database.reading() as session:
+            return list_currencies(session)
 
     def done(
         self,

@@ -23,7 +23,7 @@ class ListingSample:
     """The attributes of a listing that `state_word` reads."""
 
     state: str
-    behind: str = ""
+    outdated: str = ""
     gap_count: int = 0
     gone: str = ""
     followed: bool = True
@@ -48,10 +48,10 @@ STEPS = (
 )
 STATES = (
     *(
-        ListingSample(state, gap_count=gaps, behind=behind)
-        for state, gaps, behind in product(ListingState, (0, 1, 4), ("", "price quantity"))
+        ListingSample(state, gap_count=gaps, outdated=outdated)
+        for state, gaps, outdated in product(ListingState, (0, 1, 4), ("", "price quantity"))
         if (gaps > 0) == (state == ListingState.DRAFT)
-        and bool(behind) == (state == ListingState.BEHIND)
+        and bool(outdated) == (state == ListingState.OUTDATED)
     ),
     ListingSample(ListingState.DOWN, gone="deleted on the channel"),
     ListingSample(ListingState.LIVE, followed=False),

@@ -5,6 +5,8 @@ under a hash of their content.
 import hashlib
 import json
 import re
+from collections.abc import Callable, Mapping
+from contextvars import ContextVar
 from datetime import UTC, date, datetime, timedelta
 from functools import cache, lru_cache
 from pathlib import Path
@@ -20,6 +22,7 @@ from jinja2.runtime import Macro
 from markupsafe import Markup
 
 from relvan.core.catalogue.facts import NAMES, label_of
+from relvan.core.catalogue.keyed import Keyed, break_place, kind_of_fact
 from relvan.core.channels.sending import UpdateState
 from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
@@ -66,6 +69,8 @@ MONEY_FIELDS = (
     "paid",
 )
 MOST_TOLD = 240
+# returns the currency of each price list by its key; the page that is rendered knows them
+LIST_CURRENCIES: ContextVar[Callable[[], Mapping[str, str]]] = ContextVar("list_currencies")
 
 
 @cache
@@ -75,6 +80,15 @@ def static_path(name: str) -> str:
     """
     digest = hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:10]
     return f"/static/{name}?v={digest}"
+
+
+def _currency_of(fact: str) -> str:
+    """Returns the currency of the price list that a fact names, or "" for the seller's own."""
+    kind = kind_of_fact(fact)
+    if kind not in (Keyed.PRICE, Keyed.BREAK) or (known := LIST_CURRENCIES.get(None)) is None:
+        return ""
+    key = break_place(fact)[0] if kind == Keyed.BREAK else Keyed.PRICE.key(fact)
+    return known().get(key, "")
 
 
 class SellersHand:
@@ -136,7 +150,9 @@ class SellersHand:
         if value is True:
             return "yes"
         if isinstance(value, int) and not isinstance(value, bool) and name.startswith(MONEY_FIELDS):
-            return self.money(value)
+            return self.money(value, _currency_of(name))
+        if name == "pictures" and isinstance(value, list):
+            return f"{self.number(len(value))} {'picture' if len(value) == 1 else 'pictures'}"
         if isinstance(value, int) and name in NAMES and NAMES[name].unit:
             return f"{self.number(value)} {NAMES[name].unit}"
         if isinstance(value, dict):
@@ -242,6 +258,17 @@ def _pieces(environment: Environment) -> SimpleNamespace:
     return pieces
 
 
-def render(environment: Environment, name: str, values: dict[str, Any]) -> str:
-    """Renders one template."""
-    return environment.get_template(name).render(**values)
+def render(
+    environment: Environment,
+    name: str,
+    values: dict[str, Any],
+    currencies: Callable[[], Mapping[str, str]] = dict,
+) -> str:
+    """Renders one template. `currencies` returns the currency of each price list; it is only called
+    where the template writes a price out of the history.
+    """
+    token = LIST_CURRENCIES.set(cache(currencies))
+    try:
+        return environment.get_template(name).render(**values)
+    finally:
+        LIST_CURRENCIES.reset(token)

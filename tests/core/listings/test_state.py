@@ -2,7 +2,7 @@
 
 import pytest
 
-from relvan.core.listings.state import ListingFacts, ListingState, listing_state, topics_behind
+from relvan.core.listings.state import ListingFacts, ListingState, listing_state, outdated_topics
 
 HELD = {"content": "a", "pictures": "p", "price": "100", "quantity": "5"}
 
@@ -31,7 +31,7 @@ def facts(**changes):
         ({"placed": True, "shown": True, "wish": "live", "sent": HELD}, ListingState.LIVE),
         (
             {"placed": True, "shown": True, "wish": "live", "sent": {**HELD, "price": "90"}},
-            ListingState.BEHIND,
+            ListingState.OUTDATED,
         ),
         (
             {"placed": True, "shown": True, "wish": "live", "sent": HELD, "gaps": 1},
@@ -54,5 +54,5 @@ def test_the_state_follows_from_the_facts_and_says_why(changes, state):
 
 def test_only_the_topics_that_differ_are_behind():
     sent = {**HELD, "price": "90", "quantity": "4"}
-    assert topics_behind(facts(placed=True, sent=sent)) == ("price", "quantity")
-    assert topics_behind(facts(placed=False, sent={})) == ()
+    assert outdated_topics(facts(placed=True, sent=sent)) == ("price", "quantity")
+    assert outdated_topics(facts(placed=False, sent={})) == ()

@@ -79,7 +79,7 @@ def test_what_is_followed_from_now_on_is_kept_in_step(shop, owner, world):
     place_by_hand(world, "PT-1", "A pot")
     read_in(shop, owner)
     (listing,) = listings(shop)
-    assert set(listing.behind.split()) >= {"price", "quantity"}, (
+    assert set(listing.outdated.split()) >= {"price", "quantity"}, (
         "it shows what differs, and sends nothing"
     )
     publish_listings(shop, owner, [listing.id])

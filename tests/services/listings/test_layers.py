@@ -47,7 +47,7 @@ def live(workplace, owner, count=4):
 
 def states(workplace):
     with workplace.database.reading() as session:
-        return [(one.state, one.behind) for one in listings_of(session, channel_id=1)]
+        return [(one.state, one.outdated) for one in listings_of(session, channel_id=1)]
 
 
 def field(workplace, listing_id, name):
@@ -65,7 +65,7 @@ def test_a_layer_speaks_for_its_listings_and_says_so(shop, owner, world):
         LayerWish("hagglet", "delivery", "Slow", {"dispatch_days": "9", "delivery": "By barge."}),
     )
     impact = impact_of_use(shop, ids[:2], {"delivery": slow})
-    assert (impact.changed, impact.behind, dict(impact.fields)) == (
+    assert (impact.changed, impact.outdated, dict(impact.fields)) == (
         2,
         2,
         {"Days to dispatch": 2, "Delivery terms": 2},

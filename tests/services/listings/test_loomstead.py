@@ -111,12 +111,12 @@ def test_a_change_reaches_the_page_and_so_do_price_and_quantity(shop, owner, wor
     change_listings(shop, owner, [held.id], {"title": "A pot of another name"})
     set_list_price(shop, owner, "PT-14", "chf", 1950)
     count(shop, owner, "PT-14", 4)
-    assert listing(shop).behind
+    assert listing(shop).outdated
     publish_listings(shop, owner, [held.id])
     deliver(shop)
     shown = world.listings("loomstead")["PT-14"]
     assert (shown["title"], shown["price"], shown["quantity"]) == ("A pot of another name", 1950, 4)
-    assert (listing(shop).state, listing(shop).behind) == ("live", "")
+    assert (listing(shop).state, listing(shop).outdated) == ("live", "")
 
 
 def test_it_is_taken_down_and_put_back(shop, owner, world):

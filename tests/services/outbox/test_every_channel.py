@@ -101,10 +101,10 @@ def test_what_is_said_otherwise_while_an_answer_is_lost_is_behind(shop, owner, w
     title = world.listings(key)["PT-14"]["title"]
     told = listing(shop, listing_id)
     if key == "ownshop":  # an item is put there again as it is now
-        assert (title, told.behind) == ("A jug of clay, glazed", "")
+        assert (title, told.outdated) == ("A jug of clay, glazed", "")
     else:
         assert title == "A pot of clay, glazed"
-        assert told.behind == ("" if key == "corvello" else "content"), (
+        assert told.outdated == ("" if key == "corvello" else "content"), (
             "at Corvello the page owns its title"
         )
 

@@ -199,7 +199,7 @@ def test_changed_words_wait_until_they_are_sent_and_then_only_they_are(shop, own
     found = list_everywhere(shop, owner, "PT-14")
     listing_id = found["ownshop", "PT-14"]
     change_listings(shop, owner, [listing_id], {"name": "A better pot"})
-    assert (listing(shop, listing_id).state, listing(shop, listing_id).behind) == (
+    assert (listing(shop, listing_id).state, listing(shop, listing_id).outdated) == (
         "behind",
         "content",
     )

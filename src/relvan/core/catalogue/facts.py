@@ -25,7 +25,8 @@ from relvan.core.catalogue.product import (
 Facts = dict[str, Any]
 Changes = dict[str, tuple[Any, Any]]
 
-PLAIN = (
+# facts that a draft has as fields of the same name
+AS_FIELDS = (
     "sku",
     "title",
     "brand",
@@ -152,7 +153,9 @@ def form_of(name: str) -> FactName:
 
 def facts_of(draft: ProductDraft) -> Facts:
     """Turns a draft into flat facts."""
-    found: Facts = {name: value for name in PLAIN if not is_empty(value := getattr(draft, name))}
+    found: Facts = {
+        name: value for name in AS_FIELDS if not is_empty(value := getattr(draft, name))
+    }
     found["kind"] = str(draft.kind)
     found |= _size_facts("", draft.size)
     if draft.case_pack:
@@ -188,7 +191,9 @@ def facts_of(draft: ProductDraft) -> Facts:
 
 def draft_from(facts: Mapping[str, Any]) -> ProductDraft:
     """Turns flat facts into a draft."""
-    values: dict[str, Any] = {name: facts[name] for name in PLAIN if facts.get(name) is not None}
+    values: dict[str, Any] = {
+        name: facts[name] for name in AS_FIELDS if facts.get(name) is not None
+    }
     values["kind"] = ProductKind(facts.get("kind", "single"))
     values["tax_code"] = facts.get("tax_code") or (
         "" if values["kind"] == ProductKind.VARIANT else "standard"

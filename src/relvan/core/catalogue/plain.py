@@ -8,10 +8,11 @@ Nothing in this module refuses anything: `check_facts` judges whatever is not su
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import chain
 from typing import Any, NamedTuple
 
 from relvan.core.catalogue.checks import check_sides, surely_right, wrong_values
-from relvan.core.catalogue.facts import Changes, group_of
+from relvan.core.catalogue.facts import AS_FIELDS, Changes, group_of
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import STOCKED, ProductKind
 
@@ -19,31 +20,10 @@ SIDES = (
     ("length_mm", "width_mm", "height_mm"),
     ("case_length_mm", "case_width_mm", "case_height_mm"),
 )
-PLAIN = frozenset(
-    {
-        "title",
-        "brand",
-        "description",
-        "gtin",
-        "category",
-        "weight_g",
-        "cost",
-        "floor",
-        "advertised_minimum",
-        "ceiling",
-        "case_quantity",
-        "case_weight_g",
-        "hazardous",
-        "fragile",
-        "this_way_up",
-        "origin",
-        "hs_code",
-        "supplier",
-        "minimum_order",
-        Keyed.PRICE,
-        *SIDES[0],
-        *SIDES[1],
-    }
+# what names the product itself or another one, or is decided together with these
+BOUND = frozenset(("sku", "family", "parts_apart", "tax_code"))
+PLAIN = (
+    frozenset((*AS_FIELDS, *chain(*SIDES), "case_quantity", "case_weight_g", Keyed.PRICE)) - BOUND
 )
 
 

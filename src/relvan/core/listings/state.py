@@ -20,11 +20,11 @@ class ListingState(StrEnum):
     SENDING = "sending"
     REFUSED = "refused"
     LIVE = "live"
-    BEHIND = "behind"
+    OUTDATED = "behind"
     DOWN = "down"
 
 
-STATE_WORDS = {state: str(state) for state in ListingState} | {ListingState.BEHIND: "outdated"}
+STATE_WORDS = {state: str(state) for state in ListingState} | {ListingState.OUTDATED: "outdated"}
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class ListingFacts:
     paused: bool = False
 
 
-def topics_behind(facts: ListingFacts) -> tuple[str, ...]:
+def outdated_topics(facts: ListingFacts) -> tuple[str, ...]:
     """Returns the topics in which the channel shows something else than we hold."""
     if not facts.placed:
         return ()
@@ -81,14 +81,14 @@ def listing_state(facts: ListingFacts) -> tuple[ListingState, Why]:
     if facts.refusal:
         return ListingState.REFUSED, why.then("Channel's answer", "refused", facts.refusal)
     if facts.placed:
-        behind = topics_behind(facts)
-        if not behind:
+        outdated = outdated_topics(facts)
+        if not outdated:
             return ListingState.LIVE, why.then(
                 "Accepted", "all", "what the channel shows is what we hold"
             )
-        for topic in behind:
+        for topic in outdated:
             why = why.then(topic.capitalize(), "differs", "from what the channel last accepted")
-        return ListingState.BEHIND, why
+        return ListingState.OUTDATED, why
     if facts.gaps:
         return ListingState.DRAFT, why.then("Gaps", facts.gaps, "keep it from going live")
     if facts.wish == "live":

@@ -67,7 +67,7 @@ class Impact:
 
     listings: int = 0
     changed: int = 0
-    behind: int = 0
+    outdated: int = 0
     fields: Counter[str] = field(default_factory=Counter)
     samples: list[Sample] = field(default_factory=list)
     prices: bool = False
@@ -166,7 +166,7 @@ def _compare(session: Session, listing_ids: Sequence[int], of_all: "_Ground") ->
             if not changes:
                 continue
             impact.changed += 1
-            impact.behind += row.placed
+            impact.outdated += row.placed
             impact.fields.update(rule.label for rule, _, _ in changes)
             if len(impact.samples) < SAMPLES:
                 impact.samples += [

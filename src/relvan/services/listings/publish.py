@@ -85,7 +85,7 @@ def standing_of(listing: Listing) -> ListingStanding:
         placed=listing.placed,
         shown=listing.shown,
         down=listing.state == ListingState.DOWN,
-        outdated=frozenset(listing.behind.split()),
+        outdated=frozenset(listing.outdated.split()),
         followed=listing.followed,
         quantity=listing.quantity,
         is_head=listing.is_head,

@@ -15,7 +15,7 @@ from relvan.core.channels.sending import Topic, quantity_urgency, topic_urgency
 from relvan.core.channels.subject import listing_subject
 from relvan.core.listings.gaps import Gap
 from relvan.core.listings.refusals import ListingProblem, Said, still_standing
-from relvan.core.listings.state import ListingFacts, listing_state, topics_behind
+from relvan.core.listings.state import ListingFacts, listing_state, outdated_topics
 from relvan.core.webhooks.announcing import Matter
 from relvan.services.changes import Sold
 from relvan.services.listings.ground import (
@@ -151,9 +151,9 @@ def settle_state(listing: Listing) -> None:
     """Works out the state of a listing from what is kept of it."""
     facts = listing_facts(listing)
     state, _ = listing_state(facts)
-    behind = " ".join(topics_behind(facts))
-    if (listing.state, listing.behind) != (state, behind):
-        listing.state, listing.behind = state, behind
+    outdated = " ".join(outdated_topics(facts))
+    if (listing.state, listing.outdated) != (state, outdated):
+        listing.state, listing.outdated = state, outdated
 
 
 def content_mark(found: WorkedOut) -> str:

@@ -131,13 +131,13 @@ def field_differences(
     no place on the channel."""
     if not listing.placed:
         return ()
-    behind = listing.behind.split()
+    outdated = listing.outdated.split()
     shown: list[FieldDifference] = []
-    if "content" in behind:
+    if "content" in outdated:
         shown += _content(book, listing.sent_fields, found.told)
         if not shown:
             shown.append(FieldDifference("content", "Content", "not known", "as it is held"))
-    if "pictures" in behind:
+    if "pictures" in outdated:
         sent = listing.sent_fields.get("pictures", "").split()
         shown.append(
             FieldDifference(

@@ -82,7 +82,7 @@ class Listing(Table):
     page: Mapped[str] = mapped_column(default="")
     refusal: Mapped[list[Any]] = mapped_column(default=list)
     state: Mapped[str] = mapped_column(default="draft")
-    behind: Mapped[str] = mapped_column(default="")
+    outdated: Mapped[str] = mapped_column("behind", default="")
     gaps: Mapped[list[Any]] = mapped_column(default=list)
     gap_mark: Mapped[str] = mapped_column(default="", server_default="")
     gap_count: Mapped[int] = mapped_column(default=0)

@@ -24,7 +24,7 @@ from relvan.store.channels import channel_by_id
 from relvan.store.job_rows import count_verdicts, job_verdicts
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listing_by_id
-from relvan.store.orders import OrderFilter, order_page
+from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.product_list import ProductFilter, product_page, rows_by_sku_start
 from relvan.web.desk import At, Form
 from relvan.web.patterns import pattern_samples

@@ -207,7 +207,7 @@ TO_SEND = (
     ListingState.DRAFT,
     ListingState.READY,
     ListingState.REFUSED,
-    ListingState.BEHIND,
+    ListingState.OUTDATED,
 )  # states of listings that have something to send
 
 # how a deed is called while it goes on

@@ -23,18 +23,20 @@ from relvan.services.verdicts import Verdict
 from relvan.store.channels import channel_by_id, channel_names
 from relvan.store.dispatch import parcel_rows
 from relvan.store.history import history
-from relvan.store.order_standing import standings_of
-from relvan.store.orders import (
+from relvan.store.order_list import (
     PROGRESS,
     SORTING,
     OrderFilter,
     count_orders,
+    order_numbers,
+    order_page,
+)
+from relvan.store.order_standing import standings_of
+from relvan.store.orders import (
     line_facts,
     lines_of,
     money_in_trays,
     order_by_number,
-    order_numbers,
-    order_page,
     orders_by_numbers,
     reservations_of,
     shipment_rows,
