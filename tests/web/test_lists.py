@@ -10,7 +10,7 @@ from relvan.services.orders.take import take_manual_order
 from relvan.store.listing_list import SORTING as LISTING_SORTING
 from relvan.store.listing_list import ListingFilter, listing_page
 from relvan.store.order_list import SORTING as ORDER_SORTING
-from relvan.store.orders import OrderFilter, order_page
+from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.product_list import SORTING as PRODUCT_SORTING
 from relvan.store.product_list import ProductFilter, product_page
 from tests.house import add_pot, connect, receive, stock_of_sku

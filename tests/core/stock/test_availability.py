@@ -170,6 +170,17 @@ def test_kits_at_once_come_out_as_one_by_one(free, units):
     assert free_over_all([free, [1, 0, 2]]) == [free[0] + 1, free[1], free[2] + 2]
 
 
+@given(st.data(), st.lists(st.integers(0, 60), min_size=1, max_size=12))
+def test_kits_of_every_size_come_out_by_the_plain_rule(data, free):
+    part = st.tuples(st.integers(0, len(free) - 1), st.integers(1, 5))
+    kits = data.draw(st.lists(st.lists(part, max_size=5), max_size=8))
+    other = data.draw(st.lists(st.integers(0, 60), min_size=len(free), max_size=len(free)))
+    assert free_of_kits(kits, [free, other]) == [
+        [min((held[p] // units for p, units in kit), default=0) for kit in kits]
+        for held in (free, other)
+    ]
+
+
 def test_a_hold_back_by_risk_is_that_of_each_pool():
     policy = StockPolicy(risk=Decimal("0.001"))
     assert shown_quantities(

@@ -1,8 +1,10 @@
 """Quantities of very many products at once, by the same rules as `shown_quantity` and without the
 whys. Many products have the same number of free units, so each number is worked out once."""
 
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from operator import add
+from itertools import chain
+from operator import add, floordiv, itemgetter
 
 from relvan.core.stock.availability import StockPolicy
 from relvan.core.stock.pace import SellingPace
@@ -21,10 +23,32 @@ def free_of_kits(
     >>> free_of_kits([[(0, 1), (1, 2)], []], [[5, 4], [9, 0]])
     [[2, 0], [0, 0]]
     """
-    return [
-        [min([free[part] // units for part, units in held]) if held else 0 for held in parts]
-        for free in warehouses
-    ]
+    found = [[0] * len(parts) for _ in warehouses]
+    by_size: dict[int, list[int]] = defaultdict(list)
+    for place, held in enumerate(parts):
+        by_size[len(held)].append(place)
+    by_size.pop(0, None)  # what has no parts cannot be made
+    for size, places in by_size.items():
+        laid = list(chain.from_iterable(chain.from_iterable([parts[place] for place in places])))
+        named, units = laid[::2], laid[1::2]
+        for made, free in zip(found, warehouses, strict=True):
+            times = list(map(floordiv, _looked_up(free, named), units))
+            least = _least_of(times, size)
+            if len(places) == len(parts):
+                made[:] = least
+            else:
+                for place, number in zip(places, least, strict=True):
+                    made[place] = number
+    return found
+
+
+def _least_of(numbers: Sequence[int], size: int) -> Sequence[int]:
+    """Returns the least of every `size` numbers that follow one another."""
+    least = numbers[::size]
+    for nth in range(1, size):
+        pairs = zip(least, numbers[nth::size], strict=True)
+        least = [one if one < other else other for one, other in pairs]
+    return least
 
 
 def free_over_all(supply_list: Sequence[Free]) -> list[int]:
@@ -49,11 +73,18 @@ def shown_quantities(
     position and are needed for a buffer by risk; without one no units are kept back."""
     rule = _rule(policy, most)
     worked_out = {units: rule(units, 0) for units in set(free)}
-    shown = list(map(worked_out.__getitem__, free))
+    shown = _looked_up(worked_out, free)
     if policy.risk is not None and policy.fixed is None:
         for place, pace in (paces or {}).items():
             shown[place] = rule(free[place], hold_back_of(pace.mean, float(policy.risk)))
     return shown
+
+
+def _looked_up(table: Mapping[int, int] | Sequence[int], places: Sequence[int]) -> list[int]:
+    """Returns what a table has at each of these places."""
+    if len(places) < 2:
+        return [table[place] for place in places]
+    return list(itemgetter(*places)(table))
 
 
 def _rule(policy: StockPolicy, most: int) -> Callable[[int, int], int]:

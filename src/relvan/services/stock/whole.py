@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from relvan.core.stock.availability import StockPolicy
 from relvan.core.stock.nearest import NO_NEARER
-from relvan.core.stock.whole import shown_quantities
+from relvan.core.stock.whole import free_of_kits, free_over_all, shown_quantities
 from relvan.services.stock.paces import Paces
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings
@@ -30,7 +30,8 @@ def work_out_quantities(
     )
     nearer = policies.get(settings.channel.id, NO_NEARER)
     paces = Paces(session, workplace, products, holdings.leaves)
-    free = [most if row.kind == "service" else _free(holdings, settings, row) for row in rows]
+    free_of = free_by_product(holdings, settings.supply_list)
+    free = [most if row.kind == "service" else free_of.get(row.product_id, 0) for row in rows]
     shown = list(free)
     places: dict[StockPolicy, list[int]] = {}
     for place, row in enumerate(rows):
@@ -55,5 +56,27 @@ def work_out_quantities(
     return list(zip(free, shown, strict=True))
 
 
-def _free(holdings: Holdings, settings: ChannelSettings, row: QuantityRow) -> int:
-    return sum(held.free for held in holdings.of(row.product_id, settings.supply_list))
+def free_by_product(holdings: Holdings, supply_list: Sequence[int]) -> dict[int, int]:
+    """Returns what is free of every product over the warehouses of a supply list, and of kits what
+    can be made there, worked out by warehouse and not product by product."""
+    stocked = list(holdings.balances)
+    places = {product_id: place for place, product_id in enumerate(stocked)}
+    nowhere = len(stocked)  # the place of what no warehouse has
+    columns = [
+        [
+            held[where].free if where in held else 0
+            for held in map(holdings.balances.__getitem__, stocked)
+        ]
+        + [0]
+        for where in supply_list
+    ] or [[0] * (nowhere + 1)]
+    over_all = free_over_all(columns)
+    found = dict(zip(stocked, over_all, strict=False))
+    for apart, free in ((False, columns), (True, [over_all])):
+        kits = [kit for kit, units in holdings.leaves.items() if holdings.apart[kit] == apart]
+        parts = [
+            [(places.get(part, nowhere), units) for part, units in holdings.leaves[kit].items()]
+            for kit in kits
+        ]
+        found |= dict(zip(kits, free_over_all(free_of_kits(parts, free)), strict=True))
+    return found
