@@ -27,6 +27,7 @@ from relvan.store import search
 from relvan.store.counting import Count, count_up_to
 from relvan.store.holdings import load_holdings
 from relvan.store.portable import greater_of, json_items
+from relvan.store.stock import has_free_stock
 from relvan.store.tables import Balance, Channel, Listing, Product
 
 _variant = aliased(Product)
@@ -146,9 +147,7 @@ def _fits(
             there = there.where(Listing.state.in_(WAYS[way]))
         found.append(~there if way == "not" else there)
     if wanted.in_stock is not None:
-        free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
-        has_stock = exists().where(Balance.product_id == product.id, free > 0)
-        found.append(has_stock if wanted.in_stock else ~has_stock)
+        found.append(has_free_stock(product.id, wanted=wanted.in_stock))
     return found
 
 

@@ -32,6 +32,7 @@ from relvan.store.listing_list import ListingFilter, conditions_of
 from relvan.store.portable import greater_of, json_items
 from relvan.store.rows import rows_as
 from relvan.store.sorting import Sorting, sort_page
+from relvan.store.stock import has_free_stock
 from relvan.store.tables import (
     Balance,
     Channel,
@@ -135,16 +136,15 @@ def _of_themselves(wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
     if wanted.kind:
         yield Product.kind == wanted.kind
     if wanted.stocked:
-        yield Product.kind.in_(STOCKED)
+        # a text of it, so that SQLite does not sort all of them by the index of kinds
+        yield (Product.kind + "").in_(STOCKED)
 
 
 def _of_stock(wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
     if wanted.blocked:
         yield Product.id.in_(select(Balance.product_id).where(Balance.blocked > 0))
     if wanted.in_stock is not None:
-        free = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
-        has_stock = exists().where(Balance.product_id == Product.id, free > 0)
-        yield has_stock if wanted.in_stock else ~has_stock
+        yield has_free_stock(Product.id, wanted=wanted.in_stock)
 
 
 def _of_listings(session: Session, wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:

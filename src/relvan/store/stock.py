@@ -5,7 +5,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, Select, case, func, or_, select
+from sqlalchemy import ColumnElement, Select, case, func, literal_column, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.picking.walk import Place
@@ -27,6 +27,23 @@ from relvan.store.tables import (
 )
 
 NAMES = select(Warehouse.id, Warehouse.name).order_by(Warehouse.id)
+
+
+# as the index of what is free has it
+_IS_FREE = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety > literal_column(
+    "0"
+)
+
+
+def has_free_stock(product_id: Any, *, wanted: bool) -> ColumnElement[bool]:
+    """Returns the condition that some warehouse has free units of the product in a column, or that
+    none has. Most products have some, so a page of these is soon full when each is looked up; a
+    page of the others is not.
+    """
+    free = select(Balance.product_id).where(_IS_FREE)
+    if wanted:
+        return free.where(Balance.product_id == product_id).exists()
+    return ~product_id.in_(free)  # type: ignore[no-any-return]
 
 
 def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:

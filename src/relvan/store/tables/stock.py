@@ -72,6 +72,12 @@ class Balance(Table):
         CheckConstraint("safety >= 0", name="safety"),
         Index("ix_balance_warehouse_id", "warehouse_id", "product_id"),
         Index("ix_balance_blocked", "product_id", sqlite_where=text("blocked > 0")),
+        Index(
+            "ix_balance_free",
+            "product_id",
+            sqlite_where=text("on_hand - reserved - blocked - safety > 0"),
+            postgresql_where=text("on_hand - reserved - blocked - safety > 0"),
+        ),
     )
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"), primary_key=True)
