@@ -65,6 +65,11 @@ def pytest_xdist_make_scheduler(config, log):
     return OneDemo(config, log)
 
 
+def pytest_collection_modifyitems(items):
+    """The longest test begins first, so that at the end no worker waits for it alone."""
+    items.sort(key=lambda item: item.path.name != "test_on_servers.py")
+
+
 @pytest.fixture(scope="session", autouse=True)
 def _quick_passwords():
     """A good password's hash takes its time on purpose; of that tests make hundreds."""

@@ -47,15 +47,19 @@ Named = Annotated[int, described_number(1, MOST_ID)]  # an id that is looked up
 Units = Annotated[int, described_number(1, MOST_UNITS)]  # of goods that are moved
 Role = Annotated[str, described(PictureRole)]
 CurrencyCode = Annotated[str, Field(max_length=3), described(sorted(MINOR_DIGITS))]
-WebAddress = Annotated[
+_ADDRESS = r"^https?://[A-Za-z0-9][A-Za-z0-9.-]*(?::[0-9]{2,5})?(?:/[A-Za-z0-9._~%+-]*)*"
+WebAddress = Annotated[str, Field(max_length=1000), described_text(f"{_ADDRESS}$", 1000)]
+PictureAddress = Annotated[
     str,
     Field(max_length=1000),
-    described_text(r"^https?://[a-z0-9][a-z0-9.-]*(?::[0-9]{2,4})?(?:/[A-Za-z0-9._-]*)*$", 1000),
+    described_text(rf"{_ADDRESS}(?:\?[A-Za-z0-9._~%+=&-]*)?$", 1000),
 ]
 RateText = Annotated[
     str,
     Field(max_length=40),
-    described_text(r"^(?:[1-9][0-9]{0,5}(?:[.,][0-9]{1,6})?|0[.,][0-9]{0,5}[1-9])$", 40),
+    described_text(
+        r"^(?:[1-9][0-9]{0,5}(?:[.,][0-9]{1,12})?|0[.,][0-9]{0,5}[1-9][0-9]{0,12})$", 40
+    ),
 ]
 
 
@@ -87,7 +91,12 @@ def described_object(needed: Iterable[str] = (), **properties: Any) -> dict[str,
 _COUNT = {"type": "integer", "minimum": 0, "maximum": 1_000_000}
 _COUNT_OR_NONE = {"anyOf": [_COUNT, {"type": "null"}]}
 STOCK_POLICY = described_object(
-    share={"type": "string", "pattern": r"^(?:100|[0-9]{1,2})$"},
+    share={
+        "anyOf": [
+            {"type": "string", "pattern": r"^(?:100|[0-9]{1,2}(?:\.[0-9]{1,4})?)$"},
+            {"type": "integer", "minimum": 0, "maximum": 100},
+        ]
+    },
     hold_back=_COUNT,
     cap=_COUNT_OR_NONE,
     least=_COUNT,
@@ -101,12 +110,15 @@ PRICE_STEP = {
         described_object(
             ("kind", "percent"),
             kind={"const": "percent"},
-            percent={"type": "string", "pattern": r"^-?[0-9]{1,2}$"},
+            percent={
+                "type": "string",
+                "pattern": r"^(?:1000|[0-9]{1,3}(?:\.[0-9]{1,4})?|-[0-9]{1,2}(?:\.[0-9]{1,4})?)$",
+            },
         ),
         described_object(
             ("kind", "amount"),
             kind={"const": "amount"},
-            amount={"type": "integer", "minimum": -1_000_000, "maximum": 1_000_000},
+            amount={"type": "integer", "minimum": -MOST_INT, "maximum": MOST_INT},
         ),
         described_object(
             ("kind", "endings"),

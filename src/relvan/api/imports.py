@@ -26,6 +26,7 @@ from relvan.services.bulk.take_out import EXPORTED, FORMS, TakenOut, columns_for
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
 from relvan.services.imports.receive import MOST_BYTES, NewFile, change_mapping, receive_file
+from relvan.services.prices.lists import LIST_KEY
 from relvan.store.imports import mappings
 from relvan.store.product_list import ProductFilter
 
@@ -43,7 +44,7 @@ MAPPED_COLUMN = described_object(
     decimal={"enum": [".", ","]},
     dates={"enum": [*DATE_ORDERS]},
     unit={"type": "string"},
-    constant={"type": "string"},
+    constant={"type": ["string", "number"]},
 )
 
 
@@ -71,40 +72,46 @@ VALUES = {
     "text": WORDS,
     "lines": WORDS,
     "code": WORDS,
-    "whole": "^[1-9][0-9]{0,3}$",
-    "amount": r"^[1-9][0-9]{0,3}(?:\.[0-9]{2})?$",
+    "whole": "^[0-9]{1,7}$",
+    "amount": r"^[0-9]{1,8}(?:\.[0-9]{2})?$",
     "flag": f"^(?:{'|'.join(sorted(YES | NO))})$",
 }
-
-
+SHIFT = r"^[+-]?[0-9]{1,3}(?:\.[0-9]{1,2})?$"
 # facts of which there can be many, by their form
 KEYED_FACTS = {
-    "text": ({"type": "string", "pattern": f"^{Keyed.ATTRIBUTE} [A-Za-z]{{1,40}}$"},),
-    "amount": ({"type": "string", "pattern": f"^{Keyed.PRICE} [a-z]{{1,40}}$"},),
+    "text": (f"^{Keyed.ATTRIBUTE} [^\\u0000-\\u0020][^\\u0000-\\u001f]{{0,119}}$",),
+    "amount": (f"^{Keyed.PRICE} {LIST_KEY[1:]}",),
 }
 
 
 def described_operations(schema: dict[str, Any]) -> None:
     """Tells in the API's description which operations suit which facts, and which need a value."""
-    plain = schema.pop("properties")
+    plain = schema["properties"]
     ways = []
     for form, deeds in OPERATIONS.items():
-        said = {**plain, "value": {**plain["value"], "minLength": 1, "pattern": VALUES[form]}}
-        facts = [name for name in NAMES if NAMES[name].form == form and name not in NOT_IN_BULK]
-        for properties, deeds_of_way in (
-            (said, [deed for deed in deeds if deed in NEEDING_A_VALUE]),
-            (plain, [deed for deed in deeds if deed not in NEEDING_A_VALUE]),
+        named = [name for name in NAMES if NAMES[name].form == form and name not in NOT_IN_BULK]
+        facts = [{"enum": named}, *({"pattern": one} for one in KEYED_FACTS.get(form, ()))]
+        shifting = [deed for deed in deeds if deed in ("more", "percent")]
+        saying = [deed for deed in deeds if deed in NEEDING_A_VALUE and deed not in shifting]
+        for of_this_kind, value in (
+            (shifting, SHIFT),
+            (saying, VALUES[form]),
+            ([deed for deed in deeds if deed not in NEEDING_A_VALUE], ""),
         ):
-            chosen = {
-                "fact": {"anyOf": [{"enum": facts}, *KEYED_FACTS.get(form, ())]},
-                "deed": {"enum": deeds_of_way},
+            said = {"minLength": 1, "pattern": value} if value else {}
+            properties = {
+                **plain,
+                "fact": {"type": "string", "anyOf": facts},
+                "deed": {"enum": of_this_kind},
+                "value": {**plain["value"], **said},
             }
-            needed = ["fact", "deed", *(["value"] if properties is said else [])]
-            ways.append({"properties": {**properties, **chosen}, "required": needed})
+            if of_this_kind:
+                needed = ["fact", "deed", *(["value"] if value else [])]
+                ways.append({"properties": properties, "required": needed})
     closed = {"type": "object", "additionalProperties": False}
-    schema["anyOf"] = [{**closed, **way} for way in ways]
-    for name in ("required", "additionalProperties"):
+    for name in ("properties", "required", "additionalProperties"):
         schema.pop(name, None)
+    schema["anyOf"] = [{**closed, **way} for way in ways]
 
 
 class OperationShape(Shape):

@@ -8,8 +8,8 @@ from relvan.api.catalogue import currencies_of
 from relvan.api.described import (
     AnyMoment,
     Flag,
+    PictureAddress,
     Role,
-    WebAddress,
     described,
     described_text,
 )
@@ -93,7 +93,7 @@ class PriceCells(Shape):
 class Addresses(Shape):
     """Pictures by their addresses on the web."""
 
-    addresses: list[WebAddress] = Field(min_length=1, max_length=30)
+    addresses: list[PictureAddress] = Field(min_length=1, max_length=30)
     role: Role = PictureRole.FURTHER
 
 

@@ -299,13 +299,18 @@ def mapping_data(columns: Sequence[MappedColumn]) -> list[dict[str, Any]]:
 COLUMN_NAMES = frozenset(("heading", "name", "decimal", "dates", "unit", "constant"))
 
 
+def _is_said(name: str, value: object) -> bool:
+    """Says whether a column of a mapping may have this value under this name."""
+    fitting = str | int | float if name == "constant" else str
+    return name in COLUMN_NAMES and (value is None or isinstance(value, fitting))
+
+
 def mapping_from(data: Sequence[Mapping[str, Any]]) -> list[MappedColumn]:
     """Reads a mapping from plain data. Data of another form are refused."""
     found = []
     try:
         for item in data:
-            said = [value for value in item.values() if value is not None]
-            if not COLUMN_NAMES.issuperset(item) or not all(isinstance(one, str) for one in said):
+            if not all(_is_said(name, value) for name, value in item.items()):
                 raise ValueError(item)
             how = CellReading(
                 str(item.get("decimal") or "."),

@@ -119,8 +119,9 @@ def _call(
 
 def _let_go(session: Session, worker: str, envelopes: Sequence[Envelope]) -> None:
     """Lets updates that were taken and not sent wait again as they did before."""
-    taken = entries_by_id(session, [envelope.entry_id for envelope in envelopes])
-    for entry in taken.values() if envelopes else ():
+    if not envelopes:
+        return
+    for entry in entries_by_id(session, [envelope.entry_id for envelope in envelopes]).values():
         if entry.state == UpdateState.SENDING and entry.taken_by == worker:
             entry.attempts -= 1
             return_to_waiting(session, entry, entry.due_at)
