@@ -42,7 +42,7 @@ from relvan.store.tables import Channel, OutboxEntry
 
 LEASE = timedelta(seconds=90)
 MOST_IN_SERIES = 8
-SERIES_S = 0.3  # a series that has taken so long ends, for something more urgent may wait
+SERIES_S = 0.15  # a series that has taken so long ends, for something more urgent may wait
 
 
 @dataclass(frozen=True)
