@@ -40,11 +40,11 @@ router = api_router(tags=["files and bulk changes"])
 MAPPED_COLUMN = described_object(
     ("heading",),
     heading={"type": "string"},
-    name={"type": "string"},
-    decimal={"enum": [".", ","]},
-    dates={"enum": [*DATE_ORDERS]},
-    unit={"type": "string"},
-    constant={"type": ["string", "number"]},
+    name={"type": ["string", "null"]},
+    decimal={"enum": [".", ",", None]},
+    dates={"enum": [*DATE_ORDERS, None]},
+    unit={"type": ["string", "null"]},
+    constant={"type": ["string", "number", "null"]},
 )
 
 

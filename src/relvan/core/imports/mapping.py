@@ -302,7 +302,8 @@ COLUMN_NAMES = frozenset(("heading", "name", "decimal", "dates", "unit", "consta
 def _is_said(name: str, value: object) -> bool:
     """Says whether a column of a mapping may have this value under this name."""
     fitting = str | int | float if name == "constant" else str
-    return name in COLUMN_NAMES and (value is None or isinstance(value, fitting))
+    nothing = value is None and name != "heading"
+    return name in COLUMN_NAMES and (nothing or isinstance(value, fitting))
 
 
 def mapping_from(data: Sequence[Mapping[str, Any]]) -> list[MappedColumn]:
