@@ -22,7 +22,7 @@ from jinja2.runtime import Macro
 from markupsafe import Markup
 
 from relvan.core.catalogue.facts import NAMES, label_of
-from relvan.core.catalogue.keyed import Keyed, break_place, kind_of_fact
+from relvan.core.catalogue.keyed import list_of_fact
 from relvan.core.channels.sending import UpdateState
 from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
@@ -84,11 +84,8 @@ def static_path(name: str) -> str:
 
 def _currency_of(fact: str) -> str:
     """Returns the currency of the price list that a fact names, or "" for the seller's own."""
-    kind = kind_of_fact(fact)
-    if kind not in (Keyed.PRICE, Keyed.BREAK) or (known := LIST_CURRENCIES.get(None)) is None:
-        return ""
-    key = break_place(fact)[0] if kind == Keyed.BREAK else Keyed.PRICE.key(fact)
-    return known().get(key, "")
+    key, known = list_of_fact(fact), LIST_CURRENCIES.get(None)
+    return known().get(key, "") if key is not None and known is not None else ""
 
 
 class SellersHand:

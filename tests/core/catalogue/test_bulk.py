@@ -47,13 +47,6 @@ def test_an_operation_that_suits_no_detail_is_refused(operation, code):
     assert [refusal.code for refusal in refused.value.refusals] == [code]
 
 
-@pytest.mark.parametrize("deed", ["more", "percent"])
-def test_a_change_by_what_is_no_number_is_refused_whatever_is_held(deed):
-    with pytest.raises(Refused) as refused:
-        carry_out([Operation("price retail", deed, "much")], {"kind": "single"}, "EUR")
-    assert refused.value.first.code == "form"
-
-
 def test_operations_that_suit_their_details_are_taken():
     check_operations(
         [Operation("attribute Colour", "set", "red"), Operation("price retail", "percent", "5")]

@@ -121,13 +121,12 @@ def _result(operation: Operation, held: Any, currency: str) -> Any:
             else f"{held or ''} {operation.value}"
         )
         return joined.strip()
-    number = _change_by(operation, column)  # refused where it cannot be read, whatever is held
     if is_empty(held) and held != 0:
         return held  # nothing is more or less than nothing
-    return _shifted(operation, held, column, currency, number)
+    return _shifted(operation, held, column, currency)
 
 
-def _change_by(operation: Operation, column: Column) -> Decimal:
+def _shifted(operation: Operation, held: int, column: Column, currency: str) -> int:
     text = operation.value.strip().removeprefix("+").removesuffix("%").strip()
     number = read_number(text, guess_decimal([text]))
     if number is None:
@@ -135,12 +134,6 @@ def _change_by(operation: Operation, column: Column) -> Decimal:
             f"“{column.heading}” must be changed by a number; it got “{operation.value[:40]}”."
         )
         raise refuse("form", message, "Like 5 or -2.50.", column.name)
-    return number
-
-
-def _shifted(
-    operation: Operation, held: int, column: Column, currency: str, number: Decimal
-) -> int:
     try:
         if operation.deed == "percent":
             return max(0, round_half_up(Decimal(held) * (100 + number) / 100))

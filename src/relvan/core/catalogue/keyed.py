@@ -83,6 +83,18 @@ def break_place(name: str) -> tuple[str, int]:
     return key, int(least)
 
 
+def list_of_fact(name: str) -> str | None:
+    """Returns the key of the price list on which a fact is a price or a quantity break; None for
+    any other fact.
+
+    >>> list_of_fact("price retail"), list_of_fact("break retail 10"), list_of_fact("title")
+    ('retail', 'retail', None)
+    """
+    if Keyed.PRICE.has(name):
+        return Keyed.PRICE.key(name)
+    return break_place(name)[0] if Keyed.BREAK.has(name) else None
+
+
 def kind_of_fact(name: str) -> Keyed | None:
     """Returns the kind of a fact of which there can be many; None for any other fact."""
     return next((kind for kind in Keyed if kind.has(name)), None)

@@ -13,7 +13,7 @@ from relvan.core.catalogue.attributes import paths_above, settle_all
 from relvan.core.catalogue.checks import check_facts
 from relvan.core.catalogue.facts import Facts, difference, group_of, is_empty
 from relvan.core.catalogue.identity import sku_key
-from relvan.core.catalogue.keyed import Keyed, break_place, kind_of_fact
+from relvan.core.catalogue.keyed import Keyed, break_place, kind_of_fact, list_of_fact
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import Refusal
 from relvan.services import audit
@@ -86,12 +86,9 @@ def _unknown_lists(wish: ProductWish, lists: set[str]) -> list[Refusal]:
         return []
     named: set[str] = set()
     for name in wish.changes:
-        kind = kind_of_fact(name)
-        if kind == Keyed.PRICE:
-            named.add(kind.key(name))
-        elif kind == Keyed.BREAK:
-            named.add(break_place(name)[0])
-        elif kind == Keyed.ALIAS:
+        if (key := list_of_fact(name)) is not None:
+            named.add(key)
+        elif Keyed.ALIAS.has(name):
             named.update((wish.new.get(name) or {}).get("prices", ()))
     if named <= lists:
         return []
