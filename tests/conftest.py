@@ -11,8 +11,11 @@ from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 from xdist.scheduler import LoadScopeScheduling
 
+from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
+from relvan.services.listings.draft import draft_listings
 from relvan.services.open import open_workplace
+from relvan.services.orders.take import take_manual_order
 from relvan.services.people.sign_in import add_person, make_token
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
@@ -20,10 +23,12 @@ from relvan.store.database import Database
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Bin, PriceList, Warehouse
 from tests.applications import Worlds, client_of
+from tests.house import add_pot, connect, receive
 from tests.listening import Tool
 from tests.outside import World
 from tests.server import Postgres, Served, postgres_started, redis_started
-from tests.snapshots import Snapshots
+from tests.snapshots import Snapshots, built_once
+from tests.steps.families_on_channels import make_family
 
 hypothesis_settings.register_profile(
     "relvan",
@@ -281,3 +286,30 @@ def tool():
     with Served(lambda _url: found.app) as served:
         found.address = f"{served.url}/hear"
         yield found
+
+
+TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
+
+
+@built_once
+def seven_pots(workplace, owner, world):
+    """Seven pots and a family, some of them alike in what they are sorted by; drafts, and orders of
+    them."""
+    connect(workplace, owner, world, "hagglet", "ownshop")
+    for number in range(7):
+        add_pot(
+            workplace,
+            owner,
+            f"PT-{number}",
+            title=f"Pot {number % 3}",
+            cost=(500, None, 700)[number % 3],
+            units=number,
+            weight_g=None if number == 4 else 700 + number % 2,
+        )
+        line = IncomingLine("", f"PT-{number}", "Pot", number % 3 + 1, 1000)
+        take_manual_order(workplace, owner, (line,), TO, paid=number % 2 == 0)
+    receive(workplace, owner, "PT-3", 20, "yard")
+    make_family(workplace, owner, units=2)
+    for channel in ("hagglet", "ownshop"):
+        draft_listings(workplace, owner, channel, [f"PT-{number}" for number in range(7)])
+    return workplace

@@ -6,6 +6,7 @@ import time
 from PIL import Image
 
 from relvan.core.catalogue.product import ProductDraft
+from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
@@ -18,6 +19,10 @@ from relvan.services.outbox.sheets import sheet_due
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.catalogue import find_product
 from relvan.store.channels import channels
+from relvan.store.facts import facts_by_id
+from relvan.store.history import HistoryFilter, product_history
+from relvan.store.jobs import job_rows
+from relvan.store.listings import listings_of
 from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.stock import stock_rows
 
@@ -151,3 +156,21 @@ def assert_sound(workplace):
 def stock_of_sku(session, sku):
     """A product's balances by its SKU."""
     return stock_rows(session, [find_product(session, sku).id])
+
+
+def held(workplace, sku="PT-14"):
+    with workplace.database.reading() as session:
+        product = find_product(session, sku).id
+        return facts_by_id(session, [product])[product]
+
+
+def everything_done(workplace):
+    with workplace.database.reading() as session:
+        listings = [(row.id, row.state, row.wish, row.outdated) for row in listings_of(session)]
+        return product_history(session, HistoryFilter(), limit=500), job_rows(session), listings
+
+
+def work(workplace):
+    """Work on the bulk jobs until none waits."""
+    while work_next(workplace):
+        pass

@@ -2,7 +2,7 @@
 
 from lxml import html
 
-from relvan.services.bulk.work import work_next
+from tests.house import work
 
 
 def shown(element):
@@ -35,6 +35,19 @@ def apply_job(client, workplace, answer, event="apply"):
     afterwards."""
     path = str(answer.url).partition("?")[0].removeprefix("http://testserver")
     post(client, f"{path}/{event}")
-    while work_next(workplace):
-        pass
+    work(workplace)
     return client.get(path)
+
+
+def page(answer):
+    return html.fromstring(answer.text)
+
+
+def words(answer):
+    return shown(page(answer))
+
+
+def undo(client, answer):
+    form = html.fromstring(answer.text).cssselect(".toast-note form")[0]
+    fields = {field.get("name"): field.get("value") for field in form.cssselect("input")}
+    return client.post(form.get("action"), data=fields)

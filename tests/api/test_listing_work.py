@@ -1,9 +1,8 @@
 """Listing on many channels over HTTP: layers, families, pages, findings, coverage, gaps."""
 
-from relvan.services.bulk.work import work_next
 from relvan.services.listings.pages import look_for_pages
 from tests.caller import problem
-from tests.house import add_pot, channel_ids, connect, deliver
+from tests.house import add_pot, channel_ids, connect, deliver, work
 from tests.snapshots import built_once
 from tests.steps.corvello import gtin, put_pages
 from tests.steps.families_on_channels import make_family
@@ -193,8 +192,7 @@ def test_findings_are_read_linked_unlinked_and_made_into_products(api, shop, wor
     place_by_hand(world, "LOST", "Aubrey pot 2 in oat")
     place_by_hand(world, "NEW", "Bird feeder")
     assert api.post(f"{V1}/channels/hagglet/findings/read").status_code == 202
-    while work_next(shop):
-        pass
+    work(shop)
     rows = {row["sku"]: row for row in api.get(f"{V1}/findings").json()["items"]}
     assert rows["PT-0"]["linked_by"] == "SKU"
     assert rows["LOST"]["product"]["sku"] == "PT-2"

@@ -20,12 +20,11 @@ from relvan.demo.samples import good_file, messy_file
 from relvan.demo.scale import add_many
 from relvan.demo.sets import kits, old_codes, services
 from relvan.gateways.channels.registry import rulebooks
-from relvan.services.bulk.work import work_next
 from relvan.services.check import check
 from relvan.services.imports.receive import NewFile, receive_file
 from relvan.store.jobs import job_rows
 from relvan.store.product_list import ProductFilter, count_products
-from tests.house import add_pot
+from tests.house import add_pot, work
 
 
 def test_the_goods_are_always_the_same_and_all_of_them_good():
@@ -81,8 +80,7 @@ def test_the_sample_files_hold_what_they_promise(workplace, owner):
         ("messy.csv", messy_file(), 5),
     ):
         job = receive_file(workplace, owner, NewFile(kind.key, name, content))
-        while work_next(workplace):
-            pass
+        work(workplace)
         with workplace.database.reading() as session:
             assert job_rows(session, job_id=job)[0].refused == refused, name
 

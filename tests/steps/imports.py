@@ -1,13 +1,13 @@
 """Steps of tests about imports."""
 
 from relvan.core.catalogue.facts import Facts
-from relvan.services.bulk.work import work_next
 from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
 from relvan.store.catalogue import find_product
 from relvan.store.facts import facts_by_id
 from relvan.store.job_rows import job_verdicts
 from relvan.store.jobs import job_rows
+from tests.house import work
 
 
 def rehearse(workplace, owner, kind, content, name="file.csv", **more):
@@ -15,8 +15,7 @@ def rehearse(workplace, owner, kind, content, name="file.csv", **more):
     row."""
     data = content.encode() if isinstance(content, str) else content
     job = receive_file(workplace, owner, NewFile(kind, name, data), **more)
-    while work_next(workplace):
-        pass
+    work(workplace)
     return job, rows(workplace, job)
 
 
@@ -41,8 +40,7 @@ def state(workplace, job):
 
 def carry(workplace, owner, job, event="apply"):
     move_job(workplace, owner, job, event)
-    while work_next(workplace):
-        pass
+    work(workplace)
     return rows(workplace, job)
 
 

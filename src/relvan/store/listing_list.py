@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, func, join, literal, select, true
+from sqlalchemy import ColumnElement, Select, false, func, join, literal, or_, select, true
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store import search
@@ -106,7 +106,7 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
         found.append(Listing.id.in_(drafted.where(BulkJobRow.listing_id.is_not(None))))
     if wanted.gap or wanted.gap_kind or wanted.gap_mend or wanted.ours:
         condition = has_gap(
-            field=wanted.gap, kind=wanted.gap_kind, mend=wanted.gap_mend, ours=wanted.ours
+            session, field=wanted.gap, kind=wanted.gap_kind, mend=wanted.gap_mend, ours=wanted.ours
         )
         found.append(condition)
     return found
@@ -135,20 +135,65 @@ def alike_gaps(*conditions: ColumnElement[bool]) -> tuple[Any, Any]:
     return alike, json_items(alike.c.gaps).table_valued("value", name="gap")
 
 
-def has_gap(**asked: str) -> ColumnElement[bool]:
-    """Returns the condition that a listing has one gap which matches `field`, `kind`, `mend` and
-    `ours`; an empty one matches every gap.
+def ways_to_lack() -> Any:
+    """Returns the ways in which listings lack something: a channel, a mark, and the gaps of a
+    listing that has this mark. The index is entered once for each way, so that it makes no
+    difference how many listings there are.
     """
-    alike, gap = alike_gaps()
-    parts = [part_of(gap.c.value, name) == value for name, value in asked.items() if value]
-    marks = (
-        select(alike.c.gap_mark)
-        .select_from(alike)
-        .join(gap, true())
-        .where(*parts)
-        .distinct()  # so that each way in which listings differ is looked at before the listings
+    row = Listing.__table__.c
+
+    def first_mark(*conditions: ColumnElement[bool]) -> Any:
+        return select(func.min(row.gap_mark)).where(row.gap_count > 0, *conditions)
+
+    found = select(
+        Channel.id.label("channel_id"),
+        first_mark(row.channel_id == Channel.id).scalar_subquery().label("gap_mark"),
+    ).cte("found", recursive=True)
+    following = first_mark(row.channel_id == found.c.channel_id, row.gap_mark > found.c.gap_mark)
+    found = found.union_all(
+        select(found.c.channel_id, following.correlate(found).scalar_subquery()).where(
+            found.c.gap_mark.is_not(None)
+        )
     )
-    return (Listing.gap_count > 0) & Listing.gap_mark.in_(marks)
+    one = (
+        select(row.gaps)
+        .where(
+            row.channel_id == found.c.channel_id,
+            row.gap_mark == found.c.gap_mark,
+            row.gap_count > 0,
+        )
+        .limit(1)
+    )
+    return (
+        select(
+            found.c.channel_id,
+            found.c.gap_mark,
+            one.correlate(found).scalar_subquery().label("gaps"),
+        )
+        .where(found.c.gap_mark.is_not(None))
+        .subquery("way")
+    )
+
+
+def has_gap(session: Session, **asked: str) -> ColumnElement[bool]:
+    """Returns the condition that a listing has one gap which matches `field`, `kind`, `mend` and
+    `ours`; an empty one matches every gap. The ways in which listings lack such a thing are read
+    first, so that the listings are then found by channel and mark.
+    """
+    way = ways_to_lack()
+    gap = json_items(way.c.gaps).table_valued("value", name="gap")
+    parts = [part_of(gap.c.value, name) == value for name, value in asked.items() if value]
+    found = select(way.c.channel_id, way.c.gap_mark).select_from(way).join(gap, true())
+    marks: dict[int, list[str]] = {}
+    for channel_id, mark in session.execute(found.where(*parts).distinct()):
+        marks.setdefault(channel_id, []).append(mark)
+    return (Listing.gap_count > 0) & or_(
+        false(),
+        *(
+            (Listing.channel_id == channel_id) & among(Listing.gap_mark, alike)
+            for channel_id, alike in marks.items()
+        ),
+    )
 
 
 def listing_ids_with(

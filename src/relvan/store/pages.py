@@ -59,7 +59,7 @@ def seekers(
         statement = statement.where(among(Listing.id, listing_ids))
     else:
         looked = select(PageSearch.listing_id)
-        lacking = has_gap(kind=NO_PAGE)
+        lacking = has_gap(session, kind=NO_PAGE)
         statement = statement.where(
             Listing.channel_id == channel_id,
             Listing.gap_count > 0,
@@ -142,7 +142,7 @@ def page_rows(
     if listing_id is not None:
         statement = statement.where(Listing.id == listing_id)
     else:
-        lacking = has_gap(kind=NO_PAGE)
+        lacking = has_gap(session, kind=NO_PAGE)
         statement = statement.where(Listing.gap_count > 0, lacking, Listing.id > after)
     if channel:
         statement = statement.where(Channel.key == channel)

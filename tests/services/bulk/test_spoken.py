@@ -9,7 +9,6 @@ import pytest
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.kinds import KINDS
 from relvan.services.bulk.take_out import take_out
-from relvan.services.bulk.work import work_next
 from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.jobs.life import move_job
 from relvan.services.listings.draft import change_listings, draft_listings
@@ -18,7 +17,7 @@ from relvan.store.job_rows import job_verdicts
 from relvan.store.jobs import job_rows
 from relvan.store.layers import layer_line
 from relvan.store.listings import listings_of
-from tests.house import add_pot, connect
+from tests.house import add_pot, connect, work
 from tests.snapshots import built_once
 
 
@@ -33,13 +32,8 @@ def shop(workplace, owner, world):
 
 def bring_in(workplace, owner, kind, text):
     job = receive_file(workplace, owner, NewFile(kind, "file.csv", text.encode()))
-    run(workplace)
+    work(workplace)
     return job
-
-
-def run(workplace):
-    while work_next(workplace):
-        pass
 
 
 def told(workplace, job):
@@ -60,10 +54,10 @@ def test_fields_of_listings_are_rehearsed_applied_and_taken_back(shop, owner):
     assert [verdict for verdict, _ in told(shop, job)] == ["changes", "changes"]
     assert own(shop) == [{}, {}], "a rehearsal changes nothing"
     move_job(shop, owner, job, "apply")
-    run(shop)
+    work(shop)
     assert own(shop) == [{"heading": "A pot by hand"}, {"shelf": "hg-watering"}]
     move_job(shop, owner, job, "undo")
-    run(shop)
+    work(shop)
     assert own(shop) == [{}, {}]
 
 
@@ -88,7 +82,7 @@ def test_what_was_changed_by_hand_meanwhile_is_not_overwritten(shop, owner):
         ids = [listing.id for listing in listings_of(session, channel_id=1)]
     change_listings(shop, owner, ids[:1], {"heading": "By hand"})
     move_job(shop, owner, job, "apply")
-    run(shop)
+    work(shop)
     assert own(shop) == [{"heading": "By hand"}, {"shelf": "hg-watering"}]
     assert ("refused", "“heading” has been changed since. Look at it and decide by hand.") in told(
         shop, job
@@ -110,7 +104,7 @@ def test_a_layer_is_changed_by_file(shop, owner):
         "refused",
     ]
     move_job(shop, owner, job, "apply")
-    run(shop)
+    work(shop)
     with shop.database.reading() as session:
         assert layer_line(session, layer).values == {"dispatch_days": "12", "delivery": "By barge"}
 
@@ -134,7 +128,7 @@ def test_what_is_taken_out_comes_back_unchanged(shop, owner, kind, form):
     taken = take_out(shop, kind, form, skus=["PT-1", "PT-2"])
     content = b"".join(taken.content) if not isinstance(taken.content, bytes) else taken.content
     job = receive_file(shop, owner, NewFile(kind, f"back.{form}", content))
-    run(shop)
+    work(shop)
     verdicts = told(shop, job)
     assert {verdict for verdict, _ in verdicts} == {"same"}, verdicts
     if form == "csv":

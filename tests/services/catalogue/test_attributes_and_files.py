@@ -28,7 +28,7 @@ from relvan.services.prices.lists import NewPriceList, TypedPrice, add_price_lis
 from relvan.store.categories import category_rows
 from relvan.store.history import HistoryFilter, product_history
 from relvan.store.product_list import ProductFilter
-from tests.house import add_pot, pot
+from tests.house import add_pot, pot, work
 from tests.steps.catalogue import code_of, family, kit
 from tests.steps.imports import carry, facts, rehearse, rows, verdicts
 
@@ -86,10 +86,8 @@ def test_many_are_changed_at_once_and_changed_back(workplace, owner):
 
 
 def carry_on(workplace, job):
-    from relvan.services.bulk.work import work_next
 
-    while work_next(workplace):
-        pass
+    work(workplace)
     return rows(workplace, job)
 
 

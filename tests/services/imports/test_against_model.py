@@ -19,7 +19,6 @@ from hypothesis.stateful import (
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.people.roles import Role
-from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.save import change_facts
 from relvan.services.jobs.life import move_job
 from relvan.services.open import open_workplace
@@ -27,7 +26,7 @@ from relvan.services.workplace import Actor
 from relvan.settings import Settings
 from relvan.store.facts import codes, facts_by_id
 from relvan.store.job_rows import job_verdicts
-from tests.house import assert_sound
+from tests.house import assert_sound, work
 from tests.steps.imports import rehearse
 
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
@@ -82,8 +81,7 @@ class Catalogue(RuleBasedStateMachine):
 
     def move(self, job, event):
         move_job(self.workplace, OWNER, job, event)
-        while work_next(self.workplace):
-            pass
+        work(self.workplace)
 
     @rule(rows=file_rows)
     def bring_in(self, rows):

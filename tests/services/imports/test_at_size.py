@@ -16,7 +16,7 @@ from relvan.services.workplace import Actor
 from relvan.store.blocks import add_block
 from relvan.store.job_rows import add_rows, job_verdicts
 from relvan.store.jobs import job_rows
-from tests.house import add_pot, assert_sound, count, orders
+from tests.house import add_pot, assert_sound, count, orders, work
 from tests.steps.imports import carry, facts, rehearse, rows, state, verdicts
 
 
@@ -179,8 +179,7 @@ def test_a_rehearsal_begun_anew_leaves_no_rows_behind(
         work_next(workplace)
     assert state(workplace, job) == "reading"
     assert 0 < len(rows(workplace, job)) < 40
-    while work_next(workplace):
-        pass
+    work(workplace)
     assert verdicts(rows(workplace, job)) == ["new"] * 40
 
 
@@ -220,8 +219,7 @@ def test_counts_are_written_some_at_a_time_and_one_refused_stops_no_other(
         "the first chunk is whole"
     )
     assert verdicts(rows(workplace, job))[6] == "changes", "the worker was stopped after it"
-    while work_next(workplace):
-        pass
+    work(workplace)
     after = rows(workplace, job)
     assert verdicts(after) == [
         "done",

@@ -18,7 +18,7 @@ from relvan.services.open import open_workplace
 from relvan.services.workplace import Actor
 from relvan.store.job_rows import job_verdicts
 from relvan.store.tables import PriceList
-from tests.house import add_pot, assert_sound
+from tests.house import add_pot, assert_sound, work
 from tests.steps.imports import carry, facts, rehearse, rows, verdicts
 
 OWNER = Actor(1, "Owner", Role.OWNER, "hand")
@@ -157,8 +157,7 @@ def carried(house, content, chosen, how):
         found.append(everything(workplace))
         for event in ("apply", "undo"):
             move_job(workplace, OWNER, job, event)
-            while work_next(workplace):
-                pass
+            work(workplace)
             found.append(everything(workplace))
         assert_sound(workplace)
         workplace.close()

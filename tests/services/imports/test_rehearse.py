@@ -14,7 +14,7 @@ from relvan.services.imports.receive import NewFile, change_mapping, receive_fil
 from relvan.services.jobs.life import move_job
 from relvan.services.listings.availability import availability
 from relvan.store.jobs import job_rows
-from tests.house import add_pot, assert_sound, count, receive
+from tests.house import add_pot, assert_sound, count, receive, work
 from tests.steps.imports import carry, facts, rehearse, rows, state, verdicts
 from tests.steps.tables import WORKBOOKS
 
@@ -304,8 +304,7 @@ def test_a_mapping_can_be_corrected_and_the_file_read_again(workplace, owner):
     assert verdicts(found) == ["new"]
     other = [{"heading": "a", "name": "title"}, {"heading": "b", "name": "sku"}]
     change_mapping(workplace, owner, job, {"mapping": other})
-    while work_next(workplace):
-        pass
+    work(workplace)
     assert [row[1] for row in rows(workplace, job)] == ["Pot"]
     assert state(workplace, job) == "rehearsed"
 
@@ -320,8 +319,7 @@ def test_an_import_goes_on_after_the_worker_was_killed(workplace, owner, monkeyp
     with workplace.database.reading() as session:
         assert job_rows(session, job_id=job)[0].done == 10
     assert state(workplace, job) == "applying"
-    while work_next(workplace):
-        pass
+    work(workplace)
     assert verdicts(rows(workplace, job)) == ["done"] * 23
     assert state(workplace, job) == "ended"
     assert_sound(workplace)

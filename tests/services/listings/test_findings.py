@@ -5,7 +5,6 @@ import pytest
 
 from relvan.core.listings.reading import ReadingFilter
 from relvan.core.refusal import Refused
-from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.read import view_product
 from relvan.services.listings import findings
 from relvan.services.listings.draft import change_listings, draft_listings
@@ -20,7 +19,7 @@ from relvan.services.listings.publish import publish_listings
 from relvan.store.findings import FindingFilter, count_findings, finding_page
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
-from tests.house import TEXT, add_pot, assert_sound, connect, deliver, read
+from tests.house import TEXT, add_pot, assert_sound, connect, deliver, read, work
 from tests.snapshots import built_once
 from tests.steps.corvello import gtin, put_pages
 from tests.steps.families_on_channels import make_family
@@ -37,8 +36,7 @@ def shop(workplace, owner, world):
 
 def read_in(workplace, owner, channel="hagglet", **how):
     job_id = read_findings(workplace, owner, channel, ReadingFilter(**how))
-    while work_next(workplace):
-        pass
+    work(workplace)
     with workplace.database.reading() as session:
         return job_rows(session, job_id=job_id)[0]
 

@@ -4,7 +4,6 @@ one deed."""
 import pytest
 
 from relvan.core.refusal import Refused
-from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.save import change_facts
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.impact import impact_of_layer, impact_of_use
@@ -23,7 +22,7 @@ from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.publish import publish_listings
 from relvan.store.layers import layer_line
 from relvan.store.listings import listing_by_id, listings_of
-from tests.house import add_pot, assert_sound, connect, deliver
+from tests.house import add_pot, assert_sound, connect, deliver, work
 from tests.snapshots import built_once
 
 
@@ -288,7 +287,6 @@ def test_many_listings_are_worked_out_in_the_background(shop, owner, monkeypatch
     deliver(shop)
     change_layer(shop, owner, layer, {"returns": "Within 62 days."})
     assert states(shop) == [("live", "")] * 4, "not yet worked out"
-    while work_next(shop):
-        pass
+    work(shop)
     assert states(shop) == [("behind", "content")] * 4
     assert_sound(shop)

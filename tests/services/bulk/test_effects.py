@@ -1,11 +1,8 @@
 """The rehearsal of other list prices shows what every channel's price becomes, and that is what it
 becomes."""
 
-from lxml import html
-
 from relvan.core.catalogue.bulk import Operation
 from relvan.services.bulk.effects import price_effects_of_rows
-from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.channels.settings import change_channel
 from relvan.services.jobs.life import move_job
@@ -13,7 +10,7 @@ from relvan.services.listings.draft import draft_listings
 from relvan.store.job_rows import job_verdicts
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
-from tests.house import add_pot, connect
+from tests.house import add_pot, connect, work
 from tests.snapshots import built_once
 from tests.steps.families_on_channels import make_family
 
@@ -33,11 +30,6 @@ def shop(workplace, owner, world):
     for channel in ("hagglet", "ownshop"):
         draft_listings(workplace, owner, channel, ["PT-A", "PT-B", "PT-C", "PT"])
     return workplace
-
-
-def work(place):
-    while work_next(place):
-        pass
 
 
 def rehearse(place, owner, by, *skus):
@@ -82,14 +74,6 @@ def test_what_a_floor_holds_and_what_turns_into_a_loss_comes_first(shop, owner):
         sum(one.turns_into_loss for one in effects),
         sum(one.floored for one in effects),
     )
-
-
-def test_the_page_of_the_rehearsal_says_it(shop, owner, web):
-    job, _, _ = rehearse(shop, owner, "-20", "PT-B", "PT-C")
-    page = " ".join(html.fromstring(web.get(f"/jobs/{job}").text).text_content().split())
-    assert "Prices that the channels would show" in page
-    assert "turns into a loss" in page
-    assert "held by its floor" in page
 
 
 def test_a_change_that_touches_no_price_says_nothing_of_prices(shop, owner):

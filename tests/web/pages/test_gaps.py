@@ -4,11 +4,13 @@ each gap leads."""
 import pytest
 from lxml import html
 
-from relvan.services.listings.draft import draft_listings, draft_on_channels
+from relvan.services.listings.draft import change_listings, draft_listings, draft_on_channels
+from relvan.store.channels import channel_by_key
 from relvan.store.listings import listings_of
 from tests.house import add_pot, connect
 from tests.snapshots import built_once
-from tests.visitor import apply_job, post
+from tests.steps.listing_pages import find, text_of
+from tests.visitor import apply_job, post, shown
 
 
 @built_once
@@ -170,3 +172,82 @@ def test_nothing_is_drafted_where_no_channel_is_ticked(shop, web):
     assert post(web, "/listings/draft", pick="PT-0").status_code == 422
     assert post(web, "/listings/draft", channel="ownshop").status_code == 422
     assert not page_of(web.get("/products/PT-0")).cssselect("input[name=channel][checked]")
+
+
+def test_gaps_are_grouped_set_translated_and_mended_in_a_grid(web, aubrey_pots, owner):
+    ids = draft_listings(aubrey_pots, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
+    page = web.get("/listings/gaps?channel=hagglet")
+    assert "2 on Hagglet: Shelf is not chosen show them" in text_of(page)
+    grid = web.get("/listings/gaps/grid?channel=hagglet&field=shelf")
+    assert [cell.get("data-column") for cell in find(grid, "input.cell")] == ["shelf", "shelf"]
+    answer = web.post(
+        "/listings/gaps/cells",
+        data={
+            "subject": [str(ids[0]), str(ids[1])],
+            "column": ["shelf", "moon"],
+            "value": ["Home and garden / Watering", "x"],
+        },
+        headers={"X-CSRF-Token": web.csrf},
+    )
+    first, second = answer.json()["items"]
+    assert first["ok"]
+    assert "no field “moon”" in second["message"]
+    rehearsed = post(
+        web,
+        "/listings/gaps/set",
+        channel="hagglet",
+        field="shelf",
+        kind="no category",
+        value="hg-planters",
+    )
+    apply_job(web, aubrey_pots, rehearsed)
+    assert "No listing there has a gap" in text_of(web.get("/listings/gaps?channel=hagglet"))
+    assert (
+        post(web, "/listings/gaps/set", channel="hagglet", field="shelf", value="x").status_code
+        == 422
+    )
+
+
+def test_categories_are_chosen_from_the_tree_by_words_or_from_what_fits(web, aubrey_pots, owner):
+    first, second = draft_listings(aubrey_pots, owner, "hagglet", ["PT-0", "PT-1"]).listing_ids
+    change_listings(aubrey_pots, owner, [first], {"shelf": "hg-watering"})
+    page = web.get(f"/listings/tree/hagglet?listing={second}&at=hg-watering")
+    keys = {one.get("data-choose") for one in find(page, "button")}
+    assert keys == {one.key for one in shop_categories(aubrey_pots)}
+    assert "chosen 1 time for Pots" in text_of(page)
+    assert [one.get("data-choose") for one in find(page, "button[aria-current]")] == ["hg-watering"]
+    found = web.get("/listings/tree/hagglet?words=hang")
+    assert [one.get("data-choose") for one in find(found, "button")] == ["hg-hanging"]
+    assert "No category has words that begin with “<zzz>”" in text_of(
+        web.get("/listings/tree/hagglet?words=%3Czzz%3E")
+    )
+    assert web.get("/listings/tree/moon").status_code == 404
+    assert web.get("/listings/tree/hagglet?listing=999").status_code == 404
+    assert find(web.get(f"/listings/{second}"), "input[name=own_shelf]")[0].get("value") == ""
+
+
+def shop_categories(aubrey_pots):
+    with aubrey_pots.database.reading() as session:
+        return aubrey_pots.rulebook(channel_by_key(session, "hagglet")).categories
+
+
+def test_one_value_mends_the_same_gap_on_many(released, boss, owner):
+    for sku in ("PX-1", "PX-2"):
+        add_pot(released, owner, sku)
+    made = post(boss, "/listings/draft", pick=["PX-1", "PX-2"], channel=["hagglet"])
+    picks = [box.get("value") for box in html.fromstring(made.text).cssselect("[name=pick]")]
+    mend = boss.post("/listings/gaps/of", data={"pick": picks}, headers={"X-CSRF-Token": boss.csrf})
+    (group,) = html.fromstring(mend.text).cssselect(".mend")
+    assert "2 on Hagglet: Shelf is not chosen" in " ".join(group.text_content().split())
+    ticked = [field.get("value") for field in group.cssselect("[name=pick]")]
+    rehearsed = post(
+        boss,
+        "/listings/gaps/set",
+        channel="hagglet",
+        pick=ticked,
+        field="shelf",
+        value="Home and garden / Planters and pots",
+    )
+    apply_job(boss, released, rehearsed)
+    ready = html.fromstring(boss.get("/listings?state=ready").text).cssselect("td.sku")
+    assert sorted(shown(cell) for cell in ready) == ["PX-1", "PX-2"]

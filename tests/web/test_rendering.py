@@ -1,17 +1,15 @@
-"""How numbers, money and moments are written, and how typed forms are read."""
+"""How numbers, money, moments and the history are written."""
 
 from datetime import UTC, datetime, timedelta
 
 import pytest
 from lxml import html
 
-from relvan.core.refusal import Refused
 from relvan.services.catalogue.save import change_facts
 from relvan.services.prices.lists import NewPriceList, add_price_list
-from relvan.web.reading import FormReader
 from relvan.web.rendering import SellersHand, static_path
 from tests.house import add_pot
-from tests.visitor import shown
+from tests.visitor import post, shown
 
 
 @pytest.fixture
@@ -91,36 +89,6 @@ def test_a_static_file_has_the_hash_of_its_content_in_its_address():
     assert static_path("css/base.css") != static_path("js/main.js")
 
 
-@pytest.mark.parametrize(
-    ("typed", "value"), [("", None), (" 12 ", 12), ("1,200", 1200), ("+3", 3), ("-3", -3)]
-)
-def test_whole_numbers_as_people_type_them(typed, value):
-    read = FormReader({"n": typed})
-    assert read.whole("n", "N") == value
-    read.raise_if_refused()
-
-
-@pytest.mark.parametrize("typed", ["1.5", "ten", "--1", "1e3", "９", "1234567890"])
-def test_what_is_no_whole_number_is_refused_beside_its_field(typed):
-    read = FormReader({"n": typed})
-    read.whole("n", "N")
-    with pytest.raises(Refused) as refused:
-        read.raise_if_refused()
-    assert refused.value.first.field == "n"
-
-
-def test_everything_that_cannot_be_read_is_told_together():
-    read = FormReader({"a": "x", "b": "", "c": "free"})
-    read.whole("a", "A"), read.needed_whole("b", "B"), read.amount("c", "EUR")
-    with pytest.raises(Refused) as refused:
-        read.raise_if_refused()
-    assert [refusal.field for refusal in refused.value.refusals] == ["a", "b", "c"]
-
-
-def test_line_ends_are_one_character():
-    assert FormReader({"t": " a\r\nb\r\n"}).lines("t") == "a\nb"
-
-
 def test_a_price_out_of_the_history_has_the_currency_of_its_list(web, workplace, owner):
     add_pot(workplace, owner, "PT-14")
     add_price_list(workplace, owner, NewPriceList("francs", "Retail in francs", "CHF", True))
@@ -135,3 +103,13 @@ def test_a_price_out_of_the_history_has_the_currency_of_its_list(web, workplace,
 def test_pictures_in_the_history_are_counted(hand):
     assert hand.told(["ab" * 32], "pictures") == "1 picture"
     assert hand.told(["ab" * 32, "cd" * 32], "pictures") == "2 pictures"
+
+
+def test_history_says_amounts_as_money_and_settings_in_words(shop, web):
+    post(web, "/prices", sku="PT-14", list="retail", amount="20", q="")
+    assert "€16.90 → €20.00" in shown(html.fromstring(web.get("/products/PT-14").text))
+    post(web, "/setup/channels/hagglet/shown", share="50", hold_back="1")
+    assert (
+        "hold back 1, share 50"
+        in html.fromstring(web.get("/setup/channels/hagglet").text).text_content()
+    )

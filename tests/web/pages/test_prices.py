@@ -1,5 +1,4 @@
-"""The rooms of prices as pages: losses first, sale prices, every price sent as a chart and a
-file."""
+"""The pages of prices: losses first, sale prices, and every price that was sent."""
 
 import csv
 import io

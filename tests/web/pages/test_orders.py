@@ -10,8 +10,8 @@ from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import shipment_rows
-from tests.house import deliver, orders, read
-from tests.visitor import post
+from tests.house import assert_sound, deliver, orders, read
+from tests.visitor import post, undo
 
 
 def text_of(page, selector="body"):
@@ -128,3 +128,47 @@ def test_the_flow_says_in_figures_what_it_draws(shop, web, owner, world):
     ]
     assert len(page.cssselect("svg.flow path")) == 2
     assert not page.cssselect(".facts-bar")
+
+
+def test_what_a_deed_would_do_is_shown_before_it_is_done(shop, web):
+    answer = web.post(
+        "/listings/foresee/take-down", data={"pick": ["1", "2"]}, headers={"X-CSRF-Token": web.csrf}
+    )
+    assert "2 would be taken down" in answer.text
+    answer = web.post(
+        "/orders/foresee/release", data={"pick": ["O-1001"]}, headers={"X-CSRF-Token": web.csrf}
+    )
+    assert "1 would go to the warehouse" in answer.text
+    assert orders(shop)[0].tray == "inbox"
+
+
+def test_a_movement_a_price_and_a_move_can_be_undone(shop, owner, web):
+    answer = post(web, "/stock/PT-14", warehouse="millrace", reason="receipt", units="5", key="a")
+    assert "Taken back: 10 of PT-14 on hand" in undo(web, answer).text
+    assert "Taken back: 10 of PT-14 on hand" in undo(web, answer).text
+    answer = post(web, "/prices", sku="PT-14", list="retail", amount="30", q="")
+    assert "PT-14 has a new list price." in answer.text
+    undo(web, answer)
+    assert (
+        html.fromstring(web.get("/prices").text).cssselect("[name=amount]")[0].get("value")
+        == "16.90"
+    )
+    undo(web, post(web, "/orders/do/move", pick="O-1001", tray="closed", back="/orders"))
+    assert orders(shop)[0].tray == "inbox"
+    assert_sound(shop)
+
+
+def test_deeds_on_many_tell_what_was_done_and_offer_undo(shop, web):
+    answer = post(web, "/orders/do/release", pick=["O-1001", "O-7777"], back="/orders")
+    page = html.fromstring(answer.text)
+    toast = page.cssselect(".toast-note")[0]
+    assert "Released: 1 of 2. There is no order “O-7777”." in toast.text_content()
+    form = toast.cssselect("form")[0]
+    assert form.get("action") == "/orders/do/take-back"
+    undone = post(
+        web,
+        form.get("action"),
+        **{e.get("name"): e.get("value") for e in form.cssselect("input[name=pick]")},
+    )
+    assert "Release undone: 1" in undone.text
+    assert orders(shop)[0].tray == "inbox"

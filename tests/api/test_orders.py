@@ -1,0 +1,103 @@
+"""Orders over HTTP: a whole sale by the API alone, and an order taken by hand."""
+
+from tests.caller import problem, put_in
+from tests.house import assert_sound, connect, deliver, read
+
+
+def test_one_sale_by_the_api_alone(api, workplace, owner, world):
+    connect(workplace, owner, world)
+    put_in(api)
+    for channel in ("hagglet", "ownshop"):
+        drafted = api.post("/api/v1/listings", json={"channel": channel, "skus": ["PT-14"]}).json()[
+            "items"
+        ][0]
+        listing = api.get(f"/api/v1/listings/{drafted['id']}").json()
+        if channel == "hagglet":
+            (gap,) = listing["gaps"]
+            assert (gap["field"], gap["kind"], gap["mend"]) == ("shelf", "no category", "listing")
+            mended = api.patch(
+                f"/api/v1/listings/{drafted['id']}", json={"fields": {"shelf": "hg-planters"}}
+            ).json()
+            assert (mended["gaps"], mended["state"]) == ([], "ready")
+            assert mended["fields"]["shelf"] == {"value": "hg-planters", "source": "listing"}
+            assert mended["fields"]["heading"] == {"value": "Aubrey pot", "source": "product"}
+        job = api.post("/api/v1/listings/publish", json={"ids": [drafted["id"]]})
+        assert job.status_code == 202
+        deliver(workplace)
+        done = api.get(f"/api/v1/bulk-jobs/{job.json()['id']}").json()
+        assert (done["state"], done["done"], done["refused"]) == ("ended", 1, 0)
+        assert api.get(f"/api/v1/listings/{drafted['id']}").json()["state"] == "live"
+
+    bought = world.buy("hagglet", "PT-14", 2)
+    read(workplace)
+    deliver(workplace)
+    assert world.listings("ownshop")["PT-14"]["quantity"] == 8
+    found = api.get("/api/v1/stock/PT-14/availability", params={"channel": "ownshop"}).json()
+    assert (found["free"], found["shown"]) == (8, 8)
+    assert found["why"][0]["detail"] == "10 on hand - 2 reserved"
+
+    (row,) = api.get("/api/v1/orders", params={"tray": "inbox"}).json()["items"]
+    assert (row["channel"], row["channel_number"]) == ("hagglet", bought)
+    released = api.post("/api/v1/orders/release", json={"numbers": [row["number"]]}).json()[
+        "items"
+    ][0]
+    assert released["ok"]
+    order = api.get(f"/api/v1/orders/{row['number']}").json()
+    assert order["facts"] == {
+        "reserved": "all",
+        "picked": "none",
+        "shipped": "none",
+        "invoiced": "none",
+        "paid": "all",
+    }
+    shipment = order["shipments"][0]["id"]
+
+    walk = api.post("/api/v1/pick-lists", json={"shipments": [shipment]}).json()
+    (pick,) = walk["picks"]
+    assert (pick["sku"], pick["bin"], pick["quantity"]) == ("PT-14", "A-01", 2)
+    picks = f"/api/v1/pick-lists/{walk['id']}/picks"
+    assert (
+        problem(api.post(picks, json={"pick": pick["id"], "quantity": 2, "code": "X"}), 422)["code"]
+        == "wrong-scan"
+    )
+    assert (
+        api.post(picks, json={"pick": pick["id"], "quantity": 2, "code": "PT-14"}).json()["state"]
+        == "done"
+    )
+
+    parcel = {"lines": [{"sku": "PT-14", "quantity": 2}], "carton": "M2", "weight_g": 1600}
+    assert (
+        api.post(f"/api/v1/shipments/{shipment}/parcels", json=parcel).json()["state"] == "to ship"
+    )
+    services = api.get(f"/api/v1/shipments/{shipment}/services").json()["items"]
+    assert {"service", "carrier", "name", "price", "arrives"} == services[0].keys()
+    labelled = api.post(
+        f"/api/v1/shipments/{shipment}/labels", json={"service": services[0]["service"]}
+    ).json()
+    tracking = labelled["parcels"][0]["tracking_number"]
+    assert api.get(labelled["parcels"][0]["label"]).content.startswith(b"%PDF")
+    assert api.post(f"/api/v1/shipments/{shipment}/dispatch").json()["state"] == "dispatched"
+    assert api.post(f"/api/v1/shipments/{shipment}/dispatch").json()["state"] == "dispatched"
+    deliver(workplace)
+    seen = world.order("hagglet", bought)
+    assert (seen["state"], seen["tracking"][0]["code"]) == ("sent", tracking)
+    assert api.get(f"/api/v1/orders/{row['number']}").json()["tray"] == "closed"
+    assert_sound(workplace)
+
+
+def test_an_order_taken_by_hand(api):
+    put_in(api, units=1)
+    to = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
+    order = api.post(
+        "/api/v1/orders", json={"lines": [{"sku": "PT-14", "quantity": 2}], "ship_to": to}
+    ).json()
+    assert (order["tray"], order["totals"]["total"]["amount"]) == ("short", 3380)
+    verdicts = api.post(
+        "/api/v1/orders/reserve", json={"numbers": [order["number"], "O-9"]}
+    ).json()["items"]
+    assert [(v["ok"], v["code"]) for v in verdicts] == [(False, "short"), (False, "not-found")]
+    moved = api.patch(f"/api/v1/orders/{order['number']}", json={"tray": "inbox"}).json()
+    assert moved["tray"] == "inbox"
+    assert api.post("/api/v1/orders/cancel", json={"numbers": [order["number"]]}).json()["items"][
+        0
+    ]["ok"]
