@@ -6,10 +6,21 @@ from collections.abc import Iterable
 from typing import Any
 
 import orjson
-from sqlalchemy import BindParameter, ColumnElement, Integer, Text, cast, select, type_coerce
+from sqlalchemy import (
+    BindParameter,
+    ColumnElement,
+    Integer,
+    Select,
+    Text,
+    cast,
+    select,
+    type_coerce,
+)
+from sqlalchemy.orm import Session
 
 from relvan.store.portable import json_items
 
+MOST_READ = 1_000  # ids that a query finds are read first up to so many
 FEW = 40  # for so many a parameter each is sooner prepared
 
 
@@ -27,6 +38,18 @@ def among(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
     if whole and wanted == list(range(wanted[0], wanted[-1] + 1)):
         return column.between(wanted[0], wanted[-1])  # type: ignore[no-any-return]
     return _in_json(column, orjson.dumps(wanted).decode(), whole)
+
+
+def among_found(session: Session, column: Any, found: Select[Any]) -> ColumnElement[bool]:
+    """Returns the condition that a column is one of the ids that a query of one column finds. They
+    are read first when they are few. When they are many, each row of the column is looked up among
+    them by itself, so that a page that is soon full need not read all of them.
+    """
+    ids = list(session.scalars(found.limit(MOST_READ + 1)))
+    if len(ids) <= MOST_READ:
+        return among(column, ids)
+    (one,) = found.selected_columns
+    return found.where(one == column).exists()
 
 
 def _in_json(column: Any, listed: Any, whole: bool) -> ColumnElement[bool]:

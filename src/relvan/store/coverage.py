@@ -1,6 +1,5 @@
 """Queries for coverage: which products are on which channels, with families folded, paged by SKU."""
 
-import time
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -24,7 +23,7 @@ from sqlalchemy.orm import Session, aliased
 from relvan.core.catalogue.attributes import SEPARATOR
 from relvan.core.catalogue.product import ProductKind
 from relvan.store import search
-from relvan.store.counting import Count, count_up_to
+from relvan.store.counting import Count, count_up_to, remembered
 from relvan.store.holdings import load_holdings
 from relvan.store.portable import greater_of, json_items
 from relvan.store.stock import has_free_stock
@@ -271,21 +270,14 @@ def coverage_skus(session: Session, wanted: CoverageFilter) -> list[str]:
     )
 
 
-REMEMBERED_S, MANY = 10.0, 20_000
-_counted: dict[Any, tuple[float, dict[str, tuple[int, int]]]] = {}
-
-
 def counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
     """Returns by channel key how many listings it has, without the heads of families, and how many
     of them can be bought now.
-
-    The figures of a very large number of listings are remembered for ten seconds, because counting
-    them takes longer than reading the list below them.
     """
-    key, now = session.get_bind(), time.monotonic()
-    kept = _counted.get(key)
-    if kept is not None and kept[0] > now:
-        return kept[1]
+    return remembered(session, Listing, "listings by channel", lambda: _counts_by_channel(session))
+
+
+def _counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
     keys = dict(session.execute(select(Channel.id, Channel.key).order_by(Channel.id)).all())
     found = {channel: [0, 0] for channel in keys.values()}
     # all of them from the index alone, then the few pages of families taken off again
@@ -296,7 +288,4 @@ def counts_by_channel(session: Session) -> dict[str, tuple[int, int]]:
         for channel_id, state, count in session.execute(statement).all():
             found[keys[channel_id]][0] += sign * count
             found[keys[channel_id]][1] += sign * count * (state in SELLING)
-    counts = {channel: (count, sold) for channel, (count, sold) in found.items()}
-    if sum(count for count, _ in counts.values()) > MANY:
-        _counted[key] = (now + REMEMBERED_S, counts)
-    return counts
+    return {channel: (count, sold) for channel, (count, sold) in found.items()}

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sqlalchemy import ColumnElement, ScalarSelect, Select, func, select, union
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from relvan.store.listing_list import ListingRow, select_listing_rows
 from relvan.store.portable import leading_number
@@ -22,9 +22,9 @@ def shown_below() -> ColumnElement[bool]:
     """Returns the condition that a channel shows a listing below its floor: by the price that it
     accepted last, or by one that drifted.
     """
-    return Listing.placed.is_(True) & (
-        (Listing.sent_price < Listing.lowest) | Listing.id.in_(_drifted_below())
-    )
+    low = aliased(Listing)
+    accepted = select(low.id).where(low.sent_price < low.lowest)
+    return Listing.placed.is_(True) & Listing.id.in_(union(accepted, _drifted_below()))
 
 
 def _drifted_below() -> Select[int]:

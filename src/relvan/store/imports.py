@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from relvan.core.jobs.life import WORKING
 from relvan.core.refusal import not_found
 from relvan.store.among import among
+from relvan.store.counting import remembered
 from relvan.store.portable import json_pairs
 from relvan.store.tables import (
     Attribute,
@@ -81,6 +82,11 @@ def many_names(session: Session) -> dict[str, list[str]]:
         "attribute": sorted(attributes.values()),
         "trait": sorted(traits),
     }
+
+
+def many_names_shown(session: Session) -> dict[str, list[str]]:
+    """Returns the same for a page that only names them."""
+    return remembered(session, Product, "many names", lambda: many_names(session))
 
 
 def counted_bins(

@@ -7,6 +7,7 @@ from sqlalchemy import ColumnElement, case, func, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store import search
+from relvan.store.counting import remembered
 from relvan.store.portable import greater_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Product, Warehouse
@@ -153,6 +154,10 @@ def values_at_cost(session: Session) -> list[WarehouseValue]:
     """Returns the value of the stock at cost, by warehouse; one query. A variant without a cost has
     its family's.
     """
+    return remembered(session, Product, "stock at cost", lambda: _values_at_cost(session))
+
+
+def _values_at_cost(session: Session) -> list[WarehouseValue]:
     family = aliased(Product)
     cost = func.coalesce(Product.cost, family.cost)
     statement = (

@@ -5,13 +5,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, false, func, join, literal, or_, select, true
+from sqlalchemy import ColumnElement, Select, func, join, literal, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store import search
-from relvan.store.among import among
+from relvan.store.among import among, among_found
 from relvan.store.counting import Count, count_up_to
-from relvan.store.portable import json_items, part_of
+from relvan.store.lacks import has_gap
 from relvan.store.rows import rows_as
 from relvan.store.sorting import Sorting, sort_page
 from relvan.store.tables import (
@@ -21,6 +21,8 @@ from relvan.store.tables import (
     ListingLayer,
     Product,
 )
+
+_product = aliased(Product)
 
 
 @dataclass(frozen=True)
@@ -77,9 +79,16 @@ class ListingRow:
 
 
 def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
-    """Returns conditions on the listing's own columns, so that counting needs no join."""
-    archived = select(Product.id).where(Product.archived_at.is_not(None))
-    found: list[ColumnElement[bool]] = [Listing.product_id.not_in(archived)]
+    """Returns conditions on the listing's own columns, so that counting needs no join. Listings of
+    products in the archive are left out.
+    """
+    archived = select(_product.id).where(_product.archived_at.is_not(None))
+    return [Listing.product_id.not_in(archived), *asked_of(session, wanted)]
+
+
+def asked_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
+    """Returns the conditions that a filter names, whether the product is in the archive or not."""
+    found: list[ColumnElement[bool]] = []
     if wanted.words and (found_by := search.look_for(session, wanted.words)):
         found.append(found_by.condition(Listing.__table__.c.product_id))
     if wanted.channel:
@@ -100,100 +109,23 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
         members = select(row.id).where(row.head_id == wanted.family)
         found.append(Listing.id.in_(members.union_all(select(literal(wanted.family)))))
     if wanted.lapsing_before:
-        found.append((Listing.until < wanted.lapsing_before) & Listing.shown.is_(True))
+        row = Listing.__table__.alias("lapsing").c
+        lapsing = select(row.id).where(row.until < wanted.lapsing_before, row.shown.is_(True))
+        found.append(among_found(session, Listing.id, lapsing))
     if wanted.drafts_of is not None:
         drafted = select(BulkJobRow.listing_id).where(BulkJobRow.job_id == wanted.drafts_of)
         found.append(Listing.id.in_(drafted.where(BulkJobRow.listing_id.is_not(None))))
     if wanted.gap or wanted.gap_kind or wanted.gap_mend or wanted.ours:
         condition = has_gap(
-            session, field=wanted.gap, kind=wanted.gap_kind, mend=wanted.gap_mend, ours=wanted.ours
+            session,
+            wanted.channel,
+            field=wanted.gap,
+            kind=wanted.gap_kind,
+            mend=wanted.gap_mend,
+            ours=wanted.ours,
         )
         found.append(condition)
     return found
-
-
-def alike_gaps(*conditions: ColumnElement[bool]) -> tuple[Any, Any]:
-    """Returns (listings that lack the same on a channel, each of their gaps). The first has the
-    channel, the mark and the count; the gaps are listed once for all of these listings. In this way
-    200,000 listings cost no more than the few hundred ways in which they differ.
-    """
-    row = Listing.__table__.c
-    counted = (
-        select(
-            row.channel_id, row.gap_mark, func.count().label("count"), func.min(row.id).label("id")
-        )
-        .where(row.gap_count > 0, *conditions)
-        .group_by(row.channel_id, row.gap_mark)
-        .subquery("counted")
-    )
-    one = aliased(Listing, name="one")
-    alike = (
-        select(counted.c.channel_id, counted.c.gap_mark, counted.c.count, one.gaps)
-        .join(one, one.id == counted.c.id)
-        .subquery("alike")
-    )
-    return alike, json_items(alike.c.gaps).table_valued("value", name="gap")
-
-
-def ways_to_lack() -> Any:
-    """Returns the ways in which listings lack something: a channel, a mark, and the gaps of a
-    listing that has this mark. The index is entered once for each way, so that it makes no
-    difference how many listings there are.
-    """
-    row = Listing.__table__.c
-
-    def first_mark(*conditions: ColumnElement[bool]) -> Any:
-        return select(func.min(row.gap_mark)).where(row.gap_count > 0, *conditions)
-
-    found = select(
-        Channel.id.label("channel_id"),
-        first_mark(row.channel_id == Channel.id).scalar_subquery().label("gap_mark"),
-    ).cte("found", recursive=True)
-    following = first_mark(row.channel_id == found.c.channel_id, row.gap_mark > found.c.gap_mark)
-    found = found.union_all(
-        select(found.c.channel_id, following.correlate(found).scalar_subquery()).where(
-            found.c.gap_mark.is_not(None)
-        )
-    )
-    one = (
-        select(row.gaps)
-        .where(
-            row.channel_id == found.c.channel_id,
-            row.gap_mark == found.c.gap_mark,
-            row.gap_count > 0,
-        )
-        .limit(1)
-    )
-    return (
-        select(
-            found.c.channel_id,
-            found.c.gap_mark,
-            one.correlate(found).scalar_subquery().label("gaps"),
-        )
-        .where(found.c.gap_mark.is_not(None))
-        .subquery("way")
-    )
-
-
-def has_gap(session: Session, **asked: str) -> ColumnElement[bool]:
-    """Returns the condition that a listing has one gap which matches `field`, `kind`, `mend` and
-    `ours`; an empty one matches every gap. The ways in which listings lack such a thing are read
-    first, so that the listings are then found by channel and mark.
-    """
-    way = ways_to_lack()
-    gap = json_items(way.c.gaps).table_valued("value", name="gap")
-    parts = [part_of(gap.c.value, name) == value for name, value in asked.items() if value]
-    found = select(way.c.channel_id, way.c.gap_mark).select_from(way).join(gap, true())
-    marks: dict[int, list[str]] = {}
-    for channel_id, mark in session.execute(found.where(*parts).distinct()):
-        marks.setdefault(channel_id, []).append(mark)
-    return (Listing.gap_count > 0) & or_(
-        false(),
-        *(
-            (Listing.channel_id == channel_id) & among(Listing.gap_mark, alike)
-            for channel_id, alike in marks.items()
-        ),
-    )
 
 
 def listing_ids_with(
@@ -302,16 +234,18 @@ def listings_without_category(
     a category on their channel. Members of a family's page are left out, as they have their head's.
     """
     family = aliased(Product)
+    ids = session.scalars(select(Listing.id).where(*conditions_of(session, wanted))).all()
     statement = (
         select(
             Listing.id,
             func.coalesce(func.nullif(Listing.alias, ""), Product.sku),
             Product.title,
             func.coalesce(func.nullif(Product.category, ""), family.category, ""),
+            Product.sku_key,
         )
         .join(Product, Product.id == Listing.product_id)
         .outerjoin(family, family.id == Product.family_id)
-        .where(*conditions_of(session, wanted), Listing.head_id.is_(None))
-        .order_by(Product.sku_key)
+        .where(among(Listing.id, ids), Listing.head_id.is_(None))
     )
-    return [tuple(row) for row in session.execute(statement).all()]
+    found = sorted(session.execute(statement).all(), key=lambda row: row[-1])
+    return [tuple(row[:-1]) for row in found]

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, Select, case, func, or_, select, true
+from sqlalchemy import ColumnElement, Select, case, func, or_, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.catalogue.identity import sku_key
@@ -15,8 +15,7 @@ from relvan.core.listings.rulebook import Place
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.built import built_once
-from relvan.store.listing_list import alike_gaps
-from relvan.store.portable import part_of
+from relvan.store.lacks import all_ways
 from relvan.store.tables import (
     BulkJobRow,
     Channel,
@@ -378,19 +377,15 @@ def chosen_categories(
     return found
 
 
-def untranslated_values(session: Session, channel_id: int) -> list[tuple[str, str, int]]:
-    """Returns (field, our value, number of listings) of the values that a channel's translation
-    table lacks, the most frequent first.
+def untranslated_values(session: Session, channel: str) -> list[tuple[str, str, int]]:
+    """Returns (field, our value, number of listings) of the values that the translation table of
+    the channel with a key lacks, the most frequent first.
     """
-    alike, gap = alike_gaps(Listing.channel_id == channel_id)
-    name, ours = (part_of(gap.c.value, part) for part in ("field", "ours"))
-    count = func.sum(alike.c.count)
-    statement = (
-        select(name, ours, count)
-        .select_from(alike)
-        .join(gap, true())
-        .where(part_of(gap.c.value, "kind") == "untranslated")
-        .group_by(name, ours)
-        .order_by(count.desc(), name, ours)
-    )
-    return [(field, said, count) for field, said, count in session.execute(statement).all()]
+    counts: dict[tuple[str, str], int] = {}
+    for way in all_ways(session, channel):
+        for gap in way.gaps:
+            if gap["kind"] == "untranslated":
+                said = (gap["field"], gap["ours"])
+                counts[said] = counts.get(said, 0) + way.count
+    ordered = sorted(counts.items(), key=lambda item: (-item[1], item[0]))
+    return [(name, ours, count) for (name, ours), count in ordered]

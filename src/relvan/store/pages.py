@@ -6,12 +6,11 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, select, true
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, aliased
 
 from relvan.store.among import among
-from relvan.store.listing_list import alike_gaps, has_gap
-from relvan.store.portable import part_of
+from relvan.store.lacks import has_gap
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, Listing, PageSearch, Product, ProductPicture
 
@@ -59,11 +58,9 @@ def seekers(
         statement = statement.where(among(Listing.id, listing_ids))
     else:
         looked = select(PageSearch.listing_id)
-        lacking = has_gap(session, kind=NO_PAGE)
         statement = statement.where(
             Listing.channel_id == channel_id,
-            Listing.gap_count > 0,
-            lacking,
+            has_gap(session, kind=NO_PAGE),
             Listing.id.not_in(looked),
         )
     return [Seeker(*row) for row in session.execute(statement).all()]
@@ -116,6 +113,13 @@ def page_rows(
         .correlate(Product)
         .scalar_subquery()
     )
+    if listing_id is not None:
+        ids = [listing_id]
+    else:
+        # as sums, so that SQLite looks for what lacks a page instead of reading all in order
+        lacking = select(Listing.id).where(has_gap(session, channel, kind=NO_PAGE))
+        in_order = lacking.where(Listing.id + 0 > after).order_by(Listing.id + 0).limit(limit)
+        ids = list(session.scalars(in_order))
     statement = (
         select(
             Listing.id,
@@ -136,28 +140,16 @@ def page_rows(
         .join(Channel, Channel.id == Listing.channel_id)
         .outerjoin(_family, _family.id == Product.family_id)
         .outerjoin(PageSearch, PageSearch.listing_id == Listing.id)
+        .where(among(Listing.id, ids))
         .order_by(Listing.id)
-        .limit(limit)
     )
-    if listing_id is not None:
-        statement = statement.where(Listing.id == listing_id)
-    else:
-        lacking = has_gap(session, kind=NO_PAGE)
-        statement = statement.where(Listing.gap_count > 0, lacking, Listing.id > after)
-    if channel:
-        statement = statement.where(Channel.key == channel)
     return rows_as(PageRow, session, statement)
 
 
 def count_without_page(session: Session, channel: str = "") -> int:
     """Returns how many listings need a page."""
-    alike, gap = alike_gaps()
-    statement = select(func.sum(alike.c.count)).select_from(alike).join(gap, true())
-    statement = statement.where(part_of(gap.c.value, "kind") == NO_PAGE)
-    if channel:
-        key = select(Channel.id).where(Channel.key == channel).scalar_subquery()
-        statement = statement.where(alike.c.channel_id == key)
-    return session.scalar(statement) or 0
+    lacking = has_gap(session, channel, kind=NO_PAGE)
+    return session.scalar(select(func.count()).select_from(Listing).where(lacking)) or 0
 
 
 def forget_page_searches(session: Session, listing_ids: Collection[int]) -> None:

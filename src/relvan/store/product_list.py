@@ -15,6 +15,7 @@ from sqlalchemy import (
     bindparam,
     cast,
     exists,
+    false,
     func,
     or_,
     select,
@@ -25,10 +26,11 @@ from relvan.core.catalogue.attributes import SEPARATOR
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store import search
+from relvan.store.among import among_found
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.floors import shown_below, sold_below
 from relvan.store.holdings import load_holdings
-from relvan.store.listing_list import ListingFilter, conditions_of
+from relvan.store.listing_list import ListingFilter, asked_of
 from relvan.store.portable import greater_of, json_items
 from relvan.store.rows import rows_as
 from relvan.store.sorting import Sorting, sort_page
@@ -148,6 +150,9 @@ def _of_stock(wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
 
 
 def _of_listings(session: Session, wanted: ProductFilter) -> Iterator[ColumnElement[bool]]:
+    gapped = bool(wanted.gap_on or wanted.gap_kind or wanted.drafts_of is not None)
+    if wanted.not_on and wanted.not_on in (wanted.on, wanted.gap_on):
+        yield false()
     if wanted.priced in PRICED:
         yield Product.id.in_(select(Listing.product_id).where(PRICED[wanted.priced]))
     if wanted.sold_below_since:
@@ -158,11 +163,14 @@ def _of_listings(session: Session, wanted: ProductFilter) -> Iterator[ColumnElem
         yield _listed_on(wanted.on)
     if wanted.not_on:
         yield ~_listed_on(wanted.not_on)
-    if wanted.gap_on or wanted.gap_kind or wanted.drafts_of is not None:
+    if gapped and wanted.archived:  # gaps are counted of products outside the archive
+        yield false()
+    elif gapped:
         listings = ListingFilter(
             channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of
         )
-        yield Product.id.in_(select(Listing.product_id).where(*conditions_of(session, listings)))
+        found = select(Listing.product_id).where(*asked_of(session, listings))
+        yield among_found(session, Product.id, found)
 
 
 def _listed_on(channel: str) -> ColumnElement[bool]:

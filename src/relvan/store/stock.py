@@ -37,13 +37,11 @@ _IS_FREE = Balance.on_hand - Balance.reserved - Balance.blocked - Balance.safety
 
 def has_free_stock(product_id: Any, *, wanted: bool) -> ColumnElement[bool]:
     """Returns the condition that some warehouse has free units of the product in a column, or that
-    none has. Most products have some, so a page of these is soon full when each is looked up; a
-    page of the others is not.
+    none has. Each product is looked up by itself, so that a page that is soon full need not read
+    all stock.
     """
-    free = select(Balance.product_id).where(_IS_FREE)
-    if wanted:
-        return free.where(Balance.product_id == product_id).exists()
-    return ~product_id.in_(free)  # type: ignore[no-any-return]
+    free = select(Balance.product_id).where(_IS_FREE, Balance.product_id == product_id).exists()
+    return free if wanted else ~free
 
 
 def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:

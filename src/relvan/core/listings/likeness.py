@@ -11,6 +11,7 @@ import unicodedata
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from relvan.core.catalogue.identity import gtin_key
 
@@ -69,6 +70,7 @@ def alike(ours: str, theirs: str) -> int:
     return round(200 * shared / (sum(first.values()) + sum(second.values())))
 
 
+@lru_cache(maxsize=8192)  # names of categories and pages are compared with many of our texts
 def _pairs(text: str) -> Counter[str]:
     plain = folded(text)
     found: Counter[str] = Counter()

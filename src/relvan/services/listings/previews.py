@@ -8,7 +8,7 @@ from relvan.core.listings.rulebook import FieldRule
 from relvan.core.listings.wording import check_wording, write
 from relvan.core.refusal import Refusal
 from relvan.services.workplace import Workplace
-from relvan.store.imports import many_names
+from relvan.store.imports import many_names_shown
 from relvan.store.listed import listed_products
 from relvan.store.product_list import ProductFilter, product_page
 from relvan.store.session import Session
@@ -47,6 +47,6 @@ def preview_wording(
 
 def attribute_names(session: Session) -> list[str]:
     """The names of attributes and traits that products have, for whoever writes wording."""
-    names = many_names(session)
+    names = many_names_shown(session)
     found = {name.casefold(): name for name in (*names["trait"], *names["attribute"])}
     return sorted(found.values(), key=str.casefold)

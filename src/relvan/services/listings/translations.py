@@ -149,7 +149,7 @@ def untranslated(session: Session, workplace: Workplace, channel_key: str) -> li
     book = workplace.rulebook(channel)
     used = used_translations(session)
     found = []
-    for name, ours, count in untranslated_values(session, channel.id):
+    for name, ours, count in untranslated_values(session, channel.key):
         kind = TranslationKind.TRAIT if name == "trait" else TranslationKind.VALUE
         rule = book.field(name)
         allowed = _allowed(book, rule) if rule else ()

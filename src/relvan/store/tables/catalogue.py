@@ -23,7 +23,9 @@ class Product(Table):
     __tablename__ = "product"
     __table_args__ = strict(
         Index("ix_product_gtin_key", "gtin_key", sqlite_where=text("gtin_key IS NOT NULL")),
-        Index("ix_product_listed", "sku_key", sqlite_where=text("archived_at IS NULL")),
+        Index(
+            "ix_product_listed", "sku_key", "archived_at", sqlite_where=text("archived_at IS NULL")
+        ),
         Index("ix_product_category", "category", "sku_key"),
         Index("ix_product_kind", "kind", "sku_key"),
         Index("ix_product_family_id", "family_id", sqlite_where=text("family_id IS NOT NULL")),

@@ -75,6 +75,10 @@ class Balance(Table):
         Index(
             "ix_balance_free",
             "product_id",
+            "on_hand",
+            "reserved",
+            "blocked",
+            "safety",
             sqlite_where=text("on_hand - reserved - blocked - safety > 0"),
             postgresql_where=text("on_hand - reserved - blocked - safety > 0"),
         ),

@@ -19,6 +19,7 @@ from relvan.services.imports.receive import kind_of
 from relvan.services.listings.draft import foresee_drafts
 from relvan.store.catalogue import named_products, product_uses
 from relvan.store.channels import channel_names
+from relvan.store.counting import count_with_page
 from relvan.store.history import HistoryFilter, product_history
 from relvan.store.imports import many_names
 from relvan.store.product_list import count_products, product_page
@@ -57,7 +58,7 @@ def product_index(desk: At, after: str = "") -> HTMLResponse:
         sentence = product_sentence(session, desk.request.query_params, named)
         wanted = product_filter(sentence)
         rows = product_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
-        total = count_products(session, wanted)
+        total = count_with_page(rows, PAGE, after, lambda: count_products(session, wanted))
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows[:PAGE],

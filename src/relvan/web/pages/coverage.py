@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from relvan.store.channels import channel_names
+from relvan.store.counting import count_with_page
 from relvan.store.coverage import (
     count_coverage,
     counts_by_channel,
@@ -29,7 +30,7 @@ def coverage_index(desk: At, after: str = "") -> HTMLResponse:
         sentence = coverage_sentence(session, desk.request.query_params, named)
         wanted = coverage_filter(sentence)
         rows = coverage_page(session, wanted, after=after, limit=PAGE + 1)
-        total = count_coverage(session, wanted)
+        total = count_with_page(rows, PAGE, after, lambda: count_coverage(session, wanted))
         counts = counts_by_channel(session)
     values: dict[str, Any] = {
         "sentence": sentence,

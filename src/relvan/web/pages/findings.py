@@ -13,6 +13,7 @@ from relvan.core.refusal import refuse
 from relvan.services.listings.findings import read_findings
 from relvan.services.listings.linking import link_findings, products_from_findings, unlink_finding
 from relvan.store.channels import channel_names
+from relvan.store.counting import count_with_page
 from relvan.store.findings import FindingFilter, count_findings, finding_page
 from relvan.web.desk import At, Form
 from relvan.web.pages.listings import public_address
@@ -49,7 +50,8 @@ def finding_index(desk: At, after: int = 0) -> HTMLResponse:
         sentence = _findings_sentence(session, desk.request.query_params)
         wanted = _findings_filter(sentence)
         rows = finding_page(session, wanted, after=after, limit=PAGE + 1)
-        total, named = count_findings(session, wanted), channel_names(session)
+        total = count_with_page(rows, PAGE, after, lambda: count_findings(session, wanted))
+        named = channel_names(session)
     return desk.page(
         "findings/index.html",
         "listings",

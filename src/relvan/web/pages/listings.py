@@ -23,6 +23,7 @@ from relvan.services.listings.publish import do_listings, plan_deed
 from relvan.services.listings.view import view_listing
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id, channel_names, channels
+from relvan.store.counting import count_with_page
 from relvan.store.history import history
 from relvan.store.job_rows import job_verdicts
 from relvan.store.jobs import job_rows
@@ -113,7 +114,7 @@ def listing_index(desk: At, after: int = 0) -> HTMLResponse:
     wanted = _listings_filter(desk, sentence)
     with desk.workplace.database.reading() as session:
         rows = listing_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
-        total = count_listings(session, wanted)
+        total = count_with_page(rows, PAGE, after, lambda: count_listings(session, wanted))
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows[:PAGE],

@@ -21,6 +21,7 @@ from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unr
 from relvan.services.orders.short import short_of
 from relvan.services.verdicts import Verdict
 from relvan.store.channels import channel_by_id, channel_names
+from relvan.store.counting import count_with_page
 from relvan.store.dispatch import parcel_rows
 from relvan.store.history import history
 from relvan.store.order_list import (
@@ -155,7 +156,7 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
     wanted = _orders_filter(sentence)
     with desk.workplace.database.reading() as session:
         rows = order_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
-        total = count_orders(session, wanted)
+        total = count_with_page(rows, PAGE, after, lambda: count_orders(session, wanted))
         money = money_in_trays(session)
     values: dict[str, Any] = {
         "sentence": sentence,

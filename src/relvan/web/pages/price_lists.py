@@ -18,6 +18,7 @@ from relvan.core.why import Why
 from relvan.services.prices.lists import NewPriceList, TypedPrice, add_price_list, set_prices
 from relvan.store.catalogue import find_product
 from relvan.store.categories import category_paths
+from relvan.store.counting import count_with_page
 from relvan.store.facts import facts_by_id, whole_facts
 from relvan.store.prices import price_list_by_key, price_lists
 from relvan.store.product_list import ProductFilter, count_products, product_page
@@ -61,7 +62,7 @@ def _price_lists_page(
         products = product_page(session, wanted, after=after, limit=PAGE + 1)
         own_facts = facts_by_id(session, [row.id for row in products[:PAGE]])
         whole = whole_facts(session, own_facts)
-        total = count_products(session, wanted)
+        total = count_with_page(products, PAGE, after, lambda: count_products(session, wanted))
     currency_of = {one.key: one.currency for one in lists}
     rows = [
         (

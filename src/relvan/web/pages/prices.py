@@ -12,6 +12,7 @@ from relvan.core.money import as_decimal
 from relvan.core.refusal import Refused
 from relvan.services.prices.set import set_list_price, set_price_and_floor
 from relvan.store.channels import channels
+from relvan.store.counting import count_with_page
 from relvan.store.floors import SOLD_OF, prices_to_watch
 from relvan.store.imports import list_currencies
 from relvan.store.listing_list import listings_of_products
@@ -68,7 +69,9 @@ def _prices_page(
             "by_product": {(row.sku, row.channel_key): row for row in listings},
             "channels": channels(session),
             "price_list": next(iter(price_lists(session)), None),
-            "total": count_products(session, wanted),
+            "total": count_with_page(
+                products, PAGE, after, lambda: count_products(session, wanted)
+            ),
             "more": sentence.url(after=products[PAGE - 1].sku.casefold())
             if len(products) > PAGE
             else "",

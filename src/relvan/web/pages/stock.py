@@ -17,6 +17,7 @@ from relvan.services.stock.move import MoveStock, move_stock, set_safety, undo_m
 from relvan.services.stock.safety import SafetyChanges, foresee_safety, set_safety_of_many
 from relvan.store.catalogue import find_product, product_bins
 from relvan.store.coming import coming_of, expected_rows
+from relvan.store.counting import count_with_page
 from relvan.store.ledger import LedgerFilter, ledger_page
 from relvan.store.orders import promised_to
 from relvan.store.product_list import count_products, product_page
@@ -48,7 +49,7 @@ def stock_index(desk: At, after: str = "") -> HTMLResponse:
         wanted = stock_filter(sentence)
         products = product_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
         rows = stock_by_product(session, products[:PAGE])
-        total = count_products(session, wanted)
+        total = count_with_page(products, PAGE, after, lambda: count_products(session, wanted))
         places = [(warehouse.key, warehouse.name) for warehouse in warehouses(session)]
     values: dict[str, Any] = {
         "sentence": sentence,
