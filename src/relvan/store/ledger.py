@@ -193,6 +193,11 @@ class StillRow:
 
 def still_rows(session: Session, since: datetime, *, limit: int = 50) -> list[StillRow]:
     """Returns the stock of which nothing has left since a time, the most valuable first."""
+    name = f"{limit} still since {since:%Y-%m-%d}"
+    return remembered(session, Product, name, lambda: _still_rows(session, since, limit))
+
+
+def _still_rows(session: Session, since: datetime, limit: int) -> list[StillRow]:
     out = (
         select(Movement.product_id, func.max(Movement.at).label("at"))
         .where(Movement.reason == "dispatch")

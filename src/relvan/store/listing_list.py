@@ -83,10 +83,10 @@ def conditions_of(session: Session, wanted: ListingFilter) -> list[ColumnElement
     products in the archive are left out.
     """
     archived = select(_product.id).where(_product.archived_at.is_not(None))
-    return [Listing.product_id.not_in(archived), *asked_of(session, wanted)]
+    return [Listing.product_id.not_in(archived), *conditions_named_by(session, wanted)]
 
 
-def asked_of(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
+def conditions_named_by(session: Session, wanted: ListingFilter) -> list[ColumnElement[bool]]:
     """Returns the conditions that a filter names, whether the product is in the archive or not."""
     found: list[ColumnElement[bool]] = []
     if wanted.words and (found_by := search.look_for(session, wanted.words)):

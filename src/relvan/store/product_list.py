@@ -30,7 +30,7 @@ from relvan.store.among import among_found
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.floors import shown_below, sold_below
 from relvan.store.holdings import load_holdings
-from relvan.store.listing_list import ListingFilter, asked_of
+from relvan.store.listing_list import ListingFilter, conditions_named_by
 from relvan.store.portable import greater_of, json_items
 from relvan.store.rows import rows_as
 from relvan.store.sorting import Sorting, sort_page
@@ -169,7 +169,7 @@ def _of_listings(session: Session, wanted: ProductFilter) -> Iterator[ColumnElem
         listings = ListingFilter(
             channel=wanted.gap_on, gap_kind=wanted.gap_kind, drafts_of=wanted.drafts_of
         )
-        found = select(Listing.product_id).where(*asked_of(session, listings))
+        found = select(Listing.product_id).where(*conditions_named_by(session, listings))
         yield among_found(session, Product.id, found)
 
 

@@ -24,7 +24,12 @@ class Product(Table):
     __table_args__ = strict(
         Index("ix_product_gtin_key", "gtin_key", sqlite_where=text("gtin_key IS NOT NULL")),
         Index(
-            "ix_product_listed", "sku_key", "archived_at", sqlite_where=text("archived_at IS NULL")
+            "ix_product_listed",
+            "sku_key",
+            "archived_at",
+            "kind",
+            "family_id",
+            sqlite_where=text("archived_at IS NULL"),
         ),
         Index("ix_product_category", "category", "sku_key"),
         Index("ix_product_kind", "kind", "sku_key"),

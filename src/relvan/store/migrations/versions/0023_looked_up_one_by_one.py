@@ -35,7 +35,7 @@ def upgrade() -> None:
     op.create_index(
         "ix_product_listed",
         "product",
-        ["sku_key", "archived_at"],
+        ["sku_key", "archived_at", "kind", "family_id"],
         sqlite_where=sa.text("archived_at IS NULL"),
     )
 
