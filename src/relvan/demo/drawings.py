@@ -141,13 +141,13 @@ SHAPES = {
 
 
 class Studio:
-    """Draws pictures and adds them to their products, one after another, while the rest of the demo
-    is prepared: drawing leaves the other core free.
+    """Draws pictures and adds them to their products, two at a time, while the rest of the demo is
+    prepared.
     """
 
     def __init__(self, add: Callable[[str, bytes], object]) -> None:
         self._add = add
-        self._pool = ThreadPoolExecutor(1)
+        self._pool = ThreadPoolExecutor(2)
         self._wanted: list[Future[object]] = []
 
     def order(self, sku: str, shape: str, colour: str, caption: str) -> None:

@@ -6,6 +6,7 @@ import hashlib
 import io
 import re
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import httpx
@@ -126,8 +127,11 @@ def list_everywhere(
     """
     _layers(workplace, owner)
     _families_on_hagglet(workplace, owner)
+    with ThreadPoolExecutor(1) as meanwhile:  # the channels take only so many calls a second
+        delivery = meanwhile.submit(settle)
+        _corvello(workplace, owner, world)
+    delivery.result()
     settle()
-    _corvello(workplace, owner, world, settle)
     _by_hand(workplace, owner, world)
 
 
@@ -191,9 +195,7 @@ def _layer_ids(session: Any, name: str) -> list[int]:
     return [line.id for line in layer_lines(session) if line.name == name]
 
 
-def _corvello(
-    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
-) -> None:
+def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
     there = world.get("/world").json()["standins"]["corvello"]
     connect_channel(
         workplace, owner, ConnectChannel("corvello", there["seller_api"], there["token"])
@@ -225,7 +227,6 @@ def _corvello(
     chosen[next(iter(sure))] = "CP-000000"  # there is no such page: its hand-in comes back refused
     choose_pages(workplace, owner, chosen)
     publish_listings(workplace, owner, list(chosen))
-    settle()
 
 
 def _variants(workplace: Workplace, family: str) -> list[Any]:
@@ -289,7 +290,7 @@ def _picture(world: httpx.Client, sku: str) -> str:
     colour = f"#{hashlib.sha256(sku.encode()).hexdigest()[:6]}"
     out = io.BytesIO()
     with Image.open(io.BytesIO(draw("pot", colour, "seen elsewhere"))) as picture:
-        picture.resize((320, 320)).save(out, "PNG")
+        picture.resize((320, 320)).save(out, "JPEG")
     token = world.get("/world").json()["standins"]["hagglet"]["token"]
     head = {"Authorization": f"Token {token}"}
     answer = world.post("/hagglet/seller/photos", content=out.getvalue(), headers=head)

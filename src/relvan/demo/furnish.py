@@ -8,6 +8,7 @@ from pathlib import Path
 from relvan.core.catalogue.facts import Facts, draft_from
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductDraft
+from relvan.core.refusal import Refused
 from relvan.demo.drawings import Studio
 from relvan.demo.goods import LIST
 from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families
@@ -15,7 +16,7 @@ from relvan.demo.samples import good_file, messy_file
 from relvan.demo.sets import kits, old_codes, services
 from relvan.services.catalogue.categories import add_category, ask_for, save_attribute
 from relvan.services.catalogue.families import NewFamily, link_family
-from relvan.services.catalogue.save import change_facts, create_product, save_many
+from relvan.services.catalogue.save import change_facts, save_many
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.workplace import Actor, Workplace
 
@@ -29,17 +30,24 @@ def furnish(workplace: Workplace, owner: Actor, move: Move, studio: Studio) -> N
     for path, asks in ASKS.items():
         add_category(workplace, owner, path)
         ask_for(workplace, owner, path, asks)
+    drafts = [draft for family in families() for draft in _family(workplace, owner, family)]
+    drafts += [(draft.sku, draft) for draft in (*services(), *kits())]
+    wrong = [verdict for verdict in save_many(workplace, owner, drafts) if not verdict.ok]
+    assert not wrong, wrong
     for family in families():
-        _family(workplace, owner, family, move, studio)
-    for draft in (*services(), *kits()):
-        create_product(workplace, owner, draft)
+        _fill(family, move, studio)
     for sku in ("KIT-HERB", "KIT-TOOLS", "KIT-GIFT", "KIT-TRIO-9"):
         studio.order(sku, "box", "#C9973F", sku.removeprefix("KIT-").title())
     change_facts(workplace, owner, [(sku, {"aliases": [alias]}) for alias, sku in old_codes()])
     _price_lists(workplace, owner)
 
 
-def _family(workplace: Workplace, owner: Actor, family: Family, move: Move, studio: Studio) -> None:
+def _family(
+    workplace: Workplace, owner: Actor, family: Family
+) -> list[tuple[str, ProductDraft | Refused]]:
+    """Links the products of a family that are there already, and returns the drafts of the others,
+    with that of the family itself where none is there.
+    """
     shared = {
         "category": family.category,
         "brand": "Quillmoss",
@@ -47,18 +55,25 @@ def _family(workplace: Workplace, owner: Actor, family: Family, move: Move, stud
         **family.shared,
     }
     first = {member.sku: member.traits for member in family.members if member.draft is None}
-    made = [member for member in family.members if member.draft is not None]
     head = NewFamily(family.sku, family.title, family.axes, shared)
+    drafts: list[tuple[str, ProductDraft | Refused]] = [
+        (member.sku, _placed(member.draft, family.sku, member.traits))
+        for member in family.members
+        if member.draft is not None
+    ]
     if first:
         link_family(workplace, owner, head, first)
-    else:
-        create_product(workplace, owner, _head(head))
-    drafts = [(m.sku, _placed(m.draft, family.sku, m.traits)) for m in made if m.draft is not None]
-    wrong = [verdict for verdict in save_many(workplace, owner, drafts) if not verdict.ok]
-    assert not wrong, wrong
+        return drafts
+    return [(head.sku, _head(head)), *drafts]
+
+
+def _fill(family: Family, move: Move, studio: Studio) -> None:
+    """Gives the products of a family their pictures and their first stock."""
     if family.shape:
         studio.order(family.sku, family.shape, family.colour, family.title)
-    for member in made:
+    for member in family.members:
+        if member.draft is None:
+            continue
         if member.shape and len(family.traits) > 1:
             caption = ", ".join(member.traits.values())
             studio.order(member.sku, member.shape, member.colour, caption)

@@ -40,7 +40,7 @@ from relvan.demo.plan import (
 )
 from relvan.demo.warehouses import make_warehouse
 from relvan.services.catalogue.pictures import add_picture
-from relvan.services.catalogue.save import create_product
+from relvan.services.catalogue.save import save_many
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
@@ -57,7 +57,13 @@ from relvan.services.people.sign_in import add_person
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services
-from relvan.services.stock.move import MoveStock, move_stock, set_safety
+from relvan.services.stock.move import (
+    MoveStock,
+    move_in,
+    move_stock,
+    note_movements,
+    set_safety,
+)
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
@@ -85,6 +91,7 @@ class Seeder:
         self.say = say
         self.dice = random.Random(SEED)
         self.owner, self.sold = SYSTEM, set[str]()
+        self.opening: list[MoveStock] = []
 
     def run(self) -> None:
         """Plays the whole scenario."""
@@ -98,10 +105,10 @@ class Seeder:
         self.say("products with pictures and stock")
         found = goods()
         studio = Studio(lambda sku, picture: add_picture(self.workplace, self.owner, sku, picture))
-        for good in found:
-            self._product(good, studio)
+        self._products(found, studio)
         self.say("families, kits and the rest of the range")
         furnish(self.workplace, self.owner, self._opening, studio)
+        self._move_all(self.opening)
         studio.wait()
         lay_out_samples(self.workplace, self.workplace.settings.data_dir / "samples")
         self.say("channels and listings")
@@ -109,10 +116,10 @@ class Seeder:
         self._listings(found)
         self.say("orders")
         self._orders()
-        self.say("Loomstead, where Quillmoss sells since last week")
-        self._loomstead()
-        self.say("Corvello, families and what was there before")
+        self.say("Loomstead and Corvello, families and what was there before")
+        list_on_loomstead(self.workplace, self.owner)
         list_everywhere(self.workplace, self.owner, self.world, self._settle)
+        self._sell_on_loomstead()
         move_prices(self.workplace, self.owner, self._settle)
         self.say("a few things wrong on purpose")
         self._wrong_on_purpose()
@@ -150,15 +157,18 @@ class Seeder:
                 )
             )
 
-    def _product(self, good: Good, studio: Studio) -> None:
-        draft = good.draft
-        create_product(self.workplace, self.owner, draft)
-        if draft.sku != "CA-STAKE":
-            studio.order(draft.sku, good.shape, good.colour, draft.title.split(",")[0])
-        if good.units:
-            self._move(draft.sku, good.warehouse, good.units, self._bin(good))
-        if good.units > 30 and good.warehouse == "millrace":
-            self._move(draft.sku, "yard", 6, f"Y3-{self.dice.randint(1, 6):02d}")
+    def _products(self, found: list[Good], studio: Studio) -> None:
+        drafts = [(good.draft.sku, good.draft) for good in found]
+        verdicts = save_many(self.workplace, self.owner, drafts)
+        assert all(verdict.ok for verdict in verdicts), verdicts
+        for good in found:
+            sku = good.draft.sku
+            if sku != "CA-STAKE":
+                studio.order(sku, good.shape, good.colour, good.draft.title.split(",")[0])
+            if good.units:
+                self._open_with(sku, good.warehouse, good.units, self._bin(good))
+            if good.units > 30 and good.warehouse == "millrace":
+                self._open_with(sku, "yard", 6, f"Y3-{self.dice.randint(1, 6):02d}")
 
     def _opening(self, sku: str, warehouse: str, units: int) -> None:
         shelf = (
@@ -166,11 +176,18 @@ class Seeder:
             if warehouse == "yard"
             else (f"{self.dice.choice('ABCDEFGHIJKL')}-{self.dice.randint(1, 8):02d}")
         )
-        self._move(sku, warehouse, units, shelf)
+        self._open_with(sku, warehouse, units, shelf)
 
-    def _move(self, sku: str, warehouse: str, units: int, shelf: str) -> None:
-        wish = MoveStock(sku, warehouse, "opening", change=units, bin=shelf, note="first count")
-        move_stock(self.workplace, self.owner, wish)
+    def _open_with(self, sku: str, warehouse: str, units: int, shelf: str) -> None:
+        self.opening.append(
+            MoveStock(sku, warehouse, "opening", change=units, bin=shelf, note="first count")
+        )
+
+    def _move_all(self, wishes: list[MoveStock]) -> None:
+        """Writes all of these movements together."""
+        with self.workplace.database.writing() as session:
+            moved = [move_in(session, self.workplace, self.owner, wish) for wish in wishes]
+            note_movements(session, self.workplace, {movement.product_id for movement in moved})
 
     def _bin(self, good: Good) -> str:
         if good.warehouse == "yard":
@@ -233,9 +250,7 @@ class Seeder:
         )
         self._settle()
 
-    def _loomstead(self) -> None:
-        list_on_loomstead(self.workplace, self.owner)
-        self._settle()
+    def _sell_on_loomstead(self) -> None:
         for sku, units in (("SA-15-CEL", 2), ("PT-14-OCH", 1), ("HP-16-INK", 1)):
             self._buy("loomstead", sku, units)
         self._settle()
@@ -312,11 +327,13 @@ class Seeder:
                 .where(Balance.on_hand < 5, Product.sku.in_(self.sold))
                 .order_by(Product.sku_key, Warehouse.key)
             ).all()
-        for sku, warehouse, on_hand in rows:
-            wish = MoveStock(
-                sku, warehouse, "receipt", change=12 - on_hand, note="from the workshop"
-            )
-            move_stock(self.workplace, self.owner, wish)
+        note = "from the workshop"
+        self._move_all(
+            [
+                MoveStock(sku, warehouse, "receipt", change=12 - on_hand, note=note)
+                for sku, warehouse, on_hand in rows
+            ]
+        )
         self._settle()
 
     def _numbers(self, tray: str = "inbox") -> list[str]:
