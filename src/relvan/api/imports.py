@@ -76,7 +76,6 @@ VALUES = {
     "amount": r"^[0-9]{1,8}(?:\.[0-9]{2})?$",
     "flag": f"^(?:{'|'.join(sorted(YES | NO))})$",
 }
-SHIFT = r"^[+-]?[0-9]{1,3}(?:\.[0-9]{1,2})?$"
 # facts of which there can be many, by their form
 KEYED_FACTS = {
     "text": (f"^{Keyed.ATTRIBUTE} [^\\u0000-\\u0020][^\\u0000-\\u001f]{{0,119}}$",),
@@ -94,7 +93,7 @@ def described_operations(schema: dict[str, Any]) -> None:
         shifting = [deed for deed in deeds if deed in ("more", "percent")]
         saying = [deed for deed in deeds if deed in NEEDING_A_VALUE and deed not in shifting]
         for of_this_kind, value in (
-            (shifting, SHIFT),
+            (shifting, WORDS),  # by what is no number the rehearsal refuses row by row
             (saying, VALUES[form]),
             ([deed for deed in deeds if deed not in NEEDING_A_VALUE], ""),
         ):

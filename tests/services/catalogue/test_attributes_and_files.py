@@ -86,7 +86,6 @@ def test_many_are_changed_at_once_and_changed_back(workplace, owner):
 
 
 def carry_on(workplace, job):
-
     work(workplace)
     return rows(workplace, job)
 
