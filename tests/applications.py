@@ -33,7 +33,7 @@ class Worlds:
 
 
 def client_of(workplace):
-    """Somebody who has not signed in yet, at the application of this workplace."""
+    """Returns somebody who has not signed in yet, at the application of this workplace."""
     app = KEPT.get("app") or make_application(workplace.settings, workplace)
     KEPT["app"] = app
     take_up_editions(workplace)

@@ -1,4 +1,4 @@
-"""Small verbs for tests of the API: a good product, putting one in, reading a problem."""
+"""Holds small verbs for tests of the API: a good product, putting one in, reading a problem."""
 
 from urllib.parse import quote
 

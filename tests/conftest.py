@@ -1,4 +1,5 @@
-"""What tests share: a workplace on a real SQLite file, the outside world on a port of its own."""
+"""Holds what tests share: a workplace on a real SQLite file, the outside world on a port of its
+own."""
 
 import os
 import shutil
@@ -52,8 +53,8 @@ ROOM_NEEDED = 2_000_000_000
 
 
 def pytest_configure(config):
-    """Databases of tests lie in memory where there is room: every transaction waits for the disk
-    otherwise."""
+    """Puts the databases of tests into memory where there is room: every transaction waits for the
+    disk otherwise."""
     if os.access(MEMORY_DISK, os.W_OK) and shutil.disk_usage(MEMORY_DISK).free > ROOM_NEEDED:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(MEMORY_DISK))
 
@@ -71,13 +72,14 @@ def pytest_xdist_make_scheduler(config, log):
 
 
 def pytest_collection_modifyitems(items):
-    """The longest test begins first, so that at the end no worker waits for it alone."""
+    """Begins the longest test first, so that at the end no worker waits for it alone."""
     items.sort(key=lambda item: item.path.name != "test_on_servers.py")
 
 
 @pytest.fixture(scope="session", autouse=True)
 def _quick_passwords():
-    """A good password's hash takes its time on purpose; of that tests make hundreds."""
+    """Makes hashing a password quick: a good hash takes its time on purpose, and tests make
+    hundreds."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(
             "relvan.services.people.sign_in.passwords", PasswordHasher(time_cost=1, memory_cost=64)
@@ -108,7 +110,8 @@ def pytest_addoption(parser):
 
 @pytest.fixture(scope="session")
 def postgres(request):
-    """A database server for all tests of a process; none on the database in the box."""
+    """Starts a database server for all tests of a process, or none where the database is in the
+    box."""
     if given := os.environ.get("RELVAN_DATABASE_URL"):
         yield Postgres(given)
     elif request.config.getoption("--on-servers"):
@@ -120,7 +123,7 @@ def postgres(request):
 
 @pytest.fixture(scope="session")
 def queue_url(request):
-    """The address of a queue server; none where the queue is in the box."""
+    """Returns the address of a queue server, or "" where the queue is in the box."""
     if given := os.environ.get("RELVAN_QUEUE_URL"):
         yield given
     elif request.config.getoption("--on-servers"):
@@ -159,15 +162,15 @@ def houses(postgres, queue_url):
 
 @pytest.fixture
 def in_the_box(postgres):
-    """For tests that look into the database in the box itself."""
+    """Marks tests that look into the database in the box itself."""
     if postgres:
         pytest.skip("it looks into SQLite itself")
 
 
 @pytest.fixture(scope="session")
 def furnished(tmp_path_factory, houses):
-    """A house with people, two warehouses with bins and a price list, made once and copied for each
-    test."""
+    """Builds a house with people, two warehouses with bins and a price list, made once and copied
+    for each test."""
     settings = houses.new(tmp_path_factory.mktemp("furnished"))
     workplace = open_workplace(settings)
     bring_up_to_date(workplace.database)
@@ -206,8 +209,8 @@ def settings(tmp_path, furnished, houses):
 
 @pytest.fixture
 def workplace(settings, clock):
-    """A furnished workplace whose clock stands still; what would wake the worker is remembered in
-    `woken`."""
+    """Returns a furnished workplace whose clock stands still; what would wake the worker is
+    remembered in `woken`."""
     woken = []
     place = open_workplace(
         settings, clock=clock, wake=lambda what, which: woken.append((what, which))
@@ -237,7 +240,7 @@ def worlds():
 
 @pytest.fixture
 def world(tmp_path, worlds):
-    """The outside world, fresh and calm."""
+    """Builds the outside world, fresh and calm."""
     app, visitor = worlds
     app.begin(tmp_path / "world.db")
     yield visitor
@@ -293,8 +296,8 @@ TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ad
 
 @built_once
 def seven_pots(workplace, owner, world):
-    """Seven pots and a family, some of them alike in what they are sorted by; drafts, and orders of
-    them."""
+    """Builds seven pots and a family, some of them alike in what they are sorted by; drafts, and
+    orders of them."""
     connect(workplace, owner, world, "hagglet", "ownshop")
     for number in range(7):
         add_pot(

@@ -1,4 +1,4 @@
-"""Small verbs for tests: what a person at Quillmoss would have done before."""
+"""Holds small verbs for tests: what a person at Quillmoss would have done before."""
 
 import io
 import time
@@ -30,14 +30,14 @@ TEXT = "A stoneware pot with a glaze, thrown by hand."
 
 
 def png(colour="green", side=400):
-    """A picture file."""
+    """Builds a picture file."""
     out = io.BytesIO()
     Image.new("RGB", (side, side), colour).save(out, "PNG")
     return out.getvalue()
 
 
 def pot(sku="PT-14", **facts):
-    """The draft of a product that every channel takes."""
+    """Returns the draft of a product that every channel takes."""
     start = {
         "title": f"Pot {sku}",
         "description": TEXT,
@@ -51,7 +51,7 @@ def pot(sku="PT-14", **facts):
 
 
 def add_pot(workplace, owner, sku="PT-14", units=10, warehouse="millrace", **facts):
-    """A product with a picture and stock."""
+    """Creates a product with a picture and stock; returns its SKU."""
     create_product(workplace, owner, pot(sku, **facts))
     add_picture(workplace, owner, sku, png(side=400 + len(sku)))
     if units:
@@ -84,7 +84,8 @@ def channel_ids(workplace):
 
 
 def list_everywhere(workplace, owner, *skus):
-    """Draft on every channel, close the gaps, publish, deliver; listing ids by (channel, SKU)."""
+    """Drafts on every channel, closes the gaps, publishes and delivers; returns listing ids by
+    (channel, SKU)."""
     found = {}
     for key in channel_ids(workplace):
         ids = draft_listings(workplace, owner, key, skus).listing_ids
@@ -97,7 +98,7 @@ def list_everywhere(workplace, owner, *skus):
 
 
 def deliver(workplace, worker="test", most=200):
-    """Deliver everything that is due, channel by channel; how many updates went out."""
+    """Delivers everything that is due, channel by channel; returns how many updates went out."""
     sent = 0
     for channel_id in channel_ids(workplace).values():
         for _ in range(most):
@@ -149,12 +150,12 @@ def orders(workplace, **wanted):
 
 
 def assert_sound(workplace):
-    """Every invariant of the database holds."""
+    """Returns every invariant of the database holds."""
     assert check(workplace.database) == []
 
 
 def stock_of_sku(session, sku):
-    """A product's balances by its SKU."""
+    """Returns a product's balances by its SKU."""
     return stock_rows(session, [find_product(session, sku).id])
 
 

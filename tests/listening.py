@@ -19,7 +19,7 @@ class Tool:
         return Response(status_code=self.answers.pop(0) if self.answers else 204)
 
     def told(self):
-        """(type, data) of what it was told since it was last asked."""
+        """Returns (type, data) of what it was told since it was last asked."""
         said = [json.loads(body) for _, body in self.got]
         self.got.clear()
         return [(one["type"], one["data"]) for one in said]

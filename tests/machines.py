@@ -23,7 +23,7 @@ class OnACopy(RuleBasedStateMachine):
         self.begin()
 
     def begin(self):
-        """What a run needs beside its shop."""
+        """Returns what a run needs beside its shop."""
 
     def teardown(self):
         if hasattr(self, "place"):

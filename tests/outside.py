@@ -1,4 +1,4 @@
-"""The outside world, as tests buy in it and change its weather."""
+"""Is the outside world for tests, which buy in it and change its weather."""
 
 from functools import cached_property
 
@@ -16,7 +16,7 @@ class World:
 
     @cached_property
     def standins(self):
-        """Who is there, with addresses and tokens, which are the same in every world."""
+        """Returns who is there, with addresses and tokens, which are the same in every world."""
         return self.client.get("/world").json()["standins"]
 
     def listings(self, channel):
@@ -36,7 +36,7 @@ class World:
         return self.client.get(f"/world/{channel}/orders").json()
 
     def item(self, sku):
-        """What the own shop says of an item to its seller."""
+        """Returns what the own shop says of an item to its seller."""
         headers = {"Authorization": f"Bearer {self.token('ownshop')}"}
         return self.client.get(f"{self.seller_api('ownshop')}/items/{sku}", headers=headers).json()
 
@@ -46,7 +46,7 @@ class World:
         ).raise_for_status()
 
     def replies_after(self, seconds):
-        """How long Corvello takes over a hand-in from now on."""
+        """Returns how long Corvello takes over a hand-in from now on."""
         self.client.put("/world/corvello/replies", json={"seconds": seconds}).raise_for_status()
 
     def labels(self):

@@ -1,5 +1,5 @@
-"""PostgreSQL and Redis from the machine's own packages, started on loopback for tests and stopped
-after them."""
+"""Starts PostgreSQL and Redis from the machine's own packages for tests, on loopback, and stops
+them afterwards."""
 
 import os
 import pwd
@@ -21,7 +21,7 @@ QUICK = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_c
 
 
 def lacking():
-    """Why tests on servers cannot run here; "" when they can."""
+    """Says why tests on servers cannot run here, or returns "" when they can."""
     if not PROGRAMS or not (PROGRAMS[-1] / "initdb").exists():
         return "PostgreSQL is not installed here"
     return "" if shutil.which("redis-server") else "Redis is not installed here"
@@ -34,7 +34,7 @@ class Postgres:
         self.address, self.count = make_url(url), 0
 
     def make(self, like=""):
-        """The name of a new database, like another one if it is named."""
+        """Returns the name of a new database, like another one if it is named."""
         self.count += 1
         name = f"t{os.getpid()}_{self.count}"
         self._say(
@@ -56,7 +56,7 @@ class Postgres:
 
 @contextmanager
 def postgres_started():
-    """A server in a folder of its own."""
+    """Starts a database server in a folder of its own."""
     folder, port = Path(tempfile.mkdtemp(prefix="relvan-postgres-")), free_port()
     if os.geteuid() == 0:  # it will not run as root
         shutil.chown(folder, "postgres")
@@ -84,7 +84,7 @@ def _run(program, *arguments):
 
 @contextmanager
 def redis_started():
-    """The address of a server that keeps nothing."""
+    """Starts a server that keeps nothing, and returns its address."""
     port = free_port()
     command = [
         "redis-server",
@@ -115,7 +115,7 @@ def _listens(port):
 
 
 def free_port():
-    """A port nobody listens on."""
+    """Returns a port nobody listens on."""
     with socket.socket() as listener:
         listener.bind(("127.0.0.1", 0))
         return listener.getsockname()[1]

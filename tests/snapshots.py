@@ -32,7 +32,7 @@ class Place:
         self.workplace, self.worlds, self.world_file = workplace, worlds, world_file
 
     def kept(self, folder, value):
-        """A snapshot of what is here."""
+        """Returns a snapshot of what is here."""
         self.workplace.database.close()
         shutil.copytree(self.workplace.settings.data_dir, folder / "data")
         with (
@@ -61,8 +61,8 @@ class Snapshots:
 
 
 def built_once(build):
-    """A fixture from a function that builds a shop out of other fixtures, and gives back the
-    workplace or something plain. On database servers it is built for every test."""
+    """Returns a fixture from a function that builds a shop out of other fixtures, and gives back
+    the workplace or something plain. On database servers it is built for every test."""
 
     @pytest.fixture
     def fixture(request, snapshots, workplace, world, worlds, tmp_path):

@@ -1,4 +1,4 @@
-"""Small verbs for tests of pages: signing in, posting a form, what stands beside a field."""
+"""Holds small verbs for tests of pages: signing in, posting a form, what stands beside a field."""
 
 from lxml import html
 
@@ -6,7 +6,7 @@ from tests.house import work
 
 
 def shown(element):
-    """What a browser shows of an element: spaces and line ends run together."""
+    """Returns what a browser shows of an element: spaces and line ends run together."""
     return " ".join(element.text_content().split())
 
 
@@ -31,8 +31,8 @@ def wrong_beside(answer, field):
 
 
 def apply_job(client, workplace, answer, event="apply"):
-    """Apply the bulk job whose page an answer is, or undo it, as the worker would; its page
-    afterwards."""
+    """Applies the bulk job whose page an answer is, or undoes it, as the worker would; returns its
+    page afterwards."""
     path = str(answer.url).partition("?")[0].removeprefix("http://testserver")
     post(client, f"{path}/{event}")
     work(workplace)

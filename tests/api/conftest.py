@@ -1,4 +1,4 @@
-"""What tests of the API share."""
+"""Holds what tests of the API share."""
 
 import pytest
 

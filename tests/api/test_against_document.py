@@ -1,5 +1,5 @@
-"""Every call against the API's own description: a fuzzer makes calls from it, right and wrong ones,
-and compares each answer with what the description promises: status, media type, shape and
+"""Tests every call against the API's own description: a fuzzer makes calls from it, right and wrong
+ones, and compares each answer with what the description promises: status, media type, shape and
 headers."""
 
 import pytest

@@ -1,5 +1,5 @@
-"""All calls together: every wrong one is told in one grammar, by whom it may be made, and what is
-safe to repeat."""
+"""Tests all calls together: every wrong one is told in one grammar, by whom it may be made, and
+what is safe to repeat."""
 
 import base64
 import hashlib

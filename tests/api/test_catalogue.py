@@ -1,4 +1,4 @@
-"""Products over HTTP: one and many of them, pictures, and faults beside their fields."""
+"""Tests products over HTTP: one and many of them, pictures, and faults beside their fields."""
 
 import base64
 

@@ -1,4 +1,4 @@
-"""Channels over HTTP: connected and set up."""
+"""Tests channels over HTTP: connected and set up."""
 
 from tests.caller import put_in
 

@@ -1,4 +1,4 @@
-"""Pick, pack, label and dispatch over HTTP: every wrong step is refused, said, and changes
+"""Tests pick, pack, label and dispatch over HTTP: every wrong step is refused, said, and changes
 nothing."""
 
 import pytest
@@ -13,7 +13,8 @@ V1 = "/api/v1"
 
 @built_once
 def floor(api, workplace, owner, world):
-    """Two orders of one and three pots, released; the ids of their shipments by units."""
+    """Builds two released orders, of one and of three pots; returns the ids of their shipments by
+    units."""
     connect(workplace, owner, world, "hagglet")
     put_in(api, sku="PT-14", units=10, gtin="4006381333931", aliases=["OLD-14"])
     to = {
@@ -35,7 +36,7 @@ def floor(api, workplace, owner, world):
 
 
 def everything(api):
-    """All that dispatching could change, as the API tells it."""
+    """Returns all that dispatching could change, as the API tells it."""
     shipments = api.get(f"{V1}/shipments").json()["items"]
     return (
         [api.get(f"{V1}/shipments/{row['id']}").json() for row in shipments],

@@ -1,4 +1,4 @@
-"""Families and kits over HTTP."""
+"""Tests families and kits over HTTP."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""Files in and out over HTTP, saved mappings, and changes of many products at once."""
+"""Tests files in and out over HTTP, saved mappings, and changes of many products at once."""
 
 import io
 

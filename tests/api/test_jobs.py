@@ -1,4 +1,4 @@
-"""Bulk jobs and their results over HTTP."""
+"""Tests bulk jobs and their results over HTTP."""
 
 from tests.caller import put_in
 from tests.house import connect

@@ -1,4 +1,4 @@
-"""Listing on many channels over HTTP: layers, families, pages, findings, coverage, gaps."""
+"""Tests listing on many channels over HTTP: layers, families, pages, findings, coverage, gaps."""
 
 from relvan.services.listings.pages import look_for_pages
 from tests.caller import problem

@@ -1,4 +1,4 @@
-"""Orders over HTTP: a whole sale by the API alone, and an order taken by hand."""
+"""Tests orders over HTTP: a whole sale by the API alone, and an order taken by hand."""
 
 from tests.caller import problem, put_in
 from tests.house import assert_sound, connect, deliver, read

@@ -1,4 +1,4 @@
-"""Rates and the settings that use them, over the API."""
+"""Tests rates and the settings that use them, over the API."""
 
 from tests.caller import problem
 from tests.house import add_pot, connect, list_everywhere

@@ -1,4 +1,4 @@
-"""Who may do what through the API: every call that changes something, tried by every role."""
+"""Tests who may do what through the API: every call that changes something, tried by every role."""
 
 import re
 
@@ -148,7 +148,7 @@ OTHERS = {
 
 @pytest.fixture
 def tokens(workplace):
-    """A token for each role."""
+    """Returns a token for each role."""
     found = {}
     for role in Role:
         add_person(workplace, SYSTEM, f"by_{role}", str(role), role, "a good password")
@@ -159,7 +159,7 @@ def tokens(workplace):
 
 @pytest.fixture
 def standing_job(api):
-    """The product X with its price, and a file that waits for somebody to look at it."""
+    """Builds the product X with its price, and a file that waits for somebody to look at it."""
     price = {"retail": {"amount": 1690, "currency": "EUR"}}
     assert (
         api.post("/api/v1/products", json={"sku": "X", "title": "x", "prices": price}).status_code

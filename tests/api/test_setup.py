@@ -1,4 +1,4 @@
-"""Categories, attributes and price lists over HTTP."""
+"""Tests categories, attributes and price lists over HTTP."""
 
 from tests.caller import GOOD, problem
 

@@ -1,4 +1,4 @@
-"""Who delivers and reads, over the API."""
+"""Tests who delivers and reads, over the API."""
 
 from relvan.services.duties import take_share
 from relvan.services.listings.hold_backs import mind_silence

@@ -84,7 +84,7 @@ def demo(tmp_path_factory):
 
 @pytest.fixture
 def person(page, demo):
-    """The owner, signed in, in a browser; nothing may go wrong in its console."""
+    """Returns the owner, signed in, in a browser; nothing may go wrong in its console."""
     wrong = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
     page.on(
@@ -103,8 +103,8 @@ FEW_ROWS = "document.querySelectorAll('tbody > tr:nth-child(n+9)').forEach((row)
 
 
 def violations(page):
-    """What axe finds on a page. Of long tables it looks at the first rows; the others are made by
-    the same lines."""
+    """Returns what axe finds on a page. Of long tables it looks at the first rows; the others are
+    made by the same lines."""
     page.evaluate(FEW_ROWS)
     page.evaluate(AXE)
     found = page.evaluate(

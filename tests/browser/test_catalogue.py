@@ -1,4 +1,5 @@
-"""The catalogue as a person works in it: families, kits, files, price sheets, changes of many."""
+"""Tests the catalogue as a person works in it: families, kits, files, price sheets, changes of
+many."""
 
 from pathlib import Path
 

@@ -1,4 +1,4 @@
-"""Prices and stock in step, as a person walks it in the demo."""
+"""Tests prices and stock in step, as a person walks it in the demo."""
 
 from playwright.sync_api import expect
 

@@ -1,4 +1,4 @@
-"""Listing on many channels, as a person walks it in the demo."""
+"""Tests listing on many channels, as a person walks it in the demo."""
 
 import re
 

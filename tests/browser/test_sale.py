@@ -1,4 +1,5 @@
-"""One sale as a person makes it: from a new product to the tracking number that the buyer sees."""
+"""Tests one sale as a person makes it: from a new product to the tracking number that the buyer
+sees."""
 
 import re
 

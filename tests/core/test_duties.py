@@ -51,7 +51,7 @@ def test_a_worker_that_was_not_seen_for_the_lease_has_died():
 
 @st.composite
 def lives(draw):
-    """Rounds in each of which some workers live, in some order of their turns."""
+    """Returns rounds in each of which some workers live, in some order of their turns."""
     sets = draw(st.lists(st.sets(st.sampled_from(WORKERS), min_size=1), min_size=1, max_size=6))
     return [draw(st.permutations(sorted(one))) for one in sets]
 

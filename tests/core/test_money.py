@@ -1,4 +1,4 @@
-"""Amounts as people type them."""
+"""Tests amounts as people type them."""
 
 from decimal import Decimal
 

@@ -1,4 +1,4 @@
-"""Which characters names and codes may have."""
+"""Tests which characters names and codes may have."""
 
 import re
 

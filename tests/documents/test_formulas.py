@@ -26,8 +26,8 @@ ODS = """<?xml version="1.0"?><office:document-content
 
 
 def workbook(*cells):
-    """A workbook of SKU, title and cost whose second row has these formulas: (column, formula,
-    result)."""
+    """Builds a workbook of SKU, title and cost whose second row has these formulas: (column,
+    formula, result)."""
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out)
     sheet = book.add_worksheet("Rows & more")
@@ -50,7 +50,7 @@ def ods():
 
 
 def without_results(content):
-    """The same workbook as a program writes it that does not calculate."""
+    """Returns the same workbook as a program writes it that does not calculate."""
     out = io.BytesIO()
     with zipfile.ZipFile(io.BytesIO(content)) as before, zipfile.ZipFile(out, "w") as after:
         for entry in before.infolist():

@@ -74,7 +74,8 @@ def test_a_sheet_is_chosen_by_its_name_and_the_first_one_else(tmp_path, suffix):
 
 
 def read_or_refused(file):
-    """The rows of a file, or the code by which it is refused; anything else is a fault of ours."""
+    """Returns the rows of a file, or the code by which it is refused; anything else is a fault of
+    ours."""
     try:
         return texts(file)
     except Refused as refused:

@@ -106,7 +106,7 @@ def test_publishing_twice_under_one_key_places_one_listing(channel, offer, world
 
 @pytest.fixture
 def family(channel, offer):
-    """The head of a family and two members, on a channel that shows families."""
+    """Builds the head of a family and two members, on a channel that shows families."""
     if not rulebook(channel[0]).takes_families:
         pytest.skip("it shows no families")
     traits = {"loomstead": ("width", "colour")}.get(channel[0], ("Size", "Glaze"))

@@ -1,4 +1,4 @@
-"""Fetching a picture from an address that a person gave: within bounds, wherever it leads."""
+"""Tests fetching a picture from an address that a person gave: within bounds, wherever it leads."""
 
 import pytest
 from starlette.applications import Starlette
@@ -12,8 +12,8 @@ from tests.server import Served
 
 
 def site(_url):
-    """A site with a picture, a large one, ways round in circles and out of the world, and bad
-    days."""
+    """Returns a site with a picture, a large one, ways round in circles and out of the world, and
+    bad days."""
     return Starlette(
         routes=[
             Route("/pot.png", lambda _: Response(b"picture")),

@@ -1,5 +1,5 @@
-"""The shared catalogue: hand-ins and their reply sheets, its pages, and a rulebook that says what
-the stand-in does."""
+"""Tests the shared catalogue: hand-ins and their reply sheets, its pages, and a rulebook that says
+what the stand-in does."""
 
 import hashlib
 import time

@@ -1,5 +1,5 @@
-"""The gateway of pieces: it sends single fields, only those that differ, and tells refusals by our
-names."""
+"""Tests the gateway of pieces: it sends single fields, only those that differ, and tells refusals
+by our names."""
 
 import hashlib
 import json

@@ -177,8 +177,8 @@ def test_a_channel_of_a_known_dialect_needs_a_rulebook_and_an_address_only(setti
 
 @pytest.fixture
 def fernwick(settings, owner, world):
-    """A channel by a rulebook of the seller's own, with a listing on it; how to start with another
-    edition."""
+    """Builds a channel by a rulebook of the seller's own, with a listing on it; how to start with
+    another edition."""
     folder = settings.data_dir / "rulebooks"
     folder.mkdir()
     text = (RULEBOOKS / "hagglet.yaml").read_text().replace("key: hagglet", "key: fernwick")

@@ -1,4 +1,4 @@
-"""Shops that tests of several files begin with."""
+"""Builds shops that tests of several files begin with."""
 
 import pytest
 
@@ -16,7 +16,7 @@ from tests.steps.every_channel import OWN
 
 @built_once
 def two_pots(workplace, owner, world):
-    """Two pots on two channels, ten of each."""
+    """Builds two pots on two channels, ten of each."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", gtin="4006381333931")
     add_pot(workplace, owner, "PT-18", aliases=("OLD-18",))
@@ -26,7 +26,7 @@ def two_pots(workplace, owner, world):
 
 @built_once
 def desk(workplace, owner):
-    """No channels: orders are taken by hand."""
+    """Builds a shop without channels, whose orders are taken by hand."""
     add_pot(workplace, owner, "PT-14", units=5)
     add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
     return workplace
@@ -34,7 +34,7 @@ def desk(workplace, owner):
 
 @built_once
 def all_channels(workplace, owner, world):
-    """All four channels."""
+    """Builds all four channels."""
     add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))
     connect(workplace, owner, world, *OWN)
     return workplace
@@ -48,7 +48,7 @@ def francs(workplace, owner):
 
 @pytest.fixture
 def loomstead_shop(francs, owner, world):
-    """A pot on Loomstead and in the own shop, ten of it."""
+    """Builds a pot on Loomstead and in the own shop, ten of it."""
     connect(francs, owner, world, "ownshop", "loomstead")
     add_pot(francs, owner, "PT-14", attributes={"material": "Stoneware"}, floor=1200)
     set_list_price(francs, owner, "PT-14", "chf", 1800)
@@ -57,7 +57,7 @@ def loomstead_shop(francs, owner, world):
 
 @pytest.fixture
 def pots(workplace, owner):
-    """Four loose pots and a family made of them."""
+    """Builds four loose pots and a family made of them."""
     members = {}
     for glaze in ("Ink", "Oat"):
         for size in ("9 cm", "14 cm"):

@@ -1,4 +1,4 @@
-"""Backing up while everything runs and restoring, into the box and into a database server."""
+"""Tests backing up while everything runs and restoring, into the box and into a database server."""
 
 import pytest
 from sqlalchemy import select, text
@@ -23,7 +23,7 @@ def skus(database):
 
 
 def all_rows(database):
-    """Everything that is held, by table."""
+    """Returns everything that is held, by table."""
     with database.reading() as session:
         return {
             table.name: sorted(repr(tuple(row)) for row in session.execute(select(table)))
@@ -33,8 +33,8 @@ def all_rows(database):
 
 @pytest.fixture
 def busy(workplace, owner, world):
-    """A shop in which much has happened: a family whose head came after a variant, sales, prices,
-    changes."""
+    """Builds a shop in which much has happened: a family whose head came after a variant, sales,
+    prices, changes."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", aliases=("OLD-14",))
     list_everywhere(workplace, owner, "PT-14")

@@ -23,7 +23,8 @@ class Watcher:
 
 @pytest.fixture
 def watched(workplace):
-    """A workplace on the same database, followed by two stations, and what they were told."""
+    """Builds a workplace on the same database, followed by two stations, and what they were
+    told."""
     told = []
     place = Workplace(
         workplace.settings, Stations(followers=(Watcher("first", told), Watcher("second", told)))

@@ -1,5 +1,5 @@
-"""Products, pictures, stock, channels, people, check, backup: what a person does there and what is
-refused."""
+"""Tests products, pictures, stock, channels, people, check, backup: what a person does there and
+what is refused."""
 
 import io
 from dataclasses import replace

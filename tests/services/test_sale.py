@@ -1,5 +1,5 @@
-"""One sale through the services: offered on two channels, bought on one, gone from the other, sent,
-tracked."""
+"""Tests one sale through the services: offered on two channels, bought on one, gone from the other,
+sent, tracked."""
 
 import pytest
 import zxingcpp

@@ -1,4 +1,4 @@
-"""Hagglet's shelves as the seller reads them, and as the rulebook keeps them."""
+"""Tests Hagglet's shelves as the seller reads them, and as the rulebook keeps them."""
 
 import pytest
 

@@ -1,5 +1,5 @@
-"""Loomstead as a seller meets it: corners with their facts, patches of single fields, a hundred
-days."""
+"""Tests Loomstead as a seller meets it: corners with their facts, patches of single fields, a
+hundred days."""
 
 import json
 from itertools import count

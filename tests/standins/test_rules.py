@@ -1,5 +1,5 @@
-"""Other rulebooks than the shipped ones: loaded into a stand-in it keeps them, and Relvan lists by
-them."""
+"""Tests other rulebooks than the shipped ones: loaded into a stand-in it keeps them, and Relvan
+lists by them."""
 
 import hashlib
 from dataclasses import replace
@@ -23,8 +23,8 @@ from tests.steps.conformance import FIELDS
 
 @pytest.fixture
 def stricter():
-    """Hagglet, edition 2: longer headings are wanted, another shelf is there, and every notice
-    names its season."""
+    """Returns Hagglet's edition 2: longer headings are wanted, another shelf is there, and every
+    notice names its season."""
     book = yaml.safe_load((RULEBOOKS / "hagglet.yaml").read_text())
     book["edition"] = 2
     book["categories"].append({"key": "hg-moss", "name": "Home and garden / Moss"})

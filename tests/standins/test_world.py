@@ -1,4 +1,4 @@
-"""The outside world: what it remembers, how it sells, how badly it behaves."""
+"""Tests the outside world: what it remembers, how it sells, how badly it behaves."""
 
 import httpx
 import pytest

@@ -1,1 +1,1 @@
-"""What tests of several files do: each module has the steps of one part of the job."""
+"""Holds what tests of several files do: each module has the steps of one part of the job."""

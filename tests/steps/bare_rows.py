@@ -1,4 +1,4 @@
-"""Products written as bare rows, for tests of the store."""
+"""Writes products as bare rows, for tests of the store."""
 
 from datetime import UTC, datetime
 

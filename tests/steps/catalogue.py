@@ -1,4 +1,4 @@
-"""Steps of tests about catalogue."""
+"""Holds steps of tests about the catalogue."""
 
 import pytest
 

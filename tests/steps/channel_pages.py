@@ -1,4 +1,4 @@
-"""Steps of tests about channel pages."""
+"""Holds steps of tests about channel pages."""
 
 from lxml import html
 

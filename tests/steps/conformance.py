@@ -1,4 +1,4 @@
-"""Steps of tests about conformance."""
+"""Holds steps of tests about conformance."""
 
 from tests.house import TEXT
 

@@ -1,4 +1,4 @@
-"""Steps of tests about corvello."""
+"""Holds steps of tests about Corvello."""
 
 from relvan.core.catalogue.identity import gtin_check_digit
 

@@ -1,4 +1,4 @@
-"""Steps of tests about drift."""
+"""Holds steps of tests about drift."""
 
 from relvan.services.listings.standing import read_standing
 from tests.house import (

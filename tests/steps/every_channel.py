@@ -1,4 +1,4 @@
-"""Steps of tests about every channel."""
+"""Holds steps of tests about every channel."""
 
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.prices.set import set_list_price
@@ -19,7 +19,7 @@ OWN = {
 
 
 def ready(workplace, owner, key, sku="PT-14", title="A pot of clay, glazed"):
-    """A draft without gaps on a channel; its id."""
+    """Makes a draft without gaps on a channel; returns its id."""
     add_pot(
         workplace, owner, sku, attributes={"material": "Stoneware"}, brand="Quillmoss", title=title
     )

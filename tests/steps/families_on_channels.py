@@ -1,4 +1,4 @@
-"""Steps of tests about families on channels."""
+"""Holds steps of tests about families on channels."""
 
 from relvan.core.catalogue.product import ProductDraft, ProductKind, Trait
 from relvan.services.catalogue.pictures import add_picture
@@ -13,7 +13,7 @@ GLAZES = ("Ink", "Oat")
 
 
 def make_family(workplace, owner, units=5, **facts):
-    """A family of four pots with a picture, and stock of each."""
+    """Creates a family of four pots with a picture, and stock of each."""
     axes = (Trait("Size", SIZES), Trait("Glaze", GLAZES))
     head = ProductDraft(
         "PT",
@@ -50,7 +50,7 @@ def make_family(workplace, owner, units=5, **facts):
 
 
 def on(workplace, channel_id=1):
-    """The listings of a channel by SKU."""
+    """Returns the listings of a channel by SKU."""
     with workplace.database.reading() as session:
         from relvan.store.listing_list import ListingFilter, listing_page
 

@@ -1,4 +1,4 @@
-"""Steps of tests about findings."""
+"""Holds steps of tests about findings."""
 
 import zlib
 

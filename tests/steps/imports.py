@@ -1,4 +1,4 @@
-"""Steps of tests about imports."""
+"""Holds steps of tests about imports."""
 
 from relvan.core.catalogue.facts import Facts
 from relvan.services.imports.receive import NewFile, receive_file
@@ -11,8 +11,8 @@ from tests.house import work
 
 
 def rehearse(workplace, owner, kind, content, name="file.csv", **more):
-    """Import a file up to its rehearsal; the job's id and (position, subject, verdict, reason) by
-    row."""
+    """Imports a file up to its rehearsal; returns the job's id and (position, subject, verdict,
+    reason) by row."""
     data = content.encode() if isinstance(content, str) else content
     job = receive_file(workplace, owner, NewFile(kind, name, data), **more)
     work(workplace)

@@ -1,4 +1,4 @@
-"""Steps of tests about listing pages."""
+"""Holds steps of tests about listing pages."""
 
 from lxml import html
 

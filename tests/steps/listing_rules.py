@@ -1,4 +1,4 @@
-"""Steps of tests about listing rules."""
+"""Holds steps of tests about listing rules."""
 
 from relvan.core.listings.rulebook import (
     CallLimits,

@@ -1,4 +1,4 @@
-"""Steps of tests about loomstead."""
+"""Holds steps of tests about Loomstead."""
 
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings

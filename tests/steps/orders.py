@@ -1,4 +1,4 @@
-"""Steps of tests about orders."""
+"""Holds steps of tests about orders."""
 
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.services.orders.take import take_manual_order

@@ -1,4 +1,4 @@
-"""Steps of tests about updates."""
+"""Holds steps of tests about updates."""
 
 from relvan.store.listings import listing_by_id
 

@@ -1,4 +1,4 @@
-"""Steps of tests about sale."""
+"""Holds steps of tests about a sale."""
 
 from relvan.services.orders.release import release_orders
 from relvan.services.packing.parcels import add_parcel

@@ -1,4 +1,4 @@
-"""Steps of tests about tables."""
+"""Holds steps of tests about tables."""
 
 import datetime as dt
 import io
@@ -26,7 +26,7 @@ TEXT = "urn:oasis:names:tc:opendocument:xmlns:text:1.0"
 
 
 def ods_cell(value, repeated=1):
-    """One cell as an office suite writes it."""
+    """Returns one cell as an office suite writes it."""
     many = f' table:number-columns-repeated="{repeated}"' if repeated > 1 else ""
     if value is None:
         return f"<table:table-cell{many}/>"
@@ -42,7 +42,8 @@ def ods_cell(value, repeated=1):
 
 
 def ods(*sheets):
-    """A workbook in the OpenDocument format (ISO/IEC 26300): (name, rows) for each sheet."""
+    """Returns a workbook in the OpenDocument format (ISO/IEC 26300): (name, rows) for each
+    sheet."""
     body = "".join(
         f'<table:table table:name="{name}">'
         + "".join(
@@ -60,7 +61,7 @@ def ods(*sheets):
 
 
 def packed_ods(content):
-    """What makes a file of the content of an open document."""
+    """Returns the file that the content of an open document makes."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as packed:
         packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
@@ -70,7 +71,7 @@ def packed_ods(content):
 
 
 def xls(*sheets):
-    """A workbook in the old binary format: (name, rows) for each sheet."""
+    """Returns a workbook in the old binary format: (name, rows) for each sheet."""
     book = xlwt.Workbook()
     day = xlwt.easyxf(num_format_str="YYYY-MM-DD")
     for name, rows in sheets:
@@ -85,7 +86,7 @@ def xls(*sheets):
 
 
 def xlsx(*sheets):
-    """A workbook: (name, rows) for each sheet."""
+    """Returns a workbook: (name, rows) for each sheet."""
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out, {"strings_to_formulas": False})
     day = book.add_format({"num_format": "yyyy-mm-dd"})

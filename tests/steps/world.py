@@ -1,4 +1,4 @@
-"""Steps of tests about world."""
+"""Holds steps of tests about world."""
 
 import time
 

@@ -1,4 +1,4 @@
-"""What tests of the store share."""
+"""Holds what tests of the store share."""
 
 import pytest
 

@@ -29,7 +29,7 @@ def job(workplace):
 
 
 def laid(positions, *, making=False):
-    """Plain rows at these positions, each with a weight of ten times its position."""
+    """Lays plain rows at these positions, each with a weight of ten times its position."""
     weights = [position * 10 for position in positions]
     old = {} if making else {"weight_g": [None] * len(positions)}
     return PlainRows(

@@ -1,4 +1,4 @@
-"""How many rows a list has, and figures over all rows."""
+"""Tests how many rows a list has, and figures over all rows."""
 
 import pytest
 

@@ -1,4 +1,5 @@
-"""The database: a write takes its turn at the start, and what is put off runs after the commit."""
+"""Tests the database: a write takes its turn at the start, and what is put off runs after the
+commit."""
 
 import threading
 import time

@@ -1,5 +1,5 @@
-"""The few ways in which many listings lack something: they are found as a reading of every listing
-finds them."""
+"""Tests the few ways in which many listings lack something: they are found as a reading of every
+listing finds them."""
 
 from collections import Counter
 
@@ -23,7 +23,7 @@ WAYS = st.lists(st.sampled_from(KINDS), unique=True, max_size=2)
 
 @built_once
 def shop(workplace, owner, world):
-    """Two channels, on each a listing of every one of six products."""
+    """Builds two channels, on each a listing of every one of six products."""
     connect(workplace, owner, world)
     with workplace.database.writing() as session:
         ids = add(session, *(f"PT-{number}" for number in range(6)))

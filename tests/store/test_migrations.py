@@ -15,7 +15,7 @@ NOW = "2026-11-02T09:00:00.000000Z"
 
 @pytest.fixture
 def first(tmp_path):
-    """A database as version 0001 left it, with a product, its listing and an order."""
+    """Builds a database as version 0001 left it, with a product, its listing and an order."""
     database = Database(f"sqlite:///{tmp_path / 'old.db'}")
     with database.engine.execution_options(begin="IMMEDIATE").begin() as connection:
         command.upgrade(alembic_config(connection), "0001")

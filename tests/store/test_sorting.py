@@ -11,7 +11,7 @@ from relvan.store.product_list import ProductFilter, product_page
 
 
 def paged(page, sort, size):
-    """All rows of a list, page by page."""
+    """Returns all rows of a list, page by page."""
     found, after = [], None
     while rows := page(sort, after, size):
         found += rows

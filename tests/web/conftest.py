@@ -1,4 +1,4 @@
-"""What tests of pages share: somebody signed in, and a shop that has sold one pot."""
+"""Holds what tests of pages share: somebody signed in, and a shop that has sold one pot."""
 
 import pytest
 

@@ -1,5 +1,5 @@
-"""All pages together: who may see them, that nothing can be smuggled in, how many queries they
-need, and how trouble is told."""
+"""Tests all pages together: who may see them, that nothing can be smuggled in, how many queries
+they need, and how trouble is told."""
 
 import re
 

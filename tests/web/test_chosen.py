@@ -1,4 +1,4 @@
-"""What is chosen of a list: never more than was shown."""
+"""Tests what is chosen of a list: never more than was shown."""
 
 from lxml import html
 

@@ -1,4 +1,4 @@
-"""The page of patterns: every shared piece is on it, in every state that it has."""
+"""Tests the page of patterns: every shared piece is on it, in every state that it has."""
 
 import re
 

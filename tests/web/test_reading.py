@@ -1,4 +1,5 @@
-"""How typed forms are read: whole numbers, lines, and everything that cannot be read at once."""
+"""Tests how typed forms are read: whole numbers, lines, and everything that cannot be read at
+once."""
 
 import pytest
 

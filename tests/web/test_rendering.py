@@ -1,4 +1,4 @@
-"""How numbers, money, moments and the history are written."""
+"""Tests how numbers, money, moments and the history are written."""
 
 from datetime import UTC, datetime, timedelta
 

@@ -1,4 +1,4 @@
-"""The sentence bar of a list."""
+"""Tests the sentence bar of a list."""
 
 from relvan.web.sentence import Chip, Choice, ListKind, read_sentence
 

@@ -14,7 +14,7 @@ from tests.house import channel_ids, connect
 
 @pytest.fixture
 def five(workplace, owner, world):
-    """The duties of two channels, of bulk jobs, of sale prices and of hold-backs."""
+    """Returns the duties of two channels, of bulk jobs, of sale prices and of hold-backs."""
     connect(workplace, owner, world)
     return {*map(channel_duty, channel_ids(workplace).values()), JOBS, SALES, HOLD_BACKS}
 

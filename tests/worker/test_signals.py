@@ -109,7 +109,7 @@ def test_a_kind_of_work_that_there_is_not_is_a_mistake_and_not_swallowed(tmp_pat
 
 @pytest.fixture
 def place(settings, world):
-    """A workplace on the machine's clock, whose changes are told to whoever listens in its
+    """Builds a workplace on the machine's clock, whose changes are told to whoever listens in its
     folder."""
     found = open_workplace(settings, wake=Waker(open_signals(settings)))
     yield found
@@ -118,7 +118,7 @@ def place(settings, world):
 
 @pytest.fixture
 def working(place, owner, world, monkeypatch):
-    """A worker that never looks by itself, so that only signals reach it."""
+    """Starts a worker that never looks by itself, so that only signals reach it."""
     for work in SAFETY_S:
         monkeypatch.setitem(SAFETY_S, work, 3600.0)
     monkeypatch.setattr("relvan.worker.run.MIND_EVERY_S", 3600.0)

@@ -1,5 +1,5 @@
-"""The background: one round for a channel at a time, nothing that waits is missed, trouble stops
-nobody else."""
+"""Tests the background: one round for a channel at a time, nothing that waits is missed, trouble
+stops nobody else."""
 
 import logging
 import threading
@@ -132,8 +132,8 @@ def test_only_one_worker_works_on_a_folder(settings):
 
 @pytest.fixture
 def place(settings, world):
-    """A workplace on the machine's clock whose changes wake nobody; it lets go of the world before
-    that ends."""
+    """Builds a workplace on the machine's clock whose changes wake nobody; it lets go of the world
+    before that ends."""
     found = open_workplace(settings)
     yield found
     found.close()

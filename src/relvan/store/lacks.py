@@ -78,7 +78,7 @@ def has_gap(session: Session, channel: str = "", **asked: str) -> ColumnElement[
         ways = ways.where(_USED.c.channel_id == _id_of(channel))
     marks: dict[int, list[str]] = {}
     for channel_id, mark, gaps in session.execute(ways):
-        if any(all(gap[name] == value for name, value in wanted.items()) for gap in gaps):
+        if any(all(gap.get(name) == value for name, value in wanted.items()) for gap in gaps):
             marks.setdefault(channel_id, []).append(mark)
     return (Listing.gap_count > 0) & or_(
         false(),

@@ -1,4 +1,4 @@
-"""What an operation of a change of many makes of a fact."""
+"""Tests what an operation of a change of many makes of a fact."""
 
 import pytest
 

@@ -1,4 +1,5 @@
-"""What is wrong with facts: that checking what changes finds all that checking everything would."""
+"""Tests what is wrong with facts: that checking what changes finds all that checking everything
+would."""
 
 import pytest
 from hypothesis import given
@@ -79,7 +80,7 @@ def fields(refusals):
 
 
 def good_facts():
-    """Facts that nothing is wrong with: sides come three together."""
+    """Returns facts that nothing is wrong with: sides come three together."""
     sides = ("length_mm", "width_mm", "height_mm")
     return (
         picked(GOOD)

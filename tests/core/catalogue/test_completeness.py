@@ -1,4 +1,4 @@
-"""Which recommended details of a product are missing."""
+"""Tests which recommended details of a product are missing."""
 
 import pytest
 

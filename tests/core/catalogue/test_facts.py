@@ -1,4 +1,5 @@
-"""A product as flat facts: to and from a draft, the difference of two, what a family lends."""
+"""Tests a product as flat facts: to and from a draft, the difference of two, what a family
+lends."""
 
 import pytest
 from hypothesis import given

@@ -1,4 +1,4 @@
-"""The rules of families: combinations, proposals, patterns."""
+"""Tests the rules of families: combinations, proposals, patterns."""
 
 import pytest
 from hypothesis import given

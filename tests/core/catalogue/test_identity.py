@@ -1,4 +1,4 @@
-"""SKUs and GTINs: what is accepted, what is refused, what counts as the same."""
+"""Tests SKUs and GTINs: what is accepted, what is refused, what counts as the same."""
 
 import pytest
 from hypothesis import given

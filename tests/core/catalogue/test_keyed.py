@@ -1,4 +1,5 @@
-"""Facts that have a key: their names are put together and read in one place, both ways alike."""
+"""Tests facts that have a key: their names are put together and read in one place, both ways
+alike."""
 
 import pytest
 from hypothesis import given

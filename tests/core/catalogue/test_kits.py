@@ -1,4 +1,4 @@
-"""The rules of kits: circles, leaves, what can be made."""
+"""Tests the rules of kits: circles, leaves, what can be made."""
 
 import pytest
 from hypothesis import given

@@ -1,4 +1,4 @@
-"""What a picture of a product is for."""
+"""Tests what a picture of a product is for."""
 
 import pytest
 

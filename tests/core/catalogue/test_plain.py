@@ -1,4 +1,5 @@
-"""Plain facts of many products: which facts are plain, and which values are beyond question."""
+"""Tests plain facts of many products: which facts are plain, and which values are beyond
+question."""
 
 import pytest
 from hypothesis import given

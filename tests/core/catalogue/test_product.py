@@ -1,4 +1,4 @@
-"""What may be said of a product."""
+"""Tests what may be said of a product."""
 
 from dataclasses import replace
 

@@ -1,4 +1,4 @@
-"""Drift: what counts as a difference, and how much of a channel one look reads."""
+"""Tests drift: what counts as a difference, and how much of a channel one look reads."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""The pulse of a channel: six hours in bars of ten minutes."""
+"""Tests the pulse of a channel: six hours in bars of ten minutes."""
 
 from datetime import UTC, datetime, timedelta
 

@@ -1,4 +1,4 @@
-"""What is sent first, how long one waits, when one stops trying for a while."""
+"""Tests what is sent first, how long one waits, when one stops trying for a while."""
 
 import pytest
 from hypothesis import given

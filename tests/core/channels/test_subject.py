@@ -1,4 +1,5 @@
-"""What an update is about: read from its text form as it was written, and nothing else is read."""
+"""Tests what an update is about: read from its text form as it was written, and nothing else is
+read."""
 
 import pytest
 from hypothesis import given

@@ -1,4 +1,4 @@
-"""What a cell says, by the form of its column."""
+"""Tests what a cell says, by the form of its column."""
 
 from datetime import date, datetime
 

@@ -1,4 +1,4 @@
-"""Which column of a file is which field."""
+"""Tests which column of a file is which field."""
 
 import pytest
 

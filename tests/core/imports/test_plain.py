@@ -1,4 +1,5 @@
-"""Judging many rows of a file at once: whatever could be refused is left to be judged by itself."""
+"""Tests judging many rows of a file at once: whatever could be refused is left to be judged by
+itself."""
 
 import pytest
 
@@ -20,8 +21,8 @@ def judge(rows, known=None, taken=(), twice=NOTHING_TWICE, **options):
 
 
 def told(judged):
-    """(position, SKU, verdict, change) of the rows that are beyond question, in the order of the
-    file."""
+    """Returns (position, SKU, verdict, change) of the rows that are beyond question, in the order
+    of the file."""
     return sorted(
         (rows.positions[at], rows.subjects[at], verdict, rows.change(at))
         for verdict, rows in judged.clear.items()

@@ -1,4 +1,4 @@
-"""Which rows of a file are one thing."""
+"""Tests which rows of a file are one thing."""
 
 from hypothesis import given
 from hypothesis import strategies as st

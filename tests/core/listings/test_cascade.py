@@ -1,4 +1,4 @@
-"""From which source each value of a listing comes."""
+"""Tests from which source each value of a listing comes."""
 
 from dataclasses import replace
 

@@ -1,4 +1,4 @@
-"""What keeps a listing from going live, with the place to mend it."""
+"""Tests what keeps a listing from going live, with the place to mend it."""
 
 from dataclasses import replace
 

@@ -1,4 +1,4 @@
-"""Which layer a listing takes its values from."""
+"""Tests which layer a listing takes its values from."""
 
 import pytest
 

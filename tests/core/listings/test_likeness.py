@@ -1,4 +1,4 @@
-"""How alike goods are, with the reasons."""
+"""Tests how alike goods are, with the reasons."""
 
 import pytest
 from hypothesis import example, given

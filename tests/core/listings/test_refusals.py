@@ -1,4 +1,4 @@
-"""How long what a channel refused holds: while that very thing says what it said."""
+"""Tests how long what a channel refused holds: while that very thing says what it said."""
 
 import pytest
 

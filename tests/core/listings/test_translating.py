@@ -1,4 +1,4 @@
-"""Our words and a channel's words for traits, attributes and values."""
+"""Tests our words and a channel's words for traits, attributes and values."""
 
 from relvan.core.listings.translating import (
     Translation,

@@ -1,4 +1,4 @@
-"""Categories as a tree and as what words find."""
+"""Tests categories as a tree and as what words find."""
 
 import pytest
 from hypothesis import given

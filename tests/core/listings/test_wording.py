@@ -1,4 +1,4 @@
-"""Wording with places for the fields of a product: what it writes, and what is refused."""
+"""Tests wording with places for the fields of a product: what it writes, and what is refused."""
 
 import pytest
 from hypothesis import given

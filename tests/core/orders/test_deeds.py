@@ -1,4 +1,4 @@
-"""What may be done to an order, and why not: one table for everybody who asks."""
+"""Tests what may be done to an order, and why not: one table for everybody who asks."""
 
 from itertools import product
 

@@ -1,4 +1,4 @@
-"""What is true of an order: its progress and the words for it."""
+"""Tests what is true of an order: its progress and the words for it."""
 
 import pytest
 

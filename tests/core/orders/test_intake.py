@@ -1,4 +1,4 @@
-"""What an order that is entered by hand must have."""
+"""Tests what an order that is entered by hand must have."""
 
 from relvan.core.orders.intake import Address, IncomingLine, check_manual_order
 

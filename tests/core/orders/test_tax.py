@@ -1,4 +1,4 @@
-"""The tax inside an amount."""
+"""Tests the tax inside an amount."""
 
 from decimal import Decimal
 

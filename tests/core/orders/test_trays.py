@@ -1,4 +1,4 @@
-"""In which tray an order lies after work on it."""
+"""Tests in which tray an order lies after work on it."""
 
 import pytest
 

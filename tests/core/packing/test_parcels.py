@@ -1,4 +1,4 @@
-"""What goes into which parcel."""
+"""Tests what goes into which parcel."""
 
 from collections import Counter
 

@@ -1,4 +1,4 @@
-"""Who may do what, and how long a password must be."""
+"""Tests who may do what, and how long a password must be."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""Which bins a pick list is served from, the order of the picks, and what a scan may be."""
+"""Tests which bins a pick list is served from, the order of the picks, and what a scan may be."""
 
 from collections import Counter
 

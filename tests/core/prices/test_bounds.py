@@ -1,4 +1,4 @@
-"""Which of several bounds holds a price."""
+"""Tests which of several bounds holds a price."""
 
 from decimal import Decimal
 

@@ -1,4 +1,4 @@
-"""What a channel keeps of a price, by the worked examples and by properties."""
+"""Tests what a channel keeps of a price, by the worked examples and by properties."""
 
 from decimal import Decimal
 

@@ -1,4 +1,4 @@
-"""The history of prices as lines of a chart."""
+"""Tests the history of prices as lines of a chart."""
 
 from datetime import UTC, datetime, timedelta
 

@@ -1,4 +1,4 @@
-"""The lowest price that covers something, against a plain search from 1 up."""
+"""Tests the lowest price that covers something, against a plain search from 1 up."""
 
 from decimal import Decimal
 
@@ -29,7 +29,8 @@ def plain(leaves):
 
 
 def agrees(found, by_search):
-    """A search that found nothing says only that nothing is there so far."""
+    """Says whether two searches agree. One that found nothing says only that nothing is there so
+    far."""
     if by_search is None:
         return found is None or found >= MOST_SEARCHED
     return found == by_search

@@ -1,4 +1,4 @@
-"""The margin of a list price."""
+"""Tests the margin of a list price."""
 
 import pytest
 from hypothesis import strategies as st

@@ -1,4 +1,4 @@
-"""Conversion rates: which are refused, and which holds on a day."""
+"""Tests conversion rates: which are refused, and which holds on a day."""
 
 from datetime import date
 from decimal import Decimal

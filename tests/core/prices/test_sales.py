@@ -1,4 +1,4 @@
-"""Sale prices: when they hold, what they lead to, what is refused."""
+"""Tests sale prices: when they hold, what they lead to, what is refused."""
 
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal

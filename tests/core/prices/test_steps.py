@@ -1,4 +1,4 @@
-"""From list price to channel price, step by step."""
+"""Tests how a list price becomes the price of a channel, step by step."""
 
 from datetime import date
 from decimal import Decimal

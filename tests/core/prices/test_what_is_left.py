@@ -1,4 +1,4 @@
-"""The margin of a channel price, with and without its why."""
+"""Tests the margin of a channel price, with and without its why."""
 
 from decimal import Decimal
 

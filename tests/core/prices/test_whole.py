@@ -67,7 +67,7 @@ wishes = st.tuples(st.integers(1, 5_000), goods, st.sampled_from(["", "books"]),
 
 
 def alone(listed_in, steps, category, margin, base, one, sale):
-    """The same price with its why."""
+    """Returns the same price with its why."""
     least = None
     if margin is not None and one.cost is not None:
         tax = TAX_PERCENT.get(one.tax_code, Decimal(0))

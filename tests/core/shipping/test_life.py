@@ -1,4 +1,4 @@
-"""The lives of shipments and pick lists: every event leads to a state of its table."""
+"""Tests the lives of shipments and pick lists: every event leads to a state of its table."""
 
 import pytest
 

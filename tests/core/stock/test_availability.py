@@ -1,4 +1,4 @@
-"""What is free, and how much of it a channel shows."""
+"""Tests what is free, and how much of it a channel shows."""
 
 from dataclasses import replace
 from decimal import Decimal

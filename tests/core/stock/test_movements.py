@@ -1,4 +1,4 @@
-"""What each kind of movement does to a bin."""
+"""Tests what each kind of movement does to a bin."""
 
 import pytest
 from hypothesis import given

@@ -1,4 +1,4 @@
-"""Which stock policy holds: the nearest."""
+"""Tests which stock policy holds: the nearest."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""How long stock lasts."""
+"""Tests how long stock lasts."""
 
 from datetime import UTC, date, datetime
 

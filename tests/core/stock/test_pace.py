@@ -1,4 +1,4 @@
-"""How fast pools sell, and for how long a channel counts as silent."""
+"""Tests how fast pools sell, and for how long a channel counts as silent."""
 
 from datetime import timedelta
 from decimal import Decimal

@@ -1,4 +1,4 @@
-"""From which warehouses an order is served."""
+"""Tests from which warehouses an order is served."""
 
 from collections import Counter
 

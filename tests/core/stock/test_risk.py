@@ -10,7 +10,8 @@ from relvan.core.stock.risk import check_risk, hold_back_by_risk
 
 
 def more_than(held, mean):
-    """P(N > held), summed from the small end of what is left, so that nothing small is lost."""
+    """Returns P(N > held), summed from the small end of what is left, so that nothing small is
+    lost."""
     terms = [
         math.exp(k * math.log(mean) - mean - math.lgamma(k + 1))
         for k in range(held + 1, held + 400)

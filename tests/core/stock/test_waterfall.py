@@ -1,4 +1,4 @@
-"""The waterfall of what is free: each bar begins where the last one ended."""
+"""Tests the waterfall of what is free: each bar begins where the last one ended."""
 
 from hypothesis import given
 from hypothesis import strategies as st

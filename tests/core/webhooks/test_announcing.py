@@ -1,4 +1,4 @@
-"""What becomes of an announcement, and what a webhook must be."""
+"""Tests what becomes of an announcement, and what a webhook must be."""
 
 from datetime import UTC, datetime, timedelta
 

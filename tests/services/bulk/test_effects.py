@@ -1,5 +1,5 @@
-"""The rehearsal of other list prices shows what every channel's price becomes, and that is what it
-becomes."""
+"""Tests that the rehearsal of other list prices shows what every channel's price becomes, and that
+is what it becomes."""
 
 from relvan.core.catalogue.bulk import Operation
 from relvan.services.bulk.effects import price_effects_of_rows
@@ -17,8 +17,8 @@ from tests.steps.families_on_channels import make_family
 
 @built_once
 def shop(workplace, owner, world):
-    """Pots on two channels: one sells well, one is near its cost, one is held by a floor; and a
-    family on one."""
+    """Builds pots on two channels: one sells well, one is near its cost, one is held by a floor;
+    and a family on one."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-A")
     add_pot(workplace, owner, "PT-B", cost=1300)

@@ -1,5 +1,5 @@
-"""Files of listing fields and layer values: rehearsed, applied, taken back, taken out and brought
-in unchanged."""
+"""Tests files of listing fields and layer values: rehearsed, applied, taken back, taken out and
+brought in unchanged."""
 
 import csv
 import io

@@ -1,4 +1,4 @@
-"""Attributes, categories, pictures and files of products."""
+"""Tests attributes, categories, pictures and files of products."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""Families, kits, aliases, categories and bulk changes, as people use them."""
+"""Tests families, kits, aliases, categories and bulk changes, as people use them."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""Channels, prices and people as they are set up; rights, backups and invariants."""
+"""Tests channels, prices and people as they are set up; rights, backups and invariants."""
 
 from dataclasses import replace
 

@@ -1,4 +1,4 @@
-"""Files, changes by hand and undo in any order, beside a plain model of what should come of
+"""Tests files, changes by hand and undo in any order, beside a plain model of what should come of
 them."""
 
 import tempfile
@@ -50,7 +50,7 @@ file_rows = st.lists(st.tuples(st.sampled_from(SKUS), facts_said), min_size=1, m
 
 
 def as_csv(rows):
-    """The rows as a file with a column for every fact that any of them names."""
+    """Returns the rows as a file with a column for every fact that any of them names."""
     names = [name for name in COLUMNS if any(name in said for _, said in rows)]
     lines = [";".join(["sku", "title" if not names else "", *(COLUMNS[name][0] for name in names)])]
     for sku, said in rows:

@@ -1,4 +1,4 @@
-"""Files longer than what is looked at together: what belongs together may lie far apart."""
+"""Tests files longer than what is looked at together: what belongs together may lie far apart."""
 
 import random
 
@@ -22,7 +22,7 @@ from tests.steps.imports import carry, facts, rehearse, rows, state, verdicts
 
 @pytest.fixture(autouse=True)
 def small_chunks(monkeypatch):
-    """The same code with chunks that a test can fill."""
+    """Gives the code chunks that a test can fill."""
     monkeypatch.setattr("relvan.services.imports.rehearse.CHUNK", 7)
     monkeypatch.setattr("relvan.services.imports.rehearse.READ", 7)
     monkeypatch.setattr("relvan.services.imports.rehearse.WRITTEN", 11)

@@ -1,5 +1,5 @@
-"""Files of families as people have them: a column for each trait; one file for products with their
-families."""
+"""Tests files of families as people have them: a column for each trait; one file for products with
+their families."""
 
 import pytest
 

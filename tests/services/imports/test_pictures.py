@@ -1,4 +1,5 @@
-"""Pictures brought in by a file of addresses: looked at first, fetched one by one, taken back."""
+"""Tests pictures brought in by a file of addresses: looked at first, fetched one by one, taken
+back."""
 
 from relvan.services.catalogue.pictures import add_picture, picture_roles, remove_picture
 from tests.house import add_pot, assert_sound, png

@@ -1,5 +1,5 @@
-"""Plain facts are written many at once; what comes of it must be what comes of writing each product
-by itself."""
+"""Tests that plain facts are written many at once; what comes of it must be what comes of writing
+each product by itself."""
 
 import csv
 import io
@@ -112,7 +112,7 @@ DUMPS = (
 
 @st.composite
 def files(draw):
-    """A file of products whose columns all name plain facts."""
+    """Builds a file of products whose columns all name plain facts."""
     sides = ["length mm", "width mm", "height mm"]
     names = draw(
         st.lists(st.sampled_from([n for n in CELLS if n not in sides]), unique=True, max_size=5)
@@ -126,7 +126,7 @@ def files(draw):
 
 @pytest.fixture(scope="module")
 def stocked(furnished, houses, tmp_path_factory):
-    """A catalogue with a product of every kind."""
+    """Builds a catalogue with a product of every kind."""
     house = houses.copy(furnished, tmp_path_factory.mktemp("stocked") / "data")
     workplace = open_workplace(house)
     drafts = [(sku, draft_from({"sku": sku} | said)) for sku, said in THERE.items()]
@@ -146,7 +146,8 @@ def everything(workplace):
 
 
 def carried(house, content, chosen, how):
-    """What the database says after the rehearsal, after applying and after taking it back."""
+    """Returns what the database says after the rehearsal, after applying and after taking it
+    back."""
     with pytest.MonkeyPatch.context() as patch:
         if how == "each":
             patch.setattr("relvan.services.imports.rehearse.can_be_plain", lambda *_: False)
@@ -184,7 +185,7 @@ def test_many_at_once_or_each_by_itself_comes_to_the_same(
 
 
 def many(count, **more):
-    """A file of so many products, with more columns that say the same in all rows."""
+    """Builds a file of so many products, with more columns that say the same in all rows."""
     head, tail = (
         ",".join(["sku,title,weight g,price: retail", *more]),
         "".join(f",{value}" for value in more.values()),

@@ -1,4 +1,4 @@
-"""Bringing files in: what the rehearsal says, what applying does, what undo takes back."""
+"""Tests bringing files in: what the rehearsal says, what applying does, what undo takes back."""
 
 import io
 import zipfile

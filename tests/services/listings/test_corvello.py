@@ -1,4 +1,4 @@
-"""A channel with a catalogue of its own that answers by reply sheet: pages chosen, handed in,
+"""Tests a channel with a catalogue of its own that answers by reply sheet: pages chosen, handed in,
 partly refused, lost."""
 
 import pytest
@@ -55,7 +55,7 @@ def candidates(workplace, listing_id):
 
 
 def place(workplace, owner, world, *skus):
-    """Drafted on pages that are there, published and answered."""
+    """Drafts products on pages that are there, publishes them, and lets the channel answer."""
     put_pages(world, *((f"Aubrey pot {sku[-1]} in oat", gtin(int(sku[-1]))) for sku in skus))
     ids = draft_listings(workplace, owner, "corvello", skus).listing_ids
     look_for_pages(workplace, channel_ids(workplace)["corvello"])
@@ -217,8 +217,8 @@ def test_a_change_while_the_sheet_is_awaited_is_told_after_it(shop, owner, world
 
 
 def slow_then_fast(shop, owner, world, seconds, *skus):
-    """PT-1 is counted as 7, which is handed in and answered after some seconds; then as 4, which
-    waits; the channel."""
+    """Counts PT-1 as 7, which is handed in and answered after some seconds, then as 4, which waits;
+    returns the channel."""
     place(shop, owner, world, *skus)
     channel = channel_ids(shop)["corvello"]
     world.replies_after(seconds)

@@ -1,4 +1,5 @@
-"""Deeds on listings: what is foreseen is what is done, by hand as by file, families as one."""
+"""Tests deeds on listings: what is foreseen is what is done, by hand as by file, families as
+one."""
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -21,7 +22,8 @@ from tests.steps.imports import carry, rehearse, verdicts
 
 @built_once
 def shop(workplace, owner, world):
-    """On Hagglet: a pot that can go live, one without a shelf, and a family of four."""
+    """Builds a shop on Hagglet: a pot that can go live, one without a shelf, and a family of
+    four."""
     connect(workplace, owner, world, "hagglet", "ownshop")
     for sku in ("PT-0", "PT-1"):
         add_pot(workplace, owner, sku)
@@ -38,7 +40,7 @@ def all_listings(place):
 
 
 def waiting(place):
-    """(listing, topic) of what is to be told."""
+    """Returns (listing, topic) of what is to be told."""
     with place.database.reading() as session:
         entries = session.query(OutboxEntry).filter(OutboxEntry.state.in_(OPEN_UPDATES))
         return {(entry.listing_id, entry.topic) for entry in entries}

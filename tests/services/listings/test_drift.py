@@ -1,4 +1,4 @@
-"""What a channel shows against what it last accepted: seen twice, then mended by rule or by
+"""Tests what a channel shows against what it last accepted: seen twice, then mended by rule or by
 hand."""
 
 import pytest
@@ -24,7 +24,7 @@ from tests.steps.every_channel import OWN, draft, ready
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot, ten of it, on Hagglet and in the own shop."""
+    """Builds a pot, ten of it, on Hagglet and in the own shop."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
     list_everywhere(workplace, owner, "PT-14")

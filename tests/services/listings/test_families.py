@@ -1,4 +1,4 @@
-"""A family goes as one: one page, its head first, never a variant alone."""
+"""Tests that a family goes as one: one page, its head first, never a variant alone."""
 
 import pytest
 

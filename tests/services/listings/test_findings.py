@@ -1,5 +1,5 @@
-"""What was there before: read in without touching it, linked by SKU, by GTIN, by hand; made into
-products."""
+"""Tests what was there before: read in without touching it, linked by SKU, by GTIN, by hand; made
+into products."""
 
 import pytest
 

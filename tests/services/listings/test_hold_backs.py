@@ -1,4 +1,5 @@
-"""Holding back by risk: as much as sells before a channel hears of it, from what was measured."""
+"""Tests holding back by risk: as much as sells before a channel hears of it, from what was
+measured."""
 
 import pytest
 
@@ -24,8 +25,8 @@ from tests.snapshots import built_once
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot on both channels, nine hundred of it, of which 560 were sold in the last 28 days on one
-    of them."""
+    """Builds a pot on both channels, nine hundred of it, of which 560 were sold in the last 28 days
+    on one of them."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=900)
     list_everywhere(workplace, owner, "PT-14")

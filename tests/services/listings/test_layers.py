@@ -1,5 +1,5 @@
-"""Layers: said once, used by many; shown before they are changed, behind afterwards, taken back by
-one deed."""
+"""Tests layers: said once, used by many; shown before they are changed, behind afterwards, taken
+back by one deed."""
 
 import pytest
 

@@ -1,5 +1,5 @@
-"""A channel that sells in another currency and is changed by patches: drafted, sold, changed, taken
-down, lapsed."""
+"""Tests a channel that sells in another currency and is changed by patches: drafted, sold, changed,
+taken down, lapsed."""
 
 import pytest
 

@@ -1,5 +1,5 @@
-"""A channel that cannot be read sells on: the others hold that back, more the longer it lasts, and
-let go after it."""
+"""Tests that a channel that cannot be read sells on: the others hold that back, more the longer it
+lasts, and let go after it."""
 
 from datetime import timedelta
 
@@ -33,8 +33,8 @@ LAG_S = 600
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot on both channels, of which 560 were sold on Hagglet of late and 560 in our own shop,
-    held back by risk; a jug that nobody bought."""
+    """Builds a pot on both channels, of which 560 were sold on Hagglet of late and 560 in our own
+    shop, held back by risk; a jug that nobody bought."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=2_000)
     add_pot(workplace, owner, "JG-2", units=50)
@@ -56,7 +56,7 @@ def shop(workplace, owner, world):
 
 
 def shown(shop, key, sku="PT-14"):
-    """What we hold that a channel shows."""
+    """Returns what we hold that a channel shows."""
     with shop.database.reading() as session:
         product = find_product(session, sku).id
         (one,) = listings_of(session, product_ids=[product], channel_id=channel_ids(shop)[key])
@@ -64,7 +64,7 @@ def shown(shop, key, sku="PT-14"):
 
 
 def pass_time(shop, minutes, steps=6):
-    """So many minutes, in which every channel is read that can be."""
+    """Lets so many minutes pass, in which every channel is read that can be."""
     for _ in range(steps):
         shop.now.move(minutes=minutes / steps)
         for channel_id in channel_ids(shop).values():

@@ -1,5 +1,5 @@
-"""What the channel no longer shows though nobody here asked for that: lapsed, taken down there, put
-back there."""
+"""Tests what the channel no longer shows though nobody here asked for that: lapsed, taken down
+there, put back there."""
 
 import time
 from datetime import datetime, timedelta
@@ -25,8 +25,8 @@ DAY = 24 * 60
 
 
 def look(workplace, key="loomstead", tries=1):
-    """How many listings stand otherwise than we thought; a look that was broken off goes on where
-    it stopped."""
+    """Returns how many listings stand otherwise than we thought; a look that was broken off goes on
+    where it stopped."""
     workplace.now.move(seconds=1)  # what was answered before this second is settled
     news = 0
     for _ in range(tries):
@@ -39,13 +39,13 @@ def look(workplace, key="loomstead", tries=1):
 
 
 def pass_days(workplace, world, days):
-    """Time goes on, here and outside."""
+    """Lets days pass, here and outside."""
     workplace.now.move(hours=24 * days)
     world.client.post("/world/clock", json={"advance_minutes": days * DAY}).raise_for_status()
 
 
 def set_clocks(workplace, world):
-    """The workplace's clock tells the world's time."""
+    """Lets the workplace's clock tell the world's time."""
     told = datetime.fromisoformat(world.client.get("/world").json()["time"])
     workplace.now.now = told
 

@@ -1,5 +1,5 @@
-"""Whys that leave nothing out, products that are not listed, and an impact that is what comes to
-pass."""
+"""Tests whys that leave nothing out, products that are not listed, and an impact that is what comes
+to pass."""
 
 import pytest
 
@@ -20,7 +20,7 @@ from tests.snapshots import built_once
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot with twenty in the yard, which does not feed Hagglet, and three in Millrace."""
+    """Builds a pot with twenty in the yard, which does not feed Hagglet, and three in Millrace."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=3)
     receive(workplace, owner, "PT-14", 20, "yard")

@@ -1,5 +1,5 @@
-"""Cancelling and taking back in the middle of the work on the floor: stock comes free once, walks
-go on."""
+"""Tests cancelling and taking back in the middle of the work on the floor: stock comes free once,
+walks go on."""
 
 import pytest
 from hypothesis import strategies as st

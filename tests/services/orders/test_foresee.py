@@ -1,5 +1,5 @@
-"""What a deed on orders is foreseen to do is what it does, for every deed, in every state that
-orders come into."""
+"""Tests that what a deed on orders is foreseen to do is what it does, for every deed, in every
+state that orders come into."""
 
 import pytest
 from hypothesis import strategies as st
@@ -34,7 +34,7 @@ CARRY_OUT = {
 
 @built_once
 def desk(workplace, owner):
-    """Two pots, a few of each in two warehouses; orders are taken by hand."""
+    """Builds two pots, a few of each in two warehouses; orders are taken by hand."""
     add_pot(workplace, owner, "PT-14", units=4)
     add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
     receive(workplace, owner, "PT-14", 1, "yard")
@@ -47,7 +47,7 @@ def take(place, owner, *lines):
 
 
 def standing(place, number):
-    """All that a deed could change of an order."""
+    """Returns all that a deed could change of an order."""
     with place.database.reading() as session:
         order = order_by_number(session, number)
         lines = [(line.picked, line.shipped) for line in lines_of(session, [order.id])[order.id]]

@@ -1,4 +1,4 @@
-"""Orders: taken once, reserved at intake, short when there is not enough, repaired, released,
+"""Tests orders: taken once, reserved at intake, short when there is not enough, repaired, released,
 cancelled."""
 
 import json

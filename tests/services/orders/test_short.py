@@ -1,4 +1,4 @@
-"""Sold beyond stock all the same: both orders come in, the later one is short, and there are
+"""Tests sold beyond stock all the same: both orders come in, the later one is short, and there are
 choices; it is learned."""
 
 from relvan.services.channels.settings import change_channel
@@ -23,7 +23,8 @@ from tests.snapshots import built_once
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot, three in Millrace, which feeds both channels; two in the yard, which feeds none."""
+    """Builds a pot, three in Millrace, which feeds both channels; two in the yard, which feeds
+    none."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=3)
     receive(workplace, owner, "PT-14", 2, "yard")
@@ -34,7 +35,7 @@ def shop(workplace, owner, world):
 
 
 def oversell(shop, world, first=3, later=2):
-    """Two sales within the lag; the number of the later one."""
+    """Sells twice within the lag; returns the number of the later order."""
     world.buy("hagglet", "PT-14", first)
     world.buy("ownshop", "PT-14", later)
     numbers = read(shop)

@@ -1,5 +1,5 @@
-"""Orders that come at the same time are taken together, each once, and none keeps the others
-out."""
+"""Tests that orders that come at the same time are taken together, each once, and none keeps the
+others out."""
 
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -28,7 +28,7 @@ MANY = 24
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot, a hundred of it, on Hagglet and in the own shop."""
+    """Builds a pot, a hundred of it, on Hagglet and in the own shop."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=100)
     list_everywhere(workplace, owner, "PT-14")
@@ -47,7 +47,7 @@ def told(number):
 
 
 def rush(shop, numbers):
-    """All of them come while somebody else writes; our number or the error of each."""
+    """Lets all of them come while somebody else writes; returns our number or the error of each."""
     channel_id = channel_ids(shop)["ownshop"]
 
     def take(number):

@@ -1,4 +1,4 @@
-"""Updates whose answers are lost, late or change their minds; leases; queries."""
+"""Tests updates whose answers are lost, late or change their minds; leases; queries."""
 
 from datetime import timedelta
 

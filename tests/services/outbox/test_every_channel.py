@@ -1,5 +1,5 @@
-"""What must hold on every channel alike: lost answers, calls refused for being too many, scripts of
-all kinds."""
+"""Tests what must hold on every channel alike: lost answers, calls refused for being too many,
+scripts of all kinds."""
 
 import pytest
 
@@ -33,7 +33,7 @@ SCRIPTS = {
 
 @pytest.fixture
 def lose(shop, monkeypatch):
-    """Let the answer to the next update of a channel be lost, after it took effect."""
+    """Lets the answer to the next update of a channel be lost, after it took effect."""
 
     def lose(key):
         with shop.database.reading() as session:
@@ -52,7 +52,7 @@ def lose(shop, monkeypatch):
 
 
 def lost_on(workplace, owner, key, lose):
-    """Published on a channel that has it, and the answer to that is lost; its id."""
+    """Publishes a listing on a channel, whose answer is lost; returns its id."""
     listing_id = ready(workplace, owner, key)
     lose(key)
     publish_listings(workplace, owner, [listing_id])

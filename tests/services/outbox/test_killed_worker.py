@@ -1,5 +1,5 @@
-"""Bad weather with real processes: the worker is killed in the middle and started again, and all
-ends right."""
+"""Tests bad weather with real processes: the worker is killed in the middle and started again, and
+all ends right."""
 
 import os
 import random
@@ -24,7 +24,7 @@ SKUS = [f"PX-{n}" for n in range(6)]
 
 @pytest.fixture
 def place(settings):
-    """A workplace on the machine's clock, whose changes wake a real worker."""
+    """Builds a workplace on the machine's clock, whose changes wake a real worker."""
     found = open_workplace(settings, wake=Waker(open_signals(settings)))
     yield found
     found.close()
@@ -56,7 +56,7 @@ class Worker:
 
 @pytest.fixture
 def workers(settings):
-    """Two that share the work."""
+    """Starts two workers that share the work."""
     found = [Worker(settings, name) for name in ("anvil", "bellows")]
     for worker in found:
         worker.start()
@@ -66,7 +66,7 @@ def workers(settings):
 
 
 def sold_units(world):
-    """Units sold on all channels together, by SKU."""
+    """Returns the units sold on all channels together, by SKU."""
     sold = dict.fromkeys(SKUS, 0)
     for name in ("hagglet", "ownshop"):
         for order in world.orders(name):
@@ -76,7 +76,7 @@ def sold_units(world):
 
 
 def in_step(place, world):
-    """Whether every order is in and both channels show what is free. Equal numbers alone prove
+    """Says whether every order is in and both channels show what is free. Equal numbers alone prove
     nothing: both channels may show the same stale one while the next is on its way."""
     taken = {row.channel_number for row in orders(place)}
     numbers = {row["number"] for name in ("hagglet", "ownshop") for row in world.orders(name)}
@@ -135,6 +135,6 @@ def test_killed_again_and_again_in_bad_weather_nothing_is_lost_or_doubled(
 
 
 def serve_at(url, settings, make_application):
-    """The application at an address that the own shop can call its webhooks at."""
+    """Serves the application at an address that the own shop can call its webhooks at."""
     settings.base_url = url
     return make_application(settings)

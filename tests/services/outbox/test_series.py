@@ -18,7 +18,7 @@ MANY = 5
 
 @pytest.fixture
 def notices(one_pot, owner, world):
-    """Five listings that wait to be published on a channel that takes one in a call."""
+    """Builds five listings that wait to be published on a channel that takes one in a call."""
     skus = [add_pot(one_pot, owner, f"PX-{number}") for number in range(MANY)]
     ids = draft_listings(one_pot, owner, "hagglet", skus).listing_ids
     change_listings(one_pot, owner, ids, {"shelf": "hg-planters"})

@@ -22,7 +22,8 @@ TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ad
 
 @built_once
 def desk(workplace, owner):
-    """Five pots in Millrace, two in the yard, and one order of three that is being picked."""
+    """Builds five pots in Millrace, two in the yard, and one order of three that is being
+    picked."""
     add_pot(workplace, owner, "PT-14", units=5)
     receive(workplace, owner, "PT-14", 2, "yard")
     take_manual_order(
@@ -36,7 +37,7 @@ def desk(workplace, owner):
 
 
 def standing(place):
-    """All that a pick changes."""
+    """Returns all that a pick changes."""
     with place.database.reading() as session:
         order = order_by_number(session, "O-1001")
         stock = [

@@ -14,7 +14,8 @@ from tests.steps.drift import look, meddle
 
 @built_once
 def shop(workplace, owner, world):
-    """Three pots of 16.90: one with a floor of 15.00, one without, and one that sells at a loss."""
+    """Builds three pots of 16.90: one with a floor of 15.00, one without, and one that sells at a
+    loss."""
     connect(workplace, owner, world)
     for sku in ("PT-14", "PT-16", "PT-18"):
         add_pot(workplace, owner, sku, cost=1500 if sku == "PT-18" else 500)

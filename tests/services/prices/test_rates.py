@@ -1,5 +1,5 @@
-"""Prices that cover fees, keep a margin and come over by a rate: from settings to what the channel
-shows."""
+"""Tests prices that cover fees, keep a margin and come over by a rate: from settings to what the
+channel shows."""
 
 from datetime import date
 from decimal import Decimal
@@ -33,7 +33,7 @@ FRANC = Rate("EUR", "CHF", Decimal("0.95"), date(2026, 10, 1))
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot of 16.90 on Hagglet and in the own shop; it costs 5.00."""
+    """Builds a pot of 16.90 on Hagglet and in the own shop; it costs 5.00."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
     list_everywhere(workplace, owner, "PT-14")

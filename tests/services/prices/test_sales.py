@@ -18,7 +18,7 @@ from tests.snapshots import built_once
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot of 16.90 on Hagglet and in the own shop."""
+    """Builds a pot of 16.90 on Hagglet and in the own shop."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
     list_everywhere(workplace, owner, "PT-14")

@@ -49,7 +49,7 @@ while True:
 
 @pytest.fixture
 def ready(shop, owner, world):
-    """Packs so many shipments of two parcels each; their ids."""
+    """Packs so many shipments of two parcels each; returns their ids."""
 
     def pack(count, parcels=1):
         for _ in range(count):

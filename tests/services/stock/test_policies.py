@@ -1,5 +1,5 @@
-"""Stock policies at every level: the nearest decides what each channel shows; at zero a listing may
-be paused."""
+"""Tests stock policies at every level: the nearest decides what each channel shows; at zero a
+listing may be paused."""
 
 import pytest
 
@@ -23,7 +23,7 @@ from tests.snapshots import built_once
 
 @built_once
 def shop(workplace, owner, world):
-    """Two pots, 20 of each, on Hagglet and in the own shop."""
+    """Builds two pots, 20 of each, on Hagglet and in the own shop."""
     connect(workplace, owner, world)
     for sku in ("PT-14", "PT-18"):
         add_pot(workplace, owner, sku, units=20, category="Pots / Small")

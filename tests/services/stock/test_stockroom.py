@@ -1,4 +1,4 @@
-"""Receipts that are expected, transfers between warehouses, counting a bin, the outlook."""
+"""Tests receipts that are expected, transfers between warehouses, counting a bin, the outlook."""
 
 from datetime import date, timedelta
 
@@ -42,7 +42,7 @@ DUE = date(2026, 12, 1)
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot, ten in Millrace, on both channels."""
+    """Builds a pot, ten in Millrace, on both channels."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
     list_everywhere(workplace, owner, "PT-14")

@@ -17,7 +17,8 @@ BALANCE = st.builds(
 
 @st.composite
 def holdings(draw):
-    """Some products with stock in some warehouses, and kits of them; a part may lie nowhere."""
+    """Returns some products with stock in some warehouses, and kits of them; a part may lie
+    nowhere."""
     balances = draw(
         st.dictionaries(
             st.sampled_from(PRODUCTS), st.dictionaries(st.sampled_from(list(NAMES)), BALANCE)

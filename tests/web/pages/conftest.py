@@ -1,4 +1,4 @@
-"""What tests of these pages share."""
+"""Holds what tests of these pages share."""
 
 import pytest
 
@@ -27,7 +27,7 @@ def aubrey_pots(workplace, owner, world):
 
 @built_once
 def released(workplace, owner, world):
-    """Two released orders: three PT-14 and one PT-18."""
+    """Builds two released orders: three PT-14 and one PT-18."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", aliases=("OLD-14",))
     add_pot(workplace, owner, "PT-18")
@@ -46,7 +46,7 @@ def boss(released):
 
 @built_once
 def on_two_channels(workplace, owner, world):
-    """A pot, 20 of it, on Hagglet and in the own shop."""
+    """Builds a pot, 20 of it, on Hagglet and in the own shop."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14", units=20, category="Pots / Small")
     list_everywhere(workplace, owner, "PT-14")

@@ -1,4 +1,4 @@
-"""The list of products: how it is sorted, what can be done to many, and who may do it."""
+"""Tests the list of products: how it is sorted, what can be done to many, and who may do it."""
 
 from lxml import html
 

@@ -1,4 +1,4 @@
-"""The page on which a channel's catalogue pages are chosen."""
+"""Tests the page on which a channel's catalogue pages are chosen."""
 
 from relvan.services.listings.draft import draft_listings
 from relvan.services.listings.pages import look_for_pages

@@ -1,4 +1,4 @@
-"""The pages of categories and attributes."""
+"""Tests the pages of categories and attributes."""
 
 from tests.visitor import page, post, words, wrong_beside
 

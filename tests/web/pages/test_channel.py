@@ -1,4 +1,5 @@
-"""A channel's set-up as pages: what would change is seen first, and nothing is off in silence."""
+"""Tests a channel's set-up as pages: what would change is seen first, and nothing is off in
+silence."""
 
 from lxml import html
 

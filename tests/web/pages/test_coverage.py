@@ -1,4 +1,4 @@
-"""The page of coverage: families folded, drafting on several channels."""
+"""Tests the page of coverage: families folded, drafting on several channels."""
 
 from relvan.services.listings.draft import draft_listings
 from tests.steps.families_on_channels import make_family

@@ -1,4 +1,4 @@
-"""Dispatch as forms: what a picker and a packer see, also when something is wrong."""
+"""Tests dispatch as forms: what a picker and a packer see, also when something is wrong."""
 
 import pytest
 from lxml import html
@@ -25,14 +25,14 @@ def ids(workplace, *states):
 
 
 def three_pots(workplace):
-    """The shipment of three PT-14."""
+    """Returns the shipment of three PT-14."""
     with workplace.database.reading() as session:
         return next(row.id for row in shipment_rows(session, states=["to pack"]) if row.units == 3)
 
 
 def current(answer):
-    """The stop that the walk's page asks for: (pick, bin, units, SKU); none when the walk is
-    over."""
+    """Returns the stop that the walk's page asks for as (pick, bin, units, SKU), or None when the
+    walk is over."""
     page = html.fromstring(answer.text)
     if not page.cssselect(".place"):
         return None

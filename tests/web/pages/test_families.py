@@ -1,4 +1,4 @@
-"""The pages of families: the grid of variants, linking, generating, splitting off."""
+"""Tests the pages of families: the grid of variants, linking, generating, splitting off."""
 
 import pytest
 

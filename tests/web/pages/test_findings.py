@@ -1,4 +1,4 @@
-"""The page of findings: read, linked and taken back."""
+"""Tests the page of findings: read, linked and taken back."""
 
 from tests.house import work
 from tests.steps.findings import place_by_hand

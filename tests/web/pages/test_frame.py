@@ -1,4 +1,4 @@
-"""What frames every page: views, signing in, the command box."""
+"""Tests what frames every page: views, signing in, the command box."""
 
 from lxml import html
 

@@ -1,5 +1,5 @@
-"""Gaps: a button does what it says to what it counts, shows it first and can be undone; and where
-each gap leads."""
+"""Tests gaps: a button does what it says to what it counts, shows it first and can be undone; and
+where each gap leads."""
 
 import pytest
 from lxml import html
@@ -15,7 +15,7 @@ from tests.visitor import apply_job, post, shown
 
 @built_once
 def shop(workplace, owner, world):
-    """Four pots drafted on Hagglet without a shelf; two are in oat."""
+    """Builds four pots drafted on Hagglet without a shelf; two are in oat."""
     connect(workplace, owner, world, "hagglet", "ownshop")
     for number, glaze in enumerate(("oat", "oat", "ink", "ink")):
         add_pot(workplace, owner, f"PT-{number}", title=f"Aubrey pot {number} in {glaze}")
@@ -34,7 +34,7 @@ def words(answer, selector="body"):
 
 
 def shelves(workplace):
-    """What each listing says of its own, by product."""
+    """Returns what each listing says of its own, by product."""
     with workplace.database.reading() as session:
         return {one.product_id: one.own.get("shelf", "") for one in listings_of(session)}
 

@@ -1,4 +1,4 @@
-"""The pages of imports: a file goes from the form to its verdicts."""
+"""Tests the pages of imports: a file goes from the form to its verdicts."""
 
 import pytest
 

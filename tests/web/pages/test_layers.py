@@ -1,4 +1,4 @@
-"""The page of a layer: what saving it would change, and wording tried over real products."""
+"""Tests the page of a layer: what saving it would change, and wording tried over real products."""
 
 from lxml import html
 

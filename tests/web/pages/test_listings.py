@@ -1,4 +1,4 @@
-"""The list of listings and one listing's page: what a deed would do, and what it does."""
+"""Tests the list of listings and one listing's page: what a deed would do, and what it does."""
 
 import pytest
 from lxml import html

@@ -1,5 +1,5 @@
-"""The pages of orders: deeds that do what they say, all that match, the flow, and the tracking a
-channel was told."""
+"""Tests the pages of orders: deeds that do what they say, all that match, the flow, and the
+tracking a channel was told."""
 
 from lxml import html
 
@@ -19,7 +19,8 @@ def text_of(page, selector="body"):
 
 
 def send_off(workplace, owner, number):
-    """Release, pick, pack, label and dispatch an order of one shipment; its tracking number."""
+    """Releases, picks, packs, labels and dispatches an order of one shipment; returns its tracking
+    number."""
     release_orders(workplace, owner, [number])
     with workplace.database.reading() as session:
         (shipment,) = shipment_rows(session, states=["to pick"])

@@ -1,4 +1,4 @@
-"""The pages of price lists: the sheet, floors, quantity breaks, margins."""
+"""Tests the pages of price lists: the sheet, floors, quantity breaks, margins."""
 
 import pytest
 

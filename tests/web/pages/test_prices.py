@@ -1,4 +1,4 @@
-"""The pages of prices: losses first, sale prices, and every price that was sent."""
+"""Tests the pages of prices: losses first, sale prices, and every price that was sent."""
 
 import csv
 import io
@@ -15,7 +15,7 @@ from tests.visitor import post, sign_in
 
 @built_once
 def shop(workplace, owner, world):
-    """A pot of 16.90 that costs 5.00, and one of 16.90 that costs 15.00."""
+    """Builds a pot of 16.90 that costs 5.00, and one of 16.90 that costs 15.00."""
     connect(workplace, owner, world)
     add_pot(workplace, owner, "PT-14")
     add_pot(workplace, owner, "PT-18", cost=1500)

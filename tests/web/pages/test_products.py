@@ -1,4 +1,4 @@
-"""The page and the form of one product: what they show, refuse and keep."""
+"""Tests the page and the form of one product: what they show, refuse and keep."""
 
 import pytest
 from lxml import html
@@ -174,7 +174,7 @@ def test_a_product_is_looked_at_as_it_was(web, workplace, owner, clock):
 
 
 def kept_in(field):
-    """What a field of a form holds after a refusal."""
+    """Returns what a field of a form holds after a refusal."""
     if field.tag == "select":
         chosen = [
             option for option in field.cssselect("option") if option.get("selected") is not None

@@ -1,4 +1,4 @@
-"""Rates by hand and by file, and the settings of a channel that use them."""
+"""Tests rates by hand and by file, and the settings of a channel that use them."""
 
 import pytest
 

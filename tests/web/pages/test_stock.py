@@ -1,4 +1,4 @@
-"""The list of stock and a product's stock: movements, what is kept back, safety stock."""
+"""Tests the list of stock and a product's stock: movements, what is kept back, safety stock."""
 
 import pytest
 from lxml import html

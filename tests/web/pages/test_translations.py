@@ -1,4 +1,4 @@
-"""The page of translations: proposed, kept and left out."""
+"""Tests the page of translations: proposed, kept and left out."""
 
 from lxml import html
 

@@ -1,4 +1,4 @@
-"""The page of updates: what waits, how late, what was refused, and who delivers."""
+"""Tests the page of updates: what waits, how late, what was refused, and who delivers."""
 
 from relvan.services.duties import take_share
 from relvan.services.listings.hold_backs import mind_silence

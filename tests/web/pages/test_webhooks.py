@@ -1,4 +1,4 @@
-"""Webhooks by hand and over the API: created, tried, paused, deleted."""
+"""Tests webhooks by hand and over the API: created, tried, paused, deleted."""
 
 import time
 
