@@ -22,11 +22,12 @@ from jinja2.runtime import Macro
 from markupsafe import Markup
 
 from relvan.core.catalogue.facts import NAMES, label_of
-from relvan.core.catalogue.keyed import list_of_fact
+from relvan.core.catalogue.keyed import Keyed, list_of_fact
 from relvan.core.channels.sending import UpdateState
 from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
 from relvan.core.orders.trays import TRAY_NAMES
+from relvan.core.prices.sales import SALE_OF
 from relvan.settings import Settings
 from relvan.web.addresses import address_of
 from relvan.web.rooms import ROOMS, STATIONS
@@ -142,6 +143,8 @@ class SellersHand:
         """
         if value in (None, "", [], {}, False):
             return "nothing"
+        if name.startswith(SALE_OF) and isinstance(value, dict):
+            return self._sale(value, name.removeprefix(SALE_OF))
         if name == "tray":
             return TRAY_NAMES.get(value, str(value))
         if value is True:
@@ -164,6 +167,19 @@ class SellersHand:
             return "; ".join(self.told(part) for part in value)
         text = str(value)
         return text if len(text) <= MOST_TOLD else f"{text[:MOST_TOLD]}…"
+
+    def _sale(self, kept: Mapping[str, Any], key: str) -> str:
+        """Returns a sale price of the history on the list with a key, with its window by the
+        seller's clock.
+        """
+        since, until = (
+            format_datetime(
+                datetime.fromisoformat(kept[end]), "short", tzinfo=self.zone, locale=self.locale
+            )
+            for end in ("since", "until")
+        )
+        amount = self.money(kept["amount"], _currency_of(Keyed.PRICE.fact(key)))
+        return f"{amount} from {since} until {until}"
 
     def _write_time(self, moment: datetime, words: str) -> Markup:
         exact = format_datetime(moment, "medium", tzinfo=self.zone, locale=self.locale)

@@ -77,6 +77,17 @@ def test_a_sale_price_is_planned_and_ended_by_hand(shop, web, world):
     assert world.listings("ownshop")["PT-14"]["price"] == 1690
 
 
+def test_the_history_tells_a_sale_price_as_money_with_its_window(shop, web):
+    wish = {"sku": "PT-14", "price_list": "retail", "amount": "12.90", "since": ""}
+    post(web, "/prices/sales", **wish, until="2027-07-01T00:00")
+    window = (
+        "from 02/11/2026, 09:00 until 01/07/2027, 00:00"  # by the seller's clock, in summer too
+    )
+    assert f"Sale price retail: nothing → €12.90 {window}" in words(web.get("/products/PT-14"))
+    post(web, "/prices/sales/1/end")
+    assert f"€12.90 {window} → nothing" in words(web.get("/products/PT-14"))
+
+
 def test_every_price_sent_is_there_as_a_chart_and_as_a_file(shop, web):
     post(web, "/prices", sku="PT-14", list="retail", amount="18.90", q="")
     deliver(shop)

@@ -36,6 +36,20 @@ class SalePrice:
         return f"from {self.since:%Y-%m-%d %H:%M} until {self.until:%Y-%m-%d %H:%M} UTC"
 
 
+SALE_OF = "sale price "  # and the key of the list: under this name the history has sale prices
+
+
+def kept_sale(sale: SalePrice) -> dict[str, object]:
+    """Returns a sale price as the history keeps it: the amount in minor units of its list, and its
+    window in UTC (ISO 8601).
+    """
+    return {
+        "amount": sale.amount,
+        "since": sale.since.isoformat(),
+        "until": sale.until.isoformat(),
+    }
+
+
 def sale_at(sales: Iterable[SalePrice], now: datetime) -> SalePrice | None:
     """Returns the sale price that is valid at a moment. Where several windows are open the lowest
     price counts, and of equal prices the one that ends last."""

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from relvan.core.people.roles import Right
-from relvan.core.prices.sales import SalePrice, SaleState, check_sale
+from relvan.core.prices.sales import SALE_OF, SalePrice, SaleState, check_sale, kept_sale
 from relvan.core.refusal import not_found, refuse_if_any
 from relvan.core.waking import Work
 from relvan.services import audit
@@ -17,7 +17,7 @@ from relvan.store.facts import variant_ids
 from relvan.store.listings import list_prices
 from relvan.store.prices import next_turning, price_list_by_key, sale_windows, turning_sales
 from relvan.store.session import Session
-from relvan.store.tables import SaleWindow
+from relvan.store.tables import PriceList, SaleWindow
 
 AT_ONCE = 500
 
@@ -69,7 +69,7 @@ def plan_sale(workplace: Workplace, actor: Actor, wish: PlanSale) -> int:
         )
         session.add(row)
         session.flush()
-        changes = {f"sale {price_list.key}": (None, f"{sale.amount} {sale.words}")}
+        changes = {f"{SALE_OF}{price_list.key}": (None, kept_sale(sale))}
         audit.record(session, actor, now, audit.Subject("product", product.id), "changed", changes)
         after_commit(session, lambda: workplace.wake(Work.SALES, 0))
         if row.state == SaleState.RUNNING:
@@ -88,10 +88,12 @@ def end_sale(workplace: Workplace, actor: Actor, window_id: int) -> None:
         if row.state == SaleState.OVER:
             return
         running, now = row.state == SaleState.RUNNING, workplace.now()
+        before = kept_sale(SalePrice(row.amount, row.since, row.until))
         row.state = SaleState.OVER
         if running and row.since < now < row.until:
             row.until = now
-        changes = {"sale": (row.amount, None)}
+        price_list = session.get_one(PriceList, row.price_list_id)
+        changes = {f"{SALE_OF}{price_list.key}": (before, None)}
         audit.record(
             session, actor, now, audit.Subject("product", row.product_id), "changed", changes
         )
