@@ -11,9 +11,9 @@ from typing import Any
 import httpx
 from sqlalchemy import event, select
 
-from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.people.roles import Role
-from relvan.demo.drawings import Studio, draw
+from relvan.demo.buyers import buy
+from relvan.demo.drawings import Studio
 from relvan.demo.everywhere import list_everywhere
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
@@ -28,7 +28,6 @@ from relvan.demo.plan import (
     LEFT_OPEN,
     NOT_ON_HAGGLET,
     NOT_ON_OWNSHOP,
-    NOTICE,
     ORDERS_OPEN,
     ORDERS_WORKED,
     PASSWORD,
@@ -36,20 +35,19 @@ from relvan.demo.plan import (
     RESTOCK_EVERY,
     ROUNDS,
     SHELVES,
-    TELEPHONE_ORDERS,
 )
+from relvan.demo.trouble import go_wrong
 from relvan.demo.warehouses import make_warehouse
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import save_many
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
-from relvan.services.listings.publish import publish_listings, take_down_listings
+from relvan.services.listings.publish import publish_listings
 from relvan.services.open import open_workplace
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.read import read_orders
 from relvan.services.orders.release import release_orders
-from relvan.services.orders.take import take_manual_order
 from relvan.services.outbox.deliver import deliver_next
 from relvan.services.outbox.sheets import sheet_due
 from relvan.services.packing.parcels import add_parcel
@@ -60,9 +58,7 @@ from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.services.stock.move import (
     MoveStock,
     move_in,
-    move_stock,
     note_movements,
-    set_safety,
 )
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import SYSTEM, Actor
@@ -122,7 +118,8 @@ class Seeder:
         self._sell_on_loomstead()
         move_prices(self.workplace, self.owner, self._settle)
         self.say("a few things wrong on purpose")
-        self._wrong_on_purpose()
+        go_wrong(self.workplace, self.owner, self.world, self._settle)
+        self._settle()
         self.now = max(self.now, datetime.now(UTC) - timedelta(minutes=2))
         keep_in_step(self.workplace, self.owner, self.world, self._settle)
         self.now = datetime.now(UTC)
@@ -275,11 +272,8 @@ class Seeder:
             self.now += timedelta(seconds=1)  # a reply sheet is asked for by both clocks
             time.sleep(0.2)
 
-    def _buy(self, channel: str, sku: str, quantity: int, *, paid: bool = True) -> None:
-        body = {"sku": sku, "quantity": quantity, "paid": paid, "placed_at": self.now.isoformat()}
-        answer = self.world.post(f"/world/{channel}/purchases", json=body)
-        if answer.status_code not in (201, 409):
-            answer.raise_for_status()
+    def _buy(self, channel: str, sku: str, quantity: int) -> None:
+        buy(self.world, channel, sku, quantity, self.now)
 
     def _orders(self) -> None:
         start, worked = self.now, ROUNDS - LEFT_OPEN
@@ -390,57 +384,3 @@ class Seeder:
         buy_labels(
             self.workplace, self.owner, shipment, find_services(self.workplace, shipment)[0].service
         )
-
-    def _wrong_on_purpose(self) -> None:
-        self._recalled_misters()
-        self._refused_listing()
-        self._unknown_line()
-        self._short_orders()
-        self._buy("hagglet", "SE-BASIL", 1, paid=False)
-        set_safety(self.workplace, self.owner, "PT-14-CEL", "millrace", 2)
-        with self.workplace.database.reading() as session:
-            rows = listing_page(session, ListingFilter(channel="ownshop", state="live"), limit=200)
-        take_down_listings(
-            self.workplace, self.owner, [row.id for row in rows if row.sku == "TL-BRUSH"]
-        )
-        change_listings(
-            self.workplace,
-            self.owner,
-            [r.id for r in rows if r.sku == "SE-MINT"],
-            {"name": "Mint 'Garden Row', seed tin for two window boxes"},
-        )
-        self._settle()
-
-    def _recalled_misters(self) -> None:
-        wish = MoveStock(
-            "WA-MIST", "millrace", "block", change=3, note="recalled: loose spray head"
-        )
-        move_stock(self.workplace, self.owner, wish)
-
-    def _refused_listing(self) -> None:
-        with self.workplace.database.reading() as session:
-            rows = listing_page(session, ListingFilter(channel="hagglet", words="SE-CORI"))
-        heading = {"heading": "Coriander seeds, no counterfeit, slow to bolt"}
-        change_listings(self.workplace, self.owner, [row.id for row in rows], heading)
-        publish_listings(self.workplace, self.owner, [row.id for row in rows])
-        self._settle()
-
-    def _unknown_line(self) -> None:
-        """Places a notice on Hagglet by hand, under a code that the catalogue does not know."""
-        token = self.world.get("/world").json()["standins"]["hagglet"]["token"]
-        head = {"Authorization": f"Token {token}", "Request-Id": "by-hand-1"}
-        photo = self.world.post(
-            "/hagglet/seller/photos", content=draw("tin", "#8A7B5C", "Twine"), headers=head
-        )
-        body = {**NOTICE, "photos": [photo.json()["photo"]]}
-        self.world.post("/hagglet/seller/notices", json=body, headers=head).raise_for_status()
-        self._buy("hagglet", "TWINE-G", 1)
-
-    def _short_orders(self) -> None:
-        """Enters orders by telephone for more than there is."""
-        for sku, title, units, price, name in TELEPHONE_ORDERS:
-            to = Address(
-                name, "4 Quay Street", "Port Ellery", "D04 K7K2", "IE", "orders@example.com"
-            )
-            line = IncomingLine("", sku, title, units, price)
-            take_manual_order(self.workplace, self.owner, (line,), to, paid=True)
