@@ -16,6 +16,12 @@ from tests.house import add_pot, assert_sound, channel_ids, deliver
 MANY = 5
 
 
+@pytest.fixture(autouse=True)
+def unhurried(monkeypatch):
+    """Lets a series take its time, however slow the machine is just now."""
+    monkeypatch.setattr(delivering, "SERIES_S", 60)
+
+
 @pytest.fixture
 def notices(one_pot, owner, world):
     """Builds five listings that wait to be published on a channel that takes one in a call."""
