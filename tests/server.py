@@ -57,7 +57,8 @@ class Postgres:
 @contextmanager
 def postgres_started():
     """Starts a database server in a folder of its own."""
-    folder, port = Path(tempfile.mkdtemp(prefix="relvan-postgres-")), free_port()
+    room = os.environ.get("PYTEST_DEBUG_TEMPROOT")  # in memory where there is room
+    folder, port = Path(tempfile.mkdtemp(prefix="relvan-postgres-", dir=room)), free_port()
     if os.geteuid() == 0:  # it will not run as root
         shutil.chown(folder, "postgres")
     data = str(folder / "data")
