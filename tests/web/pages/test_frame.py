@@ -85,7 +85,7 @@ def test_another_persons_session_ends_when_they_sign_out(workplace, web):
     assert stolen.get("/", follow_redirects=False).status_code == 303
 
 
-def test_the_rehearsal_of_other_prices_says_what_the_channels_would_show(web, shop, owner):
+def test_the_rehearsal_of_other_prices_says_what_the_channels_would_show(shop, web, owner):
     add_pot(shop, owner, "PT-B", cost=1300)
     add_pot(shop, owner, "PT-C", floor=1650)
     for channel in ("hagglet", "ownshop"):
