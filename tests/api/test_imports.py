@@ -108,7 +108,13 @@ def test_every_kind_that_can_be_exported_gives_a_whole_file(api, kind):
 
 
 @pytest.mark.parametrize(
-    "column", [{"heading": "Item", "nmae": "sku"}, {"heading": {}}, {"name": "sku"}]
+    "column",
+    [
+        {"heading": "Item", "nmae": "sku"},
+        {"heading": {}},
+        {"name": "sku"},
+        {"heading": "Item", "constant": False},
+    ],
 )
 def test_a_mapping_of_another_form_is_refused_and_not_kept(api, column):
     wish = {"kind": "products", "name": "Ours", "columns": [column]}

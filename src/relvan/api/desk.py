@@ -3,10 +3,11 @@ for twice.
 """
 
 import hashlib
+from collections import Counter
 from collections.abc import Callable, Coroutine, Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args, get_origin
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.dependencies.models import Dependant
@@ -122,16 +123,16 @@ def caller(request: Request) -> Caller:
                 "unauthorized", message, "Make one by `relvan token NAME` and send it as Bearer."
             )
         )
-    _refuse_unknown_names(request)
+    _refuse_wrong_names(request)
     return Caller(workplace, found[1], found[0])
 
 
 By = Annotated[Caller, Depends(caller)]
 
 
-def _refuse_unknown_names(request: Request) -> None:
-    """Refuses a query name that the call does not know. It is most likely a misspelt filter, and a
-    call that ignored it would act on more things than its sender means.
+def _refuse_wrong_names(request: Request) -> None:
+    """Refuses a query name that the call does not know, or that is there twice. It is most likely a
+    misspelt filter, and a call that ignored it would act on more things than its sender means.
     """
     route = request.scope["route"]
     unknown = [name for name in request.query_params if name not in route.query_names]
@@ -139,6 +140,11 @@ def _refuse_unknown_names(request: Request) -> None:
         message = f"This call takes no “{unknown[0][:40]}” in its address."
         known = ", ".join(sorted(route.query_names)) or "nothing"
         raise refuse("unknown", message, f"It takes {known}.", unknown[0][:40])
+    names = Counter(name for name, _ in request.query_params.multi_items())
+    for name, times in names.items():
+        if times > 1 and name not in route.repeated_names:
+            message = f"“{name[:40]}” is in the address {times} times."
+            raise refuse("repeated", message, "Leave one of them.", name[:40])
 
 
 def matching_products(
@@ -166,7 +172,17 @@ class RepeatableRoute(APIRoute):
     @cached_property
     def query_names(self) -> frozenset[str]:
         """The names that the call takes in its address; every list may be asked for pages."""
-        return frozenset(_query_names(self.dependant)) | {"limit", "after"}
+        return frozenset(param.alias for param in _query(self.dependant)) | {"limit", "after"}
+
+    @cached_property
+    def repeated_names(self) -> frozenset[str]:
+        """Those of the names that may be in the address several times."""
+        found = []
+        for param in _query(self.dependant):
+            kinds = (param.field_info.annotation, *get_args(param.field_info.annotation))
+            if any(get_origin(kind) is list for kind in kinds):
+                found.append(param.alias)
+        return frozenset(found)
 
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         handle = super().get_route_handler()
@@ -180,11 +196,10 @@ class RepeatableRoute(APIRoute):
         return once
 
 
-def _query_names(dependant: Dependant) -> Iterator[str]:
-    for param in dependant.query_params:
-        yield param.alias
+def _query(dependant: Dependant) -> Iterator[Any]:
+    yield from dependant.query_params
     for inner in dependant.dependencies:
-        yield from _query_names(inner)
+        yield from _query(inner)
 
 
 async def _once(

@@ -21,7 +21,7 @@ from relvan.core.imports.cells import DATE_ORDERS, NO, YES
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.kinds import KINDS
 from relvan.core.refusal import refuse
-from relvan.core.texts import SEEN_NAME, WORDS
+from relvan.core.texts import SAYING, SEEN_NAME, WORDS
 from relvan.services.bulk.take_out import EXPORTED, FORMS, TakenOut, columns_for, take_out, template
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
@@ -93,7 +93,7 @@ def described_operations(schema: dict[str, Any]) -> None:
         shifting = [deed for deed in deeds if deed in ("more", "percent")]
         saying = [deed for deed in deeds if deed in NEEDING_A_VALUE and deed not in shifting]
         for of_this_kind, value in (
-            (shifting, WORDS),  # by what is no number the rehearsal refuses row by row
+            (shifting, SAYING),  # by what is no number the rehearsal refuses row by row
             (saying, VALUES[form]),
             ([deed for deed in deeds if deed not in NEEDING_A_VALUE], ""),
         ):

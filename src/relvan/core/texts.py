@@ -13,6 +13,8 @@ HIDDEN = (
 )
 # A name that has at least one character besides spaces, and no control character.
 WORDS = f"^[^{CONTROL}]*[^{CONTROL}{SPACE}][^{CONTROL}]*$"
+# A text that is not empty when the spaces at its ends are taken off, as Python takes them off.
+SAYING = f"[^{SPACE}\\u0009-\\u000d\\u001c-\\u001f]"
 # A name whose every character can be seen; plain spaces may stand in it.
 SEEN_NAME = f"^ *[^{HIDDEN} ][^{HIDDEN}]*$"
 # A text of one or more lines.

@@ -303,7 +303,8 @@ def _is_said(name: str, value: object) -> bool:
     """Says whether a column of a mapping may have this value under this name."""
     fitting = str | int | float if name == "constant" else str
     nothing = value is None and name != "heading"
-    return name in COLUMN_NAMES and (nothing or isinstance(value, fitting))
+    said = isinstance(value, fitting) and not isinstance(value, bool)
+    return name in COLUMN_NAMES and (nothing or said)
 
 
 def mapping_from(data: Sequence[Mapping[str, Any]]) -> list[MappedColumn]:
