@@ -100,5 +100,3 @@ def test_a_name_that_is_in_the_address_twice_is_refused_where_one_is_taken(api):
     refused = api.get(f"{V1}/findings?after=7&after=")
     assert (refused.status_code, refused.json()["code"]) == (422, "repeated")
     assert "2 times" in refused.json()["detail"]
-    several = "at=hagglet:not&at=ownshop:not"  # this call takes several
-    assert api.get(f"{V1}/coverage?{several}").status_code == 200
