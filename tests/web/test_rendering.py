@@ -7,7 +7,7 @@ from lxml import html
 
 from relvan.services.catalogue.save import change_facts
 from relvan.services.prices.lists import NewPriceList, add_price_list
-from relvan.web.rendering import SellersHand, static_path
+from relvan.web.rendering import SellersHand, fact_name, static_path
 from tests.house import add_pot
 from tests.visitor import post, shown
 
@@ -113,3 +113,7 @@ def test_history_says_amounts_as_money_and_settings_in_words(shop, web):
         "hold back 1, share 50"
         in html.fromstring(web.get("/setup/channels/hagglet").text).text_content()
     )
+
+
+def test_the_history_writes_the_name_of_a_warehouse_as_it_is_written():
+    assert fact_name("safety in Coldharbour Yard") == "Safety in Coldharbour Yard"

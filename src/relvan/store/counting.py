@@ -35,9 +35,9 @@ class Count:
 
 def count_with_page(rows: Sized, page: int, after: object, count: Callable[[], Count]) -> Count:
     """Returns how many rows a list has. `rows` are those that were read for a page of `page` rows,
-    with one more where more follow. When the first page holds all of them, they are the answer;
-    only else does `count` ask the database. A filter that finds little has read everything for its
-    page already, and would read all of it once more.
+    with one more where more follow. When the first page holds all rows, their number is the
+    answer; otherwise `count` asks the database. A filter that finds little has read everything for
+    its page already, and counting would read all of it once more.
     """
     if after or len(rows) > page:
         return count()

@@ -139,7 +139,7 @@ def label_of(name: str) -> str:
         return NAMES[name].label
     kind = kind_of_fact(name)
     if kind is None:
-        return name.capitalize()
+        return name[:1].upper() + name[1:]
     key = kind.key(name)
     return key if kind in (Keyed.TRAIT, Keyed.ATTRIBUTE) else f"{kind.capitalize()} {key}"
 
