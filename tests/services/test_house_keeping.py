@@ -12,7 +12,9 @@ from sqlalchemy import select
 from relvan.core.refusal import NotFound, Refused
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.catalogue.pictures import (
+    add_kept_pictures,
     add_picture,
+    keep_picture,
     put_picture_first,
     remove_picture,
     thumbnail_file,
@@ -24,6 +26,7 @@ from relvan.services.catalogue.save import (
     create_product,
     save_many,
 )
+from relvan.services.check import check
 from relvan.services.listings.availability import availability
 from relvan.services.listings.explain_price import explain_price
 from relvan.services.prices.set import set_list_price
@@ -175,6 +178,19 @@ def test_a_picture_is_kept_once_and_has_thumbnails(workplace, owner):
         assert len(session.scalars(select(Picture.sha)).all()) == 1
     with Image.open(workplace.files.path(thumbnail_file(names.pop(), 96))) as small:
         assert (small.format, small.size) == ("WEBP", (96, 96))
+
+
+def test_kept_pictures_are_put_on_all_of_their_products_or_on_none(workplace, owner):
+    for sku in ("A", "B"):
+        create_product(workplace, owner, pot(sku))
+    kept = keep_picture(workplace.files, png(), most_mb=1)
+    with pytest.raises(NotFound):
+        add_kept_pictures(workplace, owner, [("A", kept), ("NONE", kept)])
+    assert view_product(workplace, "A").pictures == []
+    add_kept_pictures(workplace, owner, [("A", kept), ("B", kept), ("A", kept)])
+    for sku in ("A", "B"):
+        assert [picture.sha for picture in view_product(workplace, sku).pictures] == [kept.sha]
+    assert check(workplace, lacking=True) == []
 
 
 def test_the_order_of_pictures_can_be_changed(workplace, owner):

@@ -3,8 +3,6 @@ same.
 """
 
 import io
-from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
 
 from PIL import Image, ImageDraw, ImageFont
 
@@ -138,27 +136,3 @@ SHAPES = {
     "planter": _planter,
     "box": _box,
 }
-
-
-class Studio:
-    """Draws pictures and adds them to their products, two at a time, while the rest of the demo is
-    prepared.
-    """
-
-    def __init__(self, add: Callable[[str, bytes], object]) -> None:
-        self._add = add
-        self._pool = ThreadPoolExecutor(2)
-        self._wanted: list[Future[object]] = []
-
-    def order(self, sku: str, shape: str, colour: str, caption: str) -> None:
-        """Asks for a picture of a product."""
-        self._wanted.append(self._pool.submit(self._draw, sku, shape, colour, caption))
-
-    def _draw(self, sku: str, shape: str, colour: str, caption: str) -> None:
-        self._add(sku, draw(shape, colour, caption))
-
-    def wait(self) -> None:
-        """Waits until all pictures are there; raises what went wrong with one."""
-        self._pool.shutdown()
-        for picture in self._wanted:
-            picture.result()

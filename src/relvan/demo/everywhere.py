@@ -2,20 +2,17 @@
 listings from before Relvan.
 """
 
-import hashlib
-import io
 import re
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import httpx
-from PIL import Image
 
 from relvan.core.listings.likeness import SURE
 from relvan.core.listings.translating import Translation, TranslationKind
-from relvan.demo.drawings import draw
 from relvan.demo.range import families
+from relvan.demo.studio import Studio
 from relvan.services.bulk.work import work_next
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.listings.draft import change_listings, draft_listings
@@ -120,7 +117,11 @@ BY_HAND = (
 
 
 def list_everywhere(
-    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+    workplace: Workplace,
+    owner: Actor,
+    world: httpx.Client,
+    settle: Callable[[], None],
+    studio: Studio,
 ) -> None:
     """Creates layers and families on Hagglet, a catalogue and offers on Corvello, and unlinked
     listings on both.
@@ -129,10 +130,10 @@ def list_everywhere(
     _families_on_hagglet(workplace, owner)
     with ThreadPoolExecutor(1) as meanwhile:  # the channels take only so many calls a second
         delivery = meanwhile.submit(settle)
-        _corvello(workplace, owner, world)
+        _corvello(workplace, owner, world, studio)
     delivery.result()
     settle()
-    _by_hand(workplace, owner, world)
+    _by_hand(workplace, owner, world, studio)
 
 
 def _layers(workplace: Workplace, owner: Actor) -> None:
@@ -195,7 +196,7 @@ def _layer_ids(session: Any, name: str) -> list[int]:
     return [line.id for line in layer_lines(session) if line.name == name]
 
 
-def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
+def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client, studio: Studio) -> None:
     there = world.get("/world").json()["standins"]["corvello"]
     connect_channel(
         workplace, owner, ConnectChannel("corvello", there["seller_api"], there["token"])
@@ -208,7 +209,7 @@ def _corvello(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
         owner,
         LayerWish("corvello", "wording", "Title and maker", wording, standing_for=""),
     )
-    _fill_catalogue(workplace, world)
+    _fill_catalogue(workplace, world, studio)
     skus = [row.sku for row in _variants(workplace, "PT")] + list(ON_CORVELLO[1:])
     draft_listings(workplace, owner, "corvello", skus)
     _translate(workplace, owner)
@@ -247,7 +248,7 @@ def _translate(workplace: Workplace, owner: Actor) -> None:
     set_translations(workplace, owner, "corvello", entries)
 
 
-def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
+def _fill_catalogue(workplace: Workplace, world: httpx.Client, studio: Studio) -> None:
     """Adds pages that other sellers made of the same goods in their own words, some twice and some
     without a barcode.
     """
@@ -263,7 +264,7 @@ def _fill_catalogue(workplace: Workplace, world: httpx.Client) -> None:
             "aisle": "cv-101",
             "text": "Sold by several stalls.",
             "particulars": {"diameter": size.group()} if size else {},
-            "pictures": [_picture(world, row.sku)],
+            "pictures": [_add_photo(world, studio.elsewhere(row.sku))],
         }
         pages.append(page)
         if number % 11 == 5:
@@ -285,25 +286,21 @@ def _singles(workplace: Workplace) -> list[Any]:
     return [row[0] for row in rows if row]
 
 
-def _picture(world: httpx.Client, sku: str) -> str:
-    """Adds somebody else's picture of a thing to the outside world, under its hash."""
-    colour = f"#{hashlib.sha256(sku.encode()).hexdigest()[:6]}"
-    out = io.BytesIO()
-    with Image.open(io.BytesIO(draw("pot", colour, "seen elsewhere"))) as picture:
-        picture.resize((320, 320)).save(out, "JPEG")
+def _add_photo(world: httpx.Client, picture: bytes) -> str:
+    """Adds a picture to the outside world, under its hash."""
     token = world.get("/world").json()["standins"]["hagglet"]["token"]
     head = {"Authorization": f"Token {token}"}
-    answer = world.post("/hagglet/seller/photos", content=out.getvalue(), headers=head)
+    answer = world.post("/hagglet/seller/photos", content=picture, headers=head)
     answer.raise_for_status()
     return str(answer.json()["photo"])
 
 
-def _by_hand(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
+def _by_hand(workplace: Workplace, owner: Actor, world: httpx.Client, studio: Studio) -> None:
     """Adds notices from before Relvan and reads them in; some fit a product at once, others need a
     person.
     """
     token = world.get("/world").json()["standins"]["hagglet"]["token"]
-    photo = _picture(world, "by hand")
+    photo = _add_photo(world, studio.elsewhere("by hand"))
     for number, (code, title, price) in enumerate(BY_HAND):
         body = {
             "own_code": code,

@@ -9,11 +9,11 @@ from relvan.core.catalogue.facts import Facts, draft_from
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductDraft
 from relvan.core.refusal import Refused
-from relvan.demo.drawings import Studio
 from relvan.demo.goods import LIST
 from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families
 from relvan.demo.samples import good_file, messy_file
 from relvan.demo.sets import kits, old_codes, services
+from relvan.demo.studio import Studio
 from relvan.services.catalogue.categories import add_category, ask_for, save_attribute
 from relvan.services.catalogue.families import NewFamily, link_family
 from relvan.services.catalogue.save import change_facts, save_many
@@ -34,10 +34,10 @@ def furnish(workplace: Workplace, owner: Actor, move: Move, studio: Studio) -> N
     drafts += [(draft.sku, draft) for draft in (*services(), *kits())]
     wrong = [verdict for verdict in save_many(workplace, owner, drafts) if not verdict.ok]
     assert not wrong, wrong
-    for family in families():
-        _fill(family, move, studio)
     for sku in ("KIT-HERB", "KIT-TOOLS", "KIT-GIFT", "KIT-TRIO-9"):
         studio.order(sku, "box", "#C9973F", sku.removeprefix("KIT-").title())
+    for family in families():
+        _fill(family, move, studio)
     change_facts(workplace, owner, [(sku, {"aliases": [alias]}) for alias, sku in old_codes()])
     _price_lists(workplace, owner)
 

@@ -27,6 +27,9 @@ NOT_ON_HAGGLET = {
 NOT_ON_OWNSHOP = {"TL-TWEEZ", "SE-STRAW", "CA-LABEL"}
 
 
+MORE_ON_OWNSHOP = ("SA", "HP", "KIT-HERB", "KIT-TRIO-9", "KIT-TOOLS")
+
+
 SHELVES = {
     "Pots": "hg-planters",
     "Tools": "hg-tools",

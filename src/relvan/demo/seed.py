@@ -13,8 +13,7 @@ from sqlalchemy import event, select
 
 from relvan.core.people.roles import Role
 from relvan.demo.buyers import buy
-from relvan.demo.drawings import Studio
-from relvan.demo.everywhere import list_everywhere
+from relvan.demo.everywhere import ON_CORVELLO, list_everywhere
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
@@ -26,6 +25,7 @@ from relvan.demo.plan import (
     DAYS_WORKED,
     FROM_THE_START,
     LEFT_OPEN,
+    MORE_ON_OWNSHOP,
     NOT_ON_HAGGLET,
     NOT_ON_OWNSHOP,
     ORDERS_OPEN,
@@ -36,9 +36,9 @@ from relvan.demo.plan import (
     ROUNDS,
     SHELVES,
 )
+from relvan.demo.studio import Studio
 from relvan.demo.trouble import go_wrong
 from relvan.demo.warehouses import make_warehouse
-from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import save_many
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.channels.settings import change_channel
@@ -71,6 +71,8 @@ from relvan.store.orders import shipment_rows
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Balance, PriceList, Product, Warehouse
 
+LABELS_AT_ONCE = 3
+
 
 class Seeder:
     """Plays three months of Quillmoss in seconds, by a clock of its own."""
@@ -79,9 +81,7 @@ class Seeder:
         self.now = datetime.now(UTC) - timedelta(days=DAYS)
         self.workplace = open_workplace(settings, clock=lambda: self.now)
         base = self.workplace.database
-        if (
-            base.is_sqlite
-        ):  # cut off in the middle, all is made anew: nothing need wait for the disk
+        if base.is_sqlite:  # a demo that was cut off in the middle is prepared anew
             event.listen(base.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
@@ -91,21 +91,27 @@ class Seeder:
 
     def run(self) -> None:
         """Plays the whole scenario."""
-        with uncollected():
-            self._play()
+        studio = Studio(self.workplace)
+        try:
+            with uncollected():
+                self._play(studio)
+        finally:
+            studio.close()
 
-    def _play(self) -> None:
+    def _play(self, studio: Studio) -> None:
         bring_up_to_date(self.workplace.database)
         self.say("people and warehouses")
         self._people_and_places()
         self.say("products with pictures and stock")
         found = goods()
-        studio = Studio(lambda sku, picture: add_picture(self.workplace, self.owner, sku, picture))
         self._products(found, studio)
         self.say("families, kits and the rest of the range")
         furnish(self.workplace, self.owner, self._opening, studio)
+        pots = [good.draft.sku for good in found if good.draft.sku.startswith("PT-")]
+        studio.order_elsewhere([*pots, *ON_CORVELLO[1:]])
         self._move_all(self.opening)
-        studio.wait()
+        soon = {good.draft.sku for good in found}
+        studio.deliver(self.owner, lambda sku: sku in soon or sku.startswith(MORE_ON_OWNSHOP))
         lay_out_samples(self.workplace, self.workplace.settings.data_dir / "samples")
         self.say("channels and listings")
         self._channels()
@@ -113,8 +119,9 @@ class Seeder:
         self.say("orders")
         self._orders()
         self.say("Loomstead and Corvello, families and what was there before")
+        studio.deliver(self.owner, lambda sku: True)
         list_on_loomstead(self.workplace, self.owner)
-        list_everywhere(self.workplace, self.owner, self.world, self._settle)
+        list_everywhere(self.workplace, self.owner, self.world, self._settle, studio)
         self._sell_on_loomstead()
         move_prices(self.workplace, self.owner, self._settle)
         self.say("a few things wrong on purpose")
@@ -227,12 +234,7 @@ class Seeder:
             [sku for sku in skus if sku not in NOT_ON_OWNSHOP],
         )
         publish_listings(self.workplace, self.owner, on_shop.listing_ids)
-        more = draft_listings(
-            self.workplace,
-            self.owner,
-            "ownshop",
-            ["SA", "HP", "KIT-HERB", "KIT-TRIO-9", "KIT-TOOLS"],
-        )
+        more = draft_listings(self.workplace, self.owner, "ownshop", MORE_ON_OWNSHOP)
         publish_listings(self.workplace, self.owner, more.listing_ids, leave_out=True)
         category = {good.draft.sku: good.draft.category for good in found}
         listed = [sku for sku in skus if sku not in NOT_ON_HAGGLET]
@@ -364,9 +366,13 @@ class Seeder:
             add_parcel(
                 self.workplace, self.owner, shipment, [], 400 + self.dice.randint(0, 900), "M2"
             )
-            if label:
-                service = find_services(self.workplace, shipment)[0].service
-                buy_labels(self.workplace, self.owner, shipment, service)
+        if label:
+            with ThreadPoolExecutor(LABELS_AT_ONCE) as labelling:  # the carrier takes its time
+                list(labelling.map(self._label, shipments))
+
+    def _label(self, shipment: int) -> None:
+        service = find_services(self.workplace, shipment)[0].service
+        buy_labels(self.workplace, self.owner, shipment, service)
 
     def _every_stage(self) -> None:
         """Leaves the newest orders in every stage of the warehouse."""
@@ -380,7 +386,4 @@ class Seeder:
         cancel_orders(self.workplace, self.owner, numbers[20:21])
 
     def _pack_and_label_first(self) -> None:
-        shipment = self._shipments("to ship")[0]
-        buy_labels(
-            self.workplace, self.owner, shipment, find_services(self.workplace, shipment)[0].service
-        )
+        self._label(self._shipments("to ship")[0])

@@ -4,6 +4,7 @@ import hashlib
 import io
 import warnings
 from collections.abc import Sequence
+from dataclasses import asdict, dataclass
 
 from PIL import Image, ImageOps
 
@@ -13,6 +14,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
 from relvan.services import audit
 from relvan.services.catalogue.write import settle_products
+from relvan.services.files import FileStore
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.pictures import insert_picture, known_pictures, pictures_on, replace_pictures
@@ -36,6 +38,33 @@ def thumbnail_file(sha: str, side: int) -> str:
     return f"thumbnails/{side}/{sha[:2]}/{sha}.webp"
 
 
+@dataclass(frozen=True)
+class KeptPicture:
+    """A picture whose file and thumbnails are kept; width and height are pixels."""
+
+    sha: str
+    kind: str
+    width: int
+    height: int
+    bytes: int
+
+
+def keep_picture(files: FileStore, content: bytes, *, most_mb: int) -> KeptPicture:
+    """Checks a picture and keeps its file and its thumbnails; it belongs to no product yet.
+
+    Refused when the format is not supported, or the file is damaged or has more than `most_mb`.
+    """
+    picture = _read_picture(content, most_mb)
+    sha = hashlib.sha256(content).hexdigest()
+    kind = KINDS[str(picture.format)][0]
+    files.keep(picture_file(sha, kind), content)
+    small = _upright(picture)
+    for side in THUMBNAILS:
+        small.thumbnail((side, side), Image.Resampling.BILINEAR)
+        files.keep(thumbnail_file(sha, side), _as_webp(small))
+    return KeptPicture(sha, kind, picture.width, picture.height, len(content))
+
+
 def add_picture(
     workplace: Workplace, actor: Actor, sku: str, content: bytes, *, role: str = PictureRole.FURTHER
 ) -> str:
@@ -46,27 +75,29 @@ def add_picture(
     """
     actor.must(Right.CATALOGUE)
     check_role(role)
-    picture = _read_picture(content, workplace.settings.largest_picture_mb)
-    sha = hashlib.sha256(content).hexdigest()
-    kind = KINDS[str(picture.format)][0]
-    workplace.files.keep(picture_file(sha, kind), content)
-    small = _upright(picture)
-    for side in THUMBNAILS:
-        small.thumbnail((side, side), Image.Resampling.BILINEAR)
-        workplace.files.keep(thumbnail_file(sha, side), _as_webp(small))
+    picture = keep_picture(workplace.files, content, most_mb=workplace.settings.largest_picture_mb)
+    add_kept_pictures(workplace, actor, [(sku, picture)], role=role)
+    return picture.sha
+
+
+def add_kept_pictures(
+    workplace: Workplace,
+    actor: Actor,
+    pictures: Sequence[tuple[str, KeptPicture]],
+    *,
+    role: str = PictureRole.FURTHER,
+) -> None:
+    """Puts pictures, whose files are kept, on products that are named by SKU, in one transaction."""
+    actor.must(Right.CATALOGUE)
+    check_role(role)
     with workplace.database.writing() as session:
-        product = find_product(session, sku)
-        values = {
-            "sha": sha,
-            "kind": kind,
-            "width": picture.width,
-            "height": picture.height,
-            "bytes": len(content),
-            "created_at": workplace.now(),
-        }
-        insert_picture(session, values)
-        _use(session, workplace, actor, product, sha, role)
-    return sha
+        changed = []
+        for sku, picture in pictures:
+            insert_picture(session, {**asdict(picture), "created_at": workplace.now()})
+            product = find_product(session, sku)
+            if _use(session, workplace, actor, product, picture.sha, role):
+                changed.append(product)
+        _bring_along(session, workplace, changed)
 
 
 def use_picture(
@@ -79,18 +110,20 @@ def use_picture(
         product = find_product(session, sku)
         if session.get(Picture, sha) is None:
             raise not_found("picture", sha[:12])
-        _use(session, workplace, actor, product, sha, role)
+        if _use(session, workplace, actor, product, sha, role):
+            _bring_along(session, workplace, [product])
 
 
 def _use(
     session: Session, workplace: Workplace, actor: Actor, product: Product, sha: str, role: str
-) -> None:
+) -> bool:
+    """Gives a picture its place on a product; returns whether that changed anything."""
     kept = pictures_on(session, product.id)
     if sha in {use.sha for use in kept} and role == PictureRole.FURTHER:
-        return
+        return False
     order = [(use.sha, role_of(use, kept)) for use in kept if use.sha != sha]
     order = [(sha, role), *order] if role == PictureRole.MAIN else [*order, (sha, role)]
-    _arrange(session, workplace, actor, product, order)
+    return _write_order(session, workplace, actor, product, order)
 
 
 def remove_picture(workplace: Workplace, actor: Actor, sku: str, sha: str) -> None:
@@ -168,6 +201,18 @@ def _arrange(
     order: Sequence[tuple[str, str]],
 ) -> None:
     """Writes down which pictures a product has, and brings along what depends on them."""
+    if _write_order(session, workplace, actor, product, order):
+        _bring_along(session, workplace, [product])
+
+
+def _write_order(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    product: Product,
+    order: Sequence[tuple[str, str]],
+) -> bool:
+    """Writes down which pictures a product has; returns whether they are others than before."""
     if len(order) > MOST_PICTURES:
         raise refuse(
             "too-many",
@@ -193,7 +238,7 @@ def _arrange(
         f"{sha[:12]} {'description' if role == 'description' else 'shown'}" for sha, role in ranked
     ]
     if before == after:
-        return
+        return False
     audit.record(
         session,
         actor,
@@ -202,8 +247,15 @@ def _arrange(
         _deed(before, after),
         {"pictures": (before, after)},
     )
-    families = [product.id] if product.kind == ProductKind.FAMILY else []
-    settle_products(session, workplace, [product.id], families=families)
+    return True
+
+
+def _bring_along(session: Session, workplace: Workplace, products: Sequence[Product]) -> None:
+    """Brings along what depends on the pictures of products."""
+    if products:
+        families = [product.id for product in products if product.kind == ProductKind.FAMILY]
+        ids = [product.id for product in products]
+        settle_products(session, workplace, ids, families=families)
 
 
 def _deed(before: Sequence[str], after: Sequence[str]) -> str:
