@@ -5,7 +5,6 @@ from fastapi.testclient import TestClient
 
 from relvan.application import make_application
 from relvan.services.channels.editions import take_up_editions
-from relvan.web.rendering import make_environment
 from standins.app import Present, make_routes
 
 KEPT = {}
@@ -37,5 +36,5 @@ def client_of(workplace):
     app = KEPT.get("app") or make_application(workplace.settings, workplace)
     KEPT["app"] = app
     take_up_editions(workplace)
-    app.state.workplace, app.state.environment = workplace, make_environment(workplace.settings)
+    app.state.workplace = workplace
     return TestClient(app, raise_server_exceptions=False)

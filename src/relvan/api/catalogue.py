@@ -31,7 +31,7 @@ router = api_router(tags=["products"])
 def currencies_of(by: Caller) -> dict[str, str]:
     """Returns the currency of every price list; "" stands for the seller's own."""
     with by.workplace.database.reading() as session:
-        return all_currencies(session, by.workplace.settings.currency)
+        return all_currencies(session, by.workplace.firm.currency)
 
 
 @router.get("/products")
@@ -40,7 +40,7 @@ def list_products(
 ) -> dict[str, Any]:
     """Returns products that match, in the order of their SKUs."""
     wanted = replace(matching, kind=kind)
-    currency = by.workplace.settings.currency
+    currency = by.workplace.firm.currency
     with by.workplace.database.reading() as session:
         rows, following = page_of(
             product_page(session, wanted, after=after, limit=limit + 1),

@@ -47,7 +47,7 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
                 "price_list": settings[channel.id].price_list.key,
                 "price_steps": steps_data(settings[channel.id].steps),
                 "least_margin": channel.least_margin,
-                "delivery_cost": amount_of(channel.delivery_cost, by.workplace.settings.currency),
+                "delivery_cost": amount_of(channel.delivery_cost, by.workplace.firm.currency),
                 "mends": channel.mends.split(),
                 "passed_at": channel.passed_at,
                 "paused": channel.paused,
@@ -137,6 +137,6 @@ def _wishes(by: Caller, change: ChannelChange) -> dict[str, Any]:
     wishes = change.model_dump(exclude_unset=True)
     if change.delivery_cost is not None:
         wishes["delivery_cost"] = minor(
-            change.delivery_cost, by.workplace.settings.currency, "delivery_cost"
+            change.delivery_cost, by.workplace.firm.currency, "delivery_cost"
         )
     return wishes

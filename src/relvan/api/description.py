@@ -38,7 +38,7 @@ def describe(app: FastAPI) -> dict[str, Any]:
         _add_problem(found)
         _add_bounds(found)
         amount = found["components"]["schemas"]["Amount"]["properties"]
-        amount["currency"] = {"type": "string", "enum": [workplace.settings.currency]}
+        amount["currency"] = {"type": "string", "enum": [workplace.firm.currency]}
         for path, calls in found["paths"].items():
             for method, call in calls.items():
                 call["responses"].pop("422", None)

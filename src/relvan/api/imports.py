@@ -21,7 +21,7 @@ from relvan.core.imports.cells import DATE_ORDERS, NO, YES
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.kinds import KINDS
 from relvan.core.refusal import refuse
-from relvan.core.texts import SAYING, SEEN_NAME, WORDS
+from relvan.core.texts import SAYING, SEEN_NAME, WORDS, WORDS_IN_LINES
 from relvan.services.bulk.take_out import EXPORTED, FORMS, TakenOut, columns_for, take_out, template
 from relvan.services.catalogue.bulk import change_many
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
@@ -70,7 +70,7 @@ class ReadAgain(Shape):
 # what the value of an operation looks like, by the form of the fact
 VALUES = {
     "text": WORDS,
-    "lines": WORDS,
+    "lines": WORDS_IN_LINES,
     "code": WORDS,
     "whole": "^[0-9]{1,7}$",
     "amount": r"^[0-9]{1,8}(?:\.[0-9]{2})?$",

@@ -206,7 +206,7 @@ def _incoming(by: Caller, lines: Sequence[NewOrderLine]) -> tuple[IncomingLine, 
             raise not_found("product", line.sku)
         price = listed.get((first.id, product_id)) if first else None
         if line.price is not None:
-            price = minor(line.price, by.workplace.settings.currency, "price")
+            price = minor(line.price, by.workplace.firm.currency, "price")
         if price is None:
             message = f"“{line.sku}” has no list price."
             raise refuse("no-price", message, "Give the line a price.", "lines")

@@ -209,7 +209,7 @@ def get_outlook(by: By) -> dict[str, Any]:
     """
     with by.workplace.database.reading() as session:
         found = stock_outlook(session, by.workplace)
-    own = by.workplace.settings.currency
+    own = by.workplace.firm.currency
     return {
         "runs_out": [
             {

@@ -17,6 +17,12 @@ WORDS = f"^[^{CONTROL}]*[^{CONTROL}{SPACE}][^{CONTROL}]*$"
 SAYING = f"[^{SPACE}\\u0009-\\u000d\\u001c-\\u001f]"
 # A name whose every character can be seen; plain spaces may stand in it.
 SEEN_NAME = f"^ *[^{HIDDEN} ][^{HIDDEN}]*$"
+# The same as WORDS, in one or more lines.
+WORDS_IN_LINES = (
+    r"^(?:[^\u0000-\u001f]|[\n\r\t])*"
+    f"[^{CONTROL}{SPACE}]"
+    r"(?:[^\u0000-\u001f]|[\n\r\t])*$"
+)
 # A text of one or more lines.
 LINES = r"^(?:[^\u0000-\u001f]|[\n\r\t])*$"
 # Names of levels with slashes between them.

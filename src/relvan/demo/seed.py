@@ -156,7 +156,7 @@ class Seeder:
                 PriceList(
                     key=LIST,
                     name="Retail",
-                    currency=self.workplace.settings.currency,
+                    currency=self.workplace.firm.currency,
                     tax_inside=True,
                 )
             )

@@ -4,13 +4,16 @@ import logging
 import random
 import secrets
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right, Role, check_right
+from relvan.core.setup.firm import Firm
 from relvan.core.waking import Work
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.carriers.port import CarrierGateway
@@ -24,6 +27,7 @@ from relvan.services.stations import Stations
 from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.session import Session
+from relvan.store.setup import firm_of
 from relvan.store.tables import Carrier, Channel
 
 log = logging.getLogger("relvan")
@@ -46,6 +50,7 @@ class Actor:
 SYSTEM = Actor(None, "Relvan", Role.OWNER, "relvan")
 
 
+FIRM_KNOWN_S = 30.0
 STANDING_ALONE = Stations()
 
 
@@ -71,6 +76,7 @@ class Workplace:
         self.secrets = SecretBox(settings.secret_key, settings.data_dir)
         self.rulebooks = read_rulebooks(settings.data_dir / "rulebooks")
         self.rush = Rush()
+        self._firm: tuple[Firm, float] | None = None
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
         self._opening = (
@@ -85,6 +91,30 @@ class Workplace:
         for follow in self.stations.followers:
             follow(session, self, changes)
         return changes
+
+    @property
+    def firm(self) -> Firm:
+        """The firm as it was at most half a minute ago, or just now if this process changed it.
+        While nobody has described it, its currency and its way to write come from the settings.
+        """
+        known = self._firm
+        if known is None or time.monotonic() - known[1] > FIRM_KNOWN_S:
+            with self.database.reading() as session:
+                known = (firm_of(session) or self.usual_firm(), time.monotonic())
+            self._firm = known
+        return known[0]
+
+    def forget_firm(self) -> None:
+        """Lets the firm be read again, since it has changed."""
+        self._firm = None
+
+    def usual_firm(self) -> Firm:
+        told = self.settings
+        return Firm(currency=told.currency, locale=told.locale, time_zone=told.time_zone)
+
+    def local_now(self) -> datetime:
+        """Returns the present moment by the firm's clock."""
+        return self.now().astimezone(ZoneInfo(self.firm.time_zone))
 
     def sample_files(self) -> dict[str, Path]:
         """Files to try an import with, by name; only the demo has some."""

@@ -6,13 +6,14 @@ from sqlalchemy.orm import Session
 from relvan.store.tables import Counter
 
 
-def advance_counter(session: Session, name: str, count: int, *, first: int) -> int:
-    """Takes `count` numbers from a counter and returns the last of them. A counter that does not
-    exist yet starts at `first`.
+def advance_counter(session: Session, name: str, count: int, *, first: int) -> tuple[int, str]:
+    """Takes `count` numbers from a counter and returns the last of them with the pattern by which
+    they are written, empty for the usual one. A counter that does not exist yet starts at `first`.
     """
     statement = update(Counter).where(Counter.name == name).values(value=Counter.value + count)
-    last = session.scalar(statement.returning(Counter.value))
-    if last is None:
-        last = first + count - 1
-        session.execute(insert(Counter).values(name=name, value=last))
-    return last
+    row = session.execute(statement.returning(Counter.value, Counter.pattern)).first()
+    if row is not None:
+        return row[0], row[1]
+    last = first + count - 1
+    session.execute(insert(Counter).values(name=name, value=last, pattern=""))
+    return last, ""

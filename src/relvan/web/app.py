@@ -52,7 +52,7 @@ from relvan.web.pages import (
     updates,
     webhooks,
 )
-from relvan.web.rendering import STATIC, make_environment, render
+from relvan.web.rendering import STATIC, environment_of, render
 
 log = logging.getLogger("relvan.web")
 CSP = (
@@ -103,7 +103,6 @@ PAGES = (
 def add_pages(app: FastAPI) -> None:
     """Adds every page to the application, whose `state.workplace` is set."""
     know_pages(page.router for page in PAGES)
-    app.state.environment = make_environment(app.state.workplace.settings)
     app.mount("/static", KeptStatic(directory=STATIC), name="static")
     for page in PAGES:
         app.include_router(page.router, include_in_schema=False)
@@ -132,7 +131,11 @@ def page_of_error(request: Request, error: Exception) -> Response:
     status, refusals = _status_and_refusals(error)
     if request.headers.get("HX-Request"):
         return HTMLResponse(
-            render(request.app.state.environment, "parts/_refused.html", {"refusals": refusals}),
+            render(
+                environment_of(request.app.state.workplace),
+                "parts/_refused.html",
+                {"refusals": refusals},
+            ),
             status,
             headers={"HX-Retarget": "#toasts", "HX-Reswap": "beforeend"},
         )
@@ -143,9 +146,12 @@ def page_of_error(request: Request, error: Exception) -> Response:
     if visit is None:
         values = {"refusals": refusals, "status": status}
         return HTMLResponse(
-            render(request.app.state.environment, "parts/bare_error.html", values), status
+            render(environment_of(request.app.state.workplace), "parts/bare_error.html", values),
+            status,
         )
-    desk = Desk(request, request.app.state.workplace, visit, request.app.state.environment)
+    desk = Desk(
+        request, request.app.state.workplace, visit, environment_of(request.app.state.workplace)
+    )
     return desk.page("parts/error.html", "", status=status, refusals=refusals, code=status)
 
 

@@ -22,7 +22,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.counting import Count
 from relvan.store.imports import list_currencies
 from relvan.store.line import line_counts
-from relvan.web.rendering import render
+from relvan.web.rendering import environment_of, render
 
 COOKIE = "relvan_visit"
 MOST_ID_DIGITS = 18
@@ -157,7 +157,7 @@ class Desk:
             "me": self.actor,
             "csrf": self.signed_in.csrf,
             "may": lambda right: self.may(Right(right)),
-            "currency": self.workplace.settings.currency,
+            "currency": self.workplace.firm.currency,
         }
 
 
@@ -173,7 +173,7 @@ def signed_in(request: Request) -> Desk:
     visit = find_visit(workplace, request.cookies.get(COOKIE, ""))
     if visit is None:
         raise NotSignedIn
-    return Desk(request, workplace, visit, request.app.state.environment)
+    return Desk(request, workplace, visit, environment_of(workplace))
 
 
 At = Annotated[Desk, Depends(signed_in)]

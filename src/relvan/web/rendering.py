@@ -28,7 +28,7 @@ from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
 from relvan.core.orders.trays import TRAY_NAMES
 from relvan.core.prices.sales import SALE_OF
-from relvan.settings import Settings
+from relvan.services.workplace import Workplace
 from relvan.web.addresses import address_of
 from relvan.web.rooms import ROOMS, STATIONS
 from relvan.web.words import PRODUCT_FILES, WORDS, error_title, health_word, tone_of
@@ -208,11 +208,12 @@ def fact_name(name: str) -> str:
     return label_of(name) if name in NAMES or " " in name else name.replace("_", " ")
 
 
-def make_environment(settings: Settings) -> Environment:
-    """Returns the templates with the seller's filters. They are compiled once for all applications
-    in a process that have the same locale.
+def environment_of(workplace: Workplace) -> Environment:
+    """Returns the templates with the firm's way to write numbers, dates and money. They are
+    compiled once for all applications in a process whose firms write alike.
     """
-    return _environment(settings.currency, settings.locale, settings.time_zone, demo=settings.demo)
+    firm, demo = workplace.firm, workplace.settings.demo
+    return _environment(firm.currency, firm.locale, firm.time_zone, demo=demo)
 
 
 @lru_cache(maxsize=4)

@@ -39,6 +39,8 @@ def test_an_operation_makes_of_a_fact_what_it_says(operation, before, after):
         (Operation("sku", "set", "A"), "not-allowed"),
         (Operation("weight_g", "before", "1"), "not-allowed"),
         (Operation("brand", "set", " "), "missing"),
+        (Operation("origin", "set", "o\u000fh"), "form"),
+        (Operation("title", "after", "two\nlines"), "form"),
     ],
 )
 def test_an_operation_that_suits_no_detail_is_refused(operation, code):
@@ -49,5 +51,9 @@ def test_an_operation_that_suits_no_detail_is_refused(operation, code):
 
 def test_operations_that_suit_their_details_are_taken():
     check_operations(
-        [Operation("attribute Colour", "set", "red"), Operation("price retail", "percent", "5")]
+        [
+            Operation("attribute Colour", "set", "red"),
+            Operation("price retail", "percent", "5"),
+            Operation("description", "set", "two\nlines"),
+        ]
     )

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
+from relvan.core.catalogue.checks import check_text
 from relvan.core.catalogue.facts import (
     NAMES,
     Facts,
@@ -50,6 +51,7 @@ OPERATIONS: Mapping[str, Mapping[str, str]] = {
 NOT_IN_BULK = ("sku", "kind", "gtin", "family", "parts", "axes", "aliases", "title ")
 NEEDING_A_VALUE = ("set", "more", "percent", "replace", "before", "after")
 MOST_OPERATIONS = 12
+MOST_VALUE = 20_000
 
 
 @dataclass(frozen=True)
@@ -88,6 +90,14 @@ def check_operations(operations: Sequence[Operation]) -> None:
             wrong += refuse(
                 "missing", message, "Type one, or choose to empty it.", f"operation_{number}"
             ).refusals
+        elif operation.deed in ("set", "before", "after", "replace"):
+            wrong += check_text(
+                f"operation_{number}",
+                label_of(operation.fact),
+                operation.value,
+                MOST_VALUE,
+                lines=form.form == "lines",
+            )
     if wrong:
         raise Refused(*wrong)
 

@@ -145,7 +145,7 @@ def _file_rows(
     """Returns the cells of every row, a thousand products at a time. Layers do not belong to
     products, so all of them are included."""
     with workplace.database.reading() as session:
-        currencies = all_currencies(session, workplace.settings.currency)
+        currencies = all_currencies(session, workplace.firm.currency)
         layers = all_layer_lines(session) if kind.key == FileKind.LAYERS else []
     for said in layers:
         yield [

@@ -37,7 +37,7 @@ def change_many(
     actor.must(Right.CATALOGUE)
     check_operations(operations)
     carry_out(
-        operations, {"kind": "single"}, workplace.settings.currency
+        operations, {"kind": "single"}, workplace.firm.currency
     )  # what cannot be read is refused at once
     with workplace.database.writing() as session:
         chosen = (
@@ -80,7 +80,7 @@ def foresee(
     return [
         (
             str(held["sku"]),
-            difference(held, carry_out(operations, held, workplace.settings.currency)),
+            difference(held, carry_out(operations, held, workplace.firm.currency)),
         )
         for held in facts.values()
     ]
@@ -134,9 +134,7 @@ def _rehearsed(
             refused[position] = f"“{sku}” is not in the catalogue."
             continue
         try:
-            tried.append(
-                (position, carry_out(operations, old[found[0]], workplace.settings.currency))
-            )
+            tried.append((position, carry_out(operations, old[found[0]], workplace.firm.currency)))
         except Refused as refusal:
             refused[position] = refusal.first.message
     ids = {position: known[sku_key(sku)][0] for position, sku in subjects if sku_key(sku) in known}

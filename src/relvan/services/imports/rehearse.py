@@ -102,7 +102,7 @@ def _read(workplace: Workplace, spec: Mapping[str, Any]) -> Iterator[Block]:
     """Returns every row of the file that is not empty, in blocks."""
     kind = kind_of(spec["kind"])
     with workplace.database.reading() as session:
-        currencies = all_currencies(session, workplace.settings.currency)
+        currencies = all_currencies(session, workplace.firm.currency)
         rules = attribute_rules(session)
     columns = [
         (place, typed(column, rules), mapped)

@@ -69,7 +69,7 @@ def load_channels(session: Session, workplace: Workplace) -> Channels:
     places = policy_places(session)
     risky = {key for key, one in settings.items() if one.policy.risk is not None} | places.risky
     lags = {key: lag_minutes(session, key, now) for key in risky}
-    speakers, own = load_speakers(session), workplace.settings.currency
+    speakers, own = load_speakers(session), workplace.firm.currency
     converting = any(one.price_list.currency != own or one.converts for one in settings.values())
     by_layer = any(
         isinstance(step, ConvertStep)
@@ -190,7 +190,7 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     found: Price | NoPrice | None = None
     if part != "head":
         ground_of_price = PriceGround(
-            workplace.settings.currency, category, ground.channels.rates, steps, sale
+            workplace.firm.currency, category, ground.channels.rates, steps, sale
         )
         found = price_on(settings, book, listed, base, ground_of_price)
     price = found if isinstance(found, Price) else None

@@ -193,7 +193,7 @@ def _compare_prices(
     """Adds the listings whose price would change, with old and new."""
     impact.prices = True
     settings = channel_settings(session)
-    own, rates = workplace.settings.currency, rates_on(session, workplace.now().date())
+    own, rates = workplace.firm.currency, rates_on(session, workplace.now().date())
     for start in range(0, len(listing_ids), CHUNK):
         chunk = listing_ids[start : start + CHUNK]
         rows = [row for row in impact_rows(session, chunk) if row.part != "head"]

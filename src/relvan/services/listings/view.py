@@ -60,7 +60,7 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     listed = ground.products[listing.product_id]
     left = None
     if found.price is not None:
-        money, own = found.price.money, workplace.settings.currency
+        money, own = found.price.money, workplace.firm.currency
         rate = ground.channels.rates.between(
             own, money.currency
         )  # without one, nobody knows our costs there

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.people.roles import Right
+from relvan.core.setup.numbering import Series
 from relvan.core.shipping.life import ShipmentState
 from relvan.services import audit
 from relvan.services.counters import next_number
@@ -67,7 +68,7 @@ def _release(session: Session, workplace: Workplace, actor: Actor, order: Order)
     made = []
     for warehouse_id, lines in by_warehouse.items():
         shipment = Shipment(
-            number=next_number(session, "S"),
+            number=next_number(session, Series.SHIPMENT, workplace.local_now()),
             order_id=order.id,
             warehouse_id=warehouse_id,
             state=ShipmentState.TO_PICK,

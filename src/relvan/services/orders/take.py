@@ -11,6 +11,7 @@ from relvan.core.orders.tax import TAX_PERCENT, tax_inside
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
+from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
@@ -82,7 +83,7 @@ def take_manual_order(
     incoming = IncomingOrder(
         number="",
         placed_at=workplace.now(),
-        currency=workplace.settings.currency,
+        currency=workplace.firm.currency,
         lines=lines,
         ship_to=ship_to,
         paid=paid,
@@ -100,7 +101,7 @@ def _save(
     session: Session, workplace: Workplace, channel: Channel | None, told: Sequence[IncomingOrder]
 ) -> list[Order]:
     """Writes new orders with their lines."""
-    numbers = next_numbers(session, "O", len(told))
+    numbers = next_numbers(session, Series.ORDER, len(told), workplace.now())
     orders = [
         _new_order(workplace, channel, incoming, number)
         for incoming, number in zip(told, numbers, strict=True)

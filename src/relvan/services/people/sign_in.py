@@ -8,8 +8,9 @@ from datetime import timedelta
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from relvan.core.people.roles import Role, check_password
-from relvan.core.refusal import refuse
+from relvan.core.catalogue.checks import check_text
+from relvan.core.people.roles import Right, Role, check_password
+from relvan.core.refusal import refuse, refuse_if_any
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.people import (
@@ -29,6 +30,7 @@ VISIT_LASTS = timedelta(days=14)
 GUESS_WINDOW = timedelta(minutes=15)
 GUESSES_BY_LOGIN = 5
 GUESSES_BY_ADDRESS = 30
+MOST_PERSON_NAME = 80
 passwords = PasswordHasher()
 _nobody = passwords.hash(secrets.token_urlsafe(12))
 
@@ -53,12 +55,11 @@ def sign_in(workplace: Workplace, login: str, password: str, address: str) -> Si
     """Checks a password and opens a visit. After 5 wrong guesses one must wait a quarter of an
     hour."""
     login = login.strip().casefold()[:100]
-    _refuse_too_many_guesses(workplace, login, address)
+    refuse_too_many_guesses(workplace, login, address)
     with workplace.database.reading() as session:
         person = person_by_login(session, login)
     if not _password_fits(person.password_hash if person else _nobody, password) or person is None:
-        with workplace.database.writing() as session:
-            session.add(SignInAttempt(login=login, address=address, at=workplace.now()))
+        note_guess(workplace, login, address)
         raise refuse(
             "sign-in",
             "That name and password do not go together.",
@@ -133,35 +134,60 @@ def make_token(workplace: Workplace, name: str, login: str, token: str = "") -> 
     return token
 
 
+@dataclass(frozen=True)
+class NewPerson:
+    """Somebody who is to work here."""
+
+    login: str
+    name: str
+    role: Role
+    password: str
+
+    def checked(self) -> "NewPerson":
+        """Returns the person with a tidy login and name; refused when one of them is none."""
+        check_password(self.password)
+        login, name = self.login.strip().casefold(), self.name.strip()
+        if not login.isidentifier() or len(login) > 40:
+            raise refuse(
+                "form",
+                f"“Sign-in name” must be letters and digits; it got “{login[:40]}”.",
+                "Shorten it.",
+                "login",
+            )
+        refuse_if_any(check_text("name", "Name", name, MOST_PERSON_NAME, needed=True))
+        return NewPerson(login, name, self.role, self.password)
+
+
 def add_person(
     workplace: Workplace, actor: Actor, login: str, name: str, role: Role, password: str
 ) -> int:
     """Adds somebody who works here."""
-    check_password(password)
-    login = login.strip().casefold()
-    if not login.isidentifier() or len(login) > 40:
-        raise refuse(
-            "form",
-            f"“Login” must be letters and digits; it got “{login[:40]}”.",
-            "Shorten it.",
-            "login",
-        )
+    actor.must(Right.SETUP)
+    wish = NewPerson(login, name, role, password).checked()
+    password_hash = passwords.hash(wish.password)
     with workplace.database.writing() as session:
-        if is_login_taken(session, login):
-            raise refuse(
-                "taken", f"“{login}” is somebody already.", "Choose another login.", "login"
-            )
-        person = Person(
-            login=login,
-            name=name,
-            role=role,
-            password_hash=passwords.hash(password),
-            created_at=workplace.now(),
+        return add_person_in(session, workplace, actor, wish, password_hash)
+
+
+def add_person_in(
+    session: Session, workplace: Workplace, actor: Actor, wish: NewPerson, password_hash: str
+) -> int:
+    """Adds somebody inside a transaction. The hash is made before it, since that takes a while."""
+    if is_login_taken(session, wish.login):
+        raise refuse(
+            "taken", f"“{wish.login}” is somebody already.", "Choose another name.", "login"
         )
-        session.add(person)
-        session.flush()
-        audit.record(session, actor, workplace.now(), audit.Subject("person", person.id), "added")
-        return person.id
+    person = Person(
+        login=wish.login,
+        name=wish.name,
+        role=wish.role,
+        password_hash=password_hash,
+        created_at=workplace.now(),
+    )
+    session.add(person)
+    session.flush()
+    audit.record(session, actor, workplace.now(), audit.Subject("person", person.id), "added")
+    return person.id
 
 
 def _actor(person: Person, via: str) -> Actor:
@@ -175,7 +201,14 @@ def _password_fits(kept: str, password: str) -> bool:
         return False
 
 
-def _refuse_too_many_guesses(workplace: Workplace, login: str, address: str) -> None:
+def note_guess(workplace: Workplace, login: str, address: str) -> None:
+    """Notes a wrong guess."""
+    with workplace.database.writing() as session:
+        session.add(SignInAttempt(login=login, address=address, at=workplace.now()))
+
+
+def refuse_too_many_guesses(workplace: Workplace, login: str, address: str) -> None:
+    """Refuses a sign-in after too many wrong ones of the last quarter of an hour."""
     with workplace.database.reading() as session:
         by_login, by_address = _guesses(session, workplace, login, address)
     if by_login >= GUESSES_BY_LOGIN or by_address >= GUESSES_BY_ADDRESS:

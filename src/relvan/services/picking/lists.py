@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from relvan.core.people.roles import Right
 from relvan.core.picking.walk import PickAsk, check_picked, check_scan, plan_walk
 from relvan.core.refusal import refuse
+from relvan.core.setup.numbering import Series
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, PickListState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
@@ -98,7 +99,7 @@ def _make_list(
     shipments: Sequence[Shipment],
 ) -> int:
     pick_list = PickList(
-        number=next_number(session, "L"),
+        number=next_number(session, Series.PICK_LIST, workplace.local_now()),
         warehouse_id=warehouse_id,
         state=PickListState.OPEN,
         person_id=actor.person_id,

@@ -109,7 +109,7 @@ def foresee_rate(
     actor.must(Right.PRICES)
     refuse_if_any(check_rate(rate))
     with workplace.database.reading() as session:
-        own = workplace.settings.currency
+        own = workplace.firm.currency
         touched = [
             one.channel for one in channel_settings(session).values() if one.looks_at_rates(own)
         ]
@@ -161,7 +161,7 @@ class _Trial:
         )
         self.now = workplace.now()
         rates = rates_on(session, self.now.date()).but_for(outside.rates)
-        self.prices = PricesOn(settings, self.book, own=workplace.settings.currency, rates=rates)
+        self.prices = PricesOn(settings, self.book, own=workplace.firm.currency, rates=rates)
         self.ladders: dict[int, Ladder] = {}
         self.speakers: Speakers = load_speakers(session)
         self.standing = self.speakers.standing.get(settings.channel.id)

@@ -153,7 +153,7 @@ def _work_out(session: Session, workplace: Workplace, actor: Actor) -> None:
     """Works out the prices of channels where a rate may count: those that convert, and those in
     another currency than ours, because their bounds are converted."""
     for settings in channel_settings(session).values():
-        channel, own = settings.channel, workplace.settings.currency
+        channel, own = settings.channel, workplace.firm.currency
         if settings.looks_at_rates(own):
             title = f"Work out {channel.name} by the new rates"
             changes_of(session).settings_changed(Concern(actor, title, channel_id=channel.id))

@@ -53,7 +53,7 @@ class PickSheet:
 def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
     """Returns the packing slip of a shipment: what was picked, or what is to be picked while
     nothing was."""
-    settings = workplace.settings
+    firm = workplace.firm
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = session.get_one(Order, shipment.order_id)
@@ -70,7 +70,7 @@ def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
             order.number,
             channel.name if channel else "",
             order.channel_number or "",
-            written_day(order.placed_at, settings.locale, settings.time_zone),
+            written_day(order.placed_at, firm.locale, firm.time_zone),
             Address.read(warehouse.address).as_dict(),
             Address.read(order.ship_to).as_dict(),
             lines,
@@ -84,6 +84,6 @@ def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:
         if not found:
             raise not_found("pick list", pick_list_id)
         created = written_moment(
-            found[0].created_at, workplace.settings.locale, workplace.settings.time_zone
+            found[0].created_at, workplace.firm.locale, workplace.firm.time_zone
         )
         return PickSheet(found[0], created, tuple(pick_rows(session, pick_list_id)))

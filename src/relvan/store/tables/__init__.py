@@ -51,6 +51,7 @@ from relvan.store.tables.people import (
     Toast,
     Visit,
 )
+from relvan.store.tables.setup import FirmRow, FirstVisit
 from relvan.store.tables.stock import (
     Balance,
     Bin,
@@ -83,6 +84,8 @@ __all__ = [
     "Duty",
     "ExpectedReceipt",
     "Finding",
+    "FirmRow",
+    "FirstVisit",
     "KeptView",
     "KitPart",
     "LagSample",

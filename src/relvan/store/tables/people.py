@@ -124,8 +124,11 @@ class AuditEntry(Table):
 
 
 class Counter(Table):
-    """The next number of orders, shipments and pick lists."""
+    """The last number that was given of orders, shipments or pick lists, and how numbers are
+    written; without a pattern, as usual.
+    """
 
     __tablename__ = "counter"
     name: Mapped[str] = mapped_column(primary_key=True)
     value: Mapped[int]
+    pattern: Mapped[str] = mapped_column(default="")

@@ -10,17 +10,24 @@ from relvan.store.tables.base import Table, strict
 
 
 class Warehouse(Table):
-    """A place with stock, and the address from which its parcels are sent."""
+    """A place with stock, of our own or a marketplace's centre, and the address from which its
+    parcels are sent. `pick_up` has the days on which carriers call, 0 for Monday, and until when a
+    parcel leaves on the same day, as HH:MM.
+    """
 
     __tablename__ = "warehouse"
     id: Mapped[int] = mapped_column(primary_key=True)
     key: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     address: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    kind: Mapped[str] = mapped_column(default="own")
+    pick_up: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Bin(Table):
-    """A shelf position; `walk` is its place in the order of the way through the warehouse."""
+    """A shelf position; `walk` is its place in the order of the way through the warehouse. A closed
+    bin takes no more goods.
+    """
 
     __tablename__ = "bin"
     __table_args__ = strict(UniqueConstraint("warehouse_id", "code"))
@@ -28,6 +35,7 @@ class Bin(Table):
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
     code: Mapped[str]
     walk: Mapped[int]
+    closed: Mapped[bool] = mapped_column(default=False)
 
 
 class Movement(Table):

@@ -143,7 +143,7 @@ def _outside(desk: Desk, form: PostedForm, key: str) -> Outside:
     with desk.workplace.database.reading() as session:
         channel = channel_by_key(session, key)
         listed_in = channel_settings(session)[channel.id].price_list.currency
-    book, own = desk.workplace.rulebook(channel), desk.workplace.settings.currency
+    book, own = desk.workplace.rulebook(channel), desk.workplace.firm.currency
     read = FormReader(form)
     fees = OtherFees(
         referral_percent=read.percent("try_referral", "Referral"),
@@ -166,7 +166,7 @@ def _shown_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
 
 
 def _steps_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
-    read, own = FormReader(form), desk.workplace.settings.currency
+    read, own = FormReader(form), desk.workplace.firm.currency
     with desk.workplace.database.reading() as session:
         listed_in = list_currencies(session).get(form.get("price_list", ""), own)
     wishes: dict[str, Any] = {

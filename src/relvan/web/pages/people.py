@@ -10,7 +10,7 @@ from relvan.core.refusal import Refused, not_found
 from relvan.services.people.sign_in import SignedIn, find_visit, open_visit, sign_in, sign_out
 from relvan.store.people import active_people, person_by_login
 from relvan.web.desk import COOKIE, Form, first_by_field, workplace_of
-from relvan.web.rendering import render
+from relvan.web.rendering import environment_of, render
 
 router = APIRouter()
 Typed = Annotated[str, Field(max_length=300)]
@@ -35,7 +35,7 @@ def sign_in_page(
         "next": request.query_params.get("next", ""),
     }
     return HTMLResponse(
-        render(request.app.state.environment, "people/sign_in.html", values),
+        render(environment_of(workplace), "people/sign_in.html", values),
         422 if refused else 200,
     )
 

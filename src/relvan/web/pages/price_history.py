@@ -128,7 +128,7 @@ def sale_plan(desk: At, form: Form) -> Response:
     with desk.workplace.database.reading() as session:
         currencies = {one.key: one.currency for one in price_lists(session)}
     key = read.text("price_list")
-    amount = read.amount("amount", currencies.get(key, desk.workplace.settings.currency))
+    amount = read.amount("amount", currencies.get(key, desk.workplace.firm.currency))
     since = _moment(desk, read, "since", "From") or desk.workplace.now()
     until = _moment(desk, read, "until", "Until")
     skus = [
@@ -177,7 +177,7 @@ def _moment(desk: Desk, read: FormReader, name: str, label: str) -> datetime | N
     try:
         return (
             datetime.fromisoformat(typed)
-            .replace(tzinfo=ZoneInfo(desk.workplace.settings.time_zone))
+            .replace(tzinfo=ZoneInfo(desk.workplace.firm.time_zone))
             .astimezone(UTC)
         )
     except ValueError:

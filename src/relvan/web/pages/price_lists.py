@@ -94,7 +94,7 @@ def _margin(desk: Desk, facts: dict[str, Any], price_list: Any) -> str:
     currency than the cost.
     """
     amount, cost = facts.get(Keyed.PRICE.fact(price_list.key)), facts.get("cost")
-    if amount is None or cost is None or price_list.currency != desk.workplace.settings.currency:
+    if amount is None or cost is None or price_list.currency != desk.workplace.firm.currency:
         return ""
     tax = str(facts.get("tax_code") or "standard")
     return margin_of(amount, cost, tax_code=tax, tax_inside=price_list.tax_inside).words

@@ -93,7 +93,7 @@ def price_index(desk: At, after: str = "") -> HTMLResponse:
 def price_set(desk: At, form: Form) -> Response:
     """Saves one list price, and the floor when it is given."""
     read = FormReader(form)
-    sku, own = read.text("sku"), desk.workplace.settings.currency
+    sku, own = read.text("sku"), desk.workplace.firm.currency
     with desk.workplace.database.reading() as session:
         currency = list_currencies(session).get(read.text("list"), own)
     amount, floor = read.amount("amount", currency), read.amount("floor", own)

@@ -49,7 +49,7 @@ NEW_KINDS = (ProductKind.SINGLE, ProductKind.KIT, ProductKind.SERVICE)
 def _currencies(desk: Desk) -> dict[str, str]:
     with desk.workplace.database.reading() as session:
         lists = {one.key: one.currency for one in price_lists(session)}
-    return {"": desk.workplace.settings.currency, **lists}
+    return {"": desk.workplace.firm.currency, **lists}
 
 
 @router.get("/catalogue/new", name="product_new")
@@ -332,7 +332,7 @@ def product_at(desk: At, sku: str, at: str = "") -> HTMLResponse:
             Refusal("form", "“At” must be a time.", "Choose a day and hour.", "at")
         ) from None
     if moment.tzinfo is None:
-        moment = moment.replace(tzinfo=ZoneInfo(desk.workplace.settings.time_zone))
+        moment = moment.replace(tzinfo=ZoneInfo(desk.workplace.firm.time_zone))
     then = facts_at(desk.workplace, sku, moment.astimezone(UTC))
     with desk.workplace.database.reading() as session:
         product = find_product(session, sku)

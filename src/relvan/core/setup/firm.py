@@ -1,0 +1,166 @@
+"""The firm that sells: its name and address, its numbers with authorities, its currency, its
+language for numbers and dates, and its clock.
+"""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cache
+from typing import Any
+from zoneinfo import available_timezones
+
+from babel import Locale, localedata
+from stdnum.exceptions import ValidationError
+from stdnum.util import get_cc_module
+
+from relvan.core.catalogue.checks import check_text
+from relvan.core.money import MINOR_DIGITS
+from relvan.core.orders.intake import Address
+from relvan.core.refusal import Refusal
+
+MOST_NAME = 120
+EORI = re.compile(r"[A-Z]{2}[A-Z0-9]{1,15}")
+VAT_COUNTRY = {"EL": "GR", "XI": "GB"}  # prefixes of VAT numbers that are no country codes
+TEXTS = ("name", "vat_number", "eori", "currency", "locale", "time_zone")
+
+
+@dataclass(frozen=True)
+class Firm:
+    """The seller. `currency` is an ISO 4217 code, `locale` a CLDR one such as en_IE, `time_zone` a
+    name of the IANA database.
+    """
+
+    name: str = ""
+    address: Address = field(default_factory=Address)
+    vat_number: str = ""
+    eori: str = ""
+    currency: str = "EUR"
+    locale: str = "en_IE"
+    time_zone: str = "Europe/Dublin"
+
+    @property
+    def is_named(self) -> bool:
+        """Says whether papers can say who sends them."""
+        return bool(self.name and self.address.street and self.address.town)
+
+    def changed(self, wish: Mapping[str, Any]) -> "Firm":
+        """Returns the firm with those values changed that a wish names; numbers with authorities
+        are written without spaces, dots and dashes.
+        """
+        told = {name: str(wish[name]).strip() for name in TEXTS if name in wish}
+        for name in ("vat_number", "eori"):
+            if name in told:
+                told[name] = re.sub(r"[\s.\-]", "", told[name]).upper()
+        address = self.address
+        if "address" in wish:
+            parts = {**address.as_dict(), **wish["address"]}
+            address = tidy_address(Address.read(parts))
+        return replace(self, address=address, **told)
+
+
+def tidy_address(address: Address) -> Address:
+    """Returns an address without spaces at the ends of its parts, its country in capitals."""
+    parts = {name: value.strip() for name, value in address.as_dict().items()}
+    return Address(**{**parts, "country": parts["country"].upper()})
+
+
+@cache
+def country_names(locale: str) -> dict[str, str]:
+    """Returns the countries by their ISO 3166-1 codes, named in a locale's language, in the order
+    of their names.
+
+    >>> country_names("en_IE")["NL"]
+    'Netherlands'
+    """
+    named = Locale.parse(locale).territories
+    found = {code: name for code, name in named.items() if code.isalpha() and len(code) == 2}
+    for no_country in ("EU", "EZ", "UN", "QO", "XA", "XB", "ZZ"):
+        found.pop(no_country, None)
+    return dict(sorted(found.items(), key=lambda pair: pair[1]))
+
+
+@cache
+def locales() -> tuple[str, ...]:
+    """Returns the locales of a language in a country, such as en_IE."""
+    return tuple(
+        name
+        for name in sorted(localedata.locale_identifiers())
+        if re.fullmatch(r"[a-z]{2,3}_[A-Z]{2}", name)
+    )
+
+
+@cache
+def time_zones() -> tuple[str, ...]:
+    """Returns the names of places whose clock a firm can go by, such as Europe/Dublin."""
+    return tuple(
+        sorted(
+            name
+            for name in available_timezones()
+            if "/" in name and not name.startswith(("Etc/", "posix/", "right/", "US/", "SystemV/"))
+        )
+    )
+
+
+def check_firm(firm: Firm) -> list[Refusal]:
+    """Checks the values of a firm; those that may be unknown as yet may be empty."""
+    found = check_text("name", "Name", firm.name, MOST_NAME)
+    found += check_postal_address(firm.address)
+    found += check_vat_number(firm.vat_number)
+    if firm.eori and not (EORI.fullmatch(firm.eori) and firm.eori[:2] in country_names("en")):
+        message = (
+            f"“EORI number” must begin with a country's two letters; it got “{firm.eori[:20]}”."
+        )
+        found.append(Refusal("form", message, "Type it like IE1234567WA.", "eori"))
+    if firm.currency not in MINOR_DIGITS:
+        message = f"“Currency” must be the code of one in use; it got “{firm.currency[:10]}”."
+        found.append(
+            Refusal("not-allowed", message, "Type its three letters, like EUR.", "currency")
+        )
+    if firm.locale not in locales():
+        message = (
+            f"“Numbers and dates” must be a language in a country; it got “{firm.locale[:20]}”."
+        )
+        found.append(Refusal("not-allowed", message, "Choose one, like en_IE.", "locale"))
+    if firm.time_zone not in time_zones():
+        message = f"“Time zone” must be the name of one; it got “{firm.time_zone[:40]}”."
+        found.append(
+            Refusal("not-allowed", message, "Choose one, like Europe/Dublin.", "time_zone")
+        )
+    return found
+
+
+def check_postal_address(address: Address, prefix: str = "") -> list[Refusal]:
+    """Checks an address that may still be empty; `prefix` begins the names of its fields."""
+    found: list[Refusal] = []
+    labels = ("name", "Name"), ("street", "Street"), ("town", "Town"), ("postcode", "Postcode")
+    for name, label in labels:
+        found += check_text(f"{prefix}{name}", label, getattr(address, name), MOST_NAME)
+    if address.mail and not re.fullmatch(r"[^@\s]{1,64}@[^@\s]{1,190}", address.mail):
+        message = f"“Mail” must be a mail address; it got “{address.mail[:40]}”."
+        found.append(Refusal("form", message, "Type it like post@example.com.", f"{prefix}mail"))
+    if address.country and address.country not in country_names("en"):
+        message = f"“Country” must be a country's two letters; it got “{address.country[:20]}”."
+        found.append(Refusal("not-allowed", message, "Type it like NL.", f"{prefix}country"))
+    return found
+
+
+def check_vat_number(number: str) -> list[Refusal]:
+    """Checks a VAT number by the rules of the country that its first two letters name.
+
+    Source: python-stdnum, which knows the check digits of each country.
+    """
+    if not number:
+        return []
+    country = VAT_COUNTRY.get(number[:2], number[:2])
+    module = get_cc_module(country, "vat") if country in country_names("en") else None
+    if module is None:
+        message = f"“VAT number” must begin with a country's two letters; it got “{number[:20]}”."
+        return [Refusal("form", message, "Type it like IE1234567WA.", "vat_number")]
+    try:
+        module.validate(number)
+    except ValidationError:
+        message = (
+            f"“VAT number” must be one of {country}; “{number[:20]}” has a wrong digit or length."
+        )
+        return [Refusal("form", message, "Compare it with your certificate.", "vat_number")]
+    return []

@@ -1,0 +1,108 @@
+"""Warehouses: what is known of one, and when carriers call there."""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from typing import Any
+
+from relvan.core.catalogue.checks import check_text
+from relvan.core.orders.intake import Address
+from relvan.core.refusal import Refusal
+from relvan.core.setup.firm import MOST_NAME, check_postal_address, tidy_address
+
+KEY = "^[a-z][a-z0-9-]{0,39}$"
+CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d")
+DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+class WarehouseKind(StrEnum):
+    """Whose a warehouse is: our own, or a marketplace's centre that ships for us."""
+
+    OWN = "own"
+    CENTRE = "centre"
+
+
+@dataclass(frozen=True)
+class PickUp:
+    """When carriers call: days of the week, 0 for Monday, and the time until which a parcel still
+    leaves on the day, as HH:MM; both empty when it is not known.
+    """
+
+    days: tuple[int, ...] = ()
+    cut_off: str = ""
+
+    @classmethod
+    def read(cls, told: Mapping[str, Any]) -> "PickUp":
+        """Reads it from plain data."""
+        return cls(tuple(sorted(set(told.get("days", ())))), str(told.get("cut_off", "")).strip())
+
+    def as_dict(self) -> dict[str, Any]:
+        """Returns it as plain data."""
+        return {"days": list(self.days), "cut_off": self.cut_off}
+
+    @property
+    def words(self) -> str:
+        """Says it in words.
+
+        >>> PickUp((0, 1, 2, 3, 4), "16:00").words
+        'Mon to Fri until 16:00'
+        """
+        if not self.days:
+            return ""
+        first, last = self.days[0], self.days[-1]
+        whole = len(self.days) > 2 and last - first == len(self.days) - 1
+        days = f"{DAYS[first]} to {DAYS[last]}" if whole else ", ".join(DAYS[d] for d in self.days)
+        return f"{days} until {self.cut_off}" if self.cut_off else days
+
+
+@dataclass(frozen=True)
+class WarehouseFacts:
+    """What is known of a warehouse; the address is the sender on labels."""
+
+    key: str
+    name: str
+    kind: WarehouseKind = WarehouseKind.OWN
+    address: Address = field(default_factory=Address)
+    pick_up: PickUp = field(default_factory=PickUp)
+
+    def changed(self, wish: Mapping[str, Any]) -> "WarehouseFacts":
+        """Returns the facts with those changed that a wish names; the key stays."""
+        facts = self
+        if "name" in wish:
+            facts = replace(facts, name=str(wish["name"]).strip())
+        if "kind" in wish:
+            facts = replace(facts, kind=WarehouseKind(wish["kind"]))
+        if "address" in wish:
+            parts = {**facts.address.as_dict(), **wish["address"]}
+            facts = replace(facts, address=tidy_address(Address.read(parts)))
+        if "pick_up" in wish:
+            facts = replace(
+                facts, pick_up=PickUp.read({**facts.pick_up.as_dict(), **wish["pick_up"]})
+            )
+        return facts
+
+
+def check_warehouse(facts: WarehouseFacts) -> list[Refusal]:
+    """Checks what is known of a warehouse."""
+    found = check_text("name", "Name", facts.name, MOST_NAME, needed=True)
+    if not re.fullmatch(KEY, facts.key):
+        message = f"“Key” must be small letters, digits and dashes; it got “{facts.key[:40]}”."
+        found.append(Refusal("form", message, "Like yard or north-hall.", "warehouse"))
+    found += check_postal_address(facts.address, "address_")
+    if facts.pick_up.cut_off and not CLOCK.fullmatch(facts.pick_up.cut_off):
+        message = f"“Until” must be a time of day; it got “{facts.pick_up.cut_off[:20]}”."
+        found.append(Refusal("form", message, "Type it like 16:00.", "cut_off"))
+    if not all(0 <= day <= 6 for day in facts.pick_up.days):
+        message = "“Days” must be numbers from 0 for Monday to 6 for Sunday."
+        found.append(Refusal("range", message, "Type them like 0, 1, 2, 3, 4.", "days"))
+    return found
+
+
+def key_from(name: str) -> str:
+    """Returns a key made of a name.
+
+    >>> key_from("Yard, Unit 4")
+    'yard-unit-4'
+    """
+    return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40]

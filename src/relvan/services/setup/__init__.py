@@ -1,0 +1,1 @@
+"""What is set up once: the firm, its warehouses and bins, and the first steps."""

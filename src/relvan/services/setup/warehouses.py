@@ -1,0 +1,114 @@
+"""Warehouses: adding, changing and removing them."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from relvan.core.orders.intake import Address
+from relvan.core.people.roles import Right
+from relvan.core.refusal import refuse, refuse_if_any
+from relvan.core.setup.warehouses import (
+    PickUp,
+    WarehouseFacts,
+    WarehouseKind,
+    check_warehouse,
+    key_from,
+)
+from relvan.services import audit
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.setup import (
+    WarehouseUse,
+    delete_warehouse,
+    is_warehouse_key,
+    use_of_warehouse,
+)
+from relvan.store.stock import warehouse_by_key
+from relvan.store.tables import Bin, Warehouse
+
+FLOOR = "FLOOR"
+
+
+def warehouse_facts(row: Warehouse) -> WarehouseFacts:
+    """Returns what is known of a warehouse."""
+    address, pick_up = Address.read(row.address), PickUp.read(row.pick_up)
+    return WarehouseFacts(row.key, row.name, WarehouseKind(row.kind), address, pick_up)
+
+
+def add_warehouse(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -> str:
+    """Adds a warehouse with one bin, FLOOR, so that goods can be received at once; returns its key.
+
+    Without a key, one is made from the name.
+    """
+    actor.must(Right.SETUP)
+    key = str(wish.get("key", "")).strip() or key_from(str(wish.get("name", "")))
+    facts = WarehouseFacts(key, "").changed(wish)
+    refuse_if_any(check_warehouse(facts))
+    with workplace.database.writing() as session:
+        if is_warehouse_key(session, facts.key):
+            raise refuse(
+                "exists",
+                f"There is a warehouse “{facts.key}” already.",
+                "Choose another key.",
+                "warehouse",
+            )
+        row = Warehouse(key=facts.key)
+        _write(row, facts)
+        session.add(row)
+        session.flush()
+        session.add(Bin(warehouse_id=row.id, code=FLOOR, walk=1))
+        audit.record(session, actor, workplace.now(), audit.Subject("warehouse", row.id), "made")
+    return facts.key
+
+
+def change_warehouse(
+    workplace: Workplace, actor: Actor, key: str, wish: Mapping[str, Any]
+) -> WarehouseFacts:
+    """Changes what a wish names of a warehouse."""
+    actor.must(Right.SETUP)
+    with workplace.database.writing() as session:
+        row = warehouse_by_key(session, key)
+        before = warehouse_facts(row)
+        facts = before.changed(wish)
+        refuse_if_any(check_warehouse(facts))
+        _write(row, facts)
+        changes = _differences(before, facts)
+        if changes:
+            subject = audit.Subject("warehouse", row.id)
+            audit.record(session, actor, workplace.now(), subject, "changed", changes)
+    return facts
+
+
+def foresee_removal(workplace: Workplace, key: str) -> WarehouseUse:
+    """Returns what a warehouse has been used for; one that has been used cannot be removed."""
+    with workplace.database.reading() as session:
+        return use_of_warehouse(session, warehouse_by_key(session, key).id)
+
+
+def remove_warehouse(workplace: Workplace, actor: Actor, key: str) -> None:
+    """Removes a warehouse with its bins. Refused once stock has moved in it or a shipment left it."""
+    actor.must(Right.SETUP)
+    with workplace.database.writing() as session:
+        row = warehouse_by_key(session, key)
+        use = use_of_warehouse(session, row.id)
+        if use.movements or use.shipments:
+            raise refuse(
+                "in-use",
+                f"{row.name} has {use.movements:,} movements and {use.shipments:,} shipments.",
+                "Keep it: the ledger names it.",
+                "warehouse",
+            )
+        delete_warehouse(session, row.id)
+        changes = {"name": (row.name, "")}
+        subject = audit.Subject("warehouse", row.id)
+        audit.record(session, actor, workplace.now(), subject, "removed", changes)
+
+
+def _write(row: Warehouse, facts: WarehouseFacts) -> None:
+    row.name, row.kind = facts.name, facts.kind
+    row.address, row.pick_up = facts.address.as_dict(), facts.pick_up.as_dict()
+
+
+def _differences(before: WarehouseFacts, after: WarehouseFacts) -> dict[str, tuple[Any, Any]]:
+    old = {**before.address.as_dict(), "name": before.name, "kind": before.kind}
+    new = {**after.address.as_dict(), "name": after.name, "kind": after.kind}
+    old["pick-up"], new["pick-up"] = before.pick_up.words, after.pick_up.words
+    return {name: (old[name], new[name]) for name in new if old[name] != new[name]}

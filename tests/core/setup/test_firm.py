@@ -1,0 +1,61 @@
+"""The firm: its numbers with authorities, its address, its clock."""
+
+import pytest
+
+from relvan.core.setup.firm import Firm, check_firm, check_vat_number, country_names, time_zones
+
+
+@pytest.mark.parametrize(
+    "number",
+    ["", "IE6388047V", "DE136695976", "GB980780684", "XI980780684", "EL094259216", "FR40303265045"],
+)
+def test_a_vat_number_with_right_check_digits_is_taken(number):
+    assert check_vat_number(number) == []
+
+
+@pytest.mark.parametrize("number", ["DE136695977", "IE6388047W", "6388047V", "ZZ1", "EU", "FR1"])
+def test_a_vat_number_with_a_wrong_digit_or_country_is_refused(number):
+    (refusal,) = check_vat_number(number)
+    assert (refusal.code, refusal.field) == ("form", "vat_number")
+
+
+@pytest.mark.parametrize(
+    ("wish", "field"),
+    [
+        ({"eori": "1234"}, "eori"),
+        ({"eori": "ZZ1234"}, "eori"),
+        ({"currency": "XYZ"}, "currency"),
+        ({"locale": "english"}, "locale"),
+        ({"time_zone": "Dublin"}, "time_zone"),
+        ({"time_zone": "../../etc/passwd"}, "time_zone"),
+        ({"address": {"country": "Ireland"}}, "country"),
+        ({"address": {"mail": "nobody"}}, "mail"),
+        ({"name": "x" * 121}, "name"),
+        ({"name": "a\x00b"}, "name"),
+    ],
+)
+def test_what_cannot_be_is_refused_beside_its_field(wish, field):
+    assert [refusal.field for refusal in check_firm(Firm().changed(wish))] == [field]
+
+
+def test_what_a_wish_does_not_name_stays():
+    first = Firm().changed(
+        {"name": " Quillmoss ", "vat_number": "ie 638.804-7v", "address": {"town": "Port Ellery"}}
+    )
+    assert (first.name, first.vat_number) == ("Quillmoss", "IE6388047V")
+    second = first.changed({"address": {"country": "ie"}})
+    assert (second.address.town, second.address.country) == ("Port Ellery", "IE")
+    assert (second.name, second.currency) == ("Quillmoss", "EUR")
+    assert check_firm(second) == []
+
+
+def test_a_firm_is_named_when_papers_can_say_who_sends_them():
+    assert not Firm(name="Quillmoss").is_named
+    address = {"street": "4 Quay Street", "town": "Port Ellery"}
+    assert Firm().changed({"name": "Quillmoss", "address": address}).is_named
+
+
+def test_countries_are_named_in_the_language_and_hold_no_unions():
+    assert country_names("de_DE")["NL"] == "Niederlande"
+    assert not {"EU", "EZ", "UN", "ZZ"} & country_names("en_IE").keys()
+    assert {"Europe/Dublin", "Asia/Tokyo"} <= set(time_zones())
