@@ -208,6 +208,17 @@ def settings(tmp_path, furnished, houses):
 
 
 @pytest.fixture
+def bare(tmp_path, houses, clock):
+    """Returns a workplace with an empty database, as on the first day."""
+    settings = houses.new(tmp_path / "bare")
+    place = open_workplace(settings, clock=clock)
+    bring_up_to_date(place.database)
+    yield place
+    place.close()
+    houses.drop(settings)
+
+
+@pytest.fixture
 def workplace(settings, clock):
     """Returns a furnished workplace whose clock stands still; what would wake the worker is
     remembered in `woken`."""

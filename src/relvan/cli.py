@@ -21,6 +21,7 @@ from relvan.core.jobs.life import WORKING
 from relvan.core.people.roles import Role
 from relvan.core.refusal import DatabaseAway, Refused
 from relvan.demo.run import run_demo
+from relvan.running import run_firm
 from relvan.services.backup import back_up
 from relvan.services.backup import restore as restore_backup
 from relvan.services.bulk.take_out import take_out
@@ -68,6 +69,21 @@ def demo(
     sys.exit(
         run_demo(data, port=port, world_port=world_port, fresh=fresh, scale=scale, say=typer.echo)
     )
+
+
+@app.command()
+def run(
+    data: Annotated[
+        Path | None, typer.Option(help="Where everything is kept; RELVAN_DATA_DIR otherwise.")
+    ] = None,
+    host: Annotated[
+        str, typer.Option(help="Where it listens; 0.0.0.0 for a network.")
+    ] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="On which port.")] = 8100,
+) -> None:
+    """Run Relvan for a firm of one's own: pages, API and worker together. Ctrl+C ends all of it."""
+    settings = Settings(data_dir=data) if data else Settings()
+    sys.exit(run_firm(settings, host=host, port=port, say=typer.echo))
 
 
 @app.command()

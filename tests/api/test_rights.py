@@ -60,6 +60,17 @@ CALLS = {
         {"rulebook": "ownshop", "address": "http://127.0.0.1:9", "token": "t"},
     ),
     "PATCH /channels/{channel}": (Right.SETUP, {"paused": True}),
+    "PATCH /firm": (Right.SETUP, {"name": "Quillmoss"}),
+    "POST /warehouses": (Right.SETUP, {"name": "Hall"}),
+    "PATCH /warehouses/{warehouse}": (Right.SETUP, {"name": "Hall"}),
+    "DELETE /warehouses/{warehouse}": (Right.SETUP, None),
+    "POST /warehouses/{warehouse}/bins": (Right.SETUP, {"bins": ["A-9"]}),
+    "PATCH /warehouses/{warehouse}/bins/{code}": (Right.SETUP, {"closed": True}),
+    "POST /people": (
+        Right.SETUP,
+        {"login": "eve", "name": "Eve", "role": "owner", "password": "a good password"},
+    ),
+    "PATCH /people/{login}": (Right.SETUP, {"active": False}),
     "POST /listings": (Right.LISTINGS, {"channel": "ownshop", "skus": ["X"]}),
     "POST /listings/publish": (Right.LISTINGS, {"ids": [1]}),
     "POST /listings/take-down": (Right.LISTINGS, {"ids": [1]}),
@@ -235,3 +246,10 @@ def test_looking_is_free_to_all_who_are_signed_in(api, tokens):
             "/categories",
         ):
             assert api.get(f"/api/v1{path}", headers=tokens[role]).status_code == 200, (role, path)
+
+
+def test_set_up_is_not_even_shown_to_others_than_owners(api, tokens):
+    for path in ("/firm", "/warehouses", "/warehouses/yard", "/warehouses/yard/bins", "/people"):
+        for role in Role:
+            answer = api.get(f"/api/v1{path}", headers=tokens[role])
+            assert answer.status_code == (200 if role == Role.OWNER else 403), (role, path)

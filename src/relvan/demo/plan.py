@@ -48,6 +48,20 @@ SENDER = {
 }
 
 
+FIRM = {
+    "name": "Quillmoss",
+    "address": {**SENDER, "mail": "post@example.com"},
+    "vat_number": "IE6388047V",
+    "eori": "IE6388047V",
+}
+
+
+WAREHOUSES = (
+    ("millrace", "Millrace", "{aisle:A-L}-{bay:01-08}"),
+    ("yard", "Coldharbour Yard", "Y{aisle:1-3}-{bay:01-06}"),
+)
+
+
 MARKETS = ("hagglet", "ownshop", "loomstead", "corvello")
 
 

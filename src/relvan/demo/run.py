@@ -5,8 +5,6 @@ worker as processes of their own.
 import os
 import shutil
 import signal
-import subprocess
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -18,6 +16,7 @@ from relvan.core.refusal import Refused, refuse
 from relvan.demo.plan import MARKETS, PASSWORD, PEOPLE
 from relvan.demo.scale import add_many
 from relvan.demo.seed import Seeder
+from relvan.processes import Processes, interrupt, refuse_taken, wait_for
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.open import open_workplace
 from relvan.services.people.sign_in import make_token
@@ -29,9 +28,6 @@ from relvan.store.tables import LagSample
 
 READY = "ready"
 TOKEN = "relvan-demo-token"
-PATIENCE_S = 60.0
-MOST_RESTARTS = 8
-RESTART_WINDOW_S = 20.0
 
 
 def run_demo(
@@ -59,13 +55,13 @@ def run_demo(
         demo=True,
         demo_token=token,
     )
-    running = Processes(environment)
+    running = Processes(environment, "the demo")
     try:
-        signal.signal(signal.SIGTERM, _stop)
-        signal.signal(signal.SIGHUP, _stop)
-        _refuse_taken(base, world)
+        signal.signal(signal.SIGTERM, interrupt)
+        signal.signal(signal.SIGHUP, interrupt)
+        refuse_taken(base, world)
         running.start("-m", "standins", "--port", str(world_port), "--data", str(data / "world.db"))
-        _wait_for(f"{world}/world", running)
+        wait_for(f"{world}/world", running)
         if not (data / READY).exists():
             _prepare(settings, world, scale, say)
             (data / READY).write_text(f"{base} {world}\n")
@@ -75,7 +71,7 @@ def run_demo(
         _keep_token(settings)
         running.start("-m", "relvan", "worker")
         running.start("-m", "relvan", "serve", "--port", str(port))
-        _wait_for(f"{base}/healthz", running)
+        wait_for(f"{base}/healthz", running)
         _tell(base, world, token, say)
         return running.watch(say)
     except KeyboardInterrupt:
@@ -148,85 +144,3 @@ def _tell(base: str, world: str, token: str, say: Callable[[str], None]) -> None
     )
     say(f"API token         {token}")
     say("Ctrl+C ends all of it.")
-
-
-class Processes:
-    """The processes of the demo. One that ends is started again; one that keeps ending ends the
-    demo."""
-
-    def __init__(self, environment: dict[str, str]) -> None:
-        self._environment = environment
-        self._running: dict[tuple[str, ...], subprocess.Popen[bytes]] = {}
-        self._restarts: list[float] = []
-
-    def start(self, *arguments: str) -> None:
-        """Starts a process in its own session, so that Ctrl+C reaches us first and we stop it in
-        order.
-        """
-        command = [sys.executable, *arguments]
-        self._running[arguments] = subprocess.Popen(
-            command, env=self._environment, start_new_session=True
-        )
-
-    def ended(self) -> list[tuple[str, ...]]:
-        """Returns the processes that have ended."""
-        return [
-            arguments for arguments, process in self._running.items() if process.poll() is not None
-        ]
-
-    def watch(self, say: Callable[[str], None]) -> int:
-        """Keeps them running until Ctrl+C, or returns the exit code when a process keeps ending."""
-        while True:
-            for arguments in self.ended():
-                now = time.monotonic()
-                self._restarts = [
-                    *(at for at in self._restarts if now - at < RESTART_WINDOW_S),
-                    now,
-                ]
-                if len(self._restarts) > MOST_RESTARTS:
-                    say(f"{' '.join(arguments[1:3])} keeps ending; stopping the demo.")
-                    return 1
-                say(f"{' '.join(arguments[1:3])} ended; starting it again.")
-                self.start(*arguments)
-            time.sleep(0.3)
-
-    def stop(self) -> None:
-        """Ends all of them, the last started first."""
-        processes = list(reversed(self._running.values()))
-        for process in processes:
-            process.terminate()
-        for process in processes:
-            try:
-                process.wait(timeout=10)
-            except subprocess.TimeoutExpired:
-                process.kill()
-
-
-def _wait_for(address: str, running: Processes) -> None:
-    until = time.monotonic() + PATIENCE_S
-    while time.monotonic() < until:
-        if running.ended():
-            raise SystemExit("One of the demo's processes ended; its words are above.")
-        try:
-            if httpx.get(address, timeout=2).is_success:
-                return
-        except httpx.HTTPError:
-            time.sleep(0.1)
-    raise SystemExit(f"{address} did not answer within {PATIENCE_S:.0f} s.")
-
-
-def _refuse_taken(*addresses: str) -> None:
-    for address in addresses:
-        try:
-            httpx.get(address, timeout=1)
-        except httpx.ConnectError:
-            continue
-        except httpx.HTTPError:
-            pass
-        raise SystemExit(
-            f"Something answers at {address} already. Stop it, or choose another port."
-        )
-
-
-def _stop(_number: int, _frame: object) -> None:
-    raise KeyboardInterrupt

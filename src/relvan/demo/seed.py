@@ -23,6 +23,7 @@ from relvan.demo.plan import (
     DAYS,
     DAYS_LEFT,
     DAYS_WORKED,
+    FIRM,
     FROM_THE_START,
     LEFT_OPEN,
     MORE_ON_OWNSHOP,
@@ -35,6 +36,7 @@ from relvan.demo.plan import (
     RESTOCK_EVERY,
     ROUNDS,
     SHELVES,
+    WAREHOUSES,
 )
 from relvan.demo.studio import Studio
 from relvan.demo.trouble import go_wrong
@@ -53,6 +55,7 @@ from relvan.services.outbox.sheets import sheet_due
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.people.sign_in import add_person
 from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.setup.firm import change_firm
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.services.stock.move import (
@@ -139,19 +142,10 @@ class Seeder:
             person = add_person(self.workplace, SYSTEM, login, name, role, PASSWORD)
             if role == Role.OWNER:
                 self.owner = Actor(person, name, role, "hand")
+        change_firm(self.workplace, self.owner, FIRM)
+        for key, name, pattern in WAREHOUSES:
+            make_warehouse(self.workplace, self.owner, key, name, pattern)
         with self.workplace.database.writing() as session:
-            make_warehouse(
-                session,
-                "millrace",
-                "Millrace",
-                [f"{a}-{n:02d}" for a in "ABCDEFGHIJKL" for n in range(1, 9)],
-            )
-            make_warehouse(
-                session,
-                "yard",
-                "Coldharbour Yard",
-                [f"Y{a}-{n:02d}" for a in range(1, 4) for n in range(1, 7)],
-            )
             session.add(
                 PriceList(
                     key=LIST,

@@ -1,15 +1,17 @@
 """Creates the warehouses of Quillmoss with their bins."""
 
-from sqlalchemy.orm import Session
-
+from relvan.core.setup.bins import written_out
 from relvan.demo.plan import SENDER
-from relvan.store.tables import Bin, Warehouse
+from relvan.services.setup.bins import add_bins, close_bin
+from relvan.services.setup.warehouses import FLOOR, add_warehouse
+from relvan.services.workplace import Actor, Workplace
+
+PICK_UP = {"days": [0, 1, 2, 3, 4], "cut_off": "16:00"}
 
 
-def make_warehouse(session: Session, key: str, name: str, codes: list[str]) -> None:
-    """Creates a warehouse with bins of these codes, in the order in which one walks past them."""
-    warehouse = Warehouse(key=key, name=name, address=SENDER)
-    session.add(warehouse)
-    session.flush()
-    for walk, code in enumerate(codes, 1):
-        session.add(Bin(warehouse_id=warehouse.id, code=code, walk=walk))
+def make_warehouse(workplace: Workplace, owner: Actor, key: str, name: str, pattern: str) -> None:
+    """Creates a warehouse with the bins that a pattern stands for."""
+    wish = {"key": key, "name": name, "address": SENDER, "pick_up": PICK_UP}
+    add_warehouse(workplace, owner, wish)
+    add_bins(workplace, owner, key, written_out(pattern))
+    close_bin(workplace, owner, key, FLOOR)

@@ -6,7 +6,8 @@ from datetime import datetime
 from sqlalchemy import case, delete, func, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.store.tables import ApiToken, Person, SignInAttempt, Visit
+from relvan.core.people.roles import Role
+from relvan.store.tables import ApiToken, Person, RepeatedCall, SignInAttempt, Visit
 
 
 def active_people(session: Session) -> Sequence[Person]:
@@ -74,3 +75,34 @@ def count_guesses(session: Session, login: str, address: str, since: datetime) -
         statement.where(SignInAttempt.at > since, or_(same_login, same_address))
     ).one()
     return counted[0] or 0, counted[1] or 0
+
+
+def everybody(session: Session) -> Sequence[Person]:
+    """Returns all people, also those whose access has ended, these last."""
+    return session.scalars(select(Person).order_by(Person.active.desc(), Person.id)).all()
+
+
+def person_by_any_login(session: Session, login: str) -> Person | None:
+    """Returns somebody by login, also when the access has ended."""
+    return session.scalar(select(Person).where(Person.login == login))
+
+
+def other_owners(session: Session, person_id: int) -> int:
+    """Returns how many owners there are besides a person."""
+    owners = select(func.count(Person.id)).where(
+        Person.role == Role.OWNER, Person.active.is_(True), Person.id != person_id
+    )
+    return session.scalar(owners) or 0
+
+
+def end_visits_of(session: Session, person_id: int) -> None:
+    """Ends every sign-in of a person."""
+    session.execute(delete(Visit).where(Visit.person_id == person_id))
+
+
+def end_access(session: Session, person_id: int) -> None:
+    """Ends every sign-in and every API token of a person."""
+    end_visits_of(session, person_id)
+    ids = select(ApiToken.id).where(ApiToken.person_id == person_id)
+    session.execute(delete(RepeatedCall).where(RepeatedCall.token_id.in_(ids)))
+    session.execute(delete(ApiToken).where(ApiToken.person_id == person_id))

@@ -1,10 +1,13 @@
 """Brings a database to the tables that this version needs."""
 
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import inspect, text
 from sqlalchemy.engine import Connection
 
@@ -21,6 +24,30 @@ def alembic_config(connection: Connection) -> Config:
     config.set_main_option("script_location", str(MIGRATIONS))
     config.attributes["connection"] = connection
     return config
+
+
+class SchemaAge(StrEnum):
+    """How the tables of a database stand to those of this version."""
+
+    EMPTY = "empty"
+    OLDER = "older"
+    PRESENT = "present"
+    NEWER = "newer"
+
+
+def schema_age(database: Database) -> SchemaAge:
+    """Says whether a database is empty, up to date, from an older version, or from a newer one."""
+    if database.is_sqlite and not database.path.exists():
+        return SchemaAge.EMPTY
+    with database.engine.connect() as connection:
+        at = MigrationContext.configure(connection).get_current_revision()
+        scripts = ScriptDirectory.from_config(alembic_config(connection))
+    if at is None:
+        return SchemaAge.EMPTY
+    if at == scripts.get_current_head():
+        return SchemaAge.PRESENT
+    known = {script.revision for script in scripts.walk_revisions()}
+    return SchemaAge.OLDER if at in known else SchemaAge.NEWER
 
 
 def bring_up_to_date(database: Database) -> None:

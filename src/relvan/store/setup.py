@@ -77,6 +77,7 @@ class Done(NamedTuple):
     product: bool
     stock: bool
     carrier: bool
+    order: bool
 
 
 def what_is_there(session: Session) -> Done:
@@ -91,6 +92,7 @@ def what_is_there(session: Session) -> Done:
             exists().where(Product.id > 0),
             exists().where(Balance.on_hand > 0),
             exists().where(Carrier.id > 0),
+            exists().where(Order.id > 0),
         )
     ).one()
     return Done(*(bool(value) for value in found))
@@ -253,7 +255,7 @@ def use_of_warehouse(session: Session, warehouse_id: int) -> WarehouseUse:
     return WarehouseUse(*session.execute(select(*counts)).one())
 
 
-def delete_warehouse(session: Session, warehouse_id: int) -> None:
+def erase_warehouse(session: Session, warehouse_id: int) -> None:
     """Deletes a warehouse in which nothing ever happened, with its bins and its places in supply
     lists.
     """

@@ -257,12 +257,12 @@ def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalanc
 
 
 def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
-    """Returns all bins of a warehouse in the order of the way through it."""
-    return list(
-        session.scalars(
-            select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk, Bin.code)
-        )
-    )
+    """Returns the open bins of a warehouse in the order of the way through it."""
+    return list(session.scalars(_open_bins(warehouse_id).order_by(Bin.walk, Bin.code)))
+
+
+def _open_bins(warehouse_id: int) -> Select[Bin]:
+    return select(Bin).where(Bin.warehouse_id == warehouse_id, Bin.closed.is_(False))
 
 
 def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
@@ -278,15 +278,13 @@ def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
 def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | None:
     """Returns the bin in which most of a product lies, or else the first bin of the warehouse."""
     most = session.scalar(
-        select(Bin)
+        _open_bins(warehouse_id)
         .join(BinBalance, BinBalance.bin_id == Bin.id)
-        .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id == product_id)
+        .where(BinBalance.product_id == product_id)
         .order_by(BinBalance.on_hand.desc(), Bin.walk)
         .limit(1)
     )
-    return most or session.scalar(
-        select(Bin).where(Bin.warehouse_id == warehouse_id).order_by(Bin.walk).limit(1)
-    )
+    return most or session.scalar(_open_bins(warehouse_id).order_by(Bin.walk).limit(1))
 
 
 def places_of(

@@ -31,6 +31,8 @@ from relvan.web.pages import (
     dispatch,
     families,
     findings,
+    firm,
+    first_visit,
     frame,
     gaps,
     imports,
@@ -38,6 +40,7 @@ from relvan.web.pages import (
     listings,
     orders,
     people,
+    people_setup,
     price_history,
     price_lists,
     prices,
@@ -50,6 +53,7 @@ from relvan.web.pages import (
     translations,
     tree,
     updates,
+    warehouses,
     webhooks,
 )
 from relvan.web.rendering import STATIC, environment_of, render
@@ -69,6 +73,7 @@ HEADERS = {
 
 
 PAGES = (
+    first_visit,
     people,
     today,
     coverage,
@@ -90,6 +95,9 @@ PAGES = (
     updates,
     channel,
     webhooks,
+    firm,
+    warehouses,
+    people_setup,
     setup,
     frame,
     catalogue,

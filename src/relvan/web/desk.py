@@ -112,7 +112,8 @@ class Desk:
             undo_path=undo_path,
             undo_fields=undo_fields,
         )
-        joined = f"{path}{'&' if '?' in path else '?'}{urlencode({'toast': toast})}"
+        page, mark, place = path.partition("#")
+        joined = f"{page}{'&' if '?' in page else '?'}{urlencode({'toast': toast})}{mark}{place}"
         if self.request.headers.get("HX-Request"):
             return Response(status_code=204, headers={"HX-Redirect": joined})
         return RedirectResponse(joined, 303)
@@ -177,6 +178,15 @@ def signed_in(request: Request) -> Desk:
 
 
 At = Annotated[Desk, Depends(signed_in)]
+
+
+def at_setup(desk: At) -> Desk:
+    """Returns the desk of somebody who may set things up; refused for everybody else."""
+    desk.actor.must(Right.SETUP)
+    return desk
+
+
+AtSetup = Annotated[Desk, Depends(at_setup)]
 
 
 def whole_id(text: str) -> int | None:

@@ -46,6 +46,7 @@ HTMX = {
 STYLE = (
     "base",
     "frame",
+    "bare",
     "page",
     "sentence",
     "tables",

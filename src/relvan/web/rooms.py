@@ -55,6 +55,13 @@ ROOMS = {
         Room("rates", "Rates", "rate_index"),
         Room("history", "Prices sent", "price_history"),
     ),
+    "setup": (
+        Room("channels", "Channels and carriers", "setup_index"),
+        Room("firm", "Firm", "firm_show"),
+        Room("warehouses", "Warehouses", "warehouse_index"),
+        Room("people", "People", "people_index"),
+        Room("webhooks", "Webhooks", "webhook_index"),
+    ),
     "updates": (
         Room("updates", "By channel", "update_index"),
         Room("drift", "Drift", "drift_index"),

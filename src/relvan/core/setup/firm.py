@@ -10,6 +10,7 @@ from typing import Any
 from zoneinfo import available_timezones
 
 from babel import Locale, localedata
+from babel.numbers import get_currency_name
 from stdnum.exceptions import ValidationError
 from stdnum.util import get_cc_module
 
@@ -80,13 +81,25 @@ def country_names(locale: str) -> dict[str, str]:
 
 
 @cache
-def locales() -> tuple[str, ...]:
-    """Returns the locales of a language in a country, such as en_IE."""
-    return tuple(
+def locales() -> dict[str, str]:
+    """Returns the locales of a language in a country by their names, in the order of the names.
+
+    >>> locales()["en_IE"]
+    'English (Ireland)'
+    """
+    names = [
         name
-        for name in sorted(localedata.locale_identifiers())
+        for name in localedata.locale_identifiers()
         if re.fullmatch(r"[a-z]{2,3}_[A-Z]{2}", name)
-    )
+    ]
+    found = {name: Locale.parse(name).get_display_name("en") or name for name in names}
+    return dict(sorted(found.items(), key=lambda pair: pair[1]))
+
+
+@cache
+def currency_names() -> dict[str, str]:
+    """Returns the currencies in use by their codes, each as code and name, such as EUR Euro."""
+    return {code: f"{code} {get_currency_name(code, locale='en')}" for code in sorted(MINOR_DIGITS)}
 
 
 @cache

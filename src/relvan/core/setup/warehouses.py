@@ -8,7 +8,7 @@ from typing import Any
 
 from relvan.core.catalogue.checks import check_text
 from relvan.core.orders.intake import Address
-from relvan.core.refusal import Refusal
+from relvan.core.refusal import Refusal, refuse
 from relvan.core.setup.firm import MOST_NAME, check_postal_address, tidy_address
 
 KEY = "^[a-z][a-z0-9-]{0,39}$"
@@ -72,6 +72,9 @@ class WarehouseFacts:
         if "name" in wish:
             facts = replace(facts, name=str(wish["name"]).strip())
         if "kind" in wish:
+            if wish["kind"] not in set(WarehouseKind):
+                message = f"“Whose it is” must be own or centre; it got “{str(wish['kind'])[:20]}”."
+                raise refuse("not-allowed", message, "Choose one.", "kind")
             facts = replace(facts, kind=WarehouseKind(wish["kind"]))
         if "address" in wish:
             parts = {**facts.address.as_dict(), **wish["address"]}

@@ -35,8 +35,14 @@ class SeriesView:
     preview: str
 
 
-def change_firm(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -> Firm:
-    """Changes what a wish names of the firm, and returns the firm.
+def change_firm(
+    workplace: Workplace,
+    actor: Actor,
+    wish: Mapping[str, Any],
+    series: Mapping[str, tuple[str, int | None]] | None = None,
+) -> Firm:
+    """Changes what a wish names of the firm, and its series of numbers as `change_series` does, all
+    or nothing; returns the firm.
 
     The currency stays once anything is kept in it: a cost, a floor or an order.
     """
@@ -56,6 +62,7 @@ def change_firm(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -> 
         changes = _differences(before, firm)
         if changes:
             audit.record(session, actor, workplace.now(), SUBJECT, "changed", changes)
+        _change_series(session, workplace, actor, series or {})
     workplace.forget_firm()
     return firm
 
@@ -73,31 +80,38 @@ def change_series(
     a series, such as order, to (pattern, next number or None). A series never goes back.
     """
     actor.must(Right.SETUP)
-    by_name = {name: series for series, name in SERIES_NAMES.items()}
     with workplace.database.writing() as session:
-        year = workplace.local_now().year
-        before = {view.series: view for view in _views(session, year)}
-        found: list[Refusal] = []
-        for name, (pattern, following) in wishes.items():
-            if name not in by_name:
-                raise refuse(
-                    "not-allowed",
-                    f"“{name[:30]}” is no series of numbers.",
-                    f"There are {', '.join(by_name)}.",
-                    "number_series",
-                )
-            found += _check(before[by_name[name]], pattern, following)
-        refuse_if_any(found)
-        for name, (pattern, following) in wishes.items():
-            view = before[by_name[name]]
-            last = (view.next if following is None else following) - 1
-            if (pattern, last + 1) != (view.pattern, view.next):
-                keep_series(session, view.series, last, pattern)
-                changes = {
-                    f"numbers of {name}s": (view.preview, write_number(pattern, last + 1, year))
-                }
-                audit.record(session, actor, workplace.now(), SUBJECT, "changed", changes)
-        return _views(session, year)
+        _change_series(session, workplace, actor, wishes)
+        return _views(session, workplace.local_now().year)
+
+
+def _change_series(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    wishes: Mapping[str, tuple[str, int | None]],
+) -> None:
+    by_name = {name: series for series, name in SERIES_NAMES.items()}
+    year = workplace.local_now().year
+    before = {view.series: view for view in _views(session, year)}
+    found: list[Refusal] = []
+    for name, (pattern, following) in wishes.items():
+        if name not in by_name:
+            raise refuse(
+                "not-allowed",
+                f"“{name[:30]}” is no series of numbers.",
+                f"There are {', '.join(by_name)}.",
+                "number_series",
+            )
+        found += _check(before[by_name[name]], pattern, following)
+    refuse_if_any(found)
+    for name, (pattern, following) in wishes.items():
+        view = before[by_name[name]]
+        last = (view.next if following is None else following) - 1
+        if (pattern, last + 1) != (view.pattern, view.next):
+            keep_series(session, view.series, last, pattern)
+            changes = {f"numbers of {name}s": (view.preview, write_number(pattern, last + 1, year))}
+            audit.record(session, actor, workplace.now(), SUBJECT, "changed", changes)
 
 
 def _check(view: SeriesView, pattern: str, following: int | None) -> list[Refusal]:

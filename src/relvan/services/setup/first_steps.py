@@ -8,8 +8,8 @@ from relvan.store.session import Session
 from relvan.store.setup import firm_of, keep_firm, keep_skipped, skipped_steps, what_is_there
 
 
-def steps_of(session: Session) -> list[StepState]:
-    """Returns every first step with its state."""
+def steps_of(session: Session) -> tuple[list[StepState], bool]:
+    """Returns every first step with its state, and whether the first sale is still to come."""
     there = what_is_there(session)
     done = {
         FirstStep.FIRM: there.named,
@@ -20,7 +20,10 @@ def steps_of(session: Session) -> list[StepState]:
         FirstStep.STOCK: there.stock,
         FirstStep.CARRIER: there.carrier,
     }
-    return first_steps({step for step, is_done in done.items() if is_done}, skipped_steps(session))
+    states = first_steps(
+        {step for step, is_done in done.items() if is_done}, skipped_steps(session)
+    )
+    return states, not there.order
 
 
 def skip_step(workplace: Workplace, actor: Actor, step: str, *, skip: bool = True) -> None:

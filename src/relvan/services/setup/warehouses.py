@@ -17,7 +17,7 @@ from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.setup import (
     WarehouseUse,
-    delete_warehouse,
+    erase_warehouse,
     is_warehouse_key,
     use_of_warehouse,
 )
@@ -39,7 +39,7 @@ def add_warehouse(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -
     Without a key, one is made from the name.
     """
     actor.must(Right.SETUP)
-    key = str(wish.get("key", "")).strip() or key_from(str(wish.get("name", "")))
+    key = str(wish.get("key", "")) or key_from(str(wish.get("name", "")))
     facts = WarehouseFacts(key, "").changed(wish)
     refuse_if_any(check_warehouse(facts))
     with workplace.database.writing() as session:
@@ -96,7 +96,7 @@ def remove_warehouse(workplace: Workplace, actor: Actor, key: str) -> None:
                 "Keep it: the ledger names it.",
                 "warehouse",
             )
-        delete_warehouse(session, row.id)
+        erase_warehouse(session, row.id)
         changes = {"name": (row.name, "")}
         subject = audit.Subject("warehouse", row.id)
         audit.record(session, actor, workplace.now(), subject, "removed", changes)

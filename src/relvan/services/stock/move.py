@@ -225,16 +225,20 @@ def place_of(session: Session, product: Product, warehouse: Warehouse, code: str
     first. Refused when there is no such bin."""
     if code:
         try:
-            return find_bin(session, warehouse.id, code)
+            shelf = find_bin(session, warehouse.id, code)
         except Refused:
             message = f"There is no bin “{code[:40]}” in {warehouse.name}."
             raise refuse(
                 "not-found", message, "Type a bin as it is written on the shelf.", "bin"
             ) from None
-    shelf = usual_bin(session, product.id, warehouse.id)
-    if shelf is None:
+        if shelf.closed:
+            message = f"Bin {shelf.code} in {warehouse.name} is closed."
+            raise refuse("closed", message, "Name another one, or open it in Setup.", "bin")
+        return shelf
+    usual = usual_bin(session, product.id, warehouse.id)
+    if usual is None:
         raise refuse("no-bin", f"{warehouse.name} has no bins.", "Add one in Setup.", "warehouse")
-    return shelf
+    return usual
 
 
 def moved_before(session: Session, request_key: str) -> bool:

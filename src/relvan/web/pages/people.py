@@ -7,6 +7,7 @@ from fastapi import Form as Field
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from relvan.core.refusal import Refused, not_found
+from relvan.services.people.first_visit import is_first_visit
 from relvan.services.people.sign_in import SignedIn, find_visit, open_visit, sign_in, sign_out
 from relvan.store.people import active_people, person_by_login
 from relvan.web.desk import COOKIE, Form, first_by_field, workplace_of
@@ -45,6 +46,8 @@ def sign_in_show(request: Request) -> Response:
     """Asks who it is, unless somebody is signed in."""
     if find_visit(workplace_of(request), request.cookies.get(COOKIE, "")):
         return RedirectResponse("/", 303)
+    if is_first_visit(workplace_of(request)):
+        return RedirectResponse(request.url_for("first_visit_show").path, 303)
     return sign_in_page(request)
 
 
@@ -58,7 +61,7 @@ def sign_in_send(
         visit = sign_in(workplace_of(request), login, password, address)
     except Refused as refused:
         return sign_in_page(request, login=login, refused=refused)
-    return _welcome(request, visit, next)
+    return welcome(request, visit, next)
 
 
 @router.post("/sign-in/demo", name="sign_in_demo")
@@ -71,7 +74,7 @@ def sign_in_demo(request: Request, login: Typed = "", next: Typed = "") -> Respo
         person = person_by_login(session, login)
         if person is None:
             raise not_found("person", login[:40])
-    return _welcome(request, open_visit(workplace, person, login), next)
+    return welcome(request, open_visit(workplace, person, login), next)
 
 
 @router.post("/sign-out", name="sign_out")
@@ -83,7 +86,7 @@ def sign_out_send(request: Request, form: Form) -> Response:
     return answer
 
 
-def _welcome(request: Request, visit: SignedIn, wanted: str) -> Response:
+def welcome(request: Request, visit: SignedIn, wanted: str) -> Response:
     """Redirects to where the person wanted to go, on this site only."""
     inside = wanted.startswith("/") and not wanted.startswith(("//", "/\\"))
     answer = RedirectResponse(wanted if inside else "/", 303)

@@ -12,8 +12,6 @@ from relvan.store.channels import (
     channel_health,
     channels,
 )
-from relvan.store.people import active_people
-from relvan.store.stock import warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
 
 router = APIRouter(prefix="/setup")
@@ -39,8 +37,6 @@ def _setup_page(
             ],
             "troubles": desk.workplace.rulebooks.troubles,
             "carriers": carriers(session),
-            "warehouses": warehouses(session),
-            "people": active_people(session),
             "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
             "refusals": refused.refusals if refused else (),

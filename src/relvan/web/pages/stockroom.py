@@ -92,6 +92,8 @@ def bin_index(
 ) -> HTMLResponse:
     """Shows what lies in which bin, in the order of the way through a warehouse."""
     places = _places(desk)
+    if not places:
+        return desk.page("stockroom/no_warehouse.html", "stock", room="bins")
     with desk.workplace.database.reading() as session:
         here = warehouse_by_key(session, warehouse or _first(places))
         rows = bins_page(
@@ -235,6 +237,8 @@ def _count_page(
     refused: Refused | None = None,
 ) -> HTMLResponse:
     places = _places(desk)
+    if not places:
+        return desk.page("stockroom/no_warehouse.html", "stock", room="count")
     with desk.workplace.database.reading() as session:
         here = warehouse_by_key(session, warehouse or _first(places))
         shelf = find_bin(session, here.id, code) if code else None

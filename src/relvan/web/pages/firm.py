@@ -1,0 +1,80 @@
+"""Serves Setup of the firm: who it is, its currency and clock, and how its numbers are written."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.refusal import Refused
+from relvan.core.setup.firm import country_names, currency_names, locales, time_zones
+from relvan.core.setup.numbering import SERIES_NAMES
+from relvan.services.setup.firm import change_firm, change_series, number_series
+from relvan.services.setup.first_steps import skip_step
+from relvan.web.desk import AtSetup, Desk, Form, first_by_field
+from relvan.web.reading import FormReader, fields_under
+
+router = APIRouter(prefix="/setup")
+
+
+def _firm_page(
+    desk: Desk,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
+    firm = desk.workplace.firm
+    refusals = refused.refusals if refused else ()
+    values: dict[str, Any] = {
+        "firm": firm,
+        "series": number_series(desk.workplace),
+        "countries": country_names(firm.locale),
+        "currencies": currency_names(),
+        "locales": locales(),
+        "time_zones": {name: name.replace("_", " ") for name in time_zones()},
+        "typed": typed or {},
+        "errors": first_by_field(refusals),
+        "refusals": refusals,
+    }
+    return desk.page("setup/firm.html", "setup", status=status, **values)
+
+
+@router.get("/firm", name="firm_show")
+def firm_show(desk: AtSetup) -> HTMLResponse:
+    """Shows what is known of the firm."""
+    return _firm_page(desk)
+
+
+@router.post("/firm", name="firm_save")
+def firm_save(desk: AtSetup, form: Form) -> Response:
+    """Saves what is known of the firm."""
+    address = fields_under(form, "address_")
+    try:
+        change_firm(desk.workplace, desk.actor, {**form, "address": address})
+    except Refused as refused:
+        return _firm_page(desk, status=422, typed=dict(form), refused=refused)
+    return desk.done("/setup/firm", "The firm is saved.")
+
+
+@router.post("/firm/numbers", name="firm_numbers")
+def firm_numbers(desk: AtSetup, form: Form) -> Response:
+    """Saves how numbers are written, and from where they go on."""
+    read = FormReader(form)
+    wishes = {
+        name: (read.text(f"{name} pattern"), read.whole(f"{name} next", f"Next number of {name}s"))
+        for name in SERIES_NAMES.values()
+    }
+    try:
+        read.raise_if_refused()
+        change_series(desk.workplace, desk.actor, wishes)
+    except Refused as refused:
+        return _firm_page(desk, status=422, typed=dict(form), refused=refused)
+    return desk.done("/setup/firm#numbers", "The numbers are saved.")
+
+
+@router.post("/first-steps/{step}", name="first_step_skip")
+def first_step_skip(desk: AtSetup, step: str, form: Form) -> Response:
+    """Puts a first step aside, or takes it up again."""
+    skip = form.get("take_up") != "yes"
+    skip_step(desk.workplace, desk.actor, step, skip=skip)
+    return desk.done("/", "The step is put aside." if skip else "The step is taken up again.")

@@ -1,0 +1,94 @@
+"""Serves Setup of people: who works here, what each may do, and the end of somebody's access."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.people.roles import RIGHTS, Role
+from relvan.core.refusal import Refused, refuse
+from relvan.services.people.manage import PersonChange, change_person
+from relvan.services.people.sign_in import add_person
+from relvan.store.people import everybody
+from relvan.web.desk import AtSetup, Desk, Form, first_by_field
+
+router = APIRouter(prefix="/setup/people")
+
+
+def _people_page(
+    desk: Desk,
+    *,
+    status: int = 200,
+    typed: dict[str, str] | None = None,
+    refused: Refused | None = None,
+) -> HTMLResponse:
+    with desk.workplace.database.reading() as session:
+        people = everybody(session)
+    refusals = refused.refusals if refused else ()
+    values: dict[str, Any] = {
+        "people": people,
+        "roles": [(role, sorted(str(right) for right in RIGHTS[role])) for role in Role],
+        "typed": typed or {},
+        "errors": first_by_field(refusals),
+        "refusals": refusals,
+    }
+    return desk.page("setup/people.html", "setup", status=status, **values)
+
+
+@router.get("", name="people_index")
+def people_index(desk: AtSetup) -> HTMLResponse:
+    """Lists who works here."""
+    return _people_page(desk)
+
+
+@router.post("", name="person_add")
+def person_add(desk: AtSetup, form: Form) -> Response:
+    """Adds somebody with a first password."""
+    try:
+        role = _role(form.get("role", ""))
+        add_person(
+            desk.workplace,
+            desk.actor,
+            form.get("login", ""),
+            form.get("name", ""),
+            role,
+            form.get("password", ""),
+        )
+    except Refused as refused:
+        return _people_page(desk, status=422, typed=dict(form), refused=refused)
+    return desk.done("/setup/people", f"{form.get('name', '').strip()} may sign in.")
+
+
+@router.post("/{login}", name="person_save")
+def person_save(desk: AtSetup, login: str, form: Form) -> Response:
+    """Changes a person's role or password, ends the access, or gives it back."""
+    try:
+        words = _do(desk, login, form)
+    except Refused as refused:
+        return _people_page(desk, status=422, refused=refused)
+    return desk.done("/setup/people", words)
+
+
+def _do(desk: Desk, login: str, form: Form) -> str:
+    deed = form.get("deed", "")
+    if deed == "role":
+        role = _role(form.get("role", ""))
+        change_person(desk.workplace, desk.actor, login, PersonChange(role=role))
+        return f"{login} has the role {role.value} now."
+    if deed == "password":
+        change = PersonChange(password=form.get("password", ""))
+        change_person(desk.workplace, desk.actor, login, change)
+        return f"{login} has a new password, and is signed out everywhere."
+    if deed == "end":
+        change_person(desk.workplace, desk.actor, login, PersonChange(active=False))
+        return f"{login} is signed out everywhere and cannot come back."
+    if deed == "again":
+        change_person(desk.workplace, desk.actor, login, PersonChange(active=True))
+        return f"{login} may sign in again."
+    raise refuse("unknown", f"“{deed[:20]}” is nothing that can be done.", "", "deed")
+
+
+def _role(name: str) -> Role:
+    if name not in set(Role):
+        raise refuse("not-allowed", f"“{name[:20]}” is no role.", "Choose one.", "role")
+    return Role(name)

@@ -1,0 +1,106 @@
+"""Setup of firm, warehouses and people, by page."""
+
+import pytest
+
+from tests.applications import client_of
+from tests.visitor import page, post, sign_in, words, wrong_beside
+
+SETUP = ("/setup/firm", "/setup/warehouses", "/setup/warehouses/yard", "/setup/people")
+
+
+@pytest.mark.parametrize("path", SETUP)
+def test_nobody_below_owner_reaches_setup(workplace, path):
+    for login in ("picker", "lister"):
+        client = sign_in(client_of(workplace), login)
+        assert client.get(path).status_code == 403
+        assert post(client, path, name="Mine").status_code == 403
+    assert sign_in(client_of(workplace)).get(path).status_code == 200
+
+
+def test_the_firm_is_saved_and_wrong_values_stand_beside_their_fields(boss):
+    fields = {"name": "Quillmoss", "currency": "EUR", "locale": "en_IE"}
+    fields |= {"time_zone": "Europe/Dublin", "address_town": "Port Ellery"}
+    answer = post(boss, "/setup/firm", **fields, vat_number="DE136695977")
+    assert answer.status_code == 422
+    assert "wrong digit" in wrong_beside(answer, "vat_number")
+    assert page(answer).cssselect("[name=address_town]")[0].get("value") == "Port Ellery"
+    answer = post(boss, "/setup/firm", **fields, vat_number="IE 6388047V")
+    assert "The firm is saved." in words(answer)
+    assert page(answer).cssselect("[name=vat_number]")[0].get("value") == "IE6388047V"
+
+
+def test_money_is_written_as_the_firm_says_on_the_next_page(boss):
+    fields = {"name": "Quillmoss", "currency": "EUR", "time_zone": "Europe/Berlin"}
+    answer = post(boss, "/setup/firm", **fields, locale="de_DE")
+    assert "1.234,56" in words(answer)
+
+
+def test_numbers_are_shown_as_they_will_read(boss):
+    told = {"order pattern": "Q-{number:06}", "order next": "2000"}
+    told |= {"shipment pattern": "S-{number}", "shipment next": ""}
+    told |= {"pick list pattern": "L-{number}", "pick list next": "1001"}
+    assert "Q-002000" in words(post(boss, "/setup/firm/numbers", **told))
+    answer = post(boss, "/setup/firm/numbers", **{**told, "order next": "1999"})
+    assert answer.status_code == 422
+    assert "2000 or more" in words(answer)
+
+
+def test_a_warehouse_is_added_with_its_bins_seen_before(boss):
+    answer = post(boss, "/setup/warehouses", name="North Hall", kind="own", cut_off="4 pm")
+    assert "time of day" in wrong_beside(answer, "cut_off")
+    fields = {"name": "North Hall", "kind": "own", "cut_off": "16:00", "day": ["0", "4"]}
+    answer = post(boss, "/setup/warehouses", **fields)
+    assert answer.url.path == "/setup/warehouses/north-hall"
+    path = "/setup/warehouses/north-hall"
+    pattern = {"pattern": "{A-L}-{01-40}", "codes": ""}
+    assert "480 new" in words(post(boss, f"{path}/bins/look", **pattern))
+    assert "runs backwards" in words(post(boss, f"{path}/bins/look", pattern="{L-A}"))
+    assert "480 bins are added" in words(post(boss, f"{path}/bins", **pattern))
+    answer = post(boss, f"{path}/bins", pattern="", codes="A-01\nM-01")
+    assert "1 bins are added, 1 were there already" in words(answer)
+    shown = boss.get("/setup/warehouses")
+    assert "Mon, Fri until 16:00" in words(shown)
+    assert "482" in words(shown)
+
+
+def test_bins_are_paged_and_changed_one_by_one(boss):
+    path = "/setup/warehouses/yard"
+    post(boss, f"{path}/bins", pattern="{A-C}-{01-50}")
+    first = boss.get(path)
+    rows = page(first).cssselect("#bins tbody tr")
+    following = page(first).xpath("//a[text()='Next page']/@href")[0]
+    assert len(rows) == 100
+    assert len(page(boss.get(following)).cssselect("#bins tbody tr")) == 52
+    for deed, code, to, said in (
+        ("rename", "Y-01", "Z-01", "Y-01 is Z-01 now."),
+        ("merge", "Z-01", "Y-02", "0 units lie in Y-02 now"),
+        ("open", "Z-01", "", "Z-01 is open again."),
+        ("close", "Z-01", "", "Z-01 is closed."),
+    ):
+        answer = post(boss, f"{path}/bins/change", deed=deed, code=code, to=to)
+        assert said in words(answer), deed
+    for deed, code, to in (("rename", "Y-02", "A-01"), ("burn", "Y-02", ""), ("close", "NO", "")):
+        answer = post(boss, f"{path}/bins/change", deed=deed, code=code, to=to)
+        assert answer.status_code == 422, deed
+
+
+def test_a_warehouse_goes_only_while_nothing_has_moved_there(boss):
+    assert "Nothing has ever moved here" in words(boss.get("/setup/warehouses/yard"))
+    assert "removed" in words(post(boss, "/setup/warehouses/yard/remove"))
+    assert boss.get("/setup/warehouses/yard").status_code == 404
+
+
+def test_somebody_is_added_and_the_access_ended(boss, workplace):
+    told = {"name": "Noor", "login": "noor", "role": "orders", "password": "a good password"}
+    assert "Noor may sign in." in words(post(boss, "/setup/people", **told))
+    assert post(boss, "/setup/people", **told).status_code == 422
+    noor = sign_in(client_of(workplace), "noor")
+    assert noor.get("/orders").status_code == 200
+    assert "cannot come back" in words(post(boss, "/setup/people/noor", deed="end"))
+    assert noor.get("/orders").url.path == "/sign-in"
+    assert "may sign in again" in words(post(boss, "/setup/people/noor", deed="again"))
+    answer = post(boss, "/setup/people/owner", deed="end")
+    assert answer.status_code == 422
+    assert "the only owner" in words(answer)
+    answer = post(boss, "/setup/people/noor", deed="role", role="king")
+    assert answer.status_code == 422
