@@ -135,7 +135,7 @@ def _new_channel(session: Session, book: Rulebook) -> Channel:
     price_list = first_list_in(session, book.currency)
     if price_list is None:
         message = f"There is no price list in {book.currency} yet; {book.name} sells in it."
-        raise refuse("no-price-list", message, "Make one first.", "rulebook")
+        raise refuse("no-price-list", message, "Add one under Prices, Price lists.", "rulebook")
     channel = Channel(
         key=book.key,
         name=book.key,
