@@ -189,6 +189,11 @@ def at_setup(desk: At) -> Desk:
 AtSetup = Annotated[Desk, Depends(at_setup)]
 
 
+def is_setup(path: str) -> bool:
+    """Says whether an address belongs to Setup."""
+    return path.partition("#")[0].partition("?")[0].split("/")[1:2] == ["setup"]
+
+
 def whole_id(text: str) -> int | None:
     """Returns an id as a form or an address holds it, or None for anything else."""
     return int(text) if text.isascii() and text.isdigit() and len(text) <= MOST_ID_DIGITS else None

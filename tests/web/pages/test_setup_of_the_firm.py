@@ -1,20 +1,49 @@
 """Setup of firm, warehouses and people, by page."""
 
+import re
+
 import pytest
 
+from relvan.web.app import PAGES
 from tests.applications import client_of
 from tests.visitor import page, post, sign_in, words, wrong_beside
 
-SETUP = ("/setup/firm", "/setup/warehouses", "/setup/warehouses/yard", "/setup/people")
+OF_THE_SHELF = "/setup/channels/{key}/nearer"  # whoever may change stock sets exceptions here
 
 
-@pytest.mark.parametrize("path", SETUP)
-def test_nobody_below_owner_reaches_setup(workplace, path):
-    for login in ("picker", "lister"):
-        client = sign_in(client_of(workplace), login)
-        assert client.get(path).status_code == 403
-        assert post(client, path, name="Mine").status_code == 403
-    assert sign_in(client_of(workplace)).get(path).status_code == 200
+def setup_pages():
+    """Returns (method, path) of every page of Setup, with something in the place of each name."""
+    values = {"key": "yard", "login": "owner", "step": "firm", "webhook_id:int": "1"}
+    found = []
+    for path, methods in {
+        (route.path, tuple(route.methods)) for module in PAGES for route in module.router.routes
+    }:
+        if path.startswith("/setup") and path != OF_THE_SHELF:
+            address = re.sub(r"\{([^}]+)\}", lambda name: values.get(name[1], "x"), path)
+            found += [(method, address) for method in methods if method != "HEAD"]
+    return found
+
+
+@pytest.mark.parametrize("login", ["picker", "lister"])
+def test_nobody_below_owner_reaches_setup_by_any_page(workplace, login):
+    client = sign_in(client_of(workplace), login)
+    pages = setup_pages()
+    assert len(pages) > 20
+    reached = {}
+    for method, path in pages:
+        data = {"csrf": client.csrf, "name": "Mine"} if method == "POST" else None
+        answer = client.request(method, path, data=data)
+        if answer.status_code != 403:
+            reached[method, path] = answer.status_code
+    assert reached == {}
+    assert sign_in(client_of(workplace)).get("/setup/firm").status_code == 200
+
+
+def test_what_leads_into_setup_is_shown_to_owners_only(released, boss):
+    picker = sign_in(client_of(released), "picker")
+    for path in ("/", "/updates", "/stock/PT-14", "/orders", "/find?q=setup", "/find?q=webhooks"):
+        assert 'href="/setup' not in picker.get(path).text, path
+        assert 'href="/setup' in boss.get(path).text, path
 
 
 def test_the_firm_is_saved_and_wrong_values_stand_beside_their_fields(boss):

@@ -9,6 +9,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.listings.rulebook import OtherFees
+from relvan.core.people.roles import Right
 from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refused, not_found
 from relvan.services.channels.connect import test_channel
@@ -23,7 +24,7 @@ from relvan.store.imports import list_currencies
 from relvan.store.policies import policy_lines
 from relvan.store.prices import price_lists
 from relvan.store.stock import warehouses
-from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
+from relvan.web.desk import At, AtSetup, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
 from relvan.web.reading_policy import read_policy
 from relvan.web.reading_steps import read_steps, step_rows
@@ -64,13 +65,13 @@ def _channel(
 
 
 @router.get("/{key}", name="channel_show")
-def channel_show(desk: At, key: str) -> HTMLResponse:
+def channel_show(desk: AtSetup, key: str) -> HTMLResponse:
     """Shows one channel: what is in step, how its connection is, and its settings."""
     return _channel(desk, key)
 
 
 @router.post("/{key}/test", name="channel_test")
-def channel_test(desk: At, form: Form, key: str) -> Response:
+def channel_test(desk: AtSetup, form: Form, key: str) -> Response:
     """Asks the channel whose account this is."""
     try:
         who = test_channel(desk.workplace, desk.actor, key)
@@ -80,7 +81,7 @@ def channel_test(desk: At, form: Form, key: str) -> Response:
 
 
 @router.post("/{key}/prices/try", name="channel_try")
-def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
+def channel_try(desk: AtSetup, form: Form, key: str) -> HTMLResponse:
     """Shows what the prices would be with the settings in the form, before they are saved."""
     try:
         wishes = _steps_wish(desk, form)
@@ -91,7 +92,7 @@ def channel_try(desk: At, form: Form, key: str) -> HTMLResponse:
 
 
 @router.post("/{key}/shown/try", name="channel_try_shown")
-def channel_try_shown(desk: At, form: Form, key: str) -> HTMLResponse:
+def channel_try_shown(desk: AtSetup, form: Form, key: str) -> HTMLResponse:
     """Shows what the quantities would be with the settings in the form, before they are saved."""
     try:
         wishes = _shown_wish(desk, form)
@@ -116,6 +117,8 @@ def channel_nearer(desk: At, form: Form, key: str) -> Response:
             policy,
         )
     except Refused as refused:
+        if not desk.may(Right.SETUP):
+            raise
         return _channel(desk, key, status=422, typed=dict(form), refused=refused)
     words = "the next nearest holds again" if away else "it goes instead of the channel's"
     back = form.get("back", "")
@@ -124,7 +127,7 @@ def channel_nearer(desk: At, form: Form, key: str) -> Response:
 
 
 @router.post("/{key}/{setting}", name="channel_change")
-def channel_change(desk: At, form: Form, key: str, setting: str) -> Response:
+def channel_change(desk: AtSetup, form: Form, key: str, setting: str) -> Response:
     """Saves one group of settings at once."""
     if setting not in _WISHES:
         raise not_found("setting", setting)

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from relvan.core.jobs.life import JobState
 from relvan.core.listings.state import listing_state
+from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, not_found
 from relvan.core.why import Why
 from relvan.services.bulk.effects import price_effects_of_rows
@@ -26,7 +27,7 @@ from relvan.store.jobs import job_rows
 from relvan.store.listings import listing_by_id
 from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.product_list import ProductFilter, product_page, rows_by_sku_start
-from relvan.web.desk import At, Form
+from relvan.web.desk import At, Form, is_setup
 from relvan.web.patterns import pattern_samples
 from relvan.web.whys import why_page
 
@@ -63,7 +64,10 @@ STATIONS = (
     ("Short of stock", "/orders?tray=short"),
     ("Dispatch", "/dispatch"),
     ("Consignments", "/consignments"),
-    ("Setup", "/setup"),
+    ("Setup of channels and carriers", "/setup"),
+    ("Setup of the firm", "/setup/firm"),
+    ("Setup of warehouses", "/setup/warehouses"),
+    ("Setup of people", "/setup/people"),
     ("Webhooks", "/setup/webhooks"),
     ("Bulk jobs", "/jobs"),
 )
@@ -75,7 +79,11 @@ JOB_PAGE = 100
 def find(desk: At, q: str = "") -> HTMLResponse:
     """Shows everything that the words may mean: stations, products, orders, parcels."""
     words = q.strip()[:60]
-    places = [(name, path) for name, path in STATIONS if words.casefold() in name.casefold()]
+    places = [
+        (name, path)
+        for name, path in STATIONS
+        if words.casefold() in name.casefold() and (desk.may(Right.SETUP) or not is_setup(path))
+    ]
     products: list[Any] = []
     orders: list[Any] = []
     if words:

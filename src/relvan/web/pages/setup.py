@@ -12,7 +12,7 @@ from relvan.store.channels import (
     channel_health,
     channels,
 )
-from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, first_by_field
 
 router = APIRouter(prefix="/setup")
 
@@ -45,13 +45,13 @@ def _setup_page(
 
 
 @router.get("", name="setup_index")
-def setup_index(desk: At) -> HTMLResponse:
+def setup_index(desk: AtSetup) -> HTMLResponse:
     """Shows everything that is set up once."""
     return _setup_page(desk)
 
 
 @router.post("/channels", name="channel_connect")
-def channel_connect(desk: At, form: Form) -> Response:
+def channel_connect(desk: AtSetup, form: Form) -> Response:
     """Connects a channel, or renews its connection."""
     wish = ConnectChannel(
         form.get("rulebook", ""), form.get("address", "").strip(), form.get("token", "").strip()
@@ -64,7 +64,7 @@ def channel_connect(desk: At, form: Form) -> Response:
 
 
 @router.post("/carriers", name="carrier_connect")
-def carrier_connect(desk: At, form: Form) -> Response:
+def carrier_connect(desk: AtSetup, form: Form) -> Response:
     """Connects the carrier account."""
     try:
         connect_carrier(

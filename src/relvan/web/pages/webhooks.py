@@ -15,7 +15,7 @@ from relvan.services.webhooks.keep import (
     try_webhook,
 )
 from relvan.store.webhooks import webhook_rows
-from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, first_by_field
 
 router = APIRouter(prefix="/setup/webhooks")
 BACK = "/setup/webhooks"
@@ -50,13 +50,13 @@ def _wish(form: Form) -> KeepWebhook:
 
 
 @router.get("", name="webhook_index")
-def webhook_index(desk: At) -> HTMLResponse:
+def webhook_index(desk: AtSetup) -> HTMLResponse:
     """Shows every webhook."""
     return _page(desk)
 
 
 @router.post("", name="webhook_add")
-def webhook_add(desk: At, form: Form) -> Response:
+def webhook_add(desk: AtSetup, form: Form) -> Response:
     """Creates a webhook; its secret is shown this one time."""
     try:
         _, secret = add_webhook(desk.workplace, desk.actor, _wish(form))
@@ -66,7 +66,7 @@ def webhook_add(desk: At, form: Form) -> Response:
 
 
 @router.post("/{webhook_id:int}/{deed}", name="webhook_deed")
-def webhook_deed(desk: At, form: Form, webhook_id: int, deed: str) -> Response:
+def webhook_deed(desk: AtSetup, form: Form, webhook_id: int, deed: str) -> Response:
     """Sends a webhook a test message, pauses it, resumes it, or deletes it."""
     if deed not in ("try", "pause", "resume", "delete"):
         raise not_found("deed", deed)
