@@ -1,0 +1,134 @@
+"""Relvan for a firm of one's own: the built wheel, started in an empty folder outside the
+repository, and databases of other versions."""
+
+import os
+import re
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import httpx
+import pytest
+from alembic import command
+
+from relvan.core.refusal import Refused
+from relvan.running import prepare
+from relvan.services.backup import restore
+from relvan.settings import Settings
+from relvan.store.database import Database
+from relvan.store.schema import SchemaAge, alembic_config, bring_up_to_date, schema_age
+from tests.waiting import wait_until
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="session")
+def unpacked(tmp_path_factory):
+    """Builds the wheel and unpacks it; what it forgets to hold is not there."""
+    folder = tmp_path_factory.mktemp("wheel")
+    shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("*.egg-info"))
+    for name in ("pyproject.toml", "requirements.in"):
+        shutil.copy(ROOT / name, folder)
+    subprocess.run(
+        [sys.executable, "-m", "build", "--wheel", "--no-isolation", "--outdir", folder, folder],
+        check=True,
+        capture_output=True,
+    )
+    (wheel,) = folder.glob("relvan-*.whl")
+    with zipfile.ZipFile(wheel) as packed:
+        packed.extractall(folder / "there")
+    return folder / "there"
+
+
+@pytest.fixture
+def started(unpacked, tmp_path):
+    """Starts `relvan run` from the unpacked wheel in an empty folder."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    environment = {name: value for name, value in os.environ.items() if "RELVAN" not in name}
+    words = tmp_path / "words.txt"
+    with (
+        words.open("w") as said,
+        subprocess.Popen(
+            [sys.executable, "-P", "-m", "relvan", "run", "--port", str(port), "--data", "data"],
+            cwd=tmp_path,
+            env={**environment, "PYTHONPATH": str(unpacked)},
+            stdout=said,
+            stderr=said,
+        ) as process,
+    ):
+        wait_until(lambda: "Ctrl+C" in words.read_text() or process.poll() is not None, 60)
+        yield process, words.read_text(), f"http://127.0.0.1:{port}"
+        process.kill()
+
+
+@pytest.mark.usefixtures("in_the_box")
+def test_the_wheel_runs_in_an_empty_folder_from_the_first_visit_to_setup(started, tmp_path):
+    process, said, base = started
+    assert process.poll() is None, said
+    code = re.search(r"First visit (\S+):", said)[1]
+    with httpx.Client(base_url=base, follow_redirects=True) as client:
+        first = client.get("/")
+        assert first.url.path == "/first-visit"
+        for address in re.findall(r'(?:href|src)="(/static/[^"]+)"', first.text):
+            assert client.get(address).status_code == 200, address
+        password = "a good password"
+        fields = {"code": code, "name": "Ada", "login": "ada", "password": password}
+        home = client.post("/first-visit", data={**fields, "again": password})
+        assert "From nothing to the first sale" in home.text
+        for path in ("/setup", "/setup/firm", "/setup/warehouses", "/catalogue", "/orders"):
+            assert client.get(path).status_code == 200, path
+        assert "Hagglet" in client.get("/setup").text, "the rulebooks are in the wheel"
+        assert client.get("/api/docs").status_code == 200
+    second = subprocess.run(
+        [sys.executable, "-m", "relvan", "run", "--data", str(tmp_path / "data")],
+        check=False,
+        capture_output=True,
+        text=True,
+    )
+    assert (second.returncode, "runs on" in second.stdout) == (1, True)
+    process.send_signal(signal.SIGINT)
+    assert process.wait(20) == 0
+
+
+@pytest.mark.usefixtures("in_the_box")
+def test_an_older_database_is_brought_up_to_date_after_a_backup(tmp_path):
+    settings = Settings(data_dir=tmp_path, _env_file=None)
+    database = Database(settings.database)
+    assert schema_age(database) == SchemaAge.EMPTY
+    with database.engine.execution_options(begin="IMMEDIATE").begin() as connection:
+        command.upgrade(alembic_config(connection), "0020")
+        connection.exec_driver_sql("INSERT INTO counter (name, value) VALUES ('O', 1234)")
+    assert schema_age(database) == SchemaAge.OLDER
+    said = []
+    backup = prepare(settings, said.append)
+    assert str(backup) in said[0]
+    assert schema_age(database) == SchemaAge.PRESENT
+    assert prepare(settings, said.append) is None
+    with database.reading() as session:
+        row = session.connection().exec_driver_sql("SELECT value, pattern FROM counter").one()
+    assert tuple(row) == (1234, "")
+    restore(settings, backup)
+    assert schema_age(database) == SchemaAge.OLDER, "as it was before"
+    prepare(settings, said.append)
+    assert schema_age(database) == SchemaAge.PRESENT
+
+
+@pytest.mark.usefixtures("in_the_box")
+def test_a_database_of_a_newer_version_is_left_alone(tmp_path):
+    settings = Settings(data_dir=tmp_path, _env_file=None)
+    database = Database(settings.database)
+    bring_up_to_date(database)
+    with database.writing() as session:
+        session.connection().exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
+    before = (tmp_path / "relvan.db").read_bytes()
+    with pytest.raises(Refused) as refused:
+        prepare(settings, lambda _: None)
+    assert refused.value.first.code == "newer"
+    assert (tmp_path / "relvan.db").read_bytes() == before
+    assert not (tmp_path / "backups").exists()
