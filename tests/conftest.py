@@ -227,6 +227,7 @@ def workplace(settings, clock):
         settings, clock=clock, wake=lambda what, which: woken.append((what, which))
     )
     place.woken = woken
+    assert place.firm, "it is read once, so that no test counts that query"
     yield place
     place.close()
 

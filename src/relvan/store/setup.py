@@ -17,6 +17,7 @@ from relvan.store.tables import (
     Counter,
     FirmRow,
     FirstVisit,
+    Listing,
     Movement,
     Order,
     Person,
@@ -77,6 +78,7 @@ class Done(NamedTuple):
     product: bool
     stock: bool
     carrier: bool
+    listing: bool
     order: bool
 
 
@@ -92,6 +94,7 @@ def what_is_there(session: Session) -> Done:
             exists().where(Product.id > 0),
             exists().where(Balance.on_hand > 0),
             exists().where(Carrier.id > 0),
+            exists().where(Listing.id > 0),
             exists().where(Order.id > 0),
         )
     ).one()

@@ -1,5 +1,7 @@
 """The firm: its numbers with authorities, its address, its clock."""
 
+from zoneinfo import ZoneInfo
+
 import pytest
 
 from relvan.core.setup.firm import Firm, check_firm, check_vat_number, country_names, time_zones
@@ -59,3 +61,4 @@ def test_countries_are_named_in_the_language_and_hold_no_unions():
     assert country_names("de_DE")["NL"] == "Niederlande"
     assert not {"EU", "EZ", "UN", "ZZ"} & country_names("en_IE").keys()
     assert {"Europe/Dublin", "Asia/Tokyo"} <= set(time_zones())
+    assert [name for name in time_zones() if not ZoneInfo(name).key] == []

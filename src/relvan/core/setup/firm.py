@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
-from zoneinfo import available_timezones
 
 from babel import Locale, localedata
+from babel.core import get_global
 from babel.numbers import get_currency_name
 from stdnum.exceptions import ValidationError
 from stdnum.util import get_cc_module
@@ -105,13 +105,8 @@ def currency_names() -> dict[str, str]:
 @cache
 def time_zones() -> tuple[str, ...]:
     """Returns the names of places whose clock a firm can go by, such as Europe/Dublin."""
-    return tuple(
-        sorted(
-            name
-            for name in available_timezones()
-            if "/" in name and not name.startswith(("Etc/", "posix/", "right/", "US/", "SystemV/"))
-        )
-    )
+    named = get_global("zone_territories")
+    return tuple(sorted(name for name in named if "/" in name and not name.startswith("Etc/")))
 
 
 def check_firm(firm: Firm) -> list[Refusal]:

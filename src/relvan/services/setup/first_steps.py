@@ -9,7 +9,9 @@ from relvan.store.setup import firm_of, keep_firm, keep_skipped, skipped_steps, 
 
 
 def steps_of(session: Session) -> tuple[list[StepState], bool]:
-    """Returns every first step with its state, and whether the first sale is still to come."""
+    """Returns every first step with its state, and whether the firm is new: nothing is listed
+    and nothing was sold.
+    """
     there = what_is_there(session)
     done = {
         FirstStep.FIRM: there.named,
@@ -23,7 +25,7 @@ def steps_of(session: Session) -> tuple[list[StepState], bool]:
     states = first_steps(
         {step for step, is_done in done.items() if is_done}, skipped_steps(session)
     )
-    return states, not there.order
+    return states, not there.listing and not there.order
 
 
 def skip_step(workplace: Workplace, actor: Actor, step: str, *, skip: bool = True) -> None:
