@@ -17,7 +17,8 @@ from relvan.core.people.roles import Role
 from relvan.services.listings.draft import draft_listings
 from relvan.services.open import open_workplace
 from relvan.services.orders.take import take_manual_order
-from relvan.services.people.sign_in import add_person, make_token
+from relvan.services.people.sign_in import add_person
+from relvan.services.people.tokens import make_token
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
 from relvan.store.database import Database

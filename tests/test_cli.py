@@ -4,7 +4,8 @@ import pytest
 from typer.testing import CliRunner
 
 from relvan.cli import app, main
-from relvan.services.people.sign_in import find_token, sign_in
+from relvan.services.people.sign_in import sign_in
+from relvan.services.people.tokens import find_token
 from relvan.store.product_list import ProductFilter, product_page
 from tests.house import add_pot
 

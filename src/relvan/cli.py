@@ -31,7 +31,8 @@ from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.imports.result import result_file
 from relvan.services.jobs.life import move_job
 from relvan.services.open import open_workplace
-from relvan.services.people.sign_in import add_person, make_token
+from relvan.services.people.sign_in import add_person
+from relvan.services.people.tokens import make_token
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.settings import Settings
 from relvan.store.job_rows import job_verdicts

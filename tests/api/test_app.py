@@ -7,7 +7,7 @@ import re
 
 import pytest
 
-from relvan.services.people.sign_in import make_token
+from relvan.services.people.tokens import make_token
 from tests.caller import GOOD, MOVE, problem
 
 

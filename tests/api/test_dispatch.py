@@ -3,7 +3,7 @@ nothing."""
 
 import pytest
 
-from relvan.services.people.sign_in import make_token
+from relvan.services.people.tokens import make_token
 from tests.caller import problem, put_in
 from tests.house import assert_sound, connect, read
 from tests.snapshots import built_once

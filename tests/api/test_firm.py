@@ -1,6 +1,11 @@
 """The firm, its warehouses and bins, and its people over HTTP."""
 
+from datetime import timedelta
+
 import pytest
+from sqlalchemy import select
+
+from relvan.store.tables import AuditEntry
 
 V1 = "/api/v1"
 
@@ -74,6 +79,44 @@ def test_a_warehouse_is_removed_only_while_nothing_moved_there(api):
     assert api.delete(f"{V1}/warehouses/millrace").json()["code"] == "in-use"
     assert api.delete(f"{V1}/warehouses/yard").json() == {"warehouse": "yard"}
     assert api.get(f"{V1}/warehouses/yard").status_code == 404
+
+
+def test_a_token_may_do_what_its_rights_say_until_its_last_day_or_its_end(api, workplace):
+    today = workplace.local_now().date()
+    body = {"name": "Till", "login": "owner", "rights": ["stock"]}
+    body["last_day"] = (today + timedelta(days=1)).isoformat()
+    made = api.post(f"{V1}/tokens", json=body).json()
+    head = {"Authorization": f"Bearer {made['token']}"}
+    assert api.get(f"{V1}/products", headers=head).status_code == 200
+    refused = api.post(f"{V1}/products", json={"sku": "A", "title": "A"}, headers=head)
+    assert (refused.status_code, refused.json()["code"]) == (403, "not-allowed")
+    assert "token may not change catalogue" in refused.json()["detail"]
+    assert api.get(f"{V1}/firm", headers=head).status_code == 403
+    (shown, *_) = api.get(f"{V1}/tokens").json()["items"]
+    assert (shown["name"], shown["rights"]) == ("Till", ["stock"])
+    assert shown["used_at"]
+    assert "token" not in shown
+    with workplace.database.reading() as session:
+        refusals = session.scalars(select(AuditEntry).where(AuditEntry.deed == "refused")).all()
+    assert [entry.changes["call"][1] for entry in refusals] == [
+        "POST /api/v1/products",
+        "GET /api/v1/firm",
+    ]
+    workplace.now.move(days=2)
+    assert api.get(f"{V1}/products", headers=head).status_code == 401
+    workplace.now.move(days=-2)
+    assert api.delete(f"{V1}/tokens/{made['id']}").json() == {"id": made["id"], "name": "Till"}
+    assert api.get(f"{V1}/products", headers=head).status_code == 401
+    assert api.delete(f"{V1}/tokens/{made['id']}").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"login": "nobody"}, {"name": " "}, {"last_day": "2020-01-01"}, {"rights": ["moon"]}]
+)
+def test_a_token_that_cannot_be_is_refused(api, wrong):
+    body = {"name": "Till", "login": "owner", **wrong}
+    assert api.post(f"{V1}/tokens", json=body).status_code == 422
+    assert len(api.get(f"{V1}/tokens").json()["items"]) == 1
 
 
 def test_people_are_added_and_their_access_ended(api):

@@ -5,7 +5,8 @@ import re
 import pytest
 
 from relvan.core.people.roles import RIGHTS, Right, Role
-from relvan.services.people.sign_in import add_person, make_token
+from relvan.services.people.sign_in import add_person
+from relvan.services.people.tokens import make_token
 from relvan.services.workplace import SYSTEM
 
 TO = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
@@ -71,6 +72,8 @@ CALLS = {
         {"login": "eve", "name": "Eve", "role": "owner", "password": "a good password"},
     ),
     "PATCH /people/{login}": (Right.SETUP, {"active": False}),
+    "POST /tokens": (Right.SETUP, {"name": "Tool", "login": "owner"}),
+    "DELETE /tokens/{token}": (Right.SETUP, None),
     "POST /listings": (Right.LISTINGS, {"channel": "ownshop", "skus": ["X"]}),
     "POST /listings/publish": (Right.LISTINGS, {"ids": [1]}),
     "POST /listings/take-down": (Right.LISTINGS, {"ids": [1]}),
@@ -249,7 +252,14 @@ def test_looking_is_free_to_all_who_are_signed_in(api, tokens):
 
 
 def test_set_up_is_not_even_shown_to_others_than_owners(api, tokens):
-    for path in ("/firm", "/warehouses", "/warehouses/yard", "/warehouses/yard/bins", "/people"):
+    for path in (
+        "/firm",
+        "/warehouses",
+        "/warehouses/yard",
+        "/warehouses/yard/bins",
+        "/people",
+        "/tokens",
+    ):
         for role in Role:
             answer = api.get(f"/api/v1{path}", headers=tokens[role])
             assert answer.status_code == (200 if role == Role.OWNER else 403), (role, path)

@@ -26,7 +26,7 @@ from starlette.concurrency import run_in_threadpool
 from relvan.api.described import MOST_CURSOR
 from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.people.repeated import RepeatedAnswer, begin_call, end_call, forget_call
-from relvan.services.people.sign_in import find_token
+from relvan.services.people.tokens import find_token
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.product_list import ProductFilter
 
@@ -123,6 +123,7 @@ def caller(request: Request) -> Caller:
                 "unauthorized", message, "Make one by `relvan token NAME` and send it as Bearer."
             )
         )
+    request.state.caller = Caller(workplace, found[1], found[0])
     _refuse_wrong_names(request)
     return Caller(workplace, found[1], found[0])
 

@@ -5,7 +5,15 @@ from typing import Annotated, Any
 from fastapi import Depends
 from pydantic import Field
 
-from relvan.api.described import CurrencyCode, Flag, described, described_number, described_text
+from relvan.api.described import (
+    CurrencyCode,
+    Day,
+    Flag,
+    Named,
+    described,
+    described_number,
+    described_text,
+)
 from relvan.api.desk import By, Caller, Cursor, Limit, api_router, page_of
 from relvan.api.shapes import Shape
 from relvan.core.people.roles import LEAST_PASSWORD, MOST_PASSWORD, Right, Role
@@ -16,6 +24,7 @@ from relvan.core.setup.warehouses import KEY, WarehouseKind
 from relvan.core.texts import WORDS
 from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import MOST_PERSON_NAME, add_person
+from relvan.services.people.tokens import MOST_TOKEN_NAME, NewToken, add_token, end_token
 from relvan.services.setup.bins import add_bins, close_bin, merge_bins, rename_bin
 from relvan.services.setup.firm import change_firm, number_series
 from relvan.services.setup.warehouses import (
@@ -24,7 +33,7 @@ from relvan.services.setup.warehouses import (
     remove_warehouse,
     warehouse_facts,
 )
-from relvan.store.people import everybody, person_by_any_login
+from relvan.store.people import TokenRow, everybody, person_by_any_login, token_rows
 from relvan.store.setup import bin_lines
 from relvan.store.stock import warehouse_by_key, warehouses
 from relvan.store.tables import Person, Warehouse
@@ -317,6 +326,49 @@ def patch_person(by: By, login: str, change: PersonChangeShape) -> dict[str, Any
     wish = PersonChange(change.role, change.active, change.password)
     change_person(by.workplace, by.actor, login, wish)
     return _person(by, login)
+
+
+class NewTokenShape(Shape):
+    """A token for a tool. Without rights it may do what its person may; it never may more."""
+
+    name: Annotated[str, described_text(WORDS, MOST_TOKEN_NAME)]
+    login: Annotated[str, Field(max_length=40)]
+    rights: list[Right] = Field(default_factory=list, max_length=20)
+    last_day: Day | None = None
+
+
+@router.get("/tokens")
+def get_tokens(by: By) -> dict[str, Any]:
+    """Returns every token, without the text that is sent as Bearer, which nobody keeps."""
+    with by.workplace.database.reading() as session:
+        return {"items": [_token_shape(row) for row in token_rows(session)]}
+
+
+@router.post("/tokens", status_code=201)
+def post_token(by: By, wish: NewTokenShape) -> dict[str, Any]:
+    """Makes a token. The answer holds it, this one time."""
+    told = NewToken(wish.name, wish.login, wish.rights, wish.last_day)
+    token = add_token(by.workplace, by.actor, told)
+    with by.workplace.database.reading() as session:
+        return {**_token_shape(token_rows(session)[0]), "token": token}
+
+
+@router.delete("/tokens/{token}")
+def delete_token(by: By, token: Named) -> dict[str, Any]:
+    """Ends a token at once."""
+    return {"id": token, "name": end_token(by.workplace, by.actor, token)}
+
+
+def _token_shape(row: TokenRow) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "name": row.name,
+        "login": row.person.login,
+        "rights": row.rights,
+        "last_day": row.last_day,
+        "used_at": row.used_at,
+        "created_at": row.created_at,
+    }
 
 
 def _told(shape: Shape) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from relvan.core.refusal import (
     Refused,
     unstorable,
 )
+from relvan.services.people.tokens import note_refusal
 
 log = logging.getLogger("relvan.api")
 MEDIA = "application/problem+json"
@@ -61,6 +62,10 @@ def problem_of_error(request: Request, error: Exception) -> Response:
     """Turns every error of the API into its answer; no other code does."""
     status, refusals = _problem_facts(error)
     first = refusals[0]
+    by = getattr(request.state, "caller", None)
+    if isinstance(error, NotAllowed) and by is not None:
+        call = f"{request.method} {request.url.path}"
+        note_refusal(by.workplace, by.actor, by.token_id, call, first.message)
     problem = Problem(
         type="about:blank",
         title=first.message,

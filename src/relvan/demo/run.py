@@ -19,7 +19,7 @@ from relvan.demo.seed import Seeder
 from relvan.processes import Processes, interrupt, refuse_taken, wait_for
 from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
 from relvan.services.open import open_workplace
-from relvan.services.people.sign_in import make_token
+from relvan.services.people.tokens import make_token
 from relvan.services.workplace import SYSTEM
 from relvan.settings import Settings
 from relvan.store.people import active_people

@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo
 
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right, Role, check_right
+from relvan.core.refusal import NotAllowed, Refusal
 from relvan.core.setup.firm import Firm
 from relvan.core.waking import Work
 from relvan.gateways.carriers.ostrel import open_carrier
@@ -35,16 +36,27 @@ log = logging.getLogger("relvan")
 
 @dataclass(frozen=True)
 class Actor:
-    """Who does something, and by what means: hand, api, channel or bulk job."""
+    """Who does something, and by what means: hand, api, channel or bulk job. `only` are the rights
+    of a token that has fewer than its person.
+    """
 
     person_id: int | None
     name: str
     role: Role
     via: str
+    only: frozenset[Right] | None = None
 
     def must(self, right: Right) -> None:
-        """Refuses when the role does not include the right."""
+        """Refuses when the role, or the token, does not include the right."""
         check_right(self.role, right)
+        if self.only is not None and right not in self.only:
+            raise NotAllowed(
+                Refusal(
+                    "not-allowed",
+                    f"This token may not change {right.value}.",
+                    "Ask an owner for one with that right.",
+                )
+            )
 
 
 SYSTEM = Actor(None, "Relvan", Role.OWNER, "relvan")

@@ -2,8 +2,9 @@
 
 from collections.abc import Sequence
 from datetime import datetime
+from typing import NamedTuple
 
-from sqlalchemy import case, delete, func, or_, select
+from sqlalchemy import case, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from relvan.core.people.roles import Role
@@ -48,14 +49,55 @@ def visit_of(session: Session, token_hash: str, now: datetime) -> tuple[str, Per
     return None if found is None else (found[0], found[1])
 
 
-def token_of(session: Session, token_hash: str) -> tuple[int, Person] | None:
-    """Returns (id, person) of an API token by its hash."""
-    found = session.execute(
-        select(ApiToken.id, Person)
-        .join(Person, Person.id == ApiToken.person_id)
-        .where(ApiToken.token_hash == token_hash, Person.active.is_(True))
-    ).first()
-    return None if found is None else (found[0], found[1])
+class TokenRow(NamedTuple):
+    """An API token with the person whose rights it has."""
+
+    id: int
+    name: str
+    person: Person
+    rights: list[str]
+    last_day: str | None
+    used_at: datetime | None
+    created_at: datetime
+
+
+TOKENS = select(
+    ApiToken.id,
+    ApiToken.name,
+    Person,
+    ApiToken.rights,
+    ApiToken.last_day,
+    ApiToken.used_at,
+    ApiToken.created_at,
+).join(Person, Person.id == ApiToken.person_id)
+
+
+def token_of(session: Session, token_hash: str) -> TokenRow | None:
+    """Returns an API token of somebody who works here, by its hash."""
+    here = TOKENS.where(ApiToken.token_hash == token_hash, Person.active.is_(True))
+    found = session.execute(here).first()
+    return None if found is None else TokenRow(*found)
+
+
+def token_rows(session: Session) -> list[TokenRow]:
+    """Returns every API token, the newest first."""
+    return [TokenRow(*row) for row in session.execute(TOKENS.order_by(ApiToken.id.desc()))]
+
+
+def token_by_id(session: Session, token_id: int) -> ApiToken | None:
+    """Returns an API token by its id."""
+    return session.get(ApiToken, token_id)
+
+
+def note_token_used(session: Session, token_id: int, now: datetime) -> None:
+    """Notes that a token was used."""
+    session.execute(update(ApiToken).where(ApiToken.id == token_id).values(used_at=now))
+
+
+def forget_token_by_id(session: Session, token_id: int) -> None:
+    """Deletes an API token, and the answers that were kept for its repeated calls."""
+    session.execute(delete(RepeatedCall).where(RepeatedCall.token_id == token_id))
+    session.execute(delete(ApiToken).where(ApiToken.id == token_id))
 
 
 def forget_token(session: Session, token_hash: str) -> None:

@@ -60,6 +60,7 @@ ROOMS = {
         Room("firm", "Firm", "firm_show"),
         Room("warehouses", "Warehouses", "warehouse_index"),
         Room("people", "People", "people_index"),
+        Room("tokens", "API tokens", "token_index"),
         Room("webhooks", "Webhooks", "webhook_index"),
     ),
     "updates": (

@@ -14,14 +14,8 @@ from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.check import INVARIANTS, check
 from relvan.services.people.repeated import RepeatedAnswer, begin_call, end_call
-from relvan.services.people.sign_in import (
-    add_person,
-    find_token,
-    find_visit,
-    make_token,
-    sign_in,
-    sign_out,
-)
+from relvan.services.people.sign_in import add_person, find_visit, sign_in, sign_out
+from relvan.services.people.tokens import find_token, make_token
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.store.tables import Channel
 from tests.house import add_pot, connect, list_everywhere, pot, receive

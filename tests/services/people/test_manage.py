@@ -6,7 +6,8 @@ from sqlalchemy import select
 from relvan.core.people.roles import Role
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.services.people.manage import PersonChange, change_person
-from relvan.services.people.sign_in import find_token, find_visit, make_token, sign_in
+from relvan.services.people.sign_in import find_visit, sign_in
+from relvan.services.people.tokens import find_token, make_token
 from relvan.store.people import everybody
 from relvan.store.tables import AuditEntry
 

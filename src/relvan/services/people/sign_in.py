@@ -17,14 +17,12 @@ from relvan.store.people import (
     count_guesses,
     end_visits,
     forget_guesses,
-    forget_token,
     is_login_taken,
     person_by_login,
-    token_of,
     visit_of,
 )
 from relvan.store.session import Session
-from relvan.store.tables import ApiToken, Person, SignInAttempt, Visit
+from relvan.store.tables import Person, SignInAttempt, Visit
 
 VISIT_LASTS = timedelta(days=14)
 GUESS_WINDOW = timedelta(minutes=15)
@@ -84,7 +82,7 @@ def open_visit(workplace: Workplace, person: Person, login: str) -> SignedIn:
                 expires_at=now + VISIT_LASTS,
             )
         )
-    return SignedIn(_actor(person, "hand"), person.login, csrf, cookie)
+    return SignedIn(actor_for(person, "hand"), person.login, csrf, cookie)
 
 
 def find_visit(workplace: Workplace, cookie: str) -> SignedIn | None:
@@ -94,44 +92,13 @@ def find_visit(workplace: Workplace, cookie: str) -> SignedIn | None:
     if found is None:
         return None
     csrf, person = found
-    return SignedIn(_actor(person, "hand"), person.login, csrf)
+    return SignedIn(actor_for(person, "hand"), person.login, csrf)
 
 
 def sign_out(workplace: Workplace, cookie: str) -> None:
     """Ends a visit."""
     with workplace.database.writing() as session:
         end_visits(session, token_hash=token_hash(cookie))
-
-
-def find_token(workplace: Workplace, token: str) -> tuple[int, Actor] | None:
-    """Returns the id of a bearer token and whose it is."""
-    with workplace.database.reading() as session:
-        found = token_of(session, token_hash(token))
-        return (found[0], _actor(found[1], "api")) if found else None
-
-
-def make_token(workplace: Workplace, name: str, login: str, token: str = "") -> str:
-    """Creates a bearer token for a person, or keeps the one given; it is shown once."""
-    token = token or secrets.token_urlsafe(32)
-    with workplace.database.writing() as session:
-        person = person_by_login(session, login.casefold())
-        if person is None:
-            raise refuse(
-                "not-found",
-                f"There is no person “{login}”.",
-                "`relvan people` lists them.",
-                "login",
-            )
-        forget_token(session, token_hash(token))
-        session.add(
-            ApiToken(
-                name=name,
-                token_hash=token_hash(token),
-                person_id=person.id,
-                created_at=workplace.now(),
-            )
-        )
-    return token
 
 
 @dataclass(frozen=True)
@@ -190,7 +157,8 @@ def add_person_in(
     return person.id
 
 
-def _actor(person: Person, via: str) -> Actor:
+def actor_for(person: Person, via: str) -> Actor:
+    """Returns a person as the audit trail names them."""
     return Actor(person.id, person.name, Role(person.role), via)
 
 

@@ -46,7 +46,9 @@ class SignInAttempt(Table):
 
 
 class ApiToken(Table):
-    """An API token, known by its hash."""
+    """An API token, known by its hash. Without rights of its own it may do what its person may;
+    `last_day` is the last day (ISO 8601) on which it is taken, `used_at` about when it was last.
+    """
 
     __tablename__ = "api_token"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -54,6 +56,9 @@ class ApiToken(Table):
     token_hash: Mapped[str] = mapped_column(unique=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime]
+    rights: Mapped[list[Any]] = mapped_column(default=list)
+    last_day: Mapped[str | None]
+    used_at: Mapped[datetime | None]
 
 
 class RepeatedCall(Table):

@@ -35,7 +35,7 @@ def upgrade() -> None:
     op.add_column("counter", sa.Column("pattern", sa.Text, nullable=False, server_default=""))
     op.add_column("warehouse", sa.Column("kind", sa.Text, nullable=False, server_default="own"))
     op.add_column("warehouse", sa.Column("pick_up", Json, nullable=False, server_default="{}"))
-    op.add_column("bin", sa.Column("closed", Flag, nullable=False, server_default=sa.text("0")))
+    op.add_column("bin", sa.Column("closed", Flag, nullable=False, server_default="0"))
 
 
 def downgrade() -> None:

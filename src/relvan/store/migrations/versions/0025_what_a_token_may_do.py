@@ -1,0 +1,21 @@
+"""Adds to API tokens what each may do, its last day, and when it was last used."""
+
+import sqlalchemy as sa
+from alembic import op
+
+from relvan.store.types import Instant, Json
+
+revision = "0025"
+down_revision = "0024"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.add_column("api_token", sa.Column("rights", Json, nullable=False, server_default="[]"))
+    op.add_column("api_token", sa.Column("last_day", sa.Text, nullable=True))
+    op.add_column("api_token", sa.Column("used_at", Instant, nullable=True))
+
+
+def downgrade() -> None:
+    raise NotImplementedError("There is no way back: restore the backup from before.")
