@@ -142,6 +142,12 @@ def end_visits_of(session: Session, person_id: int) -> None:
     session.execute(delete(Visit).where(Visit.person_id == person_id))
 
 
+def visits_of(session: Session, person_id: int, now: datetime) -> Sequence[Visit]:
+    """Returns the sign-ins of a person that have not ended, the newest first."""
+    still = select(Visit).where(Visit.person_id == person_id, Visit.expires_at > now)
+    return session.scalars(still.order_by(Visit.created_at.desc())).all()
+
+
 def end_access(session: Session, person_id: int) -> None:
     """Ends every sign-in and every API token of a person."""
     end_visits_of(session, person_id)

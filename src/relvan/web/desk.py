@@ -168,6 +168,16 @@ def workplace_of(request: Request) -> Workplace:
     return found
 
 
+def address_of_visitor(request: Request) -> str:
+    """Returns the network address from which a request came."""
+    return request.client.host if request.client else ""
+
+
+def agent_of(request: Request) -> str:
+    """Returns what the browser tells of itself."""
+    return request.headers.get("user-agent", "")
+
+
 def signed_in(request: Request) -> Desk:
     """Returns the desk of the person to whom the cookie belongs."""
     workplace = workplace_of(request)

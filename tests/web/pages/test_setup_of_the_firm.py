@@ -153,3 +153,22 @@ def test_somebody_is_added_and_the_access_ended(boss, workplace):
     assert "the only owner" in words(answer)
     answer = post(boss, "/setup/people/noor", deed="role", role="king")
     assert answer.status_code == 422
+
+
+def test_everybody_changes_the_own_password_and_ends_other_sign_ins(workplace):
+    here, there = (sign_in(client_of(workplace), "picker") for _ in range(2))
+    shown = here.get("/account")
+    assert "here and now" in words(shown)
+    told = {"present": "wrong password", "new": "another password", "again": "another password"}
+    answer = post(here, "/account/password", **told)
+    assert answer.status_code == 422
+    assert "not your password" in wrong_beside(answer, "present")
+    answer = post(here, "/account/password", **{**told, "present": "a good password"})
+    assert "Your password is changed" in words(answer)
+    assert there.get("/").url.path == "/sign-in"
+    assert here.get("/").url.path == "/"
+    there.post("/sign-in", data={"login": "picker", "password": "another password"})
+    form = page(here.get("/account")).xpath("//form[contains(@action, '/end')]/@action")[0]
+    here.csrf = page(here.get("/account")).cssselect("input[name=csrf]")[0].get("value")
+    assert "That sign-in is ended" in words(post(here, form))
+    assert there.get("/").url.path == "/sign-in"

@@ -29,6 +29,7 @@ GUESS_WINDOW = timedelta(minutes=15)
 GUESSES_BY_LOGIN = 5
 GUESSES_BY_ADDRESS = 30
 MOST_PERSON_NAME = 80
+MOST_AGENT = 300
 passwords = PasswordHasher()
 _nobody = passwords.hash(secrets.token_urlsafe(12))
 
@@ -49,9 +50,19 @@ def token_hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def sign_in(workplace: Workplace, login: str, password: str, address: str) -> SignedIn:
+def sign_in(
+    workplace: Workplace, login: str, password: str, address: str, agent: str = ""
+) -> SignedIn:
     """Checks a password and opens a visit. After 5 wrong guesses one must wait a quarter of an
-    hour."""
+    hour. `agent` is what the browser tells of itself."""
+    person = person_with(workplace, login, password, address)
+    return open_visit(workplace, person, person.login, address, agent)
+
+
+def person_with(workplace: Workplace, login: str, password: str, address: str) -> Person:
+    """Returns the person to whom a name and a password belong. Refused when they do not go together,
+    and after 5 wrong guesses for a quarter of an hour.
+    """
     login = login.strip().casefold()[:100]
     refuse_too_many_guesses(workplace, login, address)
     with workplace.database.reading() as session:
@@ -64,10 +75,12 @@ def sign_in(workplace: Workplace, login: str, password: str, address: str) -> Si
             "Check both and try again.",
             "password",
         )
-    return open_visit(workplace, person, login)
+    return person
 
 
-def open_visit(workplace: Workplace, person: Person, login: str) -> SignedIn:
+def open_visit(
+    workplace: Workplace, person: Person, login: str, address: str = "", agent: str = ""
+) -> SignedIn:
     """Opens a visit for somebody whose identity is known."""
     cookie, csrf, now = secrets.token_urlsafe(32), secrets.token_urlsafe(32), workplace.now()
     with workplace.database.writing() as session:
@@ -80,6 +93,8 @@ def open_visit(workplace: Workplace, person: Person, login: str) -> SignedIn:
                 csrf=csrf,
                 created_at=now,
                 expires_at=now + VISIT_LASTS,
+                address=address,
+                agent=agent[:MOST_AGENT],
             )
         )
     return SignedIn(actor_for(person, "hand"), person.login, csrf, cookie)

@@ -23,15 +23,21 @@ class Person(Table):
 
 
 class Visit(Table):
-    """A sign-in that is still valid, known by the hash of its cookie."""
+    """A sign-in that is still valid, known by the hash of its cookie; `address` and `agent` are what
+    the browser told of itself when it began.
+    """
 
     __tablename__ = "visit"
-    __table_args__ = strict(Index("ix_visit_expires_at", "expires_at"))
+    __table_args__ = strict(
+        Index("ix_visit_expires_at", "expires_at"), Index("ix_visit_person_id", "person_id")
+    )
     token_hash: Mapped[str] = mapped_column(primary_key=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     csrf: Mapped[str]
     created_at: Mapped[datetime]
     expires_at: Mapped[datetime]
+    address: Mapped[str] = mapped_column(default="")
+    agent: Mapped[str] = mapped_column(default="")
 
 
 class SignInAttempt(Table):

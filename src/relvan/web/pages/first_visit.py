@@ -10,7 +10,7 @@ from relvan.core.people.roles import Role
 from relvan.core.refusal import Refused, refuse
 from relvan.services.people.first_visit import is_first_visit, make_owner
 from relvan.services.people.sign_in import NewPerson, sign_in
-from relvan.web.desk import first_by_field, workplace_of
+from relvan.web.desk import address_of_visitor, agent_of, first_by_field, workplace_of
 from relvan.web.pages.people import welcome
 from relvan.web.rendering import environment_of, render
 
@@ -47,12 +47,12 @@ def first_visit_send(
 ) -> Response:
     """Makes the owner's account and signs the owner in."""
     workplace = workplace_of(request)
-    address = request.client.host if request.client else ""
+    address = address_of_visitor(request)
     try:
         if password != again:
             raise refuse("differs", "The two passwords differ.", "Type both once more.", "again")
         make_owner(workplace, code, NewPerson(login, name, Role.OWNER, password), address)
-        visit = sign_in(workplace, login, password, address)
+        visit = sign_in(workplace, login, password, address, agent_of(request))
     except Refused as refused:
         typed = {"code": code, "name": name, "login": login}
         return _first_visit_page(request, typed=typed, refused=refused)

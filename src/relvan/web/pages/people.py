@@ -7,10 +7,26 @@ from fastapi import Form as Field
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from relvan.core.refusal import Refused, not_found
+from relvan.services.people.account import (
+    NewPassword,
+    change_own_password,
+    end_visit,
+    open_visits,
+)
+from relvan.services.people.desk import leave_toast
 from relvan.services.people.first_visit import is_first_visit
 from relvan.services.people.sign_in import SignedIn, find_visit, open_visit, sign_in, sign_out
 from relvan.store.people import active_people, person_by_login
-from relvan.web.desk import COOKIE, Form, first_by_field, workplace_of
+from relvan.web.desk import (
+    COOKIE,
+    At,
+    Desk,
+    Form,
+    address_of_visitor,
+    agent_of,
+    first_by_field,
+    workplace_of,
+)
 from relvan.web.rendering import environment_of, render
 
 router = APIRouter()
@@ -56,9 +72,9 @@ def sign_in_send(
     request: Request, login: Typed = "", password: Typed = "", next: Typed = ""
 ) -> Response:
     """Checks name and password."""
-    address = request.client.host if request.client else ""
+    address = address_of_visitor(request)
     try:
-        visit = sign_in(workplace_of(request), login, password, address)
+        visit = sign_in(workplace_of(request), login, password, address, agent_of(request))
     except Refused as refused:
         return sign_in_page(request, login=login, refused=refused)
     return welcome(request, visit, next)
@@ -84,6 +100,47 @@ def sign_out_send(request: Request, form: Form) -> Response:
     answer = RedirectResponse("/sign-in", 303)
     answer.delete_cookie(COOKIE)
     return answer
+
+
+def _account_page(desk: Desk, *, status: int = 200, refused: Refused | None = None) -> HTMLResponse:
+    refusals = refused.refusals if refused else ()
+    visits = open_visits(desk.workplace, desk.actor, desk.request.cookies.get(COOKIE, ""))
+    return desk.page(
+        "people/account.html",
+        "account",
+        status=status,
+        visits=visits,
+        login=desk.signed_in.login,
+        errors=first_by_field(refusals),
+        refusals=refusals,
+    )
+
+
+@router.get("/account", name="account_show")
+def account_show(desk: At) -> HTMLResponse:
+    """Shows one's own account: the password, and where one is signed in."""
+    return _account_page(desk)
+
+
+@router.post("/account/password", name="account_password")
+def account_password(desk: At, form: Form) -> Response:
+    """Changes one's own password; every other sign-in ends."""
+    wish = NewPassword(form.get("present", ""), form.get("new", ""), form.get("again", ""))
+    address, agent = address_of_visitor(desk.request), agent_of(desk.request)
+    try:
+        visit = change_own_password(desk.workplace, desk.signed_in, wish, address, agent)
+    except Refused as refused:
+        return _account_page(desk, status=422, refused=refused)
+    words = "Your password is changed, and you are signed out everywhere else."
+    toast = leave_toast(desk.workplace, desk.actor, words)
+    return welcome(desk.request, visit, f"/account?toast={toast}")
+
+
+@router.post("/account/visits/{key}/end", name="visit_end")
+def visit_end(desk: At, key: str, form: Form) -> Response:
+    """Ends one of one's own sign-ins."""
+    end_visit(desk.workplace, desk.actor, key)
+    return desk.done("/account", "That sign-in is ended.")
 
 
 def welcome(request: Request, visit: SignedIn, wanted: str) -> Response:
