@@ -72,7 +72,7 @@ def make_application(
 
 def tell_error(request: Request, error: Exception) -> Response:
     """Answers errors of the API as problem+json, and all others as pages."""
-    if request.url.path.startswith(("/api/", "/hooks/")):
+    if request.url.path.startswith(("/api/", "/hooks/", "/metrics")):
         return problem_of_error(request, error)
     return page_of_error(request, error)
 

@@ -20,6 +20,7 @@ from relvan.application import make_application
 from relvan.core.jobs.life import WORKING
 from relvan.core.people.roles import Role
 from relvan.core.refusal import DatabaseAway, Refused
+from relvan.core.setup.health import is_well
 from relvan.demo.run import run_demo
 from relvan.running import run_firm
 from relvan.services.backup import back_up
@@ -27,6 +28,7 @@ from relvan.services.backup import restore as restore_backup
 from relvan.services.bulk.take_out import take_out
 from relvan.services.bulk.work import work_next
 from relvan.services.check import check as check_database
+from relvan.services.health import health_of
 from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.imports.result import result_file
 from relvan.services.jobs.life import move_job
@@ -39,7 +41,7 @@ from relvan.store.job_rows import job_verdicts
 from relvan.store.jobs import JobRow, job_rows
 from relvan.store.people import active_people
 from relvan.store.product_list import ProductFilter
-from relvan.store.schema import bring_up_to_date
+from relvan.store.schema import SchemaAge, bring_up_to_date, schema_age
 from relvan.worker.duties import working_alone
 from relvan.worker.run import run_worker
 
@@ -292,6 +294,26 @@ def restore_command(file: Path) -> None:
     """Replace everything by a backup."""
     restore_backup(Settings(), file)
     typer.echo(f"Restored from {file}.")
+
+
+@app.command()
+def doctor() -> None:
+    """Say how each part of the installation is and what to do. The command exits with 1 when one
+    stands still.
+    """
+    place = open_workplace(Settings())
+    if schema_age(place.database) == SchemaAge.EMPTY:
+        typer.echo("There is no database yet; `relvan run` makes one.")
+        sys.exit(1)
+    if schema_age(place.database) != SchemaAge.PRESENT:
+        typer.echo("The database is of another version; `relvan run` says what to do.")
+        sys.exit(1)
+    lines = health_of(place)
+    for line in lines:
+        typer.echo(f"{line.state.value:14} {line.part:10} {line.words}")
+        if line.fix:
+            typer.echo(f"{'':25} {line.fix}")
+    sys.exit(0 if is_well(lines) else 1)
 
 
 @app.command("check")

@@ -17,6 +17,7 @@ from relvan.api import (
     jobs,
     listing_work,
     listings,
+    metrics,
     orders,
     prices,
     rates,
@@ -56,6 +57,7 @@ def add_api(app: FastAPI) -> None:
     """Adds every call of the API, its description, and the calls that receive webhooks."""
     app.include_router(one_router(module.router for module in MODULES), prefix="/api/v1")
     app.include_router(hooks.router, include_in_schema=False)
+    app.include_router(metrics.router, include_in_schema=False)
 
     @app.get("/api/docs", include_in_schema=False)
     def api_docs() -> HTMLResponse:

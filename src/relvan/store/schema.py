@@ -10,6 +10,7 @@ from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import inspect, text
 from sqlalchemy.engine import Connection
+from sqlalchemy.orm import Session
 
 from relvan.store import search
 from relvan.store.database import Database
@@ -85,6 +86,11 @@ def _bring_server_up_to_date(database: Database) -> None:
         for statement in search.CREATE_ON_SERVER:
             connection.execute(text(statement))
         command.stamp(config, "head")
+
+
+def database_bytes(session: Session) -> int:
+    """Returns the size of a database on a server, in bytes."""
+    return session.scalar(text("SELECT pg_database_size(current_database())")) or 0
 
 
 def driver(connection: Connection) -> Any:
