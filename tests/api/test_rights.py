@@ -72,6 +72,9 @@ CALLS = {
         {"login": "eve", "name": "Eve", "role": "owner", "password": "a good password"},
     ),
     "PATCH /people/{login}": (Right.SETUP, {"active": False}),
+    "PATCH /backups": (Right.SETUP, {"keep": 7}),
+    "POST /backups": (Right.SETUP, None),
+    "POST /backups/{backup}/try": (Right.SETUP, None),
     "POST /tokens": (Right.SETUP, {"name": "Tool", "login": "owner"}),
     "DELETE /tokens/{token}": (Right.SETUP, None),
     "POST /listings": (Right.LISTINGS, {"channel": "ownshop", "skus": ["X"]}),
@@ -259,6 +262,7 @@ def test_set_up_is_not_even_shown_to_others_than_owners(api, tokens):
         "/warehouses/yard/bins",
         "/people",
         "/tokens",
+        "/backups",
     ):
         for role in Role:
             answer = api.get(f"/api/v1{path}", headers=tokens[role])

@@ -5,9 +5,9 @@ from typer.testing import CliRunner
 
 from relvan.cli import app
 from relvan.core.setup.health import HealthState
-from relvan.services.backup import back_up
 from relvan.services.health import health_of, measure, metrics_of
 from relvan.services.people.tokens import NewToken, add_token, make_token
+from relvan.services.setup.backups import make_backup
 from relvan.services.workplace import SYSTEM
 from relvan.store.duties import note_worker
 from tests.applications import client_of
@@ -33,9 +33,9 @@ def test_a_worker_is_missed_after_a_minute(manned):
     assert state_of(manned, "Worker") == HealthState.STOPPED
 
 
-def test_a_backup_in_the_data_folder_counts(workplace, in_the_box):
+def test_a_backup_that_was_made_counts(workplace):
     assert state_of(workplace, "Backup") == HealthState.LOOK
-    back_up(workplace.settings, workplace.settings.data_dir / "backups" / "one.tar.gz")
+    make_backup(workplace)
     assert state_of(workplace, "Backup") == HealthState.WELL
 
 

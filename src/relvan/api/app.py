@@ -6,6 +6,7 @@ from fastapi import FastAPI
 from fastapi.responses import HTMLResponse
 
 from relvan.api import (
+    backups,
     catalogue,
     channels,
     dispatch,
@@ -32,6 +33,7 @@ from relvan.api.docs import api_page
 from relvan.api.methods import one_router
 
 MODULES = (
+    backups,
     imports,
     setup,
     families,

@@ -6,6 +6,8 @@ import os
 import sqlite3
 import tarfile
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from relvan.core.refusal import refuse
@@ -44,6 +46,26 @@ def back_up(settings: Settings, target: Path) -> int:
         archive.replace(target)
     os.chmod(target, 0o600)
     return target.stat().st_size
+
+
+@contextmanager
+def opened(source: Path, folder: Path) -> Iterator[Database]:
+    """Unpacks the database of a backup into a folder of its own and opens it there. Refused when the
+    backup is broken.
+    """
+    try:
+        with tarfile.open(source) as tar:
+            tar.extract(DATABASE, folder, filter="data")
+        _refuse_broken(folder / DATABASE)
+    except (tarfile.TarError, OSError, sqlite3.DatabaseError, EOFError, KeyError) as error:
+        raise refuse(
+            "no-backup", f"{source} is no sound backup: {error}.", "Make another one."
+        ) from error
+    database = Database(f"sqlite:///{folder / DATABASE}")
+    try:
+        yield database
+    finally:
+        database.close()
 
 
 def restore(settings: Settings, source: Path) -> None:

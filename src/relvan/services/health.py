@@ -6,12 +6,11 @@ import shutil
 from relvan import __version__
 from relvan.core.setup.health import HealthFacts, HealthLine, HealthState, judge
 from relvan.services.workplace import Workplace
+from relvan.store.backups import last_made
 from relvan.store.channels import channel_health, channels
 from relvan.store.database import Database
 from relvan.store.duties import worker_rows
 from relvan.store.schema import database_bytes, schema_age
-
-BACKUPS = "backups"
 
 
 def measure(workplace: Workplace) -> HealthFacts:
@@ -23,9 +22,9 @@ def measure(workplace: Workplace) -> HealthFacts:
         workers = worker_rows(session)
         found = channels(session)
         health = channel_health(session, found, now)
+        made = last_made(session)
     waits = [one.oldest_waiting for one in health.values() if one.oldest_waiting]
     seen = max((row.seen_at for row in workers), default=None)
-    made = [path.stat().st_mtime for path in (folder / BACKUPS).glob("*.tar.gz")]
     disk = shutil.disk_usage(folder)
     return HealthFacts(
         version=__version__,
@@ -40,7 +39,7 @@ def measure(workplace: Workplace) -> HealthFacts:
         waiting=sum(one.waiting for one in health.values()),
         oldest_wait_s=max(0.0, (now - min(waits)).total_seconds()) if waits else None,
         in_trouble=tuple(one.name for one in found if health[one.id].state == "in trouble"),
-        backup_s=max(0.0, now.timestamp() - max(made)) if made else None,
+        backup_s=max(0.0, (now - made).total_seconds()) if made else None,
     )
 
 

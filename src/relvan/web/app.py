@@ -23,6 +23,7 @@ from relvan.services.people.sign_in import find_visit
 from relvan.web.addresses import know_pages
 from relvan.web.desk import COOKIE, Desk, NotSignedIn
 from relvan.web.pages import (
+    backups,
     catalogue,
     catalogue_pages,
     categories,
@@ -102,6 +103,7 @@ PAGES = (
     people_setup,
     tokens,
     health,
+    backups,
     setup,
     frame,
     catalogue,

@@ -62,6 +62,7 @@ ROOMS = {
         Room("people", "People", "people_index"),
         Room("tokens", "API tokens", "token_index"),
         Room("webhooks", "Webhooks", "webhook_index"),
+        Room("backups", "Backups", "backup_index"),
         Room("health", "Health", "health_show"),
     ),
     "updates": (

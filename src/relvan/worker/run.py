@@ -33,6 +33,7 @@ from relvan.services.open import open_workplace
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.sales import next_turn_s, turn_sales
+from relvan.services.setup.backups import back_up_when_due
 from relvan.services.webhooks.deliver import tell_webhook
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
@@ -49,6 +50,7 @@ log = logging.getLogger("relvan.worker")
 MIND_EVERY_S = SAFETY_S[Work.HOLD_BACKS]
 HOLD_BACKS_EVERY_S = 900.0
 MOST_ROUNDS = 200
+BACKUPS_AFTER_S = 60.0  # the start is busy enough
 AFTER_TROUBLE_S = 1.0
 ALWAYS = "always"  # the duty of work that every worker does
 
@@ -78,6 +80,7 @@ class Worker:
             Work.SALES: Rounds(self._turn, lambda _: SALES),
             Work.HOLD_BACKS: Rounds(self._hold_back, lambda _: HOLD_BACKS),
             Work.CHANNELS: Rounds(self._look_around, lambda _: ALWAYS),
+            Work.BACKUPS: Rounds(self._back_up, lambda _: JOBS),  # one worker makes them
             Work.RECLAIM: Rounds(self._reclaim, lambda _: ALWAYS),
         }
         self.duties = Duties(workplace, self.name, self._busy)
@@ -96,6 +99,7 @@ class Worker:
         for work in (Work.CHANNELS, Work.JOBS, Work.SALES, Work.HOLD_BACKS):
             self.note((work, 0))
         self.note((Work.RECLAIM, 0), SAFETY_S[Work.RECLAIM])
+        self.note((Work.BACKUPS, 0), BACKUPS_AFTER_S)
         for target in (self._keep_duties, self._keep_listening, self._go):
             thread = threading.Thread(target=target, daemon=True, name=target.__name__)
             thread.start()
@@ -290,6 +294,12 @@ class Worker:
             log.exception("Bulk jobs could not be worked on")
             return AFTER_TROUBLE_S
         return None
+
+    def _back_up(self, _: int) -> None:
+        try:
+            back_up_when_due(self.workplace)
+        except Exception:
+            log.exception("The backup of the night could not be made")
 
     def _reclaim(self, _: int) -> None:
         """Returns to the queue what a worker that no longer runs was sending."""

@@ -137,9 +137,9 @@ def _channels(in_trouble: Sequence[str]) -> HealthLine:
 
 
 def _backup(age_s: float | None) -> HealthLine:
-    fix = "Run `relvan backup FILE`, best every night, and keep the file on another machine."
+    fix = "Setup, Backups says why; keep copies on another machine too."
     if age_s is None:
-        return HealthLine("Backup", HealthState.LOOK, "none was made in the data folder", fix)
+        return HealthLine("Backup", HealthState.LOOK, "none was made yet", fix)
     words = f"the last one is {written_age(age_s)} old"
     if age_s < BACKUP_OLD_S:
         return HealthLine("Backup", HealthState.WELL, words)

@@ -51,7 +51,7 @@ from relvan.store.tables.people import (
     Toast,
     Visit,
 )
-from relvan.store.tables.setup import FirmRow, FirstVisit
+from relvan.store.tables.setup import BackupRun, FirmRow, FirstVisit
 from relvan.store.tables.stock import (
     Balance,
     Bin,
@@ -64,6 +64,7 @@ from relvan.store.tables.stock import (
 from relvan.store.tables.webhooks import Announcement, Webhook
 
 __all__ = [
+    "BackupRun",
     "Announcement",
     "ApiToken",
     "Attribute",

@@ -1,4 +1,4 @@
-"""Tables of what is set up once: the firm, and the code of the first visit."""
+"""Tables of what is set up once: the firm, the code of the first visit, and its backups."""
 
 from datetime import datetime
 from typing import Any
@@ -23,6 +23,7 @@ class FirmRow(Table):
     locale: Mapped[str]
     time_zone: Mapped[str]
     skipped: Mapped[list[Any]] = mapped_column(default=list)
+    backups: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class FirstVisit(Table):
@@ -34,3 +35,19 @@ class FirstVisit(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     code_hash: Mapped[str]
     made_at: Mapped[datetime]
+
+
+class BackupRun(Table):
+    """A backup that was made, or what kept it from being made; and when it was opened and checked,
+    with what was found. `gone` says that its file is not kept any more.
+    """
+
+    __tablename__ = "backup_run"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    made_at: Mapped[datetime]
+    file: Mapped[str] = mapped_column(default="")
+    bytes: Mapped[int] = mapped_column(default=0)
+    trouble: Mapped[str] = mapped_column(default="")
+    tried_at: Mapped[datetime | None]
+    found: Mapped[str] = mapped_column(default="")
+    gone: Mapped[bool] = mapped_column(default=False)
