@@ -69,9 +69,11 @@ def is_well(lines: Sequence[HealthLine]) -> bool:
 def written_size(size: int) -> str:
     """Returns a number of bytes in words.
 
-    >>> written_size(1_230_000), written_size(45_600_000_000)
-    ('1.2 MB', '45.6 GB')
+    >>> written_size(45_600), written_size(1_230_000), written_size(45_600_000_000)
+    ('46 kB', '1.2 MB', '45.6 GB')
     """
+    if size < 1_000_000:
+        return f"{size / 1_000:.0f} kB"
     if size < GIGABYTE:
         return f"{size / 1_000_000:.1f} MB"
     return f"{size / GIGABYTE:.1f} GB"
@@ -80,13 +82,13 @@ def written_size(size: int) -> str:
 def written_age(seconds: float) -> str:
     """Returns an age in words.
 
-    >>> written_age(42), written_age(7_300)
-    ('42 seconds', '2 hours')
+    >>> written_age(1), written_age(42), written_age(7_300)
+    ('1 second', '42 seconds', '2 hours')
     """
     for unit, length in (("days", 86_400), ("hours", 3_600), ("minutes", 60)):
         if seconds >= 2 * length:
             return f"{int(seconds // length)} {unit}"
-    return f"{int(seconds)} seconds"
+    return "1 second" if int(seconds) == 1 else f"{int(seconds)} seconds"
 
 
 def _database(facts: HealthFacts) -> HealthLine:

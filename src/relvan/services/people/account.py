@@ -100,14 +100,11 @@ def end_visit(workplace: Workplace, actor: Actor, key: str) -> None:
 
 
 def browser_of(agent: str) -> str:
-    """Says in words what a browser tells of itself: whether it is a phone's, and its own name, which
-    stands last (RFC 9110, section 10.1.5).
+    """Says in words what kind of machine a browser tells that it is on.
 
-    >>> browser_of("Mozilla/5.0 (X11; Linux x86_64) Engine/20100101 Browser/140.0")
-    'a computer, Browser'
+    >>> browser_of("Browser/5.0 (Phone; Mobile) Engine/1")
+    'a phone'
     """
     if not agent:
         return "unknown"
-    name = agent.split()[-1].partition("/")[0][:30]
-    kind = "a phone" if PHONE.search(agent) else "a computer"
-    return f"{kind}, {name}" if name.isascii() and name.isalnum() else kind
+    return "a phone" if PHONE.search(agent) else "a computer"
