@@ -4,8 +4,10 @@ them afterwards."""
 import os
 import pwd
 import shutil
+import signal
 import socket
 import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -15,6 +17,8 @@ from pathlib import Path
 import psycopg
 import uvicorn
 from sqlalchemy import make_url
+
+from tests.waiting import wait_until
 
 PROGRAMS = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
 QUICK = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
@@ -146,3 +150,28 @@ class Served:
     def __exit__(self, *_):
         self.server.should_exit = True
         self.thread.join(timeout=10)
+
+
+@contextmanager
+def firm_started(folder, **more):
+    """Starts `relvan run` on a data folder in an otherwise empty folder, waits until it works, and
+    returns (process, what it said, address)."""
+    base = f"http://127.0.0.1:{(port := free_port())}"
+    environment = {name: value for name, value in os.environ.items() if "RELVAN" not in name}
+    words = folder / "words.txt"
+    with (
+        words.open("w") as said,
+        subprocess.Popen(
+            [sys.executable, "-P", "-m", "relvan", "run", "--port", str(port), "--data", "data"],
+            cwd=folder,
+            env={**environment, **more},
+            stdout=said,
+            stderr=said,
+        ) as process,
+    ):
+        wait_until(lambda: "Ctrl+C" in words.read_text() or process.poll() is not None, 90)
+        try:
+            yield process, words.read_text(), base
+        finally:
+            process.send_signal(signal.SIGINT)
+            process.wait(30)

@@ -1,11 +1,9 @@
 """Relvan for a firm of one's own: the built wheel, started in an empty folder outside the
 repository, and databases of other versions."""
 
-import os
 import re
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import zipfile
@@ -21,7 +19,7 @@ from relvan.services.backup import restore
 from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.schema import SchemaAge, alembic_config, bring_up_to_date, schema_age
-from tests.waiting import wait_until
+from tests.server import firm_started
 
 ROOT = Path(__file__).parent.parent
 
@@ -47,24 +45,8 @@ def unpacked(tmp_path_factory):
 @pytest.fixture
 def started(unpacked, tmp_path):
     """Starts `relvan run` from the unpacked wheel in an empty folder."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    environment = {name: value for name, value in os.environ.items() if "RELVAN" not in name}
-    words = tmp_path / "words.txt"
-    with (
-        words.open("w") as said,
-        subprocess.Popen(
-            [sys.executable, "-P", "-m", "relvan", "run", "--port", str(port), "--data", "data"],
-            cwd=tmp_path,
-            env={**environment, "PYTHONPATH": str(unpacked)},
-            stdout=said,
-            stderr=said,
-        ) as process,
-    ):
-        wait_until(lambda: "Ctrl+C" in words.read_text() or process.poll() is not None, 60)
-        yield process, words.read_text(), f"http://127.0.0.1:{port}"
-        process.kill()
+    with firm_started(tmp_path, PYTHONPATH=str(unpacked)) as started:
+        yield started
 
 
 @pytest.mark.usefixtures("in_the_box")
