@@ -26,7 +26,7 @@ def test_the_firm_is_changed_by_what_a_call_names(api):
     "body",
     [
         {"currency": "XYZ"},
-        {"vat_number": "DE136695977"},
+        {"vat_number": "DE123456789"},
         {"time_zone": "Mars/Olympus"},
         {"number_series": {"order": {"pattern": "none"}}},
         {"number_series": {"invoice": {"pattern": "I-{number}"}}},

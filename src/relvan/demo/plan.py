@@ -51,8 +51,8 @@ SENDER = {
 FIRM = {
     "name": "Quillmoss",
     "address": {**SENDER, "mail": "post@example.com"},
-    "vat_number": "IE6388047V",
-    "eori": "IE6388047V",
+    "vat_number": "IE1234567T",
+    "eori": "IE1234567T",
 }
 
 

@@ -118,7 +118,7 @@ def check_firm(firm: Firm) -> list[Refusal]:
         message = (
             f"“EORI number” must begin with a country's two letters; it got “{firm.eori[:20]}”."
         )
-        found.append(Refusal("form", message, "Type it like IE1234567WA.", "eori"))
+        found.append(Refusal("form", message, "Type it like IE1234567T.", "eori"))
     if firm.currency not in MINOR_DIGITS:
         message = f"“Currency” must be the code of one in use; it got “{firm.currency[:10]}”."
         found.append(
@@ -163,7 +163,7 @@ def check_vat_number(number: str) -> list[Refusal]:
     module = get_cc_module(country, "vat") if country in country_names("en") else None
     if module is None:
         message = f"“VAT number” must begin with a country's two letters; it got “{number[:20]}”."
-        return [Refusal("form", message, "Type it like IE1234567WA.", "vat_number")]
+        return [Refusal("form", message, "Type it like IE1234567T.", "vat_number")]
     try:
         module.validate(number)
     except ValidationError:
