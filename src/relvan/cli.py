@@ -33,6 +33,7 @@ from relvan.services.imports.receive import NewFile, receive_file
 from relvan.services.imports.result import result_file
 from relvan.services.jobs.life import move_job
 from relvan.services.open import open_workplace
+from relvan.services.people.first_visit import begin_first_visit
 from relvan.services.people.sign_in import add_person
 from relvan.services.people.tokens import make_token
 from relvan.services.workplace import SYSTEM, Workplace
@@ -91,13 +92,17 @@ def run(
 
 @app.command()
 def serve(
-    host: str = "127.0.0.1", port: int = 8100, log_level: Annotated[str, typer.Option()] = "warning"
+    host: str = "127.0.0.1",
+    port: int = 8100,
+    log_level: Annotated[str, typer.Option()] = "warning",
+    first_visit: Annotated[bool, typer.Option(hidden=True)] = True,
 ) -> None:
-    """Serve the pages and the API."""
+    """Serve the pages and the API. While nobody works here, it prints the code of the first visit."""
     logging.basicConfig(level=log_level.upper())
-    uvicorn.run(
-        make_application(), host=host, port=port, log_level=log_level, timeout_graceful_shutdown=3
-    )
+    application = make_application()
+    if first_visit and (code := begin_first_visit(application.state.workplace)):
+        typer.echo(f"First visit {code}: this code makes the owner's account on the first page.")
+    uvicorn.run(application, host=host, port=port, log_level=log_level, timeout_graceful_shutdown=3)
 
 
 @app.command()
