@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from pathlib import PurePath
 
 from relvan.core.refusal import Refusal
 
@@ -32,7 +31,7 @@ def check_plan(plan: BackupPlan) -> list[Refusal]:
     if not 1 <= plan.keep <= MOST_KEPT:
         message = f"“Keep” must be from 1 to {MOST_KEPT}; it got {plan.keep}."
         found.append(Refusal("range", message, "Type how many to keep.", "keep"))
-    if plan.folder and not PurePath(plan.folder).is_absolute():
+    if plan.folder and not plan.folder.startswith("/"):
         message = f"“Folder” must be a whole path; it got “{plan.folder[:60]}”."
         found.append(Refusal("form", message, "Begin it with a slash.", "folder"))
     return found
