@@ -13,6 +13,7 @@ from relvan.processes import Processes, interrupt, refuse_taken, wait_for
 from relvan.services.backup import back_up
 from relvan.services.open import open_workplace
 from relvan.services.people.first_visit import begin_first_visit
+from relvan.services.setup.backups import FOLDER
 from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.schema import SchemaAge, bring_up_to_date, schema_age
@@ -70,7 +71,7 @@ def prepare(settings: Settings, say: Callable[[str], None]) -> Path | None:
         )
     if age == SchemaAge.OLDER:
         moment = f"{datetime.now(UTC):%Y-%m-%d-%H%M%S}"
-        made = settings.data_dir / "backups" / f"before-update-{moment}.tar.gz"
+        made = settings.data_dir / FOLDER / f"before-update-{moment}.tar.gz"
         back_up(settings, made)
         say(f"The database is brought up to date; {made} is a backup from before.")
     bring_up_to_date(database)

@@ -14,7 +14,7 @@ from jinja2 import Environment
 from starlette.datastructures import FormData
 
 from relvan.core.people.roles import RIGHTS, Right
-from relvan.core.refusal import NotAllowed, Refusal, refuse
+from relvan.core.refusal import NotAllowed, Refusal, Refused, refuse
 from relvan.services.people.desk import frame_of, leave_toast
 from relvan.services.people.sign_in import SignedIn, find_visit
 from relvan.services.verdicts import Verdict
@@ -283,6 +283,14 @@ def _refuse_other_visit(request: Request, desk: Desk, data: FormData) -> None:
 
 
 Form = Annotated[PostedForm, Depends(posted)]
+
+
+def last_try(typed: Mapping[str, str] | None, refused: Refused | None) -> dict[str, Any]:
+    """Returns what a page with a form shows of the last try: what was typed, all refusals, and the
+    first refusal of each field.
+    """
+    refusals = refused.refusals if refused else ()
+    return {"typed": dict(typed or {}), "errors": first_by_field(refusals), "refusals": refusals}
 
 
 def first_by_field(refusals: Sequence[Refusal]) -> dict[str, Refusal]:

@@ -57,6 +57,9 @@ def test_the_firm_is_saved_and_wrong_values_stand_beside_their_fields(boss):
     assert answer.status_code == 422
     assert "wrong digit" in wrong_beside(answer, "vat_number")
     assert page(answer).cssselect("[name=address_town]")[0].get("value") == "Port Ellery"
+    for part, value in (("mail", "nobody"), ("country", "Ireland"), ("street", "x" * 200)):
+        answer = post(boss, "/setup/firm", **fields, **{f"address_{part}": value})
+        assert wrong_beside(answer, f"address_{part}"), part
     answer = post(boss, "/setup/firm", **fields, vat_number="IE 1234567T")
     assert "The firm is saved." in words(answer)
     assert page(answer).cssselect("[name=vat_number]")[0].get("value") == "IE1234567T"

@@ -112,7 +112,7 @@ def time_zones() -> tuple[str, ...]:
 def check_firm(firm: Firm) -> list[Refusal]:
     """Checks the values of a firm; those that may be unknown as yet may be empty."""
     found = check_text("name", "Name", firm.name, MOST_NAME)
-    found += check_postal_address(firm.address)
+    found += check_postal_address(firm.address, "address_")
     found += check_vat_number(firm.vat_number)
     if firm.eori and not (EORI.fullmatch(firm.eori) and firm.eori[:2] in country_names("en")):
         message = (

@@ -59,8 +59,7 @@ def add_bins(workplace: Workplace, actor: Actor, warehouse: str, codes: Sequence
         _put_in_order(session, row.id)
         if added.new or added.reopened:
             changes = {"bins": (len(known), len(known) + len(added.new))}
-            subject = audit.Subject("warehouse", row.id)
-            audit.record(session, actor, workplace.now(), subject, "changed", changes)
+            _record(session, workplace, actor, row.id, changes)
     return added
 
 
@@ -85,8 +84,7 @@ def rename_bin(workplace: Workplace, actor: Actor, warehouse: str, code: str, to
         shelf.code = to
         session.flush()
         _put_in_order(session, row.id)
-        subject = audit.Subject("warehouse", row.id)
-        audit.record(session, actor, workplace.now(), subject, "changed", changes)
+        _record(session, workplace, actor, row.id, changes)
 
 
 def merge_bins(workplace: Workplace, actor: Actor, warehouse: str, code: str, into: str) -> int:
@@ -120,8 +118,7 @@ def merge_bins(workplace: Workplace, actor: Actor, warehouse: str, code: str, in
         shelf.closed = True
         note_movements(session, workplace, [product_id for product_id, _, _ in lying])
         changes = {"bin": (shelf.code, f"merged into {target.code}")}
-        subject = audit.Subject("warehouse", row.id)
-        audit.record(session, actor, workplace.now(), subject, "changed", changes)
+        _record(session, workplace, actor, row.id, changes)
         return sum(on_hand for _, on_hand, _ in lying)
 
 
@@ -143,8 +140,18 @@ def close_bin(workplace: Workplace, actor: Actor, warehouse: str, code: str) -> 
             raise refuse("last", f"{shelf.code} is the last bin.", "Add another one first.", "code")
         shelf.closed = True
         changes = {"bin": (shelf.code, "closed")}
-        subject = audit.Subject("warehouse", row.id)
-        audit.record(session, actor, workplace.now(), subject, "changed", changes)
+        _record(session, workplace, actor, row.id, changes)
+
+
+def _record(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    warehouse_id: int,
+    changes: audit.Changes,
+) -> None:
+    subject = audit.Subject("warehouse", warehouse_id)
+    audit.record(session, actor, workplace.now(), subject, "changed", changes)
 
 
 def _refuse_open_picks(session: Session, shelf: Bin) -> None:

@@ -16,7 +16,7 @@ from relvan.services.setup.backups import (
     try_backup,
 )
 from relvan.store.backups import backup_runs, plan_of
-from relvan.web.desk import AtSetup, Desk, Form, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, last_try
 from relvan.web.reading import FormReader
 
 router = APIRouter(prefix="/setup/backups")
@@ -31,14 +31,11 @@ def _backups_page(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         runs, plan = backup_runs(session), plan_of(session)
-    refusals = refused.refusals if refused else ()
     values: dict[str, Any] = {
         "runs": [(run, Path(run.file).name, written_size(run.bytes)) for run in runs],
         "plan": plan,
         "folder": folder_of(desk.workplace, plan),
-        "typed": typed or {},
-        "errors": first_by_field(refusals),
-        "refusals": refusals,
+        **last_try(typed, refused),
     }
     return desk.page("setup/backups.html", "setup", status=status, **values)
 

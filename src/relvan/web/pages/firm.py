@@ -10,7 +10,7 @@ from relvan.core.setup.firm import country_names, currency_names, locales, time_
 from relvan.core.setup.numbering import SERIES_NAMES
 from relvan.services.setup.firm import change_firm, change_series, number_series
 from relvan.services.setup.first_steps import skip_step
-from relvan.web.desk import AtSetup, Desk, Form, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, last_try
 from relvan.web.reading import FormReader, fields_under
 
 router = APIRouter(prefix="/setup")
@@ -24,7 +24,6 @@ def _firm_page(
     refused: Refused | None = None,
 ) -> HTMLResponse:
     firm = desk.workplace.firm
-    refusals = refused.refusals if refused else ()
     values: dict[str, Any] = {
         "firm": firm,
         "series": number_series(desk.workplace),
@@ -32,9 +31,7 @@ def _firm_page(
         "currencies": currency_names(),
         "locales": locales(),
         "time_zones": {name: name.replace("_", " ") for name in time_zones()},
-        "typed": typed or {},
-        "errors": first_by_field(refusals),
-        "refusals": refusals,
+        **last_try(typed, refused),
     }
     return desk.page("setup/firm.html", "setup", status=status, **values)
 

@@ -25,6 +25,7 @@ from relvan.web.desk import (
     address_of_visitor,
     agent_of,
     first_by_field,
+    last_try,
     workplace_of,
 )
 from relvan.web.rendering import environment_of, render
@@ -103,7 +104,6 @@ def sign_out_send(request: Request, form: Form) -> Response:
 
 
 def _account_page(desk: Desk, *, status: int = 200, refused: Refused | None = None) -> HTMLResponse:
-    refusals = refused.refusals if refused else ()
     visits = open_visits(desk.workplace, desk.actor, desk.request.cookies.get(COOKIE, ""))
     return desk.page(
         "people/account.html",
@@ -111,8 +111,7 @@ def _account_page(desk: Desk, *, status: int = 200, refused: Refused | None = No
         status=status,
         visits=visits,
         login=desk.signed_in.login,
-        errors=first_by_field(refusals),
-        refusals=refusals,
+        **last_try(None, refused),
     )
 
 

@@ -10,7 +10,7 @@ from relvan.core.refusal import Refused, refuse
 from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import add_person
 from relvan.store.people import everybody
-from relvan.web.desk import AtSetup, Desk, Form, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, last_try
 
 router = APIRouter(prefix="/setup/people")
 
@@ -24,13 +24,11 @@ def _people_page(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         people = everybody(session)
-    refusals = refused.refusals if refused else ()
     values: dict[str, Any] = {
         "people": people,
+        "role_names": [(role.value, role.value.capitalize()) for role in Role],
         "roles": [(role, sorted(str(right) for right in RIGHTS[role])) for role in Role],
-        "typed": typed or {},
-        "errors": first_by_field(refusals),
-        "refusals": refusals,
+        **last_try(typed, refused),
     }
     return desk.page("setup/people.html", "setup", status=status, **values)
 

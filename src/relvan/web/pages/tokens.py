@@ -10,7 +10,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.services.people.tokens import NewToken, add_token, end_token
 from relvan.store.people import active_people, token_rows
-from relvan.web.desk import AtSetup, Desk, Form, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, last_try
 
 router = APIRouter(prefix="/setup/tokens")
 
@@ -25,17 +25,14 @@ def _tokens_page(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rows, people = token_rows(session), active_people(session)
-    refusals = refused.refusals if refused else ()
     values: dict[str, Any] = {
         "rows": rows,
         "people": people,
         "rights": [str(right) for right in Right],
         "today": desk.workplace.local_now().date().isoformat(),
         "made": made,
-        "typed": dict(form) if form else {},
         "ticked": form.all("right") if form else [],
-        "errors": first_by_field(refusals),
-        "refusals": refusals,
+        **last_try(form, refused),
     }
     return desk.page("setup/tokens.html", "setup", status=status, **values)
 

@@ -26,7 +26,7 @@ from relvan.services.setup.warehouses import (
 )
 from relvan.store.setup import bin_lines, warehouse_lines
 from relvan.store.stock import warehouse_by_key
-from relvan.web.desk import AtSetup, Desk, Form, PostedForm, first_by_field
+from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
 from relvan.web.reading import fields_under
 
 router = APIRouter(prefix="/setup/warehouses")
@@ -73,15 +73,12 @@ def _show_page(
 def _form_values(
     desk: Desk, facts: WarehouseFacts, form: PostedForm | None, refused: Refused | None
 ) -> dict[str, Any]:
-    refusals = refused.refusals if refused else ()
     return {
         "facts": facts,
         "days": DAYS,
         "chosen_days": set(form.ids("day")) if form is not None else set(facts.pick_up.days),
         "countries": country_names(desk.workplace.firm.locale),
-        "typed": dict(form) if form is not None else {},
-        "errors": first_by_field(refusals),
-        "refusals": refusals,
+        **last_try(form, refused),
     }
 
 
