@@ -63,7 +63,7 @@ class Studio:
 
 
 def seen_elsewhere(name: str) -> bytes:
-    """Returns a small JPEG of a pot whose colour hangs on the name."""
+    """Returns a small JPEG of a pot whose colour follows from the name."""
     colour = f"#{hashlib.sha256(name.encode()).hexdigest()[:6]}"
     out = io.BytesIO()
     with Image.open(io.BytesIO(draw("pot", colour, "seen elsewhere"))) as picture:

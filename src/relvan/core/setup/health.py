@@ -139,7 +139,7 @@ def _channels(in_trouble: Sequence[str]) -> HealthLine:
 
 
 def _backup(age_s: float | None) -> HealthLine:
-    fix = "Setup, Backups says why; keep copies on another machine too."
+    fix = "One is made every night by the plan in Setup, Backups. Keep copies on another machine."
     if age_s is None:
         return HealthLine("Backup", HealthState.LOOK, "none was made yet", fix)
     words = f"the last one is {written_age(age_s)} old"
