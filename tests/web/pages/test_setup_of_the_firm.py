@@ -6,7 +6,7 @@ import pytest
 
 from relvan.web.app import PAGES
 from tests.applications import client_of
-from tests.visitor import page, post, sign_in, words, wrong_beside
+from tests.visitor import page, post, shown, sign_in, words, wrong_beside
 
 OF_THE_SHELF = "/setup/channels/{key}/nearer"  # whoever may change stock sets exceptions here
 
@@ -60,6 +60,11 @@ def test_the_firm_is_saved_and_wrong_values_stand_beside_their_fields(boss):
     for part, value in (("mail", "nobody"), ("country", "Ireland"), ("street", "x" * 200)):
         answer = post(boss, "/setup/firm", **fields, **{f"address_{part}": value})
         assert wrong_beside(answer, f"address_{part}"), part
+    answer = post(boss, "/setup/firm", **fields, vat_number="DE1", address_mail="nobody")
+    notice = shown(page(answer).cssselect(".notice.stop")[0])
+    assert "Not done. “Mail” must" in notice
+    assert "post@example.com. “VAT number” must" in notice
+    assert "certificate. What you typed is kept." in notice
     answer = post(boss, "/setup/firm", **fields, vat_number="IE 1234567T")
     assert "The firm is saved." in words(answer)
     assert page(answer).cssselect("[name=vat_number]")[0].get("value") == "IE1234567T"
