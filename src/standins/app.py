@@ -7,7 +7,19 @@ from typing import Any
 
 from fastapi import FastAPI
 
-from standins import console, corvello, corvello_pages, hagglet, loomstead, ostrel, ownshop
+from standins import (
+    console,
+    corvello,
+    corvello_pages,
+    hagglet,
+    hagglet_sales,
+    loomstead,
+    loomstead_orders,
+    ostrel,
+    ownshop,
+    worlds,
+)
+from standins.hooks import HookSender
 from standins.memory import Memory
 from standins.rules import load_folder
 from standins.weather import App, Receive, Scope, Send, Weather, WeatherLayer
@@ -16,9 +28,12 @@ ROUTERS: list[Any] = [
     corvello.counter,
     corvello_pages.router,
     hagglet.seller,
+    hagglet_sales.sales_desk,
     loomstead.desk,
+    loomstead_orders.order_desk,
     ownshop.admin,
     ostrel.desk,
+    worlds.router,
     console.router,
 ]
 
@@ -36,7 +51,7 @@ class Present:
             load_folder(self.memory, rulebooks)
         self.weather = Weather(self.memory)
         self._layer = WeatherLayer(app, self.weather)
-        self._hooks = ownshop.HookSender(self.memory, self.weather)
+        self._hooks = HookSender(self.memory, self.weather)
         self._hooks.start()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:

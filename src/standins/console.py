@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel, Field
 
-from standins import corvello, corvello_rules, ostrel, ownshop, trade
+from standins import corvello, corvello_rules, hooks, ostrel, trade
 from standins.aisles import AISLES
 from standins.corners import CORNERS
 from standins.hagglet import World
@@ -196,7 +196,7 @@ def world_repeat(
     memory: World, times: Annotated[int, Body(embed=True, ge=1, le=10)] = 1
 ) -> dict[str, int]:
     """Sends every webhook of the own shop again."""
-    return {"queued": ownshop.repeat_hooks(memory, times)}
+    return {"queued": hooks.repeat_hooks(memory, times)}
 
 
 @router.get("/devices/scale")

@@ -42,7 +42,7 @@ def stall(memory: World) -> dict[str, Any]:
     """Returns whose stall this is."""
     return {
         "house": "Corvello",
-        "stall": "Quillmoss",
+        "stall": trade.seller_name(memory, "corvello"),
         "coin": "EUR",
         "hour": memory.now().isoformat(),
     }
@@ -250,7 +250,8 @@ def _carry_out(
         changes = {"state": "resting" if does == "rest" else "live"}
     else:
         problems = _terms(line, memory)
-        changes = {"data": json.dumps({**loads(row["data"]), "terms": line.get("terms", {})})}
+        kept = {**loads(row["data"]), "terms": line.get("terms", {})}
+        changes = {"data": json.dumps({**kept, "changed_at": memory.now().isoformat()})}
     if not problems:
         sets = ", ".join(f"{name} = ?" for name in changes)
         db.execute(

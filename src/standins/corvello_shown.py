@@ -3,6 +3,7 @@
 from typing import Any
 
 from standins.memory import Memory, loads
+from standins.trade import seller_name, times_of
 
 
 def all_offers(memory: Memory, page: str) -> list[dict[str, Any]]:
@@ -14,7 +15,7 @@ def all_offers(memory: Memory, page: str) -> list[dict[str, Any]]:
     )
     ours = [
         {
-            "stall": "Quillmoss",
+            "stall": seller_name(memory, "corvello"),
             "ref": row["ref"],
             "price": row["price"],
             "shipping": 490,
@@ -61,4 +62,6 @@ def as_offer(row: Any, memory: Memory) -> dict[str, Any]:
         "terms": data["terms"],
         "path": f"/corvello/pages/{data['page']}",
         "pictures": [f"/pictures/{name}" for name in data["pictures"]],
+        "text": loads(page["data"])["text"],
+        **times_of(row, data),
     }

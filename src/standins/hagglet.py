@@ -19,6 +19,7 @@ from standins.shelves import DETAILS, SHELVES
 PLACING_FEE_CENTS = 20
 ROWS_AT_ONCE = 25
 MOST_TRAITS = 3
+OF_A_CELL = ("heading", "text", "barcode", "weight")  # what a variant may say for itself
 
 
 def memory_of(request: Request) -> Memory:
@@ -100,7 +101,11 @@ def _check_words(notice: dict[str, Any], memory: Memory, say: Any) -> None:
 @seller.get("/hello")
 def hello(memory: World) -> dict[str, Any]:
     """Returns who is asking."""
-    return {"market": "Hagglet", "seller": "Quillmoss", "time": memory.now().isoformat()}
+    return {
+        "market": "Hagglet",
+        "seller": trade.seller_name(memory, "hagglet"),
+        "time": memory.now().isoformat(),
+    }
 
 
 @seller.get("/shelves")
@@ -128,14 +133,12 @@ def place_notice(
     memory: World, notice: Annotated[dict[str, Any], Body()], request_id: Annotated[str, Header()]
 ) -> JSONResponse:
     """Places a notice, for a fee."""
+    if taken := _taken_before(memory, request_id):
+        return taken
     problems = problems_of(notice, memory)
     if problems:
         return JSONResponse({"problems": problems}, 422)
     with memory.writing() as db:
-        if db.execute(
-            "SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)
-        ).fetchone():
-            return JSONResponse({"error": "This request was taken before."}, 409)
         ref = f"N{700000 + next_number(db)}"
         db.execute(
             "INSERT INTO listing VALUES ('hagglet', ?, ?, ?, ?, 'EUR', ?, 'live', ?, ?, ?)",
@@ -155,6 +158,15 @@ def place_notice(
     )
 
 
+def _taken_before(memory: Memory, request_id: str) -> JSONResponse | None:
+    """Returns the answer to a request that was taken before, whatever it says now, or None."""
+    row = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND request = ?", request_id)
+    if row is None:
+        return None
+    known = {"notice": row["ref"], "page": as_notice(row)["page"], "fee": 0}
+    return JSONResponse({"error": "This request was taken before.", **known}, 409)
+
+
 @seller.post("/notices/{head}/cells", status_code=201)
 def place_cell(
     head: str,
@@ -163,6 +175,8 @@ def place_cell(
     request_id: Annotated[str, Header()],
 ) -> JSONResponse:
     """Puts a variant into the grid of a notice, for no further fee."""
+    if taken := _taken_before(memory, request_id):
+        return taken
     above = memory.row("SELECT * FROM listing WHERE channel = 'hagglet' AND ref = ?", head)
     if above is None or "grid" not in loads(above["data"]):
         return JSONResponse({"error": "There is no such grid."}, 404)
@@ -170,18 +184,15 @@ def place_cell(
     if problems:
         return JSONResponse({"problems": problems}, 422)
     with memory.writing() as db:
-        if db.execute(
-            "SELECT 1 FROM listing WHERE channel = 'hagglet' AND request = ?", (request_id,)
-        ).fetchone():
-            return JSONResponse({"error": "This request was taken before."}, 409)
         ref = f"N{700000 + next_number(db)}"
         data = {
             "under": head,
             "differs": cell["values"],
             "pictures": cell.get("photos", []),
             "details": cell.get("details", {}),
+            **{name: cell[name] for name in OF_A_CELL if name in cell},
         }
-        title = f"{above['title']}, {', '.join(map(str, cell['values'].values()))}"
+        title = _cell_title(above, cell, data)
         db.execute(
             "INSERT INTO listing VALUES ('hagglet', ?, ?, ?, ?, 'EUR', ?, 'live', ?, ?, ?)",
             (
@@ -196,6 +207,12 @@ def place_cell(
             ),
         )
     return JSONResponse({"notice": ref, "page": f"/hagglet/notices/{head}", "fee": 0}, 201)
+
+
+def _cell_title(above: Any, cell: dict[str, Any], data: dict[str, Any]) -> str:
+    """Returns the heading of a variant: its own, or its page's with its values."""
+    values = ", ".join(map(str, cell["values"].values()))
+    return str(data.get("heading") or f"{above['title']}, {values}")
 
 
 def _cell_problems(
@@ -239,8 +256,10 @@ def change_cell(
         "differs": cell["values"],
         "pictures": cell.get("photos", []),
         "details": cell.get("details", {}),
+        **{name: cell[name] for name in OF_A_CELL if name in cell},
+        "changed_at": memory.now().isoformat(),
     }
-    title = f"{above['title']}, {', '.join(map(str, cell['values'].values()))}"
+    title = _cell_title(above, cell, data)
     with memory.writing() as db:
         db.execute(
             "UPDATE listing SET title = ?, data = ? WHERE channel = 'hagglet' AND ref = ?",
@@ -287,6 +306,8 @@ def as_notice(row: Any) -> dict[str, Any]:
         "barcode": data.get("barcode", "") or data.get("details", {}).get("barcode", ""),
         "details": data.get("details", {}),
         "photos": [f"/pictures/{name}" for name in data.get("pictures", [])],
+        "weight": data.get("weight"),
+        **trade.times_of(row, data),
     }
 
 
@@ -306,7 +327,17 @@ def change_notice(
     with memory.writing() as db:
         db.execute(
             "UPDATE listing SET title = ?, data = ? WHERE channel = 'hagglet' AND ref = ?",
-            (notice["heading"], json.dumps({**notice, "pictures": notice["photos"]}), ref),
+            (
+                notice["heading"],
+                json.dumps(
+                    {
+                        **notice,
+                        "pictures": notice["photos"],
+                        "changed_at": memory.now().isoformat(),
+                    }
+                ),
+                ref,
+            ),
         )
     return JSONResponse({"notice": ref})
 
@@ -373,58 +404,3 @@ def open_or_close(ref: str, deed: str, memory: World) -> dict[str, Any]:
     if not done:
         raise HTTPException(404, "No such notice.")
     return {"notice": ref, "open": deed == "reopen"}
-
-
-def sale(order: dict[str, Any]) -> dict[str, Any]:
-    """Returns an order in Hagglet's words."""
-    return {
-        "sale": order["number"],
-        "mark": order["seq"],
-        "stage": order["state"],
-        "paid": order["paid"],
-        "when": order["placed_at"],
-        "buyer": order["buyer"],
-        "items": [
-            {
-                "item": line["line"],
-                "notice": line["ref"],
-                "own_code": line["sku"],
-                "heading": line["title"],
-                "units": line["quantity"],
-                "each": line["each"],
-            }
-            for line in order["lines"]
-        ],
-        "postage": order["postage"],
-        "money": order["currency"],
-    }
-
-
-@seller.get("/sales")
-def sales(memory: World, after_mark: int = 0, limit: int = 50) -> dict[str, Any]:
-    """Returns sales that changed after a mark, the oldest change first."""
-    return {
-        "sales": [
-            sale(order)
-            for order in trade.orders_after(memory, "hagglet", after_mark, min(limit, 100))
-        ]
-    }
-
-
-@seller.post("/sales/{number}/seen")
-def seen(number: str, memory: World) -> dict[str, Any]:
-    """Notes that the seller has the sale."""
-    if not trade.change_order(memory, "hagglet", number, seen=True):
-        raise HTTPException(404, "No such sale.")
-    return {"sale": number}
-
-
-@seller.post("/sales/{number}/sent")
-def sent(number: str, memory: World, parcel: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    """Notes that the goods are on their way, under a code; repeating it changes nothing."""
-    if not parcel.get("code"):
-        raise HTTPException(422, "A parcel has a code.")
-    kept = {"carrier": parcel.get("carrier", ""), "code": parcel["code"]}
-    if not trade.change_order(memory, "hagglet", number, state="sent", parcel=kept):
-        raise HTTPException(404, "No such sale.")
-    return {"sale": number}

@@ -34,7 +34,11 @@ OWN = (
     "rappen",
     "at_hand",
     "differs_by",
+    "gtin",
+    "brand",
+    "weight",
 )
+OF_A_KIND = ("code", "differs", "pictures", "rappen", "at_hand", "title", "story", "gtin", "weight")
 MOST_TRAITS = 2
 TRAITS = ("width", "colour", "finish", "size", "scent")
 
@@ -120,14 +124,15 @@ def as_piece(row: Any, memory: Memory) -> dict[str, Any]:
     data = loads(row["data"])
     return {
         "piece": row["ref"],
-        "title": row["title"],
         "under": data.get("under", ""),
         **{name: data[name] for name in (*OWN, "code", "differs") if name in data},
+        "title": row["title"],
         "rappen": row["price"],
         "at_hand": row["quantity"],
         "standing": trade.state_now(row, memory.now()),
         "until": data["lapses_at"],
         "page": f"/loomstead/pieces/{data.get('under') or row['ref']}",
+        **trade.times_of(row, data),
     }
 
 
@@ -149,7 +154,7 @@ def me(memory: World) -> dict[str, Any]:
     """Returns who is asking."""
     return {
         "place": "Loomstead",
-        "seller": "Quillmoss",
+        "seller": trade.seller_name(memory, "loomstead"),
         "money": "CHF",
         "now": memory.now().isoformat(),
     }
@@ -183,13 +188,11 @@ def place(
     memory: World, piece: Annotated[dict[str, Any], Body()], wish: Annotated[str, Header()]
 ) -> JSONResponse:
     """Places a piece for a hundred days."""
+    if granted := _granted_before(memory, wish):
+        return granted
     if refusals := refusals_of(piece, memory):
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
-        if db.execute(
-            "SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)
-        ).fetchone():
-            return JSONResponse({"error": "That wish was granted before."}, 409)
         ref = f"lm-{next_number(db):06d}"
         now = memory.now()
         data = {**piece, "lapses_at": lapses(now)}
@@ -209,6 +212,14 @@ def place(
     return JSONResponse(as_piece(find_piece(memory, ref), memory), 201)
 
 
+def _granted_before(memory: Memory, wish: str) -> JSONResponse | None:
+    """Returns the answer to a wish that was granted before, whatever it says now, or None."""
+    row = memory.row("SELECT * FROM listing WHERE channel = 'loomstead' AND request = ?", wish)
+    if row is None:
+        return None
+    return JSONResponse({"error": "That wish was granted before.", **as_piece(row, memory)}, 409)
+
+
 @desk.post("/pieces/{head}/kinds", status_code=201)
 def place_kind(
     head: str,
@@ -217,22 +228,21 @@ def place_kind(
     wish: Annotated[str, Header()],
 ) -> JSONResponse:
     """Places one kind of a piece that comes in several."""
+    if granted := _granted_before(memory, wish):
+        return granted
     above = find_piece(memory, head)
     if "grid" not in loads(above["data"]):
         return JSONResponse({"error": "That piece comes in one kind only."}, 409)
     if refusals := _kind_refusals(kind, above, memory):
         return JSONResponse({"refusals": refusals}, 422)
     with memory.writing() as db:
-        if db.execute(
-            "SELECT 1 FROM listing WHERE channel = 'loomstead' AND request = ?", (wish,)
-        ).fetchone():
-            return JSONResponse({"error": "That wish was granted before."}, 409)
         ref = f"lm-{next_number(db):06d}"
         data = {
             "under": head,
             "code": kind.get("code", ""),
             "differs": kind["differs"],
             "pictures": kind.get("pictures", []),
+            **{name: kind[name] for name in OF_A_KIND[5:] if name in kind},
             "lapses_at": loads(above["data"])["lapses_at"],
         }
         db.execute(
@@ -252,7 +262,8 @@ def place_kind(
 
 
 def _kind_title(above: Any, kind: dict[str, Any]) -> str:
-    return f"{above['title']}, {', '.join(map(str, kind['differs'].values()))}"
+    values = ", ".join(map(str, kind["differs"].values()))
+    return str(kind.get("title") or f"{above['title']}, {values}")
 
 
 def _kind_refusals(
@@ -272,11 +283,8 @@ def _kind_refusals(
         for name in kind.get("pictures") or []
     ):
         refuse("/pictures", "We do not have one of them.")
-    if set(kind) - {"code", "differs", "pictures", "rappen", "at_hand"}:
-        refuse(
-            "/",
-            "A kind says its code, how it differs, its pictures, its price and how many are at hand.",
-        )
+    if set(kind) - set(OF_A_KIND):
+        refuse("/", f"Of a kind we take no more than {', '.join(OF_A_KIND)}.")
     return found
 
 
@@ -311,12 +319,10 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
         return JSONResponse({"error": f"Changes come as {PATCH}."}, 415)
     row = find_piece(memory, ref)
     before = loads(row["data"])
-    known = (
-        ("code", "differs", "pictures", "rappen", "at_hand")
-        if "under" in before
-        else (*OWN, "code")
-    )
+    known = OF_A_KIND if "under" in before else (*OWN, "code")
     now = {name: value for name, value in as_piece(row, memory).items() if name in known}
+    if "under" in before and "title" not in before:  # then it is made of the page's title
+        del now["title"]
     if "grid" in before:
         now = {name: value for name, value in now.items() if name not in ("rappen", "at_hand")}
     try:
@@ -349,6 +355,7 @@ async def patch_piece(ref: str, request: Request, memory: World) -> JSONResponse
             **before,
             **piece,
             **({"grid": piece["differs_by"]} if "differs_by" in piece else {}),
+            "changed_at": memory.now().isoformat(),
         }
         db.execute(
             "UPDATE listing SET title = ?, price = ?, quantity = ?, data = ? WHERE channel = 'loomstead' AND ref = ?",
@@ -370,60 +377,3 @@ def withdraw_or_renew(ref: str, deed: str, memory: World) -> dict[str, Any]:
         sql = "UPDATE listing SET state = ?, data = ? WHERE channel = 'loomstead' AND ref = ?"
         db.execute(sql, (state, json.dumps(data), ref))
     return as_piece(find_piece(memory, ref), memory)
-
-
-def parted(order: dict[str, Any]) -> dict[str, Any]:
-    """Returns an order in Loomstead's words."""
-    name = order["buyer"]
-    return {
-        "number": order["number"],
-        "turn": order["seq"],
-        "standing": {"placed": "new", "sent": "gone", "cancelled": "off"}.get(
-            order["state"], "new"
-        ),
-        "settled": order["paid"],
-        "made": order["placed_at"],
-        "to": {
-            key: name.get(key, "")
-            for key in ("name", "street", "town", "postcode", "country", "mail")
-        },
-        "pieces": [
-            {
-                "place": line["line"],
-                "piece": line["ref"],
-                "code": line["sku"],
-                "title": line["title"],
-                "count": line["quantity"],
-                "rappen": line["each"],
-            }
-            for line in order["lines"]
-        ],
-        "carriage": order["postage"],
-        "money": order["currency"],
-    }
-
-
-@desk.get("/orders")
-def orders(memory: World, beyond: int = 0, limit: int = 50) -> dict[str, Any]:
-    """Returns orders that changed beyond a turn, the oldest change first."""
-    found = trade.orders_after(memory, "loomstead", beyond, min(limit, 100))
-    return {"orders": [parted(order) for order in found]}
-
-
-@desk.post("/orders/{number}/noted")
-def noted(number: str, memory: World) -> dict[str, str]:
-    """Notes that the seller has the order."""
-    if not trade.change_order(memory, "loomstead", number, seen=True):
-        raise HTTPException(404, "We have no such order.")
-    return {"number": number}
-
-
-@desk.put("/orders/{number}/parcels/{code}")
-def gone(
-    number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
-) -> dict[str, str]:
-    """Notes that a parcel is on its way, under a code; repeating it changes nothing."""
-    parcel = {"carrier": by, "code": code}
-    if not trade.change_order(memory, "loomstead", number, state="sent", parcel=parcel):
-        raise HTTPException(404, "We have no such order.")
-    return {"number": number}

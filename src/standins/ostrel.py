@@ -80,6 +80,9 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
     client_ref, product, to, parcel = (
         order.get(key) for key in ("client_ref", "product", "to", "parcel")
     )
+    before = memory.row("SELECT code FROM label WHERE client_ref = ?", str(client_ref))
+    if before:
+        return JSONResponse({"error": "bought before", "code": before["code"]}, 409)
     if (
         not client_ref
         or product not in PRODUCTS
@@ -95,9 +98,6 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
     if cents is None:
         return JSONResponse({"error": "this product does not take that parcel there"}, 422)
     with memory.writing() as db:
-        before = db.execute("SELECT code FROM label WHERE client_ref = ?", (client_ref,)).fetchone()
-        if before:
-            return JSONResponse({"error": "bought before", "code": before["code"]}, 409)
         code = f"OP{next_number(db):09d}IE"
         pdf = label_pdf(
             code,

@@ -4,26 +4,19 @@ In its dialect money is decimal text, an item is created or replaced under its S
 webhooks are signed as the Standard Webhooks specification says.
 """
 
-import base64
 import hashlib
-import hmac
 import json
 import re
-import threading
-import time
 from decimal import Decimal, InvalidOperation
-from functools import cache
 from typing import Annotated, Any
 from urllib.parse import quote
 
-import httpx
 from fastapi import APIRouter, Body, Depends, Header, HTTPException, Request
 
 from standins import trade
 from standins.hagglet import World
 from standins.memory import Memory, keep_picture, loads
 from standins.rules import rule_problems, trait_problems
-from standins.weather import Weather
 
 SECTIONS = (
     "Pots",
@@ -63,8 +56,9 @@ SECTIONS = (
 MOST_OPTIONS = 3
 TAGS = re.compile(r"<(?!/?(?:p|b|i|ul|li|br|h3)\b)[^<>]*>", re.IGNORECASE)
 LEVELS_AT_ONCE = 100
+KEPT = ("brand",)  # what an item keeps when what replaces it does not say it
+KEPT_BY_A_VARIANT = (*KEPT, "name", "body")
 ROOM = "web"
-trusted_roots = cache(httpx.create_ssl_context)  # reading them takes a tenth of a second
 
 
 def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
@@ -89,7 +83,7 @@ def cents(text: Any) -> int | None:
 def about(memory: World) -> dict[str, Any]:
     """Returns which store this is."""
     return {
-        "store": "Quillmoss shop",
+        "store": trade.seller_name(memory, "ownshop"),
         "currency": "EUR",
         "rooms": [ROOM],
         "now": memory.now().isoformat(),
@@ -173,8 +167,9 @@ def as_item(row: Any) -> dict[str, Any]:
         "options": data.get("grid", []),
         "of": data.get("under", ""),
         "choice": data.get("differs", {}),
-        **{name: data.get(name, "") for name in ("body", "section", "weight", "barcode")},
+        **{name: data.get(name, "") for name in ("body", "section", "weight", "barcode", "brand")},
         "images": [f"/pictures/{name}" for name in data.get("pictures", [])],
+        **trade.times_of(row, data),
     }
 
 
@@ -275,14 +270,19 @@ def put_item(sku: str, memory: World, item: Annotated[dict[str, Any], Body()]) -
         above = memory.row(
             "SELECT * FROM listing WHERE channel = 'ownshop' AND ref = ?", item["of"]
         )
-        name = f"{above['title'] if above else ''}, {', '.join(map(str, item['choice'].values()))}"
+        values = ", ".join(map(str, item["choice"].values()))
+        name = name or f"{above['title'] if above else ''}, {values}"
         data |= {"under": item["of"], "differs": item["choice"]}
     with memory.writing() as db:
         there = db.execute(
             "SELECT data FROM listing WHERE channel = 'ownshop' AND ref = ?", (sku,)
         ).fetchone()
         if there is not None:
-            data["before"] = loads(there["data"]).get("before")
+            kept = loads(there["data"])
+            names = KEPT_BY_A_VARIANT if "of" in item else KEPT
+            data = {**{key: kept[key] for key in names if key in kept}, **data}
+            data |= {"before": kept.get("before"), "changed_at": memory.now().isoformat()}
+            name = data.get("name") or name  # a variant keeps a name of its own
         db.execute(
             "INSERT INTO listing VALUES ('ownshop', ?, ?, ?, ?, 'EUR', ?, 'live', ?, NULL, ?)"
             " ON CONFLICT DO UPDATE SET title = excluded.title, data = excluded.data",
@@ -344,80 +344,3 @@ def set_hook(
     memory.remember("hook.url", url)
     memory.remember("hook.secret", secret)
     return {"url": url}
-
-
-def signature(secret: str, message: str, timestamp: int, body: str) -> str:
-    """Returns the `webhook-signature` of the Standard Webhooks specification, version 1
-    (HMAC-SHA256).
-    """
-    key = base64.b64decode(secret.removeprefix("whsec_"))
-    signed = hmac.new(key, f"{message}.{timestamp}.{body}".encode(), hashlib.sha256).digest()
-    return "v1," + base64.b64encode(signed).decode()
-
-
-class HookSender(threading.Thread):
-    """Delivers webhooks: once in calm weather; twice, late and out of order in any other."""
-
-    def __init__(self, memory: Memory, weather: Weather) -> None:
-        super().__init__(daemon=True, name="hooks")
-        self.memory, self.weather, self.stopped = memory, weather, threading.Event()
-
-    def run(self) -> None:
-        with httpx.Client(timeout=5, verify=trusted_roots()) as client:
-            while not self.stopped.wait(0.05):
-                url = self.memory.setting("hook.url")
-                for row in self.memory.rows(
-                    "SELECT * FROM hook_delivery WHERE done = 0 AND due <= ? ORDER BY due, id LIMIT 20",
-                    time.time(),
-                ):
-                    if url and not self.stopped.is_set():
-                        self._deliver(client, url, row)
-
-    def _deliver(self, client: httpx.Client, url: str, row: Any) -> None:
-        dice, bad = self.weather.dice("ownshop"), self.weather.kind("ownshop") != "calm"
-        if bad and row["tries"] == 0 and dice.random() < 0.6:
-            self._settle(row["id"], done=False, wait=dice.uniform(0.2, 3))
-            return
-        ok = self._post(client, url, row)
-        if ok and bad and dice.random() < 0.5:
-            self._post(client, url, row)
-        self._settle(row["id"], done=ok, wait=min(30.0, 0.5 * 2 ** min(row["tries"], 6)))
-
-    def _post(self, client: httpx.Client, url: str, row: Any) -> bool:
-        timestamp = int(time.time())
-        headers = {
-            "content-type": "application/json",
-            "webhook-id": row["event"],
-            "webhook-timestamp": str(timestamp),
-            "webhook-signature": signature(
-                self.memory.setting("hook.secret"), row["event"], timestamp, row["body"]
-            ),
-        }
-        try:
-            return client.post(url, content=row["body"], headers=headers).is_success
-        except httpx.HTTPError:
-            return False
-
-    def _settle(self, delivery: int, *, done: bool, wait: float) -> None:
-        if self.stopped.is_set():
-            return
-        with self.memory.writing() as db:
-            db.execute(
-                "UPDATE hook_delivery SET done = ?, tries = tries + 1, due = ? WHERE id = ?",
-                (int(done), time.time() + wait, delivery),
-            )
-
-
-def repeat_hooks(memory: Memory, times: int) -> int:
-    """Sends every webhook delivered so far again, `times` times, and returns the number queued."""
-    with memory.writing() as db:
-        rows = db.execute(
-            "SELECT event, channel, body FROM hook_delivery WHERE done = 1 GROUP BY event"
-        ).fetchall()
-        for row in rows:
-            for _ in range(times):
-                db.execute(
-                    "INSERT INTO hook_delivery (event, channel, body, due) VALUES (?, ?, ?, 0)",
-                    tuple(row),
-                )
-    return len(rows) * times

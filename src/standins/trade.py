@@ -44,6 +44,20 @@ def visitor(number: int) -> dict[str, str]:
 NUMBERS = {"corvello": "CV", "hagglet": "HG", "ownshop": "WS", "loomstead": "LM"}
 
 
+def seller_name(memory: Memory, channel: str) -> str:
+    """Returns whose account it is: the scenario's seller, or one whom a loaded world names."""
+    usual = "Quillmoss shop" if channel == "ownshop" else "Quillmoss"
+    return memory.setting(f"seller.{channel}", usual)
+
+
+def times_of(listing: Any, data: dict[str, Any]) -> dict[str, str]:
+    """Returns when a listing was placed and when its content was last changed, as ISO 8601."""
+    return {
+        "placed": listing["placed_at"],
+        "changed": data.get("changed_at") or listing["placed_at"],
+    }
+
+
 def state_now(listing: Any, now: datetime) -> str:
     """Returns whether a listing is live; one whose time is over has lapsed."""
     lapses_at = loads(listing["data"]).get("lapses_at")

@@ -21,6 +21,7 @@ from relvan.gateways.channels.port import (
     RowVerdict,
     SheetLine,
     ShownListing,
+    moment,
 )
 from relvan.gateways.channels.sent_pictures import SentPictures
 from relvan.gateways.channels.without_webhooks import WithoutWebhooks
@@ -226,6 +227,9 @@ def _shown_offer(offer: dict[str, Any]) -> ShownListing:
         centre=offer["sent_by"] != "seller",
         fields={name: value for name, value in said.items() if value},
         pictures=tuple(offer["pictures"]),
+        text=str(offer.get("text") or ""),
+        placed_at=moment(offer.get("placed")),
+        changed_at=moment(offer.get("changed")),
     )
 
 

@@ -16,6 +16,8 @@ from relvan.gateways.channels.port import (
     PriceRow,
     RowVerdict,
     ShownListing,
+    grams,
+    moment,
 )
 from relvan.gateways.channels.sent_pictures import SentPictures
 from relvan.gateways.channels.without_webhooks import WithoutWebhooks
@@ -157,6 +159,10 @@ def _shown_notice(row: dict[str, Any]) -> ShownListing:
         traits=row.get("values") or dict.fromkeys(row.get("grid", ()), ""),
         fields={name: value for name, value in {**said, **row.get("details", {})}.items() if value},
         pictures=tuple(row.get("photos", ())),
+        text=said["text"],
+        weight_g=grams(row.get("weight")),
+        placed_at=moment(row.get("placed")),
+        changed_at=moment(row.get("changed")),
     )
 
 

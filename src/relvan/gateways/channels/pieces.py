@@ -19,6 +19,8 @@ from relvan.gateways.channels.port import (
     PriceRow,
     RowVerdict,
     ShownListing,
+    grams,
+    moment,
 )
 from relvan.gateways.channels.sent_pictures import SentPictures
 from relvan.gateways.channels.without_webhooks import WithoutWebhooks
@@ -151,6 +153,12 @@ def _shown_piece(row: dict[str, Any]) -> ShownListing:
         traits=row.get("differs") or dict.fromkeys(row.get("differs_by", ()), ""),
         fields={name: value for name, value in said.items() if value},
         pictures=tuple(f"/pictures/{name}" for name in row.get("pictures", ())),
+        gtin=str(row.get("gtin") or ""),
+        brand=str(row.get("brand") or ""),
+        text=said["story"],
+        weight_g=grams(row.get("weight")),
+        placed_at=moment(row.get("placed")),
+        changed_at=moment(row.get("changed")),
     )
 
 

@@ -82,7 +82,8 @@ class ShownListing:
 
     `head` is the reference of the family's page on which it stands, `page` its path; `centre` says
     that its goods lie in the channel's own centre; `fields` have our names, and `pictures` are
-    addresses.
+    addresses. `text` is the description, `placed_at` when it was placed there and `changed_at` when
+    its content was last changed; a channel that does not say one of them leaves it empty.
     """
 
     ref: str
@@ -101,6 +102,25 @@ class ShownListing:
     traits: Mapping[str, str] = field(default_factory=dict)
     fields: Mapping[str, str] = field(default_factory=dict)
     pictures: tuple[str, ...] = ()
+    text: str = ""
+    weight_g: int | None = None
+    placed_at: datetime | None = None
+    changed_at: datetime | None = None
+
+
+def moment(told: object) -> datetime | None:
+    """Returns the moment that a channel tells as ISO 8601, or None when it tells none."""
+    try:
+        return datetime.fromisoformat(str(told)) if told else None
+    except ValueError:
+        return None
+
+
+def grams(told: object) -> int | None:
+    """Returns the weight that a channel tells in whole grams, or None when it tells none."""
+    return (
+        int(str(told)) if str(told).isascii() and str(told).isdigit() and int(str(told)) else None
+    )
 
 
 class ContentRefused(Exception):

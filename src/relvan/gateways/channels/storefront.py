@@ -20,6 +20,8 @@ from relvan.gateways.channels.port import (
     PriceRow,
     RowVerdict,
     ShownListing,
+    grams,
+    moment,
 )
 
 ROOM = "web"
@@ -155,6 +157,11 @@ def _shown_item(item: dict[str, Any]) -> ShownListing:
         traits=item.get("choice") or dict.fromkeys(item.get("options", ()), ""),
         fields={name: value for name, value in said.items() if value},
         pictures=tuple(item.get("images", ())),
+        brand=str(item.get("brand") or ""),
+        text=said["body"],
+        weight_g=grams(item.get("weight")),
+        placed_at=moment(item.get("placed")),
+        changed_at=moment(item.get("changed")),
     )
 
 

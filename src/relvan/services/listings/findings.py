@@ -155,6 +155,8 @@ def _fill(found: Finding, row: ShownListing, workplace: Workplace) -> None:
     )
     found.page, found.traits, found.said = row.page, dict(row.traits), dict(row.fields)
     found.pictures, found.read_at = list(row.pictures), workplace.now()
+    found.text, found.weight_g = row.text, row.weight_g
+    found.placed_at, found.changed_at = row.placed_at, row.changed_at
 
 
 @dataclass(frozen=True)

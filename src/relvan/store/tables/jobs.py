@@ -37,7 +37,8 @@ class BulkJobRow(Table):
 
     Of rows that describe one thing together (the parts of a kit) the first holds the `change`, as
     fact -> [old, new]; the others name its position as their `leader`. `turn` is the order in which
-    changes are applied.
+    changes are applied. `more` is what a kind of job keeps with a row besides what changes: of a row
+    of *Move in* its listings and conflicts (`core/move_in/proposal.py`).
     """
 
     __tablename__ = "bulk_job_row"
@@ -61,6 +62,7 @@ class BulkJobRow(Table):
     change: Mapped[dict[str, Any] | None]
     leader: Mapped[int | None]
     turn: Mapped[int] = mapped_column(default=0, server_default="0")
+    more: Mapped[dict[str, Any] | None]
 
 
 class BulkJobBlock(Table):

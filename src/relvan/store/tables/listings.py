@@ -233,7 +233,8 @@ class PageSearch(Table):
 class Finding(Table):
     """A listing that was read from a channel. `listing_id` is our listing once it is linked; before
     that `product_id` is the likeliest product, `likeness` says how alike they are (0 to 100), and
-    `reasons` why. `centre` says that its goods lie in the marketplace's own centre.
+    `reasons` why. `centre` says that its goods lie in the marketplace's own centre; `placed_at` and
+    `changed_at` are what the channel says of when it was placed and its content last changed.
     """
 
     __tablename__ = "finding"
@@ -258,6 +259,10 @@ class Finding(Table):
     traits: Mapped[dict[str, Any]] = mapped_column(default=dict)
     said: Mapped[dict[str, Any]] = mapped_column(default=dict)
     pictures: Mapped[list[Any]] = mapped_column(default=list)
+    text: Mapped[str] = mapped_column(default="", server_default="")
+    weight_g: Mapped[int | None]
+    placed_at: Mapped[datetime | None]
+    changed_at: Mapped[datetime | None]
     read_at: Mapped[datetime]
     listing_id: Mapped[int | None] = mapped_column(ForeignKey("listing.id"))
     linked_by: Mapped[str] = mapped_column(default="")
