@@ -289,6 +289,10 @@ def _group_on(
     first = group[0]
     sku = f"{channel[:1].upper()}F-{first.family:04d}"
     made.families[channel, sku] = first.family or 0
-    head = {"sku": sku, "title": _title(dice, first, channel, habits, ""), "brand": first.maker}
+    head: dict[str, Any] = {
+        "sku": sku,
+        "title": _title(dice, first, channel, habits, ""),
+        "brand": first.maker,
+    }
     head |= {"text": _text(dice, first), "traits": list(listings[0]["traits"])}
     return [{**head, "variants": listings}]

@@ -33,6 +33,7 @@ class NewRow(NamedTuple):
     turn: int = 1
     leader: int | None = None
     listing_id: int | None = None
+    more: dict[str, Any] | None = None
 
 
 def add_rows(session: Session, job_id: int, rows: Sequence[NewRow]) -> None:

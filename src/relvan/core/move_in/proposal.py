@@ -224,9 +224,10 @@ class _Proposing:
         name = min(family.pages) if family.pages else min(one.id for one in members)
         codes = [one for one in pages if one.sku_key and not check_sku(one.sku)]
         free = [one.sku.strip() for one in codes if one.sku_key not in self.claimed]
-        sku = free[0] if free else self._made_up_family(family, pages, members)
+        existing = self._existing(pages)
+        sku = existing or (free[0] if free else self._made_up_family(family, pages, members))
         self.claimed.add(sku_key(sku))
-        aliases = [one for one in free[1:] if sku_key(one) not in self.claimed]
+        aliases = [one for one in free if sku_key(one) not in self.claimed]
         self.claimed.update(map(sku_key, aliases))
         details = self._details(pages or members, name)
         if family.title:
@@ -241,6 +242,7 @@ class _Proposing:
             facts=details,
             aliases=tuple(aliases),
             axes=family.axes,
+            existing=existing,
             family_name=family.name,
         )
 

@@ -24,10 +24,14 @@ from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.imports.counts import apply_counts
 from relvan.services.imports.rehearse import RehearseOthers, failed_rehearsal, rehearse_import
 from relvan.services.imports.special import apply_picture, undo_alone
-from relvan.services.jobs.life import actor_of, end_job, find_job
+from relvan.services.jobs.life import MOVE_IN, actor_of, end_job, find_job
 from relvan.services.listings.findings import read_some_findings
 from relvan.services.listings.later import work_out_some
 from relvan.services.listings.publish import MOST_AT_ONCE
+from relvan.services.move_in.apply import apply_move
+from relvan.services.move_in.in_step import IN_STEP, keep_some_in_step
+from relvan.services.move_in.propose import read_and_propose
+from relvan.services.move_in.undo import undo_move
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.blocks import Kept, next_block, settle_block
@@ -75,7 +79,17 @@ def work_next(workplace: Workplace, *, stopped: Callable[[], bool] = lambda: Fal
 
 
 # kinds of jobs that are no rows to be rehearsed, applied and taken back, but one long piece of work
-WHOLE = {"work out": work_out_some, "findings": read_some_findings}
+WHOLE = {
+    "work out": work_out_some,
+    "findings": read_some_findings,
+    IN_STEP: keep_some_in_step,
+}
+# moving in, by the state of the job
+MOVES: dict[str, Callable[..., None]] = {
+    JobState.READING: read_and_propose,
+    JobState.APPLYING: apply_move,
+    JobState.UNDOING: undo_move,
+}
 
 
 # how files of listings are rehearsed, by the key of their kind
@@ -89,6 +103,8 @@ REHEARSALS: dict[str, RehearseOthers] = {
 def _work_on(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
     if job.kind in WHOLE:
         WHOLE[job.kind](workplace, job.id, stopped=stopped)
+    elif job.kind == MOVE_IN:
+        MOVES[job.state](workplace, job.id, stopped=stopped)
     elif job.state == JobState.READING:
         with uncollected():
             if job.kind == "import":

@@ -11,6 +11,7 @@ from relvan.services.jobs.life import NewJob, open_background_job
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.job_rows import NewRow, add_rows
+from relvan.store.session import Session
 
 MOST_ADDRESSES = 30
 
@@ -44,18 +45,27 @@ def fetch_pictures(
     with workplace.database.writing() as session:
         product = find_product(session, sku)
         title = f"Fetch {len(addresses)} {'picture' if len(addresses) == 1 else 'pictures'} for {product.sku}"
-        job = open_background_job(
-            session,
-            workplace,
-            actor,
-            NewJob("fetch", title, JobState.APPLYING, {"kind": "pictures"}),
-        )
-        job.total = len(addresses)
-        rows = [
-            NewRow(
-                n, product.sku, "changes", change={"picture": [None, address], "role": [None, role]}
-            )
-            for n, address in enumerate(addresses, 1)
-        ]
-        add_rows(session, job.id, rows)
-        return job.id
+        wanted = [(product.sku, address) for address in addresses]
+        return open_fetching(session, workplace, actor, title, wanted, role=role)
+
+
+def open_fetching(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    title: str,
+    wanted: Sequence[tuple[str, str]],
+    *,
+    role: str = PictureRole.FURTHER,
+) -> int:
+    """Opens a job that fetches pictures for products, given as (SKU, address); returns its id."""
+    spec = {"kind": "pictures"}
+    wish = NewJob("fetch", title, JobState.APPLYING, spec)
+    job = open_background_job(session, workplace, actor, wish)
+    job.total = len(wanted)
+    rows = [
+        NewRow(n, sku, "changes", change={"picture": [None, address], "role": [None, role]})
+        for n, (sku, address) in enumerate(wanted, 1)
+    ]
+    add_rows(session, job.id, rows)
+    return job.id

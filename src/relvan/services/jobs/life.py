@@ -24,11 +24,21 @@ RIGHTS = {
     FileKind.DEEDS: Right.LISTINGS,
 }
 
-REVERSIBLE = ("import", "change", "fetch")  # the others told somebody outside, or only read
+REVERSIBLE = (
+    "import",
+    "change",
+    "fetch",
+    "move in",
+)  # the others told somebody outside, or only read
+
+
+MOVE_IN = "move in"  # the kind of job that makes a catalogue of what channels list
 
 
 def right_for(kind: str) -> Right:
     """Returns the right that a kind of job needs."""
+    if kind == MOVE_IN:
+        return Right.SETUP
     return RIGHTS.get(FileKind(kind), Right.CATALOGUE) if kind in set(FileKind) else Right.CATALOGUE
 
 

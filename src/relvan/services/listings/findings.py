@@ -60,37 +60,68 @@ def read_some_findings(workplace: Workplace, job_id: int, *, stopped: Callable[[
         spec = dict(job.spec)
         channel = session.get_one(Channel, spec["channel"])
         actor = actor_of(session, job, "channel")
-    gateway, size = workplace.gateway(channel), workplace.rulebook(channel).listings.page
-    trouble, tries = "", 0
-    while not stopped():
-        try:
-            shown = gateway.listings_after(spec.get("after", ""), size)
-        except (OutsideTrouble, OutsideRefusal) as failure:
-            tries += 1
-            if isinstance(failure, OutsideTrouble) and tries < TRIES:
-                wait_to_ask_again(workplace, failure, tries, most_s=MOST_WAIT_S, stopped=stopped)
-                continue
-            trouble = f"{failure}. What was read before is kept; read again to go on."
-            break
+
+    def keep(shown: Sequence[ShownListing]) -> None:
         with workplace.database.writing() as session:
             read = _keep_findings(session, workplace, actor, channel, shown, spec)
             job = find_job(session, job_id)
             counts = dict(job.counts)
             for name, number in read.items():
                 counts[name] = counts.get(name, 0) + number
-            spec["after"], tries = shown[-1].ref if shown else "", 0
+            spec["after"] = shown[-1].ref if shown else ""
             job.counts, job.spec, job.done, job.total = (
                 counts,
                 spec,
                 job.done + len(shown),
                 job.total + len(shown),
             )
-        if len(shown) < size:
-            break
-    else:
+
+    trouble = read_pages(workplace, channel, spec.get("after", ""), keep, stopped=stopped)
+    if trouble is None:
         return
     with workplace.database.writing() as session:
         end_job(session, workplace, job_id, "fail" if trouble else "end", trouble=trouble)
+
+
+def read_pages(
+    workplace: Workplace,
+    channel: Channel,
+    after: str,
+    keep: Callable[[Sequence[ShownListing]], None],
+    *,
+    stopped: Callable[[], bool],
+) -> str | None:
+    """Reads what a channel shows after a reference, page by page; `keep` saves each page before the
+    next is read. Returns "" at the end, why it cannot go on, or None when it was stopped."""
+    gateway, size = workplace.gateway(channel), workplace.rulebook(channel).listings.page
+    tries = 0
+    while not stopped():
+        try:
+            shown = gateway.listings_after(after, size)
+        except (OutsideTrouble, OutsideRefusal) as failure:
+            tries += 1
+            if isinstance(failure, OutsideTrouble) and tries < TRIES:
+                wait_to_ask_again(workplace, failure, tries, most_s=MOST_WAIT_S, stopped=stopped)
+                continue
+            return f"{failure}. What was read before is kept; read again to go on."
+        keep(shown)
+        after, tries = shown[-1].ref if shown else after, 0
+        if len(shown) < size:
+            return ""
+    return None
+
+
+def keep_unlinked(
+    session: Session, workplace: Workplace, channel: Channel, shown: Sequence[ShownListing]
+) -> None:
+    """Saves a page of what a channel shows and links nothing; what is ours already is skipped."""
+    refs = [row.ref for row in shown]
+    ours, known = ours_by_ref(session, channel.id, refs), known_refs(session, channel.id, refs)
+    for row in shown:
+        if row.ref not in ours:
+            found = known.get(row.ref) or Finding(channel_id=channel.id, ref=row.ref)
+            _fill(found, row, workplace)
+            session.add(found)
 
 
 def _keep_findings(

@@ -39,7 +39,8 @@ from relvan.store.listings import is_spoken_of, members_of
 from relvan.store.session import Session
 from relvan.store.tables import Channel, Finding, Listing, PriceList, Product
 
-BY_READING = ("SKU", "GTIN")
+# by what listings are linked that are not followed yet: while reading, and while moving in
+NOT_FOLLOWED = ("SKU", "GTIN", "likeness", "a decision", "move in")
 _TAG = re.compile(r"<[^<>]*>")
 
 
@@ -48,7 +49,7 @@ def link_finding(workplace: Workplace, actor: Actor, finding_id: int, sku: str) 
     actor.must(Right.LISTINGS)
     with workplace.database.writing() as session:
         found = finding_by_id(session, finding_id)
-        return link(session, workplace, actor, found, _hint(find_product(session, sku)), "hand")
+        return link(session, workplace, actor, found, hint_of(find_product(session, sku)), "hand")
 
 
 def link_findings(
@@ -114,7 +115,7 @@ def link(
     listing.is_head, listing.head_id = is_head, _head_of(session, found, product)
     listing.placed, listing.shown, listing.wish = True, found.live, "live" if found.live else "down"
     listing.ref, listing.page, listing.changed_at = found.ref, found.page, now
-    listing.followed = by not in BY_READING
+    listing.followed = by not in NOT_FOLLOWED
     listing.sent_price, listing.sent_quantity = (
         (None, 0) if is_head else (found.price, found.quantity)
     )
@@ -165,7 +166,8 @@ def _plain(text: str) -> str:
     return " ".join(text.split())
 
 
-def _hint(product: Product) -> ProductHint:
+def hint_of(product: Product) -> ProductHint:
+    """Returns the details of a product by which it is linked."""
     return ProductHint(
         product.id,
         product.sku,
@@ -213,24 +215,29 @@ def unlink_finding(workplace: Workplace, actor: Actor, finding_id: int) -> None:
         found = finding_by_id(session, finding_id)
         if found.listing_id is None:
             raise refuse("nothing", f"“{found.ref}” is not linked.", "There is nothing to undo.")
-        listing = session.get_one(Listing, found.listing_id)
-        members = (
-            linked_to(session, [one.id for one in members_of(session, [listing.id])])
-            if listing.is_head
-            else []
+        unlink_in(session, workplace, actor, found)
+
+
+def unlink_in(session: Session, workplace: Workplace, actor: Actor, found: Finding) -> None:
+    """Undoes a link inside a transaction."""
+    listing = session.get_one(Listing, found.listing_id)
+    members = (
+        linked_to(session, [one.id for one in members_of(session, [listing.id])])
+        if listing.is_head
+        else []
+    )
+    for one in (*members, found):  # without its page none of its variants is ours there
+        ours = session.get_one(Listing, one.listing_id)
+        one.listing_id, one.linked_by = None, ""
+        session.flush()
+        audit.record(
+            session,
+            actor,
+            workplace.now(),
+            audit.Subject("listing", ours.id),
+            f"link to {one.ref} taken back",
         )
-        for one in (*members, found):  # without its page none of its variants is ours there
-            ours = session.get_one(Listing, one.listing_id)
-            one.listing_id, one.linked_by = None, ""
-            session.flush()
-            audit.record(
-                session,
-                actor,
-                workplace.now(),
-                audit.Subject("listing", ours.id),
-                f"link to {one.ref} taken back",
-            )
-            _forget_place(session, workplace, ours)
+        _forget_place(session, workplace, ours)
 
 
 def _forget_place(session: Session, workplace: Workplace, listing: Listing) -> None:
@@ -297,7 +304,7 @@ def _make_one(workplace: Workplace, actor: Actor, finding_id: int) -> None:
         with workplace.database.writing() as session:
             again = finding_by_id(session, one.id)
             if again.listing_id is None:
-                hint = _hint(find_product(session, draft.sku))
+                hint = hint_of(find_product(session, draft.sku))
                 link(session, workplace, actor, again, hint, "SKU")
                 again.linked_by = "a new product"
         _fetch(workplace, actor, channel, draft.sku, one.pictures)
@@ -330,18 +337,7 @@ def _drafts(
 
 
 def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> ProductDraft:
-    said = {name: _TAG.sub(" ", str(value)).strip() for name, value in found.said.items()}
-    attributes, values = {}, {}
-    for rule in book.fields:
-        value = said.get(rule.name, "")
-        if not value or not rule.origin:
-            continue
-        if rule.attribute:
-            attributes[rule.attribute.capitalize()] = value
-        elif rule.origin in ("description", "brand"):
-            values[rule.origin] = value
-        elif rule.origin == "weight_g" and value.isdigit():
-            values["weight_g"] = int(value)  # type: ignore[assignment]
+    attributes, values = said_facts(book, found)
     gtin = found.gtin if found.gtin and not check_gtin(found.gtin) else None
     sku = found.sku if found.sku and not check_sku(found.sku) else found.ref
     prices = {price_list: found.price} if price_list and found.price else {}
@@ -355,11 +351,39 @@ def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> Prod
     )
 
 
+def said_facts(book: Rulebook, found: Finding) -> tuple[dict[str, str], dict[str, Any]]:
+    """Returns what a listing says in its channel's fields: attributes by name, and other facts."""
+    said = {name: plain_text(str(value)) for name, value in found.said.items()}
+    attributes: dict[str, str] = {}
+    values: dict[str, Any] = {}
+    for rule in book.fields:
+        value = said.get(rule.name, "")
+        if not value or not rule.origin:
+            continue
+        if rule.attribute:
+            attributes[rule.attribute.capitalize()] = value
+        elif rule.origin in ("description", "brand"):
+            values[rule.origin] = value
+        elif rule.origin == "weight_g" and value.isdigit():
+            values["weight_g"] = int(value)
+    return attributes, values
+
+
+def plain_text(text: str) -> str:
+    """Returns a text without its tags."""
+    return _TAG.sub(" ", text).strip()
+
+
+def picture_addresses(channel: Channel, pictures: Sequence[str]) -> list[str]:
+    """Returns the whole addresses of a listing's pictures."""
+    scheme, _, rest = channel.address.partition("://")
+    base = f"{scheme}://{rest.partition('/')[0]}"
+    return [picture if "://" in picture else base + picture for picture in pictures]
+
+
 def _fetch(
     workplace: Workplace, actor: Actor, channel: Channel, sku: str, pictures: Sequence[str]
 ) -> None:
-    scheme, _, rest = channel.address.partition("://")
-    base = f"{scheme}://{rest.partition('/')[0]}"
-    addresses = [picture if "://" in picture else base + picture for picture in pictures]
+    addresses = picture_addresses(channel, pictures)
     if addresses:
         fetch_pictures(workplace, actor, sku, addresses[:12])

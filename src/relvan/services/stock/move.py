@@ -128,27 +128,32 @@ def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved
         key = f"undo:{movement_id}"
         if before := _made_before(session, key):
             return before
-        lies = bin_balance_row(session, first.bin_id, first.product_id)
-        change = reversed_change(
-            Change(first.on_hand, first.blocked), Level(lies.on_hand, lies.blocked)
-        )
-        movement = Movement(
-            at=workplace.now(),
-            product_id=first.product_id,
-            warehouse_id=first.warehouse_id,
-            bin_id=first.bin_id,
-            reason=Reason.UNDO,
-            on_hand=change.on_hand,
-            blocked=change.blocked,
-            note=f"takes back a {first.reason}",
-            person_id=actor.person_id,
-            request_key=key,
-        )
-        write_movement(session, movement)
-        note_movements(session, workplace, [first.product_id])
+        undo_in(session, workplace, actor, first)
         done = _made_before(session, key)
         assert done is not None
         return done
+
+
+def undo_in(session: Session, workplace: Workplace, actor: Actor, first: Movement) -> None:
+    """Writes the opposite of a movement inside a transaction, and brings along what depends on it."""
+    lies = bin_balance_row(session, first.bin_id, first.product_id)
+    change = reversed_change(
+        Change(first.on_hand, first.blocked), Level(lies.on_hand, lies.blocked)
+    )
+    movement = Movement(
+        at=workplace.now(),
+        product_id=first.product_id,
+        warehouse_id=first.warehouse_id,
+        bin_id=first.bin_id,
+        reason=Reason.UNDO,
+        on_hand=change.on_hand,
+        blocked=change.blocked,
+        note=f"takes back a {first.reason}",
+        person_id=actor.person_id,
+        request_key=f"undo:{first.id}",
+    )
+    write_movement(session, movement)
+    note_movements(session, workplace, [first.product_id])
 
 
 def write_movement(session: Session, movement: Movement) -> None:
