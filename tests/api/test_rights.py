@@ -62,6 +62,10 @@ CALLS = {
     ),
     "PATCH /channels/{channel}": (Right.SETUP, {"paused": True}),
     "PATCH /firm": (Right.SETUP, {"name": "Quillmoss"}),
+    "POST /move-in": (Right.SETUP, {}),
+    "POST /move-in/in-step": (Right.SETUP, {}),
+    "PATCH /move-in/{job_id}": (Right.SETUP, {"mark": 80}),
+    "POST /move-in/{job_id}/{event}": (Right.SETUP, None),
     "POST /warehouses": (Right.SETUP, {"name": "Hall"}),
     "PATCH /warehouses/{warehouse}": (Right.SETUP, {"name": "Hall"}),
     "DELETE /warehouses/{warehouse}": (Right.SETUP, None),
@@ -263,6 +267,7 @@ def test_set_up_is_not_even_shown_to_others_than_owners(api, tokens):
         "/people",
         "/tokens",
         "/backups",
+        "/move-in/in-step",
     ):
         for role in Role:
             answer = api.get(f"/api/v1{path}", headers=tokens[role])

@@ -35,10 +35,14 @@ class JobRow:
 
 
 def job_rows(
-    session: Session, *, job_id: int | None = None, since: datetime | None = None
+    session: Session,
+    *,
+    job_id: int | None = None,
+    since: datetime | None = None,
+    kind: str = "",
 ) -> list[JobRow]:
     """Returns bulk jobs, the newest first: one by its id, those that run or ended since a moment,
-    or the last fifty.
+    or the last fifty, of all kinds or of one.
     """
     statement = (
         select(
@@ -62,6 +66,8 @@ def job_rows(
     )
     if job_id is not None:
         statement = statement.where(BulkJob.id == job_id)
+    if kind:
+        statement = statement.where(BulkJob.kind == kind)
     if since is not None:
         statement = statement.where(or_(BulkJob.state.in_(RUNNING), BulkJob.ended_at > since))
     return rows_as(JobRow, session, statement)

@@ -154,7 +154,7 @@ class StepRow(NamedTuple):
     currency: str
 
 
-def step_rows(
+def rows_out_of_step(
     session: Session, channel_id: int, *, after: int = 0, limit: int = 50
 ) -> list[StepRow]:
     """Returns the listings of a channel that would change when they are kept in step."""

@@ -57,6 +57,7 @@ ROOMS = {
     ),
     "setup": (
         Room("channels", "Channels and carriers", "setup_index"),
+        Room("move-in", "Move in", "move_in_index"),
         Room("firm", "Firm", "firm_show"),
         Room("warehouses", "Warehouses", "warehouse_index"),
         Room("people", "People", "people_index"),

@@ -8,7 +8,8 @@ from relvan.core.jobs.life import JobState
 from relvan.core.refusal import NotAllowed, Refused
 from relvan.services.bulk.work import work_next
 from relvan.services.jobs.life import find_job, move_job
-from relvan.services.move_in.in_step import keep_in_step, preview_steps
+from relvan.services.listings import findings
+from relvan.services.move_in.in_step import keep_channel_in_step, preview_steps
 from relvan.services.move_in.open import decide, start_move
 from relvan.store.channels import channel_by_key, channel_settings
 from relvan.store.move_in import count_proposed, proposed_rows
@@ -74,11 +75,11 @@ def test_a_move_from_reading_to_in_step(workplace, owner, world, moved):
         previews = {one.channel.key: one for one in preview_steps(session, shown=5)}
     assert previews["hagglet"].waiting.quantities == 0  # its stock was taken
     assert previews["hagglet"].waiting.prices == 0
-    keep_in_step(workplace, owner, "hagglet")
+    keep_channel_in_step(workplace, owner, "hagglet")
     work_all(workplace)
     deliver(workplace)
     assert world.listings("hagglet") == before["hagglet"]  # as the preview said
-    keep_in_step(workplace, owner, "corvello")
+    keep_channel_in_step(workplace, owner, "corvello")
     work_all(workplace)
     deliver(workplace)
     changed = [
@@ -202,7 +203,10 @@ def test_reading_goes_on_in_bad_weather(workplace, owner, world, weather):
     assert job_of(workplace, job_id).counts["listings"] == len(made.truth) + len(made.families)
 
 
-def test_a_channel_that_is_down_ends_it_and_it_can_be_tried_again(workplace, owner, world):
+def test_a_channel_that_is_down_ends_it_and_it_can_be_tried_again(
+    workplace, owner, world, monkeypatch
+):
+    monkeypatch.setattr(findings, "TRIES", 1)  # it does not wait before it gives up
     load_made(world, 6)
     connect_made(workplace, owner, world)
     world.weather("corvello", "down")

@@ -14,7 +14,7 @@ from typing import Any
 
 from relvan.core.catalogue.product import MOST_DESCRIPTION, MOST_TITLE, MOST_WORD
 from relvan.core.listings.likeness import folded
-from relvan.core.move_in.seen import Seen
+from relvan.core.move_in.seen import SeenListing
 from relvan.core.refusal import Refusal
 
 NEWEST, LONGEST, MOST = "newest", "longest", "most"
@@ -33,7 +33,7 @@ _NEVER = datetime(1, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True)
-class Said:
+class SaidBy:
     """One value of a detail, with the channels that say it."""
 
     value: Any
@@ -75,7 +75,7 @@ def check_sources(sources: Mapping[str, str], channels: Sequence[str]) -> list[R
     return found
 
 
-def value_of(detail: str, seen: Seen) -> Any:
+def value_of(detail: str, seen: SeenListing) -> Any:
     """Returns what a listing says of a detail, or an empty value."""
     if detail == "title":
         return seen.title.strip()[:MOST_TITLE]
@@ -88,7 +88,7 @@ def value_of(detail: str, seen: Seen) -> Any:
     return seen.weight_g or None
 
 
-def said_of(detail: str, seen: Sequence[Seen]) -> list[Said]:
+def said_of(detail: str, seen: Sequence[SeenListing]) -> list[SaidBy]:
     """Returns the different values of a detail, each with the channels that say it, the most common
     first.
     """
@@ -99,10 +99,10 @@ def said_of(detail: str, seen: Sequence[Seen]) -> list[Said]:
             key = one.gtin_key if detail == "gtin" else folded(str(value))
             found.setdefault(key, (value, []))[1].append(one.channel)
     ranked = sorted(found.values(), key=lambda pair: -len(pair[1]))
-    return [Said(value, tuple(dict.fromkeys(channels))) for value, channels in ranked]
+    return [SaidBy(value, tuple(dict.fromkeys(channels))) for value, channels in ranked]
 
 
-def choose(detail: str, seen: Sequence[Seen], source: str) -> Any:
+def choose(detail: str, seen: Sequence[SeenListing], source: str) -> Any:
     """Returns the value of a detail by a source. A channel that says nothing leaves the choice to
     the usual rule.
     """
@@ -124,11 +124,11 @@ def choose(detail: str, seen: Sequence[Seen], source: str) -> Any:
     return value_of(detail, max(told, key=_changed))
 
 
-def _changed(seen: Seen) -> datetime:
+def _changed(seen: SeenListing) -> datetime:
     return seen.changed_at or seen.placed_at or _NEVER
 
 
-def conflicts_of(seen: Sequence[Seen]) -> dict[str, list[Said]]:
+def conflicts_of(seen: Sequence[SeenListing]) -> dict[str, list[SaidBy]]:
     """Returns the details on which the listings contradict one another, with what each says."""
     found = {}
     for detail in CONFLICTING:

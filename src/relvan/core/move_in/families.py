@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from relvan.core.catalogue.families import LooseProduct, propose
 from relvan.core.catalogue.product import MOST_TRAITS, Trait
-from relvan.core.move_in.seen import Seen
+from relvan.core.move_in.seen import SeenListing
 from relvan.core.move_in.words import is_measure, words_of
 
 SIZES = frozenset(("xs", "s", "m", "l", "xl", "xxl", "xxxl"))
@@ -53,7 +53,7 @@ class ProposedFamily:
 
 
 def propose_families(
-    seen: Sequence[Seen], groups: Sequence[Sequence[int]], refused: Iterable[str] = ()
+    seen: Sequence[SeenListing], groups: Sequence[Sequence[int]], refused: Iterable[str] = ()
 ) -> list[ProposedFamily]:
     """Returns families of the groups of listings that are the same goods; a group is named by its
     place. Each group is in one family at most.
@@ -79,9 +79,9 @@ def propose_families(
     return found
 
 
-def _from_pages(by_id: Mapping[int, Seen], place: Mapping[int, int]) -> list[ProposedFamily]:
+def _from_pages(by_id: Mapping[int, SeenListing], place: Mapping[int, int]) -> list[ProposedFamily]:
     heads = {(one.channel, one.ref): one for one in by_id.values() if one.is_head}
-    members: dict[int, dict[int, Seen]] = defaultdict(dict)  # by page, then by product
+    members: dict[int, dict[int, SeenListing]] = defaultdict(dict)  # by page, then by product
     for one in by_id.values():
         head = heads.get((one.channel, one.head)) if one.head else None
         if head is not None and one.id in place:
@@ -96,7 +96,7 @@ def _from_pages(by_id: Mapping[int, Seen], place: Mapping[int, int]) -> list[Pro
     return found
 
 
-def _clusters(members: Mapping[int, Mapping[int, Seen]]) -> list[list[int]]:
+def _clusters(members: Mapping[int, Mapping[int, SeenListing]]) -> list[list[int]]:
     """Returns pages that share products, together; the page with most variants comes first."""
     pages_of: dict[int, list[int]] = defaultdict(list)
     for page, variants in members.items():
@@ -127,7 +127,7 @@ def _clusters(members: Mapping[int, Mapping[int, Seen]]) -> list[list[int]]:
 
 
 def _joined(
-    pages: Sequence[tuple[Seen, Mapping[int, Seen]]], taken: set[int]
+    pages: Sequence[tuple[SeenListing, Mapping[int, SeenListing]]], taken: set[int]
 ) -> ProposedFamily | None:
     """Joins pages of one family: the first one names the traits, and what only others show is told
     in its words.
@@ -176,7 +176,10 @@ def _shown(name: str) -> str:
 
 
 def _renamed(
-    names: Sequence[str], own: Mapping[int, Seen], page: Seen, variants: Mapping[int, Seen]
+    names: Sequence[str],
+    own: Mapping[int, SeenListing],
+    page: SeenListing,
+    variants: Mapping[int, SeenListing],
 ) -> dict[str, str]:
     """Returns the name of a page's traits in the words of the first page: the same name, or the one
     that has the same values on the products that both show.
@@ -202,7 +205,7 @@ def _renamed(
 
 
 def _from_titles(
-    groups: Sequence[tuple[int, Sequence[Seen]]], known: Iterable[str]
+    groups: Sequence[tuple[int, Sequence[SeenListing]]], known: Iterable[str]
 ) -> list[ProposedFamily]:
     """Returns families of products whose titles on one channel are the same but for measures and
     words that are values of traits.
@@ -212,7 +215,7 @@ def _from_titles(
     taken: set[int] = set()
     channels = sorted({one.channel for _, group in groups for one in group})
     for channel in channels:
-        stems: dict[object, dict[int, Seen]] = defaultdict(dict)
+        stems: dict[object, dict[int, SeenListing]] = defaultdict(dict)
         for at, group in groups:
             one = next((one for one in group if one.channel == channel and not one.head), None)
             if one is None or at in taken:
@@ -239,7 +242,7 @@ def _kind(word: str) -> str:
     return "".join(filter(str.isalpha, word)) if is_measure(word) else "word"
 
 
-def _from_stem(members: Mapping[int, Seen]) -> ProposedFamily | None:
+def _from_stem(members: Mapping[int, SeenListing]) -> ProposedFamily | None:
     if len(members) < LEAST:
         return None
     told = propose([LooseProduct(str(at), one.title, {}) for at, one in members.items()])

@@ -13,13 +13,14 @@ from dataclasses import dataclass, field
 from itertools import combinations
 from statistics import median
 
-from relvan.core.move_in.seen import Seen
+from relvan.core.move_in.seen import SeenListing
 from relvan.core.move_in.words import Shared, Weights, is_measure, words_of
 
 MARK = 72  # from here on a likeness joins two listings, unless a person chooses another mark
 ASK = 55  # from here on to the mark it is a question
 LEAD = 4  # how much more alike the best must be than the next
 CONTRADICTED = 40
+REPLACED = 10  # so much less alike are two titles of which each has a word that the other lacks
 TRIED = 24  # so many candidates are compared with each listing
 COMMON = 400  # a word that stands in more listings finds no candidates
 
@@ -77,7 +78,7 @@ class Matched:
 
 
 @dataclass(frozen=True)
-class Decisions:
+class JoinRules:
     """What a person decided about listings: `apart` are never joined with others, `together` are
     pairs of the same goods.
     """
@@ -88,7 +89,7 @@ class Decisions:
     differ: frozenset[tuple[int, int]] = frozenset()
 
 
-def match(seen: Sequence[Seen], decided: Decisions = Decisions()) -> Matched:
+def match(seen: Sequence[SeenListing], decided: JoinRules = JoinRules()) -> Matched:
     """Returns which listings are the same goods. Pages of families must not be among them."""
     work = _Matching(seen, decided)
     work.by_hand()
@@ -99,7 +100,7 @@ def match(seen: Sequence[Seen], decided: Decisions = Decisions()) -> Matched:
 
 
 class _Matching:
-    def __init__(self, seen: Sequence[Seen], decided: Decisions) -> None:
+    def __init__(self, seen: Sequence[SeenListing], decided: JoinRules) -> None:
         self.by_id = {one.id: one for one in seen}
         self.decided = decided
         self.groups = Groups()
@@ -281,7 +282,7 @@ class _Matching:
                 index[word].append(one)
         return {word: ids for word, ids in index.items() if len(ids) <= COMMON}
 
-    def _candidates(self, one: Seen, index: Mapping[str, Sequence[int]]) -> list[int]:
+    def _candidates(self, one: SeenListing, index: Mapping[str, Sequence[int]]) -> list[int]:
         """Returns listings of other channels that share most of the words that tell much."""
         counted: dict[int, float] = defaultdict(float)
         for word in self.words[one.id]:
@@ -312,6 +313,8 @@ class _Matching:
         percent /= sum(weight for weight, _ in parts)
         if one.brand and other.brand and not set(words_of(one.brand)) & set(words_of(other.brand)):
             percent -= 20
+        if shared.only_first and shared.only_second:  # each says something else in its place
+            percent -= REPLACED
         if self._contradicts(first, second, shared):
             percent = min(percent, CONTRADICTED)
         return max(0, min(97, round(percent)))
@@ -333,7 +336,7 @@ def _buckets(keyed: Iterable[tuple[str, int]]) -> list[list[int]]:
     return [ids for ids in found.values() if len(ids) > 1]
 
 
-def _telling_words(one: Seen, brands: Collection[str]) -> frozenset[str]:
+def _telling_words(one: SeenListing, brands: Collection[str]) -> frozenset[str]:
     """Returns the words of a listing's title and trait values, without those of any brand."""
     values = " ".join(one.traits.values())
     words = frozenset((*words_of(one.title), *words_of(values)))
@@ -351,7 +354,9 @@ def _closeness(difference: float) -> float:
     return max(0.0, 1 - abs(difference) / 0.16)
 
 
-def varying_words(seen: Sequence[Seen], words: Mapping[int, frozenset[str]]) -> frozenset[str]:
+def varying_words(
+    seen: Sequence[SeenListing], words: Mapping[int, frozenset[str]]
+) -> frozenset[str]:
     """Returns the words by which siblings differ: values of traits, and words that alone tell two
     titles of one channel apart.
     """

@@ -24,6 +24,7 @@ from relvan.core.prices.steps import (
 ENOUGH = 0.98  # so many of the prices must come out right for steps to be proposed
 LEAST_PAIRS = 3
 TRIED = 60
+LOOKED_INTO = 12  # of all steps that explain some of the prices best
 ENDINGS: tuple[tuple[int, ...], ...] = ((99,), (95,), (90,), (50,), (0,), (49, 99), (0, 50))
 
 
@@ -56,15 +57,15 @@ def explain(
     if not known:
         return Explained(first, 0, len(pairs))
     some = known[:: max(1, len(known) // TRIED)]
-    best: tuple[PriceStep, ...] = ()
-    right = _right(best, some, target)
-    for steps in _candidates(some):
-        if right == len(some):
-            break
-        hits = _right(steps, some, target)
+    tried = [(_right(steps, some, target), steps) for steps in _candidates(known, some)]
+    most = max(hits for hits, _ in tried)
+    near = [steps for hits, steps in tried if hits >= most - 1][:LOOKED_INTO]
+    best, right = (), -1
+    for steps in near:  # the plainest first: another one must explain more
+        hits = _right(steps, known, target)
         if hits > right:
             best, right = steps, hits
-    return Explained((*first, *best), _right(best, known, target), len(pairs))
+    return Explained((*first, *best), right, len(pairs))
 
 
 def _led(amount: int, currency: str, steps: Sequence[PriceStep], terms: PriceTerms) -> int:
@@ -79,9 +80,11 @@ def _right(steps: Sequence[PriceStep], pairs: Sequence[tuple[int, int]], currenc
     return sum(_led(base, currency, steps, terms) == there for base, there in pairs)
 
 
-def _candidates(pairs: Sequence[tuple[int, int]]) -> list[tuple[PriceStep, ...]]:
+def _candidates(
+    known: Sequence[tuple[int, int]], pairs: Sequence[tuple[int, int]]
+) -> list[tuple[PriceStep, ...]]:
     """Returns steps to try, the plainest first: a percentage or an amount, with an ending or
-    without.
+    without. The percentage is near that of some pairs, and finer near that of all.
     """
     ratio = median(Decimal(there) / base for base, there in pairs)
     middle = (ratio - 1) * 100
@@ -95,7 +98,10 @@ def _candidates(pairs: Sequence[tuple[int, int]]) -> list[tuple[PriceStep, ...]]
     moves += [
         (AmountStep(near),) for near in {amount, round(amount, -1), round(amount, -2)} if near
     ]
-    moves.append((PercentStep(middle.quantize(Decimal("0.01"))),))
+    whole = sum(there for _, there in known) / Decimal(sum(base for base, _ in known))
+    for fine in (middle, (whole - 1) * 100):
+        percent = fine.quantize(Decimal("0.01"))
+        moves += [(PercentStep(percent + Decimal(at) / 100),) for at in (0, -1, 1)]
     endings = _endings(pairs)
     ways: tuple[Direction, ...] = ("nearest", "up", "down")
     ended = [

@@ -13,10 +13,10 @@ from typing import Any
 
 from relvan.core.catalogue.identity import check_sku, sku_key
 from relvan.core.catalogue.product import MOST_ALIASES, ProductKind, Trait
-from relvan.core.move_in.details import DETAILS, Said, Sources, choose, conflicts_of
+from relvan.core.move_in.details import DETAILS, SaidBy, Sources, choose, conflicts_of
 from relvan.core.move_in.families import ProposedFamily, propose_families
-from relvan.core.move_in.matching import Decisions, Link, match
-from relvan.core.move_in.seen import Seen
+from relvan.core.move_in.matching import JoinRules, Link, match
+from relvan.core.move_in.seen import SeenListing
 from relvan.core.move_in.words import words_of
 
 _PACK = re.compile(
@@ -35,7 +35,7 @@ class Wishes:
     `existing` are products of the catalogue by listing, and `taken` the keys of all its SKUs.
     """
 
-    matching: Decisions = Decisions()
+    matching: JoinRules = JoinRules()
     sources: Sources = Sources()
     channels: Sequence[str] = ()
     stock_from: str = ""
@@ -68,7 +68,7 @@ class Proposed:
     aliases: tuple[str, ...] = ()
     prices: Mapping[str, int] = field(default_factory=dict)
     stock: tuple[int, str] | None = None
-    conflicts: Mapping[str, Sequence[Said]] = field(default_factory=dict)
+    conflicts: Mapping[str, Sequence[SaidBy]] = field(default_factory=dict)
     family: str = ""
     traits: Mapping[str, str] = field(default_factory=dict)
     axes: tuple[Trait, ...] = ()
@@ -79,7 +79,7 @@ class Proposed:
 
 
 @dataclass(frozen=True)
-class Proposal:
+class CatalogueProposal:
     """All products that are proposed, families before their variants, and the pairs of listings of
     which a person is asked whether they are the same goods.
     """
@@ -88,13 +88,13 @@ class Proposal:
     questions: tuple[Link, ...]
 
 
-def propose_catalogue(seen: Sequence[Seen], wishes: Wishes = Wishes()) -> Proposal:
+def propose_catalogue(seen: Sequence[SeenListing], wishes: Wishes = Wishes()) -> CatalogueProposal:
     """Returns the catalogue that the listings propose."""
     return _Proposing(seen, wishes).proposal()
 
 
 class _Proposing:
-    def __init__(self, seen: Sequence[Seen], wishes: Wishes) -> None:
+    def __init__(self, seen: Sequence[SeenListing], wishes: Wishes) -> None:
         self.by_id = {one.id: one for one in seen}
         self.wishes = wishes
         rank = {channel: at for at, channel in enumerate(wishes.channels)}
@@ -105,8 +105,9 @@ class _Proposing:
             self.links[link.first].append(link)
         self.families = propose_families(seen, self.matched.groups, wishes.no_families)
         self.claimed: set[str] = set(wishes.taken)
+        self.unwanted: set[str] = set()  # SKUs of families that are left out
 
-    def proposal(self) -> Proposal:
+    def proposal(self) -> CatalogueProposal:
         groups = [
             sorted((self.by_id[one] for one in group), key=self.rank)
             for group in self.matched.groups
@@ -117,17 +118,19 @@ class _Proposing:
         for family in self.families:
             head = self._family(family, groups)
             heads.append(head)
+            if head.left_out:  # then its variants are not made either
+                self.unwanted.add(head.sku)
             for variant in family.variants:
                 family_of[variant] = (head.sku, family)
         products = [
             self._product(at, group, skus[at], family_of.get(at)) for at, group in enumerate(groups)
         ]
         products = self._with_kits(products)
-        return Proposal((*heads, *products), self.matched.questions)
+        return CatalogueProposal((*heads, *products), self.matched.questions)
 
     # --- SKUs
 
-    def _skus(self, groups: Sequence[Sequence[Seen]]) -> list[tuple[str, tuple[str, ...]]]:
+    def _skus(self, groups: Sequence[Sequence[SeenListing]]) -> list[tuple[str, tuple[str, ...]]]:
         """Returns the SKU and the aliases of each group. A SKU that two groups want goes to the one
         in which more listings have it.
         """
@@ -152,12 +155,12 @@ class _Proposing:
             found.append((sku, tuple(aliases[:MOST_ALIASES])))
         return found
 
-    def _existing(self, group: Sequence[Seen]) -> str:
+    def _existing(self, group: Sequence[SeenListing]) -> str:
         return next(
             (self.wishes.existing[one.id] for one in group if one.id in self.wishes.existing), ""
         )
 
-    def _made_up(self, one: Seen) -> str:
+    def _made_up(self, one: SeenListing) -> str:
         """Returns a SKU for goods that have none of their own, by the reference of their listing."""
         base = re.sub(r"\s+", "-", one.ref.strip())[:48] or str(one.id)
         sku, number = base, 1
@@ -168,7 +171,7 @@ class _Proposing:
 
     # --- products
 
-    def _details(self, group: Sequence[Seen], name: int) -> dict[str, Any]:
+    def _details(self, group: Sequence[SeenListing], name: int) -> dict[str, Any]:
         sources = self.wishes.sources
         found = {detail: choose(detail, group, sources.source(detail, name)) for detail in DETAILS}
         facts: dict[str, Any] = {}
@@ -179,7 +182,7 @@ class _Proposing:
     def _product(
         self,
         at: int,
-        group: Sequence[Seen],
+        group: Sequence[SeenListing],
         skus: tuple[str, tuple[str, ...]],
         family: tuple[str, ProposedFamily] | None,
     ) -> Proposed:
@@ -192,6 +195,7 @@ class _Proposing:
             if not self.wishes.sources.settled(detail, name)
         }
         in_family = family is not None and not existing
+        sku_of_family = family[0] if family else ""
         return Proposed(
             name=name,
             sku=sku,
@@ -206,11 +210,11 @@ class _Proposing:
             family=family[0] if family and in_family else "",
             traits=family[1].variants[at] if family and in_family else {},
             existing=existing,
-            left_out=name in self.wishes.left_out,
+            left_out=name in self.wishes.left_out or (in_family and sku_of_family in self.unwanted),
             family_name=family[1].name if family and in_family else "",
         )
 
-    def _stock(self, group: Sequence[Seen]) -> tuple[int, str] | None:
+    def _stock(self, group: Sequence[SeenListing]) -> tuple[int, str] | None:
         """Returns the quantity of the trusted channel; where goods are not listed there, the lowest
         that another channel shows, so that nothing is sold that is not there.
         """
@@ -218,7 +222,7 @@ class _Proposing:
         chosen = min(trusted or group, key=lambda one: (one.quantity, one.id))
         return chosen.quantity, chosen.channel
 
-    def _family(self, family: ProposedFamily, groups: Sequence[Sequence[Seen]]) -> Proposed:
+    def _family(self, family: ProposedFamily, groups: Sequence[Sequence[SeenListing]]) -> Proposed:
         pages = sorted((self.by_id[page] for page in family.pages), key=self.rank)
         members = [one for variant in family.variants for one in groups[variant]]
         name = min(family.pages) if family.pages else min(one.id for one in members)
@@ -243,11 +247,12 @@ class _Proposing:
             aliases=tuple(aliases),
             axes=family.axes,
             existing=existing,
+            left_out=name in self.wishes.left_out,
             family_name=family.name,
         )
 
     def _made_up_family(
-        self, family: ProposedFamily, pages: Sequence[Seen], members: Sequence[Seen]
+        self, family: ProposedFamily, pages: Sequence[SeenListing], members: Sequence[SeenListing]
     ) -> str:
         title = family.title or (pages or members)[0].title
         base = "-".join(words_of(title))[:40].strip("-").upper() or "FAMILY"

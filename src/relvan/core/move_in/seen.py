@@ -8,7 +8,7 @@ from relvan.core.catalogue.identity import check_gtin, gtin_key, sku_key
 
 
 @dataclass(frozen=True)
-class Seen:
+class SeenListing:
     """A listing as a channel shows it. The price is in minor units of `currency`.
 
     `head` is the reference of the family's page on which a variant stands; such a page itself has

@@ -38,7 +38,9 @@ STEPS = {
     FirstStep.CHANNEL: StepWords(
         "Connect a channel", "Listings, prices and stock go there, and orders come from there."
     ),
-    FirstStep.PRODUCTS: StepWords("Bring in products", "From a file, or one by one."),
+    FirstStep.PRODUCTS: StepWords(
+        "Bring in products", "From a file, one by one, or of what you list already: move in."
+    ),
     FirstStep.STOCK: StepWords("Say what is on hand", "A channel shows no more than there is."),
     FirstStep.CARRIER: StepWords(
         "Connect a carrier", "Labels are bought from it, and it gives the tracking numbers."

@@ -15,7 +15,7 @@ from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ShownListing
 from relvan.services.jobs.life import NewJob, actor_of, end_job, find_job, open_background_job
-from relvan.services.listings.linking import link
+from relvan.services.listings.placing import link
 from relvan.services.patience import wait_to_ask_again
 from relvan.services.workplace import Actor, Workplace
 from relvan.store import search

@@ -1,37 +1,29 @@
 """Links listings that were found on a channel to products, undoes links, and creates products from
-them.
-
-A listing that is linked becomes one of ours as it stands on the channel: what the channel shows
-counts as sent. Linked while reading in, it is not followed yet, so that reading changes nothing on
-the channel; linked by hand, it is.
+them. How a linked listing becomes ours says `placing.py`.
 """
 
 import re
 from collections.abc import Sequence
 from typing import Any
 
-from relvan.core.catalogue.identity import check_gtin, check_sku, sku_key
+from relvan.core.catalogue.identity import check_gtin, check_sku
 from relvan.core.catalogue.product import MOST_TITLE, ProductDraft, ProductKind, Trait
-from relvan.core.listings.cascade import told_value
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.services import audit
 from relvan.services.catalogue.save import save_many
 from relvan.services.imports.by_address import fetch_pictures
-from relvan.services.listings.offers import worked_out_listing
-from relvan.services.listings.refresh import content_mark, refresh_listings
+from relvan.services.listings.placing import link
+from relvan.services.listings.refresh import refresh_listings
 from relvan.services.outbox.tell import drop_tellings
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.findings import (
     ProductHint,
-    find_listing,
     finding_by_id,
-    head_on_channel,
     known_refs,
-    linked_on_page,
     linked_to,
     members_found,
 )
@@ -39,8 +31,6 @@ from relvan.store.listings import is_spoken_of, members_of
 from relvan.store.session import Session
 from relvan.store.tables import Channel, Finding, Listing, PriceList, Product
 
-# by what listings are linked that are not followed yet: while reading, and while moving in
-NOT_FOLLOWED = ("SKU", "GTIN", "likeness", "a decision", "move in")
 _TAG = re.compile(r"<[^<>]*>")
 
 
@@ -74,98 +64,6 @@ def link_findings(
     return verdicts
 
 
-def link(
-    session: Session,
-    workplace: Workplace,
-    actor: Actor,
-    found: Finding,
-    product: ProductHint,
-    by: str,
-) -> int:
-    """Makes a listing that was found one of ours; returns its id."""
-    if found.listing_id is not None:
-        raise refuse(
-            "exists", f"“{found.ref}” is linked already.", "Undo the link first.", "finding"
-        )
-    is_head = bool(found.traits) and not found.head
-    if is_head != (product.kind == ProductKind.FAMILY):
-        wanted = "is the page of a family" if is_head else "is no family"
-        raise refuse(
-            "kind",
-            f"“{found.title[:60]}” {wanted}; “{product.sku}” {'is none' if is_head else 'is one'}.",
-            "Choose another product.",
-            "sku",
-        )
-    alias = _alias_of(session, found, product)
-    listing = find_listing(session, found.channel_id, product.id, alias)
-    if listing is not None and listing.placed:
-        message = f"“{product.sku}” is on the channel already, as {listing.ref}."
-        raise refuse("exists", message, "Choose another product, or take that one down.", "sku")
-    now = workplace.now()
-    if listing is None:
-        listing = Listing(
-            channel_id=found.channel_id,
-            product_id=product.id,
-            alias=alias,
-            own={},
-            refusal=[],
-            gaps=[],
-            created_at=now,
-        )
-    listing.is_head, listing.head_id = is_head, _head_of(session, found, product)
-    listing.placed, listing.shown, listing.wish = True, found.live, "live" if found.live else "down"
-    listing.ref, listing.page, listing.changed_at = found.ref, found.page, now
-    listing.followed = by not in NOT_FOLLOWED
-    listing.sent_price, listing.sent_quantity = (
-        (None, 0) if is_head else (found.price, found.quantity)
-    )
-    listing.sent_fields = {name: str(value) for name, value in found.said.items()}
-    if found.said.get("page"):  # the catalogue page that it stands on
-        listing.own = {**listing.own, "page": str(found.said["page"])}
-    session.add(listing)
-    session.flush()
-    found.listing_id, found.linked_by, found.product_id = listing.id, by, product.id
-    audit.record(
-        session, actor, now, audit.Subject("listing", listing.id), f"linked to {found.ref} by {by}"
-    )
-    if is_head:
-        _gather(session, found, listing, product)
-    refresh_listings(session, workplace, listing_ids=[listing.id])
-    _take_as_sent(session, workplace, listing)
-    return listing.id
-
-
-def _take_as_sent(session: Session, workplace: Workplace, listing: Listing) -> None:
-    """Takes what the channel shows as the listing's own values where they differ from ours. When
-    all is as we would say it, nothing is outdated; pictures cannot be compared."""
-    book = workplace.rulebook(session.get_one(Channel, listing.channel_id))
-    shown = listing.sent_fields
-    ours = worked_out_listing(session, workplace, listing).fields
-    only_there = {
-        name: value
-        for name, value in shown.items()
-        if name in ours and not ours[name].value and value
-    }
-    if only_there:  # what nobody here says stays as it is there
-        listing.own = {**only_there, **listing.own}
-        refresh_listings(session, workplace, listing_ids=[listing.id])
-    worked_out = worked_out_listing(session, workplace, listing)
-    told = {
-        rule.name: _plain(told_value(rule, worked_out.fields[rule.name].value))
-        for rule in book.fields
-    }
-    if all(
-        _plain(str(value)) == told.get(name, "") for name, value in shown.items() if name in told
-    ):
-        listing.sent_content = content_mark(worked_out)
-    listing.sent_pictures = listing.held_pictures
-    refresh_listings(session, workplace, listing_ids=[listing.id])
-
-
-def _plain(text: str) -> str:
-    return " ".join(text.split())
-
-
 def hint_of(product: Product) -> ProductHint:
     """Returns the details of a product by which it is linked."""
     return ProductHint(
@@ -177,33 +75,6 @@ def hint_of(product: Product) -> ProductHint:
         product.gtin or "",
         product.family_id,
     )
-
-
-def _alias_of(session: Session, found: Finding, product: ProductHint) -> str:
-    """Returns the alias of the product that it was found under, if it was one."""
-    if not found.sku or sku_key(found.sku) == sku_key(product.sku):
-        return ""
-    try:
-        named = find_product(session, found.sku)
-    except Refused:
-        return ""
-    return found.sku if named.id == product.id else ""
-
-
-def _head_of(session: Session, found: Finding, product: ProductHint) -> int | None:
-    """Returns the listing of the family's page that the listing is on, when that page is linked to
-    the product's family."""
-    if not found.head:
-        return None
-    return head_on_channel(session, found.channel_id, found.head, product.family_id)
-
-
-def _gather(session: Session, found: Finding, head: Listing, product: ProductHint) -> None:
-    """Makes variants that were linked before their family's page members of it."""
-    session.flush()
-    for listing, family_id in linked_on_page(session, found.channel_id, found.ref):
-        if family_id == product.id:
-            listing.head_id = head.id
 
 
 def unlink_finding(workplace: Workplace, actor: Actor, finding_id: int) -> None:
@@ -353,7 +224,7 @@ def _draft(book: Rulebook, found: Finding, price_list: str, **more: Any) -> Prod
 
 def said_facts(book: Rulebook, found: Finding) -> tuple[dict[str, str], dict[str, Any]]:
     """Returns what a listing says in its channel's fields: attributes by name, and other facts."""
-    said = {name: plain_text(str(value)) for name, value in found.said.items()}
+    said = {name: without_tags(str(value)) for name, value in found.said.items()}
     attributes: dict[str, str] = {}
     values: dict[str, Any] = {}
     for rule in book.fields:
@@ -369,7 +240,7 @@ def said_facts(book: Rulebook, found: Finding) -> tuple[dict[str, str], dict[str
     return attributes, values
 
 
-def plain_text(text: str) -> str:
+def without_tags(text: str) -> str:
     """Returns a text without its tags."""
     return _TAG.sub(" ", text).strip()
 

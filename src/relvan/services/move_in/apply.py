@@ -12,20 +12,20 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import STOCKED
 from relvan.core.jobs.life import TO_APPLY, JobVerdict
 from relvan.core.prices.steps import steps_data
-from relvan.core.refusal import Refused
 from relvan.services.catalogue.references import ProductWish
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.channels.settings import change_channel
 from relvan.services.imports.by_address import open_fetching
 from relvan.services.jobs.life import actor_of, end_job, find_job
-from relvan.services.listings.linking import hint_of, link, picture_addresses
+from relvan.services.listings.linking import picture_addresses
+from relvan.services.listings.placing import WantedLink, link_all
 from relvan.services.move_in.decisions import STEPS, Decided
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.stock.move import MoveStock, move_in, note_movements
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import find_product
 from relvan.store.channels import channel_settings, channels
 from relvan.store.facts import codes, facts_by_id
+from relvan.store.findings import products_by_sku
 from relvan.store.job_rows import count_verdicts, settle_rows
 from relvan.store.move_in import (
     ProposedRow,
@@ -204,23 +204,25 @@ def _link_all(
     """Links what was found to the products. One that cannot be linked stays unlinked, and the row
     says why."""
     session.flush()
-    found = findings_with_ids(
-        session, {member[0] for row in rows for member in row.more["listings"]}
-    )
+    ids = {member[0] for row in rows for member in row.more["listings"]}
+    found = findings_with_ids(session, ids)
+    hints = products_by_sku(session, {sku_key(row.subject) for row in rows})
+    wanted: list[WantedLink] = []
+    row_of: dict[int, ProposedRow] = {}
     for row in rows:
-        product = hint_of(find_product(session, row.subject))
-        troubles = []
+        product = hints[sku_key(row.subject)]
         for member, by, _ in row.more["listings"]:
             one = found.get(member)
-            if one is None or one.listing_id is not None:
-                continue
-            try:
-                with session.begin_nested():
-                    link(session, workplace, actor, one, product, BY[by])
-            except Refused as refused:
-                troubles.append(f"{one.ref}: {refused.first.message}")
-        if troubles:
-            keep_more(session, row.id, {**row.more, "unlinked": troubles})
+            if one is not None and one.listing_id is None:
+                wanted.append(WantedLink(one, product, BY[by]))
+                row_of[member] = row
+    troubles: dict[int, list[str]] = {}
+    for member, refused in link_all(session, workplace, actor, wanted).items():
+        words = f"{found[member].ref}: {refused.first.message}"
+        troubles.setdefault(row_of[member].id, []).append(words)
+    for row in rows:
+        if row.id in troubles:
+            keep_more(session, row.id, {**row.more, "unlinked": troubles[row.id]})
 
 
 def _fetch_pictures(workplace: Workplace, actor: Actor, job_id: int) -> None:

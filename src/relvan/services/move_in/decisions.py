@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from relvan.core.move_in.details import Sources, check_sources
-from relvan.core.move_in.matching import ASK, MARK, Decisions
+from relvan.core.move_in.matching import ASK, MARK, JoinRules
 from relvan.core.move_in.proposal import Wishes
 from relvan.core.refusal import Refusal, refuse, refuse_if_any
 
@@ -52,7 +52,7 @@ class Decided:
         """Returns what the core needs to propose."""
         own = {int(name): dict(sources) for name, sources in self.own.items()}
         return Wishes(
-            matching=Decisions(
+            matching=JoinRules(
                 self.mark,
                 frozenset(self.apart),
                 tuple(_pair(pair) for pair in self.together),

@@ -19,7 +19,7 @@ from relvan.store.move_in import (
     Waiting,
     follow_listings,
     ids_for_step,
-    step_rows,
+    rows_out_of_step,
     waiting_for_step,
 )
 from relvan.store.session import Session
@@ -49,12 +49,12 @@ def preview_steps(
             continue
         waiting = waiting_for_step(session, channel.id)
         if waiting.listings:
-            rows = step_rows(session, channel.id, limit=shown) if shown else []
+            rows = rows_out_of_step(session, channel.id, limit=shown) if shown else []
             found.append(StepPreview(channel, waiting, rows))
     return found
 
 
-def keep_in_step(workplace: Workplace, actor: Actor, key: str) -> int:
+def keep_channel_in_step(workplace: Workplace, actor: Actor, key: str) -> int:
     """Opens the job that keeps in step all listings of a channel that were only read in; returns
     its id."""
     actor.must(Right.LISTINGS)

@@ -9,13 +9,13 @@ from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.jobs.life import JobVerdict
 from relvan.core.move_in.matching import Link
-from relvan.core.move_in.proposal import Proposal, Proposed, propose_catalogue
-from relvan.core.move_in.seen import Seen
+from relvan.core.move_in.proposal import CatalogueProposal, Proposed, propose_catalogue
+from relvan.core.move_in.seen import SeenListing
 from relvan.core.prices.rates import Rates
 from relvan.gateways.channels.port import ShownListing
 from relvan.services.jobs.life import end_job, find_job
 from relvan.services.listings.findings import keep_unlinked, read_pages
-from relvan.services.listings.linking import plain_text, said_facts
+from relvan.services.listings.linking import said_facts, without_tags
 from relvan.services.move_in.decisions import Decided
 from relvan.services.move_in.plan import PricePlan, plan_prices, price_facts
 from relvan.services.workplace import Workplace
@@ -124,7 +124,7 @@ def _question(link: Link) -> list[Any]:
     return [link.first, link.second, link.by, link.percent]
 
 
-def _in_order(proposal: Proposal) -> list[Proposed]:
+def _in_order(proposal: CatalogueProposal) -> list[Proposed]:
     """Returns each family with its variants after it, then what stands alone."""
     variants: dict[str, list[Proposed]] = {}
     for one in proposal.products:
@@ -136,7 +136,7 @@ def _in_order(proposal: Proposal) -> list[Proposed]:
 
 def _seen(
     workplace: Workplace, found: Sequence[Channel], findings: Sequence[Finding]
-) -> list[Seen]:
+) -> list[SeenListing]:
     by_id = {channel.id: channel for channel in found}
     books = {channel.id: workplace.rulebook(channel) for channel in found}
     seen = []
@@ -144,7 +144,7 @@ def _seen(
         channel = by_id[one.channel_id]
         attributes, _ = said_facts(books[channel.id], one)
         seen.append(
-            Seen(
+            SeenListing(
                 one.id,
                 channel.key,
                 one.ref,
@@ -156,7 +156,7 @@ def _seen(
                 one.head,
                 one.gtin,
                 one.brand,
-                plain_text(one.text),
+                without_tags(one.text),
                 one.weight_g,
                 {name: str(value) for name, value in one.traits.items()},
                 one.placed_at,
@@ -167,7 +167,7 @@ def _seen(
     return seen
 
 
-def _catalogue(session: Session, seen: Sequence[Seen]) -> tuple[dict[int, str], set[str]]:
+def _catalogue(session: Session, seen: Sequence[SeenListing]) -> tuple[dict[int, str], set[str]]:
     """Returns the products of the catalogue that listings are, by equal SKU or the only equal GTIN,
     and the keys of all SKUs of these listings that are taken."""
     by_sku = products_by_sku(session, {one.sku_key for one in seen if one.sku_key})

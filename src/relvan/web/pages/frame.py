@@ -11,10 +11,11 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from relvan.core.jobs.life import JobState
 from relvan.core.listings.state import listing_state
-from relvan.core.people.roles import Right
+from relvan.core.people.roles import RIGHTS, Right
 from relvan.core.refusal import Refused, not_found
 from relvan.core.why import Why
 from relvan.services.bulk.effects import price_effects_of_rows
+from relvan.services.jobs.life import MOVE_IN
 from relvan.services.listings.availability import availability
 from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import listing_facts
@@ -38,6 +39,7 @@ STATIONS = (
     ("New product", "/catalogue/new"),
     ("New family", "/families/new"),
     ("Import and export", "/imports"),
+    ("Move in", "/setup/move-in"),
     ("Categories and attributes", "/categories"),
     ("Changes of products", "/catalogue/history"),
     ("Listings", "/listings"),
@@ -114,7 +116,7 @@ def job_index(desk: At) -> HTMLResponse:
 
 
 @router.get("/jobs/{job_id:int}", name="job_show")
-def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "") -> HTMLResponse:
+def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "") -> Response:
     """Shows one bulk job with the verdict on each row; only its rows when htmx asks."""
     with desk.workplace.database.reading() as session:
         jobs = job_rows(session, job_id=job_id)
@@ -126,6 +128,8 @@ def job_show(desk: At, job_id: int, after: int | None = None, verdict: str = "")
         )
     if not jobs:
         raise not_found("bulk job", job_id)
+    if jobs[0].kind == MOVE_IN and Right.SETUP in RIGHTS[desk.actor.role]:  # it has its own page
+        return RedirectResponse(f"/setup/move-in/{job_id}", 303)
     values: dict[str, Any] = {
         "job": jobs[0],
         "rows": rows[:JOB_PAGE],

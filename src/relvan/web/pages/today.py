@@ -21,7 +21,7 @@ STEP_PAGES = {
     FirstStep.WAREHOUSE: "warehouse_index",
     FirstStep.PRICE_LIST: "price_list_index",
     FirstStep.CHANNEL: "setup_index",
-    FirstStep.PRODUCTS: "import_index",
+    FirstStep.PRODUCTS: "move_in_index",
     FirstStep.STOCK: "count_show",
     FirstStep.CARRIER: "setup_index",
 }
