@@ -62,6 +62,7 @@ CALLS = {
     ),
     "PATCH /channels/{channel}": (Right.SETUP, {"paused": True}),
     "PATCH /firm": (Right.SETUP, {"name": "Quillmoss"}),
+    "PUT /tax-rates": (Right.SETUP, {"items": []}),
     "POST /move-in": (Right.SETUP, {}),
     "POST /move-in/in-step": (Right.SETUP, {}),
     "PATCH /move-in/{job_id}": (Right.SETUP, {"mark": 80}),
@@ -268,6 +269,7 @@ def test_set_up_is_not_even_shown_to_others_than_owners(api, tokens):
         "/tokens",
         "/backups",
         "/move-in/in-step",
+        "/tax-rates",
     ):
         for role in Role:
             answer = api.get(f"/api/v1{path}", headers=tokens[role])

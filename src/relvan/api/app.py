@@ -26,6 +26,7 @@ from relvan.api import (
     setup,
     stock,
     stockroom,
+    tax,
     updates,
     webhooks,
 )
@@ -46,6 +47,7 @@ MODULES = (
     findings,
     firm,
     move_in,
+    tax,
     listings,
     rates,
     prices,

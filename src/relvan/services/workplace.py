@@ -5,9 +5,10 @@ import random
 import secrets
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from decimal import Decimal
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
@@ -15,6 +16,7 @@ from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right, Role, check_right
 from relvan.core.refusal import NotAllowed, Refusal
 from relvan.core.setup.firm import Firm
+from relvan.core.setup.tax import TaxTable
 from relvan.core.waking import Work
 from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.carriers.port import CarrierGateway
@@ -30,6 +32,7 @@ from relvan.store.database import Database
 from relvan.store.session import Session
 from relvan.store.setup import firm_of
 from relvan.store.tables import Carrier, Channel
+from relvan.store.tax import tax_table
 
 log = logging.getLogger("relvan")
 
@@ -88,7 +91,7 @@ class Workplace:
         self.secrets = SecretBox(settings.secret_key, settings.data_dir)
         self.rulebooks = read_rulebooks(settings.data_dir / "rulebooks")
         self.rush = Rush()
-        self._firm: tuple[Firm, float] | None = None
+        self._firm: tuple[Firm, TaxTable, float] | None = None
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
         self._opening = (
@@ -109,16 +112,33 @@ class Workplace:
         """The firm as it was at most half a minute ago, or just now if this process changed it.
         While nobody has described it, its currency and its way to write come from the settings.
         """
+        return self._known_firm()[0]
+
+    @property
+    def tax(self) -> TaxTable:
+        """The rates of tax, known as the firm is."""
+        return self._known_firm()[1]
+
+    def _known_firm(self) -> tuple[Firm, TaxTable, float]:
         known = self._firm
-        if known is None or time.monotonic() - known[1] > FIRM_KNOWN_S:
+        if known is None or time.monotonic() - known[2] > FIRM_KNOWN_S:
             with self.database.reading() as session:
-                known = (firm_of(session) or self.usual_firm(), time.monotonic())
+                firm = firm_of(session) or self.usual_firm()
+                known = (firm, tax_table(session), time.monotonic())
             self._firm = known
-        return known[0]
+        return known
 
     def forget_firm(self) -> None:
-        """Lets the firm be read again, since it has changed."""
+        """Lets the firm and its rates of tax be read again, since they have changed."""
         self._firm = None
+
+    def know_tax(self, table: TaxTable) -> None:
+        """Takes rates that are just being saved, for what is worked out in the same transaction."""
+        self._firm = (self.firm, table, time.monotonic())
+
+    def home_tax(self) -> Mapping[str, Decimal]:
+        """Returns the percentage by tax code in the seller's country today."""
+        return self.tax.at_home(self.now().date())
 
     def usual_firm(self) -> Firm:
         told = self.settings

@@ -60,7 +60,8 @@ def explain(
     tried = [(_right(steps, some, target), steps) for steps in _candidates(known, some)]
     most = max(hits for hits, _ in tried)
     near = [steps for hits, steps in tried if hits >= most - 1][:LOOKED_INTO]
-    best, right = (), -1
+    best: tuple[PriceStep, ...] = ()
+    right = -1
     for steps in near:  # the plainest first: another one must explain more
         hits = _right(steps, known, target)
         if hits > right:

@@ -4,8 +4,8 @@ docs/rules.md, “Prices”.
 Amounts are in minor units; each part of the fees is rounded half up.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -87,8 +87,9 @@ def left_of(
 @dataclass(frozen=True)
 class SoldOne:
     """What is known of a sale of one: the channel's currency and category; the tax of the product
-    and whether the price holds it; its `cost` and `delivery` in minor units of the seller's
-    currency, which come over by `rate` (theirs for one of ours) when the channel sells in another.
+    (its code, and the percentage by code) and whether the price holds it; its `cost` and `delivery`
+    in minor units of the seller's currency, which come over by `rate` (theirs for one of ours) when
+    the channel sells in another.
     """
 
     currency: str
@@ -96,6 +97,7 @@ class SoldOne:
     delivery: int | None = 0
     tax_code: str = "standard"
     tax_inside: bool = True
+    tax: Mapping[str, Decimal] = field(default_factory=lambda: TAX_PERCENT)
     category: str = ""
     rate: Decimal | None = None
 
@@ -112,7 +114,7 @@ def what_is_left(
     283
     """
     currency, rate = sold.currency, sold.rate
-    percent_of_tax = TAX_PERCENT.get(sold.tax_code, Decimal(0)) if sold.tax_inside else Decimal(0)
+    percent_of_tax = sold.tax.get(sold.tax_code, Decimal(0)) if sold.tax_inside else Decimal(0)
     tax = tax_inside(price, percent_of_tax) if percent_of_tax else 0
     fees = fees_of(price, rule, sold.category)
     why = Why().then("Price there", as_decimal(price, currency), currency)

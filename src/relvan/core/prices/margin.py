@@ -1,6 +1,7 @@
 """Works out the margin of a list price from tax and cost. Fees and delivery depend on a channel and
 are not counted here."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -24,14 +25,20 @@ class Margin:
 
 
 def margin_of(
-    amount: int, cost: int, *, tax_code: str, tax_inside: bool, currency: str = "EUR"
+    amount: int,
+    cost: int,
+    *,
+    tax_code: str,
+    tax_inside: bool,
+    currency: str = "EUR",
+    tax_percent: Mapping[str, Decimal] = TAX_PERCENT,
 ) -> Margin:
     """Returns the margin of a list price; price and cost are in minor units of one currency.
 
     >>> margin_of(2823, 1150, tax_code="zero", tax_inside=True).words
     '59.3 %'
     """
-    rate = TAX_PERCENT[tax_code]
+    rate = tax_percent[tax_code]
     tax = _tax(amount, rate) if tax_inside else 0
     net = amount - tax
     profit = net - cost

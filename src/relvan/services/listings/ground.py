@@ -23,7 +23,6 @@ from relvan.core.listings.layers import Layers, layers_of, standing_layers
 from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import TraitValue, translate_traits
 from relvan.core.money import Money
-from relvan.core.orders.tax import TAX_PERCENT
 from relvan.core.prices.fees import left_of
 from relvan.core.prices.rates import NO_RATES, Rates
 from relvan.core.prices.sales import SalePrice
@@ -61,6 +60,7 @@ class Channels:
     now: datetime
     places: PolicyPlaces
     own: str
+    tax: Mapping[str, Decimal]
 
 
 def load_channels(session: Session, workplace: Workplace) -> Channels:
@@ -77,7 +77,7 @@ def load_channels(session: Session, workplace: Workplace) -> Channels:
         for step in layer.steps or ()
     )
     rates = rates_on(session, now.date()) if converting or by_layer else NO_RATES
-    return Channels(settings, speakers, rates, lags, now, places, own)
+    return Channels(settings, speakers, rates, lags, now, places, own, workplace.home_tax())
 
 
 @dataclass(frozen=True)
@@ -190,7 +190,12 @@ def work_out(listing: Listing, ground: Ground, workplace: Workplace) -> WorkedOu
     found: Price | NoPrice | None = None
     if part != "head":
         ground_of_price = PriceGround(
-            workplace.firm.currency, category, ground.channels.rates, steps, sale
+            workplace.firm.currency,
+            category,
+            ground.channels.rates,
+            steps,
+            sale,
+            ground.channels.tax,
         )
         found = price_on(settings, book, listed, base, ground_of_price)
     price = found if isinstance(found, Price) else None
@@ -266,7 +271,7 @@ def _margin(
     if any(one is None for one in spent):
         return None
     tax = (
-        TAX_PERCENT.get(listed.tax_code, Decimal(0))
+        ground.channels.tax.get(listed.tax_code, Decimal(0))
         if settings.price_list.tax_inside
         else Decimal(0)
     )

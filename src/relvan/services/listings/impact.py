@@ -194,6 +194,7 @@ def _compare_prices(
     impact.prices = True
     settings = channel_settings(session)
     own, rates = workplace.firm.currency, rates_on(session, workplace.now().date())
+    tax = workplace.home_tax()
     for start in range(0, len(listing_ids), CHUNK):
         chunk = listing_ids[start : start + CHUNK]
         rows = [row for row in impact_rows(session, chunk) if row.part != "head"]
@@ -212,7 +213,7 @@ def _compare_prices(
                     book,
                     product.under(row.alias),
                     base,
-                    PriceGround(own, row.category, rates, steps, sales.get(place)),
+                    PriceGround(own, row.category, rates, steps, sales.get(place), tax),
                 )
                 for steps in here.price_steps(row, product.product)
             )

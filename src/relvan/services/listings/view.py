@@ -74,6 +74,7 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
                 rate=rate[0] if rate and money.currency != own else None,
                 tax_code=listed.tax_code,
                 tax_inside=settings.price_list.tax_inside,
+                tax=ground.channels.tax,
                 category=found.category,
             ),
         )

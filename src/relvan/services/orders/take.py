@@ -2,12 +2,13 @@
 version updates the order."""
 
 from collections.abc import Mapping, Sequence
+from decimal import Decimal
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
-from relvan.core.orders.tax import TAX_PERCENT, tax_inside
+from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
@@ -111,9 +112,13 @@ def _save(
     known = _known_products(
         session, channel, [line for incoming in told for line in incoming.lines]
     )
+    taxes = [
+        workplace.tax.for_sale_to(incoming.ship_to.country, incoming.placed_at.date())
+        for incoming in told
+    ]
     lines = [
-        _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN))
-        for order, incoming in zip(orders, told, strict=True)
+        _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN), tax)
+        for order, incoming, tax in zip(orders, told, taxes, strict=True)
         for position, line in enumerate(incoming.lines, 1)
     ]
     session.add_all(lines)
@@ -149,7 +154,13 @@ def _new_order(
     )
 
 
-def _line(order: Order, position: int, line: IncomingLine, facts: ProductFacts) -> OrderLine:
+def _line(
+    order: Order,
+    position: int,
+    line: IncomingLine,
+    facts: ProductFacts,
+    tax: Mapping[str, Decimal],
+) -> OrderLine:
     product_id, kind, tax_code = facts
     gross = line.unit_price * line.quantity
     return OrderLine(
@@ -162,7 +173,7 @@ def _line(order: Order, position: int, line: IncomingLine, facts: ProductFacts) 
         stocked=is_stocked(kind),
         quantity=line.quantity,
         unit_price=line.unit_price,
-        tax=tax_inside(gross, TAX_PERCENT[tax_code or "standard"]),
+        tax=tax_inside(gross, tax[tax_code or "standard"]),
     )
 
 

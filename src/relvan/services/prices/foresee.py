@@ -161,7 +161,8 @@ class _Trial:
         )
         self.now = workplace.now()
         rates = rates_on(session, self.now.date()).but_for(outside.rates)
-        self.prices = PricesOn(settings, self.book, own=workplace.firm.currency, rates=rates)
+        own, tax = workplace.firm.currency, workplace.home_tax()
+        self.prices = PricesOn(settings, self.book, own=own, rates=rates, tax=tax)
         self.ladders: dict[int, Ladder] = {}
         self.speakers: Speakers = load_speakers(session)
         self.standing = self.speakers.standing.get(settings.channel.id)

@@ -1,7 +1,7 @@
 """Works out the price of a product on a channel, from what is loaded of both."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from decimal import Decimal
 
 from relvan.core.listings.rulebook import Rulebook
@@ -21,14 +21,15 @@ NO_ENTRY = NoPrice("The product has no price on the channel's price list.", Why(
 @dataclass(frozen=True)
 class PriceGround:
     """What else a price depends on: the seller's `own` currency, in which floor and cost are; the
-    channel's category; the rates; the `steps` of a layer, which replace the channel's; and the sale
-    price of the list that is valid now, if any."""
+    channel's category; the rates; the `steps` of a layer, which replace the channel's; the sale
+    price of the list that is valid now, if any; and the percentage of tax by code."""
 
     own: str
     category: str
     rates: Rates
     steps: Sequence[PriceStep] | None = None
     sale: SalePrice | None = None
+    tax: Mapping[str, Decimal] = field(default_factory=lambda: TAX_PERCENT)
 
 
 def price_on(
@@ -43,9 +44,7 @@ def price_on(
     if base is None:
         return NO_ENTRY
     listed_at = settings.price_list
-    terms = PriceTerms(
-        book.fees, ground.category, ground.rates, _bounds(settings, listed, ground.own)
-    )
+    terms = PriceTerms(book.fees, ground.category, ground.rates, _bounds(settings, listed, ground))
     wanted = tuple(settings.steps if ground.steps is None else ground.steps)
     found = channel_price(
         Money(base, listed_at.currency), wanted, terms, list_name=listed_at.name, sale=ground.sale
@@ -60,7 +59,13 @@ class PricesOn:
     `rates` and the fees in the `book` need not be those of today."""
 
     def __init__(
-        self, settings: ChannelSettings, book: Rulebook, *, own: str, rates: Rates
+        self,
+        settings: ChannelSettings,
+        book: Rulebook,
+        *,
+        own: str,
+        rates: Rates,
+        tax: Mapping[str, Decimal] = TAX_PERCENT,
     ) -> None:
         self._book = book
         self._whole = WholePrices(
@@ -69,7 +74,7 @@ class PricesOn:
             own,
             least_margin=settings.least_margin,
             delivery=settings.delivery_cost,
-            tax=TAX_PERCENT if settings.price_list.tax_inside else None,
+            tax=tax if settings.price_list.tax_inside else None,
         )
         self.ladder = Ladder(settings.steps)
 
@@ -95,7 +100,8 @@ def _elsewhere(currency: str, book: Rulebook) -> str:
     return f"The price comes out in {currency}; {book.name} sells in {book.currency}."
 
 
-def _bounds(settings: ChannelSettings, listed: Costed, own: str) -> Bounds:
+def _bounds(settings: ChannelSettings, listed: Costed, ground: PriceGround) -> Bounds:
+    own = ground.own
     floor = None if listed.floor is None else Money(listed.floor, own)
     advertised = (
         None if listed.advertised_minimum is None else Money(listed.advertised_minimum, own)
@@ -104,7 +110,7 @@ def _bounds(settings: ChannelSettings, listed: Costed, own: str) -> Bounds:
     if settings.least_margin is None or listed.cost is None:
         return Bounds(floor, advertised, ceiling=ceiling)
     tax = (
-        TAX_PERCENT.get(listed.tax_code, Decimal(0))
+        ground.tax.get(listed.tax_code, Decimal(0))
         if settings.price_list.tax_inside
         else Decimal(0)
     )

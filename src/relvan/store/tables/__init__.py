@@ -51,7 +51,7 @@ from relvan.store.tables.people import (
     Toast,
     Visit,
 )
-from relvan.store.tables.setup import BackupRun, FirmRow, FirstVisit
+from relvan.store.tables.setup import BackupRun, FirmRow, FirstVisit, TaxRateRow
 from relvan.store.tables.stock import (
     Balance,
     Bin,
@@ -125,6 +125,7 @@ __all__ = [
     "SignInAttempt",
     "SkuName",
     "SupplyWarehouse",
+    "TaxRateRow",
     "Table",
     "Toast",
     "Transfer",

@@ -1,16 +1,19 @@
-"""Tables of what is set up once: the firm, the code of the first visit, and its backups."""
+"""Tables of what is set up once: the firm, its rates of tax, the code of the first visit, and its
+backups.
+"""
 
 from datetime import datetime
 from typing import Any
 
+from sqlalchemy import Index
 from sqlalchemy.orm import Mapped, mapped_column
 
-from relvan.store.tables.base import Table
+from relvan.store.tables.base import Table, strict
 
 
 class FirmRow(Table):
     """The firm that sells. There is at most one; `skipped` names the first steps that somebody has
-    put aside.
+    put aside, and `registered` the countries besides its own in which it is registered for tax.
     """
 
     __tablename__ = "firm"
@@ -24,6 +27,20 @@ class FirmRow(Table):
     time_zone: Mapped[str]
     skipped: Mapped[list[Any]] = mapped_column(default=list)
     backups: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    registered: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
+
+
+class TaxRateRow(Table):
+    """The percentage of a tax code in a country from a day (ISO 8601) on, and where it is from."""
+
+    __tablename__ = "tax_rate"
+    __table_args__ = strict(Index("uq_tax_rate", "country", "code", "since", unique=True))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    country: Mapped[str]
+    code: Mapped[str]
+    since: Mapped[str]
+    percent: Mapped[str]
+    origin: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class FirstVisit(Table):

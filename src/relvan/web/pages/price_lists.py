@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from relvan.core.catalogue.keyed import Keyed, break_place
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.money import MINOR_DIGITS, as_decimal
-from relvan.core.prices.margin import margin_of
+from relvan.core.prices.margin import Margin, margin_of
 from relvan.core.refusal import Refused
 from relvan.core.why import Why
 from relvan.services.prices.lists import NewPriceList, TypedPrice, add_price_list, set_prices
@@ -97,7 +97,17 @@ def _margin(desk: Desk, facts: dict[str, Any], price_list: Any) -> str:
     if amount is None or cost is None or price_list.currency != desk.workplace.firm.currency:
         return ""
     tax = str(facts.get("tax_code") or "standard")
-    return margin_of(amount, cost, tax_code=tax, tax_inside=price_list.tax_inside).words
+    return _margin_of(desk, amount, cost, tax, price_list).words
+
+
+def _margin_of(desk: Desk, amount: int, cost: int, tax: str, price_list: Any) -> Margin:
+    return margin_of(
+        amount,
+        cost,
+        tax_code=tax,
+        tax_inside=price_list.tax_inside,
+        tax_percent=desk.workplace.home_tax(),
+    )
 
 
 def _breaks(facts: dict[str, Any], currency_of: dict[str, str]) -> list[tuple[str, int, Decimal]]:
@@ -169,7 +179,7 @@ def price_margin(desk: At, sku: str, key: str) -> HTMLResponse:
         why = Why().then("Margin", "not known", "it needs a price and a cost")
     else:
         tax = str(facts.get("tax_code") or "standard")
-        why = margin_of(amount, cost, tax_code=tax, tax_inside=price_list.tax_inside).why
+        why = _margin_of(desk, amount, cost, tax, price_list).why
     links = [
         ("The product", f"/products/{sku}"),
         ("This list", f"/prices/lists?{urlencode({'q': sku})}"),
