@@ -9,7 +9,8 @@ from relvan.core.catalogue.product import ProductDraft
 from relvan.services.bulk.work import work_next
 from relvan.services.catalogue.pictures import add_picture
 from relvan.services.catalogue.save import create_product
-from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.channels.carriers import connect_carrier
+from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.check import check
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings

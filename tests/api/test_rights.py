@@ -62,6 +62,12 @@ CALLS = {
     ),
     "PATCH /channels/{channel}": (Right.SETUP, {"paused": True}),
     "PATCH /firm": (Right.SETUP, {"name": "Quillmoss"}),
+    "POST /carriers": (
+        Right.SETUP,
+        {"carrier": "ostrel", "address": "http://127.0.0.1:9", "token": "t"},
+    ),
+    "PATCH /carriers/{carrier}": (Right.SETUP, {"name": "Post"}),
+    "POST /carriers/{carrier}/test": (Right.SETUP, None),
     "PUT /tax-rates": (Right.SETUP, {"items": []}),
     "POST /move-in": (Right.SETUP, {}),
     "POST /move-in/in-step": (Right.SETUP, {}),
@@ -270,6 +276,7 @@ def test_set_up_is_not_even_shown_to_others_than_owners(api, tokens):
         "/backups",
         "/move-in/in-step",
         "/tax-rates",
+        "/carriers",
     ):
         for role in Role:
             answer = api.get(f"/api/v1{path}", headers=tokens[role])

@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse
 
 from relvan.api import (
     backups,
+    carriers,
     catalogue,
     channels,
     dispatch,
@@ -36,6 +37,7 @@ from relvan.api.methods import one_router
 
 MODULES = (
     backups,
+    carriers,
     imports,
     setup,
     families,

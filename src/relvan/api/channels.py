@@ -65,8 +65,13 @@ def list_channels(by: By) -> dict[str, Any]:
 @router.post("/channels", status_code=201)
 def post_channel(by: By, wish: ChannelConnect) -> dict[str, Any]:
     """Connects a channel after a test of the connection. Its token is stored encrypted."""
-    key = connect_channel(by.workplace, by.actor, ConnectChannel(**wish.model_dump()))
+    key = connect_channel(by.workplace, by.actor, _connecting(wish))
     return next(shape for shape in _shapes(by) if shape["channel"] == key)
+
+
+def _connecting(wish: ChannelConnect) -> ConnectChannel:
+    told = wish.model_dump()
+    return ConnectChannel(key=told.pop("channel"), **told)
 
 
 @router.patch("/channels/{channel}")

@@ -4,12 +4,22 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
-from relvan.api.described import MOST_INT, PRICE_STEP, STOCK_POLICY, Flag, Id, Named, described
+from relvan.api.described import (
+    MOST_INT,
+    PRICE_STEP,
+    STOCK_POLICY,
+    Flag,
+    Id,
+    Named,
+    described,
+    described_text,
+)
 from relvan.core.money import MINOR_DIGITS, Money
 from relvan.core.orders.trays import CHOSEN_BY_HAND
 from relvan.core.prices.steps import MOST_STEPS
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
+from relvan.core.texts import WORDS
 
 
 class Shape(BaseModel):
@@ -64,6 +74,7 @@ class MovementShape(Shape):
 class ChannelChange(Shape):
     """Settings of a channel; what is left out stays as it is."""
 
+    name: Annotated[str, Field(max_length=200), described_text(WORDS, 60)] | None = None
     supply_list: list[str] | None = None
     stock_policy: Annotated[dict[str, Any], WithJsonSchema(STOCK_POLICY)] | None = None
     price_list: str | None = None
@@ -77,12 +88,16 @@ class ChannelChange(Shape):
 
 
 class ChannelConnect(Shape):
-    """The details with which a channel is connected."""
+    """The details with which a channel is connected. `channel` is the key of one whose connection
+    is renewed; `another` adds one more account of a marketplace that is connected already.
+    """
 
     rulebook: str
     address: str
     token: str
     name: str = ""
+    channel: str = ""
+    another: Flag = False
 
 
 class NewListings(Shape):

@@ -17,7 +17,8 @@ from relvan.demo.plan import MARKETS, PASSWORD, PEOPLE
 from relvan.demo.scale import add_many
 from relvan.demo.seed import Seeder
 from relvan.processes import Processes, interrupt, refuse_taken, wait_for
-from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.channels.carriers import connect_carrier
+from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.open import open_workplace
 from relvan.services.people.tokens import make_token
 from relvan.services.workplace import SYSTEM

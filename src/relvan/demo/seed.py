@@ -42,7 +42,8 @@ from relvan.demo.studio import Studio
 from relvan.demo.trouble import go_wrong
 from relvan.demo.warehouses import make_warehouse
 from relvan.services.catalogue.save import save_many
-from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.channels.carriers import connect_carrier
+from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings

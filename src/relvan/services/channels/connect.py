@@ -1,6 +1,7 @@
-"""Connects channels and carriers by address and token, after a test of the connection."""
+"""Connects channels by address and token, after a test of the connection."""
 
 import base64
+import itertools
 import secrets
 from dataclasses import dataclass
 
@@ -9,32 +10,36 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.waking import Work
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
-from relvan.gateways.carriers.ostrel import open_carrier
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.services import audit
 from relvan.services.channels.editions import edition
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import channel_by_key, find_carrier, find_channel, replace_supply
+from relvan.store.channels import channel_by_key, channels, find_channel, replace_supply
 from relvan.store.prices import first_list_in
 from relvan.store.session import Session
 from relvan.store.stock import warehouses
-from relvan.store.tables import Carrier, Channel
+from relvan.store.tables import Channel
+
+MOST_NAME = 60
 
 
 @dataclass(frozen=True)
 class ConnectChannel:
     """What is needed to connect a channel: its rulebook, the address of its seller API, and the
-    token."""
+    token. `key` names the channel whose connection is renewed; `another` adds one more account of a
+    marketplace that is connected already."""
 
     rulebook: str
     address: str
     token: str
     name: str = ""
+    key: str = ""
+    another: bool = False
 
 
 def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) -> str:
     """Tests the connection, then saves it with the token encrypted; returns the channel's key.
-    Connecting again renews it."""
+    Connecting again renews it, unless another account is wanted."""
     actor.must(Right.SETUP)
     book = workplace.rulebooks.of(wish.rulebook)
     check_address(wish.address, private_allowed=workplace.settings.private_addresses)
@@ -45,14 +50,13 @@ def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) ->
             "Copy it from the channel.",
             "token",
         )
+    key = _key_of(workplace, wish, book)
     gateway = workplace.open_gateway(book, wish.address, wish.token.strip())
     secret = "whsec_" + base64.b64encode(secrets.token_bytes(32)).decode()
     try:
         _test(gateway, book.name)
         if book.orders.webhook:
-            gateway.set_webhook(
-                f"{workplace.settings.base_url.rstrip('/')}/hooks/{book.key}", secret
-            )
+            gateway.set_webhook(f"{workplace.settings.base_url.rstrip('/')}/hooks/{key}", secret)
     except (OutsideTrouble, OutsideRefusal) as failure:
         raise refuse(
             "unreachable", f"{failure}.", "Check address and token, then try again.", "address"
@@ -60,10 +64,12 @@ def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) ->
     finally:
         gateway.close()
     with workplace.database.writing() as session:
-        channel = find_channel(session, book.key)
+        channel = find_channel(session, key)
+        is_new = channel is None
         if channel is None:
-            channel = _new_channel(session, book)
-        channel.name = wish.name.strip()[:60] or book.name
+            channel = _new_channel(session, book, key)
+        if is_new or wish.name.strip():
+            channel.name = free_name(session, wish.name.strip()[:MOST_NAME] or book.name, key)
         channel.address, channel.token = (
             wish.address.rstrip("/"),
             workplace.secrets.seal(wish.token.strip()),
@@ -75,7 +81,7 @@ def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) ->
             session, actor, workplace.now(), audit.Subject("channel", channel.id), "connected"
         )
     workplace.wake(Work.CHANNELS, 0)
-    return book.key
+    return key
 
 
 def test_channel(workplace: Workplace, actor: Actor, key: str) -> str:
@@ -91,45 +97,36 @@ def test_channel(workplace: Workplace, actor: Actor, key: str) -> str:
         ) from failure
 
 
-def connect_carrier(
-    workplace: Workplace, actor: Actor, key: str, name: str, address: str, token: str
-) -> None:
-    """Tests an account at a carrier, then saves it with the token encrypted."""
-    actor.must(Right.SETUP)
-    check_address(address, private_allowed=workplace.settings.private_addresses)
-    gateway = open_carrier(
-        name, address, token, private_allowed=workplace.settings.private_addresses
-    )
-    try:
-        gateway.test()
-    except (OutsideTrouble, OutsideRefusal) as failure:
-        raise refuse(
-            "unreachable", f"{failure}.", "Check address and token.", "address"
-        ) from failure
-    finally:
-        gateway.close()
-    with workplace.database.writing() as session:
-        carrier = find_carrier(session, key)
-        if carrier is None:
-            carrier = Carrier(key=key, name=name, address=address, token="")
-            session.add(carrier)
-        carrier.name, carrier.address, carrier.token = (
-            name,
-            address.rstrip("/"),
-            workplace.secrets.seal(token),
-        )
-        session.flush()
-        audit.record(
-            session, actor, workplace.now(), audit.Subject("carrier", carrier.id), "connected"
-        )
-
-
 def _test(gateway: ChannelGateway, name: str) -> None:
     if not gateway.test():
         raise OutsideTrouble(f"{name} did not say whose account this is")
 
 
-def _new_channel(session: Session, book: Rulebook) -> Channel:
+def _key_of(workplace: Workplace, wish: ConnectChannel, book: Rulebook) -> str:
+    """Returns the key of the channel that is to be connected: of the one that is renewed, or a new
+    one."""
+    with workplace.database.reading() as session:
+        taken = {channel.key: channel for channel in channels(session)}
+    if wish.key:
+        known = taken.get(wish.key)
+        if known is None or known.rulebook != book.key:
+            message = f"There is no channel “{wish.key[:40]}” of {book.name}."
+            raise refuse("not-found", message, "Leave it out to connect a new one.", "channel")
+        return wish.key
+    if not wish.another or book.key not in taken:
+        return book.key
+    return next(key for n in itertools.count(2) if (key := f"{book.key}-{n}") not in taken)
+
+
+def free_name(session: Session, wanted: str, key: str) -> str:
+    """Returns a name for a channel that no other one has: the one wanted, with a number if need
+    be."""
+    taken = {one.name.casefold() for one in channels(session) if one.key != key}
+    names = (wanted if n == 1 else f"{wanted} {n}" for n in itertools.count(1))
+    return next(name for name in names if name.casefold() not in taken)
+
+
+def _new_channel(session: Session, book: Rulebook, key: str) -> Channel:
     """Returns a new channel: it sells all that is free in all warehouses, at list prices in its
     currency."""
     price_list = first_list_in(session, book.currency)
@@ -137,8 +134,8 @@ def _new_channel(session: Session, book: Rulebook) -> Channel:
         message = f"There is no price list in {book.currency} yet; {book.name} sells in it."
         raise refuse("no-price-list", message, "Add one under Prices, Price lists.", "rulebook")
     channel = Channel(
-        key=book.key,
-        name=book.key,
+        key=key,
+        name=key,
         rulebook=book.key,
         address="",
         token="",

@@ -6,7 +6,7 @@ from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from relvan.core.catalogue.checks import check_number
+from relvan.core.catalogue.checks import check_number, check_text
 from relvan.core.channels.drift import TOPICS as DRIFTING
 from relvan.core.money import MOST_MINOR
 from relvan.core.people.roles import Right
@@ -22,6 +22,7 @@ from relvan.core.stock.availability import check_policy, policy_data, policy_fro
 from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import Concern, changes_of
+from relvan.services.channels.connect import MOST_NAME, free_name
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import (
     ChannelSettings,
@@ -35,11 +36,11 @@ from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_key
 from relvan.store.tables import Channel, PriceList, Warehouse
 
-QUIET = frozenset({"paused", "mends"})  # nothing that listings are worked out from
+QUIET = frozenset({"paused", "mends", "name"})  # nothing that listings are worked out from
 
 
 def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> None:
-    """Changes the settings of a channel: `supply_list` (warehouse keys in order), `stock_policy`,
+    """Changes the settings of a channel: `name`, `supply_list` (warehouse keys in order), `stock_policy`,
     `price_list` (key), `price_steps`, `least_margin` (percent of the net price, or None),
     `delivery_cost` (what delivery counts for there, in minor units of the seller's currency),
     `mends` (topics whose drift is sent again without asking), `paused`. Every listing of the
@@ -233,7 +234,20 @@ def _supply(session: Session, value: Any) -> list[Warehouse]:
     return [warehouse_by_key(session, str(name)) for name in value]
 
 
+def _set_name(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
+    name = str(value or "").strip()
+    refuse_if_any(check_text("name", "Name", name, MOST_NAME, needed=True))
+    if free_name(session, name, channel.key) != name:
+        message = f"There is another channel “{name}”."
+        raise refuse("exists", message, "Choose a name that tells them apart.", "name")
+    before, channel.name = channel.name, name
+    return before, name
+
+
 _SETTERS = {
+    "name": _set_name,
     "stock_policy": _set_policy,
     "price_steps": _set_steps,
     "price_list": _set_price_list,

@@ -188,5 +188,14 @@ def _pause_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     return {"paused": form.get("paused") == "yes"}
 
 
-_WISHES: dict[str, Wish] = {"shown": _shown_wish, "prices": _steps_wish, "pause": _pause_wish}
-_SAID = {"pause": "Saved."}
+def _name_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
+    return {"name": form.get("name", "")}
+
+
+_WISHES: dict[str, Wish] = {
+    "shown": _shown_wish,
+    "prices": _steps_wish,
+    "pause": _pause_wish,
+    "name": _name_wish,
+}
+_SAID = {"pause": "Saved.", "name": "The channel has its new name."}

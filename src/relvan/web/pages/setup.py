@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import Refusal, Refused
-from relvan.services.channels.connect import ConnectChannel, connect_carrier, connect_channel
+from relvan.services.channels.carriers import CARRIERS, connect_carrier, test_carrier
+from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.store.channels import (
     carriers,
     channel_health,
@@ -35,6 +36,7 @@ def _setup_page(
                 for key, book in desk.workplace.rulebooks.by_key.items()
                 if key not in connected
             ],
+            "books": list(desk.workplace.rulebooks.by_key.values()),
             "troubles": desk.workplace.rulebooks.troubles,
             "carriers": carriers(session),
             "typed": typed or {},
@@ -53,8 +55,14 @@ def setup_index(desk: AtSetup) -> HTMLResponse:
 @router.post("/channels", name="channel_connect")
 def channel_connect(desk: AtSetup, form: Form) -> Response:
     """Connects a channel, or renews its connection."""
+    rulebook, _, account = form.get("rulebook", "").partition("/")
     wish = ConnectChannel(
-        form.get("rulebook", ""), form.get("address", "").strip(), form.get("token", "").strip()
+        rulebook,
+        form.get("address", "").strip(),
+        form.get("token", "").strip(),
+        form.get("name", ""),
+        "" if account == "another" else account,
+        account == "another",
     )
     try:
         key = connect_channel(desk.workplace, desk.actor, wish)
@@ -67,11 +75,11 @@ def channel_connect(desk: AtSetup, form: Form) -> Response:
 def carrier_connect(desk: AtSetup, form: Form) -> Response:
     """Connects the carrier account."""
     try:
-        connect_carrier(
+        account = connect_carrier(
             desk.workplace,
             desk.actor,
             "ostrel",
-            "Ostrel Post",
+            CARRIERS["ostrel"],
             form.get("carrier_address", "").strip(),
             form.get("carrier_token", "").strip(),
         )
@@ -80,4 +88,11 @@ def carrier_connect(desk: AtSetup, form: Form) -> Response:
             *(Refusal(r.code, r.message, r.fix, f"carrier_{r.field}") for r in refused.refusals)
         )
         return _setup_page(desk, status=422, typed=dict(form), refused=renamed)
-    return desk.done("/setup", "Connected: the carrier knows us.")
+    return desk.done("/setup", f"Connected: the carrier knows us as {account}.")
+
+
+@router.post("/carriers/{key}/test", name="carrier_test")
+def carrier_test(desk: AtSetup, key: str, form: Form) -> Response:
+    """Asks the carrier whose account this is."""
+    account = test_carrier(desk.workplace, desk.actor, key)
+    return desk.done("/setup", f"The carrier answers: this is the account of {account}.")

@@ -1,0 +1,92 @@
+"""Serves carrier accounts over HTTP: connecting, changing and testing them."""
+
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from relvan.api.described import described, described_text
+from relvan.api.desk import By, Caller, api_router
+from relvan.api.shapes import Shape
+from relvan.core.people.roles import Right
+from relvan.core.texts import WORDS
+from relvan.services.channels.carriers import (
+    CARRIERS,
+    MOST_NAME,
+    CarrierWish,
+    carrier_by_key,
+    change_carrier,
+    connect_carrier,
+    test_carrier,
+)
+from relvan.store.channels import carriers
+from relvan.store.tables import Carrier
+
+router = api_router(tags=["set-up"])
+Name = Annotated[str, Field(max_length=200), described_text(WORDS, MOST_NAME)]
+Address = Annotated[str, Field(max_length=1_000)]
+Token = Annotated[str, Field(max_length=1_000)]
+
+
+class CarrierConnect(Shape):
+    """The details with which an account at a carrier is connected; the name is the carrier's when
+    it is left out.
+    """
+
+    carrier: Annotated[str, Field(max_length=60), described(CARRIERS)]
+    address: Address
+    token: Token
+    name: Name | None = None
+
+
+class CarrierChange(Shape):
+    """What is to change of a carrier account; what is left out stays."""
+
+    name: Name | None = None
+    address: Address | None = None
+    token: Token | None = None
+
+
+def _carrier_shape(carrier: Carrier) -> dict[str, Any]:
+    return {"carrier": carrier.key, "name": carrier.name, "address": carrier.address}
+
+
+def _shape_of(by: Caller, key: str) -> dict[str, Any]:
+    return _carrier_shape(carrier_by_key(by.workplace, key))
+
+
+@router.get("/carriers")
+def list_carriers(by: By) -> dict[str, Any]:
+    """Returns the carrier accounts, without their tokens."""
+    by.actor.must(Right.SETUP)
+    with by.workplace.database.reading() as session:
+        found = carriers(session)
+    return {"items": [_carrier_shape(carrier) for carrier in found], "next": None}
+
+
+@router.post("/carriers", status_code=201)
+def post_carrier(by: By, wish: CarrierConnect) -> dict[str, Any]:
+    """Tests an account at a carrier and connects it; `account` is whose it is, as the carrier says."""
+    name = wish.name or CARRIERS.get(wish.carrier, wish.carrier)
+    account = connect_carrier(by.workplace, by.actor, wish.carrier, name, wish.address, wish.token)
+    return {**_shape_of(by, wish.carrier), "account": account}
+
+
+@router.get("/carriers/{carrier}")
+def get_carrier(by: By, carrier: str) -> dict[str, Any]:
+    """Returns one carrier account."""
+    by.actor.must(Right.SETUP)
+    return _shape_of(by, carrier)
+
+
+@router.patch("/carriers/{carrier}")
+def patch_carrier(by: By, carrier: str, change: CarrierChange) -> dict[str, Any]:
+    """Changes a carrier account, after a test of it as it is to be."""
+    wish = CarrierWish(change.name, change.address, change.token)
+    account = change_carrier(by.workplace, by.actor, carrier, wish)
+    return {**_shape_of(by, carrier), "account": account}
+
+
+@router.post("/carriers/{carrier}/test")
+def post_carrier_test(by: By, carrier: str) -> dict[str, Any]:
+    """Returns whose account it is, as the carrier says."""
+    return {"account": test_carrier(by.workplace, by.actor, carrier)}
