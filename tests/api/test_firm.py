@@ -123,9 +123,23 @@ def test_people_are_added_and_their_access_ended(api):
     body = {"login": "noor", "name": "Noor", "role": "orders", "password": "a good password"}
     made = api.post(f"{V1}/people", json=body)
     shown = {"login": "noor", "name": "Noor", "role": "orders", "active": True}
+    shown |= {"two_step": False, "invited": False}
     assert (made.status_code, made.json()) == (201, shown)
     ended = api.patch(f"{V1}/people/noor", json={"active": False}).json()
     assert ended == {**shown, "active": False}
     assert api.patch(f"{V1}/people/owner", json={"role": "orders"}).json()["code"] == "last-owner"
     assert api.patch(f"{V1}/people/nobody", json={"active": False}).status_code == 404
     assert "a good password" not in api.get(f"{V1}/people").text
+
+
+def test_somebody_is_invited_over_the_api(api):
+    wish = {"login": "ben", "name": "Ben", "role": "orders"}
+    made = api.post(f"{V1}/people", json=wish).json()
+    assert made["invited"]
+    assert "/invitations/" in made["invitation"]
+    again = api.patch(f"{V1}/people/ben", json={"invite": True}).json()
+    assert again["invitation"] != made["invitation"]
+    assert "invitation" not in api.get(f"{V1}/people").json()["items"][-1]
+    gone = api.patch(f"{V1}/people/ben", json={"second_step_gone": True}).json()
+    assert gone["two_step"] is False
+    assert api.patch(f"{V1}/firm", json={"two_step": True}).json()["two_step"] is True

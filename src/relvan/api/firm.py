@@ -22,6 +22,7 @@ from relvan.core.setup.bins import CODE, MOST_CODE, written_out
 from relvan.core.setup.firm import MOST_NAME, Firm, country_names, locales, time_zones
 from relvan.core.setup.warehouses import KEY, WarehouseKind
 from relvan.core.texts import WORDS
+from relvan.services.people.invite import invite_again, invite_person
 from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import MOST_PERSON_NAME, add_person
 from relvan.services.people.tokens import MOST_TOKEN_NAME, NewToken, add_token, end_token
@@ -94,6 +95,7 @@ class FirmChange(Shape):
     currency: CurrencyCode | None = None
     locale: Annotated[str, described(locales())] | None = None
     time_zone: Annotated[str, described(time_zones())] | None = None
+    two_step: Flag | None = None
     number_series: dict[str, SeriesShape] | None = Field(default=None, max_length=10)
 
 
@@ -143,20 +145,25 @@ class BinChange(Shape):
 
 
 class NewPersonShape(Shape):
-    """Somebody who is to work here, with a first password."""
+    """Somebody who is to work here, with a first password, or with a link to choose one."""
 
     login: Annotated[str, Field(max_length=40, pattern="^[a-z][a-z0-9_]*$")]
     name: Annotated[str, described_text(WORDS, MOST_PERSON_NAME)]
     role: Role
-    password: Password
+    password: Password | None = None
 
 
 class PersonChangeShape(Shape):
-    """What is to change of a person; `active` false ends the access at once."""
+    """What is to change of a person; `active` false ends the access at once,
+    `second_step_gone` takes the second step of signing in away, `invite` makes a new link by which
+    the person chooses a password.
+    """
 
     role: Role | None = None
     active: Flag | None = None
     password: Password | None = None
+    second_step_gone: Flag = False
+    invite: Flag = False
 
 
 def _firm_shape(by: Caller, firm: Firm) -> dict[str, Any]:
@@ -171,6 +178,7 @@ def _firm_shape(by: Caller, firm: Firm) -> dict[str, Any]:
         "eori": firm.eori,
         "currency": firm.currency,
         "locale": firm.locale,
+        "two_step": firm.two_step,
         "time_zone": firm.time_zone,
         "number_series": series,
     }
@@ -296,6 +304,8 @@ def _person_shape(person: Person) -> dict[str, Any]:
         "name": person.name,
         "role": person.role,
         "active": person.active,
+        "two_step": bool(person.totp),
+        "invited": bool(person.invitation),
     }
 
 
@@ -315,16 +325,28 @@ def get_people(by: By) -> dict[str, Any]:
 
 @router.post("/people", status_code=201)
 def post_person(by: By, wish: NewPersonShape) -> dict[str, Any]:
-    """Adds somebody with a first password."""
+    """Adds somebody with a first password. Without one the answer holds, this one time, a link by
+    which the person chooses it within seven days.
+    """
+    if wish.password is None:
+        path = invite_person(by.workplace, by.actor, wish.login, wish.name, wish.role)
+        return {**_person(by, wish.login), "invitation": _link(by, path)}
     add_person(by.workplace, by.actor, wish.login, wish.name, wish.role, wish.password)
     return _person(by, wish.login)
 
 
+def _link(by: Caller, path: str) -> str:
+    return by.workplace.settings.base_url.rstrip("/") + path
+
+
 @router.patch("/people/{login}")
 def patch_person(by: By, login: str, change: PersonChangeShape) -> dict[str, Any]:
-    """Changes a person's role or password, or ends the access."""
-    wish = PersonChange(change.role, change.active, change.password)
+    """Changes a person's role or password, ends the access, or makes a new link to come in by."""
+    wish = PersonChange(change.role, change.active, change.password, change.second_step_gone)
     change_person(by.workplace, by.actor, login, wish)
+    if change.invite:
+        path = invite_again(by.workplace, by.actor, login)
+        return {**_person(by, login), "invitation": _link(by, path)}
     return _person(by, login)
 
 

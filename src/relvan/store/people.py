@@ -154,3 +154,10 @@ def end_access(session: Session, person_id: int) -> None:
     ids = select(ApiToken.id).where(ApiToken.person_id == person_id)
     session.execute(delete(RepeatedCall).where(RepeatedCall.token_id.in_(ids)))
     session.execute(delete(ApiToken).where(ApiToken.person_id == person_id))
+
+
+def invited_by(session: Session, invitation: str) -> Person | None:
+    """Returns the person to whom an invitation belongs, by the hash of its link."""
+    if not invitation:
+        return None
+    return session.scalar(select(Person).where(Person.invitation == invitation))

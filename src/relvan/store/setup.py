@@ -37,7 +37,8 @@ def firm_of(session: Session) -> Firm | None:
     row = session.get(FirmRow, THE_FIRM)
     if row is None:
         return None
-    return Firm(address=Address.read(row.address), **{name: getattr(row, name) for name in TEXTS})
+    texts = {name: getattr(row, name) for name in TEXTS}
+    return Firm(address=Address.read(row.address), two_step=row.two_step, **texts)
 
 
 def keep_firm(session: Session, firm: Firm) -> None:
@@ -46,7 +47,7 @@ def keep_firm(session: Session, firm: Firm) -> None:
     if row is None:
         row = FirmRow(id=THE_FIRM)
         session.add(row)
-    row.address = firm.address.as_dict()
+    row.address, row.two_step = firm.address.as_dict(), firm.two_step
     for name in TEXTS:
         setattr(row, name, getattr(firm, name))
 

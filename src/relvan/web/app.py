@@ -21,7 +21,7 @@ from relvan.core.refusal import (
 )
 from relvan.services.people.sign_in import find_visit
 from relvan.web.addresses import know_pages
-from relvan.web.desk import COOKIE, Desk, NotSignedIn
+from relvan.web.desk import COOKIE, Desk, NeedsTwoStep, NotSignedIn
 from relvan.web.pages import (
     backups,
     catalogue,
@@ -57,6 +57,7 @@ from relvan.web.pages import (
     tokens,
     translations,
     tree,
+    two_step,
     updates,
     warehouses,
     webhooks,
@@ -80,6 +81,7 @@ HEADERS = {
 PAGES = (
     first_visit,
     people,
+    two_step,
     today,
     coverage,
     gaps,
@@ -146,6 +148,10 @@ def page_of_error(request: Request, error: Exception) -> Response:
         if request.headers.get("HX-Request"):
             return Response(status_code=204, headers={"HX-Redirect": target})
         return RedirectResponse(target, 303)
+    if isinstance(error, NeedsTwoStep):
+        if request.headers.get("HX-Request"):
+            return Response(status_code=204, headers={"HX-Redirect": "/account/two-step"})
+        return RedirectResponse("/account/two-step", 303)
     status, refusals = _status_and_refusals(error)
     if request.headers.get("HX-Request"):
         return HTMLResponse(

@@ -13,7 +13,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment
 from starlette.datastructures import FormData
 
-from relvan.core.people.roles import RIGHTS, Right
+from relvan.core.people.roles import RIGHTS, Right, Role
 from relvan.core.refusal import NotAllowed, Refusal, Refused, refuse
 from relvan.services.people.desk import frame_of, leave_toast
 from relvan.services.people.sign_in import SignedIn, find_visit
@@ -27,6 +27,10 @@ from relvan.web.rendering import environment_of, render
 COOKIE = "relvan_visit"
 MOST_ID_DIGITS = 18
 MOST_FIELDS = 20_000  # a family of a thousand variants sends six fields for each
+
+
+class NeedsTwoStep(Exception):
+    """The firm demands two steps of this person, who has signed in by one."""
 
 
 class NotSignedIn(Exception):
@@ -178,13 +182,28 @@ def agent_of(request: Request) -> str:
     return request.headers.get("user-agent", "")
 
 
-def signed_in(request: Request) -> Desk:
-    """Returns the desk of the person to whom the cookie belongs."""
+def at_account(request: Request) -> Desk:
+    """Returns the desk of the person to whom the cookie belongs, for the pages of one's own account."""
     workplace = workplace_of(request)
     visit = find_visit(workplace, request.cookies.get(COOKIE, ""))
     if visit is None:
         raise NotSignedIn
     return Desk(request, workplace, visit, environment_of(workplace))
+
+
+AtAccount = Annotated[Desk, Depends(at_account)]
+
+
+def is_two_step_demanded(workplace: Workplace, signed_in: SignedIn) -> bool:
+    """Says whether the firm demands that this person signs in by two steps."""
+    return workplace.firm.two_step and signed_in.actor.role == Role.OWNER
+
+
+def signed_in(desk: AtAccount) -> Desk:
+    """Returns the desk of somebody who has signed in as the firm demands."""
+    if is_two_step_demanded(desk.workplace, desk.signed_in) and not desk.signed_in.two_step:
+        raise NeedsTwoStep
+    return desk
 
 
 At = Annotated[Desk, Depends(signed_in)]
@@ -270,6 +289,13 @@ async def posted(request: Request, desk: At) -> AsyncIterator[PostedForm]:
         yield PostedForm(data)
 
 
+async def posted_to_account(request: Request, desk: AtAccount) -> AsyncIterator[PostedForm]:
+    """Returns the form that somebody signed in has posted to the pages of the own account."""
+    async with request.form(max_fields=MOST_FIELDS) as data:
+        _refuse_other_visit(request, desk, data)
+        yield PostedForm(data)
+
+
 def _refuse_other_visit(request: Request, desk: Desk, data: FormData) -> None:
     sent = request.headers.get("X-CSRF-Token") or str(data.get("csrf", ""))
     if not secrets.compare_digest(sent.encode(), desk.signed_in.csrf.encode()):
@@ -283,6 +309,7 @@ def _refuse_other_visit(request: Request, desk: Desk, data: FormData) -> None:
 
 
 Form = Annotated[PostedForm, Depends(posted)]
+AccountForm = Annotated[PostedForm, Depends(posted_to_account)]
 
 
 def last_try(typed: Mapping[str, str] | None, refused: Refused | None) -> dict[str, Any]:

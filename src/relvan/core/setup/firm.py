@@ -28,7 +28,7 @@ TEXTS = ("name", "vat_number", "eori", "currency", "locale", "time_zone")
 @dataclass(frozen=True)
 class Firm:
     """The seller. `currency` is an ISO 4217 code, `locale` a CLDR one such as en_IE, `time_zone` a
-    name of the IANA database.
+    name of the IANA database; `two_step` says that owners must sign in by two steps.
     """
 
     name: str = ""
@@ -38,6 +38,7 @@ class Firm:
     currency: str = "EUR"
     locale: str = "en_IE"
     time_zone: str = "Europe/Dublin"
+    two_step: bool = False
 
     @property
     def is_named(self) -> bool:
@@ -56,7 +57,8 @@ class Firm:
         if "address" in wish:
             parts = {**address.as_dict(), **wish["address"]}
             address = tidy_address(Address.read(parts))
-        return replace(self, address=address, **told)
+        two_step = bool(wish.get("two_step", self.two_step))
+        return replace(self, address=address, two_step=two_step, **told)
 
 
 def tidy_address(address: Address) -> Address:

@@ -6,6 +6,7 @@ from relvan.core.people.roles import Right, Role, check_password
 from relvan.core.refusal import not_found, refuse
 from relvan.services import audit
 from relvan.services.people.sign_in import passwords
+from relvan.services.people.two_step import take_second_step_away
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.people import end_access, end_visits_of, other_owners, person_by_any_login
 from relvan.store.session import Session
@@ -15,12 +16,14 @@ from relvan.store.tables import Person
 @dataclass(frozen=True)
 class PersonChange:
     """What is to change of a person; None leaves it. `active` false ends the person's access at
-    once: every sign-in and every API token.
+    once: every sign-in and every API token. `second_step_gone` takes the second step of signing in
+    away, for somebody who has lost the phone.
     """
 
     role: Role | None = None
     active: bool | None = None
     password: str | None = None
+    second_step_gone: bool = False
 
 
 def change_person(workplace: Workplace, actor: Actor, login: str, change: PersonChange) -> None:
@@ -50,6 +53,8 @@ def change_person(workplace: Workplace, actor: Actor, login: str, change: Person
             person.password_hash = password_hash
             end_visits_of(session, person.id)
             changes["password"] = ("", "changed")
+        if change.second_step_gone:
+            take_second_step_away(session, workplace, actor, person.id)
         if changes:
             subject = audit.Subject("person", person.id)
             audit.record(session, actor, workplace.now(), subject, "changed", changes)

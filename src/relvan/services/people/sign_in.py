@@ -36,13 +36,14 @@ _nobody = passwords.hash(secrets.token_urlsafe(12))
 
 @dataclass(frozen=True)
 class SignedIn:
-    """Somebody who has signed in: the text of the cookie (only when it is new), and the token that
-    forms must carry."""
+    """Somebody who has signed in: the text of the cookie (only when it is new), the token that
+    forms must carry, and whether the sign-in has two steps."""
 
     actor: Actor
     login: str
     csrf: str
     cookie: str = ""
+    two_step: bool = False
 
 
 def token_hash(token: str) -> str:
@@ -54,8 +55,11 @@ def sign_in(
     workplace: Workplace, login: str, password: str, address: str, agent: str = ""
 ) -> SignedIn:
     """Checks a password and opens a visit. After 5 wrong guesses one must wait a quarter of an
-    hour. `agent` is what the browser tells of itself."""
+    hour. `agent` is what the browser tells of itself. Refused for somebody who signs in by two
+    steps."""
     person = person_with(workplace, login, password, address)
+    if person.totp:
+        raise refuse("code", "A code is needed besides.", "Type the one on your phone.", "code")
     return open_visit(workplace, person, person.login, address, agent)
 
 
@@ -97,7 +101,7 @@ def open_visit(
                 agent=agent[:MOST_AGENT],
             )
         )
-    return SignedIn(actor_for(person, "hand"), person.login, csrf, cookie)
+    return SignedIn(actor_for(person, "hand"), person.login, csrf, cookie, bool(person.totp))
 
 
 def find_visit(workplace: Workplace, cookie: str) -> SignedIn | None:
@@ -107,7 +111,7 @@ def find_visit(workplace: Workplace, cookie: str) -> SignedIn | None:
     if found is None:
         return None
     csrf, person = found
-    return SignedIn(actor_for(person, "hand"), person.login, csrf)
+    return SignedIn(actor_for(person, "hand"), person.login, csrf, two_step=bool(person.totp))
 
 
 def sign_out(workplace: Workplace, cookie: str) -> None:

@@ -10,7 +10,13 @@ from relvan.store.tables.base import Table, strict
 
 
 class Person(Table):
-    """Somebody who works here."""
+    """Somebody who works here.
+
+    `totp` is the sealed secret of the second step of signing in, or empty; `totp_begun` one that is
+    not confirmed yet, `totp_last` the last moment (in steps of 30 s since 1970) whose code was used,
+    and `recovery` the hashes of recovery codes. `invitation` is the hash of a link by which the
+    person chooses the first password, until `invited_until`.
+    """
 
     __tablename__ = "person"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -20,6 +26,12 @@ class Person(Table):
     password_hash: Mapped[str]
     active: Mapped[bool] = mapped_column(default=True)
     created_at: Mapped[datetime]
+    totp: Mapped[str] = mapped_column(default="", server_default="")
+    totp_begun: Mapped[str] = mapped_column(default="", server_default="")
+    totp_last: Mapped[int] = mapped_column(default=0, server_default="0")
+    recovery: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
+    invitation: Mapped[str] = mapped_column(default="", server_default="")
+    invited_until: Mapped[datetime | None]
 
 
 class Visit(Table):

@@ -14,6 +14,7 @@ from relvan.store.tables.base import Table, strict
 class FirmRow(Table):
     """The firm that sells. There is at most one; `skipped` names the first steps that somebody has
     put aside, and `registered` the countries besides its own in which it is registered for tax.
+    `two_step` says that owners must sign in by two steps.
     """
 
     __tablename__ = "firm"
@@ -28,6 +29,7 @@ class FirmRow(Table):
     skipped: Mapped[list[Any]] = mapped_column(default=list)
     backups: Mapped[dict[str, Any]] = mapped_column(default=dict)
     registered: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
+    two_step: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
 class TaxRateRow(Table):

@@ -47,7 +47,11 @@ def firm_save(desk: AtSetup, form: Form) -> Response:
     """Saves what is known of the firm."""
     address = fields_under(form, "address_")
     try:
-        change_firm(desk.workplace, desk.actor, {**form, "address": address})
+        change_firm(
+            desk.workplace,
+            desk.actor,
+            {**form, "address": address, "two_step": form.get("two_step") == "yes"},
+        )
     except Refused as refused:
         return _firm_page(desk, status=422, typed=dict(form), refused=refused)
     return desk.done("/setup/firm", "The firm is saved.")

@@ -15,10 +15,18 @@ from relvan.services.people.account import (
 )
 from relvan.services.people.desk import leave_toast
 from relvan.services.people.first_visit import is_first_visit
-from relvan.services.people.sign_in import SignedIn, find_visit, open_visit, sign_in, sign_out
+from relvan.services.people.sign_in import (
+    SignedIn,
+    find_visit,
+    open_visit,
+    person_with,
+    sign_out,
+)
+from relvan.services.people.two_step import give_ticket, needs_code, sign_in_with_code
 from relvan.store.people import active_people, person_by_login
 from relvan.web.desk import (
     COOKIE,
+    AccountForm,
     At,
     Desk,
     Form,
@@ -74,10 +82,41 @@ def sign_in_send(
 ) -> Response:
     """Checks name and password."""
     address = address_of_visitor(request)
+    workplace = workplace_of(request)
     try:
-        visit = sign_in(workplace_of(request), login, password, address, agent_of(request))
+        person = person_with(workplace, login, password, address)
     except Refused as refused:
         return sign_in_page(request, login=login, refused=refused)
+    if needs_code(person):
+        return _code_page(request, give_ticket(workplace, person), next)
+    visit = open_visit(workplace, person, person.login, address, agent_of(request))
+    return welcome(request, visit, next)
+
+
+def _code_page(
+    request: Request, ticket: str, wanted: str, refused: Refused | None = None
+) -> HTMLResponse:
+    errors = first_by_field(refused.refusals) if refused else {}
+    values = {"ticket": ticket, "next": wanted, "errors": errors}
+    page = render(environment_of(workplace_of(request)), "people/code.html", values)
+    return HTMLResponse(page, 422 if refused else 200)
+
+
+@router.post("/sign-in/code", name="sign_in_code")
+def sign_in_code(
+    request: Request,
+    ticket: Annotated[str, Field(max_length=2_000)] = "",
+    code: Typed = "",
+    next: Typed = "",
+) -> Response:
+    """Checks the code of somebody whose password was right."""
+    workplace, address = workplace_of(request), address_of_visitor(request)
+    try:
+        visit = sign_in_with_code(workplace, ticket, code, address, agent_of(request))
+    except Refused as refused:
+        if refused.first.code == "too-late":
+            return sign_in_page(request, refused=refused)
+        return _code_page(request, ticket, next, refused)
     return welcome(request, visit, next)
 
 
@@ -95,7 +134,7 @@ def sign_in_demo(request: Request, login: Typed = "", next: Typed = "") -> Respo
 
 
 @router.post("/sign-out", name="sign_out")
-def sign_out_send(request: Request, form: Form) -> Response:
+def sign_out_send(request: Request, form: AccountForm) -> Response:
     """Signs the person out."""
     sign_out(workplace_of(request), request.cookies.get(COOKIE, ""))
     answer = RedirectResponse("/sign-in", 303)
@@ -111,6 +150,7 @@ def _account_page(desk: Desk, *, status: int = 200, refused: Refused | None = No
         status=status,
         visits=visits,
         login=desk.signed_in.login,
+        two_step=desk.signed_in.two_step,
         **last_try(None, refused),
     )
 

@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.people.roles import RIGHTS, Role
 from relvan.core.refusal import Refused, refuse
+from relvan.services.people.invite import invite_again, invite_person
 from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import add_person
 from relvan.store.people import everybody
@@ -21,6 +22,8 @@ def _people_page(
     status: int = 200,
     typed: dict[str, str] | None = None,
     refused: Refused | None = None,
+    invitation: str = "",
+    invited: str = "",
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         people = everybody(session)
@@ -28,6 +31,8 @@ def _people_page(
         "people": people,
         "role_names": [(role.value, role.value.capitalize()) for role in Role],
         "roles": [(role, sorted(str(right) for right in RIGHTS[role])) for role in Role],
+        "invitation": invitation,
+        "invited": invited,
         **last_try(typed, refused),
     }
     return desk.page("setup/people.html", "setup", status=status, **values)
@@ -41,9 +46,13 @@ def people_index(desk: AtSetup) -> HTMLResponse:
 
 @router.post("", name="person_add")
 def person_add(desk: AtSetup, form: Form) -> Response:
-    """Adds somebody with a first password."""
+    """Adds somebody with a first password, or without one and with a link to choose it."""
     try:
         role = _role(form.get("role", ""))
+        if not form.get("password"):
+            login, name = form.get("login", ""), form.get("name", "")
+            path = invite_person(desk.workplace, desk.actor, login, name, role)
+            return _people_page(desk, invitation=_link(desk, path), invited=name)
         add_person(
             desk.workplace,
             desk.actor,
@@ -61,6 +70,9 @@ def person_add(desk: AtSetup, form: Form) -> Response:
 def person_save(desk: AtSetup, login: str, form: Form) -> Response:
     """Changes a person's role or password, ends the access, or gives it back."""
     try:
+        if form.get("deed") == "invite":
+            path = invite_again(desk.workplace, desk.actor, login)
+            return _people_page(desk, invitation=_link(desk, path), invited=login)
         words = _do(desk, login, form)
     except Refused as refused:
         return _people_page(desk, status=422, refused=refused)
@@ -80,10 +92,17 @@ def _do(desk: Desk, login: str, form: Form) -> str:
     if deed == "end":
         change_person(desk.workplace, desk.actor, login, PersonChange(active=False))
         return f"{login} is signed out everywhere and cannot come back."
+    if deed == "one step":
+        change_person(desk.workplace, desk.actor, login, PersonChange(second_step_gone=True))
+        return f"{login} signs in by the password alone."
     if deed == "again":
         change_person(desk.workplace, desk.actor, login, PersonChange(active=True))
         return f"{login} may sign in again."
     raise refuse("unknown", f"“{deed[:20]}” is nothing that can be done.", "", "deed")
+
+
+def _link(desk: Desk, path: str) -> str:
+    return desk.workplace.settings.base_url.rstrip("/") + path
 
 
 def _role(name: str) -> Role:
