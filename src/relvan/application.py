@@ -15,13 +15,14 @@ from relvan import __version__
 from relvan.api.app import add_api
 from relvan.api.problems import problem_of_error
 from relvan.core.refusal import UNSTORABLE, DatabaseAway, Refused
+from relvan.logs import RequestLog
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.open import open_workplace
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
 from relvan.web.app import HEADERS, add_pages, page_of_error
-from relvan.web.desk import NotSignedIn
+from relvan.web.desk import NeedsTwoStep, NotSignedIn
 from relvan.worker.signals import Waker, open_signals
 
 MOST_BODY = 64_000_000
@@ -59,6 +60,7 @@ def make_application(
     for kind in (
         Refused,
         NotSignedIn,
+        NeedsTwoStep,
         HTTPException,
         RequestValidationError,
         DatabaseAway,
@@ -67,6 +69,7 @@ def make_application(
     ):
         app.add_exception_handler(kind, tell_error)
     app.add_middleware(Guard)
+    app.add_middleware(RequestLog)
     return app
 
 

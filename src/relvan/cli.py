@@ -2,7 +2,6 @@
 
 import inspect
 import json
-import logging
 import os
 import runpy
 import subprocess
@@ -22,6 +21,7 @@ from relvan.core.people.roles import Role
 from relvan.core.refusal import DatabaseAway, Refused
 from relvan.core.setup.health import is_well
 from relvan.demo.run import run_demo
+from relvan.logs import begin_logs
 from relvan.running import run_firm
 from relvan.services.backup import back_up
 from relvan.services.backup import restore as restore_backup
@@ -98,11 +98,18 @@ def serve(
     first_visit: Annotated[bool, typer.Option(hidden=True)] = True,
 ) -> None:
     """Serve the pages and the API. While nobody works here, it prints the code of the first visit."""
-    logging.basicConfig(level=log_level.upper())
+    begin_logs(log_level)
     application = make_application()
     if first_visit and (code := begin_first_visit(application.state.workplace)):
         typer.echo(f"First visit {code}: this code makes the owner's account on the first page.")
-    uvicorn.run(application, host=host, port=port, log_level=log_level, timeout_graceful_shutdown=3)
+    uvicorn.run(
+        application,
+        host=host,
+        port=port,
+        log_config=None,  # its lines are laid out as all others are
+        access_log=False,  # it would tell addresses, which may hold names
+        timeout_graceful_shutdown=3,
+    )
 
 
 @app.command()
@@ -112,7 +119,7 @@ def worker(
     ] = "",
 ) -> None:
     """Deliver updates to the channels and read their orders. Several share the work."""
-    logging.basicConfig(level="WARNING")
+    begin_logs("warning")
     run_worker(Settings(worker_name=name) if name else Settings())
 
 

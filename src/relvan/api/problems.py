@@ -102,7 +102,7 @@ def _problem_facts(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, UNSTORABLE):
         return 422, (unstorable(),)
     reference = secrets.token_hex(4)
-    log.exception("Reference %s", reference, exc_info=error)
+    log.error("Something broke", extra={"reference": reference}, exc_info=error)
     return 500, (
         Refusal("bug", f"Something broke on our side. Reference {reference}.", "Try again."),
     )

@@ -207,6 +207,6 @@ def _status_and_refusals(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
     if isinstance(error, UNSTORABLE):
         return 422, (unstorable(),)
     reference = secrets.token_hex(4)
-    log.exception("Reference %s", reference, exc_info=error)
+    log.error("Something broke", extra={"reference": reference}, exc_info=error)
     message = f"Something broke on our side. Nothing was half done. Reference {reference}."
     return 500, (Refusal("bug", message, "Try again; if it stays, tell us the reference."),)

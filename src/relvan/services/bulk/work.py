@@ -71,7 +71,8 @@ def work_next(workplace: Workplace, *, stopped: Callable[[], bool] = lambda: Fal
         failed_rehearsal(workplace, job_id, refused)
     except Exception as error:  # a fault of ours must neither stop the worker nor be tried for ever
         reference = secrets.token_hex(4)
-        log.exception("Job %s failed, reference %s", job_id, reference, exc_info=error)
+        told = {"job": job_id, "reference": reference}
+        log.error("A bulk job broke", extra=told, exc_info=error)
         with workplace.database.writing() as session:
             trouble = f"Something broke on our side. Reference {reference}."
             update_job(session, job_id, {"state": JobState.FAILED, "trouble": trouble})
