@@ -196,30 +196,6 @@ def _short_of(product_ids: Collection[int], limit: int) -> Select[int]:
 
 
 @dataclass(frozen=True)
-class StuckRow:
-    """The number of orders in a tray, and their amounts as (currency, minor units)."""
-
-    tray: str
-    orders: int
-    amounts: tuple[tuple[str, int], ...]
-
-
-def money_in_trays(session: Session) -> list[StuckRow]:
-    """Returns the number and the amounts of the orders in the open trays."""
-    statement = (
-        select(Order.tray, Order.currency, func.count(), func.sum(Order.total))
-        .where(Order.tray.in_(("inbox", "floor", "short")))
-        .group_by(Order.tray, Order.currency)
-        .order_by(Order.tray, func.count().desc(), Order.currency)
-    )
-    found: dict[str, StuckRow] = {}
-    for tray, currency, orders, amount in session.execute(statement).all():
-        held = found.get(tray) or StuckRow(tray, 0, ())
-        found[tray] = StuckRow(tray, held.orders + orders, (*held.amounts, (currency, amount)))
-    return list(found.values())
-
-
-@dataclass(frozen=True)
 class ShipmentRow:
     """A shipment as a list shows it."""
 

@@ -6,10 +6,12 @@ from itertools import product
 from types import SimpleNamespace
 from typing import Any
 
+from relvan.core.channels.pulse import Beat
 from relvan.core.jobs.life import JobState, JobVerdict
 from relvan.core.listings.state import ListingState
 from relvan.core.refusal import Refusal
 from relvan.core.stock.waterfall import Fall
+from relvan.core.today.figures import ChannelSales
 from relvan.store.history import HistoryRow
 from relvan.web.sentence import Chip, Choice, Sentence
 
@@ -71,6 +73,10 @@ FALLS = (
     Fall("Stock rule", 14, 9),
     Fall("Shown", 9, 0, sum=True),
 )
+SALES = ChannelSales(210, {"EUR": 412_000}, tuple(range(1, 29)))
+BEATS = tuple(
+    Beat(datetime(2026, 11, 2, 9, 10 * at, tzinfo=UTC), at, 0.4, 0.3 * at) for at in range(6)
+)
 HISTORY = (
     HistoryRow(
         2,
@@ -99,6 +105,8 @@ def pattern_samples(path: str) -> dict[str, Any]:
         "verdicts": VERDICTS,
         "jobs": JOBS,
         "falls": FALLS,
+        "sales": SALES,
+        "beats": BEATS,
         "sentence": sentence,
         "views": (SimpleNamespace(id=1, name="A kept view", query="year=2026"),),
         "history": HISTORY,

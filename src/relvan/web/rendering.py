@@ -138,6 +138,13 @@ class SellersHand:
         words = "just now" if abs(seconds) < 45 else self._ago(round(seconds / 60))
         return self._time(moment, words)
 
+    def moment(self, at: datetime) -> str:
+        """Returns a moment of the next days by the firm's clock, as in “16:00” or “Mon 16:00”."""
+        here = at.astimezone(self.zone)
+        today = datetime.now(UTC).astimezone(self.zone).date()
+        form = "HH:mm" if here.date() == today else "EEE HH:mm"
+        return str(format_datetime(here, form, tzinfo=self.zone, locale=self.locale))
+
     def told(self, value: Any, name: str = "") -> str:
         """Returns a value of the history in words: money by its field's name, lists and settings
         without brackets.
@@ -232,6 +239,7 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "amount": seller.amount,
         "number": seller.number,
         "when": seller.when,
+        "moment": seller.moment,
         "day": seller.day,
         "grams": seller.grams,
         "told": seller.told,

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
 from enum import StrEnum
 from typing import Any
 
@@ -40,6 +41,24 @@ class PickUp:
     def as_dict(self) -> dict[str, Any]:
         """Returns it as plain data."""
         return {"days": list(self.days), "cut_off": self.cut_off}
+
+    def next_cut_off(self, now: datetime) -> datetime | None:
+        """Returns the next moment until which a parcel still leaves, by the clock of `now`, or None
+        when it is not known.
+
+        >>> from datetime import datetime
+        >>> PickUp((0, 4), "16:00").next_cut_off(datetime(2026, 11, 27, 17)).isoformat()
+        '2026-11-30T16:00:00'
+        """
+        if not self.days or not self.cut_off:
+            return None
+        hour, _, minute = self.cut_off.partition(":")
+        for later in range(8):
+            day = now + timedelta(days=later)
+            end = day.replace(hour=int(hour), minute=int(minute), second=0, microsecond=0)
+            if end.weekday() in self.days and end > now:
+                return end
+        return None
 
     @property
     def words(self) -> str:

@@ -23,6 +23,7 @@ class Order(Table):
         Index("ix_customer_order_tray", "tray", "id"),
         Index("ix_customer_order_channel_id", "channel_id", "id"),
         Index("ix_customer_order_customer", "customer"),
+        Index("ix_customer_order_placed_at", "placed_at"),
         Index(
             "ix_customer_order_not_reserved",
             "fact_reserved",

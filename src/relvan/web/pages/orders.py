@@ -36,7 +36,6 @@ from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     line_facts,
     lines_of,
-    money_in_trays,
     order_by_number,
     orders_by_numbers,
     reservations_of,
@@ -45,6 +44,7 @@ from relvan.store.orders import (
 )
 from relvan.store.stock import warehouses
 from relvan.store.tables import Order, OrderLine, Reservation
+from relvan.store.today import held_in_trays
 from relvan.web.addresses import address_of
 from relvan.web.desk import At, Desk, Form, PostedForm
 from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
@@ -157,12 +157,12 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rows = order_page(session, wanted, after=after, limit=PAGE + 1, sort=sentence.sort)
         total = count_with_page(rows, PAGE, after, lambda: count_orders(session, wanted))
-        money = money_in_trays(session)
+        money = held_in_trays(session)
     values: dict[str, Any] = {
         "sentence": sentence,
         "rows": rows[:PAGE],
         "total": total,
-        "money": {row.tray: row for row in money},
+        "money": money,
         "trays": TRAY_NAMES,
         "list_deeds": [(deed, *BUTTONS[deed]) for deed in LIST_DEEDS],
         "more": sentence.url(after=str(rows[PAGE - 1].id)) if len(rows) > PAGE else "",

@@ -1,6 +1,4 @@
-"""Serves the pages of Today: what waits for a person, in words; and the stations that are still to
-come.
-"""
+"""Serves the first page of the day, and the page of a station that is still to come."""
 
 from typing import Any
 
@@ -9,10 +7,9 @@ from fastapi.responses import HTMLResponse
 
 from relvan.core.people.roles import Right
 from relvan.core.setup.first_steps import FirstStep
+from relvan.core.today.agenda import Matter
 from relvan.services.setup.first_steps import steps_of
-from relvan.store.channels import channel_health, channels
-from relvan.store.line import today_counts
-from relvan.store.orders import money_in_trays
+from relvan.services.today import look_at_today
 from relvan.web.desk import At
 
 router = APIRouter()
@@ -25,24 +22,122 @@ STEP_PAGES = {
     FirstStep.STOCK: "count_show",
     FirstStep.CARRIER: "setup_index",
 }
+# matter -> words for one, words for many, the page that lists them, and its query
+WORDS: dict[Matter, tuple[str, str, str, dict[str, str]]] = {
+    Matter.TO_SHIP: (
+        "shipment to label and send",
+        "shipments to label and send",
+        "dispatch_index",
+        {"stage": "to ship"},
+    ),
+    Matter.TO_PACK: (
+        "shipment to pack",
+        "shipments to pack",
+        "dispatch_index",
+        {"stage": "to pack"},
+    ),
+    Matter.PICKING: (
+        "shipment is being picked",
+        "shipments are being picked",
+        "dispatch_index",
+        {"stage": "picking"},
+    ),
+    Matter.TO_PICK: (
+        "shipment to pick",
+        "shipments to pick",
+        "dispatch_index",
+        {"stage": "to pick"},
+    ),
+    Matter.SHORT: (
+        "order is short of stock",
+        "orders are short of stock",
+        "order_index",
+        {"tray": "short"},
+    ),
+    Matter.INBOX: (
+        "order lies in the inbox",
+        "orders lie in the inbox",
+        "order_index",
+        {"tray": "inbox"},
+    ),
+    Matter.TROUBLE: (
+        "channel is in trouble or paused",
+        "channels are in trouble or paused",
+        "update_index",
+        {},
+    ),
+    Matter.REFUSED: (
+        "listing was refused by its channel",
+        "listings were refused by their channels",
+        "listing_index",
+        {"state": "refused"},
+    ),
+    Matter.DRIFT: (
+        "listing drifted: the channel shows what we never sent",
+        "listings drifted: the channels show what we never sent",
+        "drift_index",
+        {},
+    ),
+    Matter.BELOW: (
+        "listing is shown below its floor",
+        "listings are shown below their floors",
+        "price_index",
+        {"floor": "below"},
+    ),
+    Matter.BLOCKED: (
+        "place holds blocked stock",
+        "places hold blocked stock",
+        "stock_index",
+        {"blocked": "yes"},
+    ),
+    Matter.OUTDATED: (
+        "listing is outdated: the channel shows something else",
+        "listings are outdated: the channels show something else",
+        "listing_index",
+        {"state": "behind"},
+    ),
+    Matter.FLOORED: (
+        "price is held by its floor",
+        "prices are held by their floors",
+        "price_index",
+        {"floor": "held"},
+    ),
+    Matter.READY: (
+        "listing is ready to publish",
+        "listings are ready to publish",
+        "listing_index",
+        {"state": "ready"},
+    ),
+    Matter.DRAFT: (
+        "draft has gaps",
+        "drafts have gaps",
+        "listing_index",
+        {"state": "draft"},
+    ),
+    Matter.LACKING: (
+        "product lacks basic details",
+        "products lack basic details",
+        "product_index",
+        {"facts": "lacking"},
+    ),
+}
+LOUD = (Matter.SHORT, Matter.REFUSED, Matter.TROUBLE)
 
 
 @router.get("/", name="today_show")
 def today_show(desk: At) -> HTMLResponse:
-    """Shows what waits, station by station."""
+    """Shows what waits, what costs most first, and how things are."""
     with desk.workplace.database.reading() as session:
         steps, is_new = steps_of(session) if desk.may(Right.SETUP) else ([], False)
         still_open = [step for step in steps if step.is_open]
         if still_open and is_new:
             return desk.page("today/first_steps.html", "today", steps=steps, places=STEP_PAGES)
-        found = channels(session)
-        health = channel_health(session, found, desk.workplace.now())
         values: dict[str, Any] = {
-            "today": today_counts(session),
+            "today": look_at_today(session, desk.workplace, desk.actor.role),
             "still_open": still_open,
             "places": STEP_PAGES,
-            "money": {row.tray: row for row in money_in_trays(session)},
-            "channels": [(channel, health[channel.id]) for channel in found],
+            "said": WORDS,
+            "loud": LOUD,
         }
     return desk.page("today/index.html", "today", **values)
 

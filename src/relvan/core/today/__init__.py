@@ -1,0 +1,1 @@
+"""What the first page of the day says: what to do first, and how things are."""

@@ -1,0 +1,148 @@
+"""What the first page of the day shows: what waits for a person, in the order in which it costs money
+to wait, and how things are.
+"""
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from weakref import WeakKeyDictionary
+from zoneinfo import ZoneInfo
+
+from relvan.core.channels.pulse import Beat, pulse
+from relvan.core.money import Money
+from relvan.core.people.roles import Role
+from relvan.core.setup.warehouses import PickUp
+from relvan.core.today.agenda import Matter, Todo, in_order
+from relvan.core.today.figures import (
+    DAYS,
+    ChannelSales,
+    DayHours,
+    SoldHour,
+    hours_of_day,
+    sales_by_channel,
+)
+from relvan.services.workplace import Workplace
+from relvan.store.channels import ChannelHealth, channel_health, channels
+from relvan.store.counting import Count
+from relvan.store.line import today_counts
+from relvan.store.prices import rates_on
+from relvan.store.session import Session
+from relvan.store.tables import Channel
+from relvan.store.today import Held, held_in_trays, pick_ups_needed, sold_by_hour
+from relvan.store.updates import recent_lags
+
+KEPT_S = 300.0  # so long are the figures of the days before today kept
+TRAYS = {Matter.SHORT: "short", Matter.INBOX: "inbox"}
+STATES = {
+    Matter.TO_PICK: "to pick",
+    Matter.PICKING: "picking",
+    Matter.TO_PACK: "to pack",
+    Matter.TO_SHIP: "to ship",
+}
+_kept: WeakKeyDictionary[Workplace, tuple[float, date, list[SoldHour]]] = WeakKeyDictionary()
+
+
+@dataclass(frozen=True)
+class ShownTodo:
+    """One line of what to do, with how many there are and what they hold up."""
+
+    todo: Todo
+    count: Count
+    held: Held | None = None
+
+
+@dataclass(frozen=True)
+class ChannelToday:
+    """How one channel is: its health, what it sold in 28 days, and its pulse."""
+
+    channel: Channel
+    health: ChannelHealth
+    sales: ChannelSales | None
+    beats: Sequence[Beat]
+
+
+@dataclass(frozen=True)
+class Today:
+    """All that the page shows."""
+
+    todos: Sequence[ShownTodo]
+    hours: DayHours
+    channels: Sequence[ChannelToday]
+    by_hand: ChannelSales | None
+    held: Mapping[str, Held]
+    now: datetime
+
+
+def look_at_today(session: Session, workplace: Workplace, role: Role) -> Today:
+    """Returns what waits for somebody of a role, and how things are."""
+    now, here = workplace.now(), workplace.local_now()
+    zone = ZoneInfo(workplace.firm.time_zone)
+    found = channels(session)
+    health = channel_health(session, found, now)
+    lags = recent_lags(session, now)
+    sold = _sold(session, workplace, here)
+    sales = sales_by_channel(sold, now, zone)
+    held = held_in_trays(session)
+    return Today(
+        _todos(session, workplace, role, held, here),
+        hours_of_day(sold, now, zone),
+        [
+            ChannelToday(
+                channel,
+                health[channel.id],
+                sales.get(channel.id),
+                pulse(lags.get(channel.id, ()), now),
+            )
+            for channel in found
+        ],
+        sales.get(None),
+        held,
+        here,
+    )
+
+
+def _sold(session: Session, workplace: Workplace, here: datetime) -> list[SoldHour]:
+    """Returns what was sold today, and in the 28 days before; the latter may be some minutes old."""
+    midnight = here.replace(hour=0, minute=0, second=0, microsecond=0)
+    known = _kept.get(workplace)
+    if known is None or time.monotonic() - known[0] > KEPT_S or known[1] != here.date():
+        before = sold_by_hour(session, midnight - timedelta(days=DAYS), midnight)
+        known = (time.monotonic(), here.date(), before)
+        _kept[workplace] = known
+    return [*known[2], *sold_by_hour(session, midnight)]
+
+
+def _todos(
+    session: Session, workplace: Workplace, role: Role, held: Mapping[str, Held], here: datetime
+) -> list[ShownTodo]:
+    counts = today_counts(session)
+    waits = {matter: counts[matter] for matter in Matter if counts[matter]}
+    pick_ups = pick_ups_needed(session) if waits.keys() & STATES.keys() else {}
+    todos = []
+    for matter in waits:
+        in_tray = held.get(TRAYS.get(matter, ""))
+        money = _in_own(session, workplace, in_tray) if in_tray else 0
+        until = _first_cut_off(pick_ups.get(STATES.get(matter, ""), ()), here)
+        todos.append(Todo(matter, money, in_tray.since if in_tray else None, until))
+    return [
+        ShownTodo(todo, waits[todo.matter], held.get(TRAYS.get(todo.matter, "")))
+        for todo in in_order(todos, role, here)
+    ]
+
+
+def _first_cut_off(pick_ups: Sequence[PickUp], here: datetime) -> datetime | None:
+    moments = [end for one in pick_ups if (end := one.next_cut_off(here)) is not None]
+    return min(moments, default=None)
+
+
+def _in_own(session: Session, workplace: Workplace, held: Held) -> int:
+    """Returns about how much is held up in the seller's currency; what has no rate counts as it is."""
+    own = workplace.firm.currency
+    if all(currency == own for currency, _ in held.amounts):
+        return sum(amount for _, amount in held.amounts)
+    rates = rates_on(session, workplace.now().date())
+    found = [
+        (rates.convert(Money(amount, currency), own), amount) for currency, amount in held.amounts
+    ]
+    return sum(money.amount if money else amount for money, amount in found)
