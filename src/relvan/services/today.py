@@ -33,6 +33,7 @@ from relvan.store.today import Held, held_in_trays, pick_ups_needed, sold_by_hou
 from relvan.store.updates import recent_lags
 
 KEPT_S = 300.0  # so long are the figures of the days before today kept
+KEPT_TODAY_S, MANY = 10.0, 20_000  # and those of today, where there are so many orders
 TRAYS = {Matter.SHORT: "short", Matter.INBOX: "inbox"}
 STATES = {
     Matter.TO_PICK: "to pick",
@@ -40,7 +41,27 @@ STATES = {
     Matter.TO_PACK: "to pack",
     Matter.TO_SHIP: "to ship",
 }
-_kept: WeakKeyDictionary[Workplace, tuple[float, date, list[SoldHour]]] = WeakKeyDictionary()
+
+
+@dataclass(frozen=True)
+class KeptSales:
+    """What was sold, as it was read at a time of the machine's clock on a day."""
+
+    read_at: float
+    day: date
+    sold: list[SoldHour]
+
+    @property
+    def orders(self) -> int:
+        """How many orders that were."""
+        return sum(one.orders for one in self.sold)
+
+    def is_old(self, seconds: float, here: datetime) -> bool:
+        """Says whether it was read longer ago, or on another day."""
+        return self.day != here.date() or time.monotonic() - self.read_at > seconds
+
+
+_kept: WeakKeyDictionary[Workplace, dict[str, KeptSales]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)
@@ -103,14 +124,19 @@ def look_at_today(session: Session, workplace: Workplace, role: Role) -> Today:
 
 
 def _sold(session: Session, workplace: Workplace, here: datetime) -> list[SoldHour]:
-    """Returns what was sold today, and in the 28 days before; the latter may be some minutes old."""
+    """Returns what was sold today, and in the 28 days before. The latter may be some minutes old, and
+    on a day with very many orders what was sold today some seconds (docs/decisions/025)."""
     midnight = here.replace(hour=0, minute=0, second=0, microsecond=0)
-    known = _kept.get(workplace)
-    if known is None or time.monotonic() - known[0] > KEPT_S or known[1] != here.date():
-        before = sold_by_hour(session, midnight - timedelta(days=DAYS), midnight)
-        known = (time.monotonic(), here.date(), before)
-        _kept[workplace] = known
-    return [*known[2], *sold_by_hour(session, midnight)]
+    kept = _kept.setdefault(workplace, {})
+    before = kept.get("before")
+    if before is None or before.is_old(KEPT_S, here):
+        sold = sold_by_hour(session, midnight - timedelta(days=DAYS), midnight)
+        before = kept["before"] = KeptSales(time.monotonic(), here.date(), sold)
+    today = kept.get("today")
+    if today is None or today.orders < MANY or today.is_old(KEPT_TODAY_S, here):
+        sold = sold_by_hour(session, midnight)
+        today = kept["today"] = KeptSales(time.monotonic(), here.date(), sold)
+    return [*before.sold, *today.sold]
 
 
 def _todos(
