@@ -6,6 +6,7 @@ import pytest
 from sqlalchemy import select
 
 from relvan.store.tables import AuditEntry
+from tests.house import png
 
 V1 = "/api/v1"
 
@@ -143,3 +144,19 @@ def test_somebody_is_invited_over_the_api(api):
     gone = api.patch(f"{V1}/people/ben", json={"second_step_gone": True}).json()
     assert gone["two_step"] is False
     assert api.patch(f"{V1}/firm", json={"two_step": True}).json()["two_step"] is True
+
+
+def test_the_logo_is_a_picture_only(api):
+    for content in (b"", b"<svg onload='x'/>", b"GIF89a", png()[:60]):
+        answer = api.put(f"{V1}/firm/logo", files={"logo": ("logo.png", content)})
+        assert answer.status_code == 422, content[:9]
+    kept = api.put(f"{V1}/firm/logo", files={"logo": ("logo.png", png(side=64))})
+    assert (kept.status_code, kept.json()["logo"]) == (200, True)
+    assert api.delete(f"{V1}/firm/logo").json()["logo"] is False
+
+
+def test_a_scale_is_an_address(api):
+    there = "http://127.0.0.1:9/scale"
+    assert api.patch(f"{V1}/firm", json={"scale": there}).json()["scale"] == there
+    assert api.patch(f"{V1}/firm", json={"scale": "file:///etc/passwd"}).status_code == 422
+    assert api.patch(f"{V1}/firm", json={"scale": ""}).json()["scale"] == ""

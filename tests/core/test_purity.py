@@ -29,6 +29,7 @@ ALLOWED = {
     "math",
     "operator",
     "re",
+    "statistics",
     "string",
     "types",
     "typing",

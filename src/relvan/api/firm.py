@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any
 
-from fastapi import Depends
+from fastapi import Depends, File, UploadFile
 from pydantic import Field
 
 from relvan.api.described import (
@@ -27,7 +27,7 @@ from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import MOST_PERSON_NAME, add_person
 from relvan.services.people.tokens import MOST_TOKEN_NAME, NewToken, add_token, end_token
 from relvan.services.setup.bins import add_bins, close_bin, merge_bins, rename_bin
-from relvan.services.setup.firm import change_firm, number_series
+from relvan.services.setup.firm import change_firm, keep_logo, number_series
 from relvan.services.setup.warehouses import (
     add_warehouse,
     change_warehouse,
@@ -46,6 +46,7 @@ def only_owners(by: By) -> None:
 
 
 router = api_router(tags=["set-up"])
+MOST_LOGO = 2_000_000
 router.dependencies.append(Depends(only_owners))
 Text = Annotated[str, Field(max_length=MOST_NAME)]
 Name = Annotated[str, Field(max_length=MOST_NAME), described_text(WORDS, MOST_NAME)]
@@ -96,6 +97,7 @@ class FirmChange(Shape):
     locale: Annotated[str, described(locales())] | None = None
     time_zone: Annotated[str, described(time_zones())] | None = None
     two_step: Flag | None = None
+    scale: Annotated[str, Field(max_length=300)] | None = None
     number_series: dict[str, SeriesShape] | None = Field(default=None, max_length=10)
 
 
@@ -179,6 +181,8 @@ def _firm_shape(by: Caller, firm: Firm) -> dict[str, Any]:
         "currency": firm.currency,
         "locale": firm.locale,
         "two_step": firm.two_step,
+        "scale": firm.scale,
+        "logo": bool(firm.logo),
         "time_zone": firm.time_zone,
         "number_series": series,
     }
@@ -197,6 +201,24 @@ def patch_firm(by: By, change: FirmChange) -> dict[str, Any]:
     told = wish.pop("number_series", {})
     series = {name: (one["pattern"], one.get("next")) for name, one in told.items()}
     return _firm_shape(by, change_firm(by.workplace, by.actor, wish, series))
+
+
+@router.put("/firm/logo")
+def put_logo(by: By, logo: Annotated[UploadFile, File()]) -> dict[str, Any]:
+    """Saves the logo that papers bear: PNG, JPEG or WebP of at most 2 MB."""
+    content = logo.file.read(MOST_LOGO + 1)
+    if not content or len(content) > MOST_LOGO:
+        message = "“Logo” must be a picture of at most 2 MB."
+        raise refuse("form", message, "Make it smaller.", "logo")
+    keep_logo(by.workplace, by.actor, content)
+    return _firm_shape(by, by.workplace.firm)
+
+
+@router.delete("/firm/logo")
+def delete_logo(by: By) -> dict[str, Any]:
+    """Takes the logo away."""
+    keep_logo(by.workplace, by.actor, b"")
+    return _firm_shape(by, by.workplace.firm)
 
 
 def _warehouse_shape(row: Warehouse) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from relvan.core.channels.pulse import Beat, pulse
 from relvan.core.money import Money
 from relvan.core.people.roles import Role
 from relvan.core.setup.warehouses import PickUp
-from relvan.core.today.agenda import Matter, Todo, in_order
+from relvan.core.today.agenda import Task, TaskKind, in_order
 from relvan.core.today.figures import (
     DAYS,
     ChannelSales,
@@ -29,17 +29,17 @@ from relvan.store.line import today_counts
 from relvan.store.prices import rates_on
 from relvan.store.session import Session
 from relvan.store.tables import Channel
-from relvan.store.today import Held, held_in_trays, pick_ups_needed, sold_by_hour
+from relvan.store.today import HeldUp, held_in_trays, pick_ups_needed, sold_by_hour
 from relvan.store.updates import recent_lags
 
 KEPT_S = 300.0  # so long are the figures of the days before today kept
 KEPT_TODAY_S, MANY = 10.0, 20_000  # and those of today, where there are so many orders
-TRAYS = {Matter.SHORT: "short", Matter.INBOX: "inbox"}
+TRAYS = {TaskKind.SHORT: "short", TaskKind.INBOX: "inbox"}
 STATES = {
-    Matter.TO_PICK: "to pick",
-    Matter.PICKING: "picking",
-    Matter.TO_PACK: "to pack",
-    Matter.TO_SHIP: "to ship",
+    TaskKind.TO_PICK: "to pick",
+    TaskKind.PICKING: "picking",
+    TaskKind.TO_PACK: "to pack",
+    TaskKind.TO_SHIP: "to ship",
 }
 
 
@@ -65,12 +65,12 @@ _kept: WeakKeyDictionary[Workplace, dict[str, KeptSales]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)
-class ShownTodo:
+class ShownTask:
     """One line of what to do, with how many there are and what they hold up."""
 
-    todo: Todo
+    task: Task
     count: Count
-    held: Held | None = None
+    held: HeldUp | None = None
 
 
 @dataclass(frozen=True)
@@ -87,11 +87,11 @@ class ChannelToday:
 class Today:
     """All that the page shows."""
 
-    todos: Sequence[ShownTodo]
+    tasks: Sequence[ShownTask]
     hours: DayHours
     channels: Sequence[ChannelToday]
     by_hand: ChannelSales | None
-    held: Mapping[str, Held]
+    held: Mapping[str, HeldUp]
     now: datetime
 
 
@@ -106,7 +106,7 @@ def look_at_today(session: Session, workplace: Workplace, role: Role) -> Today:
     sales = sales_by_channel(sold, now, zone)
     held = held_in_trays(session)
     return Today(
-        _todos(session, workplace, role, held, here),
+        _tasks(session, workplace, role, held, here),
         hours_of_day(sold, now, zone),
         [
             ChannelToday(
@@ -139,21 +139,21 @@ def _sold(session: Session, workplace: Workplace, here: datetime) -> list[SoldHo
     return [*before.sold, *today.sold]
 
 
-def _todos(
-    session: Session, workplace: Workplace, role: Role, held: Mapping[str, Held], here: datetime
-) -> list[ShownTodo]:
+def _tasks(
+    session: Session, workplace: Workplace, role: Role, held: Mapping[str, HeldUp], here: datetime
+) -> list[ShownTask]:
     counts = today_counts(session)
-    waits = {matter: counts[matter] for matter in Matter if counts[matter]}
+    waits = {kind: counts[kind] for kind in TaskKind if counts[kind]}
     pick_ups = pick_ups_needed(session) if waits.keys() & STATES.keys() else {}
-    todos = []
-    for matter in waits:
-        in_tray = held.get(TRAYS.get(matter, ""))
+    tasks = []
+    for kind in waits:
+        in_tray = held.get(TRAYS.get(kind, ""))
         money = _in_own(session, workplace, in_tray) if in_tray else 0
-        until = _first_cut_off(pick_ups.get(STATES.get(matter, ""), ()), here)
-        todos.append(Todo(matter, money, in_tray.since if in_tray else None, until))
+        until = _first_cut_off(pick_ups.get(STATES.get(kind, ""), ()), here)
+        tasks.append(Task(kind, money, in_tray.since if in_tray else None, until))
     return [
-        ShownTodo(todo, waits[todo.matter], held.get(TRAYS.get(todo.matter, "")))
-        for todo in in_order(todos, role, here)
+        ShownTask(task, waits[task.kind], held.get(TRAYS.get(task.kind, "")))
+        for task in in_order(tasks, role, here)
     ]
 
 
@@ -162,7 +162,7 @@ def _first_cut_off(pick_ups: Sequence[PickUp], here: datetime) -> datetime | Non
     return min(moments, default=None)
 
 
-def _in_own(session: Session, workplace: Workplace, held: Held) -> int:
+def _in_own(session: Session, workplace: Workplace, held: HeldUp) -> int:
     """Returns about how much is held up in the seller's currency; what has no rate counts as it is."""
     own = workplace.firm.currency
     if all(currency == own for currency, _ in held.amounts):

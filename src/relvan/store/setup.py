@@ -38,7 +38,7 @@ def firm_of(session: Session) -> Firm | None:
     if row is None:
         return None
     texts = {name: getattr(row, name) for name in TEXTS}
-    return Firm(address=Address.read(row.address), two_step=row.two_step, **texts)
+    return Firm(address=Address.read(row.address), two_step=row.two_step, logo=row.logo, **texts)
 
 
 def keep_firm(session: Session, firm: Firm) -> None:
@@ -47,7 +47,7 @@ def keep_firm(session: Session, firm: Firm) -> None:
     if row is None:
         row = FirmRow(id=THE_FIRM)
         session.add(row)
-    row.address, row.two_step = firm.address.as_dict(), firm.two_step
+    row.address, row.two_step, row.logo = firm.address.as_dict(), firm.two_step, firm.logo
     for name in TEXTS:
         setattr(row, name, getattr(firm, name))
 
@@ -153,6 +153,34 @@ def warehouse_lines(session: Session) -> list[WarehouseLine]:
         .order_by(Warehouse.id)
     )
     return [WarehouseLine(*row) for row in rows]
+
+
+def channels_fed(session: Session, warehouse_id: int) -> list[tuple[str, str, int]]:
+    """Returns (key, name, place in its supply list) of the channels that sell from a warehouse."""
+    rows = session.execute(
+        select(Channel.key, Channel.name, SupplyWarehouse.position)
+        .join(SupplyWarehouse, SupplyWarehouse.channel_id == Channel.id)
+        .where(SupplyWarehouse.warehouse_id == warehouse_id)
+        .order_by(Channel.id)
+    ).all()
+    return [(key, name, position + 1) for key, name, position in rows]
+
+
+class SafetySum(NamedTuple):
+    """How much a warehouse keeps back: of how many products, and units in all."""
+
+    products: int
+    units: int
+
+
+def safety_of_warehouse(session: Session, warehouse_id: int) -> SafetySum:
+    """Returns the safety stock of a warehouse in all."""
+    row = session.execute(
+        select(func.count(), func.coalesce(func.sum(Balance.safety), 0)).where(
+            Balance.warehouse_id == warehouse_id, Balance.safety > 0
+        )
+    ).one()
+    return SafetySum(*map(int, row))
 
 
 def is_warehouse_key(session: Session, key: str) -> bool:

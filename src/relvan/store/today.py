@@ -39,7 +39,7 @@ def sold_by_hour(
     ]
 
 
-class Held(NamedTuple):
+class HeldUp(NamedTuple):
     """The orders that are held up in a tray: how many, their amounts in minor units by currency, and
     when the oldest was placed.
     """
@@ -49,7 +49,7 @@ class Held(NamedTuple):
     since: datetime
 
 
-def held_in_trays(session: Session) -> dict[str, Held]:
+def held_in_trays(session: Session) -> dict[str, HeldUp]:
     """Returns what is held up in each tray whose orders wait for somebody."""
     statement = (
         select(
@@ -67,7 +67,7 @@ def held_in_trays(session: Session) -> dict[str, Held]:
     for tray, currency, orders, amount, since in session.execute(statement).all():
         found[tray].append((currency, orders, int(amount or 0), since))
     return {
-        tray: Held(
+        tray: HeldUp(
             sum(row[1] for row in rows),
             tuple((row[0], row[2]) for row in rows),
             min(row[3] for row in rows),

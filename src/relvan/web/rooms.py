@@ -60,6 +60,7 @@ ROOMS = {
         Room("move-in", "Move in", "move_in_index"),
         Room("firm", "Firm", "firm_show"),
         Room("warehouses", "Warehouses", "warehouse_index"),
+        Room("devices", "Devices", "device_index"),
         Room("tax", "Tax", "tax_show"),
         Room("people", "People", "people_index"),
         Room("tokens", "API tokens", "token_index"),

@@ -9,15 +9,15 @@ from hypothesis import strategies as st
 
 from relvan.core.people.roles import Role
 from relvan.core.setup.warehouses import PickUp
-from relvan.core.today.agenda import OWN, Matter, Todo, in_order
+from relvan.core.today.agenda import OWN, Task, TaskKind, in_order
 from relvan.core.today.figures import SoldHour, hours_of_day, sales_by_channel
 
 NOW = datetime(2026, 11, 27, 12, tzinfo=UTC)  # a Friday
 DUBLIN = ZoneInfo("Europe/Dublin")
 
 
-def order_of(role, *todos):
-    return [str(todo.matter) for todo in in_order(todos, role, NOW)]
+def order_of(role, *tasks):
+    return [str(task.kind) for task in in_order(tasks, role, NOW)]
 
 
 def in_hours(hours):
@@ -34,31 +34,31 @@ def in_hours(hours):
     ],
 )
 def test_what_costs_most_comes_first_and_one_s_own_before_all(role, expected):
-    todos = (
-        Todo(Matter.DRAFT),
-        Todo(Matter.INBOX, money=900),
-        Todo(Matter.SHORT, money=5_000),
-        Todo(Matter.REFUSED),
-        Todo(Matter.TO_SHIP, until=in_hours(20)),
-        Todo(Matter.TO_PICK, until=in_hours(3)),  # the carrier comes soon
+    tasks = (
+        Task(TaskKind.DRAFT),
+        Task(TaskKind.INBOX, money=900),
+        Task(TaskKind.SHORT, money=5_000),
+        Task(TaskKind.REFUSED),
+        Task(TaskKind.TO_SHIP, until=in_hours(20)),
+        Task(TaskKind.TO_PICK, until=in_hours(3)),  # the carrier comes soon
     )
-    assert order_of(Role(role), *todos) == expected
+    assert order_of(Role(role), *tasks) == expected
 
 
 def test_more_money_waits_first_and_what_is_past_is_urgent():
-    assert order_of(Role.OWNER, Todo(Matter.SHORT, money=1), Todo(Matter.INBOX, money=2)) == [
+    assert order_of(Role.OWNER, Task(TaskKind.SHORT, money=1), Task(TaskKind.INBOX, money=2)) == [
         "inbox",
         "short",
     ]
-    assert Todo(Matter.TO_SHIP, until=in_hours(-1)).is_urgent(NOW)
-    assert not Todo(Matter.TO_SHIP, until=in_hours(5)).is_urgent(NOW)
-    assert not Todo(Matter.TO_SHIP).is_urgent(NOW)
+    assert Task(TaskKind.TO_SHIP, until=in_hours(-1)).is_urgent(NOW)
+    assert not Task(TaskKind.TO_SHIP, until=in_hours(5)).is_urgent(NOW)
+    assert not Task(TaskKind.TO_SHIP).is_urgent(NOW)
 
 
-todos_of = st.lists(
+tasks_of = st.lists(
     st.builds(
-        Todo,
-        st.sampled_from(Matter),
+        Task,
+        st.sampled_from(TaskKind),
         st.integers(0, 9_999),
         st.none(),
         st.none() | st.integers(-5, 30).map(in_hours),
@@ -67,13 +67,13 @@ todos_of = st.lists(
 )
 
 
-@given(todos_of, st.sampled_from(Role))
-def test_nothing_is_lost_and_own_matters_stand_before_others(todos, role):
-    found = in_order(todos, role, NOW)
-    assert sorted(map(repr, found)) == sorted(map(repr, todos))
-    foreign = [todo.matter not in OWN[role] for todo in found]
+@given(tasks_of, st.sampled_from(Role))
+def test_nothing_is_lost_and_own_matters_stand_before_others(tasks, role):
+    found = in_order(tasks, role, NOW)
+    assert sorted(map(repr, found)) == sorted(map(repr, tasks))
+    foreign = [task.kind not in OWN[role] for task in found]
     assert foreign == sorted(foreign)
-    urgent = [todo.until for todo in found if todo.matter in OWN[role] and todo.is_urgent(NOW)]
+    urgent = [task.until for task in found if task.kind in OWN[role] and task.is_urgent(NOW)]
     assert urgent == sorted(urgent)
 
 

@@ -37,10 +37,10 @@ def words_of(text: str) -> tuple[str, ...]:
     """Returns the words of a text, folded and without endings, and its measures in the smallest
     unit of their kind.
 
-    >>> words_of("Aubrey Pots, 14 cm")
-    ('aubrey', 'pot', '140mm')
-    >>> words_of("pot 140mm aubrey")
-    ('pot', '140mm', 'aubrey')
+    >>> words_of("Denim Pots, 14 cm")
+    ('denim', 'pot', '140mm')
+    >>> words_of("pot 140mm denim")
+    ('pot', '140mm', 'denim')
     """
     found = []
     for amount, unit, number, word in _TOKEN.findall(folded(text)):

@@ -1,7 +1,7 @@
 """Codes of bins: written out from a pattern, and put in the order in which one walks past them."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from relvan.core.refusal import Refusal, refuse
 
@@ -9,6 +9,8 @@ MOST_BINS = 20_000
 MOST_CODE = 40
 RANGE = re.compile(r"\{(?:[a-z]{1,12}:)?([A-Za-z]|\d{1,4})-([A-Za-z]|\d{1,4})\}")
 CODE = re.compile(r"[A-Z0-9](?:[A-Z0-9./_\-]*[A-Z0-9])?")
+
+HEADS = ("bin", "bins", "code", "codes", "place", "shelf")  # of a column of codes
 
 
 def written_out(pattern: str) -> list[str]:
@@ -51,6 +53,21 @@ def read_codes(text: str) -> list[str]:
     for code in codes:
         if refusals := check_code(code, "codes"):
             raise refuse(refusals[0].code, refusals[0].message, refusals[0].fix, "codes")
+    return codes
+
+
+def codes_of_table(rows: Iterable[Sequence[str]]) -> list[str]:
+    """Returns the codes in the first column of a table, each once; a head such as “bin” or “code” is
+    no code.
+    """
+    cells = [str(row[0]).strip() for row in rows if row and str(row[0]).strip()]
+    if cells and cells[0].casefold() in HEADS:
+        cells = cells[1:]
+    codes = read_codes("\n".join(cells))
+    if not codes:
+        raise refuse(
+            "missing", "The file holds no codes.", "One in a row, in the first column.", "codes"
+        )
     return codes
 
 

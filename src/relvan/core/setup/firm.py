@@ -22,13 +22,14 @@ from relvan.core.refusal import Refusal
 MOST_NAME = 120
 EORI = re.compile(r"[A-Z]{2}[A-Z0-9]{1,15}")
 VAT_COUNTRY = {"EL": "GR", "XI": "GB"}  # prefixes of VAT numbers that are no country codes
-TEXTS = ("name", "vat_number", "eori", "currency", "locale", "time_zone")
+TEXTS = ("name", "vat_number", "eori", "currency", "locale", "time_zone", "scale")
 
 
 @dataclass(frozen=True)
 class Firm:
     """The seller. `currency` is an ISO 4217 code, `locale` a CLDR one such as en_IE, `time_zone` a
-    name of the IANA database; `two_step` says that owners must sign in by two steps.
+    name of the IANA database; `two_step` says that owners must sign in by two steps,
+    `scale` is the address of the scale on the packing bench, and `logo` the file of the logo.
     """
 
     name: str = ""
@@ -39,6 +40,8 @@ class Firm:
     locale: str = "en_IE"
     time_zone: str = "Europe/Dublin"
     two_step: bool = False
+    scale: str = ""
+    logo: str = ""
 
     @property
     def is_named(self) -> bool:

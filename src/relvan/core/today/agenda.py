@@ -10,7 +10,7 @@ from relvan.core.people.roles import Role
 SOON = timedelta(hours=4)
 
 
-class Matter(StrEnum):
+class TaskKind(StrEnum):
     """The kinds of things that wait. Among those that nothing else tells apart, the first in this
     list costs most.
     """
@@ -33,27 +33,27 @@ class Matter(StrEnum):
     LACKING = "lacking"
 
 
-DISPATCH = (Matter.TO_SHIP, Matter.TO_PACK, Matter.PICKING, Matter.TO_PICK)
-ORDERS = (Matter.SHORT, Matter.INBOX)
-LISTINGS = (Matter.REFUSED, Matter.DRIFT, Matter.OUTDATED, Matter.READY, Matter.DRAFT)
-CATALOGUE = (*LISTINGS, Matter.BELOW, Matter.FLOORED, Matter.LACKING)
+DISPATCH = (TaskKind.TO_SHIP, TaskKind.TO_PACK, TaskKind.PICKING, TaskKind.TO_PICK)
+ORDERS = (TaskKind.SHORT, TaskKind.INBOX)
+LISTINGS = (TaskKind.REFUSED, TaskKind.DRIFT, TaskKind.OUTDATED, TaskKind.READY, TaskKind.DRAFT)
+CATALOGUE = (*LISTINGS, TaskKind.BELOW, TaskKind.FLOORED, TaskKind.LACKING)
 # what is whose: these come first for a role, all else after them
-OWN: Mapping[Role, frozenset[Matter]] = {
-    Role.OWNER: frozenset(Matter),
+OWN: Mapping[Role, frozenset[TaskKind]] = {
+    Role.OWNER: frozenset(TaskKind),
     Role.CATALOGUE: frozenset(CATALOGUE),
-    Role.ORDERS: frozenset((*ORDERS, *DISPATCH, Matter.TROUBLE)),
-    Role.WAREHOUSE: frozenset((*DISPATCH, Matter.BLOCKED)),
+    Role.ORDERS: frozenset((*ORDERS, *DISPATCH, TaskKind.TROUBLE)),
+    Role.WAREHOUSE: frozenset((*DISPATCH, TaskKind.BLOCKED)),
 }
-_RANK = {matter: rank for rank, matter in enumerate(Matter)}
+_RANK = {kind: rank for rank, kind in enumerate(TaskKind)}
 
 
 @dataclass(frozen=True)
-class Todo:
+class Task:
     """One kind of thing that waits: how much money it holds up in the seller's currency (minor
     units), since when, and until when it must be done.
     """
 
-    matter: Matter
+    kind: TaskKind
     money: int = 0
     since: datetime | None = None
     until: datetime | None = None
@@ -63,19 +63,19 @@ class Todo:
         return self.until is not None and self.until - now <= SOON
 
 
-def in_order(todos: Iterable[Todo], role: Role, now: datetime) -> list[Todo]:
-    """Returns what waits in the order of a role: its own matters first; of these what is due within
+def in_order(tasks: Iterable[Task], role: Role, now: datetime) -> list[Task]:
+    """Returns what waits in the order of a role: its own tasks first; of these what is due within
     four hours, by its time; then what holds up money, the most first; then all else.
     """
 
-    def key(todo: Todo) -> tuple[bool, int, float, int]:
-        foreign = todo.matter not in OWN[role]
-        if todo.until is not None and todo.is_urgent(now):
-            return foreign, 0, todo.until.timestamp(), _RANK[todo.matter]
-        if todo.matter in DISPATCH:  # sold already: the next parcel that leaves is the next money
-            return foreign, 1, 0.0, _RANK[todo.matter]
-        if todo.money:
-            return foreign, 2, -todo.money, _RANK[todo.matter]
-        return foreign, 3, 0.0, _RANK[todo.matter]
+    def key(task: Task) -> tuple[bool, int, float, int]:
+        foreign = task.kind not in OWN[role]
+        if task.until is not None and task.is_urgent(now):
+            return foreign, 0, task.until.timestamp(), _RANK[task.kind]
+        if task.kind in DISPATCH:  # sold already: the next parcel that leaves is the next money
+            return foreign, 1, 0.0, _RANK[task.kind]
+        if task.money:
+            return foreign, 2, -task.money, _RANK[task.kind]
+        return foreign, 3, 0.0, _RANK[task.kind]
 
-    return sorted(todos, key=key)
+    return sorted(tasks, key=key)

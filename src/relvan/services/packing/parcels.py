@@ -89,12 +89,11 @@ def remove_parcel(workplace: Workplace, actor: Actor, parcel_id: int) -> None:
 def weigh(workplace: Workplace, actor: Actor) -> int:
     """Returns the grams on the scale of the packing bench."""
     actor.must(Right.DISPATCH)
-    if not workplace.settings.scale_url:
+    address = workplace.firm.scale or workplace.settings.scale_url
+    if not address:
         raise refuse("no-scale", "No scale is connected.", "Type the weight.", "weight_g")
     try:
-        return read_scale(
-            workplace.settings.scale_url, private_allowed=workplace.settings.private_addresses
-        )
+        return read_scale(address, private_allowed=workplace.settings.private_addresses)
     except OutsideTrouble as failure:
         raise refuse("no-scale", f"{failure}.", "Type the weight.", "weight_g") from failure
 

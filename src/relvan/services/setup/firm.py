@@ -1,11 +1,11 @@
 """The firm: changing what is known of it, and how its numbers are written."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refusal, refuse, refuse_if_any
+from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
 from relvan.core.setup.firm import Firm, check_firm
 from relvan.core.setup.numbering import (
     SERIES_NAMES,
@@ -14,7 +14,9 @@ from relvan.core.setup.numbering import (
     usual_pattern,
     write_number,
 )
+from relvan.gateways.calling import check_address
 from relvan.services import audit
+from relvan.services.catalogue.pictures import keep_picture, picture_file
 from relvan.services.counters import FIRST
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.session import Session
@@ -47,6 +49,8 @@ def change_firm(
     The currency stays once anything is kept in it: a cost, a floor or an order.
     """
     actor.must(Right.SETUP)
+    if scale := str(wish.get("scale", "")).strip():
+        _check_scale(workplace, scale)
     with workplace.database.writing() as session:
         before = _present(workplace, session)
         firm = before.changed(wish)
@@ -65,6 +69,34 @@ def change_firm(
         _change_series(session, workplace, actor, series or {})
     workplace.forget_firm()
     return firm
+
+
+def _check_scale(workplace: Workplace, address: str) -> None:
+    """Refuses an address of a scale that may not be called."""
+    try:
+        check_address(address, private_allowed=workplace.settings.private_addresses)
+    except Refused as refused:
+        first = refused.first
+        raise refuse(first.code, first.message, first.fix, "scale") from None
+
+
+def keep_logo(workplace: Workplace, actor: Actor, content: bytes) -> None:
+    """Saves the logo that papers bear; without content the logo is taken away. Refused when it is
+    no picture."""
+    actor.must(Right.SETUP)
+    name = ""
+    if content:
+        picture = keep_picture(
+            workplace.files, content, most_mb=workplace.settings.largest_picture_mb
+        )
+        name = picture_file(picture.sha, picture.kind)
+    with workplace.database.writing() as session:
+        before = _present(workplace, session)
+        firm = replace(before, logo=name)
+        keep_firm(session, firm)
+        if changes := _differences(before, firm):
+            audit.record(session, actor, workplace.now(), SUBJECT, "changed", changes)
+    workplace.forget_firm()
 
 
 def number_series(workplace: Workplace) -> list[SeriesView]:

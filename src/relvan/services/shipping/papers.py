@@ -1,5 +1,7 @@
 """Gathers what papers say: the packing slip of a shipment, and the sheet of a pick list."""
 
+import base64
+import mimetypes
 from dataclasses import dataclass
 
 from relvan.core.orders.intake import Address
@@ -29,7 +31,7 @@ class PaperLine:
 
 @dataclass(frozen=True)
 class PackingSlip:
-    """The content of a packing slip."""
+    """The content of a packing slip; `logo` is a picture as a data address (RFC 2397), or empty."""
 
     shipment: str
     order: str
@@ -39,6 +41,7 @@ class PackingSlip:
     sender: dict[str, str]
     to: dict[str, str]
     lines: tuple[PaperLine, ...]
+    logo: str = ""
 
 
 @dataclass(frozen=True)
@@ -74,7 +77,17 @@ def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
             Address.read(warehouse.address).as_dict(),
             Address.read(order.ship_to).as_dict(),
             lines,
+            logo_of(workplace),
         )
+
+
+def logo_of(workplace: Workplace) -> str:
+    """Returns the firm's logo as a data address, or nothing when there is none."""
+    path = workplace.files.path(workplace.firm.logo) if workplace.firm.logo else None
+    if path is None or not path.exists():
+        return ""
+    kind = mimetypes.guess_type(path.name)[0] or "image/png"
+    return f"data:{kind};base64,{base64.b64encode(path.read_bytes()).decode()}"
 
 
 def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:

@@ -14,7 +14,8 @@ from relvan.store.tables.base import Table, strict
 class FirmRow(Table):
     """The firm that sells. There is at most one; `skipped` names the first steps that somebody has
     put aside, and `registered` the countries besides its own in which it is registered for tax.
-    `two_step` says that owners must sign in by two steps.
+    `two_step` says that owners must sign in by two steps, `logo` is the file of the firm's logo, and
+    `scale` the address of the scale on the packing bench.
     """
 
     __tablename__ = "firm"
@@ -30,6 +31,8 @@ class FirmRow(Table):
     backups: Mapped[dict[str, Any]] = mapped_column(default=dict)
     registered: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     two_step: Mapped[bool] = mapped_column(default=False, server_default="0")
+    logo: Mapped[str] = mapped_column(default="", server_default="")
+    scale: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class TaxRateRow(Table):

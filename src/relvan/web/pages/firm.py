@@ -3,17 +3,18 @@
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, Response
 
-from relvan.core.refusal import Refused
+from relvan.core.refusal import Refusal, Refused, not_found, refuse
 from relvan.core.setup.firm import country_names, currency_names, locales, time_zones
 from relvan.core.setup.numbering import SERIES_NAMES
-from relvan.services.setup.firm import change_firm, change_series, number_series
+from relvan.services.setup.firm import change_firm, change_series, keep_logo, number_series
 from relvan.services.setup.first_steps import skip_step
 from relvan.web.desk import AtSetup, Desk, Form, last_try
 from relvan.web.reading import FormReader, fields_under
 
 router = APIRouter(prefix="/setup")
+MOST_LOGO = 2_000_000
 
 
 def _firm_page(
@@ -55,6 +56,31 @@ def firm_save(desk: AtSetup, form: Form) -> Response:
     except Refused as refused:
         return _firm_page(desk, status=422, typed=dict(form), refused=refused)
     return desk.done("/setup/firm", "The firm is saved.")
+
+
+@router.post("/firm/logo", name="firm_logo")
+def firm_logo(desk: AtSetup, form: Form) -> Response:
+    """Saves the logo, or takes it away."""
+    try:
+        content = b"".join(upload.file.read(MOST_LOGO + 1) for upload in form.files("logo")[:1])
+        if form.get("deed") != "away" and not content:
+            raise refuse("missing", "Choose a picture.", "PNG, JPEG or WebP.", "logo")
+        if len(content) > MOST_LOGO:
+            raise refuse("too-large", "A logo must have at most 2 MB.", "Make it smaller.", "logo")
+        keep_logo(desk.workplace, desk.actor, b"" if form.get("deed") == "away" else content)
+    except Refused as refused:
+        renamed = [Refusal(one.code, one.message, one.fix, "logo") for one in refused.refusals]
+        return _firm_page(desk, status=422, refused=Refused(*renamed))
+    return desk.done("/setup/firm#logo", "The logo is saved.")
+
+
+@router.get("/firm/logo", name="firm_logo_show")
+def firm_logo_show(desk: AtSetup) -> Response:
+    """Returns the logo."""
+    path = desk.workplace.files.path(desk.workplace.firm.logo or "none")
+    if not desk.workplace.firm.logo or not path.exists():
+        raise not_found("picture", "logo")
+    return FileResponse(path, headers={"Cache-Control": "no-store"})
 
 
 @router.post("/firm/numbers", name="firm_numbers")

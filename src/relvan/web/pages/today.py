@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse
 
 from relvan.core.people.roles import Right
 from relvan.core.setup.first_steps import FirstStep
-from relvan.core.today.agenda import Matter
+from relvan.core.today.agenda import TaskKind
 from relvan.services.setup.first_steps import steps_of
 from relvan.services.today import look_at_today
 from relvan.web.desk import At
@@ -22,106 +22,106 @@ STEP_PAGES = {
     FirstStep.STOCK: "count_show",
     FirstStep.CARRIER: "setup_index",
 }
-# matter -> words for one, words for many, the page that lists them, and its query
-WORDS: dict[Matter, tuple[str, str, str, dict[str, str]]] = {
-    Matter.TO_SHIP: (
+# kind -> words for one, words for many, the page that lists them, and its query
+WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
+    TaskKind.TO_SHIP: (
         "shipment to label and send",
         "shipments to label and send",
         "dispatch_index",
         {"stage": "to ship"},
     ),
-    Matter.TO_PACK: (
+    TaskKind.TO_PACK: (
         "shipment to pack",
         "shipments to pack",
         "dispatch_index",
         {"stage": "to pack"},
     ),
-    Matter.PICKING: (
+    TaskKind.PICKING: (
         "shipment is being picked",
         "shipments are being picked",
         "dispatch_index",
         {"stage": "picking"},
     ),
-    Matter.TO_PICK: (
+    TaskKind.TO_PICK: (
         "shipment to pick",
         "shipments to pick",
         "dispatch_index",
         {"stage": "to pick"},
     ),
-    Matter.SHORT: (
+    TaskKind.SHORT: (
         "order is short of stock",
         "orders are short of stock",
         "order_index",
         {"tray": "short"},
     ),
-    Matter.INBOX: (
+    TaskKind.INBOX: (
         "order lies in the inbox",
         "orders lie in the inbox",
         "order_index",
         {"tray": "inbox"},
     ),
-    Matter.TROUBLE: (
+    TaskKind.TROUBLE: (
         "channel is in trouble or paused",
         "channels are in trouble or paused",
         "update_index",
         {},
     ),
-    Matter.REFUSED: (
+    TaskKind.REFUSED: (
         "listing was refused by its channel",
         "listings were refused by their channels",
         "listing_index",
         {"state": "refused"},
     ),
-    Matter.DRIFT: (
+    TaskKind.DRIFT: (
         "listing drifted: the channel shows what we never sent",
         "listings drifted: the channels show what we never sent",
         "drift_index",
         {},
     ),
-    Matter.BELOW: (
+    TaskKind.BELOW: (
         "listing is shown below its floor",
         "listings are shown below their floors",
         "price_index",
         {"floor": "below"},
     ),
-    Matter.BLOCKED: (
+    TaskKind.BLOCKED: (
         "place holds blocked stock",
         "places hold blocked stock",
         "stock_index",
         {"blocked": "yes"},
     ),
-    Matter.OUTDATED: (
+    TaskKind.OUTDATED: (
         "listing is outdated: the channel shows something else",
         "listings are outdated: the channels show something else",
         "listing_index",
         {"state": "behind"},
     ),
-    Matter.FLOORED: (
+    TaskKind.FLOORED: (
         "price is held by its floor",
         "prices are held by their floors",
         "price_index",
         {"floor": "held"},
     ),
-    Matter.READY: (
+    TaskKind.READY: (
         "listing is ready to publish",
         "listings are ready to publish",
         "listing_index",
         {"state": "ready"},
     ),
-    Matter.DRAFT: (
+    TaskKind.DRAFT: (
         "draft has gaps",
         "drafts have gaps",
         "listing_index",
         {"state": "draft"},
     ),
-    Matter.LACKING: (
+    TaskKind.LACKING: (
         "product lacks basic details",
         "products lack basic details",
         "product_index",
         {"facts": "lacking"},
     ),
 }
-LOUD = (Matter.SHORT, Matter.REFUSED, Matter.TROUBLE)
+LOUD = (TaskKind.SHORT, TaskKind.REFUSED, TaskKind.TROUBLE)
 
 
 @router.get("/", name="today_show")

@@ -7,9 +7,10 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import Refused, refuse
-from relvan.core.setup.bins import read_codes, written_out
+from relvan.core.setup.bins import codes_of_table, read_codes, written_out
 from relvan.core.setup.firm import country_names
 from relvan.core.setup.warehouses import DAYS, WarehouseFacts
+from relvan.documents.tables import small_table
 from relvan.services.setup.bins import (
     add_bins,
     close_bin,
@@ -24,13 +25,14 @@ from relvan.services.setup.warehouses import (
     remove_warehouse,
     warehouse_facts,
 )
-from relvan.store.setup import bin_lines, warehouse_lines
+from relvan.store.setup import bin_lines, channels_fed, safety_of_warehouse, warehouse_lines
 from relvan.store.stock import warehouse_by_key
 from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
 from relvan.web.reading import fields_under
 
 router = APIRouter(prefix="/setup/warehouses")
 PAGE = 100
+MOST_BYTES = 2_000_000
 SHOWN = 12
 
 
@@ -58,6 +60,8 @@ def _show_page(
         row = warehouse_by_key(session, key)
         facts = warehouse_facts(row)
         bins = bin_lines(session, row.id, after=start, limit=PAGE + 1)
+        feeds = channels_fed(session, row.id)
+        safety = safety_of_warehouse(session, row.id)
         total = next(line for line in warehouse_lines(session) if line.warehouse.id == row.id)
     values = {
         "bins": bins[:PAGE],
@@ -65,6 +69,8 @@ def _show_page(
         "start": start,
         "total": total,
         "use": foresee_removal(desk.workplace, key),
+        "feeds": feeds,
+        "safety": safety,
         **_form_values(desk, facts, form, refused),
     }
     return desk.page("setup/warehouse.html", "setup", status=status, **values)
@@ -180,8 +186,15 @@ def _do(desk: Desk, key: str, deed: str, code: str, to: str) -> str:
 
 def _codes(form: PostedForm) -> list[str]:
     pattern, listed = form.get("pattern", "").strip(), form.get("codes", "").strip()
+    if files := form.files("file"):
+        return codes_of_table(small_table(files[0].file.read(MOST_BYTES)))
     if bool(pattern) == bool(listed):
-        raise refuse("missing", "Type a pattern or a list of codes.", "One of the two.", "pattern")
+        raise refuse(
+            "missing",
+            "Type a pattern or a list of codes, or choose a file.",
+            "One of the three.",
+            "pattern",
+        )
     return written_out(pattern) if pattern else read_codes(listed)
 
 
