@@ -150,12 +150,12 @@ def hand_in(
     mark: Annotated[str, Header()],
 ) -> JSONResponse:
     """Takes a hand-in, which is answered later. Under one mark it is taken once."""
-    if not 1 <= len(lines) <= MOST_LINES:
-        return JSONResponse({"error": f"Between 1 and {MOST_LINES} lines."}, 413)
     with memory.writing() as db:
         known = db.execute("SELECT number FROM handin WHERE mark = ?", (mark,)).fetchone()
         if known:
             return JSONResponse({"handin": known["number"]}, 200)
+        if not 1 <= len(lines) <= MOST_LINES:
+            return JSONResponse({"error": f"Between 1 and {MOST_LINES} lines."}, 413)
         number = f"H{next_number(db):07d}"
         wait = float(memory.setting("corvello.reply_s", "0.6")) + SECONDS_A_LINE * len(lines)
         ready = memory.now() + timedelta(seconds=wait)

@@ -126,3 +126,23 @@ def test_the_store_keeps_a_brand_that_a_change_does_not_say(world):
     assert answer.status_code == 200, answer.text
     kept = world.client.get("/ownshop/admin/items/F1-6", headers=headers).json()
     assert (kept["name"], kept["weight"]) == ("The wide trowel", 210)
+
+
+def test_a_call_repeated_under_one_key_answers_from_the_key_before_it_is_checked(world):
+    notice = {"heading": "A pot", "text": "A pot that is glazed by hand.", "shelf": "hg-planters"}
+    notice |= {"details": {"material": "stoneware"}, "condition": "new", "asking": 900, "units": 1}
+    head = {**signed(world, "hagglet"), "Request-Id": "r-1"}
+    png = b"\x89PNG"
+    photo = world.client.post("/hagglet/seller/photos", content=png, headers=head).json()["photo"]
+    placed = world.client.post(
+        "/hagglet/seller/notices", json={**notice, "photos": [photo]}, headers=head
+    )
+    assert placed.status_code == 201, placed.text
+    again = world.client.post("/hagglet/seller/notices", json={"heading": "x"}, headers=head)
+    assert (again.status_code, again.json()["notice"]) == (409, placed.json()["notice"])
+    lines = [{"key": "k", "do": "units", "offer": "none", "units": 1}]
+    there, corvello = "/corvello/counter/handins", {**signed(world, "corvello"), "Mark": "m-1"}
+    first = world.client.post(there, json={"lines": lines}, headers=corvello)
+    second = world.client.post(there, json={"lines": []}, headers=corvello)
+    assert second.status_code == 200, second.text
+    assert second.json()["handin"] == first.json()["handin"]

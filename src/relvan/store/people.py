@@ -124,6 +124,31 @@ def everybody(session: Session) -> Sequence[Person]:
     return session.scalars(select(Person).order_by(Person.active.desc(), Person.id)).all()
 
 
+class OpenAccess(NamedTuple):
+    """By what somebody comes in: sign-ins that are open, and API tokens."""
+
+    visits: int
+    tokens: int
+
+
+def open_accesses(session: Session, now: datetime) -> dict[int, OpenAccess]:
+    """Returns, by person, what the end of the access would end."""
+    visits = session.execute(
+        select(Visit.person_id, func.count())
+        .where(Visit.expires_at > now)
+        .group_by(Visit.person_id)
+    ).all()
+    tokens = session.execute(
+        select(ApiToken.person_id, func.count()).group_by(ApiToken.person_id)
+    ).all()
+    by_visit = dict(visits)
+    by_token = dict(tokens)
+    return {
+        person: OpenAccess(by_visit.get(person, 0), by_token.get(person, 0))
+        for person in by_visit.keys() | by_token.keys()
+    }
+
+
 def person_by_any_login(session: Session, login: str) -> Person | None:
     """Returns somebody by login, also when the access has ended."""
     return session.scalar(select(Person).where(Person.login == login))

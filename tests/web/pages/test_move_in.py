@@ -5,7 +5,7 @@ import pytest
 from relvan.store.jobs import job_rows
 from relvan.store.move_in import proposed_rows
 from tests.steps.move_in import WORDS, connect_made, load_made, work_all
-from tests.visitor import post, words
+from tests.visitor import page, post, shown, words
 
 BASE = "/setup/move-in"
 CHOICES = {"mark": "72", "stock_from": "hagglet", "warehouse": "yard"}
@@ -36,6 +36,8 @@ def test_a_move_by_page(web, workplace, move):
     job, rows = rows_of(workplace)
     assert f"{job.counts['listings']} listings would become" in said
     assert "Nothing has been changed yet" in said
+    lines = [shown(page(web.get(path)).cssselect(".line")[0]) for path in (move, "/setup/tax")]
+    assert lines[0] == lines[1]  # what waits at each station is told here too
     assert "equal GTIN" in said
     assert "ending in 99" in said  # how Hagglet's prices follow
 

@@ -67,7 +67,9 @@ def test_owners_must_add_it_where_the_firm_demands_it(web, workplace):
 def test_an_owner_takes_the_step_of_somebody_else_away(web, workplace):
     picker = sign_in(client_of(workplace), "picker")
     add_step(picker, workplace)
-    assert "two steps" in words(web.get("/setup/people"))
+    said = words(web.get("/setup/people"))
+    assert "two steps" in said
+    assert "ends 1 sign-in, 0 tokens" in said  # what the end of somebody's access would end
     post(web, "/setup/people/picker", deed="one step")
     assert sign_in(client_of(workplace), "picker").get("/account").status_code == 200
 

@@ -131,7 +131,7 @@ def _show_page(
             "job": job,
             "shown": shown[:PAGE],
             "more": shown[PAGE - 1].row.position if len(shown) > PAGE else 0,
-            "counts": count_proposed(session, job_id),
+            "proposed": count_proposed(session, job_id),
             "questions": questions_shown(session, job, QUESTIONS),
             "prices": prices_shown(session, job),
             "decided": decided_of(job),

@@ -10,7 +10,7 @@ from relvan.core.refusal import Refused, refuse
 from relvan.services.people.invite import invite_again, invite_person
 from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import add_person
-from relvan.store.people import everybody
+from relvan.store.people import everybody, open_accesses
 from relvan.web.desk import AtSetup, Desk, Form, last_try
 
 router = APIRouter(prefix="/setup/people")
@@ -27,8 +27,10 @@ def _people_page(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         people = everybody(session)
+        accesses = open_accesses(session, desk.workplace.now())
     values: dict[str, Any] = {
         "people": people,
+        "accesses": accesses,
         "role_names": [(role.value, role.value.capitalize()) for role in Role],
         "roles": [(role, sorted(str(right) for right in RIGHTS[role])) for role in Role],
         "invitation": invitation,
