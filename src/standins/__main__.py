@@ -29,8 +29,14 @@ def main() -> None:
         type=Path,
         help="a folder with rulebooks to keep instead of the stand-ins' own",
     )
+    parser.add_argument(
+        "--mail-port",
+        type=int,
+        help="where mail arrives, by SMTP; the next port when it is left out, or else a free one",
+    )
     args = parser.parse_args()
-    app = make_world_app(args.data, f"http://{args.host}:{args.port}", args.rulebooks)
+    mail_port = args.port + 1 if args.mail_port is None else args.mail_port
+    app = make_world_app(args.data, f"http://{args.host}:{args.port}", args.rulebooks, mail_port)
     logging.getLogger("uvicorn.error").addFilter(is_news)
     uvicorn.run(
         app, host=args.host, port=args.port, log_level="warning", timeout_graceful_shutdown=2

@@ -15,11 +15,13 @@ from standins import (
     hagglet_sales,
     loomstead,
     loomstead_orders,
+    mailroom,
     ostrel,
     ownshop,
     worlds,
 )
 from standins.hooks import HookSender
+from standins.mailroom import Mailroom
 from standins.memory import Memory
 from standins.rules import load_folder
 from standins.weather import App, Receive, Scope, Send, Weather, WeatherLayer
@@ -33,6 +35,7 @@ ROUTERS: list[Any] = [
     loomstead_orders.order_desk,
     ownshop.admin,
     ostrel.desk,
+    mailroom.router,
     worlds.router,
     console.router,
 ]
@@ -53,6 +56,13 @@ class Present:
         self._layer = WeatherLayer(app, self.weather)
         self._hooks = HookSender(self.memory, self.weather)
         self._hooks.start()
+        self.mailroom: Mailroom | None = None
+
+    def open_mailroom(self, port: int = 0) -> Mailroom:
+        """Lets mail arrive at a port; 0 takes any that is free."""
+        if self.mailroom is None:
+            self.mailroom = Mailroom(self.memory, self.weather, port)
+        return self.mailroom
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         await self._layer({**scope, "world": self}, receive, send)
@@ -61,6 +71,8 @@ class Present:
         """Stops sending and closes the file."""
         self._hooks.stopped.set()
         self._hooks.join(timeout=6)
+        if self.mailroom is not None:
+            self.mailroom.close()
         self.memory.close()
 
 
@@ -72,15 +84,19 @@ def make_routes() -> FastAPI:
     return app
 
 
-def make_world_app(data: str | Path, base_url: str, rulebooks: Path | None = None) -> FastAPI:
-    """Returns the whole world on a SQLite file; webhooks are sent while it runs. Rulebooks in a
-    folder replace the stand-ins' own rules.
+def make_world_app(
+    data: str | Path, base_url: str, rulebooks: Path | None = None, mail_port: int = 0
+) -> FastAPI:
+    """Returns the whole world on a SQLite file; webhooks are sent and mail arrives while it runs.
+    Rulebooks in a folder replace the stand-ins' own rules. Without a port, mail arrives at any that
+    is free, which `GET /world` names.
     """
     routes = make_routes()
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         present = Present(routes, data, base_url, rulebooks)
+        present.open_mailroom(mail_port)
         app.mount("/", present)
         yield
         present.end()

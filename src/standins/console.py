@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel, Field
 
-from standins import corvello, corvello_rules, hooks, ostrel, trade
+from standins import corvello, corvello_rules, hooks, mailroom, ostrel, trade
 from standins.aisles import AISLES
 from standins.corners import CORNERS
 from standins.hagglet import World
@@ -35,6 +35,7 @@ ROOMS = {
     "ownshop": "items",
 }  # where a listing's page lies
 EVERYBODY = {**MARKETS, "ostrel": "Ostrel Post"}
+NAMED = {**EVERYBODY, "mailroom": "Mailroom"}
 router = APIRouter()
 
 
@@ -84,7 +85,21 @@ def who_is_there(request: Request, memory: World) -> dict[str, Any]:
             }
             for key, name in EVERYBODY.items()
         },
+        "mailroom": _mailroom(request, memory),
         "scale": f"{base}/devices/scale",
+    }
+
+
+def _mailroom(request: Request, memory: Memory) -> dict[str, Any]:
+    """Returns how to reach the mailroom; its port is None while no mail can arrive."""
+    world = request.scope["world"]
+    return {
+        "address": f"{world.base_url}/mailroom",
+        "host": "127.0.0.1",
+        "port": world.mailroom.port if world.mailroom is not None else None,
+        "login": mailroom.LOGIN,
+        "token": memory.setting("token.mailroom"),
+        "weather": world.weather.kind("mailroom"),
     }
 
 
@@ -157,8 +172,8 @@ def world_order_deed(channel: str, number: str, deed: str, memory: World) -> dic
 @router.put("/world/{name}/weather")
 def world_weather(name: str, change: WeatherChange, request: Request) -> dict[str, Any]:
     """Changes the weather of one stand-in."""
-    if name not in EVERYBODY or change.kind not in KINDS:
-        raise HTTPException(422, f"Known: {', '.join(EVERYBODY)}; weather: {', '.join(KINDS)}.")
+    if name not in NAMED or change.kind not in KINDS:
+        raise HTTPException(422, f"Known: {', '.join(NAMED)}; weather: {', '.join(KINDS)}.")
     request.scope["world"].weather.change(name, change.kind, change.seed)
     return {"name": name, "kind": change.kind}
 
@@ -218,10 +233,10 @@ def load_scale(
 def console(request: Request, memory: World) -> HTMLResponse:
     """Shows the stand-ins; weather, clock and scale can be changed."""
     weather: Weather = request.scope["world"].weather
-    kinds = {key: weather.kind(key) for key in EVERYBODY}
+    kinds = {key: weather.kind(key) for key in NAMED}
     return page(
         "console.html",
-        names=EVERYBODY,
+        names=NAMED,
         markets=MARKETS,
         kinds=kinds,
         all_kinds=KINDS,

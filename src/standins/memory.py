@@ -47,6 +47,9 @@ CREATE TABLE IF NOT EXISTS label (
     code TEXT PRIMARY KEY, client_ref TEXT NOT NULL, product TEXT NOT NULL, cents INTEGER NOT NULL,
     data TEXT NOT NULL, pdf BLOB NOT NULL, bought_at TEXT NOT NULL) STRICT;
 CREATE UNIQUE INDEX IF NOT EXISTS label_client_ref ON label (client_ref);
+CREATE TABLE IF NOT EXISTS mail (
+    id INTEGER PRIMARY KEY, sender TEXT NOT NULL, recipients TEXT NOT NULL, raw BLOB NOT NULL,
+    arrived_at TEXT NOT NULL) STRICT;
 """
 
 DEFAULTS = {
@@ -58,6 +61,7 @@ DEFAULTS = {
     "token.loomstead": "loomstead-demo-key",
     "token.ownshop": "ownshop-demo-admin",
     "token.ostrel": "ostrel-demo-account",
+    "token.mailroom": "mailroom-demo-post",
 }
 
 

@@ -22,12 +22,14 @@ SELLER_SIDES = {
     "ownshop": "/ownshop/admin/",
     "ostrel": "/ostrel/api/",
 }
+NAMES = (*SELLER_SIDES, "mailroom")  # the mailroom speaks no HTTP; its desk asks for the weather
 CALLS_PER_SECOND = {
     "corvello": 5.0,
     "hagglet": 40.0,
     "loomstead": 25.0,
     "ownshop": 60.0,
     "ostrel": 20.0,
+    "mailroom": 20.0,
 }
 THROTTLED_CALLS_PER_SECOND = 3.0
 THROTTLED_FEW = 1.0  # of those whose calls are few anyway
@@ -60,8 +62,8 @@ class Weather:
 
     def __init__(self, memory: Memory) -> None:
         self.memory = memory
-        self._kinds = {name: memory.setting(f"weather.{name}", "calm") for name in SELLER_SIDES}
-        self._randoms = {name: random.Random(7) for name in SELLER_SIDES}
+        self._kinds = {name: memory.setting(f"weather.{name}", "calm") for name in NAMES}
+        self._randoms = {name: random.Random(7) for name in NAMES}
         self._buckets = {name: Bucket(rate) for name, rate in CALLS_PER_SECOND.items()}
 
     def kind(self, name: str) -> str:

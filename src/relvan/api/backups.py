@@ -3,12 +3,10 @@
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import Depends
 from pydantic import Field
 
 from relvan.api.described import Flag, Named
-from relvan.api.desk import By, api_router
-from relvan.api.firm import only_owners
+from relvan.api.desk import By, setup_router
 from relvan.api.shapes import Shape
 from relvan.core.refusal import refuse
 from relvan.core.setup.backups import MOST_KEPT, BackupPlan
@@ -21,8 +19,7 @@ from relvan.services.setup.backups import (
 from relvan.store.backups import backup_runs, plan_of
 from relvan.store.tables import BackupRun
 
-router = api_router(tags=["set-up"])
-router.dependencies.append(Depends(only_owners))
+router = setup_router()
 
 
 class PlanChange(Shape):

@@ -51,6 +51,7 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
                 "mends": channel.mends.split(),
                 "passed_at": channel.passed_at,
                 "paused": channel.paused,
+                "connection": channel.connection,
             }
             for channel in found
         ]

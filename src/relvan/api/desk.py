@@ -24,6 +24,7 @@ from pydantic_core.core_schema import CoreSchema, no_info_after_validator_functi
 from starlette.concurrency import run_in_threadpool
 
 from relvan.api.described import MOST_CURSOR
+from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.services.people.repeated import RepeatedAnswer, begin_call, end_call, forget_call
 from relvan.services.people.tokens import find_token
@@ -234,6 +235,18 @@ def api_router(**options: Any) -> APIRouter:
     return APIRouter(
         route_class=RepeatableRoute, dependencies=[Depends(bearer), Depends(caller)], **options
     )
+
+
+def only_owners(by: By) -> None:
+    """Refuses whoever may not set things up, also for looking."""
+    by.actor.must(Right.SETUP)
+
+
+def setup_router(tag: str = "set-up") -> APIRouter:
+    """Returns a router whose calls are for those alone who may set things up."""
+    router = api_router(tags=[tag])
+    router.dependencies.append(Depends(only_owners))
+    return router
 
 
 def gives_file(*media: str) -> dict[str, Any]:

@@ -3,8 +3,7 @@
 from fastapi import APIRouter, Depends, Response
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Gauge, generate_latest
 
-from relvan.api.desk import By
-from relvan.api.firm import only_owners
+from relvan.api.desk import By, only_owners
 from relvan.services.health import measure, metrics_of
 
 router = APIRouter(dependencies=[Depends(only_owners)])

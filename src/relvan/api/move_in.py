@@ -4,12 +4,10 @@ keeping it in step.
 
 from typing import Annotated, Any, Literal
 
-from fastapi import Depends
 from pydantic import Field
 
 from relvan.api.described import Id, described
-from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
-from relvan.api.firm import only_owners
+from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, page_of, setup_router
 from relvan.api.jobs import job_shape
 from relvan.api.shapes import Shape, amount_of
 from relvan.core.move_in.details import DETAILS
@@ -28,8 +26,7 @@ from relvan.services.move_in.view import (
 )
 from relvan.store.move_in import ONLY, count_proposed
 
-router = api_router(tags=["move in"])
-router.dependencies.append(Depends(only_owners))
+router = setup_router("move in")
 MOST_NAMED = 5_000
 MOST_QUESTIONS = 100
 

@@ -27,6 +27,10 @@ class Shape(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
+    def told(self) -> dict[str, Any]:
+        """Returns what a call names, without what it leaves out."""
+        return self.model_dump(exclude_none=True)
+
 
 class Amount(Shape):
     """Money: minor units and an ISO 4217 code, which is the seller's own or that of the price list."""

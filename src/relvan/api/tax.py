@@ -4,12 +4,10 @@ from datetime import date
 from decimal import Decimal
 from typing import Annotated, Any
 
-from fastapi import Depends
 from pydantic import BeforeValidator, Field, WithJsonSchema
 
 from relvan.api.described import Day, described
-from relvan.api.desk import By, Caller, api_router
-from relvan.api.firm import only_owners
+from relvan.api.desk import By, Caller, setup_router
 from relvan.api.shapes import Shape
 from relvan.core.catalogue.product import TAX_CODES
 from relvan.core.setup.firm import country_names
@@ -17,8 +15,7 @@ from relvan.core.setup.tax import MOST_ORIGIN, TaxRate
 from relvan.services.setup.tax import rates_of_the_union, read_percent, set_tax_rates
 from relvan.store.tax import tax_table
 
-router = api_router(tags=["set-up"])
-router.dependencies.append(Depends(only_owners))
+router = setup_router()
 MOST_AT_ONCE = 500
 Country = Annotated[str, Field(max_length=10), described(country_names("en"))]
 TaxCode = Annotated[str, Field(max_length=20), described(TAX_CODES)]

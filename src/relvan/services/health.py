@@ -2,15 +2,27 @@
 
 import platform
 import shutil
+from datetime import datetime
 
 from relvan import __version__
-from relvan.core.setup.health import HealthFacts, HealthLine, HealthState, judge
+from relvan.core.setup.health import (
+    CertificateFacts,
+    HealthFacts,
+    HealthLine,
+    HealthState,
+    MailFacts,
+    judge,
+)
 from relvan.services.workplace import Workplace
+from relvan.store.audit import last_recorded
 from relvan.store.backups import last_made
+from relvan.store.certificates import Certificate, certificates
 from relvan.store.channels import channel_health, channels
 from relvan.store.database import Database
 from relvan.store.duties import worker_rows
+from relvan.store.mail import mail_server_of
 from relvan.store.schema import database_bytes, schema_age
+from relvan.store.tables import MailServerRow
 
 
 def measure(workplace: Workplace) -> HealthFacts:
@@ -23,6 +35,9 @@ def measure(workplace: Workplace) -> HealthFacts:
         found = channels(session)
         health = channel_health(session, found, now)
         made = last_made(session)
+        mail = mail_server_of(session)
+        seen_certificates = certificates(session)
+        recorded = last_recorded(session)
     waits = [one.oldest_waiting for one in health.values() if one.oldest_waiting]
     seen = max((row.seen_at for row in workers), default=None)
     disk = shutil.disk_usage(folder)
@@ -40,7 +55,21 @@ def measure(workplace: Workplace) -> HealthFacts:
         oldest_wait_s=max(0.0, (now - min(waits)).total_seconds()) if waits else None,
         in_trouble=tuple(one.name for one in found if health[one.id].state == "in trouble"),
         backup_s=max(0.0, (now - made).total_seconds()) if made else None,
+        clock=f"{now:%Y-%m-%d %H:%M} UTC",
+        clock_behind_s=max(0.0, (recorded - now).total_seconds()) if recorded else 0.0,
+        mail=_mail_facts(mail, now) if mail is not None and mail.host else None,
+        certificates=tuple(_certificate_facts(one, now) for one in seen_certificates),
     )
+
+
+def _mail_facts(row: MailServerRow, now: datetime) -> MailFacts:
+    tried_s = max(0.0, (now - row.tried_at).total_seconds()) if row.tried_at else None
+    return MailFacts(row.host, tried_s, row.works, row.answer)
+
+
+def _certificate_facts(one: Certificate, now: datetime) -> CertificateFacts:
+    days = None if one.ends_at is None else (one.ends_at - now).total_seconds() / 86_400
+    return CertificateFacts(one.address, days, one.trouble)
 
 
 def health_of(workplace: Workplace) -> list[HealthLine]:

@@ -8,6 +8,7 @@ from decimal import Decimal
 from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
+from relvan.core.channels.connection import IN_USE
 from relvan.core.channels.sending import OPEN_UPDATES, Breaker
 from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
@@ -28,6 +29,7 @@ from relvan.store.tables import (
 SUPPLY = select(SupplyWarehouse.channel_id, SupplyWarehouse.warehouse_id).order_by(
     SupplyWarehouse.position
 )
+CONNECTED = Channel.connection.in_(IN_USE)
 SETTINGS = select(Channel, PriceList).join(PriceList, PriceList.id == Channel.price_list_id)
 
 
@@ -63,26 +65,25 @@ def channel_by_id(session: Session, channel_id: int) -> Channel:
 def channel_by_key(session: Session, key: str) -> Channel:
     """Returns the channel with a key."""
     channel = find_channel(session, key)
-    if channel is None:
+    if channel is None or channel.connection not in IN_USE:
         raise not_found("channel", key)
     return channel
 
 
 def channels(session: Session) -> list[Channel]:
-    """Returns all channels."""
+    """Returns all channels that are connected."""
     return list(session.scalars(*_all_channels()))
 
 
 @built_once
 def _all_channels() -> Select[Channel]:
-    return select(Channel).order_by(Channel.id)
+    return select(Channel).where(CONNECTED).order_by(Channel.id)
 
 
 def channel_names(session: Session) -> list[tuple[str, str]]:
-    """Returns (key, name) of all channels."""
-    rows = (
-        session.connection().execute(select(Channel.key, Channel.name).order_by(Channel.id)).all()
-    )
+    """Returns (key, name) of all channels that are connected."""
+    statement = select(Channel.key, Channel.name).where(CONNECTED).order_by(Channel.id)
+    rows = session.connection().execute(statement).all()
     return [(key, name) for key, name in rows]
 
 
@@ -191,7 +192,7 @@ def listing_tally(session: Session, channel_id: int) -> ListingTally:
 
 
 def find_channel(session: Session, key: str) -> Channel | None:
-    """Returns a channel by its key, or None."""
+    """Returns a channel by its key, or None; also one that has been disconnected."""
     return session.scalar(select(Channel).where(Channel.key == key))
 
 

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.duties import HOLD_BACKS, JOBS, SALES, channel_duty, webhook_duty
 from relvan.store.among import among
+from relvan.store.channels import CONNECTED
 from relvan.store.portable import insert_into
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, Duty, SeenWorker, Webhook
@@ -28,7 +29,8 @@ class WorkerRow:
 def all_duties(session: Session) -> list[str]:
     """Returns every duty that some worker has to do."""
     channels = [
-        channel_duty(key) for key in session.scalars(select(Channel.id).order_by(Channel.id))
+        channel_duty(key)
+        for key in session.scalars(select(Channel.id).where(CONNECTED).order_by(Channel.id))
     ]
     webhooks = [
         webhook_duty(key) for key in session.scalars(select(Webhook.id).order_by(Webhook.id))

@@ -21,6 +21,7 @@ from relvan.core.listings.translating import (
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.built import built_once
+from relvan.store.channels import CONNECTED
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, LayerRow, LayerSet, Listing, ListingLayer, TranslationRow
 
@@ -142,7 +143,7 @@ def _lines() -> Select[*tuple[Any, ...]]:
 
 def layer_lines(session: Session, *, channel: str = "", topic: str = "") -> list[LayerLine]:
     """Returns layers by channel, topic and name."""
-    statement = _lines().order_by(Channel.id, LayerRow.topic, LayerRow.name_key)
+    statement = _lines().where(CONNECTED).order_by(Channel.id, LayerRow.topic, LayerRow.name_key)
     if channel:
         statement = statement.where(Channel.key == channel)
     if topic:
@@ -220,6 +221,7 @@ def translation_lines(session: Session, channel: str = "") -> list[TranslationLi
             TranslationRow.theirs,
         )
         .join(Channel, Channel.id == TranslationRow.channel_id)
+        .where(CONNECTED)
         .order_by(Channel.id, TranslationRow.kind, TranslationRow.field, TranslationRow.ours_key)
     )
     if channel:

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address
 from relvan.core.setup.firm import TEXTS, Firm
+from relvan.store.channels import CONNECTED
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -91,7 +92,7 @@ def what_is_there(session: Session) -> Done:
             named,
             exists().where(Warehouse.kind == "own"),
             exists().where(PriceList.id > 0),
-            exists().where(Channel.id > 0),
+            exists().where(CONNECTED),
             exists().where(Product.id > 0),
             exists().where(Balance.on_hand > 0),
             exists().where(Carrier.id > 0),
@@ -160,7 +161,7 @@ def channels_fed(session: Session, warehouse_id: int) -> list[tuple[str, str, in
     rows = session.execute(
         select(Channel.key, Channel.name, SupplyWarehouse.position)
         .join(SupplyWarehouse, SupplyWarehouse.channel_id == Channel.id)
-        .where(SupplyWarehouse.warehouse_id == warehouse_id)
+        .where(SupplyWarehouse.warehouse_id == warehouse_id, CONNECTED)
         .order_by(Channel.id)
     ).all()
     return [(key, name, position + 1) for key, name, position in rows]

@@ -69,7 +69,7 @@ INVARIANTS = {
         SELECT p.sku || ' on ' || c.name || ': holds ' || l.quantity || ', sent '
             || coalesce(CAST(l.sent_quantity AS text), 'none')
         FROM listing l JOIN product p ON p.id = l.product_id JOIN channel c ON c.id = l.channel_id
-        WHERE l.placed = TRUE AND l.followed = TRUE AND (
+        WHERE l.placed = TRUE AND l.followed = TRUE AND c.connection IN ('connected', 'ending') AND (
             (coalesce(l.sent_quantity, -1) <> l.quantity AND NOT EXISTS (SELECT 1 FROM outbox_entry e
                 WHERE e.listing_id = l.id AND e.topic = 'quantity'
                 AND (e.state IN ('waiting', 'sending', 'handed in') OR (e.state = 'refused' AND l.state = 'refused'))))

@@ -60,6 +60,7 @@ ROOMS = {
         Room("move-in", "Move in", "move_in_index"),
         Room("firm", "Firm", "firm_show"),
         Room("warehouses", "Warehouses", "warehouse_index"),
+        Room("mail", "Mail", "mail_show"),
         Room("devices", "Devices", "device_index"),
         Room("tax", "Tax", "tax_show"),
         Room("people", "People", "people_index"),

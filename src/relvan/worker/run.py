@@ -26,6 +26,7 @@ from relvan.core.refusal import DatabaseAway
 from relvan.core.waking import SAFETY_S, Task, Work
 from relvan.services.bulk.work import work_next
 from relvan.services.channels.editions import take_up_editions
+from relvan.services.disconnect import go_on_parting
 from relvan.services.listings.hold_backs import bring_hold_backs_along, mind_silence
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
@@ -34,6 +35,7 @@ from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.sales import next_turn_s, turn_sales
 from relvan.services.setup.backups import back_up_when_due
+from relvan.services.setup.certificates import look_when_due
 from relvan.services.webhooks.deliver import tell_webhook
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
@@ -207,6 +209,7 @@ class Worker:
     def _look_around(self, _: int) -> float | None:
         """Looks which channels there are, and which webhooks have messages waiting."""
         try:
+            go_on_parting(self.workplace)
             with self.workplace.database.reading() as session:
                 books = self.workplace.rulebooks.by_key
                 found = {
@@ -300,6 +303,10 @@ class Worker:
             back_up_when_due(self.workplace)
         except Exception:
             log.exception("The backup of the night could not be made")
+        try:
+            look_when_due(self.workplace)
+        except Exception:
+            log.exception("The certificates could not be looked at")
 
     def _reclaim(self, _: int) -> None:
         """Returns to the queue what a worker that no longer runs was sending."""

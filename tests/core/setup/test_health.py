@@ -4,7 +4,19 @@ from dataclasses import replace
 
 import pytest
 
-from relvan.core.setup.health import HealthFacts, HealthState, is_well, judge
+from relvan.core.setup.health import (
+    CertificateFacts,
+    HealthFacts,
+    HealthState,
+    MailFacts,
+    is_well,
+    judge,
+)
+
+
+def seen(days):
+    return CertificateFacts("shop.example", days, "" if days is not None else "does not answer")
+
 
 WELL = HealthFacts(
     version="1.0",
@@ -44,6 +56,16 @@ def test_when_all_is_well_nothing_is_to_be_done():
         ({"in_trouble": ("Hagglet",)}, "Channels", HealthState.LOOK),
         ({"backup_s": None}, "Backup", HealthState.LOOK),
         ({"backup_s": 200_000.0}, "Backup", HealthState.LOOK),
+        ({"clock_behind_s": 59.0}, "Clock", HealthState.WELL),
+        ({"clock_behind_s": 61.0}, "Clock", HealthState.STOPPED),
+        ({"mail": MailFacts("mail.example", 30.0, True, "250 OK")}, "Mail", HealthState.WELL),
+        ({"mail": MailFacts("mail.example", None, False, "")}, "Mail", HealthState.LOOK),
+        ({"mail": MailFacts("mail.example", 30.0, False, "535 no")}, "Mail", HealthState.LOOK),
+        ({"certificates": (seen(22.0),)}, "Certificates", HealthState.WELL),
+        ({"certificates": (seen(90.0), seen(20.0))}, "Certificates", HealthState.LOOK),
+        ({"certificates": (seen(2.0), seen(90.0))}, "Certificates", HealthState.STOPPED),
+        ({"certificates": (seen(-1.0),)}, "Certificates", HealthState.STOPPED),
+        ({"certificates": (seen(None),)}, "Certificates", HealthState.LOOK),
     ],
 )
 def test_what_is_not_well_says_what_to_do(changed, part, state):

@@ -3,7 +3,7 @@ silence."""
 
 from lxml import html
 
-from tests.house import deliver
+from tests.house import deliver, read
 from tests.steps.channel_pages import words
 from tests.visitor import post, wrong_beside
 
@@ -134,3 +134,35 @@ def test_settings_with_a_fault_are_refused_and_kept(shop, web):
     assert answer.status_code == 422
     answer = post(web, "/setup/channels", rulebook="hagglet", address="nonsense", token="x")
     assert "must be an http or https address" in wrong_beside(answer, "address")
+
+
+def test_a_channel_is_disconnected_as_chosen(signed_in, on_two_channels):
+    path = f"{PAGE}/disconnect"
+    told = words(signed_in.get(PAGE))
+    assert "1 of 1 listing can be bought there" in told
+    assert "0 orders are not sent yet" in told
+    answer = post(signed_in, path)
+    assert answer.status_code == 422
+    assert "Nobody has chosen" in wrong_beside(answer, "listings")
+    answer = post(signed_in, path, listings="take-down")
+    assert "Nobody has chosen" in wrong_beside(answer, "orders")
+    checked = html.fromstring(answer.text).cssselect("#disconnect input:checked, input[checked]")
+    assert "take-down" in [one.get("value") for one in checked]
+    told = words(post(signed_in, path, listings="take-down", orders="keep"))
+    assert "It is being disconnected: the channel has not answered 1 update yet" in told
+    assert "Choose what happens" not in told
+    told = words(post(signed_in, path, deed="stay"))
+    assert "The channel stays connected." in told
+    post(signed_in, path, listings="take-down", orders="keep")
+    assert "The channel is disconnected" in words(post(signed_in, path, deed="at once"))
+    assert signed_in.get(PAGE).status_code == 404
+
+
+def test_an_order_says_that_its_channel_is_told_nothing_any_more(signed_in, on_two_channels, world):
+    sale = world.buy("hagglet", "PT-14")
+    (number,) = read(on_two_channels)
+    deliver(on_two_channels)
+    notice = f"type the tracking number of its order {sale} there yourself"
+    assert notice not in words(signed_in.get(f"/orders/{number}"))
+    post(signed_in, f"{PAGE}/disconnect", listings="leave", orders="keep")
+    assert notice in words(signed_in.get(f"/orders/{number}"))

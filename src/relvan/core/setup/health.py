@@ -9,6 +9,8 @@ LEAST_FREE, LITTLE_FREE = 500_000_000, 5 * GIGABYTE
 WORKER_SEEN_S = 60.0
 LONG_WAIT_S, VERY_LONG_WAIT_S = 300.0, 3_600.0
 BACKUP_OLD_S = 2 * 86_400.0
+CLOCK_BEHIND_S = 60.0
+FEW_DAYS, VERY_FEW_DAYS = 21.0, 3.0
 
 
 class HealthState(StrEnum):
@@ -30,6 +32,27 @@ class HealthLine:
 
 
 @dataclass(frozen=True)
+class MailFacts:
+    """The mail server: where it is, how long ago it was last used (None: never), and what it
+    answered."""
+
+    host: str
+    tried_s: float | None
+    works: bool
+    answer: str
+
+
+@dataclass(frozen=True)
+class CertificateFacts:
+    """The certificate of an address that is called: for how many days it is still good, or what
+    kept it from being seen."""
+
+    address: str
+    days: float | None
+    trouble: str = ""
+
+
+@dataclass(frozen=True)
 class HealthFacts:
     """What was measured; ages are seconds, and None where there is nothing to measure."""
 
@@ -46,6 +69,10 @@ class HealthFacts:
     oldest_wait_s: float | None
     in_trouble: tuple[str, ...]
     backup_s: float | None
+    clock: str = ""
+    clock_behind_s: float = 0.0
+    mail: "MailFacts | None" = None
+    certificates: tuple["CertificateFacts", ...] = ()
 
 
 def judge(facts: HealthFacts) -> list[HealthLine]:
@@ -58,6 +85,9 @@ def judge(facts: HealthFacts) -> list[HealthLine]:
         _queue(facts.waiting, facts.oldest_wait_s),
         _channels(facts.in_trouble),
         _backup(facts.backup_s),
+        _clock(facts.clock, facts.clock_behind_s),
+        _mail(facts.mail),
+        _certificates(facts.certificates),
     ]
 
 
@@ -146,3 +176,45 @@ def _backup(age_s: float | None) -> HealthLine:
     if age_s < BACKUP_OLD_S:
         return HealthLine("Backup", HealthState.WELL, words)
     return HealthLine("Backup", HealthState.LOOK, words, fix)
+
+
+def _clock(written: str, behind_s: float) -> HealthLine:
+    if behind_s < CLOCK_BEHIND_S:
+        return HealthLine("Clock", HealthState.WELL, written)
+    words = f"{written}, which is {written_age(behind_s)} before what was last recorded"
+    fix = "Set this machine's clock by the network: what is due would come too late."
+    return HealthLine("Clock", HealthState.STOPPED, words, fix)
+
+
+def _mail(mail: MailFacts | None) -> HealthLine:
+    if mail is None:
+        return HealthLine("Mail", HealthState.WELL, "no mail server is set up, and none is needed")
+    fix = "Test it under Setup, Mail."
+    if mail.tried_s is None:
+        return HealthLine("Mail", HealthState.LOOK, f"{mail.host} was not tried yet", fix)
+    words = f"{mail.host} answered {written_age(mail.tried_s)} ago: {mail.answer}"
+    if mail.works:
+        return HealthLine("Mail", HealthState.WELL, words)
+    return HealthLine("Mail", HealthState.LOOK, words, fix)
+
+
+def _certificates(found: Sequence[CertificateFacts]) -> HealthLine:
+    """Speaks of the certificate that ends first; one that cannot be seen is named beside it."""
+    part = "Certificates"
+    unseen = [one for one in found if one.days is None]
+    seen = sorted((one for one in found if one.days is not None), key=lambda one: one.days or 0.0)
+    if not found:
+        return HealthLine(part, HealthState.WELL, "no address that is called shows one")
+    if unseen:
+        words = "; ".join(f"{one.address}: {one.trouble}" for one in unseen[:3])
+        return HealthLine(part, HealthState.LOOK, words, "Look whether the address still answers.")
+    first = seen[0]
+    days = first.days or 0.0
+    if days <= 0:
+        words = f"that of {first.address} has ended"
+    else:
+        words = f"that of {first.address} is the first to end, in {int(days)} days"
+    if days >= FEW_DAYS:
+        return HealthLine(part, HealthState.WELL, words)
+    state = HealthState.LOOK if days >= VERY_FEW_DAYS else HealthState.STOPPED
+    return HealthLine(part, state, words, "Whoever runs that address must renew it in time.")

@@ -5,6 +5,7 @@ import itertools
 import secrets
 from dataclasses import dataclass
 
+from relvan.core.channels.connection import IN_USE, Connection
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
@@ -68,6 +69,9 @@ def connect_channel(workplace: Workplace, actor: Actor, wish: ConnectChannel) ->
         is_new = channel is None
         if channel is None:
             channel = _new_channel(session, book, key)
+        elif channel.connection not in IN_USE:
+            _take_up_again(channel)
+            is_new = True
         if is_new or wish.name.strip():
             channel.name = free_name(session, wish.name.strip()[:MOST_NAME] or book.name, key)
         channel.address, channel.token = (
@@ -124,6 +128,17 @@ def free_name(session: Session, wanted: str, key: str) -> str:
     taken = {one.name.casefold() for one in channels(session) if one.key != key}
     names = (wanted if n == 1 else f"{wanted} {n}" for n in itertools.count(1))
     return next(name for name in names if name.casefold() not in taken)
+
+
+def _take_up_again(channel: Channel) -> None:
+    """Takes up a channel that had been disconnected. Its orders are read from the first one on, so
+    that none that came meanwhile is missed; those that are known are not taken twice."""
+    if channel.connection == Connection.CLEARING:
+        message = f"The listings of {channel.name} are still being deleted."
+        raise refuse("clearing", message, "Try again in a minute.", "rulebook")
+    channel.connection, channel.paused = Connection.CONNECTED, False
+    channel.order_mark, channel.orders_read_at = 0, None
+    channel.looked_to, channel.pass_began_at, channel.passed_at = "", None, None
 
 
 def _new_channel(session: Session, book: Rulebook, key: str) -> Channel:

@@ -51,7 +51,14 @@ from relvan.store.tables.people import (
     Toast,
     Visit,
 )
-from relvan.store.tables.setup import BackupRun, FirmRow, FirstVisit, TaxRateRow
+from relvan.store.tables.setup import (
+    BackupRun,
+    CertificateRow,
+    FirmRow,
+    FirstVisit,
+    MailServerRow,
+    TaxRateRow,
+)
 from relvan.store.tables.stock import (
     Balance,
     Bin,
@@ -64,11 +71,11 @@ from relvan.store.tables.stock import (
 from relvan.store.tables.webhooks import Announcement, Webhook
 
 __all__ = [
-    "BackupRun",
     "Announcement",
     "ApiToken",
     "Attribute",
     "AuditEntry",
+    "BackupRun",
     "Balance",
     "Bin",
     "BinBalance",
@@ -78,6 +85,7 @@ __all__ = [
     "Carrier",
     "Category",
     "CategoryAttribute",
+    "CertificateRow",
     "Channel",
     "Counter",
     "CurrencyRate",
@@ -93,9 +101,9 @@ __all__ = [
     "LayerRow",
     "LayerSet",
     "ListPrice",
-    "Webhook",
     "Listing",
     "ListingLayer",
+    "MailServerRow",
     "Mapping",
     "Movement",
     "NearerPolicy",
@@ -125,11 +133,12 @@ __all__ = [
     "SignInAttempt",
     "SkuName",
     "SupplyWarehouse",
-    "TaxRateRow",
     "Table",
+    "TaxRateRow",
     "Toast",
     "Transfer",
     "TranslationRow",
     "Visit",
     "Warehouse",
+    "Webhook",
 ]

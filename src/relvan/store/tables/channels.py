@@ -21,7 +21,9 @@ class Channel(Table):
     `looked_to` is the reference up to which the present pass over everything it shows has come,
     `pass_began_at` when that pass began, and `passed_at` when the last one ended. While its orders
     cannot be read for `silent_minutes`, it counts as silent, and what it may be selling meanwhile
-    is kept back where the buffer is set by risk.
+    is kept back where the buffer is set by risk. `connection` says whether it is connected
+    (`core/channels/connection.py`); one that has been disconnected stays for the orders that name
+    it.
     """
 
     __tablename__ = "channel"
@@ -36,6 +38,7 @@ class Channel(Table):
     price_list_id: Mapped[int] = mapped_column(ForeignKey("price_list.id"))
     price_steps: Mapped[list[Any]] = mapped_column(default=list)
     stock_policy: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    connection: Mapped[str] = mapped_column(default="connected", server_default="connected")
     paused: Mapped[bool] = mapped_column(default=False)
     failures: Mapped[int] = mapped_column(default=0)
     last_error: Mapped[str] = mapped_column(default="")

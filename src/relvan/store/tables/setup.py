@@ -73,3 +73,33 @@ class BackupRun(Table):
     tried_at: Mapped[datetime | None]
     found: Mapped[str] = mapped_column(default="")
     gone: Mapped[bool] = mapped_column(default=False)
+
+
+class MailServerRow(Table):
+    """The seller's mail server; its password is encrypted. There is at most one. `tried_at`, `answer`
+    and `works` say how sending went last time.
+    """
+
+    __tablename__ = "mail_server"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    host: Mapped[str]
+    port: Mapped[int]
+    security: Mapped[str]
+    login: Mapped[str] = mapped_column(default="")
+    sender: Mapped[str] = mapped_column(default="")
+    password: Mapped[str] = mapped_column(default="")
+    tried_at: Mapped[datetime | None]
+    answer: Mapped[str] = mapped_column(default="")
+    works: Mapped[bool] = mapped_column(default=False)
+
+
+class CertificateRow(Table):
+    """When the certificate of an address ends, as it was seen at `seen_at`; or what kept it from
+    being seen.
+    """
+
+    __tablename__ = "certificate"
+    address: Mapped[str] = mapped_column(primary_key=True)
+    seen_at: Mapped[datetime]
+    ends_at: Mapped[datetime | None]
+    trouble: Mapped[str] = mapped_column(default="")

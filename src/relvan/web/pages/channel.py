@@ -8,17 +8,20 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.channels.connection import Connection
 from relvan.core.listings.rulebook import OtherFees
 from relvan.core.people.roles import Right
 from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refused, not_found
 from relvan.services.channels.connect import test_channel
 from relvan.services.channels.settings import change_channel
+from relvan.services.disconnect import disconnect, end_at_once, stay_connected
 from relvan.services.prices.foresee import Outside, foresee_prices
 from relvan.services.prices.rates import read_rate
 from relvan.services.stock.foresee import foresee_quantities
 from relvan.services.stock.policies import set_policy
 from relvan.store.channels import channel_by_key, channel_health, channel_settings, listing_tally
+from relvan.store.disconnect import holdings_of_channel, last_words
 from relvan.store.history import history
 from relvan.store.imports import list_currencies
 from relvan.store.policies import policy_lines
@@ -55,6 +58,8 @@ def _channel(
             "others": [one for one in names.values() if one.id not in settings.supply_list],
             "price_lists": price_lists(session),
             "nearer": policy_lines(session, channel.id, limit=60),
+            "holdings": holdings_of_channel(session, channel.id),
+            "last_words": last_words(session, channel.id),
             "history": history(session, "channel", channel.id, 20),
             "step_rows": step_rows(channel.price_steps, settings.price_list.currency),
             "typed": typed or {},
@@ -78,6 +83,26 @@ def channel_test(desk: AtSetup, form: Form, key: str) -> Response:
     except Refused as refused:
         return _channel(desk, key, status=422, refused=refused)
     return desk.done(f"/setup/channels/{key}", f"It answers: {who}.")
+
+
+@router.post("/{key}/disconnect", name="channel_disconnect")
+def channel_disconnect(desk: AtSetup, form: Form, key: str) -> Response:
+    """Disconnects the channel as chosen; or, while that is going on, ends it at once or cancels it."""
+    deed = form.get("deed", "")
+    try:
+        if deed == "stay":
+            stay_connected(desk.workplace, desk.actor, key)
+            return desk.done(f"/setup/channels/{key}", "The channel stays connected.")
+        if deed == "at once":
+            end_at_once(desk.workplace, desk.actor, key)
+            return desk.done("/setup", _ENDED)
+        reached = disconnect(desk.workplace, desk.actor, key, form)
+    except Refused as refused:
+        return _channel(desk, key, status=422, typed=dict(form), refused=refused)
+    if reached == Connection.ENDING:
+        words = "It is disconnected as soon as the channel has answered."
+        return desk.done(f"/setup/channels/{key}", words)
+    return desk.done("/setup", _ENDED)
 
 
 @router.post("/{key}/prices/try", name="channel_try")
@@ -198,4 +223,5 @@ _WISHES: dict[str, Wish] = {
     "pause": _pause_wish,
     "name": _name_wish,
 }
+_ENDED = "The channel is disconnected; its listings are being deleted here."
 _SAID = {"pause": "Saved.", "name": "The channel has its new name."}

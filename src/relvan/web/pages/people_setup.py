@@ -1,5 +1,6 @@
 """Serves Setup of people: who works here, what each may do, and the end of somebody's access."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from fastapi import APIRouter
@@ -10,10 +11,20 @@ from relvan.core.refusal import Refused, refuse
 from relvan.services.people.invite import invite_again, invite_person
 from relvan.services.people.manage import PersonChange, change_person
 from relvan.services.people.sign_in import add_person
+from relvan.services.setup.mail import mail_invitation, view_mail_server
 from relvan.store.people import everybody, open_accesses
 from relvan.web.desk import AtSetup, Desk, Form, last_try
 
 router = APIRouter(prefix="/setup/people")
+
+
+@dataclass(frozen=True)
+class Invitation:
+    """The link by which somebody comes in, and the address to which it was mailed, or empty."""
+
+    name: str
+    link: str
+    mailed: str = ""
 
 
 def _people_page(
@@ -22,8 +33,7 @@ def _people_page(
     status: int = 200,
     typed: dict[str, str] | None = None,
     refused: Refused | None = None,
-    invitation: str = "",
-    invited: str = "",
+    invitation: Invitation | None = None,
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         people = everybody(session)
@@ -34,7 +44,7 @@ def _people_page(
         "role_names": [(role.value, role.value.capitalize()) for role in Role],
         "roles": [(role, sorted(str(right) for right in RIGHTS[role])) for role in Role],
         "invitation": invitation,
-        "invited": invited,
+        "has_mail": bool(view_mail_server(desk.workplace).server.host),
         **last_try(typed, refused),
     }
     return desk.page("setup/people.html", "setup", status=status, **values)
@@ -54,7 +64,7 @@ def person_add(desk: AtSetup, form: Form) -> Response:
         if not form.get("password"):
             login, name = form.get("login", ""), form.get("name", "")
             path = invite_person(desk.workplace, desk.actor, login, name, role)
-            return _people_page(desk, invitation=_link(desk, path), invited=name)
+            return _invited(desk, path, name, form.get("mail", ""))
         add_person(
             desk.workplace,
             desk.actor,
@@ -74,11 +84,23 @@ def person_save(desk: AtSetup, login: str, form: Form) -> Response:
     try:
         if form.get("deed") == "invite":
             path = invite_again(desk.workplace, desk.actor, login)
-            return _people_page(desk, invitation=_link(desk, path), invited=login)
+            return _people_page(desk, invitation=Invitation(login, _link(desk, path)))
         words = _do(desk, login, form)
     except Refused as refused:
         return _people_page(desk, status=422, refused=refused)
     return desk.done("/setup/people", words)
+
+
+def _invited(desk: Desk, path: str, name: str, mail: str) -> HTMLResponse:
+    """Shows the link of an invitation, which has been mailed when an address was typed."""
+    link, refused = _link(desk, path), None
+    if mail:
+        try:
+            mail_invitation(desk.workplace, desk.actor, mail, link)
+        except Refused as why:
+            refused = why
+    mailed = mail if refused is None else ""
+    return _people_page(desk, invitation=Invitation(name, link, mailed), refused=refused)
 
 
 def _do(desk: Desk, login: str, form: Form) -> str:

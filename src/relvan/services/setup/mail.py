@@ -1,0 +1,144 @@
+"""The mail server: saving where it is, testing it, and sending mail by it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from email.message import EmailMessage
+from email.utils import make_msgid
+from typing import Any
+
+from relvan.core.people.roles import Right
+from relvan.core.refusal import refuse, refuse_if_any
+from relvan.core.setup.mail import MailServer, check_mail_server, is_mail_address
+from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
+from relvan.gateways.mail import check_host, send_mail
+from relvan.services import audit
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.mail import keep_mail_server, mail_server_of, note_mail
+from relvan.store.tables import MailServerRow
+
+SUBJECT = audit.Subject("firm", 1)
+MOST_PASSWORD = 500
+
+
+@dataclass(frozen=True)
+class MailView:
+    """The mail server as it is saved, whether it has a password, and how sending went last time:
+    when, what was answered, and whether it worked."""
+
+    server: MailServer
+    has_password: bool = False
+    tried_at: datetime | None = None
+    answer: str = ""
+    works: bool = False
+
+
+@dataclass(frozen=True)
+class Mail:
+    """A mail to one address, in plain text."""
+
+    to: str
+    subject: str
+    text: str
+
+
+def view_mail_server(workplace: Workplace) -> MailView:
+    """Returns the mail server; one without a host while none is saved."""
+    with workplace.database.reading() as session:
+        row = mail_server_of(session)
+    if row is None:
+        return MailView(MailServer())
+    return MailView(_server(row), bool(row.password), row.tried_at, row.answer, row.works)
+
+
+def change_mail_server(
+    workplace: Workplace, actor: Actor, wish: Mapping[str, Any], password: str | None = None
+) -> MailView:
+    """Changes what a wish names of the mail server. Without a `password` the saved one stays;
+    without a host there is no mail server any more, and its password is deleted."""
+    actor.must(Right.SETUP)
+    if password and len(password) > MOST_PASSWORD:
+        message = f"“Password” may have {MOST_PASSWORD} characters."
+        raise refuse("too-long", message, "", "password")
+    before = view_mail_server(workplace).server
+    server = before.changed(wish)
+    refuse_if_any(check_mail_server(server))
+    if server.host:
+        private_allowed = workplace.settings.private_addresses
+        check_host(server.host, server.port, private_allowed=private_allowed)
+    sealed = None if password is None else workplace.secrets.seal(password) if password else ""
+    changes = {
+        name: (old, new)
+        for name, old in vars(before).items()
+        if (new := getattr(server, name)) != old
+    }
+    if sealed is not None:
+        changes["password"] = ("", "changed" if sealed else "deleted")
+    with workplace.database.writing() as session:
+        keep_mail_server(session, server, sealed if server.host else "")
+        if changes:
+            audit.record(session, actor, workplace.now(), SUBJECT, "mail server changed", changes)
+    return view_mail_server(workplace)
+
+
+def test_mail_server(workplace: Workplace, actor: Actor, to: str) -> str:
+    """Sends a test mail to an address; returns what the server answered."""
+    actor.must(Right.SETUP)
+    name = workplace.firm.name or "Relvan"
+    text = f"This is a test of the mail server of {name}, sent from Relvan by {actor.name}."
+    return send(workplace, Mail(to.strip(), f"Test from {name}", text))
+
+
+def send(workplace: Workplace, mail: Mail) -> str:
+    """Sends a mail once; returns what the server answered. How it went is noted for Health.
+
+    Raises:
+        Refused: if there is no mail server, the address is none, or the server does not take it.
+    """
+    if not is_mail_address(mail.to):
+        message = f"“To” must be a mail address; it got “{mail.to[:60]}”."
+        raise refuse("form", message, "Type it like name@example.org.", "to")
+    with workplace.database.reading() as session:
+        row = mail_server_of(session)
+    if row is None or not row.host:
+        fix = "Save where it is under Setup, Mail."
+        raise refuse("no-mail-server", "There is no mail server yet.", fix, "host")
+    server = _server(row)
+    password = workplace.secrets.open(row.password) if row.password else ""
+    try:
+        answer, works = send_mail(server, password, _written(workplace, server, mail)), True
+    except (OutsideTrouble, OutsideRefusal) as failure:
+        answer, works = str(failure), False
+    with workplace.database.writing() as session:
+        note_mail(session, workplace.now(), answer, works=works)
+    if not works:
+        words = answer[:1].upper() + answer[1:]
+        raise refuse("unreachable", f"{words}.", "Check the mail server, then try again.", "host")
+    return answer
+
+
+def mail_invitation(workplace: Workplace, actor: Actor, to: str, link: str) -> str:
+    """Mails the link of an invitation; returns what the server answered. The link is a secret: it
+    stands in the mail alone, and in no log."""
+    actor.must(Right.SETUP)
+    name = workplace.firm.name or "Relvan"
+    text = (
+        f"{actor.name} invites you to work with {name} in Relvan. Choose a password here:\n\n"
+        f"{link}\n\nThe link is good once, and for seven days."
+    )
+    return send(workplace, Mail(to.strip(), f"Invitation to {name}", text))
+
+
+def _server(row: MailServerRow) -> MailServer:
+    return MailServer(row.host, row.port, row.security, row.login, row.sender)
+
+
+def _written(workplace: Workplace, server: MailServer, mail: Mail) -> EmailMessage:
+    message = EmailMessage()
+    name = "".join(one for one in workplace.firm.name if one.isprintable() and one not in '"<>')
+    message["From"] = f'"{name}" <{server.sender}>' if name else server.sender
+    message["To"], message["Subject"] = mail.to, mail.subject
+    message["Date"] = workplace.now()
+    message["Message-ID"] = make_msgid(domain=server.sender.partition("@")[2])
+    message.set_content(mail.text)
+    return message
