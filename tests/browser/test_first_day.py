@@ -83,13 +83,13 @@ def set_up(page, base, world):
     street = {"address_street": "1 Row", "address_town": "Port Ellery", "address_postcode": "D04"}
     send(page, "Save the firm", name="Quillmoss", **street)
     page.goto(f"{base}/setup/warehouses")
-    send(page, "Add the warehouse", name="North Hall")
-    send(page, "Add the bins", pattern="{aisle:A-L}-{bay:01-40}")
+    send(page, "Create the warehouse", name="North Hall")
+    send(page, "Create the bins", pattern="{aisle:A-L}-{bay:01-40}")
     page.goto(f"{base}/setup/people")
-    send(page, "Add the person", name="Ben Oram", login="ben")
+    send(page, "Create the account", name="Ben Oram", login="ben")
     expect(page.get_by_text("The invitation of Ben Oram")).to_be_visible()
     page.goto(f"{base}/setup/tax")
-    page.get_by_role("button", name=re.compile("Take these")).click()
+    page.get_by_role("button", name=re.compile("Import these")).click()
     expect(page.get_by_text("At home in Ireland: standard 23 %")).to_be_visible()
     for key, name, currency in (("retail", "Retail", "EUR"), ("francs", "Francs", "CHF")):
         page.goto(f"{base}/prices/lists")
@@ -114,14 +114,14 @@ def test_a_seller_moves_in_and_sends_the_first_parcel(page, moving, world):
     code, base = moving
     page.goto(base)
     typed = {"code": code, "name": "Ada Quill", "login": "ada", "password": "a good password"}
-    send(page, "Make the owner", **typed, again="a good password")
+    send(page, "Create the owner", **typed, again="a good password")
     set_up(page, base, world)
 
     # moved in and kept in step
     before = {key: world.listings(key) for key in ("hagglet", "loomstead")}
     page.goto(f"{base}/setup/move-in")
     page.get_by_role("button", name="Read and propose").click()
-    make = page.get_by_role("button", name=re.compile(r"Make \d+ and link them"))
+    make = page.get_by_role("button", name=re.compile(r"Create \d+ and link them"))
     expect(make).to_be_visible(timeout=40_000)
     assert violations(page) == []
     make.click()

@@ -12,6 +12,7 @@ from relvan.core.refusal import refuse
 from relvan.core.setup.bins import CODE, MOST_CODE, written_out
 from relvan.core.setup.firm import MOST_NAME
 from relvan.core.setup.warehouses import KEY, WarehouseKind
+from relvan.core.stock.movements import MOST_UNITS
 from relvan.core.texts import WORDS
 from relvan.services.setup.bins import add_bins, close_bin, merge_bins, rename_bin
 from relvan.services.setup.warehouses import (
@@ -50,6 +51,7 @@ class WarehouseChange(Shape):
     kind: WarehouseKind | None = None
     address: PostalAddress | None = None
     pick_up: PickUpShape | None = None
+    safety: Annotated[int, Field(ge=0, le=MOST_UNITS)] | None = None
 
 
 class NewWarehouse(WarehouseChange):
@@ -82,6 +84,7 @@ def _warehouse_shape(row: Warehouse) -> dict[str, Any]:
         "kind": facts.kind,
         "address": facts.address.as_dict(),
         "pick_up": facts.pick_up.as_dict(),
+        "safety": facts.safety,
     }
 
 

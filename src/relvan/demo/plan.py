@@ -3,6 +3,7 @@
 from relvan.core.people.roles import Role
 
 PASSWORD = "quillmoss-demo"
+MAIL_FROM = "post@example.com"
 
 
 PEOPLE = (

@@ -13,6 +13,7 @@ import httpx
 from sqlalchemy import delete
 
 from relvan.core.refusal import Refused, refuse
+from relvan.demo.mail import use_mailroom
 from relvan.demo.plan import MARKETS, PASSWORD, PEOPLE
 from relvan.demo.scale import add_many
 from relvan.demo.seed import Seeder
@@ -115,9 +116,13 @@ def refuse_what_holds_more(settings: Settings) -> None:
 
 
 def _find_each_other_again(settings: Settings, world: str) -> None:
-    """Connects channels and carrier again when they were started at other addresses than last time."""
-    there = httpx.get(f"{world}/world", timeout=10).json()["standins"]
+    """Connects channels, carrier and mailroom again when they were started at other addresses than
+    last time.
+    """
+    whole = httpx.get(f"{world}/world", timeout=10).json()
+    there = whole["standins"]
     workplace = open_workplace(settings)
+    use_mailroom(workplace, whole["mailroom"])
     for key in MARKETS:
         connect_channel(
             workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])

@@ -18,6 +18,7 @@ from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
+from relvan.demo.mail import use_mailroom
 from relvan.demo.plan import (
     BY_TELEPHONE,
     DAYS,
@@ -194,7 +195,9 @@ class Seeder:
         return f"{self.dice.choice('ABCDEFGHIJKL')}-{self.dice.randint(1, 8):02d}"
 
     def _channels(self) -> None:
-        there = self.world.get("/world").json()["standins"]
+        whole = self.world.get("/world").json()
+        there = whole["standins"]
+        use_mailroom(self.workplace, whole["mailroom"])
         for key in FROM_THE_START:
             connect_channel(
                 self.workplace,

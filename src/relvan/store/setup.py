@@ -174,6 +174,16 @@ class SafetySum(NamedTuple):
     units: int
 
 
+def skus_with_safety(session: Session, warehouse_id: int, units: int) -> list[str]:
+    """Returns the SKUs of the products in a warehouse of which so many units are kept back."""
+    statement = (
+        select(Product.sku)
+        .join(Balance, Balance.product_id == Product.id)
+        .where(Balance.warehouse_id == warehouse_id, Balance.safety == units)
+    )
+    return list(session.scalars(statement.order_by(Product.id)))
+
+
 def safety_of_warehouse(session: Session, warehouse_id: int) -> SafetySum:
     """Returns the safety stock of a warehouse in all."""
     row = session.execute(

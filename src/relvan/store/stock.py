@@ -226,7 +226,9 @@ def stock_by_product(session: Session, products: Sequence[NamedRow]) -> list[Pro
 
 
 def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance:
-    """Returns the balance of a product in a warehouse and creates it when there is none yet."""
+    """Returns the balance of a product in a warehouse and creates it when there is none yet, with
+    the safety stock of the warehouse.
+    """
     balance = session.get(Balance, (product_id, warehouse_id))
     if balance is None:
         balance = Balance(
@@ -235,7 +237,7 @@ def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance
             on_hand=0,
             reserved=0,
             blocked=0,
-            safety=0,
+            safety=session.get_one(Warehouse, warehouse_id).safety,
         )
         session.add(balance)
     return balance

@@ -2,7 +2,7 @@
 
 import logging
 import secrets
-from urllib.parse import quote
+from urllib.parse import quote, urlsplit
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -180,7 +180,25 @@ def page_of_error(request: Request, error: Exception) -> Response:
     desk = Desk(
         request, request.app.state.workplace, visit, environment_of(request.app.state.workplace)
     )
-    return desk.page("parts/error.html", "", status=status, refusals=refusals, code=status)
+    return desk.page(
+        "parts/error.html",
+        "",
+        status=status,
+        refusals=refusals,
+        code=status,
+        posted=request.method == "POST",
+        back=_page_before(request),
+    )
+
+
+def _page_before(request: Request) -> str:
+    """Returns the page of this application from which somebody came, or empty."""
+    before = urlsplit(request.headers.get("referer", ""))
+    here = urlsplit(str(request.url))
+    if before.netloc != here.netloc or before.path == here.path or not before.path.startswith("/"):
+        return ""
+    query = f"?{before.query}" if before.query else ""
+    return before.path + query if not before.path.startswith("//") else ""
 
 
 def _status_and_refusals(error: Exception) -> tuple[int, tuple[Refusal, ...]]:

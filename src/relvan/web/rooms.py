@@ -63,6 +63,8 @@ ROOMS = {
         Room("mail", "Mail", "mail_show"),
         Room("devices", "Devices", "device_index"),
         Room("tax", "Tax", "tax_show"),
+        Room("lists", "Price lists", "price_list_index"),
+        Room("categories", "Categories", "category_index"),
         Room("people", "People", "people_index"),
         Room("tokens", "API tokens", "token_index"),
         Room("webhooks", "Webhooks", "webhook_index"),

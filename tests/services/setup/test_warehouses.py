@@ -20,12 +20,12 @@ from relvan.services.setup.warehouses import (
     remove_warehouse,
     warehouse_facts,
 )
-from relvan.services.stock.move import MoveStock, move_stock
+from relvan.services.stock.move import MoveStock, move_stock, set_safety
 from relvan.services.workplace import SYSTEM
 from relvan.store.orders import shipment_rows
 from relvan.store.setup import bin_lines, warehouse_lines
 from relvan.store.stock import warehouse_by_key
-from tests.house import add_pot, assert_sound, stock_of_sku
+from tests.house import add_pot, assert_sound, deliver, stock_of_sku
 from tests.steps.orders import take
 
 
@@ -142,3 +142,31 @@ def test_a_warehouse_that_was_never_used_is_removed_and_no_other(workplace, owne
     remove_warehouse(workplace, owner, "yard")
     with workplace.database.reading() as session:
         assert [line.warehouse.key for line in warehouse_lines(session)] == ["millrace"]
+
+
+def safeties(workplace, *skus):
+    """Returns the units of products that are kept back in the yard."""
+    with workplace.database.reading() as session:
+        rows = {sku: stock_of_sku(session, sku) for sku in skus}
+    return [row.safety for found in rows.values() for row in found if row.warehouse_key == "yard"]
+
+
+def test_safety_stock_of_a_warehouse_goes_for_its_products_but_those_with_their_own(
+    two_pots, owner, world
+):
+    shop = two_pots
+    for sku in ("PT-14", "PT-18"):
+        move_stock(shop, owner, MoveStock(sku, "yard", "receipt", change=10))
+    set_safety(shop, owner, "PT-18", "yard", 4)
+    change_warehouse(shop, owner, "yard", {"safety": 2})
+    pots = ("PT-14", "PT-18")
+    assert safeties(shop, *pots) == [2, 4]
+    deliver(shop)
+    assert world.listings("ownshop")["PT-14"]["quantity"] == 18  # 10 and 10, less 2
+    add_pot(shop, owner, "PT-20", warehouse="yard")
+    assert safeties(shop, "PT-20") == [2]  # one that is new there has it from the start
+    change_warehouse(shop, owner, "yard", {"safety": 0})
+    assert safeties(shop, *pots, "PT-20") == [0, 4, 0]
+    for wrong in (-1, 10**12):
+        assert refusal(change_warehouse, shop, owner, "yard", {"safety": wrong}) == "range"
+    assert_sound(shop)

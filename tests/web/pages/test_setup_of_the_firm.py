@@ -127,7 +127,7 @@ def test_bins_are_paged_and_changed_one_by_one(boss):
 
 def test_a_warehouse_goes_only_while_nothing_has_moved_there(boss):
     assert "Nothing has ever moved here" in words(boss.get("/setup/warehouses/yard"))
-    assert "removed" in words(post(boss, "/setup/warehouses/yard/remove"))
+    assert "is deleted" in words(post(boss, "/setup/warehouses/yard/remove"))
     assert boss.get("/setup/warehouses/yard").status_code == 404
 
 

@@ -11,6 +11,7 @@ from relvan.core.catalogue.checks import check_text
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import Refusal, refuse
 from relvan.core.setup.firm import MOST_NAME, check_postal_address, tidy_address
+from relvan.core.stock.movements import MOST_UNITS
 
 KEY = "^[a-z][a-z0-9-]{0,39}$"
 CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d")
@@ -77,13 +78,15 @@ class PickUp:
 
 @dataclass(frozen=True)
 class WarehouseFacts:
-    """What is known of a warehouse; the address is the sender on labels."""
+    """What is known of a warehouse; the address is the sender on labels. `safety` are the units of
+    each product that are kept back there, unless the product has its own number."""
 
     key: str
     name: str
     kind: WarehouseKind = WarehouseKind.OWN
     address: Address = field(default_factory=Address)
     pick_up: PickUp = field(default_factory=PickUp)
+    safety: int = 0
 
     def changed(self, wish: Mapping[str, Any]) -> "WarehouseFacts":
         """Returns the facts with those changed that a wish names; the key stays."""
@@ -102,6 +105,8 @@ class WarehouseFacts:
             facts = replace(
                 facts, pick_up=PickUp.read({**facts.pick_up.as_dict(), **wish["pick_up"]})
             )
+        if "safety" in wish:
+            facts = replace(facts, safety=int(wish["safety"]))
         return facts
 
 
@@ -118,6 +123,9 @@ def check_warehouse(facts: WarehouseFacts) -> list[Refusal]:
     if not all(0 <= day <= 6 for day in facts.pick_up.days):
         message = "“Days” must be numbers from 0 for Monday to 6 for Sunday."
         found.append(Refusal("range", message, "Type them like 0, 1, 2, 3, 4.", "days"))
+    if not 0 <= facts.safety <= MOST_UNITS:
+        message = f"“Safety stock” must be 0 to {MOST_UNITS:,}; it got {facts.safety:,}."
+        found.append(Refusal("range", message, "Correct the number.", "safety"))
     return found
 
 

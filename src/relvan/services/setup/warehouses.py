@@ -14,11 +14,13 @@ from relvan.core.setup.warehouses import (
     key_from,
 )
 from relvan.services import audit
+from relvan.services.stock.safety import set_safety_of_many
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.setup import (
     WarehouseUse,
     erase_warehouse,
     is_warehouse_key,
+    skus_with_safety,
     use_of_warehouse,
 )
 from relvan.store.stock import warehouse_by_key
@@ -30,7 +32,8 @@ FLOOR = "FLOOR"
 def warehouse_facts(row: Warehouse) -> WarehouseFacts:
     """Returns what is known of a warehouse."""
     address, pick_up = Address.read(row.address), PickUp.read(row.pick_up)
-    return WarehouseFacts(row.key, row.name, WarehouseKind(row.kind), address, pick_up)
+    kind = WarehouseKind(row.kind)
+    return WarehouseFacts(row.key, row.name, kind, address, pick_up, row.safety)
 
 
 def add_warehouse(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -> str:
@@ -62,7 +65,8 @@ def add_warehouse(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -
 def change_warehouse(
     workplace: Workplace, actor: Actor, key: str, wish: Mapping[str, Any]
 ) -> WarehouseFacts:
-    """Changes what a wish names of a warehouse."""
+    """Changes what a wish names of a warehouse. Another safety stock goes for the products too that
+    have the one of before; a product whose number was set to another one keeps it."""
     actor.must(Right.SETUP)
     with workplace.database.writing() as session:
         row = warehouse_by_key(session, key)
@@ -74,6 +78,11 @@ def change_warehouse(
         if changes:
             subject = audit.Subject("warehouse", row.id)
             audit.record(session, actor, workplace.now(), subject, "changed", changes)
+        following = []
+        if facts.safety != before.safety:
+            following = skus_with_safety(session, row.id, before.safety)
+    if following:
+        set_safety_of_many(workplace, actor, dict.fromkeys(following, facts.safety), key)
     return facts
 
 
@@ -103,7 +112,7 @@ def remove_warehouse(workplace: Workplace, actor: Actor, key: str) -> None:
 
 
 def _write(row: Warehouse, facts: WarehouseFacts) -> None:
-    row.name, row.kind = facts.name, facts.kind
+    row.name, row.kind, row.safety = facts.name, facts.kind, facts.safety
     row.address, row.pick_up = facts.address.as_dict(), facts.pick_up.as_dict()
 
 

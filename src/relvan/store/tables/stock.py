@@ -12,7 +12,8 @@ from relvan.store.tables.base import Table, strict
 class Warehouse(Table):
     """A place with stock, of our own or a marketplace's centre, and the address from which its
     parcels are sent. `pick_up` has the days on which carriers call, 0 for Monday, and until when a
-    parcel leaves on the same day, as HH:MM.
+    parcel leaves on the same day, as HH:MM. `safety` is the safety stock of a product that is new
+    there.
     """
 
     __tablename__ = "warehouse"
@@ -22,6 +23,7 @@ class Warehouse(Table):
     address: Mapped[dict[str, Any]] = mapped_column(default=dict)
     kind: Mapped[str] = mapped_column(default="own")
     pick_up: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    safety: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
 class Bin(Table):

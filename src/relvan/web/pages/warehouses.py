@@ -28,7 +28,7 @@ from relvan.services.setup.warehouses import (
 from relvan.store.setup import bin_lines, channels_fed, safety_of_warehouse, warehouse_lines
 from relvan.store.stock import warehouse_by_key
 from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
-from relvan.web.reading import fields_under
+from relvan.web.reading import FormReader, fields_under
 
 router = APIRouter(prefix="/setup/warehouses")
 PAGE = 100
@@ -90,8 +90,16 @@ def _form_values(
 
 def _wish(form: PostedForm) -> dict[str, Any]:
     pick_up = {"days": form.ids("day"), "cut_off": form.get("cut_off", "")}
+    read = FormReader(form)
+    safety = read.whole("safety", "Safety stock") or 0
+    read.raise_if_refused()
     named = {name: form[name].strip() for name in ("name", "kind", "key") if name in form}
-    return {**named, "address": fields_under(form, "address_"), "pick_up": pick_up}
+    return {
+        **named,
+        "safety": safety,
+        "address": fields_under(form, "address_"),
+        "pick_up": pick_up,
+    }
 
 
 @router.get("", name="warehouse_index")
@@ -130,7 +138,7 @@ def warehouse_save(desk: AtSetup, key: str, form: Form) -> Response:
 def warehouse_remove(desk: AtSetup, key: str, form: Form) -> Response:
     """Removes a warehouse that was never used."""
     remove_warehouse(desk.workplace, desk.actor, key)
-    return desk.done("/setup/warehouses", "The warehouse is removed.")
+    return desk.done("/setup/warehouses", "The warehouse is deleted.")
 
 
 @router.post("/{key}/bins/look", name="bin_look")
