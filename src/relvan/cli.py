@@ -131,8 +131,13 @@ def world(
     rulebooks: Annotated[
         Path | None, typer.Option(help="a folder with rulebooks to keep instead")
     ] = None,
+    mail_port: Annotated[
+        int | None, typer.Option(help="where mail arrives by SMTP; else the next port")
+    ] = None,
 ) -> None:
-    """Run the outside world: stand-ins for marketplaces, the own shop, a carrier, the scale."""
+    """Run the outside world: stand-ins for marketplaces, the own shop, a carrier, a mailroom and
+    the scale.
+    """
     command = [
         sys.executable,
         "-m",
@@ -145,6 +150,7 @@ def world(
         str(data),
     ]
     command += ["--rulebooks", str(rulebooks)] if rulebooks else []
+    command += ["--mail-port", str(mail_port)] if mail_port is not None else []
     sys.exit(subprocess.run(command, check=False).returncode)
 
 
