@@ -153,7 +153,7 @@ class Served:
 
 
 @contextmanager
-def firm_started(folder, **more):
+def firm_started(folder, *, command=(sys.executable, "-P", "-m", "relvan"), **more):
     """Starts `relvan run` on a data folder in an otherwise empty folder, waits until it works, and
     returns (process, what it said, address)."""
     base = f"http://127.0.0.1:{(port := free_port())}"
@@ -162,7 +162,7 @@ def firm_started(folder, **more):
     with (
         words.open("w") as said,
         subprocess.Popen(
-            [sys.executable, "-P", "-m", "relvan", "run", "--port", str(port), "--data", "data"],
+            [*command, "run", "--port", str(port), "--data", "data"],
             cwd=folder,
             env={**environment, **more},
             stdout=said,

@@ -6,7 +6,7 @@ import shutil
 import signal
 import subprocess
 import sys
-import zipfile
+import sysconfig
 from pathlib import Path
 
 import httpx
@@ -25,32 +25,54 @@ ROOT = Path(__file__).parent.parent
 
 
 @pytest.fixture(scope="session")
-def unpacked(tmp_path_factory):
-    """Builds the wheel and unpacks it; what it forgets to hold is not there."""
+def wheel(tmp_path_factory):
+    """Builds the wheel from a copy of the sources."""
     folder = tmp_path_factory.mktemp("wheel")
     shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("*.egg-info"))
     for name in ("pyproject.toml", "requirements.in"):
         shutil.copy(ROOT / name, folder)
-    subprocess.run(
-        [sys.executable, "-m", "build", "--wheel", "--no-isolation", "--outdir", folder, folder],
-        check=True,
-        capture_output=True,
+    ran("-m", "build", "--wheel", "--no-isolation", "--outdir", folder, folder)
+    (built,) = folder.glob("relvan-*.whl")
+    return built
+
+
+@pytest.fixture(scope="session")
+def installed(wheel, tmp_path_factory):
+    """Installs the wheel by pip into a fresh environment; returns its `relvan` command. The
+    libraries that it needs are those of the tests, beside it on the path; the repository is not.
+    """
+    folder = tmp_path_factory.mktemp("fresh")
+    ran("-m", "venv", "--without-pip", folder)
+    python = folder / "bin" / "python"
+    pip = ("-m", "pip", "--python", python)
+    ran(*pip, "install", "--quiet", "--no-deps", "--no-index", wheel)
+    place = subprocess.check_output(
+        [python, "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"], text=True
     )
-    (wheel,) = folder.glob("relvan-*.whl")
-    with zipfile.ZipFile(wheel) as packed:
-        packed.extractall(folder / "there")
-    return folder / "there"
+    (Path(place.strip()) / "libraries.pth").write_text(sysconfig.get_path("purelib") + "\n")
+    ran(*pip, "check")  # every library that the wheel names is there, in a version that it takes
+    return folder / "bin" / "relvan"
+
+
+def ran(*arguments):
+    """Runs Python with these arguments; it must succeed."""
+    done = subprocess.run(
+        [sys.executable, *map(str, arguments)], check=False, capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stdout + done.stderr
 
 
 @pytest.fixture
-def started(unpacked, tmp_path):
-    """Starts `relvan run` from the unpacked wheel in an empty folder."""
-    with firm_started(tmp_path, PYTHONPATH=str(unpacked)) as started:
+def started(installed, tmp_path):
+    """Starts `relvan run` from the installed wheel in an empty folder."""
+    with firm_started(tmp_path, command=(str(installed),)) as started:
         yield started
 
 
 @pytest.mark.usefixtures("in_the_box")
-def test_the_wheel_runs_in_an_empty_folder_from_the_first_visit_to_setup(started, tmp_path):
+def test_the_wheel_runs_in_an_empty_folder_from_the_first_visit_to_setup(
+    started, installed, tmp_path
+):
     process, said, base = started
     assert process.poll() is None, said
     code = re.search(r"First visit (\S+):", said)[1]
@@ -68,7 +90,8 @@ def test_the_wheel_runs_in_an_empty_folder_from_the_first_visit_to_setup(started
         assert "Hagglet" in client.get("/setup").text, "the rulebooks are in the wheel"
         assert client.get("/api/docs").status_code == 200
     second = subprocess.run(
-        [sys.executable, "-m", "relvan", "run", "--data", str(tmp_path / "data")],
+        [installed, "run", "--data", tmp_path / "data"],
+        cwd=tmp_path,
         check=False,
         capture_output=True,
         text=True,

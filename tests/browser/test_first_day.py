@@ -14,7 +14,7 @@ ROOMS = (
     *("/", "/setup", "/setup/firm", "/setup/warehouses", "/setup/warehouses/north-hall"),
     *("/setup/people", "/setup/tokens", "/setup/webhooks", "/setup/backups", "/setup/health"),
     *("/account", "/account/two-step", "/prices/lists", "/stockroom/bins"),
-    *("/setup/move-in", "/setup/tax", "/setup/devices"),
+    *("/setup/move-in", "/setup/tax", "/setup/devices", "/setup/mail", "/orders/O-9"),
 )
 
 
