@@ -216,6 +216,28 @@ def test_families_and_waiting_jobs_do_not_hold_the_deletion_up(shop, owner, worl
     assert_sound(shop)
 
 
+def test_very_many_listings_are_deleted_some_at_a_time(shop, owner, monkeypatch):
+    monkeypatch.setattr("relvan.services.disconnect.AT_ONCE", 1)
+    monkeypatch.setattr("relvan.services.disconnect.BLOCKS", 2)
+    place = channel_ids(shop)["hagglet"]
+    disconnect(shop, owner, "hagglet", LEAVE)
+    assert go_on_parting(shop) is True
+    assert (connection(shop), place in listings_by_channel(shop)) == ("clearing", False)
+    assert go_on_parting(shop) is False
+    assert connection(shop) == "ended"
+
+
+def test_what_breaks_off_on_the_way_leaves_the_channel_connected(shop, owner, monkeypatch):
+    def breaks(*_):
+        raise RuntimeError
+
+    monkeypatch.setattr("relvan.services.disconnect.take_down_listings", breaks)
+    with pytest.raises(RuntimeError):
+        disconnect(shop, owner, "hagglet", TAKE_DOWN)
+    go_on_parting(shop)
+    assert connection(shop) == "connected"
+
+
 def test_only_who_may_set_up_disconnects(shop, picker):
     for deed in (stay_connected, end_at_once):
         with pytest.raises(NotAllowed):

@@ -9,6 +9,7 @@ from datetime import timedelta
 import pytest
 
 from relvan.core.refusal import DatabaseAway
+from relvan.core.waking import Work
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.hold_backs import mind_silence
 from relvan.services.listings.publish import publish_listings
@@ -18,7 +19,7 @@ from relvan.store.channels import channel_by_key
 from relvan.worker.quiet import Seldom
 from relvan.worker.rounds import Rounds
 from relvan.worker.run import Worker, only_one
-from tests.house import add_pot, channel_ids, connect, count
+from tests.house import add_pot, channel_ids, connect, count, list_everywhere
 from tests.waiting import wait_until
 
 
@@ -228,3 +229,24 @@ def test_the_worker_minds_silent_channels(place, owner, world, monkeypatch, capl
         wait_until(lambda: silent() == 0)
     finally:
         worker.stop()
+
+
+def test_orders_are_read_more_often_for_a_while_after_one_has_come(
+    workplace, owner, world, monkeypatch
+):
+    connect(workplace, owner, world)
+    add_pot(workplace, owner, "PT-14")
+    list_everywhere(workplace, owner, "PT-14")
+    place = channel_ids(workplace)["hagglet"]
+    worker = Worker(workplace)
+    worker._look_around(0)
+    moment = time.monotonic()
+    monkeypatch.setattr(time, "monotonic", lambda: moment)
+    assert worker._every(Work.READ, place) == 0.5
+    worker._read(place)
+    assert worker._every(Work.READ, place) == 0.5, "nothing had come"
+    world.buy("hagglet", "PT-14")
+    worker._read(place)
+    assert worker._every(Work.READ, place) == 0.25
+    monkeypatch.setattr(time, "monotonic", lambda: moment + 601)
+    assert worker._every(Work.READ, place) == 0.5

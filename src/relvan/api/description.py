@@ -26,6 +26,9 @@ OF_CHANGES = {
     400: "The body cannot be read.",
     413: "The body is too large.",
 }
+OF_WORDS = {
+    405: "The last part of the address is the word of another call, which has other methods."
+}
 
 
 def describe(app: FastAPI) -> dict[str, Any]:
@@ -37,6 +40,7 @@ def describe(app: FastAPI) -> dict[str, Any]:
         found = get_openapi(title=app.title, version=app.version, routes=app.routes)
         _add_problem(found)
         _add_bounds(found)
+        _add_words(found["paths"])
         amount = found["components"]["schemas"]["Amount"]["properties"]
         amount["currency"] = {"type": "string", "enum": [workplace.firm.currency]}
         for path, calls in found["paths"].items():
@@ -50,7 +54,33 @@ def describe(app: FastAPI) -> dict[str, Any]:
 
 def _statuses(path: str, method: str, call: dict[str, Any]) -> list[int]:
     named = OF_NAMED if "{" in path or call.get("parameters") else {}
-    return sorted({**OF_ALL, **named, **(OF_CHANGES if method != "get" else {})})
+    words = OF_WORDS if _words_of(call) else {}
+    return sorted({**OF_ALL, **named, **words, **(OF_CHANGES if method != "get" else {})})
+
+
+def _add_words(paths: dict[str, Any]) -> None:
+    """Tells of the last part of an address which words it cannot be, because they are those of
+    other calls: `/products/{sku}` beside `/products/change`.
+    """
+    for path, calls in paths.items():
+        start, _, last = path.rpartition("/")
+        others = (other.rpartition("/") for other in paths if other != path)
+        words = sorted(word for before, _, word in others if before == start and "{" not in word)
+        if "{" not in last or not words:
+            continue
+        for call in calls.values():
+            for parameter in call["parameters"]:
+                if (
+                    f"{{{parameter['name']}}}" == last
+                    and parameter["schema"].get("type") == "string"
+                ):
+                    parameter["schema"]["not"] = {"enum": words}
+
+
+def _words_of(call: dict[str, Any]) -> list[str]:
+    """Returns the words that the last part of a call's address cannot be."""
+    told = (parameter["schema"].get("not", {}) for parameter in call.get("parameters", ()))
+    return [word for one in told for word in one.get("enum", ())]
 
 
 def _add_bounds(found: dict[str, Any]) -> None:
@@ -78,5 +108,5 @@ def _add_problem(found: dict[str, Any]) -> None:
             "description": text,
             "content": {MEDIA: {"schema": {"$ref": "#/components/schemas/Problem"}}},
         }
-        for status, text in {**OF_ALL, **OF_NAMED, **OF_CHANGES}.items()
+        for status, text in {**OF_ALL, **OF_NAMED, **OF_CHANGES, **OF_WORDS}.items()
     }

@@ -39,7 +39,7 @@ from relvan.store.disconnect import (
 from relvan.store.session import Session
 from relvan.store.tables import Channel
 
-AT_ONCE = 1_000
+AT_ONCE, BLOCKS = 1_000, 10
 WHY = "the channel was disconnected"
 
 
@@ -54,20 +54,23 @@ def disconnect(workplace: Workplace, actor: Actor, key: str, wish: Mapping[str, 
     then. When the channel must be told something, the connection ends once it has answered."""
     actor.must(Right.SETUP)
     parting = read_parting(wish)
-    with workplace.database.writing() as session:
+    with workplace.database.reading() as session:
         channel = channel_by_key(session, key)
         check_parting(channel.connection, channel.paused, parting, channel.name)
-        channel.connection = Connection.ENDING
         shown = shown_listing_ids(session, channel.id)
         orders = open_order_numbers(session, channel.id)
-        chosen = {"listings": ("", parting.listings), "orders": ("", parting.orders)}
-        subject = audit.Subject("channel", channel.id)
-        audit.record(session, actor, workplace.now(), subject, "disconnecting", chosen)
     if parting.orders == OrdersThen.CANCEL:
         cancel_orders(workplace, actor, orders)
     if parting.listings == ListingsThen.TAKE_DOWN:
         for start in range(0, len(shown), MOST_AT_ONCE):
             take_down_listings(workplace, actor, shown[start : start + MOST_AT_ONCE])
+    with workplace.database.writing() as session:  # last, so that it ends only if all was asked for
+        channel = channel_by_key(session, key)
+        check_parting(channel.connection, channel.paused, parting, channel.name)
+        channel.connection = Connection.ENDING
+        chosen = {"listings": ("", parting.listings), "orders": ("", parting.orders)}
+        subject = audit.Subject("channel", channel.id)
+        audit.record(session, actor, workplace.now(), subject, "disconnecting", chosen)
     return _end_when_told(workplace, actor, channel.id)
 
 
@@ -90,16 +93,19 @@ def end_at_once(workplace: Workplace, actor: Actor, key: str) -> None:
     workplace.wake(Work.CHANNELS, 0)
 
 
-def go_on_parting(workplace: Workplace) -> None:
-    """Ends the connections of channels that have been told everything, and deletes the listings of
-    those whose connection has ended. The worker calls it now and then."""
+def go_on_parting(workplace: Workplace) -> bool:
+    """Ends the connections of channels that have been told everything, and deletes some listings of
+    those whose connection has ended. The worker calls it now and then; it returns whether there is
+    more to delete."""
+    more = False
     with workplace.database.reading() as session:
         parting = parting_channels(session)
     for channel_id, connection in parting:
         if connection == Connection.ENDING:
             connection = _end_when_told(workplace, SYSTEM, channel_id)
         if connection == Connection.CLEARING:
-            _clear(workplace, channel_id)
+            more = not _clear(workplace, channel_id) or more
+    return more
 
 
 def _ending(session: Session, key: str) -> Channel:
@@ -130,9 +136,9 @@ def _end(session: Session, workplace: Workplace, actor: Actor, channel: Channel)
     audit.record(session, actor, workplace.now(), subject, "disconnected")
 
 
-def _clear(workplace: Workplace, channel_id: int) -> None:
-    """Deletes the listings of a channel, a block in each transaction."""
-    while True:
+def _clear(workplace: Workplace, channel_id: int) -> bool:
+    """Deletes listings of a channel, a block in each transaction; returns whether all are gone."""
+    for _ in range(BLOCKS):
         with workplace.database.writing() as session:
             ids = next_listings(session, channel_id, AT_ONCE)
             for row_id in unsettled_rows(session, ids) if ids else ():
@@ -143,4 +149,5 @@ def _clear(workplace: Workplace, channel_id: int) -> None:
             elif not erase_findings(session, channel_id, AT_ONCE):
                 drop_open_updates(session, channel_id, workplace.now(), WHY)
                 channel_by_id(session, channel_id).connection = Connection.ENDED
-                return
+                return True
+    return False

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
 from pathlib import Path
+from typing import Protocol
 from zoneinfo import ZoneInfo
 
 from relvan.core.listings.rulebook import Rulebook
@@ -31,10 +32,26 @@ from relvan.settings import Settings
 from relvan.store.database import Database
 from relvan.store.session import Session
 from relvan.store.setup import firm_of
-from relvan.store.tables import Carrier, Channel
+from relvan.store.tables import Carrier
 from relvan.store.tax import tax_table
 
 log = logging.getLogger("relvan")
+
+
+class ChannelAccount(Protocol):
+    """What is needed of a channel to call it; the token is encrypted."""
+
+    @property
+    def rulebook(self) -> str:
+        """The key of its rulebook."""
+
+    @property
+    def address(self) -> str:
+        """The address of its seller API."""
+
+    @property
+    def token(self) -> str:
+        """The token, encrypted."""
 
 
 @dataclass(frozen=True)
@@ -157,11 +174,11 @@ class Workplace:
         """Returns a key that nobody has used and nobody can guess."""
         return secrets.token_urlsafe(18)
 
-    def rulebook(self, channel: Channel) -> Rulebook:
+    def rulebook(self, channel: ChannelAccount) -> Rulebook:
         """Returns the rulebook of a channel."""
         return self.rulebooks.of(channel.rulebook)
 
-    def gateway(self, channel: Channel) -> ChannelGateway:
+    def gateway(self, channel: ChannelAccount) -> ChannelGateway:
         """Returns the gateway of a channel, which is opened once for each address and token."""
         name = (channel.rulebook, channel.address, channel.token)
         with self._opening:

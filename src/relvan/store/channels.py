@@ -4,6 +4,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
+from typing import Any, NamedTuple
 
 from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
@@ -60,6 +61,34 @@ class ChannelSettings:
 def channel_by_id(session: Session, channel_id: int) -> Channel:
     """Returns the channel with an id. The channel must exist."""
     return session.get_one(Channel, channel_id)
+
+
+class PolledChannel(NamedTuple):
+    """What is needed of a channel to ask it for its orders, which is done several times a second."""
+
+    id: int
+    rulebook: str
+    address: str
+    token: str
+    paused: bool
+    failures: int
+    probe_at: datetime | None
+    order_mark: int
+    orders_read_at: datetime | None
+
+
+def polled_channel(session: Session, channel_id: int) -> PolledChannel:
+    """Returns what is needed of a channel to ask it for its orders. The channel must exist."""
+    statement, values = _polled_channel(channel_id)
+    return PolledChannel._make(session.connection().execute(statement, values).one())
+
+
+@built_once
+def _polled_channel(channel_id: int) -> Select[*tuple[Any, ...]]:
+    columns = Channel.__table__.c
+    return select(*(columns[name] for name in PolledChannel._fields)).where(
+        columns.id == channel_id
+    )
 
 
 def channel_by_key(session: Session, key: str) -> Channel:

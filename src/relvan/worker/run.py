@@ -51,6 +51,7 @@ from relvan.worker.signals import Signals, Waker, open_signals
 log = logging.getLogger("relvan.worker")
 MIND_EVERY_S = SAFETY_S[Work.HOLD_BACKS]
 HOLD_BACKS_EVERY_S = 900.0
+SELLING_S = 600.0  # after an order, more are to be expected, and each is to be known soon
 MOST_ROUNDS = 200
 BACKUPS_AFTER_S = 60.0  # the start is busy enough
 AFTER_TROUBLE_S = 1.0
@@ -89,6 +90,7 @@ class Worker:
         self._books: dict[int, Rulebook] = {}
         self._agenda, self._changed = Agenda(), threading.Condition()
         self._brought_at = -HOLD_BACKS_EVERY_S
+        self._sold_at = -SELLING_S
         self._stop_read, self._stop_write = os.pipe()
         self._threads: list[threading.Thread] = []
         self._running: list[threading.Thread] = []
@@ -198,7 +200,8 @@ class Worker:
     def _every(self, work: Work, which: int) -> float:
         """Returns the seconds until a task repeats by itself."""
         if work == Work.READ:
-            return self._books[which].orders.poll_every_s
+            selling = time.monotonic() - self._sold_at < SELLING_S
+            return self._books[which].orders.every_s(selling=selling)
         if work == Work.LOOK:
             return self._books[which].listings.read_every_s
         return MIND_EVERY_S if work == Work.HOLD_BACKS else SAFETY_S[work]
@@ -209,7 +212,7 @@ class Worker:
     def _look_around(self, _: int) -> float | None:
         """Looks which channels there are, and which webhooks have messages waiting."""
         try:
-            go_on_parting(self.workplace)
+            more = go_on_parting(self.workplace)
             with self.workplace.database.reading() as session:
                 books = self.workplace.rulebooks.by_key
                 found = {
@@ -233,7 +236,7 @@ class Worker:
                 self.note((work, channel_id))
         for webhook_id in due:
             self.note((Work.ANNOUNCE, webhook_id))
-        return None
+        return 0.0 if more else None
 
     def _deliver(self, channel_id: int) -> float | None:
         for _ in range(MOST_ROUNDS):
@@ -245,7 +248,8 @@ class Worker:
         return 0.0
 
     def _read(self, channel_id: int) -> None:
-        read_orders(self.workplace, channel_id)
+        if read_orders(self.workplace, channel_id).numbers:
+            self._sold_at = time.monotonic()
 
     def _look(self, channel_id: int) -> None:
         read_standing(self.workplace, channel_id)

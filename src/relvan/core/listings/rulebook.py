@@ -205,12 +205,18 @@ class CallLimits(_Part):
 
 class OrderReading(_Part):
     """How orders are read: every so many seconds, in pages, with so many earlier changes read
-    again; and whether the channel also sends webhooks."""
+    again; and whether the channel also sends webhooks. While orders come in, they are read every
+    `while_selling_s` seconds, where that is given."""
 
     poll_every_s: float = Field(gt=0)
+    while_selling_s: float | None = Field(default=None, gt=0)
     page: int = Field(ge=1)
     overlap: int = Field(ge=0)
     webhook: bool = False
+
+    def every_s(self, *, selling: bool) -> float:
+        """Returns the seconds after which orders are read again."""
+        return self.while_selling_s or self.poll_every_s if selling else self.poll_every_s
 
 
 class ListingReading(_Part):

@@ -102,7 +102,7 @@ class HandInsGateway(WithoutWebhooks):
         return [_shown_offer(offer) for offer in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        found = self._caller.json("GET", "orders", params={"since": mark, "limit": page})["orders"]
+        found = self._caller.poll("orders", since=mark, limit=page)["orders"]
         return [_handed_order(order) for order in found]
 
     def acknowledge(self, number: str) -> None:

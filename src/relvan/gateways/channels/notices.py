@@ -89,9 +89,7 @@ class NoticesGateway(WithoutWebhooks):
         return [_shown_notice(row) for row in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        found = self._caller.json("GET", "sales", params={"after_mark": mark, "limit": page})[
-            "sales"
-        ]
+        found = self._caller.poll("sales", after_mark=mark, limit=page)["sales"]
         return [_order_of_sale(sale) for sale in found]
 
     def acknowledge(self, number: str) -> None:

@@ -85,7 +85,7 @@ class PiecesGateway(WithoutWebhooks):
         return [_shown_piece(row) for row in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        found = self._caller.json("GET", "orders", params={"beyond": mark, "limit": page})["orders"]
+        found = self._caller.poll("orders", beyond=mark, limit=page)["orders"]
         return [_order_of_pieces(order) for order in found]
 
     def acknowledge(self, number: str) -> None:

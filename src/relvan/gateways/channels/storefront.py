@@ -83,9 +83,7 @@ class StorefrontGateway:
         return [_shown_item(item) for item in found]
 
     def orders_after(self, mark: int, page: int) -> list[IncomingOrder]:
-        found = self._caller.json("GET", "orders", params={"changed_after": mark, "limit": page})[
-            "orders"
-        ]
+        found = self._caller.poll("orders", changed_after=mark, limit=page)["orders"]
         return [_storefront_order(order) for order in found]
 
     def acknowledge(self, number: str) -> None:

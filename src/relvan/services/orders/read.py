@@ -15,7 +15,7 @@ from relvan.services.orders.take import take_channel_orders
 from relvan.services.orders.together import take_together
 from relvan.services.outbox.deliver import note_call
 from relvan.services.workplace import Workplace
-from relvan.store.channels import channel_by_key
+from relvan.store.channels import PolledChannel, channel_by_key, polled_channel
 from relvan.store.order_lines import marks_of_orders
 from relvan.store.tables import Channel
 
@@ -35,7 +35,7 @@ class OrdersRead:
 def read_orders(workplace: Workplace, channel_id: int) -> OrdersRead:
     """Fetches what changed on a channel since the last round, and a little before, and takes it."""
     with workplace.database.reading() as session:
-        channel = session.get_one(Channel, channel_id)
+        channel = polled_channel(session, channel_id)
         now = workplace.now()
         if channel.paused or (channel.probe_at is not None and channel.probe_at > now):
             return OrdersRead()
@@ -107,7 +107,9 @@ def _take_all(
     return taken, whole
 
 
-def _note(workplace: Workplace, before: Channel, mark: int, trouble: OutsideTrouble | None) -> None:
+def _note(
+    workplace: Workplace, before: PolledChannel, mark: int, trouble: OutsideTrouble | None
+) -> None:
     """Notes how far reading has come and how the channel is doing; a round without news writes only
     now and then."""
     now = workplace.now()

@@ -191,6 +191,7 @@ class Drift(Table):
             postgresql_where=text("ended_at IS NULL"),
         ),
         Index("ix_drift_channel_id", "channel_id", "ended_at", "id"),
+        Index("ix_drift_listing_id", "listing_id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id"))

@@ -14,6 +14,7 @@ def upgrade() -> None:
         "channel",
         sa.Column("connection", sa.Text, nullable=False, server_default="connected"),
     )
+    op.create_index("ix_drift_listing_id", "drift", ["listing_id"])
 
 
 def downgrade() -> None:
