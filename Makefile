@@ -5,7 +5,7 @@ TEMPLATES := src/relvan/web/templates src/relvan/documents/templates src/standin
 FRESH ?=
 SCALE ?=
 
-.PHONY: demo test lint types contracts check-style unit browser screenshots lock vendor bench clean
+.PHONY: demo test checks lint types contracts check-style unit browser screenshots lock vendor bench clean
 
 $(VENV)/.ready: requirements.lock pyproject.toml requirements.in
 	python3 -m venv $(VENV)
@@ -24,15 +24,19 @@ demo: $(VENV)/.ready
 test: $(VENV)/.ready-dev
 	@sh tools/system-libraries.sh pdf browser
 	@sh tools/system-libraries.sh servers
+	@$(MAKE) --no-print-directory checks
+	$(BIN)/pytest -n $$(($$(nproc) + 1)) --durations 10 --durations-min 1  # some wait for the outside world
+
+# What takes a minute and needs no browser, server or test: run it before every commit.
+checks: $(VENV)/.ready-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
-	$(BIN)/djlint --quiet --check $(TEMPLATES)
+	$(BIN)/djlint --check $(TEMPLATES) || (echo 'Laid out otherwise: `make lint` lays them out.' && exit 1)
 	$(BIN)/djlint --quiet --lint src/relvan/web/templates
 	$(BIN)/python tools/style.py --check
 	$(BIN)/python tools/names.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest -n $$(($$(nproc) + 1)) --durations 10 --durations-min 1  # some wait for the outside world
 
 lint: $(VENV)/.ready-dev
 	$(BIN)/ruff check --fix . && $(BIN)/ruff format .

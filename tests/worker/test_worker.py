@@ -247,6 +247,6 @@ def test_orders_are_read_more_often_for_a_while_after_one_has_come(
     assert worker._every(Work.READ, place) == 0.5, "nothing had come"
     world.buy("hagglet", "PT-14")
     worker._read(place)
-    assert worker._every(Work.READ, place) == 0.25
+    assert worker._every(Work.READ, place) == 0.2
     monkeypatch.setattr(time, "monotonic", lambda: moment + 601)
     assert worker._every(Work.READ, place) == 0.5
