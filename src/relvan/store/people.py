@@ -39,6 +39,11 @@ def forget_guesses(session: Session, login: str) -> None:
     session.execute(delete(SignInAttempt).where(SignInAttempt.login == login))
 
 
+def forget_guess(session: Session, guess: int) -> None:
+    """Deletes one failed sign-in."""
+    session.execute(delete(SignInAttempt).where(SignInAttempt.id == guess))
+
+
 def visit_of(session: Session, token_hash: str, now: datetime) -> tuple[str, Person] | None:
     """Returns (token for forms, person) of a sign-in that has not ended, by the hash of its cookie."""
     found = session.execute(

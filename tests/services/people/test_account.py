@@ -1,5 +1,7 @@
 """One's own account: the password, and where one is signed in."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import pytest
 
 from relvan.core.refusal import NotFound, Refused
@@ -10,7 +12,7 @@ from relvan.services.people.account import (
     end_visit,
     open_visits,
 )
-from relvan.services.people.sign_in import find_visit, sign_in
+from relvan.services.people.sign_in import find_visit, person_with, sign_in
 
 OLD, NEW = "a good password", "another password"
 
@@ -89,3 +91,20 @@ def test_one_sees_and_ends_ones_own_sign_ins_and_nobody_elses(workplace):
 )
 def test_a_browser_is_said_in_words(agent, words):
     assert browser_of(agent) == words
+
+
+def test_of_many_guesses_at_once_only_five_are_looked_at(workplace):
+    def guess(number):
+        with pytest.raises(Refused) as refused:
+            sign_in(workplace, "picker", f"no password {number}", f"198.51.100.{number}")
+        return refused.value.first.code
+
+    with ThreadPoolExecutor(12) as pool:
+        codes = list(pool.map(guess, range(24)))
+    assert codes.count("sign-in") == 5
+    assert codes.count("too-many-guesses") == 19
+
+
+def test_right_passwords_never_count_as_guesses(workplace):
+    for _ in range(8):  # nobody is signed in by that yet: the second step would follow
+        assert person_with(workplace, "picker", OLD, "198.51.100.7").login == "picker"

@@ -167,3 +167,6 @@ def test_guessing_invitations_is_slowed(workplace):
     with pytest.raises(Refused) as refused:
         take_invitation(workplace, "guess", "a password of mine", HERE)
     assert refused.value.first.code == "too-many-guesses"
+    elsewhere = "203.0.113.9"
+    with pytest.raises(NotFound):  # and a stranger's guesses keep nobody else out
+        take_invitation(workplace, "guess", "a password of mine", elsewhere)

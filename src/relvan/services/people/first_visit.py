@@ -9,9 +9,9 @@ from relvan.core.refusal import Refused, refuse
 from relvan.services.people.sign_in import (
     NewPerson,
     add_person_in,
-    note_guess,
+    give_guess_back,
     passwords,
-    refuse_too_many_guesses,
+    take_guess,
     token_hash,
 )
 from relvan.services.workplace import SYSTEM, Workplace
@@ -48,13 +48,13 @@ def make_owner(workplace: Workplace, code: str, wish: NewPerson, address: str) -
 
     Refused with a wrong code, and after five wrong ones for a quarter of an hour.
     """
-    refuse_too_many_guesses(workplace, GUESS_NAME, address)
     wish = wish.checked()
+    guess = take_guess(workplace, GUESS_NAME, address)
     with workplace.database.reading() as session:
         fits = _code_fits(session, code)
     if not fits:
-        note_guess(workplace, GUESS_NAME, address)
         raise _wrong_code()
+    give_guess_back(workplace, guess)
     password_hash = passwords.hash(wish.password)
     with workplace.database.writing() as session:
         if not _code_fits(session, code):

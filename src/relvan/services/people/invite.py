@@ -9,9 +9,9 @@ from relvan.services import audit
 from relvan.services.people.sign_in import (
     NewPerson,
     add_person_in,
-    note_guess,
+    give_guess_back,
     passwords,
-    refuse_too_many_guesses,
+    take_guess,
     token_hash,
 )
 from relvan.services.workplace import Actor, Workplace
@@ -58,13 +58,14 @@ def _new_link(workplace: Workplace, person: Person) -> str:
 
 
 def who_is_invited(workplace: Workplace, token: str, address: str) -> Person:
-    """Returns the person to whom a link belongs. Guessing is slowed as at the sign-in."""
-    refuse_too_many_guesses(workplace, GUESS_NAME, address)
+    """Returns the person to whom a link belongs. Guessing is slowed as at the sign-in, by address:
+    a stranger's wrong links do not keep those who are invited out."""
+    guess = take_guess(workplace, f"{GUESS_NAME} {address}", address)
     with workplace.database.reading() as session:
         person = _invited(session, workplace, token)
     if person is None:
-        note_guess(workplace, GUESS_NAME, address)
         raise _no_link()
+    give_guess_back(workplace, guess)
     return person
 
 

@@ -16,6 +16,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.people import (
     count_guesses,
     end_visits,
+    forget_guess,
     forget_guesses,
     is_login_taken,
     person_by_login,
@@ -68,17 +69,17 @@ def person_with(workplace: Workplace, login: str, password: str, address: str) -
     and after 5 wrong guesses for a quarter of an hour.
     """
     login = login.strip().casefold()[:100]
-    refuse_too_many_guesses(workplace, login, address)
+    guess = take_guess(workplace, login, address)
     with workplace.database.reading() as session:
         person = person_by_login(session, login)
     if not _password_fits(person.password_hash if person else _nobody, password) or person is None:
-        note_guess(workplace, login, address)
         raise refuse(
             "sign-in",
             "That name and password do not go together.",
             "Check both and try again.",
             "password",
         )
+    give_guess_back(workplace, guess)
     return person
 
 
@@ -188,21 +189,26 @@ def _password_fits(kept: str, password: str) -> bool:
         return False
 
 
-def note_guess(workplace: Workplace, login: str, address: str) -> None:
-    """Notes a wrong guess."""
+def take_guess(workplace: Workplace, login: str, address: str) -> int:
+    """Counts a guess before it is looked at, so that of many that are sent at once only the first
+    ones are looked at; returns its number. Refused after too many in a quarter of an hour."""
+    now = workplace.now()
     with workplace.database.writing() as session:
-        session.add(SignInAttempt(login=login, address=address, at=workplace.now()))
+        by_login, by_address = count_guesses(session, login, address, now - GUESS_WINDOW)
+        if by_login >= GUESSES_BY_LOGIN or by_address >= GUESSES_BY_ADDRESS:
+            raise refuse(
+                "too-many-guesses",
+                "Too many wrong guesses.",
+                "Wait a quarter of an hour.",
+                "password",
+            )
+        guess = SignInAttempt(login=login, address=address, at=now)
+        session.add(guess)
+        session.flush()
+        return guess.id
 
 
-def refuse_too_many_guesses(workplace: Workplace, login: str, address: str) -> None:
-    """Refuses a sign-in after too many wrong ones of the last quarter of an hour."""
-    with workplace.database.reading() as session:
-        by_login, by_address = _guesses(session, workplace, login, address)
-    if by_login >= GUESSES_BY_LOGIN or by_address >= GUESSES_BY_ADDRESS:
-        raise refuse(
-            "too-many-guesses", "Too many wrong guesses.", "Wait a quarter of an hour.", "password"
-        )
-
-
-def _guesses(session: Session, workplace: Workplace, login: str, address: str) -> tuple[int, int]:
-    return count_guesses(session, login, address, workplace.now() - GUESS_WINDOW)
+def give_guess_back(workplace: Workplace, guess: int) -> None:
+    """Forgets a guess that was right."""
+    with workplace.database.writing() as session:
+        forget_guess(session, guess)

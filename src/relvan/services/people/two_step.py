@@ -16,13 +16,13 @@ from relvan.services import audit
 from relvan.services.people.sign_in import (
     SignedIn,
     actor_for,
-    note_guess,
     open_visit,
     person_with,
-    refuse_too_many_guesses,
+    take_guess,
     token_hash,
 )
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.people import forget_guess
 from relvan.store.session import Session
 from relvan.store.tables import Person
 
@@ -76,7 +76,7 @@ def _begun(workplace: Workplace, login: str, secret: str) -> BegunTwoStep:
 def confirm_two_step(workplace: Workplace, signed_in: SignedIn, code: str) -> list[str]:
     """Takes the second step into use once its code is right; returns the recovery codes, which are
     shown this once. Guesses are counted as at the sign-in."""
-    refuse_too_many_guesses(workplace, signed_in.login, "")
+    guess = take_guess(workplace, signed_in.login, "")
     with workplace.database.writing() as session:
         person = session.get_one(Person, signed_in.actor.person_id)
         if not person.totp_begun:
@@ -87,8 +87,8 @@ def confirm_two_step(workplace: Workplace, signed_in: SignedIn, code: str) -> li
             person.totp, person.totp_begun, person.totp_last = person.totp_begun, "", step
             person.recovery = [token_hash(_tidy(one)) for one in codes]
             _note(session, workplace, signed_in.actor, person.id, ("no", "yes"))
+            forget_guess(session, guess)
             return codes
-    note_guess(workplace, signed_in.login, "")
     raise _wrong_code()
 
 
@@ -131,12 +131,11 @@ def sign_in_with_code(
     person_id = _read_ticket(workplace, ticket)
     with workplace.database.reading() as session:
         login = session.get_one(Person, person_id).login
-    refuse_too_many_guesses(workplace, login, address)
+    take_guess(workplace, login, address)
     with workplace.database.writing() as session:
         person = session.get_one(Person, person_id)
         fits = person.active and _takes(session, workplace, person, code)
     if not fits:
-        note_guess(workplace, login, address)
         raise _wrong_code()
     return open_visit(workplace, person, login, address, agent)
 
