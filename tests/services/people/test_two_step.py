@@ -144,6 +144,13 @@ def test_an_invitation_is_good_once(workplace, owner, picker):
         invite_person(workplace, picker, "eve", "Eve", Role.OWNER)
 
 
+def test_a_password_chosen_by_link_ends_every_sign_in(workplace, owner, visit):
+    token = token_of(invite_again(workplace, owner, "owner"))
+    assert find_visit(workplace, visit.cookie), "the link alone ends nothing"
+    take_invitation(workplace, token, "a password of mine", HERE)
+    assert find_visit(workplace, visit.cookie) is None
+
+
 def test_an_invitation_ends_by_time_by_a_newer_one_and_with_the_access(workplace, owner):
     first = token_of(invite_person(workplace, owner, "ben", "Ben", Role.ORDERS))
     second = token_of(invite_again(workplace, owner, "ben"))

@@ -142,6 +142,14 @@ def test_words_of_other_alphabets_arrive_as_they_are(mailing, world):
     assert mail["text"].split() == ["Ωραία", "αγγεία"]
 
 
+def test_a_host_that_leads_into_a_private_network_later_gets_no_mail(mailing, world):
+    mailing.settings.private_addresses = False
+    with pytest.raises(Refused) as refused:
+        send(mailing, Mail(TO, "x", "y"))
+    assert "private network" in refused.value.first.message
+    assert mails(world) == []
+
+
 def test_private_addresses_are_refused_where_they_are_not_allowed(
     workplace, owner, picker, mailroom
 ):

@@ -96,6 +96,22 @@ def test_a_new_link_for_somebody_who_has_not_come(web, workplace):
     assert client_of(workplace).get(link).status_code == 200
 
 
+def test_a_new_password_by_link_still_needs_the_second_step(web, workplace):
+    picker = sign_in(client_of(workplace), "picker")
+    secret, _ = add_step(picker, workplace)
+    shown = post(web, "/setup/people/picker", deed="invite")
+    link = re.search(r"/invitations/[\w-]+", words(shown)).group(0)
+    client = client_of(workplace)
+    chosen = {"password": "a password of mine", "again": "a password of mine"}
+    asked = client.post(link, data=chosen)
+    assert "the code on your phone" in words(asked)
+    assert picker.get("/account", follow_redirects=False).status_code == 303  # signed out
+    fields = {one.get("name"): one.get("value") for one in page(asked).cssselect("form input")}
+    workplace.now.move(seconds=60)
+    answer = client.post("/sign-in/code", data={**fields, "code": code(workplace, secret)})
+    assert answer.url.path == "/"
+
+
 @pytest.mark.parametrize("path", [BASE, f"{BASE}/confirm", f"{BASE}/end"])
 def test_forms_of_another_sign_in_are_refused(web, path):
     assert web.post(path, data={"csrf": "x", "code": "1"}).status_code == 403

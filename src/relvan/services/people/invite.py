@@ -15,7 +15,7 @@ from relvan.services.people.sign_in import (
     token_hash,
 )
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.people import invited_by, person_by_any_login
+from relvan.store.people import end_visits_of, invited_by, person_by_any_login
 from relvan.store.session import Session
 from relvan.store.tables import Person
 
@@ -70,8 +70,9 @@ def who_is_invited(workplace: Workplace, token: str, address: str) -> Person:
 
 
 def take_invitation(workplace: Workplace, token: str, password: str, address: str) -> str:
-    """Sets the password that an invited person has chosen, and ends the link; returns the name to
-    sign in with. Of two who use a link at once, one gets the account."""
+    """Sets the password that an invited person has chosen, and ends the link and every sign-in of
+    that person; returns the name to sign in with. Of two who use a link at once, one gets the
+    account."""
     check_password(password)
     who_is_invited(workplace, token, address)
     password_hash = passwords.hash(password)
@@ -80,6 +81,7 @@ def take_invitation(workplace: Workplace, token: str, password: str, address: st
         if person is None:
             raise _no_link()
         person.password_hash, person.invitation, person.invited_until = password_hash, "", None
+        end_visits_of(session, person.id)
         subject = audit.Subject("person", person.id)
         changes = {"password": ("", "chosen by invitation")}
         actor = Actor(person.id, person.name, Role(person.role), "hand")

@@ -64,8 +64,7 @@ def change_mail_server(
     server = before.changed(wish)
     refuse_if_any(check_mail_server(server))
     if server.host:
-        private_allowed = workplace.settings.private_addresses
-        check_host(server.host, server.port, private_allowed=private_allowed)
+        _check_place(workplace, server)
     sealed = None if password is None else workplace.secrets.seal(password) if password else ""
     changes = {
         name: (old, new)
@@ -104,6 +103,7 @@ def send(workplace: Workplace, mail: Mail) -> str:
         fix = "Save where it is under Setup, Mail."
         raise refuse("no-mail-server", "There is no mail server yet.", fix, "host")
     server = _server(row)
+    _check_place(workplace, server)  # a name can lead elsewhere than on the day it was saved
     password = workplace.secrets.open(row.password) if row.password else ""
     try:
         answer, works = send_mail(server, password, _written(workplace, server, mail)), True
@@ -127,6 +127,11 @@ def mail_invitation(workplace: Workplace, actor: Actor, to: str, link: str) -> s
         f"{link}\n\nThe link is good once, and for seven days."
     )
     return send(workplace, Mail(to.strip(), f"Invitation to {name}", text))
+
+
+def _check_place(workplace: Workplace, server: MailServer) -> None:
+    private_allowed = workplace.settings.private_addresses
+    check_host(server.host, server.port, private_allowed=private_allowed)
 
 
 def _server(row: MailServerRow) -> MailServer:

@@ -88,14 +88,15 @@ def sign_in_send(
     except Refused as refused:
         return sign_in_page(request, login=login, refused=refused)
     if needs_code(person):
-        return _code_page(request, give_ticket(workplace, person), next)
+        return code_page(request, give_ticket(workplace, person), next)
     visit = open_visit(workplace, person, person.login, address, agent_of(request))
     return welcome(request, visit, next)
 
 
-def _code_page(
+def code_page(
     request: Request, ticket: str, wanted: str, refused: Refused | None = None
 ) -> HTMLResponse:
+    """Returns the page that asks for the second step of signing in."""
     errors = first_by_field(refused.refusals) if refused else {}
     values = {"ticket": ticket, "next": wanted, "errors": errors}
     page = render(environment_of(workplace_of(request)), "people/code.html", values)
@@ -116,7 +117,7 @@ def sign_in_code(
     except Refused as refused:
         if refused.first.code == "too-late":
             return sign_in_page(request, refused=refused)
-        return _code_page(request, ticket, next, refused)
+        return code_page(request, ticket, next, refused)
     return welcome(request, visit, next)
 
 

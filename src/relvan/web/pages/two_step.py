@@ -8,12 +8,14 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import NotFound, Refused, refuse
 from relvan.services.people.invite import take_invitation, who_is_invited
-from relvan.services.people.sign_in import sign_in
+from relvan.services.people.sign_in import open_visit, person_with
 from relvan.services.people.two_step import (
     begin_two_step,
     begun_two_step,
     confirm_two_step,
     end_two_step,
+    give_ticket,
+    needs_code,
 )
 from relvan.web.desk import (
     AccountForm,
@@ -26,7 +28,7 @@ from relvan.web.desk import (
     last_try,
     workplace_of,
 )
-from relvan.web.pages.people import welcome
+from relvan.web.pages.people import code_page, welcome
 from relvan.web.rendering import environment_of, render
 
 router = APIRouter()
@@ -97,17 +99,21 @@ def invitation_show(request: Request, token: str) -> HTMLResponse:
 def invitation_take(
     request: Request, token: str, password: Typed = "", again: Typed = ""
 ) -> Response:
-    """Sets the password, ends the link, and signs the person in."""
+    """Sets the password, ends the link, and signs the person in, by two steps where these are in
+    use."""
     workplace, address = workplace_of(request), address_of_visitor(request)
     try:
         if password != again:
             raise refuse("differs", "The two passwords differ.", "Type both once more.", "again")
         login = take_invitation(workplace, token, password, address)
-        visit = sign_in(workplace, login, password, address, agent_of(request))
+        person = person_with(workplace, login, password, address)
     except NotFound:
         raise
     except Refused as refused:
         return _invitation_page(request, token, refused)
+    if needs_code(person):
+        return code_page(request, give_ticket(workplace, person), "/")
+    visit = open_visit(workplace, person, login, address, agent_of(request))
     return welcome(request, visit, "/")
 
 
