@@ -14,7 +14,7 @@ import pytest
 from alembic import command
 
 from relvan.core.refusal import Refused
-from relvan.running import prepare
+from relvan.running import moved_to_setup, prepare
 from relvan.services.backup import restore
 from relvan.settings import Settings
 from relvan.store.database import Database
@@ -125,6 +125,12 @@ def test_an_older_database_is_brought_up_to_date_after_a_backup(tmp_path):
 
 
 @pytest.mark.usefixtures("in_the_box")
+def test_what_a_seller_decides_is_no_setting_of_the_server():
+    told = {"RELVAN_CURRENCY": "CHF", "RELVAN_LOCALE": "", "RELVAN_THREADS": "2"}
+    assert moved_to_setup(told) == ["RELVAN_CURRENCY"]
+    assert not {"currency", "locale", "time_zone", "scale_url"} & set(Settings.model_fields)
+
+
 def test_a_database_of_a_newer_version_is_left_alone(tmp_path):
     settings = Settings(data_dir=tmp_path, _env_file=None)
     database = Database(settings.database)

@@ -3,7 +3,7 @@
 import fcntl
 import os
 import signal
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -14,7 +14,7 @@ from relvan.services.backup import back_up
 from relvan.services.open import open_workplace
 from relvan.services.people.first_visit import begin_first_visit
 from relvan.services.setup.backups import FOLDER
-from relvan.settings import Settings
+from relvan.settings import MOVED_TO_SETUP, Settings
 from relvan.store.database import Database
 from relvan.store.schema import SchemaAge, bring_up_to_date, schema_age
 
@@ -87,7 +87,14 @@ def _tell(settings: Settings, base: str, say: Callable[[str], None]) -> None:
     say(f"Data folder {settings.data_dir.absolute()}")
     if code:
         say(f"First visit {code}: this code makes the owner's account on the first page.")
+    for name in moved_to_setup(os.environ):
+        say(f"{name} is not read any more: set it under Setup, {MOVED_TO_SETUP[name]}.")
     say("Ctrl+C ends all of it.")
+
+
+def moved_to_setup(environment: Mapping[str, str]) -> list[str]:
+    """Returns the variables of an environment that have no effect, since Setup took their place."""
+    return [name for name in MOVED_TO_SETUP if environment.get(name)]
 
 
 @contextmanager

@@ -8,9 +8,18 @@ from pathlib import Path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+# what is set in Setup since it belongs to the seller, with where it stands there
+MOVED_TO_SETUP = {
+    "RELVAN_CURRENCY": "Firm",
+    "RELVAN_LOCALE": "Firm",
+    "RELVAN_TIME_ZONE": "Firm",
+    "RELVAN_SCALE_URL": "Devices",
+}
+
 
 class Settings(BaseSettings):
-    """The settings, whose defaults use SQLite in the data folder."""
+    """The settings of whoever runs the server, whose defaults use SQLite in the data folder. What
+    the seller decides is set in Setup."""
 
     model_config = SettingsConfigDict(env_prefix="RELVAN_", env_file=".env", extra="ignore")
 
@@ -20,10 +29,6 @@ class Settings(BaseSettings):
     secret_key: str = ""
     base_url: str = "http://127.0.0.1:8100"
     private_addresses: bool = False
-    scale_url: str = ""
-    locale: str = "en_IE"
-    time_zone: str = "Europe/Dublin"
-    currency: str = "EUR"
     demo: bool = False
     demo_token: str = ""
     worker_name: str = Field(default=platform.node() or "worker", min_length=1, max_length=60)

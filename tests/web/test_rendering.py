@@ -1,6 +1,9 @@
 """Tests how numbers, money, moments and the history are written."""
 
+import re
 from datetime import UTC, datetime, timedelta
+from importlib.resources import files
+from pathlib import Path
 
 import pytest
 from lxml import html
@@ -117,3 +120,19 @@ def test_history_says_amounts_as_money_and_settings_in_words(shop, web):
 
 def test_the_history_writes_the_name_of_a_warehouse_as_it_is_written():
     assert fact_name("safety in Coldharbour Yard") == "Safety in Coldharbour Yard"
+
+
+GLUED = re.compile(r"\{%-[^%\n]*%\}(?=[\w(<{])")
+
+
+def test_no_piece_of_a_template_is_glued_to_the_word_before_it():
+    """The layout of templates takes a space after `%}` away, so that `a{%- if x %} b` would be
+    written as `ab`; only what begins with a sign, such as a comma, may stand there."""
+    assert GLUED.search("type the number{%- if order %}of its order{% endif %}")
+    folder = files("relvan") / "web/templates"
+    wrong = [
+        f"{path.name}: {found.group()}"
+        for path in Path(str(folder)).rglob("*.html")
+        for found in GLUED.finditer(path.read_text(encoding="utf-8"))
+    ]
+    assert wrong == []

@@ -13,7 +13,7 @@ import httpx
 from sqlalchemy import delete
 
 from relvan.core.refusal import Refused, refuse
-from relvan.demo.mail import use_mailroom
+from relvan.demo.outside import use_mailroom, use_scale
 from relvan.demo.plan import MARKETS, PASSWORD, PEOPLE
 from relvan.demo.scale import add_many
 from relvan.demo.seed import Seeder
@@ -46,14 +46,12 @@ def run_demo(
         "RELVAN_DATA_DIR": str(data),
         "RELVAN_BASE_URL": base,
         "RELVAN_PRIVATE_ADDRESSES": "true",
-        "RELVAN_SCALE_URL": f"{world}/devices/scale",
         "RELVAN_DEMO": "true",
     }
     settings = Settings(
         data_dir=data,
         base_url=base,
         private_addresses=True,
-        scale_url=f"{world}/devices/scale",
         demo=True,
         demo_token=token,
     )
@@ -116,13 +114,14 @@ def refuse_what_holds_more(settings: Settings) -> None:
 
 
 def _find_each_other_again(settings: Settings, world: str) -> None:
-    """Connects channels, carrier and mailroom again when they were started at other addresses than
+    """Connects channels, carrier, mailroom and scale again when they were started at other addresses than
     last time.
     """
     whole = httpx.get(f"{world}/world", timeout=10).json()
     there = whole["standins"]
     workplace = open_workplace(settings)
     use_mailroom(workplace, whole["mailroom"])
+    use_scale(workplace, world)
     for key in MARKETS:
         connect_channel(
             workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])

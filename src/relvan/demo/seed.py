@@ -18,7 +18,7 @@ from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
-from relvan.demo.mail import use_mailroom
+from relvan.demo.outside import use_mailroom, use_scale
 from relvan.demo.plan import (
     BY_TELEPHONE,
     DAYS,
@@ -88,6 +88,7 @@ class Seeder:
         base = self.workplace.database
         if base.is_sqlite:  # a demo that was cut off in the middle is prepared anew
             event.listen(base.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
+        self.world_url = world_url
         self.world = httpx.Client(base_url=world_url, timeout=20)
         self.say = say
         self.dice = random.Random(SEED)
@@ -198,6 +199,7 @@ class Seeder:
         whole = self.world.get("/world").json()
         there = whole["standins"]
         use_mailroom(self.workplace, whole["mailroom"])
+        use_scale(self.workplace, self.world_url)
         for key in FROM_THE_START:
             connect_channel(
                 self.workplace,

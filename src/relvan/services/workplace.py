@@ -140,7 +140,7 @@ class Workplace:
         known = self._firm
         if known is None or time.monotonic() - known[2] > FIRM_KNOWN_S:
             with self.database.reading() as session:
-                firm = firm_of(session) or self.usual_firm()
+                firm = firm_of(session) or Firm()
                 known = (firm, tax_table(session), time.monotonic())
             self._firm = known
         return known
@@ -156,10 +156,6 @@ class Workplace:
     def home_tax(self) -> Mapping[str, Decimal]:
         """Returns the percentage by tax code in the seller's country today."""
         return self.tax.at_home(self.now().date())
-
-    def usual_firm(self) -> Firm:
-        told = self.settings
-        return Firm(currency=told.currency, locale=told.locale, time_zone=told.time_zone)
 
     def local_now(self) -> datetime:
         """Returns the present moment by the firm's clock."""

@@ -4,6 +4,8 @@ import pytest
 from lxml import html
 
 from relvan.services.orders.release import release_orders
+from relvan.services.setup.firm import change_firm
+from relvan.services.workplace import SYSTEM
 from relvan.store.orders import shipment_rows
 from tests.applications import client_of
 from tests.house import add_pot, deliver, list_everywhere, orders, read
@@ -159,7 +161,7 @@ def test_packing_labels_and_dispatch_by_forms(released, picker, world):
     shipment = three_pots(released)
     page = f"/dispatch/shipments/{shipment}"
     assert "No scale is connected." in post(picker, f"{page}/weigh").text
-    released.settings.scale_url = f"{world.url}/devices/scale"
+    change_firm(released, SYSTEM, {"scale": f"{world.url}/devices/scale"})
     world.client.put("/devices/scale", json={"grams": 2350}).raise_for_status()
     weighed = html.fromstring(post(picker, f"{page}/weigh").text)
     assert weighed.cssselect("[name=weight_g]")[0].get("value") == "2350"

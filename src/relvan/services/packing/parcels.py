@@ -89,7 +89,7 @@ def remove_parcel(workplace: Workplace, actor: Actor, parcel_id: int) -> None:
 def weigh(workplace: Workplace, actor: Actor) -> int:
     """Returns the grams on the scale of the packing bench."""
     actor.must(Right.DISPATCH)
-    address = workplace.firm.scale or workplace.settings.scale_url
+    address = workplace.firm.scale
     if not address:
         raise refuse("no-scale", "No scale is connected.", "Type the weight.", "weight_g")
     try:

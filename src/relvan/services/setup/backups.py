@@ -9,6 +9,7 @@ from typing import Any
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, not_found, refuse, refuse_if_any
 from relvan.core.setup.backups import BackupPlan, check_plan, is_due, is_try_due, surplus
+from relvan.core.setup.firm import Firm
 from relvan.services import audit
 from relvan.services.backup import back_up, opened
 from relvan.services.check import check
@@ -40,7 +41,7 @@ def change_backup_plan(workplace: Workplace, actor: Actor, wish: Mapping[str, An
     _try_folder(folder_of(workplace, plan))
     with workplace.database.writing() as session:
         if firm_of(session) is None:
-            keep_firm(session, workplace.usual_firm())
+            keep_firm(session, Firm())
         keep_plan(session, asdict(plan))
         changes = {
             f"backups: {name}": (old, new)

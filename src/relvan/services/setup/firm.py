@@ -170,7 +170,7 @@ def _views(session: Session, year: int) -> list[SeriesView]:
 
 def _present(workplace: Workplace, session: Session) -> Firm:
     workplace.forget_firm()
-    return firm_of(session) or workplace.usual_firm()
+    return firm_of(session) or Firm()
 
 
 def _differences(before: Firm, after: Firm) -> dict[str, tuple[Any, Any]]:

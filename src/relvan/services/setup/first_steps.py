@@ -2,6 +2,7 @@
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found
+from relvan.core.setup.firm import Firm
 from relvan.core.setup.first_steps import FirstStep, StepState, first_steps
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.session import Session
@@ -35,6 +36,6 @@ def skip_step(workplace: Workplace, actor: Actor, step: str, *, skip: bool = Tru
         raise not_found("first step", step[:30])
     with workplace.database.writing() as session:
         if firm_of(session) is None:
-            keep_firm(session, workplace.usual_firm())
+            keep_firm(session, Firm())
         kept = [name for name in skipped_steps(session) if name != step]
         keep_skipped(session, [*kept, step] if skip else kept)

@@ -27,7 +27,6 @@ def _devices_page(
         "setup",
         status=status,
         scale=workplace.firm.scale,
-        usual=workplace.settings.scale_url,
         **last_try(typed, refused),
     )
 
