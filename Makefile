@@ -2,6 +2,8 @@
 VENV ?= .venv
 BIN := $(VENV)/bin
 TEMPLATES := src/relvan/web/templates src/relvan/documents/templates src/standins/templates
+# compiled code is kept: processes are started often here, and start in two thirds of the time
+unexport PYTHONDONTWRITEBYTECODE
 FRESH ?=
 SCALE ?=
 

@@ -4,6 +4,7 @@ import hashlib
 import secrets
 from dataclasses import dataclass
 from datetime import timedelta
+from functools import cache
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -32,7 +33,6 @@ GUESSES_BY_ADDRESS = 30
 MOST_PERSON_NAME = 80
 MOST_AGENT = 300
 passwords = PasswordHasher()
-_nobody = passwords.hash(secrets.token_urlsafe(12))
 
 
 @dataclass(frozen=True)
@@ -72,7 +72,8 @@ def person_with(workplace: Workplace, login: str, password: str, address: str) -
     guess = take_guess(workplace, login, address)
     with workplace.database.reading() as session:
         person = person_by_login(session, login)
-    if not _password_fits(person.password_hash if person else _nobody, password) or person is None:
+    kept = person.password_hash if person else _hash_of_nobody()
+    if not _password_fits(kept, password) or person is None:
         raise refuse(
             "sign-in",
             "That name and password do not go together.",
@@ -180,6 +181,13 @@ def add_person_in(
 def actor_for(person: Person, via: str) -> Actor:
     """Returns a person as the audit trail names them."""
     return Actor(person.id, person.name, Role(person.role), via)
+
+
+@cache
+def _hash_of_nobody() -> str:
+    """Returns a hash that no password fits, so that a name that is nobody's takes as long as one
+    that is somebody's."""
+    return passwords.hash(secrets.token_urlsafe(12))
 
 
 def _password_fits(kept: str, password: str) -> bool:
