@@ -208,12 +208,21 @@ def settings(tmp_path, furnished, houses):
     houses.drop(found)
 
 
+@pytest.fixture(scope="session")
+def unfurnished(tmp_path_factory, houses):
+    """Makes an empty database, once, to be copied for each test."""
+    settings = houses.new(tmp_path_factory.mktemp("unfurnished"))
+    workplace = open_workplace(settings)
+    bring_up_to_date(workplace.database)
+    workplace.close()
+    return settings
+
+
 @pytest.fixture
-def bare(tmp_path, houses, clock):
+def bare(tmp_path, houses, unfurnished, clock):
     """Returns a workplace with an empty database, as on the first day."""
-    settings = houses.new(tmp_path / "bare")
+    settings = houses.copy(unfurnished, tmp_path / "bare")
     place = open_workplace(settings, clock=clock)
-    bring_up_to_date(place.database)
     yield place
     place.close()
     houses.drop(settings)

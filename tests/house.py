@@ -26,6 +26,7 @@ from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
 from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.stock import stock_rows
+from relvan.store.tables import Table
 
 TEXT = "A stoneware pot with a glaze, thrown by hand."
 
@@ -176,3 +177,12 @@ def work(workplace):
     """Work on the bulk jobs until none waits."""
     while work_next(workplace):
         pass
+
+
+def every_row(workplace):
+    """Returns every row of every table, to see that nothing at all was changed."""
+    with workplace.database.reading() as session:
+        return {
+            table.name: sorted(map(repr, session.execute(table.select())))
+            for table in Table.metadata.sorted_tables
+        }

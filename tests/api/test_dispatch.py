@@ -5,7 +5,7 @@ import pytest
 
 from relvan.services.people.tokens import make_token
 from tests.caller import problem, put_in
-from tests.house import assert_sound, connect, read
+from tests.house import assert_sound, connect, every_row, read
 from tests.snapshots import built_once
 
 V1 = "/api/v1"
@@ -35,25 +35,12 @@ def floor(api, workplace, owner, world):
     return found
 
 
-def everything(api):
-    """Returns all that dispatching could change, as the API tells it."""
-    shipments = api.get(f"{V1}/shipments").json()["items"]
-    return (
-        [api.get(f"{V1}/shipments/{row['id']}").json() for row in shipments],
-        [
-            api.get(f"{V1}/pick-lists/{row['id']}").json()
-            for row in api.get(f"{V1}/pick-lists").json()["items"]
-        ],
-        api.get(f"{V1}/stock", params={"sku": "PT-14"}).json(),
-        api.get(f"{V1}/orders").json(),
-    )
-
-
 def refused(api, method, path, body, status, code):
-    before = everything(api)
+    workplace = api.app.state.workplace
+    before = every_row(workplace)
     found = problem(api.request(method, f"{V1}{path}", json=body), status)
     assert found["code"] == code, found
-    assert everything(api) == before, "what is refused changes nothing"
+    assert every_row(workplace) == before, "what is refused changes nothing"
     return found
 
 

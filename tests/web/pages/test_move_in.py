@@ -4,18 +4,22 @@ import pytest
 
 from relvan.store.jobs import job_rows
 from relvan.store.move_in import proposed_rows
+from tests.applications import client_of
+from tests.snapshots import built_once
 from tests.steps.move_in import WORDS, connect_made, load_made, work_all
-from tests.visitor import page, post, shown, words
+from tests.visitor import page, post, shown, sign_in, words
 
 BASE = "/setup/move-in"
 CHOICES = {"mark": "72", "stock_from": "hagglet", "warehouse": "yard"}
 
 
-@pytest.fixture
-def move(web, workplace, owner, world):
+@built_once
+def move(workplace, owner, world):
     load_made(world, 9, WORDS)
     connect_made(workplace, owner, world)
-    answer = post(web, BASE, channel=["hagglet", "loomstead", "corvello"], **CHOICES)
+    answer = post(
+        sign_in(client_of(workplace)), BASE, channel=["hagglet", "loomstead", "corvello"], **CHOICES
+    )
     assert answer.status_code == 200, answer.text
     work_all(workplace)
     return answer.url.path
@@ -31,7 +35,7 @@ def test_before_there_is_a_channel_the_page_says_what_is_first(web, workplace):
     assert "First a channel" in words(web.get(BASE))
 
 
-def test_a_move_by_page(web, workplace, move):
+def test_a_move_by_page(workplace, move, web):
     said = words(web.get(move))
     job, rows = rows_of(workplace)
     assert f"{job.counts['listings']} listings would become" in said
@@ -61,7 +65,7 @@ def test_a_move_by_page(web, workplace, move):
     assert "products taken back" in words(web.get(move))
 
 
-def test_questions_are_answered_for_many_at_once(web, workplace, move):
+def test_questions_are_answered_for_many_at_once(workplace, move, web):
     post(web, f"{move}/decide", **{**CHOICES, "mark": "97"})
     work_all(workplace)
     job, before = rows_of(workplace)
@@ -77,7 +81,7 @@ def test_questions_are_answered_for_many_at_once(web, workplace, move):
     assert post(web, f"{move}/questions", pair=["1-x"], answer="same").status_code == 422
 
 
-def test_a_product_is_taken_apart_and_its_family_refused(web, workplace, move):
+def test_a_product_is_taken_apart_and_its_family_refused(workplace, move, web):
     _, rows = rows_of(workplace)
     one = next(
         row for row in rows if len(row.more["listings"]) > 1 and row.more["kind"] == "single"
@@ -109,10 +113,10 @@ def test_a_product_is_taken_apart_and_its_family_refused(web, workplace, move):
         ("/in-step", {"channel": "nowhere"}, 404),
     ],
 )
-def test_what_cannot_be_done_is_said(web, workplace, move, path, fields, status):
+def test_what_cannot_be_done_is_said(workplace, move, web, path, fields, status):
     assert post(web, BASE + path, **fields).status_code == status
 
 
-def test_the_page_of_the_job_leads_to_the_move(web, workplace, move):
+def test_the_page_of_the_job_leads_to_the_move(workplace, move, web):
     job, _ = rows_of(workplace)
     assert web.get(f"/jobs/{job.id}").url.path == move
