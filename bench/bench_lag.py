@@ -1,9 +1,12 @@
 """Seconds from a purchase on one channel until all three others show one less, in calm weather:
-with the worker idle, and while 20,000 updates wait.
+with the worker idle, and while 20,000 updates wait. Idle means that every channel has answered
+everything before; the next purchase comes at any moment of the second after that. Orders have come
+within ten minutes, so that they are read as often as the rulebooks say of such a time.
 
 Floor: one call that sets a quantity on another channel, there and back.
 """
 
+import random
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack
@@ -13,7 +16,7 @@ from sqlalchemy import func, insert, select, update
 
 from ground import figures, new_workplace, report, temporary, timed
 from relvan.application import make_application
-from relvan.core.channels.sending import Topic, topic_urgency
+from relvan.core.channels.sending import OPEN_UPDATES, Topic, UpdateState, topic_urgency
 from relvan.demo.scale import add_many
 from relvan.services.workplace import Workplace
 from relvan.store.tables import Channel, Listing, OutboxEntry
@@ -22,6 +25,7 @@ from shop import OWN, Served, World, list_everywhere, worker_process
 from standins.app import make_world_app
 
 IDLE, BUSY, WAITING = 40, 40, 20_000
+DICE = random.Random(7)
 
 
 def main() -> None:
@@ -39,7 +43,7 @@ def main() -> None:
         site.enter_context(Served(lambda url: _application(workplace, url)))
         list_everywhere(workplace, world, 910)
         with worker_process(f"{folder}/data"):
-            idle = figures([_sale(world, key) for key in _turns(IDLE)])
+            idle = figures([_sale(world, key, workplace) for key in _turns(IDLE)])
             head = {"Authorization": f"Bearer {world.token('ownshop')}"}
             levels = {"levels": [{"sku": "NOPE", "room": "web", "count": 5}]}
             floor = figures(
@@ -51,7 +55,7 @@ def main() -> None:
         _fill(workplace)
         with worker_process(f"{folder}/data"):
             busy = figures([_sale(world, key) for key in _turns(BUSY)])
-            left = _waiting(workplace)
+            left = _open(workplace, UpdateState.WAITING)
     report(
         "lag",
         {
@@ -112,9 +116,9 @@ def _fill(workplace: Workplace) -> None:
         session.execute(insert(OutboxEntry), entries)
 
 
-def _waiting(workplace: Workplace) -> int:
+def _open(workplace: Workplace, *states: UpdateState) -> int:
     with workplace.database.reading() as session:
-        return session.scalar(select(func.count()).where(OutboxEntry.state == "waiting")) or 0
+        return session.scalar(select(func.count()).where(OutboxEntry.state.in_(states))) or 0
 
 
 def _application(workplace: Workplace, url: str) -> FastAPI:
@@ -122,7 +126,13 @@ def _application(workplace: Workplace, url: str) -> FastAPI:
     return make_application(workplace.settings, workplace)
 
 
-def _sale(world: World, channel: str) -> float:
+def _sale(world: World, channel: str, until_idle: Workplace | None = None) -> float:
+    """Buys on a channel, once everything before is answered if a workplace is named; returns the
+    seconds until the others show less."""
+    if until_idle is not None:
+        while _open(until_idle, *OPEN_UPDATES):
+            time.sleep(0.02)
+        time.sleep(DICE.random())
     others = [key for key in OWN if key != channel]
     before = {key: world.listings(key)["PT-14"]["quantity"] for key in others}
     world.buy(channel, "PT-14")
@@ -130,7 +140,8 @@ def _sale(world: World, channel: str) -> float:
     while any(world.listings(key)["PT-14"]["quantity"] >= before[key] for key in others):
         time.sleep(0.02)
     taken = time.perf_counter() - start
-    time.sleep(0.3)
+    if until_idle is None:
+        time.sleep(0.3)
     return taken
 
 
