@@ -117,7 +117,7 @@ def _propose(workplace: Workplace, job_id: int) -> None:
         for verdict in (JobVerdict.NEW, JobVerdict.CHANGES, JobVerdict.SAME):
             counts[verdict] = sum(row.verdict == verdict for row in rows)
         session.flush()
-        end_job(session, workplace, job_id, "read", counts=counts, total=len(rows), done=0)
+        end_job(session, workplace, job_id, "read", counts=counts, total=len(rows), done=len(rows))
 
 
 def _question(link: Link) -> list[Any]:
