@@ -54,13 +54,13 @@ def keep_firm(session: Session, firm: Firm) -> None:
 
 
 def skipped_steps(session: Session) -> list[str]:
-    """Returns the first steps that somebody has put aside."""
+    """Returns the first steps that somebody has skipped."""
     row = session.get(FirmRow, THE_FIRM)
     return list(row.skipped) if row else []
 
 
 def keep_skipped(session: Session, steps: Sequence[str]) -> None:
-    """Saves which first steps are put aside. The firm must be there."""
+    """Saves which first steps are skipped. The firm must be there."""
     session.get_one(FirmRow, THE_FIRM).skipped = list(steps)
 
 

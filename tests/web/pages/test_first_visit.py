@@ -55,7 +55,7 @@ def test_once_the_owner_is_there_the_first_visit_is_over(newcomer, bare):
     assert stranger.get("/").url.path == "/sign-in"
 
 
-def test_today_is_the_list_of_first_steps_until_they_are_done_or_put_aside(newcomer):
+def test_today_is_the_list_of_first_steps_until_they_are_done_or_skipped(newcomer):
     shown = newcomer.get("/")
     assert "0 of 7 done" in words(shown)
     steps = page(shown).cssselect(".first-steps li")
@@ -66,8 +66,8 @@ def test_today_is_the_list_of_first_steps_until_they_are_done_or_put_aside(newco
     post(newcomer, "/setup/firm", name="Quillmoss", currency="EUR", locale="en_IE")
     post(newcomer, "/setup/warehouses", name="Hall", kind="own")
     answer = post(newcomer, "/setup/first-steps/carrier")
-    assert "3 of 7 done or put aside" in words(answer)
-    assert "2 of 7" in words(post(newcomer, "/setup/first-steps/carrier", take_up="yes"))
+    assert "3 of 7 done or skipped" in words(answer)
+    assert "2 of 7" in words(post(newcomer, "/setup/first-steps/carrier", restore="yes"))
     assert post(newcomer, "/setup/first-steps/lunch").status_code == 404
     for step in ("price-list", "channel", "products", "stock", "carrier"):
         answer = post(newcomer, f"/setup/first-steps/{step}")

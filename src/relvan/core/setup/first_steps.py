@@ -50,7 +50,7 @@ STEPS = {
 
 @dataclass(frozen=True)
 class StepState:
-    """A step with whether it is done, which follows from what is there, or was put aside."""
+    """A step with whether it is done, which follows from what is there, or was skipped."""
 
     step: FirstStep
     words: StepWords
@@ -64,7 +64,7 @@ class StepState:
 
 
 def first_steps(done: Collection[FirstStep], skipped: Collection[str]) -> list[StepState]:
-    """Returns all steps in order. A step that is done counts as done, also if it was put aside."""
+    """Returns all steps in order. A step that is done counts as done, also if it was skipped."""
     return [
         StepState(step, words, step in done, step not in done and step in skipped)
         for step, words in STEPS.items()

@@ -1,4 +1,4 @@
-"""The first steps of a firm: which are done follows from what is there; one may be put aside."""
+"""The first steps of a firm: which are done follows from what is there; one may be skipped."""
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found
@@ -30,7 +30,7 @@ def steps_of(session: Session) -> tuple[list[StepState], bool]:
 
 
 def skip_step(workplace: Workplace, actor: Actor, step: str, *, skip: bool = True) -> None:
-    """Puts a first step aside, or takes it up again."""
+    """Skips a first step, or takes it back into the list."""
     actor.must(Right.SETUP)
     if step not in set(FirstStep):
         raise not_found("first step", step[:30])

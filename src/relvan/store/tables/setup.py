@@ -13,7 +13,7 @@ from relvan.store.tables.base import Table, strict
 
 class FirmRow(Table):
     """The firm that sells. There is at most one; `skipped` names the first steps that somebody has
-    put aside, and `registered` the countries besides its own in which it is registered for tax.
+    skipped, and `registered` the countries besides its own in which it is registered for tax.
     `two_step` says that owners must sign in by two steps, `logo` is the file of the firm's logo, and
     `scale` the address of the scale on the packing bench.
     """

@@ -101,7 +101,7 @@ def firm_numbers(desk: AtSetup, form: Form) -> Response:
 
 @router.post("/first-steps/{step}", name="first_step_skip")
 def first_step_skip(desk: AtSetup, step: str, form: Form) -> Response:
-    """Puts a first step aside, or takes it up again."""
-    skip = form.get("take_up") != "yes"
+    """Skips a first step, or takes it back into the list."""
+    skip = form.get("restore") != "yes"
     skip_step(desk.workplace, desk.actor, step, skip=skip)
-    return desk.done("/", "The step is put aside." if skip else "The step is taken up again.")
+    return desk.done("/", "The step is skipped." if skip else "The step is back in the list.")
