@@ -1,6 +1,7 @@
 """Draws Ostrel Post's label: A6 at 300 dots an inch, with a Code 128 barcode of the tracking code."""
 
 import io
+from functools import cache
 from typing import Any
 
 from barcode import Code128
@@ -11,6 +12,7 @@ INK = 0
 MODULE, BARS_HEIGHT = 5, 450  # a bar of the narrowest kind, and all of them, in dots
 
 
+@cache
 def font(size: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
     """Returns the drawing library's own font."""
     return ImageFont.load_default(size)

@@ -127,11 +127,13 @@ def list_everywhere(
     listings on both.
     """
     _layers(workplace, owner)
-    _families_on_hagglet(workplace, owner)
     with ThreadPoolExecutor(1) as meanwhile:  # the channels take only so many calls a second
-        delivery = meanwhile.submit(settle)
+        deliveries = [meanwhile.submit(settle)]
+        _families_on_hagglet(workplace, owner)
+        deliveries.append(meanwhile.submit(settle))
         _corvello(workplace, owner, world, studio)
-    delivery.result()
+    for delivery in deliveries:
+        delivery.result()
     settle()
     _by_hand(workplace, owner, world, studio)
 
