@@ -90,6 +90,51 @@ def test_what_is_less_sure_is_asked():
     assert [1, 2] in lower
 
 
+THORNBY, MILLGROVE = "Thornby", "Millgrove"
+BRANDED = [
+    seen(200 + at, channel, f"{line} stool", brand=brand, sku=f"S{number}")
+    for number, (line, brand) in enumerate((("Ullin", THORNBY), ("Tarn", MILLGROVE)))
+    for at, channel in ((number, "hagglet"), (10 + number, "corvello"))
+]
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "joined"),
+    [
+        ({"brand": THORNBY}, {"brand": THORNBY}, True),
+        ({"brand": THORNBY}, {}, True),
+        ({"brand": THORNBY}, {"brand": MILLGROVE}, False),
+        ({"title": "Thornby Aubrey pot, celadon, 14 cm"}, {"brand": MILLGROVE}, False),
+        ({"title": "Thornby Aubrey pot, celadon, 14 cm"}, {"brand": THORNBY}, True),
+    ],
+)
+def test_goods_of_different_brands_are_not_joined_by_likeness_but_asked(first, second, joined):
+    found = match([seen(1, "hagglet", **first), seen(2, "corvello", **second), *CROWD, *BRANDED])
+    assert ([1, 2] in [sorted(group) for group in found.groups]) == joined
+    asked = any({one.first, one.second} == {1, 2} for one in found.questions)
+    assert asked == (not joined)
+
+
+def test_a_brand_that_another_of_its_group_names_counts_too():
+    named = seen(1, "hagglet", brand=THORNBY, sku="P1")
+    nameless = seen(2, "corvello", sku="P1")
+    other = seen(3, "ownshop", brand=MILLGROVE)
+    assert [3] in groups(named, nameless, other, *CROWD, *BRANDED)
+
+
+def test_where_one_channel_names_the_maker_and_another_the_seller_brands_tell_nothing():
+    pairs = [
+        seen(300 + at, channel, f"{line} stool", brand=brand, sku=f"T{line}")
+        for at, (line, channel, brand) in enumerate(
+            (line, channel, brand)
+            for line in ("Kelso", "Lorne", "Nevis", "Orford")
+            for channel, brand in (("hagglet", THORNBY), ("corvello", "Quillmoss"))
+        )
+    ]
+    first, second = seen(1, "hagglet", brand=THORNBY), seen(2, "corvello", brand="Quillmoss")
+    assert [1, 2] in groups(first, second, *CROWD, *pairs)
+
+
 def test_what_a_person_decided_holds():
     one, other = seen(1, "hagglet", sku="P1"), seen(2, "corvello", sku="P1")
     assert [1, 2] in groups(one, other, *CROWD)

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from itertools import combinations
 from statistics import median
 
+from relvan.core.move_in.brands import Brands
 from relvan.core.move_in.seen import SeenListing
 from relvan.core.move_in.words import Shared, Weights, is_measure, words_of
 
@@ -20,6 +21,7 @@ MARK = 72  # from here on a likeness joins two listings, unless a person chooses
 ASK = 55  # from here on to the mark it is a question
 LEAD = 4  # how much more alike the best must be than the next
 CONTRADICTED = 40
+OTHER_BRAND = 20  # so much less alike are two listings of different brands
 REPLACED = 10  # so much less alike are two titles of which each has a word that the other lacks
 TRIED = 24  # so many candidates are compared with each listing
 COMMON = 400  # a word that stands in more listings finds no candidates
@@ -108,8 +110,8 @@ class _Matching:
             self.groups.add(one.id)
         self.links: list[Link] = []
         self.questions: dict[tuple[int, int], Link] = {}
-        brands = {word for one in seen for word in words_of(one.brand)}
-        self.words = {one.id: _telling_words(one, brands) for one in seen}
+        self.brands = Brands(seen)
+        self.words = {one.id: _telling_words(one, self.brands.words) for one in seen}
         self.weights = Weights(self.words.values())
         self.texts = {one.id: frozenset(words_of(one.text)) for one in seen}
         self.text_weights = Weights(self.texts.values())
@@ -179,6 +181,9 @@ class _Matching:
         self.questions = {**self.questions}
         for _ in range(2):
             self.ratios = self._price_ratios()
+            self.brands.learn(
+                (self.by_id[one], self.by_id[other]) for one, other in self._joined_pairs()
+            )
             self.weights.learn(
                 (self.words[one], self.words[other]) for one, other in self._joined_pairs()
             )
@@ -186,7 +191,8 @@ class _Matching:
             joined = False
             for percent, first, second, lead in found:
                 link = Link(first, second, "likeness", percent)
-                if percent >= self.decided.mark and lead >= LEAD:
+                sure = percent >= self.decided.mark and lead >= LEAD
+                if sure and not self._other_brands(first, second):
                     if self._may_join(first, second):
                         self.join(link)
                         joined = True
@@ -219,6 +225,15 @@ class _Matching:
                 found[one.channel, other.channel].append(ratio)
                 found[other.channel, one.channel].append(-ratio)
         return {pair: median(ratios) for pair, ratios in found.items() if len(ratios) >= 5}
+
+    def _other_brands(self, first: int, second: int) -> bool:
+        """Says whether any two listings of two groups name different brands."""
+        one, other = (self.groups.members(self.groups.of(at)) for at in (first, second))
+        return any(
+            self.brands.differ(self.by_id[own], self.by_id[theirs])
+            for own in one
+            for theirs in other
+        )
 
     def _joined_pairs(self) -> Iterator[tuple[int, int]]:
         """Yields every pair of listings on two channels that are joined."""
@@ -311,8 +326,8 @@ class _Matching:
             parts.append((0.1, _closeness(math.log(other.weight_g / one.weight_g))))
         percent = 100 * sum(weight * part for weight, part in parts)
         percent /= sum(weight for weight, _ in parts)
-        if one.brand and other.brand and not set(words_of(one.brand)) & set(words_of(other.brand)):
-            percent -= 20
+        if self.brands.differ(one, other):  # a person may know better
+            percent = min(percent - OTHER_BRAND, self.decided.mark - 1)
         if shared.only_first and shared.only_second:  # each says something else in its place
             percent -= REPLACED
         if self._contradicts(first, second, shared):
