@@ -122,6 +122,19 @@ def test_the_history_writes_the_name_of_a_warehouse_as_it_is_written():
     assert fact_name("safety in Coldharbour Yard") == "Safety in Coldharbour Yard"
 
 
+LONGEST_LINE = 120
+
+
+def test_no_line_of_a_template_is_too_long_to_review():
+    wrong = [
+        f"{path.name}:{number}"
+        for path in Path(str(files("relvan") / "web/templates")).rglob("*.html")
+        for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1)
+        if len(line) > LONGEST_LINE and "<path" not in line
+    ]
+    assert wrong == []
+
+
 GLUED = re.compile(r"\{%-[^%\n]*%\}(?=[\w(<{])")
 
 
