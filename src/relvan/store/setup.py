@@ -127,8 +127,9 @@ class WarehouseLine(NamedTuple):
     units: int
 
 
-def warehouse_lines(session: Session) -> list[WarehouseLine]:
-    """Returns all warehouses with their bins that are open, their products and their units."""
+def warehouse_lines(session: Session, only: int | None = None) -> list[WarehouseLine]:
+    """Returns all warehouses, or only that of an id, with their bins that are open, their products
+    and their units."""
     bins = (
         select(func.count(Bin.id))
         .where(Bin.warehouse_id == Warehouse.id, Bin.closed.is_(False))
@@ -140,6 +141,7 @@ def warehouse_lines(session: Session) -> list[WarehouseLine]:
             func.count(case((Balance.on_hand > 0, 1))).label("products"),
             func.coalesce(func.sum(Balance.on_hand), 0).label("units"),
         )
+        .where(*(() if only is None else (Balance.warehouse_id == only,)))
         .group_by(Balance.warehouse_id)
         .subquery()
     )
@@ -151,6 +153,7 @@ def warehouse_lines(session: Session) -> list[WarehouseLine]:
             func.coalesce(held.c.units, 0),
         )
         .outerjoin(held, held.c.warehouse_id == Warehouse.id)
+        .where(*(() if only is None else (Warehouse.id == only,)))
         .order_by(Warehouse.id)
     )
     return [WarehouseLine(*row) for row in rows]
@@ -214,20 +217,27 @@ def bin_lines(
     session: Session, warehouse_id: int, *, after: int = 0, limit: int | None = None
 ) -> list[BinLine]:
     """Returns bins of a warehouse by the way through it, from the one after a walk number on."""
-    rows = session.execute(
-        select(
-            Bin.id,
-            Bin.code,
-            Bin.walk,
-            Bin.closed,
-            func.count(case((BinBalance.on_hand > 0, 1))),
-            func.coalesce(func.sum(BinBalance.on_hand), 0),
-        )
-        .outerjoin(BinBalance, BinBalance.bin_id == Bin.id)
+    page = (
+        select(Bin.id, Bin.code, Bin.walk, Bin.closed)
         .where(Bin.warehouse_id == warehouse_id, Bin.walk > after)
-        .group_by(Bin.id)
         .order_by(Bin.walk, Bin.code)
         .limit(limit)
+        .subquery()
+    )
+    held = (
+        select(
+            BinBalance.bin_id,
+            func.count(case((BinBalance.on_hand > 0, 1))).label("products"),
+            func.sum(BinBalance.on_hand).label("units"),
+        )
+        .where(BinBalance.bin_id.in_(select(page.c.id)))
+        .group_by(BinBalance.bin_id)
+        .subquery()
+    )
+    rows = session.execute(
+        select(page, func.coalesce(held.c.products, 0), func.coalesce(held.c.units, 0))
+        .outerjoin(held, held.c.bin_id == page.c.id)
+        .order_by(page.c.walk, page.c.code)
     )
     return [BinLine(*row) for row in rows]
 

@@ -138,7 +138,9 @@ def test_settings_with_a_fault_are_refused_and_kept(shop, web):
 
 def test_a_channel_is_disconnected_as_chosen(signed_in, on_two_channels):
     path = f"{PAGE}/disconnect"
-    told = words(signed_in.get(PAGE))
+    (place,) = html.fromstring(signed_in.get(PAGE).text).cssselect("#disconnect [hx-get]")
+    assert place.get("hx-get") == path  # what it touches is read when the panel is opened
+    told = words(signed_in.get(path))
     assert "1 of 1 listing can be bought there" in told
     assert "0 orders are not sent yet" in told
     answer = post(signed_in, path)
@@ -166,3 +168,12 @@ def test_an_order_says_that_its_channel_is_told_nothing_any_more(signed_in, on_t
     assert notice not in words(signed_in.get(f"/orders/{number}"))
     post(signed_in, f"{PAGE}/disconnect", listings="leave", orders="keep")
     assert notice in words(signed_in.get(f"/orders/{number}"))
+
+
+def test_a_refusal_beside_one_form_does_not_call_the_others_unsaved(signed_in, on_two_channels):
+    def unsaved(answer):
+        forms = html.fromstring(answer.text).cssselect("form[data-keep=typed]")
+        return [form.get("id") for form in forms]
+
+    assert unsaved(post(signed_in, f"{PAGE}/disconnect")) == []
+    assert unsaved(post(signed_in, f"{PAGE}/shown", share="much")) == ["shown"]

@@ -75,15 +75,26 @@ def read_parting(wish: Mapping[str, str]) -> Parting:
         Refused: if one of the two is missing or is no choice.
     """
     return Parting(
-        ListingsThen(_chosen(wish, "listings", "its listings", list(ListingsThen))),
-        OrdersThen(_chosen(wish, "orders", "its open orders", list(OrdersThen))),
+        ListingsThen(_chosen(wish, "listings", "its listings", _LISTINGS_THEN)),
+        OrdersThen(_chosen(wish, "orders", "its open orders", _ORDERS_THEN)),
     )
 
 
-def _chosen(wish: Mapping[str, str], field: str, words: str, choices: list[str]) -> str:
+_LISTINGS_THEN: Mapping[str, str] = {
+    ListingsThen.TAKE_DOWN: "take them down there first",
+    ListingsThen.LEAVE: "leave them there",
+}
+_ORDERS_THEN: Mapping[str, str] = {
+    OrdersThen.KEEP: "keep them and send them",
+    OrdersThen.CANCEL: "cancel those of which nothing is picked",
+}
+
+
+def _chosen(wish: Mapping[str, str], field: str, words: str, choices: Mapping[str, str]) -> str:
     value = wish.get(field, "")
     if value not in choices:
-        fix = f"Choose one of {', '.join(choices)}."
+        named = [f"{said} ({key})" for key, said in choices.items()]
+        fix = f"Choose: {' or '.join(named)}."
         raise refuse("not-chosen", f"Nobody has chosen what happens to {words}.", fix, field)
     return value
 

@@ -49,6 +49,12 @@ class Listing(Table):
             postgresql_where=text("sent_price < lowest"),
         ),
         Index("ix_listing_loss", "margin", sqlite_where=text("margin < 0")),
+        Index(
+            "ix_listing_unfollowed",
+            "channel_id",
+            sqlite_where=text("NOT followed"),
+            postgresql_where=text("NOT followed"),
+        ),
         Index("ix_listing_head_id", "head_id", sqlite_where=text("head_id IS NOT NULL")),
         Index("ix_listing_channel_id_state", "channel_id", "state", "id"),
         Index("ix_listing_heads", "channel_id", "state", sqlite_where=text("is_head = 1")),

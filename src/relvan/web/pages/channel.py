@@ -58,7 +58,7 @@ def _channel(
             "others": [one for one in names.values() if one.id not in settings.supply_list],
             "price_lists": price_lists(session),
             "nearer": policy_lines(session, channel.id, limit=60),
-            "holdings": holdings_of_channel(session, channel.id),
+            "holdings": holdings_of_channel(session, channel.id) if refused else None,
             "last_words": last_words(session, channel.id),
             "history": history(session, "channel", channel.id, 20),
             "step_rows": step_rows(channel.price_steps, settings.price_list.currency),
@@ -83,6 +83,16 @@ def channel_test(desk: AtSetup, form: Form, key: str) -> Response:
     except Refused as refused:
         return _channel(desk, key, status=422, refused=refused)
     return desk.done(f"/setup/channels/{key}", f"It answers: {who}.")
+
+
+@router.get("/{key}/disconnect", name="channel_holdings")
+def channel_holdings(desk: AtSetup, key: str) -> HTMLResponse:
+    """Shows what disconnecting the channel would touch, and asks what happens to it."""
+    with desk.workplace.database.reading() as session:
+        channel = channel_by_key(session, key)
+        holdings = holdings_of_channel(session, channel.id)
+    values: dict[str, Any] = {"holdings": holdings, "typed": {}, "errors": {}}
+    return desk.fragment("setup/_disconnect_form.html", channel=channel, **values)
 
 
 @router.post("/{key}/disconnect", name="channel_disconnect")

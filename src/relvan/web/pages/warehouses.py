@@ -62,7 +62,7 @@ def _show_page(
         bins = bin_lines(session, row.id, after=start, limit=PAGE + 1)
         feeds = channels_fed(session, row.id)
         safety = safety_of_warehouse(session, row.id)
-        total = next(line for line in warehouse_lines(session) if line.warehouse.id == row.id)
+        (total,) = warehouse_lines(session, row.id)
     values = {
         "bins": bins[:PAGE],
         "more": bins[PAGE - 1].walk if len(bins) > PAGE else None,
