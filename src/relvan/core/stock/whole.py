@@ -1,16 +1,16 @@
 """Quantities of very many products at once, by the same rules as `shown_quantity` and without the
 whys. Many products have the same number of free units, so each number is worked out once."""
 
-from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import chain
-from operator import add, floordiv, itemgetter
+from operator import add, eq, floordiv, itemgetter
 
 from relvan.core.stock.availability import StockPolicy
 from relvan.core.stock.pace import SellingPace
 from relvan.core.stock.risk import hold_back_of
 
 Free = Sequence[int]
+MOST_IN_TABLE = 4_096
 
 
 def free_of_kits(
@@ -23,26 +23,31 @@ def free_of_kits(
     >>> free_of_kits([[(0, 1), (1, 2)], []], [[5, 4], [9, 0]])
     [[2, 0], [0, 0]]
     """
+    sizes = list(map(len, parts))
+    if parts and sizes[0] and sizes.count(sizes[0]) == len(sizes):
+        return _free_of_alike(parts, sizes[0], warehouses)
     found = [[0] * len(parts) for _ in warehouses]
-    by_size: dict[int, list[int]] = defaultdict(list)
-    for place, held in enumerate(parts):
-        by_size[len(held)].append(place)
-    by_size.pop(0, None)  # what has no parts cannot be made
-    for size, places in by_size.items():
-        laid = list(chain.from_iterable(chain.from_iterable([parts[place] for place in places])))
-        named, units = laid[::2], laid[1::2]
-        for made, free in zip(found, warehouses, strict=True):
-            times = list(map(floordiv, _looked_up(free, named), units))
-            least = _least_of(times, size)
-            if len(places) == len(parts):
-                made[:] = least
-            else:
-                for place, number in zip(places, least, strict=True):
-                    made[place] = number
+    for size in set(sizes) - {0}:  # what has no parts cannot be made
+        places = [place for place, held in enumerate(sizes) if held == size]
+        alike = _free_of_alike([parts[place] for place in places], size, warehouses)
+        for made, numbers in zip(found, alike, strict=True):
+            for place, number in zip(places, numbers, strict=True):
+                made[place] = number
     return found
 
 
-def _least_of(numbers: Sequence[int], size: int) -> Sequence[int]:
+def _free_of_alike(
+    parts: Sequence[Sequence[tuple[int, int]]], size: int, warehouses: Sequence[Free]
+) -> list[list[int]]:
+    """Returns how often kits of `size` parts each can be made in each warehouse."""
+    laid = list(chain.from_iterable(chain.from_iterable(parts)))
+    named, units = laid[::2], laid[1::2]
+    return [
+        _least_of(list(map(floordiv, _looked_up(free, named), units)), size) for free in warehouses
+    ]
+
+
+def _least_of(numbers: list[int], size: int) -> list[int]:
     """Returns the least of every `size` numbers that follow one another."""
     least = numbers[::size]
     for nth in range(1, size):
@@ -73,11 +78,23 @@ def shown_quantities(
     position and are needed for a buffer by risk; without one no units are kept back."""
     rule = _rule(policy, most)
     worked_out = {units: rule(units, 0) for units in set(free)}
-    shown = _looked_up(worked_out, free)
+    shown = _translated(free, worked_out)
     if policy.risk is not None and policy.fixed is None:
         for place, pace in (paces or {}).items():
             shown[place] = rule(free[place], hold_back_of(pace.mean, float(policy.risk)))
     return shown
+
+
+def _translated(numbers: Free, worked_out: Mapping[int, int]) -> list[int]:
+    """Returns what was worked out for each of these numbers. A list is quicker to look into than a
+    mapping, and is made where the numbers are small; nothing is looked up where all stay as they
+    are, as by a channel that shows all that is free."""
+    if all(map(eq, worked_out, worked_out.values())):
+        return list(numbers)
+    if min(worked_out) >= 0 and max(worked_out) <= MOST_IN_TABLE:
+        table = [worked_out.get(number, 0) for number in range(max(worked_out) + 1)]
+        return [table[number] for number in numbers]
+    return _looked_up(worked_out, numbers)
 
 
 def _looked_up(table: Mapping[int, int] | Sequence[int], places: Sequence[int]) -> list[int]:
