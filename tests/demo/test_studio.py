@@ -5,8 +5,9 @@ import io
 import pytest
 from PIL import Image
 
+from relvan.demo.drawing import ELSEWHERE_SIDE
 from relvan.demo.drawings import draw
-from relvan.demo.studio import ELSEWHERE_SIDE, Studio
+from relvan.demo.studio import Studio
 from relvan.services.catalogue.pictures import picture_roles
 from tests.house import add_pot
 
@@ -47,3 +48,13 @@ def test_a_picture_of_somebody_else_is_small_and_always_the_same(studio):
     assert first == studio.elsewhere("PT-14") != studio.elsewhere("PT-18")
     with Image.open(io.BytesIO(first)) as picture:
         assert (picture.format, picture.size) == ("JPEG", (ELSEWHERE_SIDE, ELSEWHERE_SIDE))
+
+
+def test_when_the_process_is_gone_whoever_waits_for_a_picture_is_told(workplace, owner, studio):
+    add_pot(workplace, owner, "A", units=0)
+    studio.order("A", "pot", "#C9973F", "Ochre pot")
+    studio.close()
+    before = picture_roles(workplace, "A")
+    with pytest.raises(RuntimeError, match="has ended"):
+        studio.deliver(owner, lambda sku: True)
+    assert picture_roles(workplace, "A") == before

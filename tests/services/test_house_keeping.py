@@ -11,13 +11,12 @@ from sqlalchemy import select
 
 from relvan.core.refusal import NotFound, Refused
 from relvan.documents.pick_list import pick_list_pdf
+from relvan.services.catalogue.kept_pictures import keep_picture, thumbnail_file
 from relvan.services.catalogue.pictures import (
     add_kept_pictures,
     add_picture,
-    keep_picture,
     put_picture_first,
     remove_picture,
-    thumbnail_file,
 )
 from relvan.services.catalogue.read import view_product
 from relvan.services.catalogue.save import (

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from relvan.core.money import Money
 from relvan.gateways.channels.port import Offer, PictureFile
-from relvan.services.catalogue.pictures import picture_file
+from relvan.services.catalogue.kept_pictures import picture_file
 from relvan.services.listings.ground import Ground, WorkedOut, load_channels, load_ground, work_out
 from relvan.services.stations import Sending
 from relvan.services.workplace import Workplace

@@ -16,7 +16,7 @@ from relvan.core.setup.numbering import (
 )
 from relvan.gateways.calling import check_address
 from relvan.services import audit
-from relvan.services.catalogue.pictures import keep_picture, picture_file
+from relvan.services.catalogue.kept_pictures import keep_picture, picture_file
 from relvan.services.counters import FIRST
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.session import Session

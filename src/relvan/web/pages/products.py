@@ -15,13 +15,12 @@ from relvan.core.catalogue.facts import Facts, draft_from, label_of
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.catalogue.product import ProductDraft, ProductKind
 from relvan.core.refusal import Refusal, Refused, not_found, refuse_if_any
+from relvan.services.catalogue.kept_pictures import THUMBNAILS, thumbnail_file
 from relvan.services.catalogue.pictures import (
-    THUMBNAILS,
     add_picture,
     arrange_pictures,
     put_picture_first,
     remove_picture,
-    thumbnail_file,
 )
 from relvan.services.catalogue.read import ProductView, facts_at, sums_of_kit, view_in
 from relvan.services.catalogue.save import change_product
