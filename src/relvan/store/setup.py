@@ -3,12 +3,25 @@
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from sqlalchemy import case, delete, exists, func, insert, literal, or_, select, update
+from sqlalchemy import (
+    Integer,
+    case,
+    delete,
+    exists,
+    func,
+    insert,
+    literal,
+    literal_column,
+    or_,
+    select,
+    update,
+)
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address
 from relvan.core.setup.firm import TEXTS, Firm
 from relvan.store.channels import CONNECTED
+from relvan.store.counting import remembered
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -31,6 +44,8 @@ from relvan.store.tables import (
 )
 
 THE_FIRM = 1
+
+_NOTHING = literal_column("0", Integer)  # as the index of what is kept back says it
 
 
 def firm_of(session: Session) -> Firm | None:
@@ -135,28 +150,26 @@ def warehouse_lines(session: Session, only: int | None = None) -> list[Warehouse
         .where(Bin.warehouse_id == Warehouse.id, Bin.closed.is_(False))
         .scalar_subquery()
     )
-    held = (
-        select(
-            Balance.warehouse_id,
-            func.count(case((Balance.on_hand > 0, 1))).label("products"),
-            func.coalesce(func.sum(Balance.on_hand), 0).label("units"),
-        )
-        .where(*(() if only is None else (Balance.warehouse_id == only,)))
-        .group_by(Balance.warehouse_id)
-        .subquery()
-    )
+    held = remembered(session, Product, "held by warehouse", lambda: _held(session))
+    statement = select(Warehouse, bins).order_by(Warehouse.id)
+    if only is not None:
+        statement = statement.where(Warehouse.id == only)
+    return [
+        WarehouseLine(warehouse, open_bins, *held.get(warehouse.id, (0, 0)))
+        for warehouse, open_bins in session.execute(statement)
+    ]
+
+
+def _held(session: Session) -> dict[int, tuple[int, int]]:
+    """Returns (products, units) in each warehouse in which anything has been."""
     rows = session.execute(
         select(
-            Warehouse,
-            bins,
-            func.coalesce(held.c.products, 0),
-            func.coalesce(held.c.units, 0),
-        )
-        .outerjoin(held, held.c.warehouse_id == Warehouse.id)
-        .where(*(() if only is None else (Warehouse.id == only,)))
-        .order_by(Warehouse.id)
+            Balance.warehouse_id,
+            func.count(case((Balance.on_hand > 0, 1))),
+            func.sum(Balance.on_hand),
+        ).group_by(Balance.warehouse_id)
     )
-    return [WarehouseLine(*row) for row in rows]
+    return {warehouse: (int(products), int(units)) for warehouse, products, units in rows}
 
 
 def channels_fed(session: Session, warehouse_id: int) -> list[tuple[str, str, int]]:
@@ -191,7 +204,7 @@ def safety_of_warehouse(session: Session, warehouse_id: int) -> SafetySum:
     """Returns the safety stock of a warehouse in all."""
     row = session.execute(
         select(func.count(), func.coalesce(func.sum(Balance.safety), 0)).where(
-            Balance.warehouse_id == warehouse_id, Balance.safety > 0
+            Balance.warehouse_id == warehouse_id, Balance.safety > _NOTHING
         )
     ).one()
     return SafetySum(*map(int, row))

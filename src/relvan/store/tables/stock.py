@@ -81,6 +81,13 @@ class Balance(Table):
         CheckConstraint("blocked >= 0", name="blocked"),
         CheckConstraint("safety >= 0", name="safety"),
         Index("ix_balance_warehouse_id", "warehouse_id", "product_id"),
+        Index(
+            "ix_balance_safety",
+            "warehouse_id",
+            "safety",
+            sqlite_where=text("safety > 0"),
+            postgresql_where=text("safety > 0"),
+        ),
         Index("ix_balance_blocked", "product_id", sqlite_where=text("blocked > 0")),
         Index(
             "ix_balance_free",

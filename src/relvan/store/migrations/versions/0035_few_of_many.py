@@ -1,5 +1,5 @@
-"""Adds an index of the listings that are not kept in step: they are few, or are many only for a
-while.
+"""Adds an index of the listings that are not kept in step, which are few or are many only for a
+while, and one of the products of which units are kept back.
 """
 
 import sqlalchemy as sa
@@ -18,6 +18,14 @@ def upgrade() -> None:
         ["channel_id"],
         sqlite_where=sa.text("NOT followed"),
         postgresql_where=sa.text("NOT followed"),
+    )
+    kept_back = sa.text("safety > 0")
+    op.create_index(
+        "ix_balance_safety",
+        "balance",
+        ["warehouse_id", "safety"],
+        sqlite_where=kept_back,
+        postgresql_where=kept_back,
     )
 
 
