@@ -32,6 +32,17 @@ def test_what_was_typed_in_a_form_is_not_lost(web):
     assert "What you typed is still there when you go back." in told(answer)["What was kept"]
 
 
+def test_what_broke_over_a_deed_is_not_said_to_have_changed_nothing(web, monkeypatch):
+    def broken(*_):
+        raise RuntimeError("a fault of ours")
+
+    monkeypatch.setattr("relvan.web.pages.firm.change_firm", broken)
+    answer = post(web, "/setup/firm", name="Quillmoss")
+    assert answer.status_code == 500
+    assert "Every step is saved whole or not at all." in told(answer)["What was kept"]
+    assert "Nothing was changed" not in told(answer)["What was kept"]
+
+
 @pytest.mark.parametrize(
     ("before", "way"),
     [

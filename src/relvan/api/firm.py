@@ -15,14 +15,12 @@ from relvan.api.described import (
 from relvan.api.desk import By, Caller, setup_router
 from relvan.api.shapes import Shape
 from relvan.core.people.roles import LEAST_PASSWORD, MOST_PASSWORD
-from relvan.core.refusal import refuse
 from relvan.core.setup.bins import CODE, MOST_CODE
 from relvan.core.setup.firm import MOST_NAME, Firm, country_names, locales, time_zones
 from relvan.core.texts import WORDS
-from relvan.services.setup.firm import change_firm, keep_logo, number_series
+from relvan.services.setup.firm import MOST_LOGO, change_firm, delete_logo, keep_logo, number_series
 
 router = setup_router()
-MOST_LOGO = 2_000_000
 Text = Annotated[str, Field(max_length=MOST_NAME)]
 Name = Annotated[str, Field(max_length=MOST_NAME), described_text(WORDS, MOST_NAME)]
 BinCode = Annotated[str, Field(max_length=MOST_CODE, pattern=f"^{CODE.pattern}$")]
@@ -114,16 +112,12 @@ def patch_firm(by: By, change: FirmChange) -> dict[str, Any]:
 @router.put("/firm/logo")
 def put_logo(by: By, logo: Annotated[UploadFile, File()]) -> dict[str, Any]:
     """Saves the logo that papers bear: PNG, JPEG or WebP of at most 2 MB."""
-    content = logo.file.read(MOST_LOGO + 1)
-    if not content or len(content) > MOST_LOGO:
-        message = "“Logo” must be a picture of at most 2 MB."
-        raise refuse("form", message, "Make it smaller.", "logo")
-    keep_logo(by.workplace, by.actor, content)
+    keep_logo(by.workplace, by.actor, logo.file.read(MOST_LOGO + 1))
     return _firm_shape(by, by.workplace.firm)
 
 
 @router.delete("/firm/logo")
-def delete_logo(by: By) -> dict[str, Any]:
+def remove_logo(by: By) -> dict[str, Any]:
     """Takes the logo away."""
-    keep_logo(by.workplace, by.actor, b"")
+    delete_logo(by.workplace, by.actor)
     return _firm_shape(by, by.workplace.firm)

@@ -64,17 +64,21 @@ def check_address(address: str, *, private_allowed: bool, field: str = "address"
             "Copy it whole.",
             field,
         )
-    if private_allowed:
-        return
+    if not private_allowed:
+        check_public(parts.hostname, parts.port or 443, field)
+
+
+def check_public(host: str, port: int, field: str = "address") -> None:
+    """Refuses a server that cannot be found, or that lies in a private network."""
     try:
-        found = socket.getaddrinfo(parts.hostname, parts.port or 443, type=socket.SOCK_STREAM)
+        found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except OSError:
-        raise refuse(
-            "address", f"“{parts.hostname}” cannot be found.", "Check the spelling.", field
-        ) from None
+        message = f"“{host}” cannot be found."
+        raise refuse("address", message, "Check the spelling.", field) from None
     if any(not ipaddress.ip_address(entry[4][0]).is_global for entry in found):
-        message = f"“{parts.hostname}” leads into a private network."
-        raise refuse("address", message, "Only public addresses may be called.", field)
+        message = f"“{host}” leads into a private network."
+        fix = "Name a public one, or allow private addresses in the settings of the server."
+        raise refuse("address", message, fix, field)
 
 
 class CallPace:

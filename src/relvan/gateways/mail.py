@@ -2,36 +2,16 @@
 what can be done about them.
 """
 
-import ipaddress
 import smtplib
-import socket
 import ssl
 from collections.abc import Iterator
 from contextlib import contextmanager
 from email.message import EmailMessage
 
-from relvan.core.refusal import refuse
 from relvan.core.setup.mail import MailSecurity, MailServer
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 
 TIMEOUT_S = 8.0
-
-
-def check_host(host: str, port: int, *, private_allowed: bool) -> None:
-    """Refuses a server that cannot be found, or that lies in a private network where this is not
-    allowed.
-    """
-    if private_allowed:
-        return
-    try:
-        found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
-    except OSError:
-        message = f"“{host}” cannot be found."
-        raise refuse("address", message, "Check the spelling.", "host") from None
-    if any(not ipaddress.ip_address(entry[4][0]).is_global for entry in found):
-        message = f"“{host}” leads into a private network."
-        fix = "Allow private addresses in the settings of the server, or name a public one."
-        raise refuse("address", message, fix, "host")
 
 
 def send_mail(server: MailServer, password: str, message: EmailMessage) -> str:

@@ -172,7 +172,7 @@ def page_of_error(request: Request, error: Exception) -> Response:
         None if away else find_visit(request.app.state.workplace, request.cookies.get(COOKIE, ""))
     )
     if visit is None:
-        values = {"refusals": refusals, "status": status}
+        values = {"refusals": refusals, "code": status, "posted": False}
         return HTMLResponse(
             render(environment_of(request.app.state.workplace), "parts/bare_error.html", values),
             status,
@@ -230,5 +230,5 @@ def _status_and_refusals(error: Exception) -> tuple[int, tuple[Refusal, ...]]:
         return 422, (unstorable(),)
     reference = secrets.token_hex(4)
     log.error("Something broke", extra={"reference": reference}, exc_info=error)
-    message = f"Something broke on our side. Nothing was half done. Reference {reference}."
+    message = f"Something broke on our side. Reference {reference}."
     return 500, (Refusal("bug", message, "Try again; if it stays, tell us the reference."),)

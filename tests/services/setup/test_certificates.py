@@ -107,3 +107,16 @@ def test_it_is_looked_at_once_a_day_and_when_addresses_change(workplace, owner, 
     assert look_when_due(workplace)
     line = line_of(workplace)
     assert (line.state, "cannot be reached" in line.words) == (HealthState.LOOK, True)
+
+
+def test_where_private_addresses_are_not_allowed_none_is_called_but_our_own(
+    workplace, owner, world, secure
+):
+    connect(workplace, owner, world, "hagglet")
+    call(workplace, secure)
+    workplace.settings.private_addresses = False
+    (refused,) = look_at_certificates(workplace)
+    assert (refused.ends_at, "private network" in refused.trouble) == (None, True)
+    workplace.settings.base_url = f"https://127.0.0.1:{secure}"
+    (own,) = look_at_certificates(workplace)
+    assert own.ends_at == ENDS

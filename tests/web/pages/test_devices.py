@@ -32,7 +32,7 @@ def upload(web, content, **more):
     return web.post("/setup/firm/logo", data={"csrf": web.csrf, **more}, files=files)
 
 
-@pytest.mark.parametrize("content", [b"", b"<svg/>", b"MZ\x90", png()[:80]])
+@pytest.mark.parametrize("content", [b"", b"<svg/>", b"MZ\x90", png()[:80], b"x" * 2_000_001])
 def test_a_logo_is_a_picture(web, workplace, content):
     answer = upload(web, content)
     assert answer.status_code == 422

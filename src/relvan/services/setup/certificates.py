@@ -3,7 +3,8 @@
 from datetime import timedelta
 from urllib.parse import urlsplit
 
-from relvan.gateways.calling import OutsideTrouble
+from relvan.core.refusal import Refused
+from relvan.gateways.calling import OutsideTrouble, check_public
 from relvan.gateways.certificates import certificate_end
 from relvan.services.workplace import Workplace
 from relvan.store.certificates import (
@@ -12,6 +13,7 @@ from relvan.store.certificates import (
     certificates,
     keep_certificates,
 )
+from relvan.store.session import Session
 
 EVERY = timedelta(days=1)
 Server = tuple[str, int]  # host and port
@@ -21,7 +23,7 @@ def look_at_certificates(workplace: Workplace) -> list[Certificate]:
     """Looks at the certificate of every address that is called by https, and of this application's
     own; returns what was seen. One that does not answer is noted as such."""
     with workplace.database.reading() as session:
-        wanted = _servers([workplace.settings.base_url, *called_addresses(session)])
+        wanted = _wanted(workplace, session)
     seen = {_named(server): _look(workplace, server) for server in wanted}
     with workplace.database.writing() as session:
         keep_certificates(session, seen)
@@ -32,7 +34,7 @@ def look_when_due(workplace: Workplace) -> bool:
     """Looks when an address was not looked at within a day, or is called no more; returns whether
     it looked."""
     with workplace.database.reading() as session:
-        wanted = _servers([workplace.settings.base_url, *called_addresses(session)])
+        wanted = _wanted(workplace, session)
         before = workplace.now() - EVERY
         known = certificates(session)
     fresh = {one.address for one in known if one.seen_at > before}
@@ -43,12 +45,16 @@ def look_when_due(workplace: Workplace) -> bool:
     return True
 
 
-def _servers(addresses: list[str]) -> list[Server]:
-    """Returns the servers behind addresses that are called by https, each once."""
+def _wanted(workplace: Workplace, session: Session) -> list[Server]:
+    """Returns the servers behind the addresses that are called by https, and our own, each once."""
+    return sorted(_servers([workplace.settings.base_url, *called_addresses(session)]))
+
+
+def _servers(addresses: list[str]) -> set[Server]:
     parts = [urlsplit(address) for address in addresses]
-    return sorted(
-        {(one.hostname, one.port or 443) for one in parts if one.scheme == "https" and one.hostname}
-    )
+    return {
+        (one.hostname, one.port or 443) for one in parts if one.scheme == "https" and one.hostname
+    }
 
 
 def _named(server: Server) -> str:
@@ -57,8 +63,12 @@ def _named(server: Server) -> str:
 
 
 def _look(workplace: Workplace, server: Server) -> Certificate:
-    now = workplace.now()
+    now, own = workplace.now(), _servers([workplace.settings.base_url])
     try:
+        if server not in own and not workplace.settings.private_addresses:
+            check_public(*server)
         return Certificate(_named(server), now, certificate_end(*server), "")
     except OutsideTrouble as trouble:
         return Certificate(_named(server), now, None, str(trouble))
+    except Refused as refused:
+        return Certificate(_named(server), now, None, refused.first.message)

@@ -22,6 +22,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.session import Session
 from relvan.store.setup import firm_of, has_amounts, keep_firm, keep_series, series_rows
 
+MOST_LOGO = 2_000_000
 SUBJECT = audit.Subject("firm", 1)
 MOST_NEXT = 999_999_999
 
@@ -81,15 +82,29 @@ def _check_scale(workplace: Workplace, address: str) -> None:
 
 
 def keep_logo(workplace: Workplace, actor: Actor, content: bytes) -> None:
-    """Saves the logo that papers bear; without content the logo is taken away. Refused when it is
-    no picture."""
+    """Saves the logo that papers bear. Refused when it is no picture of at most 2 MB."""
     actor.must(Right.SETUP)
-    name = ""
-    if content:
+    if len(content) > MOST_LOGO:
+        raise refuse("too-large", "A logo must have at most 2 MB.", "Make it smaller.", "logo")
+    if not content:
+        raise refuse("missing", "Choose a picture.", "PNG, JPEG or WebP.", "logo")
+    try:
         picture = keep_picture(
             workplace.files, content, most_mb=workplace.settings.largest_picture_mb
         )
-        name = picture_file(picture.sha, picture.kind)
+    except Refused as refused:
+        first = refused.first
+        raise refuse(first.code, first.message, first.fix, "logo") from None
+    _use_logo(workplace, actor, picture_file(picture.sha, picture.kind))
+
+
+def delete_logo(workplace: Workplace, actor: Actor) -> None:
+    """Takes the logo off papers."""
+    actor.must(Right.SETUP)
+    _use_logo(workplace, actor, "")
+
+
+def _use_logo(workplace: Workplace, actor: Actor, name: str) -> None:
     with workplace.database.writing() as session:
         before = _present(workplace, session)
         firm = replace(before, logo=name)

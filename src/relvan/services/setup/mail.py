@@ -10,8 +10,8 @@ from typing import Any
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse, refuse_if_any
 from relvan.core.setup.mail import MailServer, check_mail_server, is_mail_address
-from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
-from relvan.gateways.mail import check_host, send_mail
+from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_public
+from relvan.gateways.mail import send_mail
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.mail import keep_mail_server, mail_server_of, note_mail
@@ -130,8 +130,8 @@ def mail_invitation(workplace: Workplace, actor: Actor, to: str, link: str) -> s
 
 
 def _check_place(workplace: Workplace, server: MailServer) -> None:
-    private_allowed = workplace.settings.private_addresses
-    check_host(server.host, server.port, private_allowed=private_allowed)
+    if not workplace.settings.private_addresses:
+        check_public(server.host, server.port, "host")
 
 
 def _server(row: MailServerRow) -> MailServer:

@@ -5,16 +5,22 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
-from relvan.core.refusal import Refusal, Refused, not_found, refuse
+from relvan.core.refusal import Refused, not_found
 from relvan.core.setup.firm import country_names, currency_names, locales, time_zones
 from relvan.core.setup.numbering import SERIES_NAMES
-from relvan.services.setup.firm import change_firm, change_series, keep_logo, number_series
+from relvan.services.setup.firm import (
+    MOST_LOGO,
+    change_firm,
+    change_series,
+    delete_logo,
+    keep_logo,
+    number_series,
+)
 from relvan.services.setup.first_steps import skip_step
 from relvan.web.desk import AtSetup, Desk, Form, last_try
 from relvan.web.reading import FormReader, fields_under
 
 router = APIRouter(prefix="/setup")
-MOST_LOGO = 2_000_000
 
 
 def _firm_page(
@@ -60,17 +66,15 @@ def firm_save(desk: AtSetup, form: Form) -> Response:
 
 @router.post("/firm/logo", name="firm_logo")
 def firm_logo(desk: AtSetup, form: Form) -> Response:
-    """Saves the logo, or takes it away."""
+    """Saves the logo, or deletes it."""
     try:
+        if form.get("deed") == "away":
+            delete_logo(desk.workplace, desk.actor)
+            return desk.done("/setup/firm#logo", "The logo is deleted.")
         content = b"".join(upload.file.read(MOST_LOGO + 1) for upload in form.files("logo")[:1])
-        if form.get("deed") != "away" and not content:
-            raise refuse("missing", "Choose a picture.", "PNG, JPEG or WebP.", "logo")
-        if len(content) > MOST_LOGO:
-            raise refuse("too-large", "A logo must have at most 2 MB.", "Make it smaller.", "logo")
-        keep_logo(desk.workplace, desk.actor, b"" if form.get("deed") == "away" else content)
+        keep_logo(desk.workplace, desk.actor, content)
     except Refused as refused:
-        renamed = [Refusal(one.code, one.message, one.fix, "logo") for one in refused.refusals]
-        return _firm_page(desk, status=422, refused=Refused(*renamed))
+        return _firm_page(desk, status=422, refused=refused)
     return desk.done("/setup/firm#logo", "The logo is saved.")
 
 
