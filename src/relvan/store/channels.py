@@ -109,9 +109,12 @@ def _all_channels() -> Select[Channel]:
     return select(Channel).where(CONNECTED).order_by(Channel.id)
 
 
-def channel_names(session: Session) -> list[tuple[str, str]]:
-    """Returns (key, name) of all channels that are connected."""
-    statement = select(Channel.key, Channel.name).where(CONNECTED).order_by(Channel.id)
+def channel_names(session: Session, *, ended: bool = False) -> list[tuple[str, str]]:
+    """Returns (key, name) of all channels that are connected, and with `ended` of those too that
+    were once: their orders stay."""
+    statement = select(Channel.key, Channel.name).order_by(Channel.id)
+    if not ended:
+        statement = statement.where(CONNECTED)
     rows = session.connection().execute(statement).all()
     return [(key, name) for key, name in rows]
 

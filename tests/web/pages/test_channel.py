@@ -166,8 +166,13 @@ def test_an_order_says_that_its_channel_is_told_nothing_any_more(signed_in, on_t
     deliver(on_two_channels)
     notice = f"type the tracking number of its order {sale} there yourself"
     assert notice not in words(signed_in.get(f"/orders/{number}"))
+    world.buy("ownshop", "PT-14")
+    (other,) = read(on_two_channels)
     post(signed_in, f"{PAGE}/disconnect", listings="leave", orders="keep")
     assert notice in words(signed_in.get(f"/orders/{number}"))
+    listed = words(signed_in.get("/orders?channel=hagglet"))  # the orders stay, and are found
+    assert number in listed
+    assert other not in listed
 
 
 def test_a_refusal_beside_one_form_does_not_call_the_others_unsaved(signed_in, on_two_channels):

@@ -105,7 +105,7 @@ SHOWN_FIRST = tuple(key for key, _ in COLUMNS)
 
 def _orders_sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
     with desk.workplace.database.reading() as session:
-        named = channel_names(session)
+        named = channel_names(session, ended=True)
     chips = (
         Chip(
             "tray", "Tray", tuple(Choice(tray, f"in {name}") for tray, name in TRAY_NAMES.items())
