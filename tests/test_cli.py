@@ -1,5 +1,7 @@
 """The command: people, tokens, check, backup and restore, as somebody types them."""
 
+import json
+
 import pytest
 from typer.testing import CliRunner
 
@@ -14,7 +16,7 @@ from tests.house import add_pot
 def run(settings, monkeypatch):
     monkeypatch.setenv("RELVAN_DATA_DIR", str(settings.data_dir))
     monkeypatch.setenv("RELVAN_NEW_PASSWORD", "another password")
-    return lambda *words: CliRunner().invoke(app, list(words))
+    return lambda *words, **given: CliRunner().invoke(app, list(words), **given)
 
 
 def test_alone_it_lists_what_it_can_do(run):
@@ -30,6 +32,7 @@ def test_alone_it_lists_what_it_can_do(run):
         "restore",
         "check",
         "bench",
+        "solve",
     ):
         assert name in told
 
@@ -174,3 +177,33 @@ def test_a_long_list_of_refusals_is_cut_short(run, workplace, tmp_path):
     told = run("import", "products", str(path)).output
     assert told.count("must be a whole number") == 20
     assert "and 10 more" in told
+
+
+ONE_ORDER = {
+    "lines": [{"sku": "A", "quantity": 2}],
+    "warehouses": [{"key": "M", "free": {"A": 1}}, {"key": "D", "free": {"A": 5}}],
+    "policy": "one",
+}
+
+
+def test_a_problem_is_solved_from_a_file_or_from_what_is_piped_in(run, tmp_path):
+    (tmp_path / "order.json").write_text(json.dumps(ONE_ORDER))
+    told = json.loads(run("solve", "routing", str(tmp_path / "order.json")).output)
+    assert [shipment["warehouse"] for shipment in told["shipments"]] == ["D"]
+    piped = run("solve", "routing", input=json.dumps([ONE_ORDER]))
+    assert json.loads(piped.output) == [told]
+
+
+@pytest.mark.parametrize(
+    ("kind", "given", "named"),
+    [
+        ("routing", "{", "cannot be read"),
+        ("routing", json.dumps({**ONE_ORDER, "policy": "any"}), "policy"),
+        ("riddle", "{}", "riddle"),
+    ],
+)
+def test_a_wrong_problem_ends_with_2_and_one_line_beside_the_output(run, kind, given, named):
+    answer = run("solve", kind, input=given)
+    assert (answer.exit_code, answer.stdout) == (2, "")
+    assert named in answer.stderr
+    assert answer.stderr.count("\n") == 1

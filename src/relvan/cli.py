@@ -20,6 +20,7 @@ from relvan.core.jobs.life import WORKING
 from relvan.core.people.roles import Role
 from relvan.core.refusal import DatabaseAway, Refused
 from relvan.core.setup.health import is_well
+from relvan.core.solving.kinds import solve_problem
 from relvan.demo.run import run_demo
 from relvan.logs import begin_logs
 from relvan.running import run_firm
@@ -342,6 +343,26 @@ def check_command() -> None:
         typer.echo(f"{breach.invariant}: {breach.detail}")
     typer.echo(f"{len(breaches)} breaches." if breaches else "All is well.")
     sys.exit(1 if breaches else 0)
+
+
+@app.command("solve")
+def solve_command(
+    kind: Annotated[str, typer.Argument(help="What to solve: routing or reserve.")],
+    file: Annotated[Path | None, typer.Argument(help="JSON; standard input when left out.")] = None,
+) -> None:
+    """Solve a problem given as JSON, or a list of them, and print the answer as JSON. The command
+    exits with 2 when the input is wrong.
+    """
+    try:
+        given = file.read_bytes() if file else sys.stdin.buffer.read()
+        answer = solve_problem(kind, json.loads(given))
+    except (OSError, ValueError, RecursionError) as error:
+        typer.echo(f"The problem cannot be read: {str(error).splitlines()[0]}", err=True)
+        sys.exit(2)
+    except Refused as refused:
+        typer.echo(refused.first.message.replace("\n", " "), err=True)
+        sys.exit(2)
+    typer.echo(json.dumps(answer))
 
 
 @app.command()

@@ -13,9 +13,10 @@ from relvan.core.orders.deeds import (
     OrderStanding,
     deeds_of,
 )
+from relvan.core.orders.routing import Source, route
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.stock.reserving import Promise, ReservationPlan, Want, plan_reservation
+from relvan.core.stock.reserving import Promise, ReservationPlan, Want
 from relvan.services import audit
 from relvan.services.changes import Changes, Sold, changes_of
 from relvan.services.orders.work_out import work_out_orders
@@ -191,9 +192,8 @@ def plan_reservations(
     }
     supply = supply_lists_of(session, {order.channel_id for order in orders}, anywhere=anywhere)
     for order in orders:
-        plan = plan_reservation(
-            _wants(planned.lines[order.id], planned.held), free, supply[order.channel_id]
-        )
+        sources = [Source(warehouse_id) for warehouse_id in supply[order.channel_id]]
+        plan = route(_wants(planned.lines[order.id], planned.held), free, sources).plan
         planned.plans[order.id] = plan
         if plan.whole or part:
             for promise in plan.promises:
