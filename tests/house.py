@@ -148,7 +148,8 @@ def read(workplace):
 
 def orders(workplace, **wanted):
     with workplace.database.reading() as session:
-        return order_page(session, OrderFilter(**wanted), limit=500)
+        some = {name: (value,) for name, value in wanted.items()}
+        return order_page(session, OrderFilter(**some), limit=500)
 
 
 def assert_sound(workplace):

@@ -81,7 +81,7 @@ def test_one_sale_by_the_api_alone(api, workplace, owner, world):
     deliver(workplace)
     seen = world.order("hagglet", bought)
     assert (seen["state"], seen["tracking"][0]["code"]) == ("sent", tracking)
-    assert api.get(f"/api/v1/orders/{row['number']}").json()["tray"] == "closed"
+    assert api.get(f"/api/v1/orders/{row['number']}").json()["tray"] == "floor"
     assert_sound(workplace)
 
 

@@ -115,7 +115,7 @@ def test_one_sale_by_hand(person, demo, tmp_path):
     expect(
         page.get_by_role("link", name=re.search(r"OP\d{9}IE", tracking).group(0))
     ).to_be_visible()
-    assert demo.api.get(f"/orders/{order}").json()["tray"] == "closed"
+    assert demo.api.get(f"/orders/{order}").json()["tray"] == "floor"
 
 
 def test_the_frame_works_by_keyboard_alone(person, demo):

@@ -160,7 +160,7 @@ def test_open_orders_are_kept_and_sent_without_telling_the_channel(shop, owner, 
     record_pick(shop, owner, pick_list, picks_of(shop, pick_list)[0].id, 1, "PT-14")
     packed(shop, owner, shipment)
     assert [one.ok for one in dispatch_shipments(shop, owner, [shipment])] == [True]
-    assert orders(shop)[0].tray == "closed"
+    assert orders(shop)[0].tray == "floor"
     with shop.database.reading() as session:
         assert waiting_updates(session) == {}
     assert world.order("hagglet", number)["state"] != "sent"

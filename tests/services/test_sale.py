@@ -61,7 +61,7 @@ def test_a_sale_from_purchase_to_tracking(shop, owner, world):
     assert seen["state"] == "sent"
     assert [parcel["code"] for parcel in seen["tracking"]] == [tracking]
     assert stock(shop, "PT-14")["millrace"] == (8, 0, 0, 8)
-    assert orders(shop)[0].tray == "closed"
+    assert orders(shop)[0].tray == "floor"
     assert_sound(shop)
 
 
@@ -141,8 +141,8 @@ def test_a_short_pick_blocks_what_is_missing_and_the_rest_goes_on(shop, owner, w
         packed(shop, owner, shipment)
     dispatch_shipments(shop, owner, ids)
     trays = {row.units: (row.tray, row.words) for row in orders(shop)}
-    assert trays[1] == ("closed", "shipped, paid")
-    assert trays[3] == ("short", "2 of 3 short, paid")
+    assert trays[1] == ("floor", "shipped, not invoiced, paid")
+    assert trays[3] == ("short", "2 of 3 short, not invoiced, paid")
     deliver(shop)
     assert world.listings("ownshop")["PT-14"]["quantity"] == 7
     assert_sound(shop)

@@ -18,4 +18,4 @@ def test_all_that_match_is_never_more_than_was_shown(shop, web):
         answer = post(web, path, all="yes", query=query, channel="hagglet")
         assert answer.status_code == 422, path
         assert "narrows this list no longer" in html.fromstring(answer.text).text_content()
-    assert orders(shop)[0].words == "1 of 1 to pick, paid"
+    assert orders(shop)[0].words == "1 of 1 to pick, not invoiced, paid"

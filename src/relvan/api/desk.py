@@ -14,6 +14,7 @@ from fastapi.dependencies.models import Dependant
 from fastapi.routing import APIRoute
 from fastapi.security import HTTPBearer
 from pydantic import (
+    AwareDatetime,
     BeforeValidator,
     Field,
     GetCoreSchemaHandler,
@@ -59,6 +60,8 @@ IdOrNone = Annotated[
     BeforeValidator(_nothing),
     Query(),
 ]
+# a moment in the address that may be left out
+MomentOrNone = Annotated[AwareDatetime | None, BeforeValidator(_nothing), Query()]
 YesOrNo = Annotated[
     bool | None,
     BeforeValidator(_nothing),
@@ -94,6 +97,30 @@ class OneOf:
             )
             raise refuse("not-allowed", message, "Choose one of them, or leave it out.", self.field)
         return value
+
+
+@dataclass(frozen=True)
+class SomeOf(OneOf):
+    """Marks a query value that may be several of these, with commas between; one of them is enough
+    for what is looked for.
+    """
+
+    def __get_pydantic_json_schema__(
+        self, _schema: CoreSchema, _handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
+        one = "|".join(self.values)
+        return {"type": "string", "pattern": f"^(?:(?:{one})(?:,(?:{one}))*)?$"}
+
+    def check(self, value: str) -> str:
+        """Returns the value if all of it is allowed."""
+        for one in several(value):
+            OneOf.check(self, one)
+        return value
+
+
+def several(value: str) -> tuple[str, ...]:
+    """Returns the values that stand in a text with commas between, each once."""
+    return tuple(dict.fromkeys(part.strip() for part in value.split(",") if part.strip()))
 
 
 class NoToken(Refused):

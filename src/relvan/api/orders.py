@@ -2,11 +2,23 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
-from fastapi import Depends
+from fastapi import Depends, Query
 
-from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
+from relvan.api.desk import (
+    By,
+    Caller,
+    Cursor,
+    Limit,
+    MomentOrNone,
+    OneOf,
+    SomeOf,
+    YesOrNo,
+    api_router,
+    page_of,
+    several,
+)
 from relvan.api.shapes import (
     NewOrder,
     NewOrderLine,
@@ -19,7 +31,6 @@ from relvan.api.shapes import (
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
 from relvan.core.orders.intake import Address, IncomingLine
-from relvan.core.orders.trays import Tray
 from relvan.core.refusal import not_found, refuse
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
@@ -33,7 +44,7 @@ from relvan.store.channels import channel_by_id
 from relvan.store.dispatch import parcel_rows
 from relvan.store.facts import codes
 from relvan.store.listings import list_prices
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_list import PROGRESS, OrderFilter, order_page
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import lines_of, order_by_number, reservations_of, shipment_rows
 from relvan.store.prices import price_lists
@@ -125,7 +136,7 @@ def _progress(order: Order) -> dict[str, str]:
     }
 
 
-Reached = Literal["", "none", "part", "all", "open"]
+Reached = Annotated[str, SomeOf("progress", ("none", "part", "all", "open"))]
 
 
 def progress_asked(
@@ -137,22 +148,52 @@ def progress_asked(
 ) -> OrderFilter:
     """Returns the progress that orders must have; `open` means none or part."""
     return OrderFilter(
-        reserved=reserved, picked=picked, shipped=shipped, invoiced=invoiced, paid=paid
+        reserved=several(reserved),
+        picked=several(picked),
+        shipped=several(shipped),
+        invoiced=several(invoiced),
+        paid=several(paid),
     )
 
 
 Progress = Annotated[OrderFilter, Depends(progress_asked)]
+SomeTexts = Annotated[str, Query(max_length=500)]
+
+
+def noted_asked(
+    tag: SomeTexts = "",
+    country: SomeTexts = "",
+    waiting_since: MomentOrNone = None,
+    set_aside: YesOrNo = None,
+) -> OrderFilter:
+    """Returns what is noted of orders: their tags, where they go, before when they came into their
+    trays, and whether they are set aside."""
+    aside = "" if set_aside is None else "yes" if set_aside else "no"
+    return OrderFilter(
+        tag=several(tag), country=several(country.upper()), since=waiting_since, aside=aside
+    )
+
+
+Noted = Annotated[OrderFilter, Depends(noted_asked)]
 
 
 def orders_asked(
     progress: Progress,
+    noted: Noted,
     q: str = "",
-    tray: Annotated[str, OneOf("tray", tuple(Tray))] = "",
-    channel: str = "",
+    tray: SomeTexts = "",
+    channel: SomeTexts = "",
     channel_number: str = "",
 ) -> OrderFilter:
     """Returns the filter that the query of `GET /orders` describes."""
-    return replace(progress, words=channel_number or q, tray=tray, channel=channel)
+    reached = {name: getattr(progress, name) for name in PROGRESS}
+    return replace(
+        noted,
+        words=channel_number or q,
+        tray=several(tray),
+        channel=several(channel),
+        **reached,
+    )
 
 
 Asked = Annotated[OrderFilter, Depends(orders_asked)]
@@ -160,7 +201,10 @@ Asked = Annotated[OrderFilter, Depends(orders_asked)]
 
 @router.get("/orders")
 def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
-    """Returns orders, the newest first."""
+    """Returns orders, the newest first. Of a filter several values may be given with commas
+    between, of which one is enough."""
+    for key in wanted.tray:
+        OneOf("tray", tuple(by.workplace.tray_names())).check(key)
     with by.workplace.database.reading() as session:
         rows, following = page_of(
             order_page(session, wanted, after=after, limit=limit + 1), limit, lambda row: row.id

@@ -15,11 +15,10 @@ from relvan.api.described import (
     described_text,
 )
 from relvan.core.money import MINOR_DIGITS, Money
-from relvan.core.orders.trays import CHOSEN_BY_HAND
 from relvan.core.prices.steps import MOST_STEPS
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
-from relvan.core.texts import WORDS
+from relvan.core.texts import SEEN_CODE, WORDS
 
 
 class Shape(BaseModel):
@@ -131,10 +130,13 @@ class OrderNumbers(Shape):
     numbers: list[str] = Field(min_length=1, max_length=5_000)
 
 
+TrayKey = Annotated[str, described_text(SEEN_CODE, 40)]
+
+
 class OrderMove(OrderNumbers):
     """Orders and the tray to put them into."""
 
-    tray: Annotated[str, described(CHOSEN_BY_HAND)]
+    tray: TrayKey
 
 
 class AddressShape(Shape):
@@ -167,7 +169,7 @@ class NewOrder(Shape):
 class OrderChange(Shape):
     """The fields of an order that may be changed."""
 
-    tray: Annotated[str, described(CHOSEN_BY_HAND)] | None = None
+    tray: TrayKey | None = None
 
 
 class NewPickList(Shape):

@@ -339,7 +339,7 @@ class Seeder:
         with self.workplace.database.reading() as session:
             return [
                 row.number
-                for row in reversed(order_page(session, OrderFilter(tray=tray), limit=200))
+                for row in reversed(order_page(session, OrderFilter(tray=(tray,)), limit=200))
             ]
 
     def _shipments(self, state: str, warehouse: str = "millrace") -> list[int]:

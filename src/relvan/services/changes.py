@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import TYPE_CHECKING
 
+from relvan.core.orders.rules import RuleEvent
 from relvan.store.session import Session
 
 if TYPE_CHECKING:
@@ -51,7 +52,8 @@ class StockMoved:
 @dataclass
 class Changes:
     """What a transaction has changed so far and no station has followed yet; also the numbers of
-    the orders that were `served` by stations that followed."""
+    the orders that were `served` by stations that followed. `events` has what happened to orders,
+    in the order in which it did."""
 
     moved: StockMoved = StockMoved()
     freed: set[int] = field(default_factory=set)
@@ -59,6 +61,17 @@ class Changes:
     cause: str = ""
     concerns: list[Concern] = field(default_factory=list)
     served: list[str] = field(default_factory=list)
+    events: dict[tuple[int, RuleEvent, int], None] = field(default_factory=dict)
+
+    def happened(self, order_id: int, event: RuleEvent, rule_id: int = 0) -> None:
+        """Notes what has happened to an order, for the rules of the desk; with `rule_id`, only that
+        rule is asked."""
+        self.events[order_id, event, rule_id] = None
+
+    def take_events(self) -> list[tuple[int, RuleEvent, int]]:
+        """Takes what has happened to orders, so that the rules follow it now."""
+        events, self.events = list(self.events), {}
+        return events
 
     def stock_moved(
         self,

@@ -34,6 +34,7 @@ from relvan.store.session import Session
 from relvan.store.setup import firm_of
 from relvan.store.tables import Carrier
 from relvan.store.tax import tax_table
+from relvan.store.trays import trays_of
 
 log = logging.getLogger("relvan")
 
@@ -109,6 +110,7 @@ class Workplace:
         self.rulebooks = read_rulebooks(settings.data_dir / "rulebooks")
         self.rush = Rush()
         self._firm: tuple[Firm, TaxTable, float] | None = None
+        self._trays: tuple[Mapping[str, tuple[str, str]], float] | None = None
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}
         self._carriers: dict[tuple[str, str], CarrierGateway] = {}
         self._opening = (
@@ -148,6 +150,19 @@ class Workplace:
     def forget_firm(self) -> None:
         """Lets the firm and its rates of tax be read again, since they have changed."""
         self._firm = None
+
+    def tray_names(self) -> Mapping[str, tuple[str, str]]:
+        """Returns (name, hue) of every tray by its key, in their order, known as the firm is."""
+        known = self._trays
+        if known is None or time.monotonic() - known[1] > FIRM_KNOWN_S:
+            with self.database.reading() as session:
+                names = {row.key: (row.name, row.hue) for row in trays_of(session)}
+            known = self._trays = (names, time.monotonic())
+        return known[0]
+
+    def forget_trays(self) -> None:
+        """Lets the trays be read again, since they have changed."""
+        self._trays = None
 
     def know_tax(self, table: TaxTable) -> None:
         """Takes rates that are just being saved, for what is worked out in the same transaction."""

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
+from relvan.core.orders.trays import Tray
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.built import built_once
@@ -174,7 +175,7 @@ def product_uses(session: Session, product_ids: Collection[int]) -> dict[int, st
     orders = orders.where(
         among(OrderLine.product_id, product_ids),
         OrderLine.shipped < OrderLine.quantity,
-        Order.tray.in_(("inbox", "floor", "short")),
+        Order.tray.not_in((Tray.CLOSED, Tray.CANCELLED)),
     ).distinct()
     uses = {"listed on": placed, "a part of": kits, "the family of": variants, "ordered in": orders}
     found: dict[int, list[str]] = defaultdict(list)

@@ -15,13 +15,13 @@ WAITING = {
     "listings": "SELECT 1 FROM listing WHERE state IN ('draft', 'ready', 'refused', 'behind')",
     "stock": "SELECT 1 FROM balance WHERE blocked > 0",
     "prices": "SELECT 1 FROM listing WHERE floored = 1",
-    "orders": "SELECT 1 FROM customer_order WHERE tray IN ('inbox', 'short')",
+    "orders": "SELECT 1 FROM customer_order WHERE tray IN ('inbox', 'short') AND aside_until IS NULL",
     "dispatch": "SELECT 1 FROM shipment WHERE state IN ('to pick', 'picking', 'to pack', 'to ship')",
 }
 # the finer counts that Today tells
 TODAY = {
-    "inbox": "SELECT 1 FROM customer_order WHERE tray = 'inbox'",
-    "short": "SELECT 1 FROM customer_order WHERE tray = 'short'",
+    "inbox": "SELECT 1 FROM customer_order WHERE tray = 'inbox' AND aside_until IS NULL",
+    "short": "SELECT 1 FROM customer_order WHERE tray = 'short' AND aside_until IS NULL",
     "to_pick": "SELECT 1 FROM shipment WHERE state = 'to pick'",
     "picking": "SELECT 1 FROM shipment WHERE state = 'picking'",
     "to_pack": "SELECT 1 FROM shipment WHERE state = 'to pack'",

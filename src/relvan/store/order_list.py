@@ -1,40 +1,51 @@
 """Queries over the list of orders: which orders a page shows, how many there are, their numbers."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import NamedTuple
 
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, func, or_, select, type_coerce
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import Extent
+from relvan.core.orders.trays import Tray
 from relvan.store.counting import Count, count_up_to
-from relvan.store.portable import part_of
 from relvan.store.rows import rows_as
 from relvan.store.sorting import Sorting, sort_page
 from relvan.store.tables import (
     Channel,
     Order,
+    OrderTag,
     Parcel,
+    Person,
     Shipment,
 )
 
 
 @dataclass(frozen=True)
 class OrderFilter:
-    """Says which orders a page shows. Values of the progress are `none`, `part`, `all`, or `open`
-    for none or part.
+    """Says which orders a page shows. Of several values one is enough; values of the progress are
+    `none`, `part`, `all`, or `open` for none or part. `aside` is `yes` or `no`; `assigned` is the id
+    of a person, or 0 for nobody; `since` is a moment before which an order came into its tray.
     """
 
     words: str = ""
-    tray: str = ""
-    channel: str = ""
-    reserved: str = ""
-    picked: str = ""
-    shipped: str = ""
-    invoiced: str = ""
-    paid: str = ""
+    tray: tuple[str, ...] = ()
+    channel: tuple[str, ...] = ()
+    reserved: tuple[str, ...] = ()
+    picked: tuple[str, ...] = ()
+    shipped: tuple[str, ...] = ()
+    invoiced: tuple[str, ...] = ()
+    paid: tuple[str, ...] = ()
+    tag: tuple[str, ...] = ()
+    country: tuple[str, ...] = ()
+    aside: str = ""
+    assigned: int | None = None
+    since: datetime | None = None
 
 
+OPEN = (Extent.NONE, Extent.PART)
 PROGRESS = {
     "reserved": Order.fact_reserved,
     "picked": Order.fact_picked,
@@ -61,28 +72,50 @@ class OrderRow:
     currency: str
     placed_at: datetime
     words: str
+    tray_since: datetime | None
+    aside_until: str | None
+    aside_reason: str
+    assigned: str | None
 
 
 def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
     found: list[ColumnElement[bool]] = []
     if wanted.tray:
-        found.append(Order.tray == wanted.tray)
-    if wanted.channel == "none":
-        found.append(Order.channel_id.is_(None))
-    elif wanted.channel:
-        found.append(
-            Order.channel_id
-            == select(Channel.id).where(Channel.key == wanted.channel).scalar_subquery()
-        )
+        found.append(Order.tray.in_(wanted.tray))
+    if wanted.channel:
+        found.append(_of_channels(wanted.channel))
+    if wanted.country:
+        found.append(Order.country.in_(wanted.country))
     for name, column in PROGRESS.items():
-        value = getattr(wanted, name)
-        if value == "open":
-            found.append(column != Extent.ALL)
-        elif value:
-            found.append(column == value)
+        extents = _extents(getattr(wanted, name))
+        if extents:
+            found.append(column.in_(extents))
+    if wanted.tag:
+        tagged = select(OrderTag.order_id).where(OrderTag.tag.in_(wanted.tag))
+        found.append(Order.id.in_(tagged))
+    if wanted.aside:
+        found.append(
+            Order.aside_until.is_not(None) if wanted.aside == "yes" else Order.aside_until.is_(None)
+        )
+    if wanted.assigned is not None:
+        found.append(Order.assigned_id.is_not_distinct_from(wanted.assigned or None))
+    if wanted.since is not None:
+        found.append(Order.tray_since < wanted.since)
     if wanted.words:
         found.append(_by_words(wanted.words))
     return found
+
+
+def _extents(values: Sequence[str]) -> tuple[str, ...]:
+    """Returns the extents that a progress may have; all three ask for nothing."""
+    some = {extent for value in values for extent in (OPEN if value == "open" else (value,))}
+    return () if len(some) == len(Extent) else tuple(sorted(some))
+
+
+def _of_channels(keys: Sequence[str]) -> ColumnElement[bool]:
+    named = select(Channel.id).where(Channel.key.in_([key for key in keys if key != "none"]))
+    of_some = Order.channel_id.in_(named)
+    return or_(of_some, Order.channel_id.is_(None)) if "none" in keys else of_some
 
 
 def _by_words(words: str) -> ColumnElement[bool]:
@@ -112,6 +145,8 @@ SORTING = Sorting(
         "total": Order.total,
         "tray": Order.tray,
         "open": Order.words,
+        "country": Order.country,
+        "since": func.coalesce(Order.tray_since, Order.taken_at),
     },
     key=Order.id,
     key_down=True,
@@ -133,14 +168,19 @@ def order_page(
             Order.channel_number,
             Order.tray,
             Order.customer,
-            part_of(Order.ship_to, "country"),
+            Order.country,
             Order.units,
             Order.total,
             Order.currency,
             Order.placed_at,
             Order.words,
+            Order.tray_since,
+            Order.aside_until,
+            Order.aside_reason,
+            Person.name,
         )
         .outerjoin(Channel, Channel.id == Order.channel_id)
+        .outerjoin(Person, Person.id == Order.assigned_id)
         .where(*_order_conditions(wanted))
     )
     return rows_as(OrderRow, session, sort_page(session, statement, SORTING, sort, after, limit))
@@ -159,3 +199,47 @@ def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]
 def count_orders(session: Session, wanted: OrderFilter) -> Count:
     """Returns how many orders a filter finds, counted up to 10,000."""
     return count_up_to(session, select(Order.id).where(*_order_conditions(wanted)), wanted)
+
+
+def countries_of_orders(session: Session) -> list[str]:
+    """Returns the countries to which orders go, in the order of the alphabet, by as many steps in
+    the index as there are countries."""
+    found: list[str] = []
+    last: str | None = ""
+    while last is not None:
+        last = session.scalar(select(func.min(Order.country)).where(Order.country > last))
+        if last is not None:
+            found.append(last)
+    return found
+
+
+class Stuck(NamedTuple):
+    """What lies in a tray and is not set aside: how many orders, their amounts in minor units by
+    currency, and since when the first of them lies there."""
+
+    orders: int
+    amounts: tuple[tuple[str, int], ...]
+    since: datetime | None
+
+
+def stuck_in_trays(session: Session) -> dict[str, Stuck]:
+    """Returns what lies in each tray whose orders wait."""
+    statement = (
+        select(
+            Order.tray,
+            Order.currency,
+            func.count(),
+            func.sum(Order.total),
+            type_coerce(func.min(Order.tray_since), Order.tray_since.type),
+        )
+        .where(Order.tray.not_in((Tray.CLOSED, Tray.CANCELLED)), Order.aside_until.is_(None))
+        .group_by(Order.tray, Order.currency)
+        .order_by(Order.tray, func.count().desc(), Order.currency)
+    )
+    found: dict[str, Stuck] = {}
+    for tray, currency, orders, amount, since in session.execute(statement).all():
+        before = found.get(tray, Stuck(0, (), None))
+        moments = [moment for moment in (before.since, since) if moment is not None]
+        amounts = (*before.amounts, (currency, int(amount or 0)))
+        found[tray] = Stuck(before.orders + orders, amounts, min(moments, default=None))
+    return found

@@ -29,8 +29,10 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
             picked=Extent(order.fact_picked),
             shipped=Extent(order.fact_shipped),
             paid=Extent(order.fact_paid),
+            invoiced=Extent(order.fact_invoiced),
             from_channel=order.channel_id is not None,
             cancelled=order.cancelled_at is not None,
+            aside=order.aside_until is not None,
             unreleased=sum(units for _, _, _, units in unreleased[order.id]),
             shipments=len(shipments[order.id]),
             waiting=sum(

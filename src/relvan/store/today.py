@@ -59,7 +59,7 @@ def held_in_trays(session: Session) -> dict[str, HeldUp]:
             func.sum(Order.total),
             type_coerce(func.min(Order.placed_at), Order.placed_at.type),
         )
-        .where(Order.tray.in_(("inbox", "floor", "short")))
+        .where(Order.tray.not_in((Tray.CLOSED, Tray.CANCELLED)))
         .group_by(Order.tray, Order.currency)
         .order_by(Order.tray, func.count().desc(), Order.currency)
     )

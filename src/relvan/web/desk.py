@@ -22,7 +22,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.counting import Count
 from relvan.store.imports import list_currencies
 from relvan.store.line import line_counts
-from relvan.web.rendering import environment_of, render
+from relvan.web.rendering import Known, environment_of, render
 
 COOKIE = "relvan_visit"
 MOST_ID_DIGITS = 18
@@ -85,14 +85,18 @@ class Desk:
             "refusals": values.pop("refusals", ()),
             **values,
         }
-        return HTMLResponse(render(self.environment, name, context, self._list_currencies), status)
+        return HTMLResponse(render(self.environment, name, context, self._known), status)
 
     def fragment(
         self, name: str, station: str = "", *, status: int = 200, **values: Any
     ) -> HTMLResponse:
         """Renders a piece of a page, for htmx."""
         context = {**self._context(station), "refusals": (), "chosen_columns": None, **values}
-        return HTMLResponse(render(self.environment, name, context, self._list_currencies), status)
+        return HTMLResponse(render(self.environment, name, context, self._known), status)
+
+    @property
+    def _known(self) -> Known:
+        return Known(self._list_currencies, self.workplace.tray_names)
 
     def _list_currencies(self) -> Mapping[str, str]:
         with self.workplace.database.reading() as session:
@@ -135,6 +139,7 @@ class Desk:
         deed: str,
         *,
         undo_path: str = "",
+        undo_fields: Sequence[tuple[str, str]] = (),
         field: str = "pick",
     ) -> Response:
         """Redirects after an action on many, with a notice that says for how many it was done and
@@ -147,6 +152,7 @@ class Desk:
             words += " " + " ".join(verdict.message for verdict in refused[:3])
             words += f" And {len(refused) - 3} more." if len(refused) > 3 else ""
         undo = [(field, verdict.subject) for verdict in done] if undo_path and done else []
+        undo += undo_fields if undo else ()
         return self.done(
             path,
             words,

@@ -2,10 +2,11 @@
 
 import re
 from collections.abc import Mapping
+from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from relvan.core.money import parse_amount
-from relvan.core.refusal import Refusal, Refused
+from relvan.core.refusal import Refusal, Refused, refuse
 
 PLAIN = re.compile(r"[+-]?[0-9]{1,9}")
 # "1,000" and "1 000" are a thousand; "1,5" is no whole number
@@ -81,6 +82,18 @@ class FormReader:
         """Raises all refusals that were gathered, together."""
         if self.refusals:
             raise Refused(*self.refusals)
+
+
+def day_of(typed: str, field: str) -> date | None:
+    """Returns a day as a date field posts it (ISO 8601), or None when the field is empty."""
+    typed = typed.strip()
+    if not typed:
+        return None
+    try:
+        return date.fromisoformat(typed)
+    except ValueError:
+        message = f"“{typed[:20]}” is no day."
+        raise refuse("form", message, "Type it like 2026-12-31.", field) from None
 
 
 def fields_under(form: Mapping[str, str], start: str) -> dict[str, str]:

@@ -7,6 +7,7 @@ import json
 import re
 from collections.abc import Callable, Mapping
 from contextvars import ContextVar
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import cache, lru_cache
 from pathlib import Path
@@ -26,7 +27,6 @@ from relvan.core.catalogue.keyed import Keyed, list_of_fact
 from relvan.core.channels.sending import UpdateState
 from relvan.core.listings.state import STATE_WORDS
 from relvan.core.money import as_decimal
-from relvan.core.orders.trays import TRAY_NAMES
 from relvan.core.prices.sales import SALE_OF
 from relvan.services.workplace import Workplace
 from relvan.web.addresses import address_of
@@ -49,6 +49,7 @@ STYLE = (
     "bare",
     "page",
     "sentence",
+    "orders",
     "tables",
     "forms",
     "drawer",
@@ -73,6 +74,22 @@ MONEY_FIELDS = (
 MOST_TOLD = 240
 # returns the currency of each price list by its key; the page that is rendered knows them
 LIST_CURRENCIES: ContextVar[Callable[[], Mapping[str, str]]] = ContextVar("list_currencies")
+
+
+# name and hue of every tray, by its key
+TRAYS: ContextVar[Callable[[], Mapping[str, tuple[str, str]]]] = ContextVar("trays")
+
+
+def tray_name(key: str) -> str:
+    """Returns the name of a tray; one that was deleted is told by its key."""
+    known = TRAYS.get(None)
+    return (known() if known else {}).get(key, (key, ""))[0]
+
+
+def tray_hue(key: str) -> str:
+    """Returns the hue under the name of a tray."""
+    known = TRAYS.get(None)
+    return (known() if known else {}).get(key, ("", "slate"))[1]
 
 
 @cache
@@ -154,7 +171,7 @@ class SellersHand:
         if name.startswith(SALE_OF) and isinstance(value, dict):
             return self._sale(value, name.removeprefix(SALE_OF))
         if name == "tray":
-            return TRAY_NAMES.get(value, str(value))
+            return tray_name(value)
         if value is True:
             return "yes"
         if isinstance(value, int) and not isinstance(value, bool) and name.startswith(MONEY_FIELDS):
@@ -244,7 +261,8 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "grams": seller.grams,
         "told": seller.told,
         "fact": fact_name,
-        "tray": lambda tray: TRAY_NAMES[tray],
+        "tray": tray_name,
+        "hue": tray_hue,
         "tone": tone_of,
         "health": health_word,
         "error_title": error_title,
@@ -281,17 +299,23 @@ def _pieces(environment: Environment) -> SimpleNamespace:
     return pieces
 
 
+@dataclass(frozen=True)
+class Known:
+    """What filters look up when a template asks for it: the currency of each price list, and the
+    name and hue of each tray."""
+
+    currencies: Callable[[], Mapping[str, str]] = dict
+    trays: Callable[[], Mapping[str, tuple[str, str]]] = dict
+
+
 def render(
-    environment: Environment,
-    name: str,
-    values: dict[str, Any],
-    currencies: Callable[[], Mapping[str, str]] = dict,
+    environment: Environment, name: str, values: dict[str, Any], known: Known | None = None
 ) -> str:
-    """Renders one template. `currencies` returns the currency of each price list; it is only called
-    where the template writes a price out of the history.
-    """
-    token = LIST_CURRENCIES.set(cache(currencies))
+    """Renders one template. What is `known` is only looked up where the template needs it."""
+    known = known or Known()
+    token, trays = LIST_CURRENCIES.set(cache(known.currencies)), TRAYS.set(known.trays)
     try:
         return environment.get_template(name).render(**values)
     finally:
         LIST_CURRENCIES.reset(token)
+        TRAYS.reset(trays)

@@ -55,6 +55,12 @@ ROOMS = {
         Room("rates", "Rates", "rate_index"),
         Room("history", "Prices sent", "price_history"),
     ),
+    "orders": (
+        Room("orders", "Orders", "order_index"),
+        Room("board", "Board", "order_board"),
+        Room("trays", "Trays", "tray_index"),
+        Room("rules", "Rules", "rule_index"),
+    ),
     "setup": (
         Room("channels", "Channels and carriers", "setup_index"),
         Room("move-in", "Move in", "move_in_index"),

@@ -21,15 +21,27 @@ class Choice:
 
 @dataclass(frozen=True)
 class Chip:
-    """One part of the sentence that can be chosen."""
+    """One part of the sentence that can be chosen. With `many`, several values can be, of which one
+    is enough; the URL has them with commas between."""
 
     key: str
     title: str
     choices: tuple[Choice, ...]
+    many: bool = False
 
     def words_for(self, value: str) -> str:
-        """Returns the words for a value in the sentence."""
-        return next((choice.words for choice in self.choices if choice.value == value), value)
+        """Returns the words for a value, or for several, in the sentence."""
+        words = {choice.value: choice.words for choice in self.choices}
+        return " or ".join(words.get(one, one) for one in self.values_in(value))
+
+    def values_in(self, value: str) -> tuple[str, ...]:
+        """Returns the values that were chosen."""
+        return tuple(value.split(",")) if self.many and value else (value,) if value else ()
+
+    def offers(self, value: str) -> bool:
+        """Says whether everything that was chosen is among the choices."""
+        known = {choice.value for choice in self.choices}
+        return bool(value) and set(self.values_in(value)) <= known
 
 
 @dataclass(frozen=True)
@@ -78,6 +90,24 @@ class Sentence:
         }
         return f"{self.path}?{urlencode(pairs)}" if pairs else self.path
 
+    def choice_url(self, chip: Chip, value: str) -> str:
+        """Returns the address of the page with a value chosen; of a chip that takes many, with the
+        value added, or left out if it was chosen.
+        """
+        if not chip.many:
+            return self.url(chip.key, value)
+        chosen = chip.values_in(self.chosen.get(chip.key, ""))
+        rest = [one for one in chosen if one != value]
+        return self.url(chip.key, ",".join(rest if value in chosen else [*chosen, value]))
+
+    def is_chosen(self, chip: Chip, value: str) -> bool:
+        """Says whether a value of a chip is chosen."""
+        return value in chip.values_in(self.chosen.get(chip.key, ""))
+
+    def values(self, key: str) -> tuple[str, ...]:
+        """Returns the values that are chosen of a chip that takes many."""
+        return tuple(value for value in self.chosen.get(key, "").split(",") if value)
+
     def sort_url(self, name: str) -> str:
         """Returns the address of the page sorted by a column; in the other direction when it is
         sorted by that column already.
@@ -115,11 +145,7 @@ def read_sentence(
     Raises:
         Refused: with `strict`, if the query says something that the sentence cannot.
     """
-    chosen = {
-        chip.key: query[chip.key]
-        for chip in chips
-        if query.get(chip.key) in {choice.value for choice in chip.choices}
-    }
+    chosen = {chip.key: query[chip.key] for chip in chips if chip.offers(query.get(chip.key, ""))}
     unread = [
         key for key, value in query.items() if value and key not in chosen and key not in NO_CHIPS
     ]

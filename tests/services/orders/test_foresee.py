@@ -1,12 +1,15 @@
 """Tests that what a deed on orders is foreseen to do is what it does, for every deed, in every
 state that orders come into."""
 
+from datetime import timedelta
+
 import pytest
 from hypothesis import strategies as st
 from hypothesis.stateful import invariant, precondition, rule
 
 from relvan.core.orders.deeds import DeedOutcome, OrderDeed
 from relvan.core.orders.intake import Address, IncomingLine
+from relvan.services.orders.aside import assign_orders, set_aside, tag_orders, take_back_aside
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.release import release_orders, release_parts
@@ -29,7 +32,25 @@ CARRY_OUT = {
     OrderDeed.UNRESERVE: unreserve_orders,
     OrderDeed.CANCEL: cancel_orders,
     OrderDeed.MOVE: lambda place, owner, numbers: move_orders(place, owner, numbers, "inbox"),
+    OrderDeed.SET_ASIDE: lambda place, owner, numbers: set_aside(
+        place, owner, numbers, "waits", place.local_now().date() + timedelta(days=2)
+    ),
+    OrderDeed.BRING_BACK: take_back_aside,
+    OrderDeed.TAG: lambda place, owner, numbers: tag_orders(place, owner, numbers, "gift"),
+    OrderDeed.UNTAG: lambda place, owner, numbers: tag_orders(
+        place, owner, numbers, "gift", off=True
+    ),
+    OrderDeed.ASSIGN: lambda place, owner, numbers: assign_orders(place, owner, numbers, ""),
 }
+# what these change is not how an order stands, or they do the same again
+NOTED = (
+    OrderDeed.MOVE,
+    OrderDeed.SET_ASIDE,
+    OrderDeed.BRING_BACK,
+    OrderDeed.TAG,
+    OrderDeed.UNTAG,
+    OrderDeed.ASSIGN,
+)
 
 
 @built_once
@@ -88,7 +109,7 @@ class Desk(OnACopy):
             assert verdict.ok == (outcome != DeedOutcome.REFUSED), (deed, one, verdict)
             assert verdict.code == (one.answer.code if outcome == DeedOutcome.REFUSED else "")
             if one.number in before and deed not in (
-                OrderDeed.MOVE,
+                *NOTED,
                 OrderDeed.CANCEL,
             ):  # cancelling serves who waits
                 changed = standing(self.place, one.number) != before[one.number]

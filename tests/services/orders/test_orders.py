@@ -147,7 +147,7 @@ def test_an_unpaid_order_is_reserved_but_waits_for_its_payment(shop, owner, worl
     number = world.buy("hagglet", "PT-14", paid=False)
     read(shop)
     order = orders(shop)[0]
-    assert order.words == "1 of 1 to pick, not paid"
+    assert order.words == "1 of 1 to pick, not invoiced, not paid"
     assert release_orders(shop, owner, [order.number])[0].code == "not-paid"
     world.client.post(f"/world/hagglet/orders/{number}/pay").raise_for_status()
     read(shop)
@@ -223,18 +223,23 @@ def test_an_unknown_line_is_shown_and_one_link_repairs_all_like_it(shop, owner, 
     world.buy("hagglet", "STRANGE")
     read(shop)
     assert {(row.tray, row.words) for row in orders(shop)} == {
-        ("short", "1 unknown line, 1 of 1 short, paid")
+        ("short", "1 unknown line, 1 of 1 short, not invoiced, paid")
     }
     with pytest.raises(NotFound):
         link_lines(shop, owner, "STRANGE", "NOBODY")
     assert len(link_lines(shop, owner, "strange", "PT-14")) == 2
-    assert {(row.tray, row.words) for row in orders(shop)} == {("inbox", "1 of 1 to pick, paid")}
+    assert {(row.tray, row.words) for row in orders(shop)} == {
+        ("inbox", "1 of 1 to pick, not invoiced, paid")
+    }
     assert_sound(shop)
 
 
 def test_what_cannot_be_reserved_whole_waits_and_reserves_nothing(desk, owner):
     number = take(desk, owner, ("PT-14", 1), ("PT-18", 3))
-    assert (one(desk, number).tray, one(desk, number).words) == ("short", "4 of 4 short, paid")
+    assert (one(desk, number).tray, one(desk, number).words) == (
+        "short",
+        "4 of 4 short, not invoiced, paid",
+    )
     verdict = reserve_orders(desk, owner, [number])[0]
     assert (verdict.ok, verdict.message) == (False, "“O-1001” is short of 1 of PT-18.")
     moved = receive(desk, owner, "PT-18", 1)

@@ -134,4 +134,7 @@ def test_products_are_drafted_sent_taken_down_and_put_back(web, workplace, owner
 def test_each_deed_foresees_what_it_would_do(shop, web, path, picks, words):
     answer = web.post(path, data={"pick": picks}, headers={"X-CSRF-Token": web.csrf})
     assert words in " ".join(html.fromstring(answer.text).text_content().split())
-    assert (orders(shop)[0].tray, orders(shop)[0].words) == ("inbox", "1 of 1 to pick, paid")
+    assert (orders(shop)[0].tray, orders(shop)[0].words) == (
+        "inbox",
+        "1 of 1 to pick, not invoiced, paid",
+    )

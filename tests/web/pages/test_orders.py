@@ -41,7 +41,7 @@ def send_off(workplace, owner, number):
 def test_a_deed_that_there_is_not_is_refused_and_changes_nothing(shop, web):
     for path in ("/orders/do/reserved", "/orders/foresee/reserved"):
         assert post(web, path, pick="O-1001").status_code == 404
-    assert orders(shop)[0].words == "1 of 1 to pick, paid"
+    assert orders(shop)[0].words == "1 of 1 to pick, not invoiced, paid"
 
 
 def test_an_order_in_the_warehouses_tray_that_is_not_released_offers_its_release(shop, web):

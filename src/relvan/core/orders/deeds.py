@@ -24,6 +24,11 @@ class OrderDeed(StrEnum):
     UNRESERVE = "unreserve"
     CANCEL = "cancel"
     MOVE = "move"
+    SET_ASIDE = "set-aside"
+    BRING_BACK = "bring-back"
+    TAG = "tag"
+    UNTAG = "untag"
+    ASSIGN = "assign"
 
 
 class DeedOutcome(StrEnum):
@@ -73,12 +78,14 @@ class OrderStanding:
     picked: Extent
     shipped: Extent
     paid: Extent
+    invoiced: Extent = Extent.NONE
     from_channel: bool = False
     cancelled: bool = False
     unreleased: int = 0
     shipments: int = 0
     waiting: int = 0
     begun: int = 0
+    aside: bool = False
 
 
 def read_deed(name: str) -> OrderDeed:
@@ -198,6 +205,23 @@ def _move(order: OrderStanding) -> DeedAnswer:
     return DOES
 
 
+def _set_aside(order: OrderStanding) -> DeedAnswer:
+    if order.cancelled:
+        return _refused("cancelled", f"“{order.number}” is cancelled.", "It waits for nothing.")
+    if order.shipped == Extent.ALL and order.invoiced == Extent.ALL:
+        message = f"“{order.number}” is shipped and invoiced."
+        return _refused("closed", message, "It waits for nothing.")
+    return DOES
+
+
+def _bring_back(order: OrderStanding) -> DeedAnswer:
+    return DOES if order.aside else _already(f"“{order.number}” is not set aside.")
+
+
+def _always(_order: OrderStanding) -> DeedAnswer:
+    return DOES
+
+
 _RULES: Mapping[OrderDeed, Callable[[OrderStanding], DeedAnswer]] = {
     OrderDeed.RELEASE: _release,
     OrderDeed.RESERVE: _reserve,
@@ -207,6 +231,11 @@ _RULES: Mapping[OrderDeed, Callable[[OrderStanding], DeedAnswer]] = {
     OrderDeed.UNRESERVE: _unreserve,
     OrderDeed.CANCEL: _cancel,
     OrderDeed.MOVE: _move,
+    OrderDeed.SET_ASIDE: _set_aside,
+    OrderDeed.BRING_BACK: _bring_back,
+    OrderDeed.TAG: _always,
+    OrderDeed.UNTAG: _always,
+    OrderDeed.ASSIGN: _always,
 }
 
 

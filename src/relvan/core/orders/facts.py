@@ -61,13 +61,16 @@ def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFa
     picked = sum(line.picked for line in stocked)
     reserved = sum(min(line.quantity, line.reserved + line.shipped) for line in stocked)
     invoiced = sum(line.invoiced for line in lines)
+    to_invoice = sum(line.quantity for line in lines)
     return OrderFacts(
         reserved=extent(reserved, wanted),
         picked=extent(picked, wanted),
         shipped=extent(shipped, wanted),
-        invoiced=extent(invoiced, sum(line.quantity for line in lines)),
+        invoiced=extent(invoiced, to_invoice),
         paid=extent(paid, total),
-        words=_words(lines, wanted, reserved, picked, shipped, extent(paid, total)),
+        words=_words(lines, wanted, reserved, picked, shipped)
+        + f", {INVOICED_WORDS[extent(invoiced, to_invoice)]}"
+        + f", {PAID_WORDS[extent(paid, total)]}",
         units=wanted,
         units_reserved=reserved,
         units_picked=picked,
@@ -75,8 +78,16 @@ def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFa
     )
 
 
+INVOICED_WORDS = {
+    Extent.ALL: "invoiced",
+    Extent.PART: "part invoiced",
+    Extent.NONE: "not invoiced",
+}
+PAID_WORDS = {Extent.ALL: "paid", Extent.PART: "part paid", Extent.NONE: "not paid"}
+
+
 def _words(
-    lines: Sequence[LineFacts], wanted: int, reserved: int, picked: int, shipped: int, paid: Extent
+    lines: Sequence[LineFacts], wanted: int, reserved: int, picked: int, shipped: int
 ) -> str:
     parts = []
     unknown = sum(1 for line in lines if not line.known)
@@ -91,5 +102,4 @@ def _words(
             parts.append(f"{reserved - picked} of {wanted} to pick")
         if shipped < picked:
             parts.append(f"{picked - shipped} to ship")
-    parts.append({Extent.ALL: "paid", Extent.PART: "part paid", Extent.NONE: "not paid"}[paid])
     return ", ".join(parts)

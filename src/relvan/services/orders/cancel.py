@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from relvan.core.orders.deeds import OrderDeed
-from relvan.core.orders.trays import CHOSEN_BY_HAND, Tray
+from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import NOT_PICKED_YET, PICK_LIST, SHIPMENT, ShipmentState, move
@@ -52,16 +52,15 @@ def move_orders(
 ) -> list[Verdict]:
     """Moves orders into a tray by hand. The tray *Cancelled* is only reached by cancelling."""
     actor.must(Right.ORDERS)
-    if tray not in CHOSEN_BY_HAND:
-        allowed = ", ".join(CHOSEN_BY_HAND)
-        raise refuse(
-            "not-allowed", f"“Tray” must be one of {allowed}; it got “{tray[:30]}”.", "", "tray"
-        )
+    allowed = [key for key in workplace.tray_names() if key != Tray.CANCELLED]
+    if tray not in allowed:
+        message = f"“Tray” must be one of {', '.join(allowed)}; it got “{tray[:30]}”."
+        raise refuse("not-allowed", message, "The tray Cancelled is reached by cancelling.", "tray")
 
     def deed(session: Session, number: str) -> None:
         order = order_by_number(session, number)
         answer_for(session, order, OrderDeed.MOVE)
-        put_in_tray(session, workplace, actor, order, Tray(tray))
+        put_in_tray(session, workplace, actor, order, tray)
 
     return for_each(workplace, numbers, deed)
 

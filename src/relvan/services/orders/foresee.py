@@ -23,6 +23,11 @@ WOULD = {
     OrderDeed.UNRESERVE: "would give their stock back",
     OrderDeed.CANCEL: "would be cancelled, for good",
     OrderDeed.MOVE: "would be moved",
+    OrderDeed.SET_ASIDE: "would be set aside",
+    OrderDeed.BRING_BACK: "would be brought back",
+    OrderDeed.TAG: "would be tagged",
+    OrderDeed.UNTAG: "would lose the tag",
+    OrderDeed.ASSIGN: "would be assigned",
 }
 ALREADY = {
     OrderDeed.RELEASE: "with the warehouse already",
@@ -30,6 +35,7 @@ ALREADY = {
     OrderDeed.RESERVE: "reserved already",
     OrderDeed.RESERVE_ANYWHERE: "reserved already",
     OrderDeed.CANCEL: "cancelled already",
+    OrderDeed.BRING_BACK: "not set aside",
 }
 STAYS = {
     "cancelled": "cancelled",
@@ -37,6 +43,7 @@ STAYS = {
     "not-paid": "not paid",
     "under-way": "picking has begun, or nothing is with the warehouse",
     "nothing": "nothing to free",
+    "closed": "shipped and invoiced",
     "not-found": "no such order",
 }
 

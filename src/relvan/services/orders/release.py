@@ -4,10 +4,12 @@ stock is promised."""
 from collections.abc import Sequence
 
 from relvan.core.orders.deeds import OrderDeed
+from relvan.core.orders.rules import RuleEvent
 from relvan.core.people.roles import Right
 from relvan.core.setup.numbering import Series
 from relvan.core.shipping.life import ShipmentState
 from relvan.services import audit
+from relvan.services.changes import changes_of
 from relvan.services.counters import next_number
 from relvan.services.orders.reserve import (
     Reserving,
@@ -33,7 +35,7 @@ def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
     def deed(session: Session, number: str) -> str:
         order = order_by_number(session, number)
         answer = answer_for(session, order, OrderDeed.RELEASE)
-        return _release(session, workplace, actor, order) if answer.does else ""
+        return release_in(session, workplace, actor, order) if answer.does else ""
 
     return for_each(workplace, numbers, deed)
 
@@ -54,12 +56,12 @@ def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
         if not answer.does:
             return ""
         reserve_all(session, workplace, actor, [order], Reserving(part=True))
-        return _release(session, workplace, actor, order)
+        return release_in(session, workplace, actor, order)
 
     return for_each(workplace, numbers, deed)
 
 
-def _release(session: Session, workplace: Workplace, actor: Actor, order: Order) -> str:
+def release_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> str:
     """Creates a shipment for every warehouse in which units of the order are reserved; returns the
     numbers of the shipments."""
     by_warehouse: dict[int, list[tuple[int, int, int]]] = {}
@@ -93,5 +95,6 @@ def _release(session: Session, workplace: Workplace, actor: Actor, order: Order)
         audit.Subject("order", order.id),
         f"released as {', '.join(made)}",
     )
+    changes_of(session).happened(order.id, RuleEvent.RELEASED)
     work_out_orders(session, workplace, actor, [order])
     return ", ".join(made)

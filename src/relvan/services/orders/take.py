@@ -8,12 +8,14 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
+from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
+from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
@@ -94,7 +96,10 @@ def take_manual_order(
         audit.record(
             session, actor, workplace.now(), audit.Subject("order", order.id), "taken by hand"
         )
-        reserve_in(session, workplace, actor, order, Reserving(caused_at=workplace.now()))
+        changes_of(session).happened(order.id, RuleEvent.TAKEN)
+        plan = reserve_in(session, workplace, actor, order, Reserving(caused_at=workplace.now()))
+        if not plan.whole:
+            changes_of(session).happened(order.id, RuleEvent.SHORT)
         return order.number
 
 
@@ -141,9 +146,11 @@ def _new_order(
         channel_id=channel.id if channel else None,
         channel_number=incoming.number or None,
         channel_mark=incoming.changed,
-        tray=Tray.INBOX,
+        tray=(channel.start_tray if channel else "") or Tray.INBOX,
+        tray_since=workplace.now(),
         customer=incoming.ship_to.name,
         ship_to=incoming.ship_to.as_dict(),
+        country=incoming.ship_to.country,
         currency=incoming.currency,
         delivery_price=incoming.delivery_price,
         total=total,
@@ -223,6 +230,8 @@ def _reserve_new(
         (gone if incoming.cancelled else standing).append(order)
     if gone:
         work_out_orders(session, workplace, SYSTEM, gone)
+    for order in standing:
+        changes_of(session).happened(order.id, RuleEvent.TAKEN)
     if standing:
         ordered = products_ordered(session, [order.id for order in standing])
         sold = frozenset((channel.id, product_id) for product_id in ordered)
@@ -230,6 +239,9 @@ def _reserve_new(
             session, workplace, SYSTEM, standing, Reserving(caused_at=now, sold=sold)
         )
         note_oversales(session, channel.id, plans, now)
+        for order in standing:
+            if not plans[order.id].whole:
+                changes_of(session).happened(order.id, RuleEvent.SHORT)
 
 
 def _update(
@@ -242,6 +254,7 @@ def _update(
     changed = False
     if incoming.cancelled and order.cancelled_at is None:
         cancel_in(session, workplace, SYSTEM, order, "cancelled on the channel")
+        changes_of(session).happened(order.id, RuleEvent.CANCELLED)
         return order.number
     if incoming.paid and order.paid < order.total:
         audit.record(
@@ -265,6 +278,7 @@ def _update(
             {"ship to": (order.ship_to, ship_to)},
         )
         order.ship_to, order.customer = ship_to, incoming.ship_to.name
+        order.country = incoming.ship_to.country
         changed = True
     if changed:
         work_out_orders(session, workplace, SYSTEM, [order])

@@ -3,11 +3,13 @@ shipments or payment."""
 
 from collections.abc import Collection
 
-from relvan.core.orders.facts import order_facts
-from relvan.core.orders.trays import Tray, tray_after_work
+from relvan.core.orders.facts import Extent, order_facts
+from relvan.core.orders.rules import RuleEvent
+from relvan.core.orders.trays import Tray, is_first_tray, tray_after_work
 from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.core.webhooks.announcing import Matter
 from relvan.services import audit
+from relvan.services.changes import changes_of
 from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import line_facts, lines_of, reservations_of, shipments_of
@@ -52,13 +54,31 @@ def work_out_orders(
             )
             unknown = sum(1 for line in lines[order.id] if line.product_id is None)
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
-            put_in_tray(
-                session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray
-            )
-        if _standing(order) != before:
+            if order.cancelled_at or is_first_tray(order.tray):
+                put_in_tray(
+                    session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray
+                )
+        after = _standing(order)
+        if after != before:
             changed.append(order.number)
+            _note_events(session, order, before, after)
     session.flush()
     announce(session, workplace, Matter.ORDER, changed)
+
+
+# what an order has come to, by its place in `_standing` -> what the rules of the desk are told
+REACHED = {2: RuleEvent.RESERVED, 4: RuleEvent.SHIPPED, 5: RuleEvent.INVOICED, 6: RuleEvent.PAID}
+
+
+def _note_events(
+    session: Session, order: Order, before: tuple[str, ...], after: tuple[str, ...]
+) -> None:
+    if order.cancelled_at:
+        return
+    changes = changes_of(session)
+    for place, event in REACHED.items():
+        if after[place] == Extent.ALL and before[place] != Extent.ALL:
+            changes.happened(order.id, event)
 
 
 def _standing(order: Order) -> tuple[str, ...]:
@@ -74,13 +94,13 @@ def _standing(order: Order) -> tuple[str, ...]:
 
 
 def put_in_tray(
-    session: Session, workplace: Workplace, actor: Actor, order: Order, tray: Tray
+    session: Session, workplace: Workplace, actor: Actor, order: Order, tray: str
 ) -> None:
     """Moves an order, with an entry in its log."""
     if order.tray == tray:
         return
     changes = {"tray": (order.tray, str(tray))}
-    order.tray = tray
+    order.tray, order.tray_since = str(tray), workplace.now()
     audit.record(
         session, actor, workplace.now(), audit.Subject("order", order.id), "moved", changes
     )

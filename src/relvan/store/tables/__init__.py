@@ -38,7 +38,17 @@ from relvan.store.tables.listings import (
     PriceSent,
     TranslationRow,
 )
-from relvan.store.tables.orders import Order, OrderLine, Oversale, Reservation
+from relvan.store.tables.orders import (
+    DeskRun,
+    Order,
+    OrderLine,
+    OrderNotice,
+    OrderRule,
+    OrderTag,
+    Oversale,
+    Reservation,
+    TrayRow,
+)
 from relvan.store.tables.people import (
     ApiToken,
     AuditEntry,
@@ -89,6 +99,7 @@ __all__ = [
     "Channel",
     "Counter",
     "CurrencyRate",
+    "DeskRun",
     "Drift",
     "Duty",
     "ExpectedReceipt",
@@ -109,6 +120,9 @@ __all__ = [
     "NearerPolicy",
     "Order",
     "OrderLine",
+    "OrderNotice",
+    "OrderRule",
+    "OrderTag",
     "OutboxEntry",
     "Oversale",
     "PageSearch",
@@ -138,6 +152,7 @@ __all__ = [
     "Toast",
     "Transfer",
     "TranslationRow",
+    "TrayRow",
     "Visit",
     "Warehouse",
     "Webhook",

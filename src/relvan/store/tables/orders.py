@@ -14,7 +14,10 @@ class Order(Table):
     """A customer's order; amounts are in minor units. It is taken once by (channel, channel's
     number).
 
-    Its progress is worked out from its lines and stored beside it, so that lists are fast.
+    Its progress is worked out from its lines and stored beside it, so that lists are fast. `tray` is
+    chosen by a person, a rule or as `core/orders/trays.py` says, and `tray_since` is when it came
+    there. A person may set it aside (`aside_reason`) until a day (ISO 8601), or assign it to
+    somebody. `country` is worked out from `ship_to`.
     """
 
     __tablename__ = "customer_order"
@@ -32,6 +35,20 @@ class Order(Table):
             postgresql_where=text("cancelled_at IS NULL"),
         ),
         Index("ix_customer_order_channel_number", "channel_number"),
+        Index(
+            "ix_customer_order_waiting",
+            "tray",
+            sqlite_where=text("aside_until IS NULL"),
+            postgresql_where=text("aside_until IS NULL"),
+        ),
+        Index(
+            "ix_customer_order_aside_until",
+            "aside_until",
+            sqlite_where=text("aside_until IS NOT NULL"),
+            postgresql_where=text("aside_until IS NOT NULL"),
+        ),
+        Index("ix_customer_order_country", "country", "id"),
+        Index("ix_customer_order_tray_since", "tray", "tray_since"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     number: Mapped[str] = mapped_column(Folded(), unique=True)
@@ -55,6 +72,69 @@ class Order(Table):
     fact_invoiced: Mapped[str] = mapped_column(default="none")
     fact_paid: Mapped[str] = mapped_column(default="none")
     words: Mapped[str] = mapped_column(default="")
+    country: Mapped[str] = mapped_column(default="", server_default="")
+    tray_since: Mapped[datetime | None]
+    aside_until: Mapped[str | None]
+    aside_reason: Mapped[str] = mapped_column(default="", server_default="")
+    assigned_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+
+
+class OrderTag(Table):
+    """A tag of an order."""
+
+    __tablename__ = "order_tag"
+    __table_args__ = strict(Index("ix_order_tag_tag", "tag", "order_id"))
+    order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"), primary_key=True)
+    tag: Mapped[str] = mapped_column(primary_key=True)
+
+
+class TrayRow(Table):
+    """A tray of the order desk, by its key, which stays when it is renamed. `remind_days` is after
+    how many days in it an order is reminded of, and `words` what the customer reads meanwhile.
+    """
+
+    __tablename__ = "tray"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    hue: Mapped[str]
+    position: Mapped[int]
+    remind_days: Mapped[int] = mapped_column(default=0, server_default="0")
+    words: Mapped[str] = mapped_column(default="", server_default="")
+
+
+class OrderRule(Table):
+    """A rule of the order desk, as `core/orders/rules.py` reads it, with its place in the order of
+    rules.
+    """
+
+    __tablename__ = "order_rule"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    rule: Mapped[dict[str, Any]]
+
+
+class OrderNotice(Table):
+    """Something about an order that a rule or a reminder lays before the team, until somebody has
+    seen it.
+    """
+
+    __tablename__ = "order_notice"
+    __table_args__ = strict(Index("ix_order_notice_order_id", "order_id"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
+    words: Mapped[str]
+    at: Mapped[datetime]
+
+
+class DeskRun(Table):
+    """That a rule about waiting, or with the id 0 the reminder of a tray, has seen an order that lies
+    in its tray `since` a moment. So it does so once each time the order comes into a tray.
+    """
+
+    __tablename__ = "desk_run"
+    order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"), primary_key=True)
+    rule_id: Mapped[int] = mapped_column(primary_key=True)
+    since: Mapped[datetime]
 
 
 class OrderLine(Table):

@@ -1,0 +1,126 @@
+"""Serves an order's own page."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.orders.deeds import DeedAnswer, OrderDeed, deeds_of
+from relvan.core.orders.facts import Extent, order_facts
+from relvan.core.orders.flow import OrderFlow, flow_of
+from relvan.core.orders.trays import Tray
+from relvan.services.orders.aside import see_notices
+from relvan.services.orders.link import link_lines
+from relvan.services.orders.short import short_of
+from relvan.store.channels import channel_by_id
+from relvan.store.dispatch import parcel_rows
+from relvan.store.history import history
+from relvan.store.order_standing import standings_of
+from relvan.store.orders import (
+    line_facts,
+    lines_of,
+    order_by_number,
+    reservations_of,
+    shipment_rows,
+    tellings_of_order,
+)
+from relvan.store.people import active_people
+from relvan.store.stock import warehouses
+from relvan.store.tables import Order, OrderLine, Reservation
+from relvan.store.trays import all_tags, notices_of, tags_of
+from relvan.web.desk import At, Form
+from relvan.web.order_deeds import BUTTONS, DeedButton
+
+router = APIRouter(prefix="/orders")
+
+
+@router.get("/{number}", name="order_show")
+def order_show(desk: At, number: str) -> HTMLResponse:
+    """Shows an order's own page."""
+    with desk.workplace.database.reading() as session:
+        order = order_by_number(session, number)
+        lines = lines_of(session, [order.id])[order.id]
+        held = reservations_of(session, [order.id])
+        channel = channel_by_id(session, order.channel_id) if order.channel_id else None
+        names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+        parcels = parcel_rows(session, order.id)
+        values: dict[str, Any] = {
+            "order": order,
+            "lines": [
+                (line, [(names[r.warehouse_id], r.quantity) for r in held.get(line.id, [])])
+                for line in lines
+            ],
+            "flow": _flow(order, lines, held),
+            "channel": channel,
+            "short": short_of(session, order) if _is_short(order) else None,
+            "shipments": shipment_rows(session, order_id=order.id),
+            "parcels": parcels,
+            "deeds": _deeds(deeds_of(standings_of(session, [order])[order.id])),
+            "history": history(session, "order", order.id, 100),
+            "tellings": tellings_of_order(session, order, [parcel.id for parcel in parcels]),
+            "trays": [
+                key
+                for key in desk.workplace.tray_names()
+                if key not in (Tray.CANCELLED, order.tray)
+            ],
+            "tags": tags_of(session, [order.id])[order.id],
+            "notices": notices_of(session, order.id),
+            "people": active_people(session),
+            "all_tags": all_tags(session),
+            "assigned": next(
+                (one for one in active_people(session) if one.id == order.assigned_id), None
+            ),
+        }
+    return desk.page("orders/show.html", "orders", **values)
+
+
+def _is_short(order: Order) -> bool:
+    return order.cancelled_at is None and Extent.ALL not in (
+        order.fact_reserved,
+        order.fact_shipped,
+    )
+
+
+def _flow(
+    order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
+) -> OrderFlow:
+    progress = order_facts(
+        [line_facts(line, held.get(line.id, ())) for line in lines],
+        paid=order.paid,
+        total=order.total,
+    )
+    goods = (
+        ("ordered", progress.units),
+        ("reserved", progress.units_reserved),
+        ("picked", progress.units_picked),
+        ("shipped", progress.units_shipped),
+    )
+    invoiced = order.total if order.fact_invoiced == Extent.ALL else 0
+    return flow_of(goods, (("total", order.total), ("invoiced", invoiced), ("paid", order.paid)))
+
+
+def _deeds(
+    answers: Mapping[OrderDeed, DeedAnswer],
+) -> list[tuple[OrderDeed, DeedButton, DeedAnswer]]:
+    """Returns (action, its button, what it would do) of all actions."""
+    return [(deed, button, answers[deed]) for deed, button in BUTTONS.items()]
+
+
+@router.post("/{number}/seen", name="order_seen")
+def order_seen(desk: At, form: Form, number: str) -> Response:
+    """Deletes what lies before the team about an order."""
+    see_notices(desk.workplace, desk.actor, number)
+    return desk.go(f"/orders/{number}")
+
+
+@router.post("/{number}/link", name="order_link")
+def order_link(desk: At, form: Form, number: str) -> Response:
+    """Links an unknown line to a product; all lines with the same code are linked too."""
+    numbers = link_lines(
+        desk.workplace, desk.actor, form.get("line_sku", ""), form.get("sku", "").strip()
+    )
+    return desk.done(
+        f"/orders/{number}",
+        f"Linked in {len(numbers)} {'order' if len(numbers) == 1 else 'orders'}.",
+    )
