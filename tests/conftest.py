@@ -317,6 +317,14 @@ TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ad
 
 
 @built_once
+def desk(workplace, owner):
+    """Builds a shop without channels, whose orders are taken by hand."""
+    add_pot(workplace, owner, "PT-14", units=5)
+    add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
+    return workplace
+
+
+@built_once
 def seven_pots(workplace, owner, world):
     """Builds seven pots and a family, some of them alike in what they are sorted by; drafts, and
     orders of them."""

@@ -49,5 +49,7 @@ def words(answer):
 
 def undo(client, answer):
     form = html.fromstring(answer.text).cssselect(".toast-note form")[0]
-    fields = {field.get("name"): field.get("value") for field in form.cssselect("input")}
+    fields: dict[str, list[str]] = {}
+    for field in form.cssselect("input"):
+        fields.setdefault(field.get("name"), []).append(field.get("value"))
     return client.post(form.get("action"), data=fields)

@@ -19,6 +19,7 @@ JOIN = {
     "axes": [{"name": "Glaze", "values": ["Ink"]}],
     "sku_pattern": "F-{Glaze}",
 }
+TAG_RULE = {"name": "Gift", "when": "taken", "then": [{"deed": "tag", "value": "gift"}]}
 # call -> the right that it needs, and a body that is well formed
 CALLS = {
     "POST /imports/{job_id}/read-again": (Right.CATALOGUE, {}),
@@ -103,6 +104,19 @@ CALLS = {
     "POST /orders/cancel": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /pick-lists/{pick_list_id}/picks/{pick_id}/undo": (Right.DISPATCH, None),
     "POST /orders/move": (Right.ORDERS, {"numbers": ["O-1"], "tray": "inbox"}),
+    "POST /orders/bring-back": (Right.ORDERS, {"numbers": ["O-1"]}),
+    "POST /orders/set-aside": (
+        Right.ORDERS,
+        {"numbers": ["O-1"], "reason": "waits", "until": "2026-11-20"},
+    ),
+    "POST /orders/tag": (Right.ORDERS, {"numbers": ["O-1"], "tag": "gift"}),
+    "POST /orders/assign": (Right.ORDERS, {"numbers": ["O-1"], "login": ""}),
+    "POST /trays": (Right.ORDERS, {"name": "Ask"}),
+    "PATCH /trays/{tray}": (Right.ORDERS, {"name": "Ask"}),
+    "DELETE /trays/{tray}": (Right.ORDERS, None),
+    "POST /rules": (Right.ORDERS, TAG_RULE),
+    "PATCH /rules/{rule_id}": (Right.ORDERS, {"active": False}),
+    "DELETE /rules/{rule_id}": (Right.ORDERS, None),
     "POST /pick-lists": (Right.DISPATCH, {"shipments": [1]}),
     "POST /pick-lists/{pick_list_id}/picks": (Right.DISPATCH, {"pick": 1, "quantity": 1}),
     "POST /shipments/{shipment_id}/parcels": (Right.DISPATCH, {"weight_g": 100}),
@@ -173,6 +187,7 @@ CALLS = {
 # these change nothing, or take a file, or depend on what the job is about: tried below and in other
 # tests
 OTHERS = {
+    "POST /rules/try",
     "POST /families/propose",
     "POST /orders/foresee/{deed}",
     "POST /imports",

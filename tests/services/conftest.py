@@ -25,14 +25,6 @@ def two_pots(workplace, owner, world):
 
 
 @built_once
-def desk(workplace, owner):
-    """Builds a shop without channels, whose orders are taken by hand."""
-    add_pot(workplace, owner, "PT-14", units=5)
-    add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
-    return workplace
-
-
-@built_once
 def all_channels(workplace, owner, world):
     """Builds all four channels."""
     add_price_list(workplace, owner, NewPriceList("chf", "Francs", "CHF", True))

@@ -31,6 +31,7 @@ from relvan.api import (
     stock,
     stockroom,
     tax,
+    trays,
     updates,
     warehouses,
     webhooks,
@@ -65,6 +66,7 @@ MODULES = (
     webhooks,
     jobs,
     orders,
+    trays,
     dispatch,
 )
 

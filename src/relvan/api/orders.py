@@ -25,6 +25,9 @@ from relvan.api.shapes import (
     OrderChange,
     OrderMove,
     OrderNumbers,
+    OrdersAside,
+    OrdersAssign,
+    OrdersTag,
     amount_of,
     minor,
 )
@@ -32,6 +35,12 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
 from relvan.core.orders.intake import Address, IncomingLine
 from relvan.core.refusal import not_found, refuse
+from relvan.services.orders.aside import (
+    assign_orders,
+    set_aside,
+    tag_orders,
+    take_back_aside,
+)
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.release import release_orders, release_parts
@@ -47,8 +56,10 @@ from relvan.store.listings import list_prices
 from relvan.store.order_list import PROGRESS, OrderFilter, order_page
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import lines_of, order_by_number, reservations_of, shipment_rows
+from relvan.store.people import person_by_id
 from relvan.store.prices import price_lists
 from relvan.store.tables import Order, OrderLine, Reservation
+from relvan.store.trays import notices_of, tags_of
 
 router = api_router(tags=["orders"])
 
@@ -62,11 +73,21 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
         shipments = shipment_rows(session, order_id=order.id)
         parcels = parcel_rows(session, order.id)
         deeds = deeds_of(standings_of(session, [order])[order.id])
+        tags = tags_of(session, [order.id])[order.id]
+        notices = [notice.words for notice in notices_of(session, order.id)]
+        assigned = person_by_id(session, order.assigned_id) if order.assigned_id else None
     return {
         "number": order.number,
         "channel": channel.key if channel else None,
         "channel_number": order.channel_number,
         "tray": order.tray,
+        "tray_since": order.tray_since.isoformat() if order.tray_since else None,
+        "set_aside": {"until": order.aside_until, "reason": order.aside_reason}
+        if order.aside_until
+        else None,
+        "tags": tags,
+        "assigned": assigned.login if assigned else None,
+        "notices": notices,
         "progress": _progress(order),
         "facts": _progress(order),  # the name of version 0.1, kept for one version
         "deeds": {deed: _answer(answer) for deed, answer in deeds.items()},
@@ -304,6 +325,7 @@ BULK: dict[str, tuple[BulkDeed, str]] = {
         "Undo the release of orders that nobody has picked; a verdict per order.",
     ),
     "cancel": (cancel_orders, "Cancel orders; a verdict per order."),
+    "bring-back": (take_back_aside, "Bring back what was set aside; a verdict per order."),
 }
 
 
@@ -328,3 +350,25 @@ def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]
 def post_move(by: By, wish: OrderMove) -> dict[str, Any]:
     """Moves orders into a tray and returns a verdict for each order."""
     return _verdicts(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))
+
+
+@router.post("/orders/set-aside")
+def post_set_aside(by: By, wish: OrdersAside) -> dict[str, Any]:
+    """Sets orders aside for a reason until a day, on which they come back by themselves; with a tray
+    they are moved there too. A verdict per order."""
+    done = set_aside(
+        by.workplace, by.actor, wish.numbers, wish.reason, wish.until, tray=wish.tray or ""
+    )
+    return _verdicts(done)
+
+
+@router.post("/orders/tag")
+def post_tag(by: By, wish: OrdersTag) -> dict[str, Any]:
+    """Adds a tag to orders, or deletes it when `off`. A verdict per order."""
+    return _verdicts(tag_orders(by.workplace, by.actor, wish.numbers, wish.tag, off=wish.off))
+
+
+@router.post("/orders/assign")
+def post_assign(by: By, wish: OrdersAssign) -> dict[str, Any]:
+    """Says by a login who takes care of orders; nobody when it is empty. A verdict per order."""
+    return _verdicts(assign_orders(by.workplace, by.actor, wish.numbers, wish.login))

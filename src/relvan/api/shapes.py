@@ -1,5 +1,6 @@
 """Defines the shapes that the API takes and returns; names as in docs/guide/api.md."""
 
+from datetime import date
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
@@ -18,7 +19,7 @@ from relvan.core.money import MINOR_DIGITS, Money
 from relvan.core.prices.steps import MOST_STEPS
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
-from relvan.core.texts import SEEN_CODE, WORDS
+from relvan.core.texts import SAYING, SEEN_CODE, WORDS
 
 
 class Shape(BaseModel):
@@ -137,6 +138,27 @@ class OrderMove(OrderNumbers):
     """Orders and the tray to put them into."""
 
     tray: TrayKey
+
+
+class OrdersAside(OrderNumbers):
+    """Orders that are set aside, why, until which day, and the tray for them if they are moved."""
+
+    reason: Annotated[str, Field(max_length=1000), described_text(SAYING, 200)]
+    until: date
+    tray: TrayKey | None = None
+
+
+class OrdersTag(OrderNumbers):
+    """Orders and a tag; `off` deletes it."""
+
+    tag: Annotated[str, Field(max_length=200), described_text(r"[A-Za-z0-9]", 30)]
+    off: Flag = False
+
+
+class OrdersAssign(OrderNumbers):
+    """Orders and the login of who takes care of them; empty for nobody."""
+
+    login: str = Field(default="", max_length=100)
 
 
 class AddressShape(Shape):

@@ -20,6 +20,7 @@ class Work(StrEnum):
     SALES = "sales"  # a sale price was planned or ended
     CHANNELS = "channels"  # a channel was connected, paused or let go on
     HOLD_BACKS = "hold-backs"  # quantities held back by risk are to be worked out anew
+    DESK = "desk"  # orders may come back, be reminded of, or have waited long enough for a rule
     BACKUPS = "backups"  # a backup may be due
     RECLAIM = "reclaim"  # updates that a dead worker was sending are to be taken back
 
@@ -33,6 +34,7 @@ SAFETY_S = {
     Work.SALES: 30.0,
     Work.CHANNELS: 5.0,
     Work.HOLD_BACKS: 5.0,
+    Work.DESK: 60.0,
     Work.BACKUPS: 300.0,
     Work.RECLAIM: 30.0,
 }

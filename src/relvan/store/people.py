@@ -21,6 +21,11 @@ def person_by_login(session: Session, login: str) -> Person | None:
     return session.scalar(select(Person).where(Person.login == login, Person.active.is_(True)))
 
 
+def person_by_id(session: Session, person_id: int) -> Person:
+    """Returns the person with an id. The person must exist."""
+    return session.get_one(Person, person_id)
+
+
 def is_login_taken(session: Session, login: str) -> bool:
     """Says whether somebody has a login, also somebody who no longer works here."""
     return session.scalar(select(Person.id).where(Person.login == login)) is not None

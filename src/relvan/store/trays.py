@@ -237,4 +237,4 @@ def line_counts(session: Session, order_ids: Collection[int]) -> dict[int, int]:
         .where(among(OrderLine.order_id, order_ids), OrderLine.part_of.is_(None))
         .group_by(OrderLine.order_id)
     )
-    return dict(session.execute(wanted).tuples().all())
+    return dict(session.execute(wanted).all())

@@ -31,6 +31,7 @@ from relvan.services.listings.hold_backs import bring_hold_backs_along, mind_sil
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
 from relvan.services.open import open_workplace
+from relvan.services.orders.aside import mind_the_desk
 from relvan.services.orders.read import read_orders
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.sales import next_turn_s, turn_sales
@@ -83,6 +84,7 @@ class Worker:
             Work.SALES: Rounds(self._turn, lambda _: SALES),
             Work.HOLD_BACKS: Rounds(self._hold_back, lambda _: HOLD_BACKS),
             Work.CHANNELS: Rounds(self._look_around, lambda _: ALWAYS),
+            Work.DESK: Rounds(self._mind_desk, lambda _: JOBS),
             Work.BACKUPS: Rounds(self._back_up, lambda _: JOBS),  # one worker makes them
             Work.RECLAIM: Rounds(self._reclaim, lambda _: ALWAYS),
         }
@@ -100,7 +102,7 @@ class Worker:
         reclaim(self.workplace, self.name)
         self.duties.beat()
         self.workplace.wake = self._tell
-        for work in (Work.CHANNELS, Work.JOBS, Work.SALES, Work.HOLD_BACKS):
+        for work in (Work.CHANNELS, Work.JOBS, Work.SALES, Work.HOLD_BACKS, Work.DESK):
             self.note((work, 0))
         self.note((Work.RECLAIM, 0), SAFETY_S[Work.RECLAIM])
         self.note((Work.BACKUPS, 0), BACKUPS_AFTER_S)
@@ -277,6 +279,16 @@ class Worker:
         except Exception:
             log.exception("Sale prices could not be started or ended")
             return AFTER_TROUBLE_S
+
+    def _mind_desk(self, _: int) -> None:
+        """Brings back orders that were set aside, reminds of those that wait, and lets the rules
+        about waiting run.
+        """
+        try:
+            while self._may_go_on(JOBS) and mind_the_desk(self.workplace):
+                pass
+        except Exception:
+            log.exception("The order desk could not be minded")
 
     def _hold_back(self, _: int) -> None:
         """Works out the buffers that are set by risk again: at once when a channel falls silent or

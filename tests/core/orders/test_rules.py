@@ -18,7 +18,6 @@ from relvan.core.orders.rules import (
     RuleThen,
     read_rule,
     rule_as_dict,
-    rules_for,
     tag_of,
     why_not,
 )
@@ -84,16 +83,6 @@ def test_a_rule_tells_what_keeps_it_from_an_order(only, hindrance):
 @pytest.mark.parametrize(("days", "hindrance"), [(4, ""), (5, "days in its tray")])
 def test_a_rule_about_waiting_asks_how_long_an_order_has_lain_in_its_tray(days, hindrance):
     assert why_not(rule("waited", move("ask"), days=days), FACTS) == hindrance
-
-
-def test_rules_are_asked_in_their_order_and_only_those_that_are_switched_on():
-    first, second = (
-        rule("paid", move("ask"), name="first"),
-        rule("paid", move("desk"), name="second"),
-    )
-    off = rule("paid", move("desk"), name="off", active=False)
-    other = rule("taken", move("desk"), name="other")
-    assert rules_for([second, off, other, first], RuleEvent.PAID, FACTS) == [second, first]
 
 
 SET_ASIDE = RuleThen(RuleDeed.SET_ASIDE, "waits for the customer", 3)

@@ -181,7 +181,7 @@ def test_packing_labels_and_dispatch_by_forms(released, picker, world):
     left = post(picker, "/dispatch/do/dispatch", pick=str(shipment), back=page)
     assert "Dispatched: 1." in left.text
     deliver(released)
-    number = orders(released, tray="floor")[0].channel_number
+    number = orders(released, shipped="all")[0].channel_number
     assert world.order("hagglet", number)["state"] == "sent"
     assert "S-100" in picker.get("/dispatch?stage=dispatched").text
 

@@ -1,6 +1,6 @@
 """Rules of the order desk: when this happens, and if that is so, do this. See docs/rules.md, “Rules”."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
@@ -125,11 +125,6 @@ def why_not(rule: Rule, facts: RuleFacts) -> str:
     if rule.when == RuleEvent.WAITED and facts.days < rule.days:
         return "days in its tray"
     return ""
-
-
-def rules_for(rules: Sequence[Rule], event: RuleEvent, facts: RuleFacts) -> list[Rule]:
-    """Returns the rules that an event sets off for an order, in their order."""
-    return [rule for rule in rules if rule.active and rule.when == event and matches(rule, facts)]
 
 
 def tag_of(text: str) -> str:

@@ -9,11 +9,13 @@ from relvan.core.orders.rule_checks import MOST_RULES, check_rule, refuse_circle
 from relvan.core.orders.rules import Rule, rule_as_dict, why_not
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.orders.rules import facts_of_rows
 from relvan.services.orders.trays import THE_DESK
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_names
+from relvan.store.database import after_commit
 from relvan.store.session import Session
 from relvan.store.tables import OrderRule
 from relvan.store.trays import last_orders, rule_row, rule_rows, rules_of, trays_of
@@ -45,6 +47,7 @@ def save_rule(workplace: Workplace, actor: Actor, rule: Rule) -> int:
         session.flush()
         deed = f"rule “{rule.name}” {'changed' if rule.id else 'created'}"
         _note(session, workplace, actor, deed)
+        after_commit(session, lambda: workplace.wake(Work.DESK, 0))
         return row.id
 
 

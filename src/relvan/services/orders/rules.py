@@ -15,7 +15,6 @@ from relvan.core.orders.rules import (
     RuleFacts,
     RuleThen,
     matches,
-    rules_for,
 )
 from relvan.core.refusal import Refused
 from relvan.services import audit
@@ -52,8 +51,8 @@ def follow_rules(session: Session, workplace: Workplace, changes: Changes) -> No
         session.flush()
         facts = facts_of(session, workplace, {order_id for order_id, _, _ in relevant})
         for order_id, event, rule_id in relevant:
-            for rule in rules_for(rules, event, facts[order_id]):
-                if rule_id in (0, rule.id):
+            for rule in rules:  # each sees what those before it have done
+                if rule.when == event and rule_id in (0, rule.id):
                     facts[order_id] = _follow(session, workplace, rule, facts[order_id], order_id)
         serve_waiting_orders(session, workplace, changes)
 
@@ -61,8 +60,7 @@ def follow_rules(session: Session, workplace: Workplace, changes: Changes) -> No
 def _follow(
     session: Session, workplace: Workplace, rule: Rule, facts: RuleFacts, order_id: int
 ) -> RuleFacts:
-    """Does what a rule says, if it is still for the order after the rules before it; returns the
-    facts of the order afterwards."""
+    """Does what a rule says if it is for an order; returns the facts of the order afterwards."""
     if not matches(rule, facts):
         return facts
     order = order_by_id(session, order_id)

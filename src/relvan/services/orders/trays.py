@@ -15,8 +15,10 @@ from relvan.core.orders.trays import (
 )
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.database import after_commit
 from relvan.store.session import Session
 from relvan.store.tables import TrayRow
 from relvan.store.trays import (
@@ -86,6 +88,7 @@ def change_tray(workplace: Workplace, actor: Actor, key: str, form: TrayForm) ->
         }
         if changes:
             _note(session, workplace, actor, f"tray {key} changed", changes)
+            after_commit(session, lambda: workplace.wake(Work.DESK, 0))
     workplace.forget_trays()
 
 
