@@ -17,8 +17,8 @@ from relvan.core.orders.rules import (
     RuleEvent,
     RuleIf,
     RuleThen,
+    plain_rule,
     read_rule,
-    rule_as_dict,
     tag_of,
 )
 from relvan.core.orders.trays import HUES, MOST_NAME, TrayForm
@@ -239,7 +239,7 @@ def patch_rule(by: By, rule_id: Id, change: RuleChange) -> dict[str, Any]:
     """Changes a rule."""
     by.actor.must(Right.ORDERS)
     with by.workplace.database.reading() as session:
-        before = rule_as_dict(rule_of(session, rule_id))
+        before = plain_rule(rule_of(session, rule_id))
     told = before | change.model_dump(exclude_none=True)
     return _saved(by, save_rule(by.workplace, by.actor, _rule_of(told, rule_id)))
 
@@ -288,4 +288,4 @@ def _names(by: Caller, session: Session) -> Names:
 
 
 def _rule(rule: Rule, names: Names) -> dict[str, Any]:
-    return {"id": rule.id, **rule_as_dict(rule), "words": in_words(rule, *names)}
+    return {"id": rule.id, **plain_rule(rule), "words": in_words(rule, *names)}

@@ -13,7 +13,7 @@ from relvan.core.refusal import refuse
 
 
 @dataclass(frozen=True)
-class Row:
+class Limit:
     """One condition: the sum of coefficient times variable is from `low` to `high`. `terms` are
     pairs of (variable, coefficient)."""
 
@@ -23,13 +23,13 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Programme:
+class IntegerProblem:
     """An integer programme: maximise the sum of `gain` times variable. Each variable is an integer
     from 0 to its limit in `most`."""
 
     gain: tuple[float, ...]
     most: tuple[int, ...]
-    rows: tuple[Row, ...]
+    rows: tuple[Limit, ...]
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class Budget:
 
 
 def solve(
-    programme: Programme, *, seconds: float = 10.0, start: Sequence[int] = ()
+    problem: IntegerProblem, *, seconds: float = 10.0, start: Sequence[int] = ()
 ) -> Solution | None:
     """Solves a programme and returns its best values, or None if no values satisfy the conditions.
 
@@ -83,7 +83,7 @@ def solve(
         ("time_limit", seconds),
     ):
         highs.setOptionValue(name, value)
-    highs.passModel(_model(highspy, programme))
+    highs.passModel(_model(highspy, problem))
     if start:
         highs.setSolution(_start(highspy, start))
     highs.run()
@@ -106,19 +106,19 @@ def _start(highspy: Any, start: Sequence[int]) -> Any:
     return solution
 
 
-def _model(highspy: Any, programme: Programme) -> Any:
+def _model(highspy: Any, problem: IntegerProblem) -> Any:
     infinite = highspy.kHighsInf
     model = highspy.HighsLp()
-    model.num_col_, model.num_row_ = len(programme.gain), len(programme.rows)
+    model.num_col_, model.num_row_ = len(problem.gain), len(problem.rows)
     model.sense_ = highspy.ObjSense.kMaximize
-    model.col_cost_ = list(map(float, programme.gain))
-    model.col_lower_ = [0.0] * len(programme.gain)
-    model.col_upper_ = list(map(float, programme.most))
-    model.integrality_ = [highspy.HighsVarType.kInteger] * len(programme.gain)
-    model.row_lower_ = [-infinite if row.low is None else float(row.low) for row in programme.rows]
-    model.row_upper_ = [infinite if row.high is None else float(row.high) for row in programme.rows]
+    model.col_cost_ = list(map(float, problem.gain))
+    model.col_lower_ = [0.0] * len(problem.gain)
+    model.col_upper_ = list(map(float, problem.most))
+    model.integrality_ = [highspy.HighsVarType.kInteger] * len(problem.gain)
+    model.row_lower_ = [-infinite if row.low is None else float(row.low) for row in problem.rows]
+    model.row_upper_ = [infinite if row.high is None else float(row.high) for row in problem.rows]
     starts, index, value = [0], list[int](), list[float]()
-    for row in programme.rows:
+    for row in problem.rows:
         index += [variable for variable, _ in row.terms]
         value += [float(coefficient) for _, coefficient in row.terms]
         starts.append(len(index))

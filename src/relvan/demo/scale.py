@@ -19,6 +19,7 @@ from relvan.store.tables import (
     Movement,
     Order,
     OrderLine,
+    PaymentRow,
     PriceList,
     Product,
     SkuName,
@@ -174,7 +175,7 @@ def _add_orders(database: Database, count: int, products: range, dice: random.Ra
     now = datetime.now(UTC)
     with database.writing() as session:
         first = (session.scalar(select(func.max(Order.id))) or 0) + 1
-        orders, lines = [], []
+        orders, lines, payments = [], [], []
         for order_id in range(first, first + count):
             units, price = dice.randint(1, 3), dice.randint(500, 9000)
             orders.append(
@@ -190,7 +191,9 @@ def _add_orders(database: Database, count: int, products: range, dice: random.Ra
                     "units": units,
                     "placed_at": now,
                     "taken_at": now,
-                    "words": "shipped, paid",
+                    "words": "shipped, not invoiced, paid",
+                    "country": BUYER["country"],
+                    "tray_since": now,
                     "fact_reserved": "all",
                     "fact_picked": "all",
                     "fact_shipped": "all",
@@ -209,5 +212,16 @@ def _add_orders(database: Database, count: int, products: range, dice: random.Ra
                     "unit_price": price,
                 }
             )
+            payments.append(
+                {
+                    "order_id": order_id,
+                    "amount": units * price,
+                    "method": "channel",
+                    "state": "firm",
+                    "day": now.date().isoformat(),
+                    "made_at": now,
+                }
+            )
         session.execute(insert(Order), orders)
         session.execute(insert(OrderLine), lines)
+        session.execute(insert(PaymentRow), payments)

@@ -1,6 +1,7 @@
 """Turns a template into a PDF in black on white, with barcodes as drawings."""
 
 import io
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -41,15 +42,34 @@ def written_day(moment: datetime, locale: str, time_zone: str) -> str:
     return str(format_date(moment.astimezone(get_timezone(time_zone)), "medium", locale=locale))
 
 
-def paper(template: str, **values: Any) -> bytes:
-    """Renders a template as PDF. Refused when the machine lacks the library that lays out text."""
+@dataclass(frozen=True)
+class Enclosed:
+    """A file inside a PDF: its name, its content, and what it is."""
+
+    name: str
+    content: bytes
+    words: str
+
+
+def paper(template: str, enclosed: Enclosed | None = None, /, **values: Any) -> bytes:
+    """Renders a template as PDF, with a file inside as PDF/A-3. Refused when the machine lacks the
+    library that lays out text.
+    """
     try:
-        from weasyprint import HTML  # loads system libraries that a machine may lack
+        from weasyprint import HTML, Attachment  # loads system libraries that a machine may lack
     except OSError as error:
         message = f"PDFs cannot be made on this machine: {error}."
         raise refuse("no-pdf", message, "Install Pango; `make demo` says how.") from error
     ImageFile.LOAD_TRUNCATED_IMAGES = (
         False  # it turns this on, for everybody: pictures that are cut off would be taken
     )
-    html = _papers.get_template(template).render(barcode=barcode, **values)
-    return bytes(HTML(string=html).write_pdf())
+    html = HTML(string=_papers.get_template(template).render(barcode=barcode, **values))
+    if enclosed is None:
+        return bytes(html.write_pdf())
+    inside = Attachment(
+        string=enclosed.content,
+        name=enclosed.name,
+        description=enclosed.words,
+        relationship="Alternative",
+    )
+    return bytes(html.write_pdf(attachments=[inside], pdf_variant="pdf/a-3b"))

@@ -21,3 +21,10 @@ def next_numbers(session: Session, series: Series, count: int, now: datetime) ->
     last, pattern = advance_counter(session, series, count, first=FIRST)
     pattern = pattern or usual_pattern(series)
     return [write_number(pattern, number, now.year) for number in range(last - count + 1, last + 1)]
+
+
+def next_serial(session: Session, series: Series, now: datetime) -> tuple[int, str]:
+    """Returns the next place in a series and the number that is written for it, inside a write
+    transaction."""
+    last, pattern = advance_counter(session, series, 1, first=FIRST)
+    return last, write_number(pattern or usual_pattern(series), last, now.year)

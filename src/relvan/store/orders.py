@@ -169,7 +169,9 @@ def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFact
         reserved=sum(reservation.quantity for reservation in reservations),
         picked=line.picked,
         shipped=line.shipped,
+        invoiced=line.invoiced,
         known=line.product_id is not None,
+        of_kit=line.part_of is not None,
     )
 
 

@@ -65,6 +65,37 @@ INVARIANTS = {
         SELECT c.name || ' ' || o.channel_number || ' was taken ' || count(*) || ' times'
         FROM customer_order o JOIN channel c ON c.id = o.channel_id
         GROUP BY c.name, o.channel_id, o.channel_number HAVING count(*) > 1""",
+    "what is paid of an order is the sum of its payments that count": """
+        SELECT o.number || ': paid ' || o.paid || ', payments ' || coalesce(p.amount, 0)
+        FROM customer_order o LEFT JOIN (SELECT order_id, sum(amount) AS amount FROM payment
+            WHERE state = 'firm' OR released_at IS NOT NULL GROUP BY order_id) p ON p.order_id = o.id
+        WHERE o.paid <> coalesce(p.amount, 0)""",
+    "what an order line says was invoiced is what its invoices say": """
+        SELECT o.number || ' line ' || l.position || ': invoiced ' || l.invoiced || ', on invoices '
+            || coalesce(i.units, 0)
+        FROM order_line l JOIN customer_order o ON o.id = l.order_id
+        LEFT JOIN (SELECT x.order_line_id, sum(CASE WHEN v.kind = 'invoice' THEN x.quantity
+                WHEN v.again = TRUE THEN -x.quantity ELSE 0 END) AS units
+            FROM invoice_line x JOIN invoice v ON v.id = x.invoice_id GROUP BY x.order_line_id) i
+            ON i.order_line_id = l.id
+        WHERE l.invoiced <> coalesce(i.units, 0)""",
+    "no line is invoiced beyond what was ordered": """
+        SELECT o.number || ' line ' || l.position || ': invoiced ' || l.invoiced || ' of ' || l.quantity
+        FROM order_line l JOIN customer_order o ON o.id = l.order_id
+        WHERE l.invoiced > l.quantity OR l.invoiced < 0""",
+    "the numbers of invoices and of credit notes have no holes": """
+        SELECT kind || ' ' || min(serial) || ' to ' || max(serial) || ': ' || count(*) FROM invoice
+        GROUP BY kind HAVING max(serial) - min(serial) + 1 <> count(*)""",
+    "an invoice is the sum of its lines": """
+        SELECT v.number || ': net ' || v.net || ', lines ' || coalesce(sum(x.net), 0)
+        FROM invoice v LEFT JOIN invoice_line x ON x.invoice_id = v.id
+        GROUP BY v.id HAVING v.net <> coalesce(sum(x.net), 0) OR v.total <> v.net + v.tax""",
+    "no more is given back than stood on an invoice": """
+        SELECT v.number || ' line ' || x.position || ': ' || x.quantity || ', given back ' || sum(y.quantity)
+        FROM invoice v JOIN invoice_line x ON x.invoice_id = v.id
+        JOIN invoice c ON c.corrects_id = v.id
+        JOIN invoice_line y ON y.invoice_id = c.id AND y.position = x.position
+        GROUP BY v.id, x.id HAVING sum(y.quantity) > x.quantity""",
     "a listing whose quantity or price was not accepted has an update that waits": """
         SELECT p.sku || ' on ' || c.name || ': holds ' || l.quantity || ', sent '
             || coalesce(CAST(l.sent_quantity AS text), 'none')

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.orm import Session
 
-from relvan.core.orders.rules import Rule, read_rule, rule_as_dict
+from relvan.core.orders.rules import Rule, plain_rule, read_rule
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.built import built_once
@@ -86,7 +86,7 @@ def rule_rows(session: Session) -> list[OrderRule]:
 def point_rules_to(session: Session, rules: Mapping[int, Rule]) -> None:
     """Saves rules by their ids."""
     for rule_id, rule in rules.items():
-        session.get_one(OrderRule, rule_id).rule = rule_as_dict(rule)
+        session.get_one(OrderRule, rule_id).rule = plain_rule(rule)
 
 
 def tags_of(session: Session, order_ids: Collection[int]) -> dict[int, list[str]]:
@@ -230,7 +230,7 @@ def _ruled() -> Select[*tuple[Any, ...]]:
     ).outerjoin(Channel, Channel.id == Order.channel_id)
 
 
-def line_counts(session: Session, order_ids: Collection[int]) -> dict[int, int]:
+def lines_by_order(session: Session, order_ids: Collection[int]) -> dict[int, int]:
     """Returns how many lines orders have, without those of the parts of kits."""
     wanted = (
         select(OrderLine.order_id, func.count())

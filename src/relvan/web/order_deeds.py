@@ -9,6 +9,7 @@ from relvan.core.orders.deeds import OrderDeed
 from relvan.core.refusal import refuse
 from relvan.services.orders.aside import assign_orders, set_aside, tag_orders, take_back_aside
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
+from relvan.services.orders.invoices import invoice_orders
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.verdicts import Verdict
@@ -122,10 +123,17 @@ BUTTONS: Mapping[OrderDeed, DeedButton] = {
         ),
         fields=("login",),
     ),
+    OrderDeed.INVOICE: DeedButton("Invoice", "btn-line", "Invoiced", _plain(invoice_orders)),
     OrderDeed.CANCEL: DeedButton("Cancel", "btn-stop", "Cancelled", _plain(cancel_orders)),
 }
 # the deeds that the bar offers at once, and those behind *More*
-LIST_DEEDS = (OrderDeed.RELEASE, OrderDeed.RESERVE, OrderDeed.MOVE, OrderDeed.SET_ASIDE)
+LIST_DEEDS = (
+    OrderDeed.RELEASE,
+    OrderDeed.RESERVE,
+    OrderDeed.INVOICE,
+    OrderDeed.MOVE,
+    OrderDeed.SET_ASIDE,
+)
 MORE_DEEDS = (
     OrderDeed.RELEASE_PART,
     OrderDeed.RESERVE_ANYWHERE,

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from relvan.core.orders.routing import MOST_TRIED, RoutePolicy, RouteRule, Source, route
+from relvan.core.orders.routing import MOST_TRIED, RoutePolicy, RouteRule, RouteSource, route
 from relvan.core.stock.reserving import Missing, Promise, Want
 
 MILL, YARD, DEPOT = 1, 2, 3
@@ -15,7 +15,7 @@ ONE, SPLIT, THERE = RoutePolicy
 
 
 def plan_reservation(wants, free, warehouses):
-    return route(wants, free, [Source(warehouse) for warehouse in warehouses]).plan
+    return route(wants, free, [RouteSource(warehouse) for warehouse in warehouses]).plan
 
 
 def left_from(wants, free, sources, rule):
@@ -98,7 +98,7 @@ def test_promises_and_what_is_missing_are_all_that_is_wanted_and_never_more_than
 
 EXAMPLE = {(1, MILL): 2, (1, YARD): 1, (2, YARD): 3, (1, DEPOT): 5, (2, DEPOT): 5}
 WANTED = [Want(1, 1, 2), Want(2, 2, 1)]
-LIST = [Source(MILL), Source(YARD), Source(DEPOT)]
+LIST = [RouteSource(MILL), RouteSource(YARD), RouteSource(DEPOT)]
 
 
 @pytest.mark.parametrize("near", [False, True])
@@ -107,7 +107,7 @@ def test_one_shipment_goes_before_two(near):
 
 
 def test_two_near_warehouses_go_before_a_far_one_when_near_is_preferred():
-    far = [Source(MILL), Source(YARD), Source(9), Source(DEPOT)]
+    far = [RouteSource(MILL), RouteSource(YARD), RouteSource(9), RouteSource(DEPOT)]
     assert left_from(WANTED, EXAMPLE, far, RouteRule(SPLIT, 2)) == ([4], 0)
     assert left_from(WANTED, EXAMPLE, far, RouteRule(SPLIT, 2, prefer_near=True)) == ([1, 2], 0)
 
@@ -120,7 +120,7 @@ def test_an_order_that_must_leave_whole_leaves_from_one_warehouse_or_not_at_all(
 def test_a_split_that_cannot_send_all_sends_what_leaves_the_fewest_units_missing():
     free = {(1, 1): 1, (2, 2): 3, (3, 3): 2}
     wants = [Want(1, 1, 1), Want(2, 2, 3), Want(3, 3, 2)]
-    sources = [Source(1), Source(2), Source(3)]
+    sources = [RouteSource(1), RouteSource(2), RouteSource(3)]
     assert left_from(wants, free, sources, RouteRule(SPLIT, 2)) == ([2, 3], 1)
     assert left_from(wants, free, sources, RouteRule(THERE)) == ([1, 2, 3], 0)
 
@@ -133,13 +133,13 @@ TWO_PAIRS = {(1, 1): 1, (2, 1): 1, (3, 4): 1, (4, 4): 1, (1, 2): 1, (3, 2): 1, (
     ("carriage", "places"), [((0, 0, 0, 0), [1, 4]), ((5, 0, 0, 0), [2, 3]), ((5, 5, 0, 0), [1, 4])]
 )
 def test_of_pairs_with_equal_positions_the_cheaper_goes_first_and_then_the_lower(carriage, places):
-    sources = [Source(place, cost) for place, cost in enumerate(carriage, 1)]
+    sources = [RouteSource(place, cost) for place, cost in enumerate(carriage, 1)]
     wants = [Want(product, product, 1) for product in (1, 2, 3, 4)]
     assert left_from(wants, TWO_PAIRS, sources, RouteRule(SPLIT, 2)) == (places, 0)
 
 
 def test_a_centre_that_takes_whole_orders_only_is_left_out_of_a_split():
-    centre = [Source(MILL), Source(DEPOT, whole_only=True), Source(YARD)]
+    centre = [RouteSource(MILL), RouteSource(DEPOT, whole_only=True), RouteSource(YARD)]
     free = {(1, MILL): 1, (1, DEPOT): 1, (1, YARD): 1}
     assert left_from([Want(1, 1, 2)], free, centre, RouteRule()) == ([1, 3], 0)
     free[1, DEPOT] = 2
@@ -147,7 +147,7 @@ def test_a_centre_that_takes_whole_orders_only_is_left_out_of_a_split():
 
 
 def test_a_whole_order_from_a_far_centre_competes_with_a_near_split():
-    sources = [Source(1), Source(2), Source(9), Source(4, whole_only=True)]
+    sources = [RouteSource(1), RouteSource(2), RouteSource(9), RouteSource(4, whole_only=True)]
     free = {(1, 1): 1, (1, 2): 1, (1, 4): 2}
     near = RouteRule(SPLIT, 2, prefer_near=True)
     assert left_from([Want(1, 1, 2)], free, sources, near) == ([1, 2], 0)
@@ -192,7 +192,7 @@ rules = st.builds(RouteRule, st.sampled_from(RoutePolicy), st.integers(1, 3), st
     rules,
 )
 def test_no_set_of_warehouses_is_better_than_the_chosen_one(wanted, free, carriage, rule):
-    sources = [Source(place, cost) for place, cost in enumerate(carriage, 1)]
+    sources = [RouteSource(place, cost) for place, cost in enumerate(carriage, 1)]
     wants = [Want(at, product, units) for at, (product, units) in enumerate(wanted.items())]
     assert left_from(wants, free, sources, rule) == plain(wanted, free, sources, rule)
 
@@ -204,6 +204,6 @@ def test_no_set_of_warehouses_is_better_than_the_chosen_one(wanted, free, carria
     rules,
 )
 def test_of_many_warehouses_the_solver_chooses_as_well(wanted, free, rule):
-    sources = [Source(place, place % 3) for place in range(1, MOST_TRIED + 3)]
+    sources = [RouteSource(place, place % 3) for place in range(1, MOST_TRIED + 3)]
     wants = [Want(at, product, units) for at, (product, units) in enumerate(wanted.items())]
     assert left_from(wants, free, sources, rule) == plain(wanted, free, sources, rule)

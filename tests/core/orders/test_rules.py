@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.orders.facts import Extent
-from relvan.core.orders.rule_checks import check_rule, circle_of, refuse_circle
+from relvan.core.orders.rule_checks import check_order_rule, circle_of, refuse_circle
 from relvan.core.orders.rule_words import in_words
 from relvan.core.orders.rules import (
     Rule,
@@ -16,8 +16,8 @@ from relvan.core.orders.rules import (
     RuleFacts,
     RuleIf,
     RuleThen,
+    plain_rule,
     read_rule,
-    rule_as_dict,
     tag_of,
     why_not,
 )
@@ -118,7 +118,7 @@ SET_ASIDE = RuleThen(RuleDeed.SET_ASIDE, "waits for the customer", 3)
     ],
 )
 def test_a_rule_that_cannot_be_is_refused_beside_its_field(wrong, code, field):
-    found = check_rule(wrong, TRAYS, CHANNELS)
+    found = check_order_rule(wrong, TRAYS, CHANNELS)
     assert (code, field) in {(refusal.code, refusal.field) for refusal in found}
 
 
@@ -127,7 +127,7 @@ def test_a_rule_that_can_be_is_taken():
         ("none", "hagglet"), ("NL",), ("inbox",), ("gift",), 1, 2, 1, 2, {"paid": ("all",)}
     )
     good = rule("waited", move("ask"), SET_ASIDE, RuleThen(RuleDeed.RESERVE), only=only, days=2)
-    assert check_rule(good, TRAYS, CHANNELS) == []
+    assert check_order_rule(good, TRAYS, CHANNELS) == []
 
 
 TO_ASK = rule("waited", move("ask"), name="ask", days=2, only=RuleIf(trays=("desk",)))
@@ -220,7 +220,7 @@ def test_a_rule_is_the_same_after_it_was_kept_as_plain_data():
         ("none",), ("NL", "CH"), (), ("gift",), 100, None, None, 4, {"paid": ("none", "part")}
     )
     kept = rule("waited", move("ask"), SET_ASIDE, only=only, days=3, active=False)
-    assert read_rule(json.loads(json.dumps(rule_as_dict(kept)))) == kept
+    assert read_rule(json.loads(json.dumps(plain_rule(kept)))) == kept
 
 
 def test_a_rule_is_told_in_one_sentence():

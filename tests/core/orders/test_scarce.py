@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from relvan.core.orders.scarce import ServeBy, Waiting, choose, choose_by_age, in_turn
+from relvan.core.orders.scarce import ServeBy, WaitingOrder, choose_by_age, choose_served, in_turn
 
 NOON = datetime(2026, 11, 30, 12, 0)
 
 
 def waiting(*wanted, values=(), promised=(), channels=()):
     return [
-        Waiting(
+        WaitingOrder(
             str(at),
             NOON + timedelta(minutes=at),
             values[at - 1] if values else 0,
@@ -33,14 +33,14 @@ EXAMPLE = waiting({"A": 4, "B": 1}, {"A": 3}, {"A": 2}, {"B": 2}, {"B": 1})
     ("by", "whole"), [(ServeBy.AGE, ("1", "4", "5")), (ServeBy.MOST, ("2", "3", "4", "5"))]
 )
 def test_the_example_of_the_rules(by, whole):
-    choice = choose({"A": 5, "B": 4}, EXAMPLE, by)
+    choice = choose_served({"A": 5, "B": 4}, EXAMPLE, by)
     assert choice.whole == whole
     assert (choice.reached, choice.bound, choice.exact) == (len(whole), len(whole), True)
 
 
 def test_most_money_may_serve_fewer_orders():
     orders = waiting({"A": 1}, {"A": 1}, {"A": 2}, values=(300, 400, 900))
-    choice = choose({"A": 2}, orders, ServeBy.MONEY)
+    choice = choose_served({"A": 2}, orders, ServeBy.MONEY)
     assert (choice.whole, choice.reached) == (("3",), 900)
 
 
@@ -62,13 +62,13 @@ def test_of_equal_choices_the_one_with_the_older_orders_is_taken(by):
     orders = waiting(
         {"A": 1, "B": 1}, {"A": 1}, {"B": 1}, {"A": 1}, {"B": 1}, values=(8, 4, 4, 4, 4)
     )
-    choice = choose({"A": 1, "B": 1}, orders, by)
+    choice = choose_served({"A": 1, "B": 1}, orders, by)
     assert choice.whole == (("2", "3") if by == ServeBy.MOST else ("1",))
 
 
 def test_orders_that_compete_with_nobody_are_served_and_one_that_can_never_be_whole_is_not():
     orders = waiting({"C": 2}, {"A": 9}, {"A": 2}, {})
-    assert choose({"A": 2, "C": 2}, orders, ServeBy.MOST).whole == ("1", "3", "4")
+    assert choose_served({"A": 2, "C": 2}, orders, ServeBy.MOST).whole == ("1", "3", "4")
 
 
 def test_when_the_time_is_over_the_choice_tells_the_bound_that_was_proven():
@@ -78,7 +78,7 @@ def test_when_the_time_is_over_the_choice_tells_the_bound_that_was_proven():
         for at in range(1, 301)
     ]
     free = dict.fromkeys(goods, 14)
-    choice = choose(free, waiting(*wanted), ServeBy.MOST, seconds=0.1)
+    choice = choose_served(free, waiting(*wanted), ServeBy.MOST, seconds=0.1)
     assert choice.reached == len(choice.whole) <= choice.bound
     used = dict.fromkeys(goods, 0)
     for key in choice.whole:
@@ -121,6 +121,6 @@ def test_no_choice_of_orders_is_better_than_the_chosen_one(wanted, free, by):
         (chosen for chosen in every if reached(chosen) == most),
         key=lambda chosen: [at in chosen for at in range(len(wanted))],
     )
-    choice = choose(free, orders, by)
+    choice = choose_served(free, orders, by)
     assert choice.whole == tuple(str(at + 1) for at in older)
     assert (choice.reached, choice.bound) == (most, most)

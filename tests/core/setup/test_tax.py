@@ -30,16 +30,6 @@ def test_a_rate_holds_from_its_day_until_a_later_one(day, percent):
     assert table.at_home(day)["standard"] == Decimal(percent)
 
 
-@pytest.mark.parametrize(
-    ("country", "percent"),
-    [("IE", "23"), ("DE", "19"), ("FR", "23"), ("US", "23"), ("", "23")],
-)
-def test_a_sale_has_the_rate_of_its_country_only_where_the_seller_is_registered(country, percent):
-    rates = (rate(), rate("DE", percent="19"), rate("FR", percent="20"))
-    table = TaxTable(rates, "IE", frozenset({"DE"}))
-    assert table.for_sale_to(country, DAY)["standard"] == Decimal(percent)
-
-
 def test_a_code_without_a_rate_has_the_usual_one():
     assert TaxTable((rate(),), "IE").at_home(DAY) == {
         "standard": Decimal(23),

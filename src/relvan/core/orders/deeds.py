@@ -28,6 +28,7 @@ class OrderDeed(StrEnum):
     BRING_BACK = "bring-back"
     TAG = "tag"
     UNTAG = "untag"
+    INVOICE = "invoice"
     ASSIGN = "assign"
 
 
@@ -214,6 +215,15 @@ def _set_aside(order: OrderStanding) -> DeedAnswer:
     return DOES
 
 
+def _invoice(order: OrderStanding) -> DeedAnswer:
+    if order.cancelled:
+        message = f"“{order.number}” is cancelled."
+        return _refused("cancelled", message, "Nothing of it is to be invoiced.")
+    if order.invoiced == Extent.ALL:
+        return _already(f"“{order.number}” is invoiced in full already.")
+    return DOES
+
+
 def _bring_back(order: OrderStanding) -> DeedAnswer:
     return DOES if order.aside else _already(f"“{order.number}” is not set aside.")
 
@@ -235,6 +245,7 @@ _RULES: Mapping[OrderDeed, Callable[[OrderStanding], DeedAnswer]] = {
     OrderDeed.BRING_BACK: _bring_back,
     OrderDeed.TAG: _always,
     OrderDeed.UNTAG: _always,
+    OrderDeed.INVOICE: _invoice,
     OrderDeed.ASSIGN: _always,
 }
 

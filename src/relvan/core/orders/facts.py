@@ -16,8 +16,8 @@ class Extent(StrEnum):
 
 @dataclass(frozen=True)
 class LineFacts:
-    """The units of one line. `reserved` are promised and still here; `picked` and `shipped` are
-    totals."""
+    """The units of one line. `reserved` are promised and still here; `picked`, `shipped` and
+    `invoiced` are totals. A line `of_kit` is a part of a kit, which is invoiced as a whole."""
 
     quantity: int
     stocked: bool = True
@@ -26,6 +26,7 @@ class LineFacts:
     shipped: int = 0
     invoiced: int = 0
     known: bool = True
+    of_kit: bool = False
 
 
 @dataclass(frozen=True)
@@ -61,7 +62,7 @@ def order_facts(lines: Sequence[LineFacts], *, paid: int, total: int) -> OrderFa
     picked = sum(line.picked for line in stocked)
     reserved = sum(min(line.quantity, line.reserved + line.shipped) for line in stocked)
     invoiced = sum(line.invoiced for line in lines)
-    to_invoice = sum(line.quantity for line in lines)
+    to_invoice = sum(line.quantity for line in lines if not line.of_kit)
     return OrderFacts(
         reserved=extent(reserved, wanted),
         picked=extent(picked, wanted),

@@ -10,7 +10,7 @@ from enum import StrEnum
 from functools import lru_cache
 from itertools import combinations
 
-from relvan.core.solver import Programme, Row, solve
+from relvan.core.solver import IntegerProblem, Limit, solve
 from relvan.core.stock.reserving import Free, Missing, Promise, ReservationPlan, Want
 
 
@@ -41,7 +41,7 @@ class RouteRule:
 
 
 @dataclass(frozen=True)
-class Source:
+class RouteSource:
     """A warehouse in a supply list. `carriage` is what a shipment from there costs, in minor units.
     One with `whole_only` takes an order only if it has all of it."""
 
@@ -59,7 +59,7 @@ class Route:
     alone: tuple[tuple[int, int], ...]
 
 
-Placed = tuple[int, Source]  # the position in the supply list, from 1
+Placed = tuple[int, RouteSource]  # the position in the supply list, from 1
 
 
 @dataclass(frozen=True)
@@ -78,7 +78,7 @@ EVERYTHING = RouteRule()
 
 
 def route(
-    wants: Sequence[Want], free: Free, sources: Sequence[Source], rule: RouteRule = EVERYTHING
+    wants: Sequence[Want], free: Free, sources: Sequence[RouteSource], rule: RouteRule = EVERYTHING
 ) -> Route:
     """Chooses from which warehouses an order leaves.
 
@@ -142,7 +142,7 @@ def _shares_products(demands: Sequence[_Demand]) -> bool:
     return len(products) != len(set(products))
 
 
-def _has_any(demands: Sequence[_Demand], free: Free, source: Source) -> bool:
+def _has_any(demands: Sequence[_Demand], free: Free, source: RouteSource) -> bool:
     return any(_capacity(demand, free, source.warehouse) for demand in demands)
 
 
@@ -156,7 +156,7 @@ def _missing_at(
     wants: Sequence[Want],
     demands: Sequence[_Demand],
     free: Free,
-    sources: Sequence[Source],
+    sources: Sequence[RouteSource],
     *,
     shared: bool,
 ) -> int:
@@ -218,7 +218,7 @@ def _in_order(
     first."""
 
     def key(chosen: tuple[int, ...]) -> tuple[int, int, int, tuple[int, ...]]:
-        placed = [(useful[at][0], Source(0, useful[at][1])) for at in chosen]
+        placed = [(useful[at][0], RouteSource(0, useful[at][1])) for at in chosen]
         return _preference(placed, near=near)
 
     sizes = (combinations(range(len(useful)), size) for size in range(1, limit + 1))
@@ -274,14 +274,14 @@ def _solve_sets(
         if (capacity := _capacity(demand, free, source.warehouse))
     ]
     most = (*(1 for _ in useful), *(capacity for _, _, capacity in pairs))
-    rows = [Row(tuple((at, 1) for at in range(count)), high=limit)]
+    rows = [Limit(tuple((at, 1) for at in range(count)), high=limit)]
     rows += [
-        Row(((count + number, 1), (at, -capacity)), high=0)
+        Limit(((count + number, 1), (at, -capacity)), high=0)
         for number, (at, _, capacity) in enumerate(pairs)
     ]
     for number, demand in enumerate(demands):
         terms = tuple((count + at, 1.0) for at, pair in enumerate(pairs) if pair[1] == number)
-        rows.append(Row(terms, high=demand.wanted))
+        rows.append(Limit(terms, high=demand.wanted))
     sent = (0.0,) * count + tuple(float(demands[number].weight) for _, number, _ in pairs)
     rest = (0.0,) * len(pairs)
     fewest = (-1.0,) * count + rest
@@ -293,17 +293,17 @@ def _solve_sets(
     )  # the lower positions go first
     values: tuple[int, ...] = ()
     for gain in (sent, *middle, cheapest, *firsts):
-        solution = solve(Programme(gain, most, tuple(rows)), start=values)
+        solution = solve(IntegerProblem(gain, most, tuple(rows)), start=values)
         assert solution is not None, "sending nothing is always possible"
         values = solution.values
         reached = sum(a * b for a, b in zip(gain, values, strict=True))
         terms = tuple((at, value) for at, value in enumerate(gain) if value)
-        rows.append(Row(terms, low=reached))
+        rows.append(Limit(terms, low=reached))
     return [one for at, one in enumerate(useful) if values[at]]
 
 
 def _share_out(
-    wants: Sequence[Want], left: dict[tuple[int, int], int], sources: Sequence[Source]
+    wants: Sequence[Want], left: dict[tuple[int, int], int], sources: Sequence[RouteSource]
 ) -> ReservationPlan:
     """Takes the units from the chosen warehouses: kits first, since they are harder to serve; a
     line from the first warehouse that has all of it, else from several in order."""

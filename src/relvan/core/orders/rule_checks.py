@@ -36,7 +36,9 @@ LEADS_TO: Mapping[RuleDeed, tuple[RuleEvent, ...]] = {
 }
 
 
-def check_rule(rule: Rule, trays: Collection[str], channels: Collection[str]) -> list[Refusal]:
+def check_order_rule(
+    rule: Rule, trays: Collection[str], channels: Collection[str]
+) -> list[Refusal]:
     """Checks one rule; `trays` and `channels` are the keys that there are."""
     found = [*_check_head(rule), *_check_only(rule.only, trays, channels)]
     if not rule.then:

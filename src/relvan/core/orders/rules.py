@@ -137,7 +137,7 @@ def tag_of(text: str) -> str:
     return "-".join(words)[:MOST_TAG].strip("-")
 
 
-def rule_as_dict(rule: Rule) -> dict[str, Any]:
+def plain_rule(rule: Rule) -> dict[str, Any]:
     """Returns a rule as plain data, as it is kept and as the API tells it."""
     only = rule.only
     return {
@@ -163,7 +163,7 @@ def rule_as_dict(rule: Rule) -> dict[str, Any]:
 
 
 def read_rule(told: Mapping[str, Any], rule_id: int = 0) -> Rule:
-    """Reads a rule from plain data that `rule_as_dict` has made."""
+    """Reads a rule from plain data that `plain_rule` has made."""
     only = told.get("only", {})
     condition = RuleIf(
         channels=tuple(only.get("channels", ())),

@@ -12,7 +12,7 @@ from datetime import date, datetime
 from enum import StrEnum
 from itertools import count
 
-from relvan.core.solver import Budget, Programme, Row, solve
+from relvan.core.solver import Budget, IntegerProblem, Limit, solve
 
 
 class ServeBy(StrEnum):
@@ -25,7 +25,7 @@ class ServeBy(StrEnum):
 
 
 @dataclass(frozen=True)
-class Waiting:
+class WaitingOrder:
     """An order that waits for stock: the units that it lacks by product, and its value in minor
     units. `channel` is that of the order."""
 
@@ -38,7 +38,7 @@ class Waiting:
 
 
 @dataclass(frozen=True)
-class Choice:
+class ServedOrders:
     """The keys of the orders that are served whole, in the order in which they are served. `reached`
     is how many they are, or their value; no choice can reach more than `bound`, and an `exact` one
     reaches it."""
@@ -54,7 +54,7 @@ SECONDS = 2.0
 TO_CHOOSE = 0.7  # the share of the time after which ties are settled
 
 
-def in_turn(orders: Iterable[Waiting], *, first: str = "") -> list[Waiting]:
+def in_turn(orders: Iterable[WaitingOrder], *, first: str = "") -> list[WaitingOrder]:
     """Returns orders in the order in which they are served: those with a promised day first, by
     that day; then the oldest. With `first` the orders of that channel go before all others."""
     return sorted(
@@ -68,7 +68,9 @@ def in_turn(orders: Iterable[Waiting], *, first: str = "") -> list[Waiting]:
     )
 
 
-def choose_by_age(free: Mapping[str, int], orders: Iterable[Waiting], *, first: str = "") -> Choice:
+def choose_by_age(
+    free: Mapping[str, int], orders: Iterable[WaitingOrder], *, first: str = ""
+) -> ServedOrders:
     """Serves orders one after the other; one that cannot be served whole takes nothing."""
     left = dict(free)
     whole = []
@@ -77,12 +79,16 @@ def choose_by_age(free: Mapping[str, int], orders: Iterable[Waiting], *, first: 
             whole.append(order.key)
             for product, units in order.units.items():
                 left[product] = left.get(product, 0) - units
-    return Choice(tuple(whole), len(whole), len(whole), exact=True)
+    return ServedOrders(tuple(whole), len(whole), len(whole), exact=True)
 
 
-def choose(
-    free: Mapping[str, int], orders: Iterable[Waiting], by: ServeBy, *, seconds: float = SECONDS
-) -> Choice:
+def choose_served(
+    free: Mapping[str, int],
+    orders: Iterable[WaitingOrder],
+    by: ServeBy,
+    *,
+    seconds: float = SECONDS,
+) -> ServedOrders:
     """Chooses the orders that are served whole. Of choices that reach the same, the one that serves
     the older orders is taken: the first order in which two choices differ decides.
 
@@ -110,14 +116,14 @@ def choose(
         bound += most
         exact = exact and proven
     reached = sum(_gain(turn[at], by) for at in served)
-    return Choice(tuple(turn[at].key for at in sorted(served)), reached, bound, exact)
+    return ServedOrders(tuple(turn[at].key for at in sorted(served)), reached, bound, exact)
 
 
-def _gain(order: Waiting, by: ServeBy) -> int:
+def _gain(order: WaitingOrder, by: ServeBy) -> int:
     return 1 if by == ServeBy.MOST else order.value
 
 
-def _contested(free: Mapping[str, int], orders: Sequence[Waiting]) -> set[str]:
+def _contested(free: Mapping[str, int], orders: Sequence[WaitingOrder]) -> set[str]:
     """Returns the products of which more is wanted than there is."""
     wanted: dict[str, int] = {}
     for order in orders:
@@ -127,7 +133,7 @@ def _contested(free: Mapping[str, int], orders: Sequence[Waiting]) -> set[str]:
 
 
 def _components(
-    turn: Sequence[Waiting], able: Sequence[int], contested: set[str]
+    turn: Sequence[WaitingOrder], able: Sequence[int], contested: set[str]
 ) -> list[list[int]]:
     """Returns groups of orders that compete with each other; orders of different groups do not."""
     leader: dict[object, object] = {}
@@ -150,7 +156,7 @@ def _components(
 
 def _choose_together(
     free: Mapping[str, int],
-    turn: Sequence[Waiting],
+    turn: Sequence[WaitingOrder],
     together: Sequence[int],
     contested: set[str],
     by: ServeBy,
@@ -165,7 +171,7 @@ def _choose_together(
     most = (1,) * len(together)
     start = _greedy(free, [turn[at] for at in together], contested)
     solution = solve(
-        Programme(tuple(map(float, gains)), most, rows),
+        IntegerProblem(tuple(map(float, gains)), most, rows),
         seconds=TO_CHOOSE * budget.left,
         start=start,
     )
@@ -174,24 +180,26 @@ def _choose_together(
     reached = sum(gain for gain, value in zip(gains, values, strict=True) if value)
     if not solution.exact:
         return [at for at, v in zip(together, values, strict=True) if v], int(solution.bound), False
-    everything = Row(tuple((at, float(gain)) for at, gain in enumerate(gains)), low=reached)
+    everything = Limit(tuple((at, float(gain)) for at, gain in enumerate(gains)), low=reached)
     values = _older_first(values, (*rows, everything), budget)
     return [at for at, value in zip(together, values, strict=True) if value], reached, True
 
 
 def _rows(
-    free: Mapping[str, int], orders: Sequence[Waiting], contested: set[str]
-) -> tuple[Row, ...]:
+    free: Mapping[str, int], orders: Sequence[WaitingOrder], contested: set[str]
+) -> tuple[Limit, ...]:
     wanted: dict[str, list[tuple[int, float]]] = {}
     for at, order in enumerate(orders):
         for product, units in order.units.items():
             if product in contested:
                 wanted.setdefault(product, []).append((at, float(units)))
-    return tuple(Row(tuple(terms), high=free.get(product, 0)) for product, terms in wanted.items())
+    return tuple(
+        Limit(tuple(terms), high=free.get(product, 0)) for product, terms in wanted.items()
+    )
 
 
 def _greedy(
-    free: Mapping[str, int], orders: Sequence[Waiting], contested: set[str]
+    free: Mapping[str, int], orders: Sequence[WaitingOrder], contested: set[str]
 ) -> tuple[int, ...]:
     """Returns a choice that is possible: the oldest first."""
     left = {product: free.get(product, 0) for product in contested}
@@ -205,7 +213,9 @@ def _greedy(
     return tuple(values)
 
 
-def _older_first(values: tuple[int, ...], rows: tuple[Row, ...], budget: Budget) -> tuple[int, ...]:
+def _older_first(
+    values: tuple[int, ...], rows: tuple[Limit, ...], budget: Budget
+) -> tuple[int, ...]:
     """Returns the choice that serves the older orders among all that reach as much. The orders are
     settled in blocks, from the oldest on; what is settled stays."""
     for begin in count(0, BLOCK):
@@ -214,17 +224,17 @@ def _older_first(values: tuple[int, ...], rows: tuple[Row, ...], budget: Budget)
             return values
         if not all(values[at] for at in block):  # else nothing older can be served
             values = _settle(values, rows, block, budget)
-        fixed = tuple(Row(((at, 1.0),), low=values[at], high=values[at]) for at in block)
+        fixed = tuple(Limit(((at, 1.0),), low=values[at], high=values[at]) for at in block)
         rows = (*rows, *fixed)
     return values
 
 
 def _settle(
-    values: tuple[int, ...], rows: tuple[Row, ...], block: range, budget: Budget
+    values: tuple[int, ...], rows: tuple[Limit, ...], block: range, budget: Budget
 ) -> tuple[int, ...]:
     gain = [0.0] * len(values)
     for at in block:
         gain[at] = float(2 ** (block.stop - 1 - at))
-    programme = Programme(tuple(gain), (1,) * len(values), rows)
-    solution = solve(programme, seconds=budget.left, start=values)
+    problem = IntegerProblem(tuple(gain), (1,) * len(values), rows)
+    solution = solve(problem, seconds=budget.left, start=values)
     return solution.values if solution is not None and solution.exact else values

@@ -21,9 +21,19 @@ class Series(StrEnum):
     ORDER = "O"
     SHIPMENT = "S"
     PICK_LIST = "L"
+    INVOICE = "I"
+    CREDIT_NOTE = "C"
 
 
-SERIES_NAMES = {Series.ORDER: "order", Series.SHIPMENT: "shipment", Series.PICK_LIST: "pick list"}
+SERIES_NAMES = {
+    Series.ORDER: "order",
+    Series.SHIPMENT: "shipment",
+    Series.PICK_LIST: "pick list",
+    Series.INVOICE: "invoice",
+    Series.CREDIT_NOTE: "credit note",
+}
+# the numbers of these follow one another without holes, as the law wants it
+WITHOUT_HOLES = (Series.INVOICE, Series.CREDIT_NOTE)
 
 
 def usual_pattern(series: str) -> str:

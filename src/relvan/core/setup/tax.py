@@ -99,12 +99,6 @@ class TaxTable:
         """Returns the percentages of the seller's own country."""
         return self.percents(self.home, day)
 
-    def for_sale_to(self, country: str, day: date) -> Mapping[str, Decimal]:
-        """Returns the percentages for a sale to a private buyer: those of the destination where the
-        seller is registered there, else the seller's own.
-        """
-        return self.percents(country if country in self.registered else self.home, day)
-
 
 def rates_of_file(told: Mapping[str, object]) -> list[TaxRate]:
     """Reads the rates of a data file: `date`, `origin`, and `rates` by country and code, with

@@ -5,13 +5,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from relvan.core.orders.scarce import ServeBy, Waiting, choose
-from relvan.core.solving.routing import Shape, Units
+from relvan.core.orders.scarce import ServeBy, WaitingOrder, choose_served
+from relvan.core.solving.routing import ProblemShape, Units
 
 SECONDS = 60.0
 
 
-class OrderShape(Shape):
+class OrderShape(ProblemShape):
     """An order that waits: the units that it wants by SKU, and its value in minor units."""
 
     id: str | int
@@ -23,7 +23,7 @@ class OrderShape(Shape):
     ]
 
 
-class ReserveProblem(Shape):
+class ReserveProblem(ProblemShape):
     """What is free by SKU, and the orders that want it."""
 
     free: dict[str, Units]
@@ -46,7 +46,7 @@ def solve_reserve(problem: Any) -> dict[str, Any]:
     asked = ReserveProblem.model_validate(problem)
     ids = {str(order.id): order.id for order in asked.orders}
     orders = [
-        Waiting(
+        WaitingOrder(
             str(order.id),
             _moment(order.placed),
             order.value,
@@ -55,7 +55,7 @@ def solve_reserve(problem: Any) -> dict[str, Any]:
         )
         for order in asked.orders
     ]
-    choice = choose(asked.free, orders, ServeBy(asked.by), seconds=SECONDS)
+    choice = choose_served(asked.free, orders, ServeBy(asked.by), seconds=SECONDS)
     return {
         "whole": [ids[key] for key in choice.whole],
         "proof": "exact" if choice.exact else "bound",

@@ -4,27 +4,27 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from relvan.core.orders.routing import RoutePolicy, RouteRule, Source, route, warehouses_of
+from relvan.core.orders.routing import RoutePolicy, RouteRule, RouteSource, route, warehouses_of
 from relvan.core.stock.reserving import Want
 
 Units = Annotated[int, Field(ge=0, le=1_000_000_000, strict=True)]
 MOST_WAREHOUSES = 200
 
 
-class Shape(BaseModel):
+class ProblemShape(BaseModel):
     """Plain data whose keys are all known."""
 
     model_config = ConfigDict(extra="forbid")
 
 
-class LineShape(Shape):
+class LineShape(ProblemShape):
     """One line of an order."""
 
     sku: Annotated[str, Field(min_length=1)]
     quantity: Annotated[int, Field(ge=1, le=1_000_000_000, strict=True)]
 
 
-class WarehouseShape(Shape):
+class WarehouseShape(ProblemShape):
     """A warehouse of the supply list with what is free there."""
 
     key: Annotated[str, Field(min_length=1)]
@@ -33,7 +33,7 @@ class WarehouseShape(Shape):
     whole_orders_only: bool = False
 
 
-class RoutingProblem(Shape):
+class RoutingProblem(ProblemShape):
     """One order, the supply list in its order, and the policy of the channel."""
 
     lines: Annotated[list[LineShape], Field(min_length=1)]
@@ -64,7 +64,7 @@ def solve_routing(problem: Any) -> dict[str, Any]:
         if sku in number
     }
     sources = [
-        Source(at, warehouse.carriage, warehouse.whole_orders_only)
+        RouteSource(at, warehouse.carriage, warehouse.whole_orders_only)
         for at, warehouse in enumerate(asked.warehouses)
     ]
     rule = RouteRule(RoutePolicy(asked.policy), asked.most, asked.prefer_near)

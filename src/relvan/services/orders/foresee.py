@@ -28,6 +28,7 @@ WOULD = {
     OrderDeed.TAG: "would be tagged",
     OrderDeed.UNTAG: "would lose the tag",
     OrderDeed.ASSIGN: "would be assigned",
+    OrderDeed.INVOICE: "would be invoiced",
 }
 ALREADY = {
     OrderDeed.RELEASE: "with the warehouse already",
@@ -36,6 +37,7 @@ ALREADY = {
     OrderDeed.RESERVE_ANYWHERE: "reserved already",
     OrderDeed.CANCEL: "cancelled already",
     OrderDeed.BRING_BACK: "not set aside",
+    OrderDeed.INVOICE: "invoiced already",
 }
 STAYS = {
     "cancelled": "cancelled",

@@ -13,7 +13,7 @@ from relvan.core.orders.deeds import (
     OrderStanding,
     deeds_of,
 )
-from relvan.core.orders.routing import Source, route
+from relvan.core.orders.routing import RouteSource, route
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan, Want
@@ -192,7 +192,7 @@ def plan_reservations(
     }
     supply = supply_lists_of(session, {order.channel_id for order in orders}, anywhere=anywhere)
     for order in orders:
-        sources = [Source(warehouse_id) for warehouse_id in supply[order.channel_id]]
+        sources = [RouteSource(warehouse_id) for warehouse_id in supply[order.channel_id]]
         plan = route(_wants(planned.lines[order.id], planned.held), free, sources).plan
         planned.plans[order.id] = plan
         if plan.whole or part:

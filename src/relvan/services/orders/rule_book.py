@@ -5,13 +5,13 @@ deleting, and trying them on the last orders.
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from relvan.core.orders.rule_checks import MOST_RULES, check_rule, refuse_circle
-from relvan.core.orders.rules import Rule, rule_as_dict, why_not
+from relvan.core.orders.rule_checks import MOST_RULES, check_order_rule, refuse_circle
+from relvan.core.orders.rules import Rule, plain_rule, why_not
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.waking import Work
 from relvan.services import audit
-from relvan.services.orders.rules import facts_of_rows
+from relvan.services.orders.rules import rule_facts_of_rows
 from relvan.services.orders.trays import THE_DESK
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_names
@@ -37,12 +37,12 @@ def save_rule(workplace: Workplace, actor: Actor, rule: Rule) -> int:
         refuse_circle([*rules, rule])
         if rule.id:
             row = rule_row(session, rule.id)
-            row.rule = rule_as_dict(rule)
+            row.rule = plain_rule(rule)
         else:
             if len(rules) >= MOST_RULES:
                 message = f"There are {MOST_RULES} rules, which is the most."
                 raise refuse("too-many", message, "Delete one that is not used.")
-            row = OrderRule(position=len(rules), rule=rule_as_dict(rule))
+            row = OrderRule(position=len(rules), rule=plain_rule(rule))
             session.add(row)
         session.flush()
         deed = f"rule “{rule.name}” {'changed' if rule.id else 'created'}"
@@ -54,7 +54,7 @@ def save_rule(workplace: Workplace, actor: Actor, rule: Rule) -> int:
 def _check(session: Session, rule: Rule) -> None:
     trays = {row.key for row in trays_of(session)}
     channels = {key for key, _ in channel_names(session, ended=True)}
-    refuse_if_any(check_rule(rule, trays, channels))
+    refuse_if_any(check_order_rule(rule, trays, channels))
 
 
 def order_rules(workplace: Workplace, actor: Actor, ids: Sequence[int]) -> None:
@@ -106,7 +106,7 @@ def try_rules(workplace: Workplace, rule: Rule | None = None) -> RulesTried:
             _check(session, rule)
             refuse_circle([*(one for one in rules_of(session) if one.id != rule.id), rule])
         rules = [rule] if rule is not None else rules_of(session)
-        facts = facts_of_rows(session, workplace, last_orders(session, TRIED_ON))
+        facts = rule_facts_of_rows(session, workplace, last_orders(session, TRIED_ON))
     found = []
     for one in rules:
         numbers, kept = [], dict[str, int]()

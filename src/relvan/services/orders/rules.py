@@ -20,6 +20,7 @@ from relvan.core.refusal import Refused
 from relvan.services import audit
 from relvan.services.changes import Changes, changes_of
 from relvan.services.orders.aside import set_aside_in, tag_in
+from relvan.services.orders.invoices import invoice_in
 from relvan.services.orders.release import release_in
 from relvan.services.orders.reserve import answer_for, reserve_in, serve_waiting_orders
 from relvan.services.orders.work_out import put_in_tray
@@ -30,7 +31,7 @@ from relvan.store.tables import Order
 from relvan.store.trays import (
     RuledOrder,
     add_notice,
-    line_counts,
+    lines_by_order,
     ruled_orders,
     rules_of,
     tags_of,
@@ -49,7 +50,7 @@ def follow_rules(session: Session, workplace: Workplace, changes: Changes) -> No
         if not relevant:
             continue
         session.flush()
-        facts = facts_of(session, workplace, {order_id for order_id, _, _ in relevant})
+        facts = rule_facts_of(session, workplace, {order_id for order_id, _, _ in relevant})
         for order_id, event, rule_id in relevant:
             for rule in rules:  # each sees what those before it have done
                 if rule.when == event and rule_id in (0, rule.id):
@@ -73,20 +74,22 @@ def _follow(
             subject = audit.Subject("order", order.id)
             audit.record(session, actor, workplace.now(), subject, words)
     session.flush()
-    return facts_of(session, workplace, {order_id})[order_id]
+    return rule_facts_of(session, workplace, {order_id})[order_id]
 
 
-def facts_of(session: Session, workplace: Workplace, order_ids: set[int]) -> dict[int, RuleFacts]:
+def rule_facts_of(
+    session: Session, workplace: Workplace, order_ids: set[int]
+) -> dict[int, RuleFacts]:
     """Returns what rules ask of orders, by their ids."""
-    return facts_of_rows(session, workplace, ruled_orders(session, order_ids))
+    return rule_facts_of_rows(session, workplace, ruled_orders(session, order_ids))
 
 
-def facts_of_rows(
+def rule_facts_of_rows(
     session: Session, workplace: Workplace, rows: Sequence[RuledOrder]
 ) -> dict[int, RuleFacts]:
     """Returns what rules ask of orders that have been read, by their ids."""
     ids = [row.id for row in rows]
-    lines, tags, now = line_counts(session, ids), tags_of(session, ids), workplace.now()
+    lines, tags, now = lines_by_order(session, ids), tags_of(session, ids), workplace.now()
     return {
         row.id: RuleFacts(
             row.number,
@@ -150,6 +153,13 @@ def _release(
         release_in(session, workplace, actor, order)
 
 
+def _invoice(
+    session: Session, workplace: Workplace, actor: Actor, order: Order, _then: RuleThen
+) -> None:
+    if answer_for(session, order, OrderDeed.INVOICE).does:
+        invoice_in(session, workplace, actor, order)
+
+
 def _notify(
     session: Session, workplace: Workplace, _actor: Actor, order: Order, then: RuleThen
 ) -> None:
@@ -162,5 +172,6 @@ DEEDS: Mapping[RuleDeed, Deed] = {
     RuleDeed.TAG: _tag,
     RuleDeed.RESERVE: _reserve,
     RuleDeed.RELEASE: _release,
+    RuleDeed.INVOICE: _invoice,
     RuleDeed.NOTIFY: _notify,
 }

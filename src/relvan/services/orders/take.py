@@ -2,6 +2,7 @@
 version updates the order."""
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 from decimal import Decimal
 
 from relvan.core.catalogue.identity import sku_key
@@ -10,6 +11,7 @@ from relvan.core.channels.subject import order_subject
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
+from relvan.core.orders.tax_case import rates_in, tax_case
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
@@ -19,6 +21,7 @@ from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
+from relvan.services.orders.payments import channel_payment, pay_in_full
 from relvan.services.orders.reserve import Reserving, reserve_all, reserve_in
 from relvan.services.orders.short import note_oversales
 from relvan.services.orders.work_out import work_out_orders
@@ -117,22 +120,36 @@ def _save(
     known = _known_products(
         session, channel, [line for incoming in told for line in incoming.lines]
     )
-    taxes = [
-        workplace.tax.for_sale_to(incoming.ship_to.country, incoming.placed_at.date())
-        for incoming in told
-    ]
+    taxes = _taxes(workplace, orders, told)
     lines = [
         _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN), tax)
         for order, incoming, tax in zip(orders, told, taxes, strict=True)
         for position, line in enumerate(incoming.lines, 1)
     ]
     session.add_all(lines)
+    session.add_all(channel_payment(workplace, order, order.paid) for order in orders if order.paid)
     session.flush()
     kinds = kinds_of(
         session, [key for key, kind, _ in known.values() if key is not None and kind == "kit"]
     )
     add_parts(session, lines, {product_id: apart for product_id, (_, apart) in kinds.items()})
     return orders
+
+
+def _taxes(
+    workplace: Workplace, orders: Sequence[Order], told: Sequence[IncomingOrder]
+) -> list[Mapping[str, Decimal]]:
+    """Says of each order how it is taxed; returns the percentage by tax code."""
+    table, found = workplace.tax, list[Mapping[str, Decimal]]()
+    known: dict[tuple[str, date], tuple[str, Mapping[str, Decimal]]] = {}
+    for order, incoming in zip(orders, told, strict=True):
+        where = (incoming.ship_to.country, incoming.placed_at.date())
+        if where not in known:
+            case = tax_case(table, where[0])
+            known[where] = (case.kind, rates_in(table, case, where[1]))
+        order.tax_kind, rates = known[where]
+        found.append(rates)
+    return found
 
 
 def _new_order(
@@ -170,6 +187,7 @@ def _line(
 ) -> OrderLine:
     product_id, kind, tax_code = facts
     gross = line.unit_price * line.quantity
+    percent = tax[tax_code or "standard"]
     return OrderLine(
         order_id=order.id,
         position=position,
@@ -180,7 +198,9 @@ def _line(
         stocked=is_stocked(kind),
         quantity=line.quantity,
         unit_price=line.unit_price,
-        tax=tax_inside(gross, tax[tax_code or "standard"]),
+        tax=tax_inside(gross, percent),
+        tax_code=tax_code or "standard",
+        tax_percent=str(percent),
     )
 
 
@@ -265,7 +285,7 @@ def _update(
             "paid",
             {"paid": (order.paid, order.total)},
         )
-        order.paid = order.total
+        pay_in_full(session, workplace, order)
         changed = True
     ship_to = incoming.ship_to.as_dict()
     if ship_to != order.ship_to and order.fact_shipped == "none":

@@ -39,7 +39,7 @@ def work_out_orders(
         facts = order_facts(
             [line_facts(line, reservations.get(line.id, ())) for line in lines[order.id]],
             paid=order.paid,
-            total=order.total,
+            total=order.total - order.credited,
         )
         order.fact_reserved, order.fact_picked, order.fact_shipped = (
             facts.reserved,

@@ -9,6 +9,7 @@ from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
 from relvan.core.setup.firm import Firm, check_firm
 from relvan.core.setup.numbering import (
     SERIES_NAMES,
+    WITHOUT_HOLES,
     Series,
     check_pattern,
     usual_pattern,
@@ -169,6 +170,11 @@ def _check(view: SeriesView, pattern: str, following: int | None) -> list[Refusa
         found.append(
             Refusal("range", message, "A number is never given twice.", f"{view.name} next")
         )
+    begun = view.next > FIRST
+    if begun and view.series in WITHOUT_HOLES and following not in (None, view.next):
+        message = f"“Next number” of {view.name}s must stay {view.next}; it got {following}."
+        fix = "These numbers follow one another without holes."
+        found.append(Refusal("holes", message, fix, f"{view.name} next"))
     return found
 
 

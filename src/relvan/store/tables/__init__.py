@@ -27,6 +27,7 @@ from relvan.store.tables.channels import (
 )
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
 from relvan.store.tables.duties import Duty, SeenWorker
+from relvan.store.tables.invoices import InvoiceLineRow, InvoiceRow, PaymentRow
 from relvan.store.tables.jobs import BulkJob, BulkJobBlock, BulkJobRow, Mapping
 from relvan.store.tables.listings import (
     Finding,
@@ -106,6 +107,8 @@ __all__ = [
     "Finding",
     "FirmRow",
     "FirstVisit",
+    "InvoiceLineRow",
+    "InvoiceRow",
     "KeptView",
     "KitPart",
     "LagSample",
@@ -128,6 +131,7 @@ __all__ = [
     "PageSearch",
     "Parcel",
     "ParcelLine",
+    "PaymentRow",
     "Person",
     "Pick",
     "PickList",

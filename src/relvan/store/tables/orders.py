@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text, true
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -18,6 +18,11 @@ class Order(Table):
     chosen by a person, a rule or as `core/orders/trays.py` says, and `tray_since` is when it came
     there. A person may set it aside (`aside_reason`) until a day (ISO 8601), or assign it to
     somebody. `country` is worked out from `ship_to`.
+
+    With `with_tax` its prices have the tax inside, and `tax_kind` says why it is taxed as it is
+    (`core/orders/tax_case.py`); `paid` is the sum of its payments that count, and
+    `delivery_invoiced` how much of the delivery charge stands on invoices; `credited` is what was
+    given back by credit notes and is not to be paid any more.
     """
 
     __tablename__ = "customer_order"
@@ -77,6 +82,12 @@ class Order(Table):
     aside_until: Mapped[str | None]
     aside_reason: Mapped[str] = mapped_column(default="", server_default="")
     assigned_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    with_tax: Mapped[bool] = mapped_column(default=True, server_default=true())
+    bill_to: Mapped[dict[str, Any] | None]
+    tax_number: Mapped[str] = mapped_column(default="", server_default="")
+    tax_kind: Mapped[str] = mapped_column(default="home", server_default="home")
+    delivery_invoiced: Mapped[int] = mapped_column(default=0, server_default="0")
+    credited: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
 class OrderTag(Table):
@@ -138,8 +149,9 @@ class DeskRun(Table):
 
 
 class OrderLine(Table):
-    """One line: units and the price of one with tax inside. `product_id` is empty while the product
-    is unknown.
+    """One line: units and the price of one, with tax inside where the order's prices have it.
+    `product_id` is empty while the product is unknown; `invoiced` are the units that stand on
+    invoices.
 
     The line of a kit is not stocked. Lines of its parts follow it, with `part_of` naming the kit's
     line and a price of 0. `apart` says that these parts may come from different warehouses.
@@ -169,6 +181,10 @@ class OrderLine(Table):
     shipped: Mapped[int] = mapped_column(default=0)
     part_of: Mapped[int | None] = mapped_column(ForeignKey("order_line.id"))
     apart: Mapped[bool] = mapped_column(default=False, server_default="0")
+    tax_code: Mapped[str] = mapped_column(default="standard", server_default="standard")
+    tax_percent: Mapped[str] = mapped_column(default="", server_default="")
+    discount: Mapped[int] = mapped_column(default=0, server_default="0")
+    invoiced: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
 class Reservation(Table):

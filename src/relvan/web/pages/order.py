@@ -88,7 +88,7 @@ def _flow(
     progress = order_facts(
         [line_facts(line, held.get(line.id, ())) for line in lines],
         paid=order.paid,
-        total=order.total,
+        total=order.total - order.credited,
     )
     goods = (
         ("ordered", progress.units),

@@ -14,7 +14,7 @@ MOST_SHOWN = 30
 
 
 @dataclass(frozen=True)
-class Column:
+class BoardColumn:
     """A tray with what lies there, the first of its orders, and how many more there are."""
 
     key: str
@@ -36,5 +36,5 @@ def order_board(desk: At) -> HTMLResponse:
                 order_page(session, wanted, limit=MOST_SHOWN, sort="since") if key in stuck else []
             )
             there = stuck[key].orders if key in stuck else 0
-            columns.append(Column(key, stuck.get(key), rows, there - len(rows)))
+            columns.append(BoardColumn(key, stuck.get(key), rows, there - len(rows)))
     return desk.page("orders/board.html", "orders", columns=columns)
