@@ -10,7 +10,7 @@ from lxml import etree
 
 from relvan.core.orders.invoicing import Billable, delivery_lines, line_of, sums_of
 from relvan.core.orders.tax_case import NOT_REGISTERED, TaxKind, case_of
-from relvan.documents.ubl import InvoicePaper, PaperLine, PaperRate, ubl_of
+from relvan.documents.ubl import BilledLine, InvoicePaper, PaperRate, ubl_of
 from tests.steps.en16931 import faults_of
 
 SELLER = {
@@ -43,7 +43,7 @@ def paper(lines, delivery=0, kind="home", with_tax=True, **more):
 
     def written(found):
         return [
-            PaperLine(
+            BilledLine(
                 at, line.sku, line.title, line.quantity, line.unit_price, line.discount, line.net,
                 line.paid, line.percent, category(line.percent),
             )

@@ -17,6 +17,7 @@ from relvan.api import (
     firm,
     hooks,
     imports,
+    invoices,
     jobs,
     listing_work,
     listings,
@@ -66,6 +67,7 @@ MODULES = (
     webhooks,
     jobs,
     orders,
+    invoices,
     trays,
     dispatch,
 )

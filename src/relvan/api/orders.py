@@ -30,6 +30,7 @@ from relvan.api.shapes import (
     OrdersTag,
     amount_of,
     minor,
+    verdicts_of,
 )
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
@@ -43,6 +44,7 @@ from relvan.services.orders.aside import (
 )
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
+from relvan.services.orders.payments import owed_by
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
@@ -52,6 +54,7 @@ from relvan.store.catalogue import titles_of
 from relvan.store.channels import channel_by_id
 from relvan.store.dispatch import parcel_rows
 from relvan.store.facts import codes
+from relvan.store.invoices import invoices_of_order
 from relvan.store.listings import list_prices
 from relvan.store.order_list import PROGRESS, OrderFilter, order_page
 from relvan.store.order_standing import standings_of
@@ -74,6 +77,7 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
         parcels = parcel_rows(session, order.id)
         deeds = deeds_of(standings_of(session, [order])[order.id])
         tags = tags_of(session, [order.id])[order.id]
+        invoices = invoices_of_order(session, order.id)
         notices = [notice.words for notice in notices_of(session, order.id)]
         assigned = person_by_id(session, order.assigned_id) if order.assigned_id else None
     return {
@@ -95,6 +99,8 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
         "customer": {"name": order.customer, "mail": Address.read(order.ship_to).mail},
         "ship_to": Address.read(order.ship_to).as_dict(),
         "lines": [_order_line(order, line, held.get(line.id, [])) for line in lines],
+        "invoices": [row.number for row in invoices],
+        "owed": amount_of(owed_by(order), order.currency),
         "totals": {
             "delivery": amount_of(order.delivery_price, order.currency),
             "total": amount_of(order.total, order.currency),
@@ -135,6 +141,7 @@ def _order_line(order: Order, line: OrderLine, held: Sequence[Reservation]) -> d
         "reserved": sum(reservation.quantity for reservation in held),
         "picked": line.picked,
         "shipped": line.shipped,
+        "invoiced": line.invoiced,
     }
 
 
@@ -294,15 +301,6 @@ def patch_order(by: By, number: str, change: OrderChange) -> dict[str, Any]:
     return _order_shape(by, number)
 
 
-def _verdicts(verdicts: Sequence[Verdict]) -> dict[str, Any]:
-    return {
-        "items": [
-            {"number": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix}
-            for v in verdicts
-        ]
-    }
-
-
 BulkDeed = Callable[[Workplace, Actor, Sequence[str]], list[Verdict]]
 # what can be done to many orders at once -> the deed, and what the API says of it
 BULK: dict[str, tuple[BulkDeed, str]] = {
@@ -332,7 +330,7 @@ BULK: dict[str, tuple[BulkDeed, str]] = {
 def _offer(name: str, deed: BulkDeed, words: str) -> None:
     @router.post(f"/orders/{name}", name=f"post_{name.replace('-', '_')}", description=words)
     def post_deed(by: By, wish: OrderNumbers) -> dict[str, Any]:
-        return _verdicts(deed(by.workplace, by.actor, wish.numbers))
+        return verdicts_of(deed(by.workplace, by.actor, wish.numbers))
 
 
 for _name, (_deed, _words) in BULK.items():
@@ -349,7 +347,7 @@ def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]
 @router.post("/orders/move")
 def post_move(by: By, wish: OrderMove) -> dict[str, Any]:
     """Moves orders into a tray and returns a verdict for each order."""
-    return _verdicts(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))
+    return verdicts_of(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))
 
 
 @router.post("/orders/set-aside")
@@ -359,16 +357,16 @@ def post_set_aside(by: By, wish: OrdersAside) -> dict[str, Any]:
     done = set_aside(
         by.workplace, by.actor, wish.numbers, wish.reason, wish.until, tray=wish.tray or ""
     )
-    return _verdicts(done)
+    return verdicts_of(done)
 
 
 @router.post("/orders/tag")
 def post_tag(by: By, wish: OrdersTag) -> dict[str, Any]:
     """Adds a tag to orders, or deletes it when `off`. A verdict per order."""
-    return _verdicts(tag_orders(by.workplace, by.actor, wish.numbers, wish.tag, off=wish.off))
+    return verdicts_of(tag_orders(by.workplace, by.actor, wish.numbers, wish.tag, off=wish.off))
 
 
 @router.post("/orders/assign")
 def post_assign(by: By, wish: OrdersAssign) -> dict[str, Any]:
     """Says by a login who takes care of orders; nobody when it is empty. A verdict per order."""
-    return _verdicts(assign_orders(by.workplace, by.actor, wish.numbers, wish.login))
+    return verdicts_of(assign_orders(by.workplace, by.actor, wish.numbers, wish.login))

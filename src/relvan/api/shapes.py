@@ -1,5 +1,6 @@
 """Defines the shapes that the API takes and returns; names as in docs/guide/api.md."""
 
+from collections.abc import Sequence
 from datetime import date
 from typing import Annotated, Any
 
@@ -20,6 +21,7 @@ from relvan.core.prices.steps import MOST_STEPS
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
 from relvan.core.texts import SAYING, SEEN_CODE, WORDS
+from relvan.services.verdicts import Verdict
 
 
 class Shape(BaseModel):
@@ -48,6 +50,16 @@ class ListAmount(Amount):
 def amount_of(value: int | None, currency: str) -> dict[str, Any] | None:
     """Returns minor units as the API writes them."""
     return None if value is None else {"amount": value, "currency": currency}
+
+
+def verdicts_of(verdicts: Sequence[Verdict]) -> dict[str, Any]:
+    """Returns a verdict for each of many as the API writes them."""
+    return {
+        "items": [
+            {"number": v.subject, "ok": v.ok, "code": v.code, "message": v.message, "fix": v.fix}
+            for v in verdicts
+        ]
+    }
 
 
 def money_shape(money: Money | None) -> dict[str, Any] | None:

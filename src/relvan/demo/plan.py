@@ -87,6 +87,9 @@ ORDERS_WORKED, ORDERS_OPEN = 9, 9  # in each round
 RESTOCK_EVERY = 3
 
 
+SOLD_ON_ACCOUNT = 3  # the afternoon on which something was sold on account
+
+
 BY_TELEPHONE = ("WA-MISTB", "PT-24-RUS")  # more is ordered of them than there is
 # orders by telephone for more than there is: SKU, title, units, price in minor units, customer
 TELEPHONE_ORDERS = (

@@ -18,6 +18,7 @@ from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
+from relvan.demo.order_desk import keep_books, lay_out_desk, leave_every_state, sell_on_account
 from relvan.demo.outside import use_mailroom, use_scale
 from relvan.demo.plan import (
     BY_TELEPHONE,
@@ -37,6 +38,7 @@ from relvan.demo.plan import (
     RESTOCK_EVERY,
     ROUNDS,
     SHELVES,
+    SOLD_ON_ACCOUNT,
     WAREHOUSES,
 )
 from relvan.demo.studio import Studio
@@ -123,6 +125,7 @@ class Seeder:
         self._channels()
         self._listings(found)
         self.say("orders")
+        lay_out_desk(self.workplace, self.owner)
         self._orders()
         self.say("Loomstead and Corvello, families and what was there before")
         studio.deliver(self.owner, lambda sku: True)
@@ -135,6 +138,7 @@ class Seeder:
         self._settle()
         self.now = max(self.now, datetime.now(UTC) - timedelta(minutes=2))
         keep_in_step(self.workplace, self.owner, self.world, self._settle)
+        leave_every_state(self.workplace, self.owner)
         self.now = datetime.now(UTC)
         self._settle()
         self.world.close()
@@ -290,8 +294,12 @@ class Seeder:
             many = ORDERS_WORKED if number <= worked else ORDERS_OPEN
             moments = sorted(self.dice.uniform(begin, end) for _ in range(many))
             self._buy_some([start + timedelta(days=moment) for moment in moments])
+            if number == SOLD_ON_ACCOUNT:
+                sell_on_account(self.workplace, self.owner)
             if number <= worked:
                 self._work_the_inbox()
+            if number < worked:  # the last afternoon's orders are shipped and not invoiced
+                keep_books(self.workplace, self.owner)
             if number % RESTOCK_EVERY == 0:
                 self._restock()
         self._every_stage()

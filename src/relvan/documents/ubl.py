@@ -27,7 +27,7 @@ MOST_DECIMALS = Decimal("0.00000001")
 
 
 @dataclass(frozen=True)
-class PaperLine:
+class BilledLine:
     """A line of goods: units, the net amount in minor units, and its rate with its category."""
 
     position: int
@@ -70,8 +70,8 @@ class InvoicePaper:
     reason: str
     seller: dict[str, Any]
     buyer: dict[str, Any]
-    lines: Sequence[PaperLine]
-    charges: Sequence[PaperLine]
+    lines: Sequence[BilledLine]
+    charges: Sequence[BilledLine]
     rates: Sequence[PaperRate]
     net: int
     tax: int
@@ -164,7 +164,7 @@ def _delivery(root: Any, paper: InvoicePaper) -> None:
     _address(_sub(_sub(delivery, "DeliveryLocation"), "Address"), to)
 
 
-def _charge(root: Any, charge: PaperLine, currency: str) -> None:
+def _charge(root: Any, charge: BilledLine, currency: str) -> None:
     element = _sub(root, "AllowanceCharge")
     _text(element, "ChargeIndicator", "true")
     _text(element, "AllowanceChargeReasonCode", DELIVERY_CHARGE)
@@ -208,7 +208,7 @@ def _totals(root: Any, paper: InvoicePaper) -> None:
     _money(totals, "PayableAmount", paper.due, paper.currency)
 
 
-def _line(root: Any, line: PaperLine, paper: InvoicePaper) -> None:
+def _line(root: Any, line: BilledLine, paper: InvoicePaper) -> None:
     is_invoice = paper.kind == "invoice"
     element = _sub(root, "InvoiceLine" if is_invoice else "CreditNoteLine")
     _text(element, "ID", str(line.position))
@@ -226,7 +226,7 @@ def _line(root: Any, line: PaperLine, paper: InvoicePaper) -> None:
     amount.set("currencyID", paper.currency)
 
 
-def _net_price(line: PaperLine, currency: str) -> Decimal:
+def _net_price(line: BilledLine, currency: str) -> Decimal:
     """Returns the net price of one, after discounts, as exactly as it can be written."""
     price = (as_decimal(line.net, currency) / line.quantity).quantize(MOST_DECIMALS, ROUND_HALF_UP)
     plain = price.quantize(as_decimal(0, currency))

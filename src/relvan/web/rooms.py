@@ -58,6 +58,8 @@ ROOMS = {
     "orders": (
         Room("orders", "Orders", "order_index"),
         Room("board", "Board", "order_board"),
+        Room("invoices", "Invoices", "invoice_index"),
+        Room("payments", "Payments", "payment_index"),
         Room("trays", "Trays", "tray_index"),
         Room("rules", "Rules", "rule_index"),
     ),

@@ -103,7 +103,7 @@ def invoice_in(
     Raises:
         Refused: if nothing is open, or the firm has no name and address yet.
     """
-    check_firm(workplace.firm)
+    refuse_unnamed(workplace.firm)
     lines = [line for line in lines_of(session, [order.id])[order.id] if line.part_of is None]
     wanted = _wanted(order, lines, units)
     goods = [line_of(_billable(order, line), wanted[line.id]) for line in lines if wanted[line.id]]
@@ -124,7 +124,7 @@ def invoice_in(
     return row
 
 
-def check_firm(firm: Firm) -> None:
+def refuse_unnamed(firm: Firm) -> None:
     """Refuses to issue papers in nobody's name."""
     if not firm.is_named:
         message = "The firm has no name and address yet, which every invoice must have."

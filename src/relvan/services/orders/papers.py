@@ -3,7 +3,7 @@
 from decimal import Decimal
 
 from relvan.core.orders.tax_case import NOT_REGISTERED, TaxCase, case_of
-from relvan.documents.ubl import InvoicePaper, PaperLine, PaperRate
+from relvan.documents.ubl import BilledLine, InvoicePaper, PaperRate
 from relvan.services.workplace import Workplace
 from relvan.store.invoices import invoice_by_id, invoice_by_number, lines_of_invoice
 from relvan.store.orders import order_by_id
@@ -51,9 +51,9 @@ def paper_of(session: Session, row: InvoiceRow) -> InvoicePaper:
     )
 
 
-def _line(line: InvoiceLineRow, case: TaxCase, *, outside: bool) -> PaperLine:
+def _line(line: InvoiceLineRow, case: TaxCase, *, outside: bool) -> BilledLine:
     percent = Decimal(line.percent)
-    return PaperLine(
+    return BilledLine(
         line.position,
         line.sku,
         line.title,

@@ -1,5 +1,7 @@
 """The firm: changing what is known of it, and how its numbers are written."""
 
+import base64
+import mimetypes
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -200,3 +202,12 @@ def _differences(before: Firm, after: Firm) -> dict[str, tuple[Any, Any]]:
     return {
         name: (old[name], new[name]) for name in new if name != "address" and old[name] != new[name]
     }
+
+
+def logo_of(workplace: Workplace) -> str:
+    """Returns the firm's logo as a data address, or nothing when there is none."""
+    path = workplace.files.path(workplace.firm.logo) if workplace.firm.logo else None
+    if path is None or not path.exists():
+        return ""
+    kind = mimetypes.guess_type(path.name)[0] or "image/png"
+    return f"data:{kind};base64,{base64.b64encode(path.read_bytes()).decode()}"

@@ -1,13 +1,12 @@
 """Gathers what papers say: the packing slip of a shipment, and the sheet of a pick list."""
 
-import base64
-import mimetypes
 from dataclasses import dataclass
 
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import NOT_PICKED_YET
 from relvan.documents.paper import written_day, written_moment
+from relvan.services.setup.firm import logo_of
 from relvan.services.workplace import Workplace
 from relvan.store.dispatch import (
     PickListRow,
@@ -79,15 +78,6 @@ def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:
             lines,
             logo_of(workplace),
         )
-
-
-def logo_of(workplace: Workplace) -> str:
-    """Returns the firm's logo as a data address, or nothing when there is none."""
-    path = workplace.files.path(workplace.firm.logo) if workplace.firm.logo else None
-    if path is None or not path.exists():
-        return ""
-    kind = mimetypes.guess_type(path.name)[0] or "image/png"
-    return f"data:{kind};base64,{base64.b64encode(path.read_bytes()).decode()}"
 
 
 def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:

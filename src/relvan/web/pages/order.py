@@ -12,10 +12,12 @@ from relvan.core.orders.flow import OrderFlow, flow_of
 from relvan.core.orders.trays import Tray
 from relvan.services.orders.aside import see_notices
 from relvan.services.orders.link import link_lines
+from relvan.services.orders.payments import METHODS, owed_by
 from relvan.services.orders.short import short_of
 from relvan.store.channels import channel_by_id
 from relvan.store.dispatch import parcel_rows
 from relvan.store.history import history
+from relvan.store.invoices import invoices_of_order, payments_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     line_facts,
@@ -64,6 +66,11 @@ def order_show(desk: At, number: str) -> HTMLResponse:
                 for key in desk.workplace.tray_names()
                 if key not in (Tray.CANCELLED, order.tray)
             ],
+            "invoices": invoices_of_order(session, order.id),
+            "payments": payments_of(session, order.id),
+            "owed": owed_by(order),
+            "methods": METHODS,
+            "today": desk.workplace.local_now().date().isoformat(),
             "tags": tags_of(session, [order.id])[order.id],
             "notices": notices_of(session, order.id),
             "people": active_people(session),
@@ -72,6 +79,8 @@ def order_show(desk: At, number: str) -> HTMLResponse:
                 (one for one in active_people(session) if one.id == order.assigned_id), None
             ),
         }
+    bills = [row.due_on for row in values["invoices"] if row.kind == "invoice"]
+    values["due_on"] = min(bills, default="")
     return desk.page("orders/show.html", "orders", **values)
 
 
@@ -96,8 +105,10 @@ def _flow(
         ("picked", progress.units_picked),
         ("shipped", progress.units_shipped),
     )
-    invoiced = order.total if order.fact_invoiced == Extent.ALL else 0
-    return flow_of(goods, (("total", order.total), ("invoiced", invoiced), ("paid", order.paid)))
+    billed = sum(line.unit_price * line.invoiced for line in lines) + order.delivery_invoiced
+    whole = order.total - order.credited
+    invoiced = whole if order.fact_invoiced == Extent.ALL else min(billed, whole)
+    return flow_of(goods, (("total", whole), ("invoiced", invoiced), ("paid", order.paid)))
 
 
 def _deeds(
