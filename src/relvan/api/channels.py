@@ -17,7 +17,13 @@ from relvan.services.prices.foresee import Outside, PriceForesight, foresee_pric
 from relvan.services.prices.rates import read_rate
 from relvan.services.stock.foresee import TRIED, foresee_quantities
 from relvan.services.stock.policies import set_policy
-from relvan.store.channels import channel_by_key, channel_health, channel_settings, channels
+from relvan.store.channels import (
+    channel_by_key,
+    channel_health,
+    channel_settings,
+    channels,
+    order_policy_of,
+)
 from relvan.store.policies import policy_lines
 from relvan.store.stock import warehouses
 
@@ -51,6 +57,7 @@ def _shapes(by: Caller) -> list[dict[str, Any]]:
                 "mends": channel.mends.split(),
                 "passed_at": channel.passed_at,
                 "paused": channel.paused,
+                "orders": order_policy_of(channel).as_dict(),
                 "connection": channel.connection,
             }
             for channel in found
@@ -141,6 +148,8 @@ def put_policy(by: By, channel: str, change: PolicyChange) -> dict[str, bool]:
 
 def _wishes(by: Caller, change: ChannelChange) -> dict[str, Any]:
     wishes = change.model_dump(exclude_unset=True)
+    if change.orders is not None:
+        wishes["orders"] = change.orders.model_dump(exclude_none=True)
     if change.delivery_cost is not None:
         wishes["delivery_cost"] = minor(
             change.delivery_cost, by.workplace.firm.currency, "delivery_cost"

@@ -14,9 +14,13 @@ from relvan.api.described import (
     Id,
     Named,
     described,
+    described_number,
     described_text,
 )
 from relvan.core.money import MINOR_DIGITS, Money
+from relvan.core.orders.policy import MOST_SHIPMENTS, Unpaid
+from relvan.core.orders.routing import RoutePolicy
+from relvan.core.orders.scarce import ServeBy
 from relvan.core.prices.steps import MOST_STEPS
 from relvan.core.refusal import refuse
 from relvan.core.stock.movements import BY_HAND
@@ -87,6 +91,17 @@ class MovementShape(Shape):
     note: str = ""
 
 
+class OrderPolicyShape(Shape):
+    """How a channel's orders are taken in and routed; what is left out stays as it is."""
+
+    unpaid: Annotated[str, described(Unpaid)] | None = None
+    routing: Annotated[str, described(RoutePolicy)] | None = None
+    most: Annotated[int, described_number(1, MOST_SHIPMENTS)] | None = None
+    prefer_near: Flag | None = None
+    serve_by: Annotated[str, described(ServeBy)] | None = None
+    tray: Annotated[str, Field(max_length=40)] | None = None
+
+
 class ChannelChange(Shape):
     """Settings of a channel; what is left out stays as it is."""
 
@@ -101,6 +116,7 @@ class ChannelChange(Shape):
     delivery_cost: Amount | None = None
     mends: list[str] | None = None
     paused: Flag | None = None
+    orders: OrderPolicyShape | None = None
 
 
 class ChannelConnect(Shape):

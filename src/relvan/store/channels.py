@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.connection import IN_USE
 from relvan.core.channels.sending import OPEN_UPDATES, Breaker
+from relvan.core.orders.policy import USUAL, OrderPolicy, read_order_policy
 from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
@@ -271,6 +272,24 @@ def replace_supply(session: Session, channel_id: int, warehouse_ids: Sequence[in
         session.add(
             SupplyWarehouse(channel_id=channel_id, warehouse_id=warehouse_id, position=position)
         )
+
+
+def order_policy_of(channel: Channel) -> OrderPolicy:
+    """Returns how the orders of a channel are taken in and routed."""
+    return read_order_policy({**channel.order_policy, "tray": channel.start_tray})
+
+
+def order_policies(
+    session: Session, channel_ids: Collection[int | None]
+) -> dict[int | None, OrderPolicy]:
+    """Returns the order policies of channels by their ids; orders without a channel are as usual."""
+    found: dict[int | None, OrderPolicy] = dict.fromkeys(channel_ids, USUAL)
+    wanted = select(Channel.id, Channel.order_policy, Channel.start_tray).where(
+        Channel.id.in_([one for one in channel_ids if one])
+    )
+    for channel_id, told, tray in session.execute(wanted):
+        found[channel_id] = read_order_policy({**told, "tray": tray})
+    return found
 
 
 def supply_lists_of(

@@ -10,9 +10,11 @@ from sqlalchemy.orm import Session
 
 from relvan.core.orders.deeds import OrderStanding
 from relvan.core.orders.facts import Extent
+from relvan.core.orders.policy import Unpaid
 from relvan.core.shipping.life import NOT_PICKED_YET, OPEN_SHIPMENTS
 from relvan.store.among import among
 from relvan.store.built import built_once
+from relvan.store.channels import order_policies
 from relvan.store.orders import reservations_of, units_in_shipments
 from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
 
@@ -22,6 +24,7 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
     ids = [order.id for order in orders]
     unreleased = unreleased_units(session, ids)
     shipments = _open_shipments(session, ids)
+    policies = order_policies(session, {order.channel_id for order in orders})
     return {
         order.id: OrderStanding(
             number=order.number,
@@ -30,7 +33,8 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
             shipped=Extent(order.fact_shipped),
             paid=Extent(order.fact_paid),
             invoiced=Extent(order.fact_invoiced),
-            from_channel=order.channel_id is not None,
+            must_be_paid=order.channel_id is not None
+            and policies[order.channel_id].unpaid != Unpaid.TAKE,
             cancelled=order.cancelled_at is not None,
             aside=order.aside_until is not None,
             unreleased=sum(units for _, _, _, units in unreleased[order.id]),

@@ -24,7 +24,7 @@ RELEASED = order(shipments=1, waiting=1)
 BEGUN = order(picked=PART, shipments=1, begun=1)
 SENT = order(picked=ALL, shipped=ALL)
 CANCELLED = order(reserved=NONE, cancelled=True)
-UNPAID = order(paid=NONE, from_channel=True, unreleased=2)
+UNPAID = order(paid=NONE, must_be_paid=True, unreleased=2)
 UNPAID_BY_HAND = order(paid=NONE, unreleased=2)
 DOES, ALREADY = (DeedOutcome.DOES, ""), (DeedOutcome.ALREADY, "already")
 
@@ -72,11 +72,11 @@ def test_a_deed_is_done_found_done_or_refused(standing, deed, outcome):
 
 
 def test_every_answer_that_does_nothing_says_why_and_every_refusal_what_to_do():
-    for reserved, picked, shipped, paid, cancelled, from_channel in product(
+    for reserved, picked, shipped, paid, cancelled, must_be_paid in product(
         *[Extent] * 4, (False, True), (False, True)
     ):
         standing = order(
-            reserved, picked, shipped, paid, cancelled=cancelled, from_channel=from_channel
+            reserved, picked, shipped, paid, cancelled=cancelled, must_be_paid=must_be_paid
         )
         for answer in deeds_of(standing).values():
             if answer.does:

@@ -182,3 +182,21 @@ def test_a_refusal_beside_one_form_does_not_call_the_others_unsaved(signed_in, o
 
     assert unsaved(post(signed_in, f"{PAGE}/disconnect")) == []
     assert unsaved(post(signed_in, f"{PAGE}/shown", share="much")) == ["shown"]
+
+
+def test_how_orders_come_in_is_saved_and_what_is_wrong_stands_beside_it(shop, web):
+    told = {"unpaid": "leave", "routing": "split", "serve_by": "money", "tray": "", "most": "3"}
+    saved = post(web, "/setup/channels/hagglet/orders", prefer_near="yes", **told)
+    assert "it counts for orders from now on" in saved.text
+    page = html.fromstring(web.get("/setup/channels/hagglet").text)
+    chosen = [one.get("value") for one in page.cssselect("#order-policy option[selected]")]
+    assert chosen[:3] == ["leave", "split", "money"]
+    wrong = post(web, "/setup/channels/hagglet/orders", **{**told, "most": "many"})
+    assert wrong.status_code == 422
+    assert "must be a whole number" in wrong.text
+
+
+def test_an_order_says_why_it_leaves_from_where_it_does(shop, web):
+    told = web.get("/orders/O-1001/why").text
+    assert "has all of it" in told
+    assert "/setup/channels/" in told

@@ -70,8 +70,8 @@ class OrderStanding:
 
     `unreleased` are the units reserved for it that lie in no open shipment. `waiting` and `begun`
     count its shipments that are not picked in full: `waiting` those of which nothing has been
-    picked, `begun` the others. `shipments` counts all that have not left. `from_channel` says that
-    a channel took the payment.
+    picked, `begun` the others. `shipments` counts all that have not left. `must_be_paid` says
+    that nothing leaves before it is paid.
     """
 
     number: str
@@ -80,7 +80,7 @@ class OrderStanding:
     shipped: Extent
     paid: Extent
     invoiced: Extent = Extent.NONE
-    from_channel: bool = False
+    must_be_paid: bool = False
     cancelled: bool = False
     unreleased: int = 0
     shipments: int = 0
@@ -143,9 +143,9 @@ def _reserve(order: OrderStanding) -> DeedAnswer:
 
 
 def _not_payable(order: OrderStanding) -> DeedAnswer | None:
-    """Returns why an order may not be sent before it is paid. Orders of a channel must be paid;
-    those taken by hand may be paid later."""
-    if order.from_channel and order.paid != Extent.ALL:
+    """Returns why an order may not be sent before it is paid. Orders of a channel must be paid, if
+    its policy does not say otherwise; those taken by hand may be paid later."""
+    if order.must_be_paid and order.paid != Extent.ALL:
         return _refused(
             "not-paid", f"“{order.number}” is not paid.", "The channel tells Relvan when it is."
         )

@@ -9,6 +9,7 @@ from typing import Any
 from relvan.core.catalogue.checks import check_number, check_text
 from relvan.core.channels.drift import TOPICS as DRIFTING
 from relvan.core.money import MOST_MINOR
+from relvan.core.orders.policy import check_policy_wish, read_order_policy
 from relvan.core.people.roles import Right
 from relvan.core.prices.steps import (
     ConvertStep,
@@ -28,6 +29,7 @@ from relvan.store.channels import (
     ChannelSettings,
     channel_by_key,
     channel_settings,
+    order_policy_of,
     replace_supply,
     supply_keys,
 )
@@ -35,14 +37,18 @@ from relvan.store.prices import price_list_by_key, rates_on
 from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_key
 from relvan.store.tables import Channel, PriceList, Warehouse
+from relvan.store.trays import trays_of
 
-QUIET = frozenset({"paused", "mends", "name"})  # nothing that listings are worked out from
+QUIET = frozenset(
+    {"paused", "mends", "name", "orders"}
+)  # nothing that listings are worked out from
 
 
 def change_channel(workplace: Workplace, actor: Actor, key: str, wishes: Mapping[str, Any]) -> None:
     """Changes the settings of a channel: `name`, `supply_list` (warehouse keys in order), `stock_policy`,
     `price_list` (key), `price_steps`, `least_margin` (percent of the net price, or None),
     `delivery_cost` (what delivery counts for there, in minor units of the seller's currency),
+    `orders` (how its orders are taken in and routed, `core/orders/policy.py`),
     `mends` (topics whose drift is sent again without asking), `paused`. Every listing of the
     channel is worked out again."""
     actor.must(Right.SETUP)
@@ -225,6 +231,18 @@ def _set_mends(
     return before, channel.mends
 
 
+def _set_orders(
+    session: Session, workplace: Workplace, channel: Channel, value: Any
+) -> tuple[Any, Any]:
+    wish = value if isinstance(value, dict) else {}
+    refuse_if_any(check_policy_wish(wish, {row.key for row in trays_of(session)}))
+    before = order_policy_of(channel).as_dict()
+    after = read_order_policy({**before, **wish}).as_dict()
+    channel.start_tray = after["tray"]
+    channel.order_policy = {name: told for name, told in after.items() if name != "tray"}
+    return before, after
+
+
 def _supply(session: Session, value: Any) -> list[Warehouse]:
     """Returns the warehouses of a supply list, in its order."""
     if not isinstance(value, list) or len(set(value)) != len(value):
@@ -256,4 +274,5 @@ _SETTERS = {
     "paused": _set_paused,
     "mends": _set_mends,
     "supply_list": _set_supply,
+    "orders": _set_orders,
 }

@@ -2,8 +2,9 @@
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
 
 from relvan.core.orders.deeds import (
     DOES,
@@ -13,7 +14,7 @@ from relvan.core.orders.deeds import (
     OrderStanding,
     deeds_of,
 )
-from relvan.core.orders.routing import RouteSource, route
+from relvan.core.orders.routing import EVERYTHING, Route, RouteRule, RouteSource, route
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan, Want
@@ -23,7 +24,7 @@ from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import titles_of
-from relvan.store.channels import supply_lists_of
+from relvan.store.channels import order_policies, supply_lists_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     lines_of,
@@ -137,6 +138,8 @@ def reserve_all(
         for order in orders
         if (plans[order.id].whole or how.part) and plans[order.id].promises
     ]
+    for order in got:
+        order.routed = planned.routed[order.id]
     _promise(session, [promise for order in got for promise in plans[order.id].promises], held)
     audit.record_many(
         session,
@@ -160,11 +163,12 @@ def reserve_all(
 @dataclass(frozen=True)
 class PlannedReservations:
     """A plan for each of several orders by its id, with the lines by order and the reservations by
-    line that it was made from."""
+    line that it was made from, and what was considered when warehouses were chosen."""
 
     plans: dict[int, ReservationPlan]
     lines: dict[int, list[OrderLine]]
     held: dict[int, list[Reservation]]
+    routed: dict[int, dict[str, Any]] = field(default_factory=dict)
 
     @property
     def products(self) -> set[int]:
@@ -190,15 +194,29 @@ def plan_reservations(
         for product_id, by_warehouse in balances_of(session, planned.products).items()
         for warehouse_id, balance in by_warehouse.items()
     }
-    supply = supply_lists_of(session, {order.channel_id for order in orders}, anywhere=anywhere)
+    from_channels = {order.channel_id for order in orders}
+    supply = supply_lists_of(session, from_channels, anywhere=anywhere)
+    policies = order_policies(session, from_channels)
     for order in orders:
         sources = [RouteSource(warehouse_id) for warehouse_id in supply[order.channel_id]]
-        plan = route(_wants(planned.lines[order.id], planned.held), free, sources).plan
+        rule = EVERYTHING if anywhere else policies[order.channel_id].routing
+        found = route(_wants(planned.lines[order.id], planned.held), free, sources, rule)
+        plan = found.plan
+        planned.routed[order.id] = _considered(found, rule)
         planned.plans[order.id] = plan
         if plan.whole or part:
             for promise in plan.promises:
                 free[promise.product, promise.warehouse] -= promise.quantity
     return planned
+
+
+def _considered(found: Route, rule: RouteRule) -> dict[str, Any]:
+    return {
+        "alone": [list(one) for one in found.alone],
+        "policy": str(rule.policy),
+        "most": rule.most,
+        "near": rule.prefer_near,
+    }
 
 
 def _deed(plan: ReservationPlan) -> str:

@@ -9,6 +9,7 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
+from relvan.core.orders.policy import Unpaid
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.tax_case import rates_in, tax_case
@@ -28,6 +29,7 @@ from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import kinds_of, products_by_code
+from relvan.store.channels import order_policy_of
 from relvan.store.order_lines import products_by_ref, products_ordered
 from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.session import Session
@@ -64,8 +66,10 @@ def take_channel_orders(
         new = [
             incoming for incoming in fresh.values() if not incoming.sent
         ]  # else sent before we knew the channel
-        if new:
-            channel = session.get_one(Channel, channel_id)
+        channel = session.get_one(Channel, channel_id) if new else None
+        if channel is not None and order_policy_of(channel).unpaid == Unpaid.LEAVE:
+            new = [incoming for incoming in new if incoming.paid]
+        if channel is not None and new:
             orders = _save(session, workplace, channel, new)
             _reserve_new(session, workplace, orders, new, channel)
             numbers |= {

@@ -23,8 +23,8 @@ class Channel(Table):
     cannot be read for `silent_minutes`, it counts as silent, and what it may be selling meanwhile
     is kept back where the buffer is set by risk. `connection` says whether it is connected
     (`core/channels/connection.py`); one that has been disconnected stays for the orders that name
-    it. Its orders start in `start_tray`, if it is not empty, and leave as `routing` says
-    (`core/orders/routing.py`).
+    it. Its orders start in `start_tray`, if it is not empty, and are taken in and
+    routed as `order_policy` says (`core/orders/policy.py`).
     """
 
     __tablename__ = "channel"
@@ -56,7 +56,7 @@ class Channel(Table):
     pass_began_at: Mapped[datetime | None]
     passed_at: Mapped[datetime | None]
     start_tray: Mapped[str] = mapped_column(default="", server_default="")
-    routing: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    order_policy: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class NearerPolicy(Table):

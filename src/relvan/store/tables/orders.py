@@ -22,7 +22,8 @@ class Order(Table):
     With `with_tax` its prices have the tax inside, and `tax_kind` says why it is taxed as it is
     (`core/orders/tax_case.py`); `paid` is the sum of its payments that count, and
     `delivery_invoiced` how much of the delivery charge stands on invoices; `credited` is what was
-    given back by credit notes and is not to be paid any more.
+    given back by credit notes and is not to be paid any more. `routed` keeps what was considered
+    when its warehouses were chosen.
     """
 
     __tablename__ = "customer_order"
@@ -88,6 +89,7 @@ class Order(Table):
     tax_kind: Mapped[str] = mapped_column(default="home", server_default="home")
     delivery_invoiced: Mapped[int] = mapped_column(default=0, server_default="0")
     credited: Mapped[int] = mapped_column(default=0, server_default="0")
+    routed: Mapped[dict[str, Any] | None]
 
 
 class OrderTag(Table):

@@ -10,6 +10,10 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.channels.connection import Connection
 from relvan.core.listings.rulebook import OtherFees
+from relvan.core.orders.policy import Unpaid
+from relvan.core.orders.routing import RoutePolicy
+from relvan.core.orders.scarce import ServeBy
+from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.prices.steps import steps_data
 from relvan.core.refusal import Refused, not_found
@@ -20,7 +24,13 @@ from relvan.services.prices.foresee import Outside, foresee_prices
 from relvan.services.prices.rates import read_rate
 from relvan.services.stock.foresee import foresee_quantities
 from relvan.services.stock.policies import set_policy
-from relvan.store.channels import channel_by_key, channel_health, channel_settings, listing_tally
+from relvan.store.channels import (
+    channel_by_key,
+    channel_health,
+    channel_settings,
+    listing_tally,
+    order_policy_of,
+)
 from relvan.store.disconnect import holdings_of_channel, last_words
 from relvan.store.history import history
 from relvan.store.imports import list_currencies
@@ -58,6 +68,18 @@ def _channel(
             "others": [one for one in names.values() if one.id not in settings.supply_list],
             "price_lists": price_lists(session),
             "nearer": policy_lines(session, channel.id, limit=60),
+            "order_policy": order_policy_of(channel),
+            "unpaid_words": _UNPAID,
+            "serve_words": _SERVE,
+            "route_words": _ROUTES,
+            "start_trays": {
+                "": "the Inbox, as usual",
+                **{
+                    key: name
+                    for key, (name, _) in desk.workplace.tray_names().items()
+                    if key not in (Tray.CLOSED, Tray.CANCELLED)
+                },
+            },
             "holdings": holdings_of_channel(session, channel.id) if refused else None,
             "last_words": last_words(session, channel.id),
             "history": history(session, "channel", channel.id, 20),
@@ -227,11 +249,39 @@ def _name_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     return {"name": form.get("name", "")}
 
 
+def _orders_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
+    read = FormReader(form)
+    most = read.needed_whole("most", "Shipments at most")
+    read.raise_if_refused()
+    told = {name: form.get(name, "") for name in ("unpaid", "routing", "serve_by", "tray")}
+    return {"orders": {**told, "most": most, "prefer_near": form.get("prefer_near") == "yes"}}
+
+
 _WISHES: dict[str, Wish] = {
     "shown": _shown_wish,
     "prices": _steps_wish,
     "pause": _pause_wish,
     "name": _name_wish,
+    "orders": _orders_wish,
 }
 _ENDED = "The channel is disconnected; its listings are being deleted here."
-_SAID = {"pause": "Saved.", "name": "The channel has its new name."}
+_SAID = {
+    "pause": "Saved.",
+    "name": "The channel has its new name.",
+    "orders": "Saved; it counts for orders from now on.",
+}
+_UNPAID = {
+    Unpaid.HOLD: "are taken, and held until they are paid",
+    Unpaid.LEAVE: "are left out until they are paid",
+    Unpaid.TAKE: "are taken like all others",
+}
+_SERVE = {
+    ServeBy.AGE: "the promised day, then the oldest",
+    ServeBy.MOST: "as many whole orders as possible",
+    ServeBy.MONEY: "as much money as possible",
+}
+_ROUTES = {
+    RoutePolicy.THERE: "from as many warehouses as it needs",
+    RoutePolicy.SPLIT: "from up to a number of warehouses",
+    RoutePolicy.ONE: "whole from one warehouse, or not at all",
+}

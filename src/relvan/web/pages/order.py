@@ -9,7 +9,9 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.orders.deeds import DeedAnswer, OrderDeed, deeds_of
 from relvan.core.orders.facts import Extent, order_facts
 from relvan.core.orders.flow import OrderFlow, flow_of
+from relvan.core.orders.routing_why import why_route
 from relvan.core.orders.trays import Tray
+from relvan.core.why import Why
 from relvan.services.orders.aside import see_notices
 from relvan.services.orders.link import link_lines
 from relvan.services.orders.payments import METHODS, owed_by
@@ -33,6 +35,7 @@ from relvan.store.tables import Order, OrderLine, Reservation
 from relvan.store.trays import all_tags, notices_of, tags_of
 from relvan.web.desk import At, Form
 from relvan.web.order_deeds import BUTTONS, DeedButton
+from relvan.web.whys import why_page
 
 router = APIRouter(prefix="/orders")
 
@@ -116,6 +119,20 @@ def _deeds(
 ) -> list[tuple[OrderDeed, DeedButton, DeedAnswer]]:
     """Returns (action, its button, what it would do) of all actions."""
     return [(deed, button, answers[deed]) for deed, button in BUTTONS.items()]
+
+
+@router.get("/{number}/why", name="order_why")
+def order_why(desk: At, number: str) -> HTMLResponse:
+    """Explains why an order leaves from where it does."""
+    with desk.workplace.database.reading() as session:
+        order = order_by_number(session, number)
+        held = reservations_of(session, [order.id])
+        names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+        channel = channel_by_id(session, order.channel_id) if order.channel_id else None
+    chosen = dict.fromkeys(one.warehouse_id for some in held.values() for one in some)
+    why = why_route(order.routed, names, list(chosen)) if order.routed else Why()
+    links = [(channel.name, f"/setup/channels/{channel.key}#order-policy")] if channel else []
+    return why_page(desk, f"Where {order.number} leaves from", why, links)
 
 
 @router.post("/{number}/seen", name="order_seen")
