@@ -111,6 +111,7 @@ CALLS = {
     ),
     "POST /orders/tag": (Right.ORDERS, {"numbers": ["O-1"], "tag": "gift"}),
     "POST /orders/assign": (Right.ORDERS, {"numbers": ["O-1"], "login": ""}),
+    "POST /scarce": (Right.ORDERS, {"by": "age"}),
     "POST /orders/invoice": (Right.ORDERS, {"numbers": ["O-1"]}),
     "POST /invoices/{number}/credit": (Right.ORDERS, {"reason": "broken"}),
     "POST /payments": (

@@ -28,6 +28,7 @@ from relvan.api.shapes import (
     OrdersAside,
     OrdersAssign,
     OrdersTag,
+    ScarceChoice,
     amount_of,
     minor,
     verdicts_of,
@@ -47,6 +48,7 @@ from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.payments import owed_by
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
+from relvan.services.orders.scarce import contest, serve_by_choice
 from relvan.services.orders.take import take_manual_order
 from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
@@ -370,3 +372,36 @@ def post_tag(by: By, wish: OrdersTag) -> dict[str, Any]:
 def post_assign(by: By, wish: OrdersAssign) -> dict[str, Any]:
     """Says by a login who takes care of orders; nobody when it is empty. A verdict per order."""
     return verdicts_of(assign_orders(by.workplace, by.actor, wish.numbers, wish.login))
+
+
+@router.get("/scarce")
+def get_scarce(by: By) -> dict[str, Any]:
+    """Returns the ways to give out goods that are not enough for all orders that wait: which orders
+    each serves whole, their value, the oldest that still waits, and whether no choice serves more."""
+    found = contest(by.workplace)
+    return {
+        "orders": found.orders,
+        "alternatives": [
+            {
+                "by": one.by,
+                "first": one.first or None,
+                "whole": list(one.served.whole),
+                "value": [amount_of(amount, code) for code, amount in one.amounts.items()],
+                "oldest_left": one.oldest_left.isoformat() if one.oldest_left else None,
+                "proof": "exact" if one.served.exact else "bound",
+                "bound": one.served.bound,
+            }
+            for one in found.alternatives
+        ],
+        "goods": [
+            {"sku": sku, "wanted": wanted, "free": free} for sku, wanted, free in found.goods
+        ],
+    }
+
+
+@router.post("/scarce")
+def post_scarce(by: By, wish: ScarceChoice) -> dict[str, Any]:
+    """Reserves for the orders that a way serves; with `keep` it becomes the habit of the channels. A
+    verdict per order."""
+    done = serve_by_choice(by.workplace, by.actor, wish.by, first=wish.first, keep=wish.keep)
+    return verdicts_of(done)

@@ -189,6 +189,15 @@ class OrdersAssign(OrderNumbers):
     login: str = Field(default="", max_length=100)
 
 
+class ScarceChoice(Shape):
+    """By which rule goods that are not enough are given out, or which channel goes first; `keep`
+    makes it the habit of the channels whose orders wait."""
+
+    by: Annotated[str, described(ServeBy)] = ServeBy.AGE
+    first: Annotated[str, Field(max_length=100)] = ""
+    keep: Flag = False
+
+
 class AddressShape(Shape):
     """Where goods go."""
 

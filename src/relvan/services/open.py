@@ -8,8 +8,8 @@ from relvan.core.waking import Work
 from relvan.services.listings.follow import bring_listings_along
 from relvan.services.listings.heard import hear_about_listings
 from relvan.services.listings.offers import offers_of
-from relvan.services.orders.reserve import serve_waiting_orders
 from relvan.services.orders.rules import follow_rules
+from relvan.services.orders.scarce import serve_waiting_orders
 from relvan.services.stations import Stations
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings

@@ -197,6 +197,18 @@ def _short_of(product_ids: Collection[int], limit: int) -> Select[int]:
     )
 
 
+def short_order_ids(session: Session, limit: int) -> list[int]:
+    """Returns the orders that are not reserved in full, the oldest first."""
+    wanted = (
+        select(Order.id)
+        .where(Order.cancelled_at.is_(None), Order.fact_shipped != Extent.ALL)
+        .where(Order.fact_reserved.in_((Extent.NONE, Extent.PART)))
+        .order_by(Order.placed_at, Order.id)
+        .limit(limit)
+    )
+    return list(session.scalars(wanted))
+
+
 @dataclass(frozen=True)
 class ShipmentRow:
     """A shipment as a list shows it."""

@@ -58,6 +58,7 @@ ROOMS = {
     "orders": (
         Room("orders", "Orders", "order_index"),
         Room("board", "Board", "order_board"),
+        Room("scarce", "Scarce goods", "scarce_index"),
         Room("invoices", "Invoices", "invoice_index"),
         Room("payments", "Payments", "payment_index"),
         Room("trays", "Trays", "tray_index"),

@@ -19,10 +19,10 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan, Want
 from relvan.services import audit
-from relvan.services.changes import Changes, Sold, changes_of
+from relvan.services.changes import Sold, changes_of
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
-from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import titles_of
 from relvan.store.channels import order_policies, supply_lists_of
 from relvan.store.order_standing import standings_of
@@ -30,7 +30,6 @@ from relvan.store.orders import (
     lines_of,
     order_by_number,
     reservations_of,
-    short_orders_wanting,
     units_in_shipments,
 )
 from relvan.store.session import Session
@@ -259,16 +258,6 @@ def lower_reservation(session: Session, reservation: Reservation, units: int) ->
     else:
         reservation.quantity -= units
     session.flush()
-
-
-def serve_waiting_orders(session: Session, workplace: Workplace, changes: Changes) -> None:
-    """Tries to reserve for orders that are short of stock, the oldest first, after stock became
-    free. The numbers of those that got it are kept with the changes."""
-    freed = changes.take_freed()
-    for order_id in short_orders_wanting(session, freed) if freed else ():
-        order = session.get_one(Order, order_id)
-        if reserve_in(session, workplace, SYSTEM, order).whole:
-            changes.served.append(order.number)
 
 
 def answer_for(session: Session, order: Order, deed: OrderDeed) -> DeedAnswer:

@@ -22,7 +22,8 @@ from relvan.services.changes import Changes, changes_of
 from relvan.services.orders.aside import set_aside_in, tag_in
 from relvan.services.orders.invoices import invoice_in
 from relvan.services.orders.release import release_in
-from relvan.services.orders.reserve import answer_for, reserve_in, serve_waiting_orders
+from relvan.services.orders.reserve import answer_for, reserve_in
+from relvan.services.orders.scarce import serve_waiting_orders
 from relvan.services.orders.work_out import put_in_tray
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.orders import order_by_id
