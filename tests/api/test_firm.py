@@ -30,7 +30,7 @@ def test_the_firm_is_changed_by_what_a_call_names(api):
         {"vat_number": "DE123456789"},
         {"time_zone": "Mars/Olympus"},
         {"number_series": {"order": {"pattern": "none"}}},
-        {"number_series": {"invoice": {"pattern": "I-{number}"}}},
+        {"number_series": {"wish list": {"pattern": "W-{number}"}}},
         {"number_series": {"order": {"pattern": "O-{number}", "next": 1}}},
         {"vat_number": "DE1", "number_series": {"order": {"pattern": "Q-{number}"}}},
         {"colour": "green"},

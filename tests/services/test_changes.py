@@ -99,5 +99,6 @@ def test_changes_that_were_taken_are_gone():
 def test_orders_that_wait_are_served_before_listings_show_what_is_left():
     assert [follow.__name__ for follow in STATIONS.followers] == [
         "serve_waiting_orders",
+        "follow_rules",
         "bring_listings_along",
     ]

@@ -1,17 +1,19 @@
 """Queries over order lines and their reservations, for the actions on orders."""
 
 from collections.abc import Collection, Sequence
+from datetime import date
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.store.among import among
-from relvan.store.tables import Listing, Order, OrderLine, Product, Reservation
+from relvan.store.tables import ExpectedReceipt, Listing, Order, OrderLine, Product, Reservation
 
 
 def unlinked_lines(session: Session, sku: str) -> list[OrderLine]:
     """Returns the order lines with a SKU, without regard to case, that are not linked to a product."""
-    wanted = (OrderLine.product_id.is_(None), func.lower(OrderLine.sku) == sku.lower())
+    unlinked = OrderLine.product_id.is_(None) & OrderLine.is_free.is_(False)
+    wanted = (unlinked, func.lower(OrderLine.sku) == sku.lower())
     return list(session.scalars(select(OrderLine).where(*wanted)))
 
 
@@ -51,3 +53,21 @@ def reservation_at(session: Session, order_line_id: int, warehouse_id: int) -> R
     """Returns the reservation of an order line in a warehouse, or None."""
     wanted = (Reservation.order_line_id == order_line_id, Reservation.warehouse_id == warehouse_id)
     return session.scalar(select(Reservation).where(*wanted))
+
+
+def products_for_sale(session: Session, product_ids: Collection[int]) -> dict[int, Product]:
+    """Returns products by their ids."""
+    wanted = select(Product).where(among(Product.id, product_ids))
+    return {product.id: product for product in session.scalars(wanted)}
+
+
+def expected_days(session: Session, product_ids: Collection[int]) -> dict[int, date]:
+    """Returns the first day on which more of each product is expected."""
+    wanted = (
+        select(ExpectedReceipt.product_id, func.min(ExpectedReceipt.due))
+        .where(among(ExpectedReceipt.product_id, product_ids), ExpectedReceipt.ended_at.is_(None))
+        .group_by(ExpectedReceipt.product_id)
+    )
+    return {
+        product_id: date.fromisoformat(str(due)[:10]) for product_id, due in session.execute(wanted)
+    }

@@ -170,7 +170,7 @@ def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFact
         picked=line.picked,
         shipped=line.shipped,
         invoiced=line.invoiced,
-        known=line.product_id is not None,
+        known=line.product_id is not None or line.is_free,
         of_kit=line.part_of is not None,
     )
 

@@ -12,15 +12,18 @@ from relvan.core.orders.intake import Address, IncomingLine
 from relvan.services.orders.aside import assign_orders, set_aside, tag_orders, take_back_aside
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
+from relvan.services.orders.invoices import invoice_orders
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.setup.firm import change_firm
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows, shipments_of
 from tests.house import add_pot, assert_sound, receive
 from tests.machines import OnACopy, run_on_copies
 from tests.snapshots import built_once
+from tests.steps.books import FIRM
 
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
 CARRY_OUT = {
@@ -40,6 +43,7 @@ CARRY_OUT = {
     OrderDeed.UNTAG: lambda place, owner, numbers: tag_orders(
         place, owner, numbers, "gift", off=True
     ),
+    OrderDeed.INVOICE: invoice_orders,
     OrderDeed.ASSIGN: lambda place, owner, numbers: assign_orders(place, owner, numbers, ""),
 }
 # what these change is not how an order stands, or they do the same again
@@ -56,6 +60,7 @@ NOTED = (
 @built_once
 def desk(workplace, owner):
     """Builds two pots, a few of each in two warehouses; orders are taken by hand."""
+    change_firm(workplace, owner, FIRM)
     add_pot(workplace, owner, "PT-14", units=4)
     add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
     receive(workplace, owner, "PT-14", 1, "yard")

@@ -55,6 +55,10 @@ def test_orders_are_numbered_as_the_firm_writes_them(workplace, owner):
         "order": f"Q-{year}-005001",
         "shipment": "S-1001",
         "pick list": "L-1001",
+        "invoice": "I-1001",
+        "credit note": "C-1001",
+        "customer": "K-1001",
+        "estimate": "E-1001",
     }
 
 
@@ -64,7 +68,7 @@ def test_orders_are_numbered_as_the_firm_writes_them(workplace, owner):
         ("order", "O-{number}", 1000, "order next"),
         ("order", "O-", None, "order pattern"),
         ("shipment", "{number}{year}", None, "shipment pattern"),
-        ("invoice", "I-{number}", None, "number_series"),
+        ("wish list", "W-{number}", None, "number_series"),
     ],
 )
 def test_a_series_never_goes_back_and_keeps_its_number(

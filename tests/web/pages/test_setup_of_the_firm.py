@@ -80,6 +80,13 @@ def test_numbers_are_shown_as_they_will_read(boss):
     told = {"order pattern": "Q-{number:06}", "order next": "2000"}
     told |= {"shipment pattern": "S-{number}", "shipment next": ""}
     told |= {"pick list pattern": "L-{number}", "pick list next": "1001"}
+    for name, letter in (
+        ("invoice", "I"),
+        ("credit note", "C"),
+        ("customer", "K"),
+        ("estimate", "E"),
+    ):
+        told |= {f"{name} pattern": f"{letter}-{{number}}", f"{name} next": ""}
     assert "Q-002000" in words(post(boss, "/setup/firm/numbers", **told))
     answer = post(boss, "/setup/firm/numbers", **{**told, "order next": "1999"})
     assert answer.status_code == 422

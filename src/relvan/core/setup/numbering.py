@@ -23,6 +23,8 @@ class Series(StrEnum):
     PICK_LIST = "L"
     INVOICE = "I"
     CREDIT_NOTE = "C"
+    CUSTOMER = "K"
+    ESTIMATE = "E"
 
 
 SERIES_NAMES = {
@@ -31,6 +33,8 @@ SERIES_NAMES = {
     Series.PICK_LIST: "pick list",
     Series.INVOICE: "invoice",
     Series.CREDIT_NOTE: "credit note",
+    Series.CUSTOMER: "customer",
+    Series.ESTIMATE: "estimate",
 }
 # the numbers of these follow one another without holes, as the law wants it
 WITHOUT_HOLES = (Series.INVOICE, Series.CREDIT_NOTE)

@@ -52,7 +52,9 @@ def work_out_orders(
             open_shipments = sum(
                 1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS
             )
-            unknown = sum(1 for line in lines[order.id] if line.product_id is None)
+            unknown = sum(
+                1 for line in lines[order.id] if line.product_id is None and not line.is_free
+            )
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
             if order.cancelled_at or is_first_tray(order.tray):
                 put_in_tray(

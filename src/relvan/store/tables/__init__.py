@@ -25,6 +25,7 @@ from relvan.store.tables.channels import (
     OutboxEntry,
     SupplyWarehouse,
 )
+from relvan.store.tables.customers import Customer, CustomerAddress, CustomerPrice, Estimate
 from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
 from relvan.store.tables.duties import Duty, SeenWorker
 from relvan.store.tables.invoices import InvoiceLineRow, InvoiceRow, PaymentRow
@@ -100,8 +101,12 @@ __all__ = [
     "Channel",
     "Counter",
     "CurrencyRate",
+    "Customer",
+    "CustomerAddress",
+    "CustomerPrice",
     "DeskRun",
     "Drift",
+    "Estimate",
     "Duty",
     "ExpectedReceipt",
     "Finding",

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text, true
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, false, text, true
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.store.tables.base import Table, strict
@@ -24,6 +24,10 @@ class Order(Table):
     `delivery_invoiced` how much of the delivery charge stands on invoices; `credited` is what was
     given back by credit notes and is not to be paid any more. `routed` keeps what was considered
     when its warehouses were chosen.
+
+    `estimate_id` names the estimate that became this order, and `promised_on` is the day by which it
+    was promised. `overridden` has the reasons for warnings by their codes, and `secret` opens its
+    page for the customer.
     """
 
     __tablename__ = "customer_order"
@@ -55,6 +59,19 @@ class Order(Table):
         ),
         Index("ix_customer_order_country", "country", "id"),
         Index("ix_customer_order_tray_since", "tray", "tray_since"),
+        Index(
+            "ix_customer_order_customer_id",
+            "customer_id",
+            "id",
+            sqlite_where=text("customer_id IS NOT NULL"),
+            postgresql_where=text("customer_id IS NOT NULL"),
+        ),
+        Index(
+            "ix_customer_order_secret",
+            "secret",
+            sqlite_where=text("secret <> ''"),
+            postgresql_where=text("secret <> ''"),
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     number: Mapped[str] = mapped_column(Folded(), unique=True)
@@ -90,6 +107,13 @@ class Order(Table):
     delivery_invoiced: Mapped[int] = mapped_column(default=0, server_default="0")
     credited: Mapped[int] = mapped_column(default=0, server_default="0")
     routed: Mapped[dict[str, Any] | None]
+    customer_id: Mapped[int | None] = mapped_column(ForeignKey("customer.id"))
+    salesperson_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    estimate_id: Mapped[int | None] = mapped_column(ForeignKey("estimate.id"))
+    reference: Mapped[str] = mapped_column(Folded(), default="", server_default="")
+    promised_on: Mapped[str | None]
+    secret: Mapped[str] = mapped_column(default="", server_default="")
+    overridden: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class OrderTag(Table):
@@ -152,8 +176,9 @@ class DeskRun(Table):
 
 class OrderLine(Table):
     """One line: units and the price of one, with tax inside where the order's prices have it.
-    `product_id` is empty while the product is unknown; `invoiced` are the units that stand on
-    invoices.
+    `product_id` is empty while the product is unknown, and always of a line that `is_free`: goods or
+    work that are no product. `invoiced` are the units that stand on
+    invoices, `cost` is what one cost when it was sold, and `price_why` why a price was proposed.
 
     The line of a kit is not stocked. Lines of its parts follow it, with `part_of` naming the kit's
     line and a price of 0. `apart` says that these parts may come from different warehouses.
@@ -187,6 +212,9 @@ class OrderLine(Table):
     tax_percent: Mapped[str] = mapped_column(default="", server_default="")
     discount: Mapped[int] = mapped_column(default=0, server_default="0")
     invoiced: Mapped[int] = mapped_column(default=0, server_default="0")
+    is_free: Mapped[bool] = mapped_column(default=False, server_default=false())
+    cost: Mapped[int | None]
+    price_why: Mapped[list[Any] | None]
 
 
 class Reservation(Table):

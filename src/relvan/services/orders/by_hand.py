@@ -1,0 +1,401 @@
+"""Judges and saves orders that a person enters: prices by precedence with their why, margins, and
+warnings that can be overridden with a reason.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+
+from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.product import ProductKind
+from relvan.core.orders.by_hand import (
+    Margin,
+    OrderWarning,
+    PricedLine,
+    PriceSource,
+    TypedLine,
+    margin_of,
+    open_warnings,
+    price_of_line,
+    warnings_of,
+)
+from relvan.core.orders.draft import DraftLine, OrderDraft, check_draft, with_discount_spread
+from relvan.core.orders.intake import Address
+from relvan.core.orders.invoicing import Billable, delivery_lines, line_of, sums_of, tax_on
+from relvan.core.orders.rules import RuleEvent
+from relvan.core.orders.tax import tax_inside
+from relvan.core.orders.tax_case import TaxCase, rates_in, tax_case
+from relvan.core.orders.trays import Tray
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refusal, Refused, refuse_if_any
+from relvan.core.setup.numbering import Series
+from relvan.core.why import Why
+from relvan.services import audit
+from relvan.services.changes import changes_of
+from relvan.services.counters import next_number
+from relvan.services.orders.addresses import check_address
+from relvan.services.orders.customers import customer_for
+from relvan.services.orders.lines import add_parts, is_stocked, kits_among
+from relvan.services.orders.payments import channel_payment
+from relvan.services.orders.reserve import Reserving, reserve_in
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import products_by_code
+from relvan.store.customers import (
+    breaks_of,
+    customer_by_mail,
+    customer_by_number,
+    lists_in,
+    own_prices,
+)
+from relvan.store.listings import list_prices
+from relvan.store.order_lines import expected_days, products_for_sale
+from relvan.store.people import person_by_login
+from relvan.store.session import Session
+from relvan.store.stock import balances_of
+from relvan.store.tables import Customer, Order, OrderLine, Product
+
+OWN_PRICE = "Price of their own"
+
+
+@dataclass(frozen=True)
+class JudgedLine:
+    """A line of a draft with what is known of it: the product if it is one, the price that holds and
+    the one that was proposed with its why, and how it is judged."""
+
+    line: DraftLine
+    product: Product | None
+    title: str
+    tax_code: str
+    proposed: PricedLine
+    typed: TypedLine
+
+
+@dataclass(frozen=True)
+class JudgedDraft:
+    """A draft with its lines judged: how it is taxed, its currency, what is warned of, what keeps it
+    from being saved, and its sums in minor units. The margin is for people inside only."""
+
+    draft: OrderDraft
+    customer: Customer | None
+    case: TaxCase
+    currency: str
+    lines: Sequence[JudgedLine]
+    warnings: Sequence[OrderWarning]
+    refusals: Sequence[Refusal]
+    margin: Margin
+    tax: int
+    total: int
+
+    @property
+    def open_warnings(self) -> list[OrderWarning]:
+        """The warnings for which no reason was given."""
+        return open_warnings(self.warnings, self.draft.overridden)
+
+
+def judge_draft(workplace: Workplace, draft: OrderDraft) -> JudgedDraft:
+    """Judges a draft; nothing is changed."""
+    with workplace.database.reading() as session:
+        return judge_in(session, workplace, draft)
+
+
+def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> JudgedDraft:
+    """Judges a draft inside a session."""
+    refusals = check_draft(draft)
+    customer = _customer(session, draft, refusals)
+    number = customer.tax_number if customer else ""
+    country = draft.ship_to.country or workplace.tax.home
+    case = tax_case(workplace.tax, country, number=number)
+    currency = draft.currency or workplace.firm.currency
+    lines = _judge_lines(session, workplace, replace(draft, currency=currency), customer, case)
+    found = [line.typed for line in lines]
+    for line in lines:
+        if line.product is None and line.line.sku and not line.line.title:
+            message = f"There is no product “{line.line.sku}”."
+            fix = "Correct the SKU; or type words and a price for what is no product."
+            refusals.append(Refusal("not-found", message, fix, "lines"))
+        elif line.proposed.price is None and line.line.unit_price is None:
+            message = f"“{line.line.sku or line.title}” has no price in {currency}."
+            refusals.append(Refusal("no-price", message, "Type the price of one.", "lines"))
+    discounts, wrong = with_discount_spread(draft, tuple(line.unit_price for line in found))
+    refusals += wrong
+    if discounts:
+        found = [replace(one, discount=part) for one, part in zip(found, discounts, strict=True)]
+        lines = [replace(one, typed=two) for one, two in zip(lines, found, strict=True)]
+    tax, total = _sums(draft, lines)
+    return JudgedDraft(
+        draft,
+        customer,
+        case,
+        currency,
+        lines,
+        warnings_of(found, draft.promised),
+        refusals,
+        margin_of(found),
+        tax,
+        total,
+    )
+
+
+def _customer(session: Session, draft: OrderDraft, refusals: list[Refusal]) -> Customer | None:
+    if not draft.customer:
+        return customer_by_mail(session, draft.mail) if draft.mail else None
+    try:
+        return customer_by_number(session, draft.customer)
+    except Refused as refused:
+        refusals.append(replace(refused.first, field="customer"))
+        return None
+
+
+def _judge_lines(
+    session: Session,
+    workplace: Workplace,
+    draft: OrderDraft,
+    customer: Customer | None,
+    case: TaxCase,
+) -> list[JudgedLine]:
+    known = products_by_code(session, [line.sku for line in draft.lines if line.sku])
+    ids = [product_id for product_id, _, _ in known.values()]
+    products = products_for_sale(session, ids)
+    rates = rates_in(workplace.tax, case, workplace.local_now().date())
+    sources = _sources(session, draft.currency, customer, ids)
+    free = _free(session, products)
+    days = expected_days(session, ids)
+    found = []
+    for line in draft.lines:
+        product_id, _, tax_code = known.get(sku_key(line.sku), (0, "", ""))
+        product = products.get(product_id)
+        percent = rates.get(tax_code or "standard", Decimal(0))
+        own, lists = sources(product_id) if product else (None, [])
+        proposed = (
+            price_of_line(
+                line.quantity, percent, own=own, lists=lists, with_tax=draft.prices_with_tax
+            )
+            if product
+            else PricedLine(None, Why())
+        )
+        price = line.unit_price if line.unit_price is not None else proposed.price or 0
+        typed = TypedLine(
+            product.sku if product else line.sku or line.title,
+            line.quantity,
+            price,
+            line.discount,
+            percent,
+            draft.prices_with_tax,
+            product.cost if product else None,
+            product.floor if product else None,
+            product.case_quantity if product else None,
+            free.get(product_id),
+            days.get(product_id),
+        )
+        title = line.title or (product.title if product else line.sku)
+        found.append(JudgedLine(line, product, title, tax_code or "standard", proposed, typed))
+    return found
+
+
+def _sources(session: Session, currency: str, customer: Customer | None, ids: Sequence[int]):  # type: ignore[no-untyped-def]
+    """Returns a function that gives the own price and the price lists of a product."""
+    lists = lists_in(session, currency, customer.price_list_id if customer else None)
+    prices = list_prices(session, ids)
+    breaks = breaks_of(session, [row.id for row in lists], ids)
+    own = own_prices(session, customer.id, ids, currency) if customer else {}
+
+    def of(product_id: int) -> tuple[PriceSource | None, list[PriceSource]]:
+        row = own.get(product_id)
+        mine = PriceSource(OWN_PRICE, row.with_tax, row.amount) if row else None
+        return mine, [
+            PriceSource(
+                one.name,
+                one.tax_inside,
+                prices.get((one.id, product_id)),
+                tuple(breaks.get((one.id, product_id), ())),
+            )
+            for one in lists
+        ]
+
+    return of
+
+
+def _free(session: Session, products: Mapping[int, Product]) -> dict[int, int]:
+    """Returns the free units of stocked products that are no kits."""
+    single = [
+        product_id
+        for product_id, product in products.items()
+        if is_stocked(product.kind) and product.kind != ProductKind.KIT
+    ]
+    balances = balances_of(session, single)
+    return {
+        product_id: sum(balance.free for balance in balances.get(product_id, {}).values())
+        for product_id in single
+    }
+
+
+def _sums(draft: OrderDraft, lines: Sequence[JudgedLine]) -> tuple[int, int]:
+    """Returns the tax and what is payable, in minor units."""
+    with_tax = draft.prices_with_tax
+    billed = [
+        line_of(
+            Billable(
+                place,
+                line.typed.sku,
+                line.title,
+                line.typed.quantity,
+                0,
+                line.typed.unit_price,
+                min(line.typed.discount, line.typed.unit_price * line.typed.quantity),
+                line.typed.percent,
+                with_tax,
+            ),
+            line.typed.quantity,
+        )
+        for place, line in enumerate(lines)
+        if line.typed.quantity > 0
+    ]
+    charge = delivery_lines(draft.delivery, billed, "Delivery", with_tax=with_tax)
+    sums = sums_of([*billed, *charge], with_tax=with_tax)
+    return sums.tax, sums.payable
+
+
+@dataclass(frozen=True)
+class Entered:
+    """An order or estimate that was saved: its number, and what was warned of."""
+
+    number: str
+    warnings: tuple[OrderWarning, ...]
+
+
+def enter_order(
+    workplace: Workplace,
+    actor: Actor,
+    draft: OrderDraft,
+    *,
+    paid: bool = False,
+    strict: bool = True,
+) -> Entered:
+    """Saves an order that a person enters; stock is reserved at once where there is enough.
+
+    Raises:
+        Refused: if something is missing or wrong; or with `strict`, if a warning has no reason.
+    """
+    actor.must(Right.ORDERS)
+    refuse_if_any(check_address(draft.ship_to))
+    with workplace.database.writing() as session:
+        judged = judge_in(session, workplace, draft)
+        refuse_open(judged, strict=strict)
+        order = write_order(session, workplace, actor, judged, paid=paid)
+        return Entered(order.number, tuple(judged.warnings))
+
+
+def refuse_open(judged: JudgedDraft, *, strict: bool) -> None:
+    """Refuses a draft that cannot be saved as it is."""
+    refuse_if_any(judged.refusals)
+    if strict and judged.open_warnings:
+        raise Refused(
+            *(
+                Refusal(
+                    "warning", one.message, "Give a reason, and it is saved.", f"because-{one.code}"
+                )
+                for one in judged.open_warnings
+            )
+        )
+
+
+def write_order(
+    session: Session, workplace: Workplace, actor: Actor, judged: JudgedDraft, *, paid: bool = False
+) -> Order:
+    """Writes a judged draft as an order inside a transaction, and reserves for it."""
+    draft, now = judged.draft, workplace.now()
+    customer = customer_for(session, workplace, actor, judged.customer, draft)
+    salesperson = person_by_login(session, draft.salesperson) if draft.salesperson else None
+    order = Order(
+        number=next_number(session, Series.ORDER, workplace.local_now()),
+        tray=draft.tray or Tray.INBOX,
+        tray_since=now,
+        customer=draft.ship_to.name,
+        customer_id=customer.id if customer else None,
+        ship_to=draft.ship_to.as_dict(),
+        bill_to=customer.bill_to or None if customer else None,
+        tax_number=customer.tax_number if customer else "",
+        tax_kind=judged.case.kind,
+        country=draft.ship_to.country,
+        currency=judged.currency,
+        with_tax=draft.prices_with_tax,
+        delivery_price=draft.delivery,
+        total=judged.total,
+        paid=judged.total if paid else 0,
+        units=sum(line.typed.quantity for line in judged.lines),
+        placed_at=now,
+        taken_at=now,
+        promised_on=draft.promised.isoformat() if draft.promised else None,
+        reference=draft.reference.strip(),
+        salesperson_id=salesperson.id if salesperson else actor.person_id,
+        overridden=dict(draft.overridden),
+    )
+    session.add(order)
+    session.flush()
+    lines = [_order_line(order, place, line) for place, line in enumerate(judged.lines, 1)]
+    session.add_all(lines)
+    if order.paid:
+        session.add(channel_payment(workplace, order, order.paid))
+    session.flush()
+    add_parts(session, lines, kits_among([one.product for one in judged.lines if one.product]))
+    changes: audit.Changes = {
+        f"overridden: {code}": ("", reason) for code, reason in draft.overridden.items() if reason
+    }
+    subject = audit.Subject("order", order.id)
+    audit.record(session, actor, now, subject, "taken by hand", changes)
+    changes_of(session).happened(order.id, RuleEvent.TAKEN)
+    if not reserve_in(session, workplace, actor, order, Reserving(caused_at=now)).whole:
+        changes_of(session).happened(order.id, RuleEvent.SHORT)
+    return order
+
+
+def _order_line(order: Order, place: int, line: JudgedLine) -> OrderLine:
+    typed, product = line.typed, line.product
+    tax = (
+        tax_inside(typed.gross, typed.percent)
+        if typed.with_tax
+        else tax_on(typed.gross, typed.percent)
+    )
+    why = line.proposed.why
+    if line.line.unit_price is not None:
+        why = why.then("typed by hand", line.line.unit_price)
+    return OrderLine(
+        order_id=order.id,
+        position=place,
+        sku=product.sku if product else line.line.sku,
+        title=line.title,
+        product_id=product.id if product else None,
+        is_free=product is None,
+        stocked=product is not None and is_stocked(product.kind),
+        quantity=typed.quantity,
+        unit_price=typed.unit_price,
+        discount=typed.discount,
+        tax=tax,
+        tax_code=line.tax_code,
+        tax_percent=str(typed.percent),
+        cost=product.cost if product else None,
+        price_why=why.as_dicts(),
+    )
+
+
+def draft_of_order(session: Session, order: Order, lines: Sequence[OrderLine]) -> OrderDraft:
+    """Returns an order as a draft, to enter it once more."""
+    return OrderDraft(
+        customer="",
+        mail=Address.read(order.ship_to).mail,
+        ship_to=Address.read(order.ship_to),
+        lines=tuple(
+            DraftLine(
+                line.sku,
+                line.quantity,
+                line.title if line.is_free or line.product_id is None else "",
+                line.unit_price,
+                line.discount,
+            )
+            for line in lines
+            if line.part_of is None
+        ),
+        currency=order.currency,
+        prices_with_tax=order.with_tax,
+        delivery=order.delivery_price,
+    )

@@ -1,0 +1,228 @@
+"""Queries over customers, their addresses and prices, and over estimates."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import ColumnElement, delete, func, or_, select, update
+from sqlalchemy.orm import Session
+
+from relvan.core.refusal import not_found
+from relvan.store.among import among
+from relvan.store.rows import rows_as
+from relvan.store.tables import (
+    Customer,
+    CustomerAddress,
+    CustomerPrice,
+    Estimate,
+    Order,
+    PriceBreak,
+    PriceList,
+)
+
+ALIVE = Customer.merged_into_id.is_(None)
+
+
+def customer_by_number(session: Session, number: str) -> Customer:
+    """Returns a customer by number; of one that was merged, the one who stayed."""
+    row = session.scalar(select(Customer).where(Customer.number == number))
+    if row is None:
+        raise not_found("customer", number)
+    return session.get_one(Customer, row.merged_into_id) if row.merged_into_id else row
+
+
+def customer_by_mail(session: Session, mail: str) -> Customer | None:
+    """Returns the customer with a mail address, or None."""
+    wanted = select(Customer).where(Customer.mail == mail, Customer.mail != "", ALIVE)
+    return session.scalar(wanted)
+
+
+def customer_by_id(session: Session, customer_id: int) -> Customer:
+    """Returns the customer with an id. The customer must exist."""
+    return session.get_one(Customer, customer_id)
+
+
+@dataclass(frozen=True)
+class CustomerRow:
+    """A customer as a list shows it. Amounts are those of orders that are not cancelled, in minor
+    units, of the currency in which most was bought; `owed` is what is not paid of them."""
+
+    id: int
+    number: str
+    name: str
+    mail: str
+    orders: int
+    total: int
+    owed: int
+    currency: str | None
+    last: datetime | None
+
+
+def customer_page(
+    session: Session, words: str = "", *, after: str = "", limit: int = 50
+) -> list[CustomerRow]:
+    """Returns customers by name, starting after one of them by number."""
+    some = select(Customer.id).where(*_found_by(words))
+    if after:
+        last = customer_by_number(session, after)
+        beyond = or_(
+            Customer.name > last.name, (Customer.name == last.name) & (Customer.id > last.id)
+        )
+        some = some.where(beyond)
+    page = some.order_by(Customer.name, Customer.id).limit(limit).subquery()
+    alive = (Order.customer_id == Customer.id) & Order.cancelled_at.is_(None)
+    statement = (
+        select(
+            Customer.id,
+            Customer.number,
+            Customer.name,
+            Customer.mail,
+            func.count(Order.id),
+            func.coalesce(func.sum(Order.total), 0),
+            func.coalesce(func.sum(Order.total - Order.credited - Order.paid), 0),
+            func.max(Order.currency),
+            func.max(Order.placed_at),
+        )
+        .join(page, page.c.id == Customer.id)
+        .outerjoin(Order, alive)
+        .group_by(Customer.id)
+        .order_by(Customer.name, Customer.id)
+    )
+    return rows_as(CustomerRow, session, statement)
+
+
+def _found_by(words: str) -> list[ColumnElement[bool]]:
+    text = words.strip().replace("%", "").replace("_", "")
+    if not text:
+        return [ALIVE]
+    return [
+        ALIVE,
+        or_(
+            Customer.number.like(f"{text}%"),
+            Customer.name.like(f"%{text}%"),
+            Customer.mail.like(f"{text}%"),
+        ),
+    ]
+
+
+def addresses_of(session: Session, customer_id: int) -> list[CustomerAddress]:
+    """Returns the addresses of a customer, the newest first."""
+    wanted = select(CustomerAddress).where(CustomerAddress.customer_id == customer_id)
+    return list(session.scalars(wanted.order_by(CustomerAddress.id.desc())))
+
+
+def prices_of_customer(session: Session, customer_id: int) -> list[CustomerPrice]:
+    """Returns a customer's own prices."""
+    wanted = select(CustomerPrice).where(CustomerPrice.customer_id == customer_id)
+    return list(session.scalars(wanted.order_by(CustomerPrice.product_id)))
+
+
+def own_prices(
+    session: Session, customer_id: int, product_ids: Collection[int], currency: str
+) -> dict[int, CustomerPrice]:
+    """Returns a customer's own prices of products in a currency, by product."""
+    wanted = select(CustomerPrice).where(
+        CustomerPrice.customer_id == customer_id,
+        CustomerPrice.currency == currency,
+        among(CustomerPrice.product_id, product_ids),
+    )
+    return {row.product_id: row for row in session.scalars(wanted)}
+
+
+def breaks_of(
+    session: Session, list_ids: Collection[int], product_ids: Collection[int]
+) -> dict[tuple[int, int], list[tuple[int, int]]]:
+    """Returns the quantity breaks of price lists, by (list, product)."""
+    wanted = select(
+        PriceBreak.price_list_id, PriceBreak.product_id, PriceBreak.least, PriceBreak.amount
+    ).where(PriceBreak.price_list_id.in_(list_ids), among(PriceBreak.product_id, product_ids))
+    found: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    for list_id, product_id, least, amount in session.execute(wanted):
+        found.setdefault((list_id, product_id), []).append((least, amount))
+    return found
+
+
+def lists_in(session: Session, currency: str, first: int | None) -> list[PriceList]:
+    """Returns the price lists of a currency, a customer's own first."""
+    wanted = select(PriceList).where(PriceList.currency == currency).order_by(PriceList.id)
+    return sorted(session.scalars(wanted), key=lambda row: row.id != first)
+
+
+def give_orders(session: Session, loser: int, winner: int) -> int:
+    """Gives all orders, estimates, addresses and prices of one customer to another; returns how many
+    orders they were. Of two own prices the one of the customer who stays holds."""
+    orders = session.execute(
+        update(Order).where(Order.customer_id == loser).values(customer_id=winner)
+    )
+    session.execute(
+        update(Estimate).where(Estimate.customer_id == loser).values(customer_id=winner)
+    )
+    session.execute(
+        update(CustomerAddress)
+        .where(CustomerAddress.customer_id == loser)
+        .values(customer_id=winner)
+    )
+    kept = select(CustomerPrice.product_id).where(CustomerPrice.customer_id == winner)
+    session.execute(
+        delete(CustomerPrice).where(
+            CustomerPrice.customer_id == loser, CustomerPrice.product_id.in_(kept)
+        )
+    )
+    session.execute(
+        update(CustomerPrice).where(CustomerPrice.customer_id == loser).values(customer_id=winner)
+    )
+    return int(getattr(orders, "rowcount", 0))
+
+
+def delete_details(session: Session, customer_id: int) -> None:
+    """Deletes the addresses and the own prices of a customer."""
+    for table in (CustomerAddress, CustomerPrice):
+        session.execute(delete(table).where(table.customer_id == customer_id))
+
+
+def orders_of_customer(session: Session, customer_id: int, limit: int = 200) -> list[Order]:
+    """Returns the orders of a customer, the newest first."""
+    wanted = select(Order).where(Order.customer_id == customer_id)
+    return list(session.scalars(wanted.order_by(Order.id.desc()).limit(limit)))
+
+
+def alike(session: Session, customer: Customer, limit: int = 5) -> list[Customer]:
+    """Returns customers who may be the same person: by name or telephone number."""
+    same = [Customer.name == customer.name]
+    if customer.phone:
+        same.append(Customer.phone == customer.phone)
+    wanted = select(Customer).where(Customer.id != customer.id, ALIVE, or_(*same))
+    wanted = wanted.where(Customer.forgotten_at.is_(None))
+    return list(session.scalars(wanted.order_by(Customer.id).limit(limit)))
+
+
+def estimate_by_number(session: Session, number: str) -> Estimate:
+    """Returns an estimate by its number."""
+    row = session.scalar(select(Estimate).where(Estimate.number == number))
+    if row is None:
+        raise not_found("estimate", number)
+    return row
+
+
+def estimate_by_secret(session: Session, secret: str) -> Estimate:
+    """Returns the estimate that a link opens."""
+    row = session.scalar(select(Estimate).where(Estimate.secret == secret, Estimate.secret != ""))
+    if row is None:
+        raise not_found("estimate", secret[:12])
+    return row
+
+
+def estimate_rows(
+    session: Session, state: str = "", limit: int = 200
+) -> list[tuple[Estimate, str]]:
+    """Returns estimates with the names of their customers, the newest first."""
+    wanted = select(Estimate, Customer.name).join(Customer, Customer.id == Estimate.customer_id)
+    if state:
+        wanted = wanted.where(Estimate.state == state)
+    rows = session.execute(wanted.order_by(Estimate.id.desc()).limit(limit))
+    return [(row, name) for row, name in rows]
+
+
+def order_of_estimate(session: Session, estimate_id: int) -> str | None:
+    """Returns the number of the order that an estimate became, or None."""
+    return session.scalar(select(Order.number).where(Order.estimate_id == estimate_id))
