@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Query
 
+from relvan.api.customers import estimate_shape
 from relvan.api.desk import (
     By,
     Caller,
@@ -20,8 +21,8 @@ from relvan.api.desk import (
     several,
 )
 from relvan.api.shapes import (
+    Amount,
     NewOrder,
-    NewOrderLine,
     OrderChange,
     OrderMove,
     OrderNumbers,
@@ -33,36 +34,35 @@ from relvan.api.shapes import (
     minor,
     verdicts_of,
 )
-from relvan.core.catalogue.identity import sku_key
+from relvan.core.orders.by_hand import OrderKind
 from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
-from relvan.core.orders.intake import Address, IncomingLine
-from relvan.core.refusal import not_found, refuse
+from relvan.core.orders.draft import DraftLine, OrderDraft
+from relvan.core.orders.intake import Address
+from relvan.core.people.roles import Right
 from relvan.services.orders.aside import (
     assign_orders,
     set_aside,
     tag_orders,
     take_back_aside,
 )
+from relvan.services.orders.by_hand import enter_order
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
+from relvan.services.orders.estimates import enter_estimate
 from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.payments import owed_by
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.orders.scarce import contest, serve_by_choice
-from relvan.services.orders.take import take_manual_order
 from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import titles_of
 from relvan.store.channels import channel_by_id
+from relvan.store.customers import customer_by_id
 from relvan.store.dispatch import parcel_rows
-from relvan.store.facts import codes
 from relvan.store.invoices import invoices_of_order
-from relvan.store.listings import list_prices
 from relvan.store.order_list import PROGRESS, OrderFilter, order_page
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import lines_of, order_by_number, reservations_of, shipment_rows
 from relvan.store.people import person_by_id
-from relvan.store.prices import price_lists
 from relvan.store.tables import Order, OrderLine, Reservation
 from relvan.store.trays import notices_of, tags_of
 
@@ -80,6 +80,7 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
         deeds = deeds_of(standings_of(session, [order])[order.id])
         tags = tags_of(session, [order.id])[order.id]
         invoices = invoices_of_order(session, order.id)
+        customer = customer_by_id(session, order.customer_id) if order.customer_id else None
         notices = [notice.words for notice in notices_of(session, order.id)]
         assigned = person_by_id(session, order.assigned_id) if order.assigned_id else None
     return {
@@ -98,7 +99,15 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
         "facts": _progress(order),  # the name of version 0.1, kept for one version
         "deeds": {deed: _answer(answer) for deed, answer in deeds.items()},
         "open": order.words,
-        "customer": {"name": order.customer, "mail": Address.read(order.ship_to).mail},
+        "customer": {
+            "number": customer.number if customer else None,
+            "name": order.customer,
+            "mail": Address.read(order.ship_to).mail,
+        },
+        "reference": order.reference,
+        "promised": order.promised_on,
+        "prices": "with tax" if order.with_tax else "without tax",
+        "overridden": order.overridden,
         "ship_to": Address.read(order.ship_to).as_dict(),
         "lines": [_order_line(order, line, held.get(line.id, [])) for line in lines],
         "invoices": [row.number for row in invoices],
@@ -136,10 +145,12 @@ def _order_line(order: Order, line: OrderLine, held: Sequence[Reservation]) -> d
         "id": line.id,
         "sku": line.sku,
         "title": line.title,
-        "known": line.product_id is not None,
+        "known": line.product_id is not None or line.is_free,
         "quantity": line.quantity,
         "price": amount_of(line.unit_price, order.currency),
+        "discount": amount_of(line.discount, order.currency),
         "tax": amount_of(line.tax, order.currency),
+        "price_why": line.price_why or [],
         "reserved": sum(reservation.quantity for reservation in held),
         "picked": line.picked,
         "shipped": line.shipped,
@@ -258,34 +269,56 @@ def list_orders(by: By, wanted: Asked, limit: Limit = 50, after: Cursor = 0) -> 
 
 @router.post("/orders", status_code=201)
 def post_order(by: By, wish: NewOrder) -> dict[str, Any]:
-    """Creates an order by hand. Stock is reserved at once where there is enough."""
-    lines = _incoming(by, wish.lines)
-    to = Address(**wish.ship_to.model_dump())
-    return _order_shape(by, take_manual_order(by.workplace, by.actor, lines, to, paid=wish.paid))
+    """Creates an order or an estimate by hand; stock is reserved at once where there is enough. The
+    answer has what was warned of; with `strict`, a warning without a reason refuses the order."""
+    draft = _draft_of(by, wish)
+    if draft.kind == OrderKind.ESTIMATE:
+        made = enter_estimate(by.workplace, by.actor, draft, strict=wish.strict)
+        answer = estimate_shape(by, made.number)
+    else:
+        made = enter_order(by.workplace, by.actor, draft, paid=wish.paid, strict=wish.strict)
+        answer = _order_shape(by, made.number)
+    warnings = [
+        {"code": one.code, "line": one.line, "message": one.message} for one in made.warnings
+    ]
+    return {**answer, "warnings": warnings}
 
 
-def _incoming(by: Caller, lines: Sequence[NewOrderLine]) -> tuple[IncomingLine, ...]:
-    """Returns the lines with titles, and with list prices where a line names no price; the number
-    of queries does not grow with the lines.
-    """
-    with by.workplace.database.reading() as session:
-        known = codes(session, [line.sku for line in lines])
-        titles = titles_of(session, {product_id for product_id, _, _ in known.values()})
-        first = next(iter(price_lists(session)), None)
-        listed = list_prices(session, titles) if first else {}
-    found = []
-    for line in lines:
-        product_id, sku, _ = known.get(sku_key(line.sku), (0, "", False))
-        if not product_id:
-            raise not_found("product", line.sku)
-        price = listed.get((first.id, product_id)) if first else None
-        if line.price is not None:
-            price = minor(line.price, by.workplace.firm.currency, "price")
-        if price is None:
-            message = f"“{line.sku}” has no list price."
-            raise refuse("no-price", message, "Give the line a price.", "lines")
-        found.append(IncomingLine("", sku, titles[product_id][1], line.quantity, price))
-    return tuple(found)
+def _draft_of(by: Caller, wish: NewOrder) -> OrderDraft:
+    """Returns a wish as a draft; amounts must be in the order's currency."""
+    by.actor.must(Right.ORDERS)
+    currency = wish.currency or by.workplace.firm.currency
+
+    def cents(amount: Amount | None, name: str) -> int:
+        return minor(amount, currency, name) if amount else 0
+
+    lines = []
+    for line in wish.lines:
+        price = line.unit_price or line.price
+        lines.append(
+            DraftLine(
+                line.sku,
+                line.quantity,
+                line.title,
+                minor(price, currency, "price") if price else None,
+                cents(line.discount, "discount"),
+            )
+        )
+    return OrderDraft(
+        customer=wish.customer,
+        mail=wish.mail,
+        ship_to=Address(**wish.ship_to.model_dump()),
+        lines=tuple(lines),
+        kind=OrderKind(wish.kind),
+        currency=currency,
+        prices_with_tax=wish.prices != "without tax",
+        discount=cents(wish.discount, "discount"),
+        delivery=cents(wish.delivery, "delivery"),
+        promised=wish.promised,
+        reference=wish.reference,
+        last_day=wish.last_day,
+        overridden={one.code: one.reason for one in wish.override},
+    )
 
 
 @router.get("/orders/{number}")

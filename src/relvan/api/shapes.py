@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
@@ -210,18 +210,43 @@ class AddressShape(Shape):
 
 
 class NewOrderLine(Shape):
-    """One line of a manual order. Without a price, the one of the first price list is taken."""
+    """One line of an order by hand. Without a price, the one that holds for the customer is taken;
+    a line with a `title` and a price alone is no product. `price` is the name of before of
+    `unit_price`."""
 
-    sku: str
+    sku: str = ""
+    title: str = Field(default="", max_length=1000)
     quantity: int = Field(ge=-MOST_INT, le=MOST_INT)
+    unit_price: Amount | None = None
     price: Amount | None = None
+    discount: Amount | None = None
+
+
+class Override(Shape):
+    """The reason for which a warning is overridden, by its code."""
+
+    code: str = Field(max_length=60)
+    reason: str = Field(max_length=400)
 
 
 class NewOrder(Shape):
-    """An order that is entered by hand."""
+    """An order or an estimate that is entered by hand, for a customer by number or by `mail`, or for
+    nobody known. An estimate needs its `last_day`."""
 
     lines: list[NewOrderLine] = Field(max_length=500, json_schema_extra={"minItems": 1})
     ship_to: AddressShape
+    customer: str = Field(default="", max_length=60)
+    mail: str = Field(default="", max_length=200)
+    kind: Literal["order", "estimate"] = "order"
+    currency: str = Field(default="", max_length=3)
+    prices: Literal["with tax", "without tax"] = "with tax"
+    discount: Amount | None = None
+    delivery: Amount | None = None
+    promised: date | None = None
+    last_day: date | None = None
+    reference: str = Field(default="", max_length=400)
+    override: list[Override] = Field(default=[], max_length=20)
+    strict: Flag = False
     paid: Flag = False
 
 

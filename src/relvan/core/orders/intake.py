@@ -80,6 +80,12 @@ def check_manual_order(lines: tuple[IncomingLine, ...], ship_to: Address) -> lis
             found.append(
                 Refusal("out-of-range", f"“Price” of {line.sku} must not be negative.", "", "lines")
             )
+    return found + check_receiver(ship_to)
+
+
+def check_receiver(ship_to: Address) -> list[Refusal]:
+    """Checks that an address has the least that goods need to arrive."""
+    found = []
     for name in ("name", "street", "town", "country"):
         if not getattr(ship_to, name).strip():
             found.append(

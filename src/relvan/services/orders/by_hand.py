@@ -20,7 +20,7 @@ from relvan.core.orders.by_hand import (
     warnings_of,
 )
 from relvan.core.orders.draft import DraftLine, OrderDraft, check_draft, with_discount_spread
-from relvan.core.orders.intake import Address
+from relvan.core.orders.intake import Address, check_receiver
 from relvan.core.orders.invoicing import Billable, delivery_lines, line_of, sums_of, tax_on
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
@@ -100,7 +100,7 @@ def judge_draft(workplace: Workplace, draft: OrderDraft) -> JudgedDraft:
 
 def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> JudgedDraft:
     """Judges a draft inside a session."""
-    refusals = check_draft(draft)
+    refusals = [*check_draft(draft), *check_receiver(draft.ship_to)]
     customer = _customer(session, draft, refusals)
     number = customer.tax_number if customer else ""
     country = draft.ship_to.country or workplace.tax.home
@@ -128,12 +128,18 @@ def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> Judge
         case,
         currency,
         lines,
-        warnings_of(found, draft.promised),
+        [*_of_address(draft.ship_to), *warnings_of(found, draft.promised)],
         refusals,
         margin_of(found),
         tax,
         total,
     )
+
+
+def _of_address(address: Address) -> list[OrderWarning]:
+    """Returns a warning where an address is not as it is written in its country."""
+    faults = [] if check_receiver(address) else check_address(address)
+    return [OrderWarning("address", 0, one.message) for one in faults[:1]]
 
 
 def _customer(session: Session, draft: OrderDraft, refusals: list[Refusal]) -> Customer | None:
@@ -277,7 +283,6 @@ def enter_order(
         Refused: if something is missing or wrong; or with `strict`, if a warning has no reason.
     """
     actor.must(Right.ORDERS)
-    refuse_if_any(check_address(draft.ship_to))
     with workplace.database.writing() as session:
         judged = judge_in(session, workplace, draft)
         refuse_open(judged, strict=strict)

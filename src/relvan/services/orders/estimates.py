@@ -8,11 +8,10 @@ from datetime import date
 from relvan.core.orders.by_hand import OrderKind
 from relvan.core.orders.draft import OrderDraft, read_draft
 from relvan.core.people.roles import Right
-from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
+from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.orders.addresses import check_address
 from relvan.services.orders.by_hand import Entered, JudgedDraft, judge_in, refuse_open, write_order
 from relvan.services.orders.customers import customer_for
 from relvan.services.workplace import SYSTEM, Actor, Workplace
@@ -35,7 +34,6 @@ def enter_estimate(
             `strict`, if a warning has no reason.
     """
     actor.must(Right.ORDERS)
-    refuse_if_any(check_address(draft.ship_to))
     with workplace.database.writing() as session:
         judged = judge_in(session, workplace, replace(draft, kind=OrderKind.ESTIMATE))
         refuse_open(judged, strict=strict)
