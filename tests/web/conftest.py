@@ -45,3 +45,10 @@ def ink_and_oat(workplace, owner, pots):
 def pots(workplace, owner):
     for sku, glaze in (("PT-INK", "ink"), ("PT-OAT", "oat"), ("PT-RUST", "rust")):
         add_pot(workplace, owner, sku, title=f"Aubrey pot, {glaze}")
+
+
+@pytest.fixture
+def client_outside(workplace):
+    """A browser of somebody who has not signed in."""
+    with client_of(workplace) as client:
+        yield client

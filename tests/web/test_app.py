@@ -133,6 +133,7 @@ OPEN = {
     "/sign-in/code",
     "/first-visit",
     "/invitations/{token}",
+    "/e/{secret}",
 }  # nobody has a secret yet
 
 

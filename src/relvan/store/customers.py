@@ -186,7 +186,7 @@ def orders_of_customer(session: Session, customer_id: int, limit: int = 200) -> 
     return list(session.scalars(wanted.order_by(Order.id.desc()).limit(limit)))
 
 
-def alike(session: Session, customer: Customer, limit: int = 5) -> list[Customer]:
+def doubles_of(session: Session, customer: Customer, limit: int = 5) -> list[Customer]:
     """Returns customers who may be the same person: by name or telephone number."""
     same = [Customer.name == customer.name]
     if customer.phone:

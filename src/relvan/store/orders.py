@@ -40,6 +40,14 @@ def order_by_number(session: Session, number: str) -> Order:
     return order
 
 
+def order_by_secret(session: Session, secret: str) -> Order:
+    """Returns the order whose page a link opens for the customer."""
+    order = session.scalar(select(Order).where(Order.secret == secret, Order.secret != ""))
+    if order is None:
+        raise not_found("order", secret[:12])
+    return order
+
+
 def orders_by_numbers(session: Session, numbers: Collection[str]) -> list[Order]:
     """Returns orders by our numbers; orders that do not exist are left out."""
     return list(

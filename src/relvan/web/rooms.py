@@ -58,7 +58,10 @@ ROOMS = {
     "orders": (
         Room("orders", "Orders", "order_index"),
         Room("board", "Board", "order_board"),
+        Room("new", "New order", "order_new"),
         Room("scarce", "Scarce goods", "scarce_index"),
+        Room("estimates", "Estimates", "estimate_index"),
+        Room("customers", "Customers", "customer_index"),
         Room("invoices", "Invoices", "invoice_index"),
         Room("payments", "Payments", "payment_index"),
         Room("trays", "Trays", "tray_index"),

@@ -11,8 +11,8 @@ from relvan.core.orders.by_hand import (
     PriceSource,
     TypedLine,
     heard_line,
-    margin_of,
     open_warnings,
+    order_margin_of,
     price_of_line,
     warnings_of,
 )
@@ -103,10 +103,10 @@ def test_a_warning_is_overridden_by_a_reason_and_not_by_spaces():
 
 def test_the_margin_of_an_order_is_known_when_every_cost_is():
     lines = [line(quantity=2, cost=1000), line(discount=600, cost=700)]
-    margin = margin_of(lines)
+    margin = order_margin_of(lines)
     assert (margin.net, margin.cost, margin.profit) == (5500, 2700, 2800)
     assert margin.percent == Decimal("50.9")
-    assert margin_of([*lines, line()]).profit is None
+    assert order_margin_of([*lines, line()]).profit is None
     assert (lines[0].profit, lines[0].margin) == (2000, Decimal("50.0"))
 
 
@@ -147,4 +147,4 @@ def test_a_line_is_heard_as_it_is_read_out(spoken, words, quantity):
     )
 )
 def test_the_profit_of_an_order_is_the_sum_of_its_lines(lines):
-    assert margin_of(lines).profit == sum(one.profit for one in lines)
+    assert order_margin_of(lines).profit == sum(one.profit for one in lines)

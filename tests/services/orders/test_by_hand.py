@@ -9,7 +9,7 @@ from relvan.core.orders.draft import DraftLine, OrderDraft, copy_of, read_draft
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.services.catalogue.save import change_facts
-from relvan.services.orders.addresses import check_address, written_phone
+from relvan.services.orders.addresses import check_written_address, written_phone
 from relvan.services.orders.by_hand import draft_of_order, enter_order, judge_draft
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.customers import (
@@ -32,9 +32,9 @@ from relvan.services.prices.set import set_list_price
 from relvan.services.setup.firm import change_firm
 from relvan.store.customers import (
     addresses_of,
-    alike,
     customer_by_number,
     customer_page,
+    doubles_of,
     estimate_by_number,
 )
 from relvan.store.orders import lines_of, order_by_number
@@ -243,7 +243,7 @@ def test_doubles_are_proposed_and_merged_and_both_numbers_lead_to_the_one(desk, 
     other = replace(ADA, mail="ada@home.example")
     enter_order(desk, owner, replace(draft(("PT-14", 1)), ship_to=other))
     with desk.database.reading() as session:
-        found = alike(session, customer_by_number(session, "K-1001"))
+        found = doubles_of(session, customer_by_number(session, "K-1001"))
         assert [row.number for row in found] == ["K-1002"]
     assert merge_customers(desk, owner, "K-1001", "K-1002") == 1
     with desk.database.reading() as session:
@@ -324,7 +324,7 @@ def test_a_telephone_number_is_written_as_the_standard_says(number, country, wri
     ],
 )
 def test_an_address_is_checked_by_the_rules_of_its_country(change, fields):
-    assert sorted(one.field for one in check_address(replace(ADA, **change))) == fields
+    assert sorted(one.field for one in check_written_address(replace(ADA, **change))) == fields
 
 
 def test_an_address_is_added_once(desk, owner):

@@ -116,13 +116,13 @@ class TypedLine:
     @property
     def margin(self) -> Decimal | None:
         """The profit as a share of the net amount, in percent with one decimal."""
-        return share_of(self.profit, self.net)
+        return margin_percent(self.profit, self.net)
 
 
-def share_of(profit: int | None, net: int) -> Decimal | None:
+def margin_percent(profit: int | None, net: int) -> Decimal | None:
     """Returns a profit as a share of a net amount, in percent with one decimal.
 
-    >>> share_of(283, 2353)
+    >>> margin_percent(283, 2353)
     Decimal('12.0')
     """
     if profit is None or net <= 0:
@@ -141,7 +141,7 @@ class OrderWarning:
 
 
 @dataclass(frozen=True)
-class Margin:
+class OrderMargin:
     """The margin of an order: net amount, cost and profit in minor units, without channel fees. The
     cost is None when that of a line is not known."""
 
@@ -156,14 +156,16 @@ class Margin:
     @property
     def percent(self) -> Decimal | None:
         """The profit as a share of the net amount."""
-        return share_of(self.profit, self.net)
+        return margin_percent(self.profit, self.net)
 
 
-def margin_of(lines: Sequence[TypedLine]) -> Margin:
+def order_margin_of(lines: Sequence[TypedLine]) -> OrderMargin:
     """Returns the margin of an order over its lines."""
     costs = [None if line.cost is None else line.cost * line.quantity for line in lines]
     known = [cost for cost in costs if cost is not None]
-    return Margin(sum(line.net for line in lines), sum(known) if len(known) == len(costs) else None)
+    return OrderMargin(
+        sum(line.net for line in lines), sum(known) if len(known) == len(costs) else None
+    )
 
 
 def warnings_of(lines: Sequence[TypedLine], promised: date | None = None) -> list[OrderWarning]:

@@ -23,7 +23,7 @@ WRONG = {
 }
 
 
-def check_address(address: Address) -> list[Refusal]:
+def check_written_address(address: Address) -> list[Refusal]:
     """Returns what is wrong with an address by the rules of its country. Parts that we do not have,
     such as states, are not asked for."""
     if not address.name.strip():

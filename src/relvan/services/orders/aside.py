@@ -171,6 +171,19 @@ def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:
         delete_notices(session, order_by_number(session, number).id)
 
 
+def link_for_customer(workplace: Workplace, actor: Actor, number: str) -> str:
+    """Returns the secret that opens an order's page for the customer; it is made when it is first
+    asked for."""
+    actor.must(Right.ORDERS)
+    with workplace.database.writing() as session:
+        order = order_by_number(session, number)
+        if not order.secret:
+            order.secret = workplace.new_key()
+            subject = audit.Subject("order", order.id)
+            audit.record(session, actor, workplace.now(), subject, "link for the customer made")
+        return order.secret
+
+
 def mind_the_desk(workplace: Workplace) -> bool:
     """Brings back orders that were set aside until today, reminds of those that have lain too long
     in a tray, and lets the rules about waiting run. Returns whether there may be more to do now."""

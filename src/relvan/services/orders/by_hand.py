@@ -9,13 +9,13 @@ from decimal import Decimal
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.orders.by_hand import (
-    Margin,
+    OrderMargin,
     OrderWarning,
     PricedLine,
     PriceSource,
     TypedLine,
-    margin_of,
     open_warnings,
+    order_margin_of,
     price_of_line,
     warnings_of,
 )
@@ -33,7 +33,7 @@ from relvan.core.why import Why
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_number
-from relvan.services.orders.addresses import check_address
+from relvan.services.orders.addresses import check_written_address
 from relvan.services.orders.customers import customer_for
 from relvan.services.orders.lines import add_parts, is_stocked, kits_among
 from relvan.services.orders.payments import channel_payment
@@ -82,7 +82,7 @@ class JudgedDraft:
     lines: Sequence[JudgedLine]
     warnings: Sequence[OrderWarning]
     refusals: Sequence[Refusal]
-    margin: Margin
+    margin: OrderMargin
     tax: int
     total: int
 
@@ -130,7 +130,7 @@ def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> Judge
         lines,
         [*_of_address(draft.ship_to), *warnings_of(found, draft.promised)],
         refusals,
-        margin_of(found),
+        order_margin_of(found),
         tax,
         total,
     )
@@ -138,7 +138,7 @@ def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> Judge
 
 def _of_address(address: Address) -> list[OrderWarning]:
     """Returns a warning where an address is not as it is written in its country."""
-    faults = [] if check_receiver(address) else check_address(address)
+    faults = [] if check_receiver(address) else check_written_address(address)
     return [OrderWarning("address", 0, one.message) for one in faults[:1]]
 
 

@@ -12,7 +12,7 @@ from relvan.core.refusal import Refusal, refuse, refuse_if_any
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.orders.addresses import check_address, written_phone
+from relvan.services.orders.addresses import check_written_address, written_phone
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.customers import (
@@ -137,7 +137,7 @@ def customer_for(
 def add_customer_address(workplace: Workplace, actor: Actor, number: str, address: Address) -> None:
     """Adds a delivery address, checked by the rules of its country."""
     actor.must(Right.ORDERS)
-    refuse_if_any(check_address(address))
+    refuse_if_any(check_written_address(address))
     with workplace.database.writing() as session:
         row = customer_by_number(session, number)
         if address.as_dict() not in [one.address for one in addresses_of(session, row.id)]:

@@ -12,11 +12,12 @@ from relvan.core.orders.flow import OrderFlow, flow_of
 from relvan.core.orders.routing_why import why_route
 from relvan.core.orders.trays import Tray
 from relvan.core.why import Why
-from relvan.services.orders.aside import see_notices
+from relvan.services.orders.aside import link_for_customer, see_notices
 from relvan.services.orders.link import link_lines
 from relvan.services.orders.payments import METHODS, owed_by
 from relvan.services.orders.short import short_of
 from relvan.store.channels import channel_by_id
+from relvan.store.customers import customer_by_id
 from relvan.store.dispatch import parcel_rows
 from relvan.store.history import history
 from relvan.store.invoices import invoices_of_order, payments_of
@@ -75,6 +76,10 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "methods": METHODS,
             "today": desk.workplace.local_now().date().isoformat(),
             "tags": tags_of(session, [order.id])[order.id],
+            "buyer": customer_by_id(session, order.customer_id) if order.customer_id else None,
+            "link": f"{desk.workplace.settings.base_url.rstrip('/')}/o/{order.secret}"
+            if order.secret
+            else "",
             "notices": notices_of(session, order.id),
             "people": active_people(session),
             "all_tags": all_tags(session),
@@ -133,6 +138,13 @@ def order_why(desk: At, number: str) -> HTMLResponse:
     why = why_route(order.routed, names, list(chosen)) if order.routed else Why()
     links = [(channel.name, f"/setup/channels/{channel.key}#order-policy")] if channel else []
     return why_page(desk, f"Where {order.number} leaves from", why, links)
+
+
+@router.post("/{number}/customer-link", name="order_customer_link")
+def order_customer_link(desk: At, form: Form, number: str) -> Response:
+    """Makes the link by which the customer sees the order."""
+    link_for_customer(desk.workplace, desk.actor, number)
+    return desk.go(f"/orders/{number}#customer")
 
 
 @router.post("/{number}/seen", name="order_seen")

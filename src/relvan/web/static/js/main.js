@@ -6,7 +6,7 @@ import { family } from "./family.js";
 import { keys } from "./keys.js";
 import { listing } from "./listing.js";
 import { needs } from "./needs.js";
-import { order } from "./order.js";
+import { order, spoken } from "./order.js";
 import { pictures } from "./pictures.js";
 import { scanner } from "./scanner.js";
 import { sheet } from "./sheet.js";
@@ -17,4 +17,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, counting, family, keys, listing, needs, order, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [change, command, counting, family, keys, listing, needs, order, spoken, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);

@@ -59,3 +59,12 @@ function then(row) {
   deed.addEventListener("change", settle);
   settle();
 }
+
+// A line that is read out is added by Enter, which must not save the whole order.
+export function spoken(page) {
+  page.addEventListener("keydown", (event) => {
+    if (event.key !== "Enter" || !event.target.matches?.("[data-spoken]")) return;
+    event.preventDefault();
+    event.target.dispatchEvent(new Event("said"));
+  });
+}
