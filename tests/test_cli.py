@@ -1,6 +1,8 @@
 """The command: people, tokens, check, backup and restore, as somebody types them."""
 
 import json
+import subprocess
+import sys
 
 import pytest
 from typer.testing import CliRunner
@@ -207,3 +209,18 @@ def test_a_wrong_problem_ends_with_2_and_one_line_beside_the_output(run, kind, g
     assert (answer.exit_code, answer.stdout) == (2, "")
     assert named in answer.stderr
     assert answer.stderr.count("\n") == 1
+
+
+def test_the_answer_of_a_solver_is_all_that_stands_on_the_output():
+    problem = {
+        "free": {"A": 3},
+        "orders": [
+            {"id": at, "placed": f"2026-11-0{at}", "lines": {"A": units}}
+            for at, units in ((1, 3), (2, 1), (3, 2))
+        ],
+        "by": "most",
+    }
+    command = [sys.executable, "-m", "relvan", "solve", "reserve"]
+    ran = subprocess.run(command, input=json.dumps(problem), capture_output=True, text=True)
+    assert json.loads(ran.stdout) == {"whole": [2, 3], "proof": "exact", "bound": 2}
+    assert (ran.stderr, ran.returncode) == ("", 0)

@@ -72,9 +72,10 @@ def solve(
     Raises:
         Refused: if the time ran out before any values were found.
     """
-    import highspy  # noqa: PLC0415 - it takes longer to load than most programmes to solve
+    import highspy  # it takes longer to load than most programmes to solve
 
-    highs = highspy.Highs()
+    # the class around this one greets on standard output, where `relvan solve` writes its answer
+    highs = highspy.Highs.__base__()
     for name, value in (
         ("output_flag", False),
         ("threads", 1),

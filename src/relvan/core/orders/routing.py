@@ -90,10 +90,13 @@ def route(
         return Route(ReservationPlan((), ()), ())
     demands = _demands(wants)
     shared = _shares_products(demands)
-    alone = tuple(
-        (source.warehouse, _missing_at(wants, demands, free, [source], shared=shared))
-        for source in sources
-    )
+    here = [_capacities(demands, free, source.warehouse) for source in sources]
+    if shared:
+        missing = [_missing_at(wants, free, [source]) for source in sources]
+    else:
+        wanted, weights = _wanted(demands), _weights(demands)
+        missing = [_weighed(wanted, have, weights) for have in here]
+    alone = tuple((source.warehouse, gone) for source, gone in zip(sources, missing, strict=True))
     single = next((at for at, (_, missing) in enumerate(alone) if not missing), None)
     limit = rule.limit(len(sources))
     if single is not None and (limit == 1 or not rule.prefer_near or single < NEAREST_PAIR):
@@ -104,13 +107,13 @@ def route(
         useful = [
             (place, source)
             for place, source in enumerate(sources, 1)
-            if not source.whole_only and _has_any(demands, free, source)
+            if not source.whole_only and any(here[place - 1])
         ]
         several = _choose(wants, demands, free, useful, rule, shared=shared)
         if single is not None and _is_better(
             [(single + 1, sources[single])],
             several,
-            missing=_missing_at(wants, demands, free, [s for _, s in several], shared=shared),
+            missing=_missing_at(wants, free, [source for _, source in several]),
         ):
             several = [(single + 1, sources[single])]
         chosen = [source for _, source in several]
@@ -142,31 +145,32 @@ def _shares_products(demands: Sequence[_Demand]) -> bool:
     return len(products) != len(set(products))
 
 
-def _has_any(demands: Sequence[_Demand], free: Free, source: RouteSource) -> bool:
-    return any(_capacity(demand, free, source.warehouse) for demand in demands)
+def _wanted(demands: Sequence[_Demand]) -> list[int]:
+    return [demand.wanted for demand in demands]
+
+
+def _weights(demands: Sequence[_Demand]) -> list[int]:
+    return [demand.weight for demand in demands]
+
+
+def _capacities(demands: Sequence[_Demand], free: Free, warehouse: int) -> list[int]:
+    """Returns how much of each demand a warehouse could serve."""
+    return [_capacity(demand, free, warehouse) for demand in demands]
 
 
 def _capacity(demand: _Demand, free: Free, warehouse: int) -> int:
     """Returns how much of a demand a warehouse could serve."""
-    here = min(free.get((product, warehouse), 0) // each for product, each in demand.needs)
+    if len(demand.needs) == 1:
+        product, each = demand.needs[0]
+        here = free.get((product, warehouse), 0) // each
+    else:
+        here = min(free.get((product, warehouse), 0) // each for product, each in demand.needs)
     return min(demand.wanted, max(here, 0))
 
 
-def _missing_at(
-    wants: Sequence[Want],
-    demands: Sequence[_Demand],
-    free: Free,
-    sources: Sequence[RouteSource],
-    *,
-    shared: bool,
-) -> int:
-    if shared:
-        return sum(gone.quantity for gone in _share_out(wants, dict(free), sources).missing)
-    return sum(
-        demand.weight
-        * max(0, demand.wanted - sum(_capacity(demand, free, s.warehouse) for s in sources))
-        for demand in demands
-    )
+def _missing_at(wants: Sequence[Want], free: Free, sources: Sequence[RouteSource]) -> int:
+    """Returns the units that are missing when an order leaves from some warehouses."""
+    return sum(gone.quantity for gone in _share_out(wants, dict(free), sources).missing)
 
 
 def _is_better(single: Sequence[Placed], several: Sequence[Placed], *, missing: int) -> bool:
@@ -192,7 +196,7 @@ def _choose(
     if shared:
         sizes = [
             (
-                _missing_at(wants, demands, free, [s for _, s in chosen], shared=True),
+                _missing_at(wants, free, [source for _, source in chosen]),
                 *_preference(chosen, near=rule.prefer_near),
             )
             for size in range(min(1, limit), limit + 1)
@@ -231,11 +235,8 @@ def _first_that_sends_most(
     """Returns the first set, in the order of preference, that leaves the fewest units missing."""
     if not useful:
         return []
-    wanted = [demand.wanted for demand in demands]
-    weights = [demand.weight for demand in demands]
-    here = [
-        [_capacity(demand, free, source.warehouse) for demand in demands] for _, source in useful
-    ]
+    wanted, weights = _wanted(demands), _weights(demands)
+    here = [_capacities(demands, free, source.warehouse) for _, source in useful]
     everything = [min(want, sum(of)) for want, *of in zip(wanted, *here, strict=True)]
     least = _weighed(wanted, everything, weights)
     order = _in_order(tuple((place, s.carriage) for place, s in useful), limit, near)

@@ -50,7 +50,7 @@ class ServedOrders:
 
 
 BLOCK = 16  # orders whose order of age is settled by one programme
-SECONDS = 2.0
+SECONDS = 1.9
 TO_CHOOSE = 0.7  # the share of the time after which ties are settled
 
 
