@@ -28,7 +28,7 @@ def test_it_says_what_happened_what_was_kept_and_what_to_do(web):
 
 
 def test_what_was_typed_in_a_form_is_not_lost(web):
-    answer = post(web, "/orders/O-9/link", line_sku="X", sku="Y")
+    answer = post(web, "/orders/O-9/link", line="1", sku="Y")
     assert "What you typed is still there when you go back." in told(answer)["What was kept"]
 
 

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Query
 
 from relvan.api.customers import estimate_shape
+from relvan.api.described import Id
 from relvan.api.desk import (
     By,
     Caller,
@@ -30,6 +31,7 @@ from relvan.api.shapes import (
     OrdersAssign,
     OrdersTag,
     ScarceChoice,
+    Shape,
     amount_of,
     minor,
     verdicts_of,
@@ -49,6 +51,7 @@ from relvan.services.orders.by_hand import enter_order
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.estimates import enter_estimate
 from relvan.services.orders.foresee import foresee_orders
+from relvan.services.orders.link import link_line
 from relvan.services.orders.payments import owed_by
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
@@ -143,6 +146,7 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
 def _order_line(order: Order, line: OrderLine, held: Sequence[Reservation]) -> dict[str, Any]:
     return {
         "id": line.id,
+        "line": line.position,
         "sku": line.sku,
         "title": line.title,
         "known": line.product_id is not None or line.is_free,
@@ -383,6 +387,20 @@ def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]
 def post_move(by: By, wish: OrderMove) -> dict[str, Any]:
     """Moves orders into a tray and returns a verdict for each order."""
     return verdicts_of(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))
+
+
+class LinkedLine(Shape):
+    """The product that an unknown line means."""
+
+    sku: str
+
+
+@router.post("/orders/{number}/lines/{line}/link")
+def post_line_link(by: By, number: str, line: Id, wish: LinkedLine) -> dict[str, Any]:
+    """Says which product an unknown line means, by the line's position; all lines like it and the
+    listing are linked too."""
+    repaired = link_line(by.workplace, by.actor, number, line, wish.sku)
+    return {**_order_shape(by, number), "repaired": repaired}
 
 
 @router.post("/orders/set-aside")

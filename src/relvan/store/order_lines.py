@@ -7,11 +7,21 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from relvan.store.among import among
-from relvan.store.tables import ExpectedReceipt, Listing, Order, OrderLine, Product, Reservation
+from relvan.store.tables import (
+    ExpectedReceipt,
+    Finding,
+    Listing,
+    Order,
+    OrderLine,
+    Product,
+    Reservation,
+)
 
 
 def unlinked_lines(session: Session, sku: str) -> list[OrderLine]:
     """Returns the order lines with a SKU, without regard to case, that are not linked to a product."""
+    if not sku.strip():
+        return []
     unlinked = OrderLine.product_id.is_(None) & OrderLine.is_free.is_(False)
     wanted = (unlinked, func.lower(OrderLine.sku) == sku.lower())
     return list(session.scalars(select(OrderLine).where(*wanted)))
@@ -71,3 +81,30 @@ def expected_days(session: Session, product_ids: Collection[int]) -> dict[int, d
     return {
         product_id: date.fromisoformat(str(due)[:10]) for product_id, due in session.execute(wanted)
     }
+
+
+def unlinked_of_listing(session: Session, channel_id: int, ref: str) -> list[OrderLine]:
+    """Returns the order lines that were bought by a listing of a channel and are not linked to a
+    product."""
+    wanted = (
+        select(OrderLine)
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(
+            OrderLine.product_id.is_(None),
+            OrderLine.is_free.is_(False),
+            OrderLine.listing_ref == ref,
+            Order.channel_id == channel_id,
+        )
+    )
+    return list(session.scalars(wanted)) if ref else []
+
+
+def open_findings_of(session: Session, lines: Collection[OrderLine]) -> list[int]:
+    """Returns the unlinked listings by which lines were bought."""
+    refs = {line.listing_ref for line in lines} - {""}
+    orders = {line.order_id for line in lines}
+    channels = select(Order.channel_id).where(among(Order.id, orders))
+    wanted = select(Finding.id).where(
+        Finding.listing_id.is_(None), Finding.channel_id.in_(channels), among(Finding.ref, refs)
+    )
+    return list(session.scalars(wanted)) if refs else []

@@ -16,6 +16,7 @@ from relvan.store.sorting import Sorting, sort_page
 from relvan.store.tables import (
     Channel,
     Order,
+    OrderLine,
     OrderTag,
     Parcel,
     Person,
@@ -28,6 +29,7 @@ class OrderFilter:
     """Says which orders a page shows. Of several values one is enough; values of the progress are
     `none`, `part`, `all`, or `open` for none or part. `aside` is `yes` or `no`; `assigned` is the id
     of a person, or 0 for nobody; `since` is a moment before which an order came into its tray.
+    With `unknown`, a line of it belongs to no product.
     """
 
     words: str = ""
@@ -43,6 +45,7 @@ class OrderFilter:
     aside: str = ""
     assigned: int | None = None
     since: datetime | None = None
+    unknown: bool = False
 
 
 OPEN = (Extent.NONE, Extent.PART)
@@ -101,6 +104,11 @@ def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
         found.append(Order.assigned_id.is_not_distinct_from(wanted.assigned or None))
     if wanted.since is not None:
         found.append(Order.tray_since < wanted.since)
+    if wanted.unknown:
+        unknown = select(OrderLine.order_id).where(
+            OrderLine.product_id.is_(None), OrderLine.is_free.is_(False)
+        )
+        found += [Order.id.in_(unknown), Order.cancelled_at.is_(None)]
     if wanted.words:
         found.append(_by_words(wanted.words))
     return found

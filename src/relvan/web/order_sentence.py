@@ -55,6 +55,7 @@ def _chips(desk: Desk) -> tuple[Chip, ...]:
             many=True,
         ),
         Chip("tag", "Tag", tuple(Choice(tag, f"tagged {tag}") for tag in tags), many=True),
+        Chip("unknown", "Lines", (Choice("yes", "with an unknown line"),)),
         Chip("aside", "Set aside", (Choice("no", "not set aside"), Choice("yes", "set aside"))),
         Chip(
             "assigned",
@@ -99,6 +100,7 @@ def orders_filter(desk: Desk, sentence: Sentence) -> OrderFilter:
     return OrderFilter(
         words=sentence.words,
         aside=sentence.chosen.get("aside", ""),
+        unknown=sentence.chosen.get("unknown") == "yes",
         assigned=int(assigned) if assigned else None,
         since=desk.workplace.now() - timedelta(days=int(days)) if days else None,
         **many,

@@ -19,6 +19,7 @@ class TaskKind(StrEnum):
     TO_PACK = "to_pack"
     PICKING = "picking"
     TO_PICK = "to_pick"
+    UNKNOWN = "unknown"
     SHORT = "short"
     INBOX = "inbox"
     TROUBLE = "trouble"
@@ -34,7 +35,7 @@ class TaskKind(StrEnum):
 
 
 DISPATCH = (TaskKind.TO_SHIP, TaskKind.TO_PACK, TaskKind.PICKING, TaskKind.TO_PICK)
-ORDERS = (TaskKind.SHORT, TaskKind.INBOX)
+ORDERS = (TaskKind.UNKNOWN, TaskKind.SHORT, TaskKind.INBOX)
 LISTINGS = (TaskKind.REFUSED, TaskKind.DRIFT, TaskKind.OUTDATED, TaskKind.READY, TaskKind.DRAFT)
 CATALOGUE = (*LISTINGS, TaskKind.BELOW, TaskKind.FLOORED, TaskKind.LACKING)
 # what is whose: these come first for a role, all else after them

@@ -196,6 +196,7 @@ def _line(
         order_id=order.id,
         position=position,
         channel_line=line.channel_line,
+        listing_ref=line.listing_ref,
         sku=line.sku,
         title=line.title,
         product_id=product_id,

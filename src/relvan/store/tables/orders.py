@@ -177,7 +177,7 @@ class DeskRun(Table):
 class OrderLine(Table):
     """One line: units and the price of one, with tax inside where the order's prices have it.
     `product_id` is empty while the product is unknown, and always of a line that `is_free`: goods or
-    work that are no product. `invoiced` are the units that stand on
+    work that are no product. `listing_ref` names the listing that was bought. `invoiced` are the units that stand on
     invoices, `cost` is what one cost when it was sold, and `price_why` why a price was proposed.
 
     The line of a kit is not stocked. Lines of its parts follow it, with `part_of` naming the kit's
@@ -191,6 +191,12 @@ class OrderLine(Table):
         CheckConstraint("shipped BETWEEN 0 AND quantity", name="shipped"),
         Index("ix_order_line_order_id", "order_id"),
         Index("ix_order_line_product_id", "product_id"),
+        Index(
+            "ix_order_line_unknown",
+            "order_id",
+            sqlite_where=text("product_id IS NULL AND NOT is_free"),
+            postgresql_where=text("product_id IS NULL AND NOT is_free"),
+        ),
         Index("ix_order_line_part_of", "part_of", sqlite_where=text("part_of IS NOT NULL")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -212,6 +218,7 @@ class OrderLine(Table):
     tax_percent: Mapped[str] = mapped_column(default="", server_default="")
     discount: Mapped[int] = mapped_column(default=0, server_default="0")
     invoiced: Mapped[int] = mapped_column(default=0, server_default="0")
+    listing_ref: Mapped[str] = mapped_column(default="", server_default="")
     is_free: Mapped[bool] = mapped_column(default=False, server_default=false())
     cost: Mapped[int | None]
     price_why: Mapped[list[Any] | None]

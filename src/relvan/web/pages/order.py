@@ -13,7 +13,7 @@ from relvan.core.orders.routing_why import why_route
 from relvan.core.orders.trays import Tray
 from relvan.core.why import Why
 from relvan.services.orders.aside import link_for_customer, see_notices
-from relvan.services.orders.link import link_lines
+from relvan.services.orders.link import likeliest, link_line, unlinked_in
 from relvan.services.orders.payments import METHODS, owed_by
 from relvan.services.orders.short import short_of
 from relvan.store.channels import channel_by_id
@@ -70,6 +70,9 @@ def order_show(desk: At, number: str) -> HTMLResponse:
                 for key in desk.workplace.tray_names()
                 if key not in (Tray.CANCELLED, order.tray)
             ],
+            "likely": {
+                line.id: likeliest(session, line) for line in unlinked_in(session, order.id)
+            },
             "invoices": invoices_of_order(session, order.id),
             "payments": payments_of(session, order.id),
             "owed": owed_by(order),
@@ -157,9 +160,9 @@ def order_seen(desk: At, form: Form, number: str) -> Response:
 @router.post("/{number}/link", name="order_link")
 def order_link(desk: At, form: Form, number: str) -> Response:
     """Links an unknown line to a product; all lines with the same code are linked too."""
-    numbers = link_lines(
-        desk.workplace, desk.actor, form.get("line_sku", ""), form.get("sku", "").strip()
-    )
+    position = form.id_of("line") or 0
+    sku = form.get("sku", "").strip()
+    numbers = link_line(desk.workplace, desk.actor, number, position, sku)
     return desk.done(
         f"/orders/{number}",
         f"Linked in {len(numbers)} {'order' if len(numbers) == 1 else 'orders'}.",

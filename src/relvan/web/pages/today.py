@@ -48,6 +48,12 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         "dispatch_index",
         {"stage": "to pick"},
     ),
+    TaskKind.UNKNOWN: (
+        "order has a line whose product is unknown",
+        "orders have lines whose products are unknown",
+        "order_index",
+        {"unknown": "yes"},
+    ),
     TaskKind.SHORT: (
         "order is short of stock",
         "orders are short of stock",
@@ -121,7 +127,7 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         {"facts": "lacking"},
     ),
 }
-LOUD = (TaskKind.SHORT, TaskKind.REFUSED, TaskKind.TROUBLE)
+LOUD = (TaskKind.UNKNOWN, TaskKind.SHORT, TaskKind.REFUSED, TaskKind.TROUBLE)
 
 
 @router.get("/", name="today_show")

@@ -108,6 +108,15 @@ def _add_columns() -> None:
     op.add_column(
         "order_line", sa.Column("is_free", Flag, nullable=False, server_default=sa.false())
     )
+    op.add_column("order_line", _text("listing_ref"))
+    unknown = sa.text("product_id IS NULL AND NOT is_free")
+    op.create_index(
+        "ix_order_line_unknown",
+        "order_line",
+        ["order_id"],
+        sqlite_where=unknown,
+        postgresql_where=unknown,
+    )
     op.add_column("order_line", sa.Column("cost", sa.Integer, nullable=True))
     op.add_column("order_line", sa.Column("price_why", Json, nullable=True))
     some = sa.text("customer_id IS NOT NULL")
