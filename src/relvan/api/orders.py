@@ -25,12 +25,7 @@ from relvan.api.shapes import (
     Amount,
     NewOrder,
     OrderChange,
-    OrderMove,
     OrderNumbers,
-    OrdersAside,
-    OrdersAssign,
-    OrdersTag,
-    ScarceChoice,
     Shape,
     amount_of,
     minor,
@@ -41,12 +36,7 @@ from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
 from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.intake import Address
 from relvan.core.people.roles import Right
-from relvan.services.orders.aside import (
-    assign_orders,
-    set_aside,
-    tag_orders,
-    take_back_aside,
-)
+from relvan.services.orders.aside import take_back_aside
 from relvan.services.orders.by_hand import enter_order
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.estimates import enter_estimate
@@ -55,7 +45,6 @@ from relvan.services.orders.link import link_line
 from relvan.services.orders.payments import owed_by
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
-from relvan.services.orders.scarce import contest, serve_by_choice
 from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_id
@@ -383,12 +372,6 @@ def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]
     return {"items": [{"number": one.number, **_answer(one.answer)} for one in foreseen]}
 
 
-@router.post("/orders/move")
-def post_move(by: By, wish: OrderMove) -> dict[str, Any]:
-    """Moves orders into a tray and returns a verdict for each order."""
-    return verdicts_of(move_orders(by.workplace, by.actor, wish.numbers, wish.tray))
-
-
 class LinkedLine(Shape):
     """The product that an unknown line means."""
 
@@ -401,58 +384,3 @@ def post_line_link(by: By, number: str, line: Id, wish: LinkedLine) -> dict[str,
     listing are linked too."""
     repaired = link_line(by.workplace, by.actor, number, line, wish.sku)
     return {**_order_shape(by, number), "repaired": repaired}
-
-
-@router.post("/orders/set-aside")
-def post_set_aside(by: By, wish: OrdersAside) -> dict[str, Any]:
-    """Sets orders aside for a reason until a day, on which they come back by themselves; with a tray
-    they are moved there too. A verdict per order."""
-    done = set_aside(
-        by.workplace, by.actor, wish.numbers, wish.reason, wish.until, tray=wish.tray or ""
-    )
-    return verdicts_of(done)
-
-
-@router.post("/orders/tag")
-def post_tag(by: By, wish: OrdersTag) -> dict[str, Any]:
-    """Adds a tag to orders, or deletes it when `off`. A verdict per order."""
-    return verdicts_of(tag_orders(by.workplace, by.actor, wish.numbers, wish.tag, off=wish.off))
-
-
-@router.post("/orders/assign")
-def post_assign(by: By, wish: OrdersAssign) -> dict[str, Any]:
-    """Says by a login who takes care of orders; nobody when it is empty. A verdict per order."""
-    return verdicts_of(assign_orders(by.workplace, by.actor, wish.numbers, wish.login))
-
-
-@router.get("/scarce")
-def get_scarce(by: By) -> dict[str, Any]:
-    """Returns the ways to give out goods that are not enough for all orders that wait: which orders
-    each serves whole, their value, the oldest that still waits, and whether no choice serves more."""
-    found = contest(by.workplace)
-    return {
-        "orders": found.orders,
-        "alternatives": [
-            {
-                "by": one.by,
-                "first": one.first or None,
-                "whole": list(one.served.whole),
-                "value": [amount_of(amount, code) for code, amount in one.amounts.items()],
-                "oldest_left": one.oldest_left.isoformat() if one.oldest_left else None,
-                "proof": "exact" if one.served.exact else "bound",
-                "bound": one.served.bound,
-            }
-            for one in found.alternatives
-        ],
-        "goods": [
-            {"sku": sku, "wanted": wanted, "free": free} for sku, wanted, free in found.goods
-        ],
-    }
-
-
-@router.post("/scarce")
-def post_scarce(by: By, wish: ScarceChoice) -> dict[str, Any]:
-    """Reserves for the orders that a way serves; with `keep` it becomes the habit of the channels. A
-    verdict per order."""
-    done = serve_by_choice(by.workplace, by.actor, wish.by, first=wish.first, keep=wish.keep)
-    return verdicts_of(done)

@@ -15,7 +15,7 @@ from relvan.services.orders.rule_book import save_rule
 from relvan.services.orders.take import take_manual_order
 from relvan.services.orders.trays import change_tray, create_tray
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.invoices import InvoiceFilter, invoice_page
+from relvan.store.invoices import InvoiceFilter, invoice_by_number, invoice_page
 from relvan.store.order_list import OrderFilter, order_page
 
 WHOLESALE = "wholesale"
@@ -84,8 +84,10 @@ def leave_every_state(workplace: Workplace, owner: Actor) -> None:
     tag_orders(workplace, owner, numbers[3:5], "gift")
     assign_orders(workplace, owner, numbers[1:2], "noor")
     given_back = billed[-1]
-    credit_invoice(workplace, owner, given_back.number, "A pot arrived broken", {1: 1})
-    add_payment(workplace, owner, NewPayment(given_back.order, -given_back.payable, "transfer"))
+    note = credit_invoice(workplace, owner, given_back.number, "A pot arrived broken", {1: 1})
+    with workplace.database.reading() as session:
+        refunded = invoice_by_number(session, note).payable
+    add_payment(workplace, owner, NewPayment(given_back.order, -refunded, "transfer"))
     for row in owed:
         add_payment(
             workplace,

@@ -143,8 +143,8 @@ TO_DESK = rule("waited", move("desk"), name="back", days=2, only=RuleIf(trays=("
         ([rule("reserved", RuleThen(RuleDeed.RESERVE), name="self")], ["self"]),
         (
             [
-                rule("mailed", RuleThen(RuleDeed.INVOICE), name="a"),
-                rule("invoiced", RuleThen(RuleDeed.MAIL), name="b"),
+                rule("released", RuleThen(RuleDeed.INVOICE), name="a"),
+                rule("invoiced", RuleThen(RuleDeed.RELEASE), name="b"),
             ],
             ["a", "b"],
         ),
@@ -152,8 +152,8 @@ TO_DESK = rule("waited", move("desk"), name="back", days=2, only=RuleIf(trays=("
             [
                 rule("taken", RuleThen(RuleDeed.RESERVE), name="a"),
                 rule("reserved", RuleThen(RuleDeed.RELEASE), name="b"),
-                rule("released", RuleThen(RuleDeed.MAIL), name="c"),
-                rule("mailed", move("ask"), name="d"),
+                rule("released", RuleThen(RuleDeed.INVOICE), name="c"),
+                rule("invoiced", move("ask"), name="d"),
             ],
             [],
         ),
@@ -193,7 +193,6 @@ def test_rules_without_a_circle_end_whatever_happens(rules):
         return
     leads = {
         RuleDeed.MOVE: {RuleEvent.WAITED},
-        RuleDeed.MAIL: {RuleEvent.MAILED},
         RuleDeed.RESERVE: {RuleEvent.RESERVED, RuleEvent.SHORT},
         RuleDeed.RELEASE: {RuleEvent.RELEASED},
         RuleDeed.INVOICE: {RuleEvent.INVOICED},

@@ -65,6 +65,15 @@ def test_goods_that_arrive_are_given_out_by_the_habit_of_the_channel(
     assert_sound(two_pots)
 
 
+def test_an_order_with_a_promised_day_is_served_before_older_ones(scarce, owner):
+    with scarce.database.writing() as session:
+        session.connection().exec_driver_sql(
+            "UPDATE customer_order SET promised_on = '2026-12-01' WHERE number = 'O-1003'"
+        )
+    assert receive(scarce, owner, "PT-14", 3).served == ("O-1003",)
+    assert receive(scarce, owner, "PT-14", 2).served == ("O-1002",)
+
+
 def test_a_choice_that_is_kept_becomes_the_habit_of_the_channels(two_pots, owner, world):
     world.buy("ownshop", "PT-14", 2)
     world.buy("hagglet", "PT-14", 1)

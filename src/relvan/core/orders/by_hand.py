@@ -192,7 +192,7 @@ def warnings_of(lines: Sequence[TypedLine], promised: date | None = None) -> lis
 def _of_price(place: int, line: TypedLine) -> list[OrderWarning]:
     found = []
     if line.profit is not None and line.profit < 0:
-        message = f"{line.sku} is sold at a loss of {-line.profit} minor units."
+        message = f"{line.sku} is sold at a loss: below what it costs."
         found.append(OrderWarning("negative-margin", place, message))
     if line.floor is not None and line.quantity:
         each = line.gross if line.with_tax else line.gross + tax_on(line.gross, line.percent)

@@ -29,7 +29,6 @@ DEED_VALUES: Mapping[RuleDeed, str] = {
 # what a deed can make happen
 LEADS_TO: Mapping[RuleDeed, tuple[RuleEvent, ...]] = {
     RuleDeed.MOVE: (RuleEvent.WAITED,),
-    RuleDeed.MAIL: (RuleEvent.MAILED,),
     RuleDeed.RESERVE: (RuleEvent.RESERVED, RuleEvent.SHORT),
     RuleDeed.RELEASE: (RuleEvent.RELEASED,),
     RuleDeed.INVOICE: (RuleEvent.INVOICED,),

@@ -9,7 +9,6 @@ EVENT_WORDS: Mapping[RuleEvent, str] = {
     RuleEvent.TAKEN: "an order is taken in",
     RuleEvent.RESERVED: "an order is reserved in full",
     RuleEvent.SHORT: "an order is short of stock",
-    RuleEvent.MAILED: "a mail about it is sent",
     RuleEvent.RELEASED: "it is released to the warehouse",
     RuleEvent.SHIPPED: "all of it is shipped",
     RuleEvent.INVOICED: "all of it is invoiced",
@@ -20,7 +19,6 @@ EVENT_WORDS: Mapping[RuleEvent, str] = {
 DEED_WORDS: Mapping[RuleDeed, str] = {
     RuleDeed.MOVE: "move it to",
     RuleDeed.SET_ASIDE: "set it aside because of",
-    RuleDeed.MAIL: "mail the customer",
     RuleDeed.TAG: "tag it",
     RuleDeed.RESERVE: "reserve it",
     RuleDeed.RELEASE: "release it",

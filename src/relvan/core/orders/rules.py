@@ -16,7 +16,6 @@ class RuleEvent(StrEnum):
     TAKEN = "taken"
     RESERVED = "reserved"
     SHORT = "short"
-    MAILED = "mailed"
     RELEASED = "released"
     SHIPPED = "shipped"
     INVOICED = "invoiced"
@@ -30,7 +29,6 @@ class RuleDeed(StrEnum):
 
     MOVE = "move"
     SET_ASIDE = "set-aside"
-    MAIL = "mail"
     TAG = "tag"
     RESERVE = "reserve"
     RELEASE = "release"

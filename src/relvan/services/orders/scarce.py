@@ -4,7 +4,7 @@ rule that was chosen.
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
 from relvan.core.orders.policy import USUAL
 from relvan.core.orders.scarce import (
@@ -134,13 +134,19 @@ def waiting_orders(
         if known and units:
             channel = keys.get(order.channel_id or 0, "")
             waiting.append(
-                WaitingOrder(order.number, order.placed_at, order.total, units, None, channel)
+                WaitingOrder(
+                    order.number, order.placed_at, order.total, units, _promised(order), channel
+                )
             )
     free = {
         str(product_id): sum(balance.free for balance in by_warehouse.values())
         for product_id, by_warehouse in balances_of(session, products).items()
     }
     return waiting, free
+
+
+def _promised(order: Order) -> date | None:
+    return date.fromisoformat(order.promised_on) if order.promised_on else None
 
 
 def channel_keys(session: Session, ids: Collection[int | None]) -> dict[int, str]:
@@ -200,7 +206,10 @@ def in_habitual_order(session: Session, orders: Sequence[Order]) -> list[Order]:
     } or {USUAL.serve_by}
     by_number = {order.number: order for order in orders}
     if len(habits) > 1 or habits == {ServeBy.AGE}:
-        waiting = [WaitingOrder(order.number, order.placed_at, order.total, {}) for order in orders]
+        waiting = [
+            WaitingOrder(order.number, order.placed_at, order.total, {}, _promised(order))
+            for order in orders
+        ]
         return [by_number[order.key] for order in in_turn(waiting)]
     waiting, free = waiting_orders(session, orders)
     served = choose_served(free, waiting, next(iter(habits)), seconds=IN_TRANSACTION_S)

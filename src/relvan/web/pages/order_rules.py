@@ -25,7 +25,6 @@ from relvan.services.orders.rule_book import (
     save_rule,
     try_rules,
 )
-from relvan.services.orders.rules import DEEDS
 from relvan.store.channels import channel_names
 from relvan.store.trays import rules_of
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
@@ -62,7 +61,7 @@ def _page(
         "shown": shown,
         "thens": thens,
         "events": EVENT_WORDS,
-        "deeds": {deed: DEED_WORDS[deed] for deed in RuleDeed if deed in DEEDS},
+        "deeds": DEED_WORDS,
         "progress": PROGRESS_NAMES,
         "channels": channels,
         "trays": trays,
