@@ -10,6 +10,8 @@ import pytest
 from relvan.services.people.tokens import make_token
 from tests.caller import GOOD, MOVE, problem
 
+SHIP_TO = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
+
 
 @pytest.mark.parametrize(
     ("method", "path", "body", "status", "code"),
@@ -40,8 +42,8 @@ from tests.caller import GOOD, MOVE, problem
         (
             "POST",
             "/orders",
-            {"lines": [{"sku": "NONE", "quantity": 1}], "ship_to": {}},
-            404,
+            {"lines": [{"sku": "NONE", "quantity": 1}], "ship_to": SHIP_TO},
+            422,
             "not-found",
         ),
         ("POST", "/pick-lists", {"shipments": [99]}, 404, "not-found"),

@@ -179,7 +179,8 @@ def _choose_together(
     values = solution.values
     reached = sum(gain for gain, value in zip(gains, values, strict=True) if value)
     if not solution.exact:
-        return [at for at, v in zip(together, values, strict=True) if v], int(solution.bound), False
+        bound = int(min(solution.bound, sum(gains)))  # without a bound the solver tells infinity
+        return [at for at, value in zip(together, values, strict=True) if value], bound, False
     everything = Limit(tuple((at, float(gain)) for at, gain in enumerate(gains)), low=reached)
     values = _older_first(values, (*rows, everything), budget)
     return [at for at, value in zip(together, values, strict=True) if value], reached, True
