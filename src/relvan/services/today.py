@@ -26,10 +26,11 @@ from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelHealth, channel_health, channels
 from relvan.store.counting import Count
 from relvan.store.line import today_counts
+from relvan.store.order_list import Stuck, stuck_in_trays
 from relvan.store.prices import rates_on
 from relvan.store.session import Session
 from relvan.store.tables import Channel
-from relvan.store.today import HeldUp, held_in_trays, pick_ups_needed, sold_by_hour
+from relvan.store.today import pick_ups_needed, sold_by_hour
 from relvan.store.updates import recent_lags
 
 KEPT_S = 300.0  # so long are the figures of the days before today kept
@@ -70,7 +71,7 @@ class ShownTask:
 
     task: Task
     count: Count
-    held: HeldUp | None = None
+    held: Stuck | None = None
 
 
 @dataclass(frozen=True)
@@ -91,7 +92,7 @@ class Today:
     hours: DayHours
     channels: Sequence[ChannelToday]
     by_hand: ChannelSales | None
-    held: Mapping[str, HeldUp]
+    held: Mapping[str, Stuck]
     now: datetime
 
 
@@ -104,7 +105,7 @@ def look_at_today(session: Session, workplace: Workplace, role: Role) -> Today:
     lags = recent_lags(session, now)
     sold = _sold(session, workplace, here)
     sales = sales_by_channel(sold, now, zone)
-    held = held_in_trays(session)
+    held = stuck_in_trays(session)
     return Today(
         _tasks(session, workplace, role, held, here),
         hours_of_day(sold, now, zone),
@@ -140,7 +141,7 @@ def _sold(session: Session, workplace: Workplace, here: datetime) -> list[SoldHo
 
 
 def _tasks(
-    session: Session, workplace: Workplace, role: Role, held: Mapping[str, HeldUp], here: datetime
+    session: Session, workplace: Workplace, role: Role, held: Mapping[str, Stuck], here: datetime
 ) -> list[ShownTask]:
     counts = today_counts(session)
     waits = {kind: counts[kind] for kind in TaskKind if counts[kind]}
@@ -162,7 +163,7 @@ def _first_cut_off(pick_ups: Sequence[PickUp], here: datetime) -> datetime | Non
     return min(moments, default=None)
 
 
-def _in_own(session: Session, workplace: Workplace, held: HeldUp) -> int:
+def _in_own(session: Session, workplace: Workplace, held: Stuck) -> int:
     """Returns about how much is held up in the seller's currency; what has no rate counts as it is."""
     own = workplace.firm.currency
     if all(currency == own for currency, _ in held.amounts):

@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from datetime import UTC, datetime
-from typing import NamedTuple
 
 from sqlalchemy import Text, func, select, type_coerce
 from sqlalchemy.orm import Session
@@ -37,43 +36,6 @@ def sold_by_hour(
         )
         for channel, currency, began, orders, amount in rows
     ]
-
-
-class HeldUp(NamedTuple):
-    """The orders that are held up in a tray: how many, their amounts in minor units by currency, and
-    when the oldest was placed.
-    """
-
-    orders: int
-    amounts: tuple[tuple[str, int], ...]
-    since: datetime
-
-
-def held_in_trays(session: Session) -> dict[str, HeldUp]:
-    """Returns what is held up in each tray whose orders wait for somebody."""
-    statement = (
-        select(
-            Order.tray,
-            Order.currency,
-            func.count(),
-            func.sum(Order.total),
-            type_coerce(func.min(Order.placed_at), Order.placed_at.type),
-        )
-        .where(Order.tray.not_in((Tray.CLOSED, Tray.CANCELLED)))
-        .group_by(Order.tray, Order.currency)
-        .order_by(Order.tray, func.count().desc(), Order.currency)
-    )
-    found: dict[str, list[tuple[str, int, int, datetime]]] = defaultdict(list)
-    for tray, currency, orders, amount, since in session.execute(statement).all():
-        found[tray].append((currency, orders, int(amount or 0), since))
-    return {
-        tray: HeldUp(
-            sum(row[1] for row in rows),
-            tuple((row[0], row[2]) for row in rows),
-            min(row[3] for row in rows),
-        )
-        for tray, rows in found.items()
-    }
 
 
 def pick_ups_needed(session: Session) -> dict[str, list[PickUp]]:

@@ -14,8 +14,8 @@ from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price
 from relvan.services.shipping.dispatch import dispatch_shipments
+from relvan.store.order_list import stuck_in_trays
 from relvan.store.orders import order_by_number
-from relvan.store.today import held_in_trays
 from tests.house import assert_sound, count, deliver, orders, persist, read
 from tests.steps.loomstead import listing, place
 from tests.steps.sale import packed, picks_of, shipments
@@ -52,7 +52,7 @@ def test_it_is_sold_in_francs_and_falls_everywhere(shop, owner, world):
     world.buy("ownshop", "PT-14")
     read(shop)
     with shop.database.reading() as session:
-        (stuck,) = held_in_trays(session).values()
+        (stuck,) = stuck_in_trays(session).values()
     assert stuck.orders == 2
     assert dict(stuck.amounts) == {"CHF": 5890, "EUR": 1690 + 490}, (
         "francs and euros are not added up"

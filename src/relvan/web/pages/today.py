@@ -58,13 +58,13 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         "order is short of stock",
         "orders are short of stock",
         "order_index",
-        {"tray": "short"},
+        {"tray": "short", "aside": "no"},
     ),
     TaskKind.INBOX: (
         "order lies in the inbox",
         "orders lie in the inbox",
         "order_index",
-        {"tray": "inbox"},
+        {"tray": "inbox", "aside": "no"},
     ),
     TaskKind.TROUBLE: (
         "channel is in trouble or paused",
