@@ -101,3 +101,17 @@ def test_an_order_taken_by_hand(api):
     assert api.post("/api/v1/orders/cancel", json={"numbers": [order["number"]]}).json()["items"][
         0
     ]["ok"]
+
+
+def test_an_order_is_sent_to_another_address(api):
+    put_in(api, units=1)
+    to = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
+    wish = {"lines": [{"sku": "PT-14", "quantity": 1}], "ship_to": to}
+    path = f"/api/v1/orders/{api.post('/api/v1/orders', json=wish).json()['number']}/address"
+    changed = api.post(path, json={**to, "street": "2 Row", "postcode": "4821 AB"}).json()
+    assert (changed["ship_to"]["street"], changed["warnings"]) == ("2 Row", [])
+    assert api.post(path, json=to).json()["warnings"] == ["“Postcode” must not be empty."]
+    refused = problem(api.post(path, json={**to, "name": ""}), 422)
+    assert [error["field"] for error in refused["errors"]] == ["name"]
+    refused = problem(api.post(path, json={**to, "country": "DE"}), 422)
+    assert [error["field"] for error in refused["errors"]] == ["country"]

@@ -122,6 +122,7 @@ CALLS = {
     "POST /customers/{customer}/forget": (Right.ORDERS, None),
     "POST /orders/{number}/accept": (Right.ORDERS, {}),
     "POST /estimates/{number}/cancel": (Right.ORDERS, None),
+    "POST /orders/{number}/address": (Right.ORDERS, TO),
     "POST /orders/{number}/lines/{line}/link": (Right.ORDERS, {"sku": "X"}),
     "POST /scarce": (Right.ORDERS, {"by": "age"}),
     "POST /orders/invoice": (Right.ORDERS, {"numbers": ["O-1"]}),

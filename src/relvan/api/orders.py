@@ -22,6 +22,7 @@ from relvan.api.desk import (
     several,
 )
 from relvan.api.shapes import (
+    AddressShape,
     Amount,
     NewOrder,
     OrderChange,
@@ -43,6 +44,7 @@ from relvan.services.orders.estimates import enter_estimate
 from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.link import link_line
 from relvan.services.orders.payments import owed_by
+from relvan.services.orders.readdress import change_address
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.verdicts import Verdict, refuse_with
@@ -370,6 +372,14 @@ def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]
     """Says what an action would do to each order, and changes nothing."""
     foreseen = foresee_orders(by.workplace, read_deed(deed), wish.numbers)
     return {"items": [{"number": one.number, **_answer(one.answer)} for one in foreseen]}
+
+
+@router.post("/orders/{number}/address")
+def post_address(by: By, number: str, wish: AddressShape) -> dict[str, Any]:
+    """Sends an order to another address in the same country, until something of it is picked; tells
+    in `warnings` what is not as it is written there. The customer's addresses stay as they are."""
+    warnings = change_address(by.workplace, by.actor, number, Address(**wish.model_dump()))
+    return {**_order_shape(by, number), "warnings": warnings}
 
 
 class LinkedLine(Shape):

@@ -11,6 +11,7 @@ from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
+    AuditEntry,
     Customer,
     CustomerAddress,
     CustomerPrice,
@@ -178,6 +179,20 @@ def delete_details(session: Session, customer_id: int) -> None:
     """Deletes the addresses and the own prices of a customer."""
     for table in (CustomerAddress, CustomerPrice):
         session.execute(delete(table).where(table.customer_id == customer_id))
+
+
+def empty_entries_about(
+    session: Session, customer_id: int, order_ids: Collection[int], deed: str
+) -> None:
+    """Empties what the audit trail tells of a customer who is to be forgotten: all of the customer,
+    and of the orders what one deed has written. Who did what and when stays."""
+    of_customer = (AuditEntry.subject_kind == "customer") & (AuditEntry.subject_id == customer_id)
+    of_orders = (
+        (AuditEntry.subject_kind == "order")
+        & among(AuditEntry.subject_id, order_ids)
+        & (AuditEntry.deed == deed)
+    )
+    session.execute(update(AuditEntry).where(of_customer | of_orders).values(changes={}))
 
 
 def orders_of_customer(session: Session, customer_id: int, limit: int = 200) -> list[Order]:

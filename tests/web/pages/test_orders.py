@@ -11,6 +11,7 @@ from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import shipment_rows
 from tests.house import assert_sound, deliver, orders, read
+from tests.steps.orders import take
 from tests.visitor import post, undo
 
 
@@ -173,3 +174,18 @@ def test_deeds_on_many_tell_what_was_done_and_offer_undo(shop, web):
     )
     assert "Release undone: 1" in undone.text
     assert orders(shop)[0].tray == "inbox"
+
+
+def test_the_address_of_an_order_is_changed_on_a_page_of_its_own(desk, owner, web):
+    number = take(desk, owner, ("PT-14", 1))
+    shown = html.fromstring(web.get(f"/orders/{number}").text)
+    (link,) = [a.get("href") for a in shown.cssselect("a") if a.text == "Change the address"]
+    to = {"name": "Ada", "street": "3 Mill Lane", "town": "Tarnhollow", "postcode": "4821 AB"}
+    wrong = web.get(link).text
+    assert "12 Larkspur Row" in wrong
+    refused = post(web, link, path=link, **{**to, "country": "DE"})
+    assert refused.status_code == 422
+    assert "3 Mill Lane" in refused.text, "what was typed is kept"
+    done = post(web, link, path=link, **to, country="NL")
+    assert "The order goes to the new address." in done.text
+    assert "3 Mill Lane" in text_of(html.fromstring(done.text), "#customer")

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, fields
 from datetime import datetime
+from hashlib import sha256
 from typing import Any
 
 from relvan.core.refusal import Refusal
@@ -34,6 +35,11 @@ class Address:
     def as_dict(self) -> dict[str, str]:
         """Returns every part of the address by its name."""
         return asdict(self)
+
+    @property
+    def mark(self) -> str:
+        """A mark by which two addresses are known to be equal (SHA-256, hexadecimal)."""
+        return sha256("\n".join(self.as_dict().values()).encode()).hexdigest()
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.counters import next_number
 from relvan.services.orders.addresses import check_written_address, written_phone
+from relvan.services.orders.readdress import ADDRESS_CHANGED, keep_told_address
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.customers import (
@@ -20,6 +21,7 @@ from relvan.store.customers import (
     customer_by_mail,
     customer_by_number,
     delete_details,
+    empty_entries_about,
     give_orders,
     orders_of_customer,
     prices_of_customer,
@@ -226,11 +228,13 @@ def forget_customer(workplace: Workplace, actor: Actor, number: str) -> int:
                 message = f"“{order.number}” is not shipped yet and needs the address."
                 raise refuse("in-use", message, "Ship it or cancel it first.")
         for order in orders:
+            keep_told_address(order)  # so that later news of the channel does not bring it back
             country = Address.read(order.ship_to).country
             order.customer = FORGOTTEN
             order.ship_to = Address(name=FORGOTTEN, country=country).as_dict()
             order.bill_to, order.reference, order.secret = None, "", ""
         delete_details(session, row.id)
+        empty_entries_about(session, row.id, [order.id for order in orders], ADDRESS_CHANGED)
         row.name, row.mail, row.phone, row.tax_number, row.notes = FORGOTTEN, "", "", "", ""
         row.bill_to, row.price_list_id, row.forgotten_at = {}, None, workplace.now()
         subject = audit.Subject("customer", row.id)

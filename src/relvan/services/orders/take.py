@@ -8,6 +8,7 @@ from decimal import Decimal
 from relvan.core.catalogue.identity import sku_key
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
+from relvan.core.orders.changing import words_of_late_cancellation
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
 from relvan.core.orders.policy import Unpaid
 from relvan.core.orders.rules import RuleEvent
@@ -23,9 +24,10 @@ from relvan.services.counters import next_numbers
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
 from relvan.services.orders.payments import channel_payment, pay_in_full
+from relvan.services.orders.readdress import take_told_address
 from relvan.services.orders.reserve import Reserving, reserve_all, reserve_in
 from relvan.services.orders.short import note_oversales
-from relvan.services.orders.work_out import work_out_orders
+from relvan.services.orders.work_out import facts_of, work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import kinds_of, products_by_code
@@ -34,6 +36,7 @@ from relvan.store.order_lines import products_by_ref, products_ordered
 from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.session import Session
 from relvan.store.tables import Channel, Order, OrderLine
+from relvan.store.trays import add_notice
 
 ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
 UNKNOWN: ProductFacts = (None, "", "standard")
@@ -278,6 +281,8 @@ def _update(
     now = workplace.now()
     changed = False
     if incoming.cancelled and order.cancelled_at is None:
+        if words := words_of_late_cancellation(facts_of(session, [order])[order.id]):
+            add_notice(session, order.id, words, now)
         cancel_in(session, workplace, SYSTEM, order, "cancelled on the channel")
         changes_of(session).happened(order.id, RuleEvent.CANCELLED)
         return order.number
@@ -292,18 +297,7 @@ def _update(
         )
         pay_in_full(session, workplace, order)
         changed = True
-    ship_to = incoming.ship_to.as_dict()
-    if ship_to != order.ship_to and order.fact_shipped == "none":
-        audit.record(
-            session,
-            SYSTEM,
-            now,
-            audit.Subject("order", order.id),
-            "address changed",
-            {"ship to": (order.ship_to, ship_to)},
-        )
-        order.ship_to, order.customer = ship_to, incoming.ship_to.name
-        order.country = incoming.ship_to.country
+    if take_told_address(session, workplace, SYSTEM, order, incoming.ship_to):
         changed = True
     if changed:
         work_out_orders(session, workplace, SYSTEM, [order])

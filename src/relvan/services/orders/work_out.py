@@ -1,9 +1,9 @@
 """Works out the progress and the tray of an order after any change of its lines, reservations,
 shipments or payment."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 
-from relvan.core.orders.facts import Extent, order_facts
+from relvan.core.orders.facts import Extent, OrderFacts, order_facts
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.trays import Tray, is_first_tray, tray_after_work
 from relvan.core.shipping.life import OPEN_SHIPMENTS
@@ -14,7 +14,7 @@ from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import line_facts, lines_of, reservations_of, shipments_of
 from relvan.store.session import Session
-from relvan.store.tables import Order
+from relvan.store.tables import Order, OrderLine, Reservation
 
 
 def work_out_orders(
@@ -36,11 +36,7 @@ def work_out_orders(
     changed: list[str] = []
     for order in orders:
         before = _standing(order)
-        facts = order_facts(
-            [line_facts(line, reservations.get(line.id, ())) for line in lines[order.id]],
-            paid=order.paid,
-            total=order.total - order.credited,
-        )
+        facts = _facts(order, lines[order.id], reservations)
         order.fact_reserved, order.fact_picked, order.fact_shipped = (
             facts.reserved,
             facts.picked,
@@ -66,6 +62,23 @@ def work_out_orders(
             _note_events(session, order, before, after)
     session.flush()
     announce(session, workplace, Matter.ORDER, changed)
+
+
+def facts_of(session: Session, orders: Collection[Order]) -> dict[int, OrderFacts]:
+    """Returns the progress of orders, by their ids."""
+    ids = [order.id for order in orders]
+    lines, reservations = lines_of(session, ids), reservations_of(session, ids)
+    return {order.id: _facts(order, lines[order.id], reservations) for order in orders}
+
+
+def _facts(
+    order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
+) -> OrderFacts:
+    return order_facts(
+        [line_facts(line, held.get(line.id, ())) for line in lines],
+        paid=order.paid,
+        total=order.total - order.credited,
+    )
 
 
 # what an order has come to, by its place in `_standing` -> what the rules of the desk are told

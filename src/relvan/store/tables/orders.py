@@ -17,7 +17,8 @@ class Order(Table):
     Its progress is worked out from its lines and stored beside it, so that lists are fast. `tray` is
     chosen by a person, a rule or as `core/orders/trays.py` says, and `tray_since` is when it came
     there. A person may set it aside (`aside_reason`) until a day (ISO 8601), or assign it to
-    somebody. `country` is worked out from `ship_to`.
+    somebody. `country` is worked out from `ship_to`; `told_address` is the mark of the address that
+    the channel told last (`core/orders/intake.py`), and empty while that is `ship_to`.
 
     With `with_tax` its prices have the tax inside, and `tax_kind` says why it is taxed as it is
     (`core/orders/tax_case.py`); `paid` is the sum of its payments that count, and
@@ -114,6 +115,7 @@ class Order(Table):
     promised_on: Mapped[str | None]
     secret: Mapped[str] = mapped_column(default="", server_default="")
     overridden: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    told_address: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class OrderTag(Table):

@@ -128,7 +128,9 @@ class Toast(Table):
 
 
 class AuditEntry(Table):
-    """Who changed what, when, and by what means. It is never changed itself."""
+    """Who changed what, when, and by what means. It is never changed itself, except that `changes`
+    are emptied when the person whom they tell of is forgotten.
+    """
 
     __tablename__ = "audit_entry"
     __table_args__ = strict(
