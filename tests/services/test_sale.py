@@ -89,6 +89,8 @@ def test_papers_say_what_they_should(shop, owner, world):
     assert all(
         part in words for part in ("Packing slip", "PT-14", "Quillmoss", orders(shop)[0].customer)
     )
+    read_off = {found.text for found in zxingcpp.read_barcodes(slip.render(scale=3).to_pil())}
+    assert read_off == {"S-1001", orders(shop)[0].channel_number}
     walk = PdfDocument(pick_list_pdf(pick_sheet(shop, pick_list)))[0]
     assert "A-01" in walk.get_textpage().get_text_range()
     assert zxingcpp.read_barcode(walk.render(scale=3).to_pil()).text == "L-1001"

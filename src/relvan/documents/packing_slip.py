@@ -7,6 +7,6 @@ from relvan.documents.paper import paper
 
 def packing_slip_pdf(slip: Any) -> bytes:
     """Returns the slip as PDF, A4 of one page or more: who sends what to whom, with the shipment's
-    number as a barcode.
+    number and that of the channel as barcodes.
     """
     return paper("packing_slip.html", slip=slip)

@@ -15,6 +15,7 @@ from PIL import ImageFile
 
 from relvan.core.refusal import refuse
 
+MOST_DRAWN = 40
 TEMPLATES = Path(__file__).parent / "templates"
 _papers = Environment(
     loader=FileSystemLoader(TEMPLATES), autoescape=True, undefined=StrictUndefined
@@ -22,7 +23,14 @@ _papers = Environment(
 
 
 def barcode(code: str) -> Markup:
-    """Returns a Code 128 barcode as SVG."""
+    """Returns a Code 128 barcode as SVG, or nothing for a code that it cannot say or that is too
+    long for a paper.
+
+    >>> barcode("№ 7"), barcode("")
+    (Markup(''), Markup(''))
+    """
+    if not 1 <= len(code) <= MOST_DRAWN or not (code.isascii() and code.isprintable()):
+        return Markup("")
     out = io.BytesIO()
     options = {"module_width": 0.3, "module_height": 9.0, "quiet_zone": 3.0, "write_text": False}
     Code128(code, writer=SVGWriter()).write(out, options=options)

@@ -64,7 +64,7 @@ def work_out_orders(
     announce(session, workplace, Matter.ORDER, changed)
 
 
-def facts_of(session: Session, orders: Collection[Order]) -> dict[int, OrderFacts]:
+def progress_of(session: Session, orders: Collection[Order]) -> dict[int, OrderFacts]:
     """Returns the progress of orders, by their ids."""
     ids = [order.id for order in orders]
     lines, reservations = lines_of(session, ids), reservations_of(session, ids)
