@@ -115,3 +115,18 @@ def test_an_order_is_sent_to_another_address(api):
     assert [error["field"] for error in refused["errors"]] == ["name"]
     refused = problem(api.post(path, json={**to, "country": "DE"}), 422)
     assert [error["field"] for error in refused["errors"]] == ["country"]
+
+
+def test_orders_are_found_by_what_is_noted_of_them(api):
+    put_in(api, units=1)
+    to = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
+    wish = {"lines": [{"sku": "PT-14", "quantity": 1}], "ship_to": to, "promised": "2026-12-24"}
+    number = api.post("/api/v1/orders", json=wish).json()["number"]
+
+    def found(query):
+        return [row["number"] for row in api.get(f"/api/v1/orders?{query}").json()["items"]]
+
+    assert found("promised_by=2026-12-23") == found("unknown_line=true") == []
+    assert found("promised_by=2026-12-24&unknown_line=false&noticed=false") == [number]
+    assert found("noticed=true") == []
+    problem(api.get("/api/v1/orders?promised_by=soon"), 422)

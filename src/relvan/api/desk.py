@@ -6,6 +6,7 @@ import hashlib
 from collections import Counter
 from collections.abc import Callable, Coroutine, Iterator
 from dataclasses import dataclass
+from datetime import date
 from functools import cached_property
 from typing import Annotated, Any, get_args, get_origin
 
@@ -62,6 +63,8 @@ IdOrNone = Annotated[
 ]
 # a moment in the address that may be left out
 MomentOrNone = Annotated[AwareDatetime | None, BeforeValidator(_nothing), Query()]
+# a day in the address that may be left out
+DayOrNone = Annotated[date | None, BeforeValidator(_nothing), Query()]
 YesOrNo = Annotated[
     bool | None,
     BeforeValidator(_nothing),

@@ -5,13 +5,14 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Query
 from fastapi.responses import Response
-from pydantic import BeforeValidator, Field
+from pydantic import Field
 
 from relvan.api.described import Flag, Id, described, described_number, described_text
 from relvan.api.desk import (
     By,
     Caller,
     Cursor,
+    DayOrNone,
     Limit,
     OneOf,
     YesOrNo,
@@ -47,9 +48,6 @@ from relvan.store.invoices import (
 from relvan.store.orders import order_by_number
 
 router = api_router(tags=["invoices"])
-DayOrNone = Annotated[
-    date | None, BeforeValidator(lambda value: None if value == "" else value), Query()
-]
 XML = "application/xml"
 
 

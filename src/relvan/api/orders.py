@@ -12,6 +12,7 @@ from relvan.api.desk import (
     By,
     Caller,
     Cursor,
+    DayOrNone,
     Limit,
     MomentOrNone,
     OneOf,
@@ -196,7 +197,19 @@ Progress = Annotated[OrderFilter, Depends(progress_asked)]
 SomeTexts = Annotated[str, Query(max_length=500)]
 
 
+def pressing_asked(
+    promised_by: DayOrNone = None, unknown_line: YesOrNo = None, noticed: YesOrNo = None
+) -> OrderFilter:
+    """Returns what presses: by when orders were promised, whether they have a line whose product is
+    unknown, and whether they have something that the team must look at."""
+    return OrderFilter(promised_by=promised_by, unknown=unknown_line, noticed=noticed)
+
+
+Pressing = Annotated[OrderFilter, Depends(pressing_asked)]
+
+
 def noted_asked(
+    pressing: Pressing,
     tag: SomeTexts = "",
     country: SomeTexts = "",
     waiting_since: MomentOrNone = None,
@@ -205,8 +218,12 @@ def noted_asked(
     """Returns what is noted of orders: their tags, where they go, before when they came into their
     trays, and whether they are set aside."""
     aside = "" if set_aside is None else "yes" if set_aside else "no"
-    return OrderFilter(
-        tag=several(tag), country=several(country.upper()), since=waiting_since, aside=aside
+    return replace(
+        pressing,
+        tag=several(tag),
+        country=several(country.upper()),
+        since=waiting_since,
+        aside=aside,
     )
 
 

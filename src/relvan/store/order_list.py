@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import NamedTuple
 
-from sqlalchemy import ColumnElement, func, or_, select, type_coerce
+from sqlalchemy import ColumnElement, and_, func, not_, or_, select, type_coerce
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import Extent
@@ -17,6 +17,7 @@ from relvan.store.tables import (
     Channel,
     Order,
     OrderLine,
+    OrderNotice,
     OrderTag,
     Parcel,
     Person,
@@ -29,7 +30,8 @@ class OrderFilter:
     """Says which orders a page shows. Of several values one is enough; values of the progress are
     `none`, `part`, `all`, or `open` for none or part. `aside` is `yes` or `no`; `assigned` is the id
     of a person, or 0 for nobody; `since` is a moment before which an order came into its tray.
-    With `unknown`, a line of it belongs to no product.
+    `unknown` says whether a line of it belongs to no product, and `noticed` whether something of it
+    lies before the team; `promised_by` is the last day by which it was promised.
     """
 
     words: str = ""
@@ -45,7 +47,9 @@ class OrderFilter:
     aside: str = ""
     assigned: int | None = None
     since: datetime | None = None
-    unknown: bool = False
+    unknown: bool | None = None
+    noticed: bool | None = None
+    promised_by: date | None = None
 
 
 OPEN = (Extent.NONE, Extent.PART)
@@ -104,11 +108,17 @@ def _order_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
         found.append(Order.assigned_id.is_not_distinct_from(wanted.assigned or None))
     if wanted.since is not None:
         found.append(Order.tray_since < wanted.since)
-    if wanted.unknown:
+    if wanted.unknown is not None:
         unknown = select(OrderLine.order_id).where(
             OrderLine.product_id.is_(None), OrderLine.is_free.is_(False)
         )
-        found += [Order.id.in_(unknown), Order.cancelled_at.is_(None)]
+        with_one = and_(Order.id.in_(unknown), Order.cancelled_at.is_(None))
+        found.append(with_one if wanted.unknown else not_(with_one))
+    if wanted.noticed is not None:
+        with_notice = Order.id.in_(select(OrderNotice.order_id))
+        found.append(with_notice if wanted.noticed else not_(with_notice))
+    if wanted.promised_by is not None:
+        found.append(Order.promised_on <= wanted.promised_by.isoformat())
     if wanted.words:
         found.append(_by_words(wanted.words))
     return found

@@ -23,6 +23,12 @@ PROGRESS_CHOICES = {
     for name in PROGRESS
 }
 WAITING_DAYS = (1, 2, 3, 7, 14, 30)
+PROMISED_WITHIN = {
+    -1: "promised for a day before today",
+    0: "promised by today",
+    1: "promised by tomorrow",
+    7: "promised within 7 days",
+}
 KIND = ListKind(
     "Orders", "/orders", hint="number, customer, tracking number", sorts=SORTING.names()
 )
@@ -56,6 +62,12 @@ def _chips(desk: Desk) -> tuple[Chip, ...]:
         ),
         Chip("tag", "Tag", tuple(Choice(tag, f"tagged {tag}") for tag in tags), many=True),
         Chip("unknown", "Lines", (Choice("yes", "with an unknown line"),)),
+        Chip("noticed", "Reminders", (Choice("yes", "with something to look at"),)),
+        Chip(
+            "promised",
+            "Promised",
+            tuple(Choice(str(days), words) for days, words in PROMISED_WITHIN.items()),
+        ),
         Chip("aside", "Set aside", (Choice("no", "not set aside"), Choice("yes", "set aside"))),
         Chip(
             "assigned",
@@ -97,10 +109,15 @@ def orders_filter(desk: Desk, sentence: Sentence) -> OrderFilter:
         name: sentence.values(name) for name in ("tray", "channel", "country", "tag", *PROGRESS)
     }
     days, assigned = sentence.chosen.get("since", ""), sentence.chosen.get("assigned", "")
+    promised = sentence.chosen.get("promised", "")
     return OrderFilter(
         words=sentence.words,
         aside=sentence.chosen.get("aside", ""),
-        unknown=sentence.chosen.get("unknown") == "yes",
+        unknown=True if sentence.chosen.get("unknown") else None,
+        noticed=True if sentence.chosen.get("noticed") else None,
+        promised_by=desk.workplace.local_now().date() + timedelta(days=int(promised))
+        if promised
+        else None,
         assigned=int(assigned) if assigned else None,
         since=desk.workplace.now() - timedelta(days=int(days)) if days else None,
         **many,

@@ -1,9 +1,11 @@
 """Tests what is noted of orders: set aside until a day, tags, who takes care, and reminders."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 
+from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.trays import TrayForm
 from relvan.core.refusal import NotFound, Refused
 from relvan.services.orders.aside import (
@@ -14,15 +16,16 @@ from relvan.services.orders.aside import (
     tag_orders,
     take_back_aside,
 )
+from relvan.services.orders.by_hand import enter_order
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.trays import change_tray
 from relvan.store.history import history
-from relvan.store.line import line_counts
-from relvan.store.order_list import stuck_in_trays
+from relvan.store.line import line_counts, today_counts
+from relvan.store.order_list import OrderFilter, order_page, stuck_in_trays
 from relvan.store.orders import order_by_number
 from relvan.store.trays import notices_of, tags_of
 from tests.house import orders
-from tests.steps.orders import one, take
+from tests.steps.orders import ADA, one, take
 
 
 def day(desk, days):
@@ -150,3 +153,34 @@ def test_more_than_are_minded_at_once_all_come_back(desk, owner, clock, monkeypa
         rounds += 1
     assert rounds == 3
     assert [row.aside_until for row in orders(desk)] == [None] * 5
+
+
+def test_what_lies_before_the_team_is_counted_and_found(desk, owner, clock):
+    numbers = [take(desk, owner, ("PT-14", 1)) for _ in range(3)]
+    set_aside(desk, owner, numbers[:1], "waits for an answer", day(desk, 1))
+    clock.move(days=1)
+    mind_the_desk(desk)
+
+    def found(**wanted):
+        with desk.database.reading() as session:
+            return [row.number for row in order_page(session, OrderFilter(**wanted))]
+
+    with desk.database.reading() as session:
+        assert today_counts(session)["noticed"].number == 1
+    assert found(noticed=True) == numbers[:1]
+    assert sorted(found(noticed=False)) == numbers[1:]
+    see_notices(desk, owner, numbers[0])
+    assert found(noticed=True) == []
+
+
+def test_orders_are_found_by_the_day_for_which_they_are_promised(desk, owner):
+    line = DraftLine("PT-14", 1)
+    to = replace(ADA, postcode="4821 AB")
+    numbers = [
+        enter_order(desk, owner, OrderDraft(ship_to=to, lines=(line,), promised=promised)).number
+        for promised in (day(desk, 2), day(desk, 5), None)
+    ]
+    with desk.database.reading() as session:
+        for ahead, many in ((1, 0), (2, 1), (5, 2)):
+            wanted = OrderFilter(promised_by=day(desk, ahead))
+            assert sorted(row.number for row in order_page(session, wanted)) == numbers[:many]

@@ -20,6 +20,7 @@ class TaskKind(StrEnum):
     PICKING = "picking"
     TO_PICK = "to_pick"
     UNKNOWN = "unknown"
+    NOTICED = "noticed"
     SHORT = "short"
     INBOX = "inbox"
     TROUBLE = "trouble"
@@ -35,7 +36,7 @@ class TaskKind(StrEnum):
 
 
 DISPATCH = (TaskKind.TO_SHIP, TaskKind.TO_PACK, TaskKind.PICKING, TaskKind.TO_PICK)
-ORDERS = (TaskKind.UNKNOWN, TaskKind.SHORT, TaskKind.INBOX)
+ORDERS = (TaskKind.UNKNOWN, TaskKind.NOTICED, TaskKind.SHORT, TaskKind.INBOX)
 LISTINGS = (TaskKind.REFUSED, TaskKind.DRIFT, TaskKind.OUTDATED, TaskKind.READY, TaskKind.DRAFT)
 CATALOGUE = (*LISTINGS, TaskKind.BELOW, TaskKind.FLOORED, TaskKind.LACKING)
 # what is whose: these come first for a role, all else after them

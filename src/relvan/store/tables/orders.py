@@ -59,6 +59,12 @@ class Order(Table):
             postgresql_where=text("aside_until IS NOT NULL"),
         ),
         Index("ix_customer_order_country", "country", "id"),
+        Index(
+            "ix_customer_order_promised_on",
+            "promised_on",
+            sqlite_where=text("promised_on IS NOT NULL"),
+            postgresql_where=text("promised_on IS NOT NULL"),
+        ),
         Index("ix_customer_order_tray_since", "tray", "tray_since"),
         Index(
             "ix_customer_order_customer_id",

@@ -54,6 +54,12 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         "order_index",
         {"unknown": "yes"},
     ),
+    TaskKind.NOTICED: (
+        "order has something to look at",
+        "orders have something to look at",
+        "order_index",
+        {"noticed": "yes"},
+    ),
     TaskKind.SHORT: (
         "order is short of stock",
         "orders are short of stock",
