@@ -52,11 +52,17 @@ from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_id
 from relvan.store.customers import customer_by_id
-from relvan.store.dispatch import parcel_rows
+from relvan.store.dispatch import ParcelRow, parcel_rows
 from relvan.store.invoices import invoices_of_order
 from relvan.store.order_list import PROGRESS, OrderFilter, order_page
 from relvan.store.order_standing import standings_of
-from relvan.store.orders import lines_of, order_by_number, reservations_of, shipment_rows
+from relvan.store.orders import (
+    ShipmentRow,
+    lines_of,
+    order_by_number,
+    reservations_of,
+    shipment_rows,
+)
 from relvan.store.people import person_by_id
 from relvan.store.tables import Order, OrderLine, Reservation
 from relvan.store.trays import notices_of, tags_of
@@ -112,26 +118,28 @@ def _order_shape(by: Caller, number: str) -> dict[str, Any]:
             "total": amount_of(order.total, order.currency),
             "paid": amount_of(order.paid, order.currency),
         },
-        "shipments": [
-            {
-                "id": row.id,
-                "number": row.number,
-                "warehouse": row.warehouse_key,
-                "state": row.state,
-                "parcels": [
-                    {
-                        "id": parcel.id,
-                        "carrier": parcel.carrier,
-                        "tracking_number": parcel.tracking_number,
-                    }
-                    for parcel in parcels
-                    if parcel.shipment_id == row.id
-                ],
-            }
-            for row in shipments
-        ],
+        "shipments": [_shipment(row, parcels) for row in shipments],
         "placed_at": order.placed_at.isoformat(),
         "cancelled": order.cancelled_at is not None,
+    }
+
+
+def _shipment(row: ShipmentRow, parcels: Sequence[ParcelRow]) -> dict[str, Any]:
+    """Returns a shipment of an order with those of these parcels that belong to it."""
+    return {
+        "id": row.id,
+        "number": row.number,
+        "warehouse": row.warehouse_key,
+        "state": row.state,
+        "parcels": [
+            {
+                "id": parcel.id,
+                "carrier": parcel.carrier,
+                "tracking_number": parcel.tracking_number,
+            }
+            for parcel in parcels
+            if parcel.shipment_id == row.id
+        ],
     }
 
 
@@ -141,7 +149,7 @@ def _order_line(order: Order, line: OrderLine, held: Sequence[Reservation]) -> d
         "line": line.position,
         "sku": line.sku,
         "title": line.title,
-        "known": line.product_id is not None or line.is_free,
+        "known": line.is_known,
         "quantity": line.quantity,
         "price": amount_of(line.unit_price, order.currency),
         "discount": amount_of(line.discount, order.currency),

@@ -1,6 +1,6 @@
 """Queries over orders: what the rules need, and pages of them for the screen."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -8,7 +8,7 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.subject import order_subject, parcel_subject
-from relvan.core.orders.facts import Extent, LineFacts
+from relvan.core.orders.facts import Extent, LineFacts, OrderFacts, order_facts
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.store.among import among
@@ -178,8 +178,20 @@ def line_facts(line: OrderLine, reservations: Sequence[Reservation]) -> LineFact
         picked=line.picked,
         shipped=line.shipped,
         invoiced=line.invoiced,
-        known=line.product_id is not None or line.is_free,
+        known=line.is_known,
         of_kit=line.part_of is not None,
+    )
+
+
+def progress_of(
+    order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
+) -> OrderFacts:
+    """Returns the progress of an order from its lines and from what is reserved for each, by line
+    ids."""
+    return order_facts(
+        [line_facts(line, held.get(line.id, ())) for line in lines],
+        paid=order.paid,
+        total=order.total - order.credited,
     )
 
 

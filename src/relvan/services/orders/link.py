@@ -96,11 +96,7 @@ def link_line(
 
 def unlinked_in(session: Session, order_id: int) -> list[OrderLine]:
     """Returns the unknown lines of an order."""
-    return [
-        line
-        for line in lines_of(session, [order_id])[order_id]
-        if line.product_id is None and not line.is_free
-    ]
+    return [line for line in lines_of(session, [order_id])[order_id] if not line.is_known]
 
 
 def _link(

@@ -8,7 +8,7 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
 from relvan.services import audit
 from relvan.services.orders.addresses import check_written_address
-from relvan.services.orders.work_out import progress_of, work_out_orders
+from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import order_by_number
 from relvan.store.session import Session
@@ -30,7 +30,7 @@ def change_address(workplace: Workplace, actor: Actor, number: str, wanted: Addr
     wanted = replace(wanted, country=wanted.country.upper())
     with workplace.database.writing() as session:
         order = order_by_number(session, number)
-        facts = progress_of(session, [order])[order.id]
+        facts = order_progress(session, order)
         before = Address.read(order.ship_to)
         cancelled = order.cancelled_at is not None
         refusals = refuse_new_address(order.number, facts, before, wanted, cancelled=cancelled)
@@ -65,7 +65,7 @@ def take_told_address(
     order.told_address = told.mark
     if order.cancelled_at is not None:
         return False
-    facts = progress_of(session, [order])[order.id]
+    facts = order_progress(session, order)
     if words := words_of_late_address(facts, told):
         add_notice(session, order.id, words, workplace.now())
     if facts.units_shipped:

@@ -27,7 +27,7 @@ from relvan.services.orders.payments import channel_payment, pay_in_full
 from relvan.services.orders.readdress import take_told_address
 from relvan.services.orders.reserve import Reserving, reserve_all, reserve_in
 from relvan.services.orders.short import note_oversales
-from relvan.services.orders.work_out import progress_of, work_out_orders
+from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import kinds_of, products_by_code
@@ -281,7 +281,7 @@ def _update(
     now = workplace.now()
     changed = False
     if incoming.cancelled and order.cancelled_at is None:
-        if words := words_of_late_cancellation(progress_of(session, [order])[order.id]):
+        if words := words_of_late_cancellation(order_progress(session, order)):
             add_notice(session, order.id, words, now)
         cancel_in(session, workplace, SYSTEM, order, "cancelled on the channel")
         changes_of(session).happened(order.id, RuleEvent.CANCELLED)

@@ -1,9 +1,9 @@
 """Works out the progress and the tray of an order after any change of its lines, reservations,
 shipments or payment."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection
 
-from relvan.core.orders.facts import Extent, OrderFacts, order_facts
+from relvan.core.orders.facts import Extent, OrderFacts
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.trays import Tray, is_first_tray, tray_after_work
 from relvan.core.shipping.life import OPEN_SHIPMENTS
@@ -12,9 +12,9 @@ from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.orders import line_facts, lines_of, reservations_of, shipments_of
+from relvan.store.orders import lines_of, progress_of, reservations_of, shipments_of
 from relvan.store.session import Session
-from relvan.store.tables import Order, OrderLine, Reservation
+from relvan.store.tables import Order
 
 
 def work_out_orders(
@@ -36,7 +36,7 @@ def work_out_orders(
     changed: list[str] = []
     for order in orders:
         before = _standing(order)
-        facts = _facts(order, lines[order.id], reservations)
+        facts = progress_of(order, lines[order.id], reservations)
         order.fact_reserved, order.fact_picked, order.fact_shipped = (
             facts.reserved,
             facts.picked,
@@ -48,9 +48,7 @@ def work_out_orders(
             open_shipments = sum(
                 1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS
             )
-            unknown = sum(
-                1 for line in lines[order.id] if line.product_id is None and not line.is_free
-            )
+            unknown = sum(not line.is_known for line in lines[order.id])
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
             if order.cancelled_at or is_first_tray(order.tray):
                 put_in_tray(
@@ -64,21 +62,10 @@ def work_out_orders(
     announce(session, workplace, Matter.ORDER, changed)
 
 
-def progress_of(session: Session, orders: Collection[Order]) -> dict[int, OrderFacts]:
-    """Returns the progress of orders, by their ids."""
-    ids = [order.id for order in orders]
-    lines, reservations = lines_of(session, ids), reservations_of(session, ids)
-    return {order.id: _facts(order, lines[order.id], reservations) for order in orders}
-
-
-def _facts(
-    order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
-) -> OrderFacts:
-    return order_facts(
-        [line_facts(line, held.get(line.id, ())) for line in lines],
-        paid=order.paid,
-        total=order.total - order.credited,
-    )
+def order_progress(session: Session, order: Order) -> OrderFacts:
+    """Returns the progress of an order as it is."""
+    lines = lines_of(session, [order.id])[order.id]
+    return progress_of(order, lines, reservations_of(session, [order.id]))
 
 
 # what an order has come to, by its place in `_standing` -> what the rules of the desk are told

@@ -231,6 +231,11 @@ class OrderLine(Table):
     cost: Mapped[int | None]
     price_why: Mapped[list[Any] | None]
 
+    @property
+    def is_known(self) -> bool:
+        """Says whether its product is known, or it is no product."""
+        return self.product_id is not None or self.is_free
+
 
 class Reservation(Table):
     """Units of an order line that are promised from one warehouse. It is deleted when they leave or

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.orders.deeds import DeedAnswer, OrderDeed, deeds_of
-from relvan.core.orders.facts import Extent, order_facts
+from relvan.core.orders.facts import Extent
 from relvan.core.orders.flow import OrderFlow, flow_of
 from relvan.core.orders.routing_why import why_route
 from relvan.core.orders.trays import Tray
@@ -23,9 +23,9 @@ from relvan.store.history import history
 from relvan.store.invoices import invoices_of_order, payments_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
-    line_facts,
     lines_of,
     order_by_number,
+    progress_of,
     reservations_of,
     shipment_rows,
     tellings_of_order,
@@ -105,11 +105,7 @@ def _is_short(order: Order) -> bool:
 def _flow(
     order: Order, lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]
 ) -> OrderFlow:
-    progress = order_facts(
-        [line_facts(line, held.get(line.id, ())) for line in lines],
-        paid=order.paid,
-        total=order.total - order.credited,
-    )
+    progress = progress_of(order, lines, held)
     goods = (
         ("ordered", progress.units),
         ("reserved", progress.units_reserved),
