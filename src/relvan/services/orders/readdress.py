@@ -28,13 +28,14 @@ def change_address(workplace: Workplace, actor: Actor, number: str, wanted: Addr
     actor.must(Right.ORDERS)
     wanted = Address(**{name: part.strip() for name, part in wanted.as_dict().items()})
     wanted = replace(wanted, country=wanted.country.upper())
+    refuse_if_any(check_receiver(wanted))
     with workplace.database.writing() as session:
         order = order_by_number(session, number)
         facts = order_progress(session, order)
         before = Address.read(order.ship_to)
         cancelled = order.cancelled_at is not None
         refusals = refuse_new_address(order.number, facts, before, wanted, cancelled=cancelled)
-        refuse_if_any(refusals or check_receiver(wanted))
+        refuse_if_any(refusals)
         if wanted != before:
             keep_told_address(order)
             set_address(session, workplace, actor, order, wanted)
