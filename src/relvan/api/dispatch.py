@@ -13,6 +13,7 @@ from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.picking.put_back import put_back
 from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
@@ -230,6 +231,14 @@ def post_dispatch(by: By, shipment_id: int) -> dict[str, Any]:
     if not verdict.ok:
         kind = NotFound if verdict.code == "not-found" else Refused
         raise kind(Refusal(verdict.code, verdict.message, verdict.fix))
+    return _shipment(by, shipment_id)
+
+
+@router.post("/shipments/{shipment_id}/put-back")
+def post_goods_put_back(by: By, shipment_id: int) -> dict[str, Any]:
+    """Ends a shipment of a cancelled order, whose goods lie in their bins again. Once it is ended,
+    repeating the call changes nothing."""
+    put_back(by.workplace, by.actor, shipment_id)
     return _shipment(by, shipment_id)
 
 

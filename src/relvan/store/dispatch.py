@@ -4,7 +4,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
@@ -345,3 +345,12 @@ def parcel_lines(session: Session, parcel_id: int) -> list[ParcelLine]:
 def carrier_names(session: Session) -> dict[int, str]:
     """Returns the names of carrier accounts by id."""
     return dict(session.execute(select(Carrier.id, Carrier.name)).all())
+
+
+def forget_contents(session: Session, shipment_id: int) -> None:
+    """Empties the parcels of a shipment, and deletes those for which no label was asked."""
+    parcels = select(Parcel.id).where(Parcel.shipment_id == shipment_id)
+    session.execute(delete(ParcelLine).where(ParcelLine.parcel_id.in_(parcels)))
+    session.execute(
+        delete(Parcel).where(Parcel.shipment_id == shipment_id, Parcel.label_key.is_(None))
+    )

@@ -32,10 +32,19 @@ Table = Mapping[str, Mapping[str, State]]
 
 _S, _L = ShipmentState, PickListState
 SHIPMENT: Table[ShipmentState] = {
-    _S.TO_PICK: {"list": _S.PICKING, "cancel": _S.CANCELLED},
-    _S.PICKING: {"picked": _S.TO_PACK, "none picked": _S.CANCELLED, "unlist": _S.TO_PICK},
-    _S.TO_PACK: {"all packed": _S.TO_SHIP, "pick again": _S.PICKING},
-    _S.TO_SHIP: {"unpack": _S.TO_PACK, "dispatch": _S.DISPATCHED},
+    _S.TO_PICK: {"list": _S.PICKING, "cancel": _S.CANCELLED, "put back": _S.CANCELLED},
+    _S.PICKING: {
+        "picked": _S.TO_PACK,
+        "none picked": _S.CANCELLED,
+        "unlist": _S.TO_PICK,
+        "put back": _S.CANCELLED,
+    },
+    _S.TO_PACK: {
+        "all packed": _S.TO_SHIP,
+        "pick again": _S.PICKING,
+        "put back": _S.CANCELLED,
+    },
+    _S.TO_SHIP: {"unpack": _S.TO_PACK, "dispatch": _S.DISPATCHED, "put back": _S.CANCELLED},
     _S.DISPATCHED: {},
     _S.CANCELLED: {"pick again": _S.PICKING},
 }

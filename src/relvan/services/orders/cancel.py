@@ -13,7 +13,7 @@ from relvan.services.orders.reserve import answer_for, free_in
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.orders import order_by_number, shipments_of
+from relvan.store.orders import order_by_id, order_by_number, shipments_of
 from relvan.store.picking import is_begun, open_picks, pick_lists, units_picked
 from relvan.store.session import Session
 from relvan.store.tables import Order, Shipment
@@ -45,6 +45,19 @@ def cancel_in(
     audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), deed)
     work_out_orders(session, workplace, actor, [order])
     changes_of(session).stock_moved(freed, freed=True)
+
+
+def order_to_send(session: Session, shipment: Shipment) -> Order:
+    """Returns the order of a shipment that is to be picked, packed or sent.
+
+    Raises:
+        Refused: if the order was cancelled meanwhile.
+    """
+    order = order_by_id(session, shipment.order_id)
+    if order.cancelled_at is not None:
+        message = f"“{order.number}” is cancelled. Nothing more of it is picked, packed or sent."
+        raise refuse("cancelled", message, "Put back what was picked of it.")
+    return order
 
 
 def move_orders(

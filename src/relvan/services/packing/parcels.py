@@ -9,6 +9,7 @@ from relvan.core.shipping.life import SHIPMENT, ShipmentState, move
 from relvan.gateways.calling import OutsideTrouble
 from relvan.gateways.scale import read_scale
 from relvan.services import audit
+from relvan.services.orders.cancel import order_to_send
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import (
     last_position,
@@ -42,6 +43,7 @@ def add_parcel(
         )
     with workplace.database.writing() as session:
         shipment = shipment_by_id(session, shipment_id)
+        order_to_send(session, shipment)
         if shipment.state != ShipmentState.TO_PACK:
             message = f"Shipment {shipment.number} is “{shipment.state}”; it must be “to pack”."
             raise refuse("wrong-state", message, "Pick it first.", "")

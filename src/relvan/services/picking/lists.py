@@ -12,6 +12,7 @@ from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_number
+from relvan.services.orders.cancel import order_to_send
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.stock.move import write_movement
@@ -81,6 +82,7 @@ def _make_lists(
         by_warehouse: dict[int, list[Shipment]] = {}
         for shipment_id in wanted:
             shipment = shipment_by_id(session, shipment_id)
+            order_to_send(session, shipment)
             by_warehouse.setdefault(shipment.warehouse_id, []).append(shipment)
         if most_warehouses is not None and len(by_warehouse) > most_warehouses:
             message = "A pick list is a round through one warehouse."
@@ -159,6 +161,7 @@ def record_pick(
             raise refuse(
                 "picked", f"{target.sku} was picked already: {pick.picked} of {pick.quantity}.", ""
             )
+        order_to_send(session, target.shipment)
         pick.picked, pick.picked_at = quantity, workplace.now()
         target.shipment_line.picked += quantity
         target.order_line.picked += quantity

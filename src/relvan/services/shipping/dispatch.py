@@ -12,6 +12,7 @@ from relvan.core.shipping.life import SHIPMENT, ShipmentState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.changes import changes_of
+from relvan.services.orders.cancel import order_to_send
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
@@ -49,6 +50,7 @@ def dispatch_shipments(
 
 
 def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
+    order = order_to_send(session, shipment)
     parcels = parcels_of(session, shipment.id)
     if shipment.state == ShipmentState.TO_SHIP and not all(
         parcel.tracking_number for parcel in parcels
@@ -64,7 +66,6 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
     _leave(session, workplace, actor, shipment)
     for line in lines:
         _end_promise(session, shipment, line)
-    order = session.get_one(Order, shipment.order_id)
     audit.record(
         session,
         actor,

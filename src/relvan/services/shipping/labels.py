@@ -13,6 +13,7 @@ from relvan.core.shipping.life import ShipmentState
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway
 from relvan.services import audit
+from relvan.services.orders.cancel import order_to_send
 from relvan.services.patience import wait_to_ask_again
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import carriers, find_carrier
@@ -143,6 +144,8 @@ def _write_keys(
                 "service",
             )
         shipment = shipment_by_id(session, shipment_id)
+        if shipment.state != ShipmentState.DISPATCHED:
+            order_to_send(session, shipment)
         if shipment.state not in (ShipmentState.TO_SHIP, ShipmentState.DISPATCHED):
             message = f"Shipment {shipment.number} is “{shipment.state}”; it must be “to ship”."
             raise refuse("wrong-state", message, "Pack all that was picked first.", "service")

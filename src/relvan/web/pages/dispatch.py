@@ -14,6 +14,7 @@ from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
 from relvan.services.picking.lists import make_pick_lists, record_pick
+from relvan.services.picking.put_back import put_back
 from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
@@ -152,8 +153,11 @@ def _shipment(
         warehouse = warehouse_by_id(session, shipment.warehouse_id)
         lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
         contents = parcel_contents(session, shipment_id)
-    if shipment.state == ShipmentState.TO_SHIP and any(
-        parcel.tracking_number is None for parcel in parcels
+    standing = order.cancelled_at is None
+    if (
+        standing
+        and shipment.state == ShipmentState.TO_SHIP
+        and any(parcel.tracking_number is None for parcel in parcels)
     ):
         try:
             services = find_services(desk.workplace, shipment_id)
@@ -245,6 +249,13 @@ def shipment_dispatch(desk: At, form: Form) -> Response:
     return desk.verdicts(
         back if back.startswith("/dispatch") else "/dispatch?stage=to+ship", verdicts, "Dispatched"
     )
+
+
+@router.post("/shipments/{shipment_id:int}/put-back", name="shipment_put_back")
+def shipment_put_back(desk: At, form: Form, shipment_id: int) -> Response:
+    """Ends a shipment of a cancelled order, whose goods lie in their bins again."""
+    put_back(desk.workplace, desk.actor, shipment_id)
+    return desk.done(f"/dispatch/shipments/{shipment_id}", "Its goods are free again.")
 
 
 @router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
