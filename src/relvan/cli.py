@@ -202,7 +202,7 @@ class ImportWish:
     """The arguments and options of `relvan import`."""
 
     kind: Annotated[
-        str, typer.Argument(help="products, families, kits, aliases, prices, stock-counts, ...")
+        str, typer.Argument(help="products, families, kits, prices, stock-counts, orders, ...")
     ]
     file: Annotated[
         Path, typer.Argument(exists=True, dir_okay=False, help="CSV, XLSX, XLS or ODS.")
@@ -216,6 +216,10 @@ class ImportWish:
     )
     create: Annotated[bool, typer.Option(help="Make SKUs that are unknown.")] = True
     clear: Annotated[bool, typer.Option(help="An empty cell empties the fact.")] = False
+    tray: Annotated[str, typer.Option(help="Of orders: the tray in which they begin.")] = ""
+    payments: Annotated[
+        str, typer.Option(help="Of orders: payments are firm, provisional or none.")
+    ] = "firm"
     result: Annotated[
         Path | None, typer.Option(help="Where to write every row with its verdict.")
     ] = None
@@ -232,6 +236,8 @@ def import_file(wish: ImportWish) -> None:
         "create": wish.create,
         "clear": wish.clear,
         "members": "replace" if wish.replace else "add",
+        "tray": wish.tray,
+        "payments": wish.payments,
     }
     file = NewFile(wish.kind, wish.file.name, wish.file.read_bytes())
     job = receive_file(place, SYSTEM, file, mapping=wish.mapping, options=options)

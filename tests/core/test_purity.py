@@ -39,6 +39,7 @@ ALLOWED = {
     "jinja2",
     "nh3",
     "babel",
+    "pycountry",
 }
 
 

@@ -16,7 +16,7 @@ from relvan.demo.drawings import SHAPES, draw
 from relvan.demo.goods import goods
 from relvan.demo.range import families
 from relvan.demo.run import refuse_what_holds_more
-from relvan.demo.samples import good_file, messy_file
+from relvan.demo.samples import fair_file, good_file, messy_file
 from relvan.demo.scale import add_many
 from relvan.demo.sets import kits, old_codes, services
 from relvan.gateways.channels.registry import rulebooks
@@ -74,12 +74,13 @@ def test_no_family_has_two_of_the_same():
 
 def test_the_sample_files_hold_what_they_promise(workplace, owner):
     add_pot(workplace, owner, "PT-14")
-    kind = KINDS[FileKind.PRODUCTS]
-    for name, content, refused in (
-        ("good.xlsx", good_file(workplace), 0),
-        ("messy.csv", messy_file(), 5),
+    fair = fair_file(workplace.local_now().date())
+    for name, kind, content, refused in (
+        ("good.xlsx", FileKind.PRODUCTS, good_file(workplace), 0),
+        ("messy.csv", FileKind.PRODUCTS, messy_file(), 5),
+        ("fair.csv", FileKind.ORDERS, fair, 4),
     ):
-        job = receive_file(workplace, owner, NewFile(kind.key, name, content))
+        job = receive_file(workplace, owner, NewFile(KINDS[kind].key, name, content))
         work(workplace)
         with workplace.database.reading() as session:
             assert job_rows(session, job_id=job)[0].refused == refused, name

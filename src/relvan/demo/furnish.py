@@ -11,7 +11,7 @@ from relvan.core.catalogue.product import ProductDraft
 from relvan.core.refusal import Refused
 from relvan.demo.goods import LIST
 from relvan.demo.range import ASKS, ATTRIBUTES, CHF, TRADE, Family, families
-from relvan.demo.samples import good_file, messy_file
+from relvan.demo.samples import fair_file, good_file, messy_file
 from relvan.demo.sets import kits, old_codes, services
 from relvan.demo.studio import Studio
 from relvan.services.catalogue.categories import add_category, ask_for, save_attribute
@@ -124,9 +124,11 @@ def _price_lists(workplace: Workplace, owner: Actor) -> None:
 
 
 def lay_out_samples(workplace: Workplace, folder: Path) -> None:
-    """Writes two files with which an import can be tried: a good one, and one as suppliers send
-    them.
+    """Writes files with which an import can be tried: a good one, one as suppliers send them, and
+    the orders of a craft fair.
     """
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "spring prices and weights.xlsx").write_bytes(good_file(workplace))
     (folder / "supplier list, messy.csv").write_bytes(messy_file())
+    fair = fair_file(workplace.local_now().date())
+    (folder / "orders of a craft fair.csv").write_bytes(fair)

@@ -1,5 +1,6 @@
 """Makes the demo's files with which an import can be tried."""
 
+from datetime import date, timedelta
 from typing import Any
 
 from relvan.documents.tables import write_xlsx
@@ -60,3 +61,29 @@ def messy_file() -> bytes:
         "SE-MINT;;;;4,5;;;only the price",
     ]
     return "\r\n".join(lines).encode("cp1252") + b"\r\n"
+
+
+def fair_file(today: date) -> bytes:
+    """Returns the orders of a craft fair a week ago as somebody has written them down: several goods
+    of one buyer, a country by its name, a piece that is no product, and three rows that cannot be.
+    """
+    day = today - timedelta(days=7)
+    written, spoken = f"{day:%d.%m.%Y}", f"{day.day} {day:%B %Y}"
+    lena = (
+        "lena.brookhollow@example.com;Lena Brookhollow;4 Fern Court;Oudewater;3421 AB;Netherlands"
+    )
+    jon = "jon.thistle@example.com;Jon Thistle;Amselweg 9;Freiburg;79098;Deutschland"
+    mae = "mae.orrin@example.com;Mae Orrin;2 Quay Street;Galway;H91 E2K5;IE"
+    lines = [
+        "Order;Date;Mail;Name;Street;Town;Postcode;Country;SKU;Goods;Units;Price;Tax code;Paid",
+        f"FAIR-01;{written};{lena};PT-14-INK;;2;16,90;;yes",
+        "FAIR-01;;;;;;;;;Gift wrap with a ribbon;1;2,50;standard;",
+        f"FAIR-02;{spoken};{jon};PT-10-OAT;;1;12,90;;10,00",
+        "FAIR-02;;;;;;;;NO-9;Seconds, chipped rim;1;5,00;standard;",
+        f"FAIR-03;{written};{mae};PT-14-INK;;0;16,90;;yes",
+        f"FAIR-04;31.02.{day:%Y};{mae};PT-14-INK;;1;16,90;;",
+        f"FAIR-05;{written};{mae.replace(';IE', ';Atlantis')};PT-14-INK;;1;16,90;;",
+        f"FAIR-06;{written};{mae};PT-14-INK;;1;sixteen;;",
+        f"FAIR-07;{written};{mae};PT-10-OAT;;3;12,90;;38,70",
+    ]
+    return "\r\n".join([*lines, ""]).encode("cp1252")

@@ -128,6 +128,15 @@ def titles_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple
     return {product_id: (sku, title) for product_id, sku, title in rows}
 
 
+def skus_and_costs(
+    session: Session, product_ids: Collection[int]
+) -> dict[int, tuple[str, str, int | None]]:
+    """Returns (SKU, title, cost in minor units) by the product's id."""
+    wanted = select(Product.id, Product.sku, Product.title, Product.cost)
+    rows = session.execute(wanted.where(among(Product.id, product_ids))).all()
+    return {product_id: (sku, title, cost) for product_id, sku, title, cost in rows}
+
+
 def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[str, bool]]:
     """Returns (kind, whether its parts may travel apart) by the product's id."""
     if not product_ids:

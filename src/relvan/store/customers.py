@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import ColumnElement, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
+from relvan.core.orders.intake import Address
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.rows import rows_as
@@ -36,6 +37,41 @@ def customer_by_mail(session: Session, mail: str) -> Customer | None:
     """Returns the customer with a mail address, or None."""
     wanted = select(Customer).where(Customer.mail == mail, Customer.mail != "", ALIVE)
     return session.scalar(wanted)
+
+
+def customers_by_mail(session: Session, mails: Collection[str]) -> dict[str, Customer]:
+    """Returns customers by their mail addresses in small letters."""
+    if not mails:
+        return {}
+    wanted = select(Customer).where(among(Customer.mail, mails), Customer.mail != "", ALIVE)
+    return {row.mail.casefold(): row for row in session.scalars(wanted)}
+
+
+def customers_by_number(session: Session, numbers: Collection[str]) -> dict[str, Customer]:
+    """Returns customers by their numbers in small letters; those that were merged or forgotten are
+    left out."""
+    if not numbers:
+        return {}
+    wanted = select(Customer).where(
+        among(Customer.number, numbers), ALIVE, Customer.forgotten_at.is_(None)
+    )
+    return {row.number.casefold(): row for row in session.scalars(wanted)}
+
+
+def add_missing_addresses(session: Session, wanted: Collection[CustomerAddress]) -> None:
+    """Adds addresses of customers that are not kept yet."""
+    if not wanted:
+        return
+    ids = {one.customer_id for one in wanted}
+    rows = session.execute(
+        select(CustomerAddress.customer_id, CustomerAddress.address).where(
+            among(CustomerAddress.customer_id, ids)
+        )
+    )
+    there = {(customer_id, Address.read(address).mark) for customer_id, address in rows}
+    session.add_all(
+        one for one in wanted if (one.customer_id, Address.read(one.address).mark) not in there
+    )
 
 
 def customer_by_id(session: Session, customer_id: int) -> Customer:

@@ -95,6 +95,14 @@ def payments_of(session: Session, order_id: int) -> list[PaymentRow]:
     return list(session.scalars(wanted.order_by(PaymentRow.id)))
 
 
+def payments_by_orders(session: Session, order_ids: Collection[int]) -> dict[int, list[PaymentRow]]:
+    """Returns the payments of orders, by order."""
+    found: dict[int, list[PaymentRow]] = defaultdict(list)
+    for row in session.scalars(select(PaymentRow).where(among(PaymentRow.order_id, order_ids))):
+        found[row.order_id].append(row)
+    return found
+
+
 def counted_payments(session: Session, order_ids: Collection[int]) -> dict[int, int]:
     """Returns the sum of the payments that count, by order, in minor units."""
     wanted = (

@@ -137,8 +137,8 @@ def _of_channels(keys: Sequence[str]) -> ColumnElement[bool]:
 
 
 def _by_words(words: str) -> ColumnElement[bool]:
-    """Returns the condition that an order's number, customer's name or tracking number begins with
-    some words.
+    """Returns the condition that an order's number, reference, customer's name or tracking number
+    begins with some words.
     """
     text = words.strip().replace("%", "").replace("_", "")
     tracked = (
@@ -150,6 +150,7 @@ def _by_words(words: str) -> ColumnElement[bool]:
         Order.number.like(f"{text}%"),
         Order.channel_number.like(f"{text}%"),
         Order.customer.like(f"{text}%"),
+        and_(Order.reference.like(f"{text}%"), Order.reference != ""),
         Order.id.in_(tracked),
     )
 

@@ -22,8 +22,10 @@ from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
 def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderStanding]:
     """Returns how orders stand, by their ids."""
     ids = [order.id for order in orders]
-    unreleased = unreleased_units(session, ids)
+    lines = session.execute(*_lines_of(ids)).all()
+    unreleased = _unreleased(session, ids, [(line, order) for line, order, _ in lines])
     shipments = _open_shipments(session, ids)
+    touched = {order_id for _, order_id, picked in lines if picked}
     policies = order_policies(session, {order.channel_id for order in orders})
     return {
         order.id: OrderStanding(
@@ -36,6 +38,7 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
             must_be_paid=order.channel_id is not None
             and policies[order.channel_id].unpaid != Unpaid.TAKE,
             cancelled=order.cancelled_at is not None,
+            touched=order.id in touched,
             aside=order.aside_until is not None,
             unreleased=sum(units for _, _, _, units in unreleased[order.id]),
             shipments=len(shipments[order.id]),
@@ -56,10 +59,17 @@ def unreleased_units(
     """Returns (order line, product, warehouse, units) by order for what is reserved and in no open
     shipment.
     """
+    lines = session.execute(*_lines_of(order_ids)).all()
+    return _unreleased(session, order_ids, [(line, order) for line, order, _ in lines])
+
+
+def _unreleased(
+    session: Session, order_ids: Sequence[int], lines: Sequence[tuple[int, int]]
+) -> dict[int, list[tuple[int, int, int, int]]]:
     in_shipments = units_in_shipments(session, order_ids)
     held = reservations_of(session, order_ids)
     found: dict[int, list[tuple[int, int, int, int]]] = defaultdict(list)
-    for line_id, order_id in session.execute(*_line_ids(order_ids)):
+    for line_id, order_id in lines:
         for reservation in held.get(line_id, ()):
             units = reservation.quantity - in_shipments.get((line_id, reservation.warehouse_id), 0)
             if units > 0:
@@ -70,9 +80,9 @@ def unreleased_units(
 
 
 @built_once
-def _line_ids(order_ids: Sequence[int]) -> Select[int, int]:
-    lines = select(OrderLine.id, OrderLine.order_id).where(among(OrderLine.order_id, order_ids))
-    return lines.order_by(OrderLine.id)
+def _lines_of(order_ids: Sequence[int]) -> Select[int, int, int]:
+    lines = select(OrderLine.id, OrderLine.order_id, OrderLine.picked)
+    return lines.where(among(OrderLine.order_id, order_ids)).order_by(OrderLine.id)
 
 
 def _open_shipments(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[str, int]]]:

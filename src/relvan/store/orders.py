@@ -40,6 +40,23 @@ def order_by_number(session: Session, number: str) -> Order:
     return order
 
 
+def orders_by_number(session: Session, numbers: Collection[str]) -> dict[str, Order]:
+    """Returns orders by our numbers, those that there are."""
+    wanted = select(Order).where(among(Order.number, numbers))
+    return {order.number: order for order in session.scalars(wanted)}
+
+
+def numbers_by_reference(session: Session, references: Collection[str]) -> dict[str, str]:
+    """Returns our numbers of orders that were taken by hand or by file, by their references in small
+    letters."""
+    if not references:
+        return {}
+    wanted = select(Order.reference, Order.number).where(
+        among(Order.reference, references), Order.reference != "", Order.channel_id.is_(None)
+    )
+    return {reference.casefold(): number for reference, number in session.execute(wanted)}
+
+
 def order_by_secret(session: Session, secret: str) -> Order:
     """Returns the order whose page a link opens for the customer."""
     order = session.scalar(select(Order).where(Order.secret == secret, Order.secret != ""))

@@ -17,6 +17,7 @@ from relvan.core.imports.cells import (
     safe_text,
 )
 from relvan.core.imports.columns import Column
+from relvan.core.imports.places import country_code
 from relvan.core.refusal import Refused
 
 WEIGHT = Column("weight_g", "Weight g", "whole", "g")
@@ -110,6 +111,13 @@ def test_a_number_written_with_groups_is_read_back(whole, part, decimal):
         ("31.03.2026", "dmy", "2026-03-31"),
         ("3/31/26", "mdy", "2026-03-31"),
         ("2026/3/1", "ymd", "2026-03-01"),
+        ("12/1/2010 8:26", "mdy", "2010-12-01"),
+        ("31.03.2026 08:26:11", "dmy", "2026-03-31"),
+        ("2026-03-31T23:10:00Z", "dmy", "2026-03-31"),
+        ("3 March 2026", "ymd", "2026-03-03"),
+        ("Tue, Mar 3, 2026 4:05 pm", "ymd", "2026-03-03"),
+        ("3. März 2026", "mdy", "2026-03-03"),
+        ("1er mars 2026", "dmy", None),
         ("31.02.2026", "dmy", None),
         ("soon", "dmy", None),
     ],
@@ -121,6 +129,36 @@ def test_dates_of_three_kinds(text, order, iso):
             read_date(text, column, order)
     else:
         assert read_date(text, column, order) == iso
+
+
+@pytest.mark.parametrize(
+    ("text", "code"),
+    [
+        ("NL", "NL"),
+        ("nl", "NL"),
+        ("NLD", "NL"),
+        ("Niederlande", "NL"),
+        ("Pays-Bas", "NL"),
+        ("Países Bajos", "NL"),
+        ("ÖSTERREICH", "AT"),
+        ("United  Kingdom", "GB"),
+        ("UK", "GB"),
+        ("EIRE", "IE"),
+        ("USA", "US"),
+        ("Éire", "IE"),
+        ("Atlantis", None),
+        ("ZZ", None),
+        ("European Union", None),
+    ],
+)
+def test_countries_by_code_and_by_name_in_several_languages(text, code):
+    assert country_code(text) == code
+    column = Column("country", "Country", "country")
+    if code is None:
+        with pytest.raises(Refused, match="must be a country"):
+            read_cell(text, column, CellReading(), "EUR")
+    else:
+        assert read_cell(text, column, CellReading(), "EUR") == code
 
 
 def test_numbers_and_dates_are_guessed_from_all_samples():

@@ -21,8 +21,9 @@ def order(reserved=ALL, picked=NONE, shipped=NONE, paid=ALL, **more):
 FRESH = order(unreleased=2)
 SHORT = order(reserved=NONE)
 RELEASED = order(shipments=1, waiting=1)
-BEGUN = order(picked=PART, shipments=1, begun=1)
-SENT = order(picked=ALL, shipped=ALL)
+BEGUN = order(picked=PART, shipments=1, begun=1, touched=True)
+SENT = order(picked=ALL, shipped=ALL, touched=True)
+WORK = order(picked=ALL, shipped=ALL)  # nothing of it lies in a warehouse
 CANCELLED = order(reserved=NONE, cancelled=True)
 UNPAID = order(paid=NONE, must_be_paid=True, unreleased=2)
 UNPAID_BY_HAND = order(paid=NONE, unreleased=2)
@@ -58,6 +59,7 @@ def refused(code):
         (BEGUN, "take-back", refused("under-way")),
         (FRESH, "cancel", DOES),
         (UNPAID, "cancel", DOES),
+        (WORK, "cancel", DOES),
         (RELEASED, "cancel", DOES),
         (BEGUN, "cancel", refused("under-way")),
         (SENT, "cancel", refused("under-way")),

@@ -16,5 +16,5 @@ def test_an_event_moves_a_state_and_another_names_what_can_happen():
     with pytest.raises(Refused) as refused:
         move(SHIPMENT, "S-1", "to pick", "dispatch")
     assert "S-1 is “to pick”" in refused.value.first.message
-    assert refused.value.first.fix == "What can: list, cancel."
+    assert refused.value.first.fix == "What can: list, cancel, put back."
     assert all(SHIPMENT[state] for state in OPEN_SHIPMENTS)

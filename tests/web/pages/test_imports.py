@@ -82,3 +82,45 @@ def test_a_file_is_looked_at_again_as_it_is_said_to_be_written(web, workplace):
     assert "forgotten" in words(post(web, "/mappings/drop", name="Ours"))
     assert post(web, "/mappings/drop", name="Ours").status_code == 404
     assert web.get("/imports/samples/nothing.csv").status_code == 404
+
+
+FAIR = (
+    "Order;Mail;Name;Street;Town;Country;SKU;Goods;Units;Price\n"
+    "F-1;ada@example.com;Ada;12 Larkspur Row;Tarnhollow;Niederlande;;Gift <b>wrap</b>;2;2,50\n"
+    "F-1;;;;;;;Card;1;1,00\n"
+    "F-2;bo@example.com;Bo;;Kestrow;NL;;Card;1;1,00\n"
+)
+
+
+def test_orders_come_by_file_from_the_form_to_the_list(web, workplace):
+    data = {"csrf": web.csrf, "kind": "orders"}
+    answer = web.post("/imports", data=data, files={"file": ("fair.csv", FAIR.encode())})
+    here = answer.url.path
+    form = page(answer).cssselect("#map")[0]
+    fields = dict(form.form_values()) | {"tray": "short", "payments": "provisional"}
+    lists = {
+        name: [value for key, value in form.form_values() if key == name]
+        for name in ("heading", "name", "decimal", "dates", "unit", "constant")
+    }
+    assert lists["name"][:4] == ["reference", "mail", "name", "street"]
+    post(web, here, **{**fields, **lists})
+    work(workplace)
+    job = here.split("/")[-1]
+    told = shown(page(web.get(f"/jobs/{job}")))
+    assert "would take 1 order with 2 lines." in told
+    assert "“Street” is empty." in told
+    post(web, f"/jobs/{job}/apply")
+    work(workplace)
+    found = web.get("/orders", params={"q": "F-1"})
+    assert "Ada" in shown(page(found))
+    number = page(found).cssselect("td a[href*='/orders/O-']")[0].text_content().strip()
+    order = shown(page(web.get(f"/orders/{number}")))
+    assert "no product of the catalogue" in order
+    assert "Gift <b>wrap</b>" in order
+
+
+def test_a_tray_that_is_not_there_is_refused_for_orders_by_file(web):
+    data = {"csrf": web.csrf, "kind": "orders", "tray": "nowhere"}
+    answer = web.post("/imports", data=data, files={"file": ("fair.csv", FAIR.encode())})
+    assert answer.status_code == 422
+    assert "“Tray” must be one of" in shown(page(answer))

@@ -9,6 +9,8 @@ from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import Any, cast
 
 from relvan.core.imports.columns import Column
+from relvan.core.imports.days import date_parts, names_month
+from relvan.core.imports.places import country_code
 from relvan.core.money import MOST_MINOR, minor_digits
 from relvan.core.refusal import Refused, refuse
 
@@ -150,6 +152,10 @@ def read_cell(raw: Raw, column: Column, how: CellReading, currency: str) -> Any:
         return [part.strip() for part in re.split(r"[;,\n]", text) if part.strip()]
     if column.form == "date":
         return read_date(text, column, how.dates)
+    if column.form == "country":
+        if (code := country_code(text)) is None:
+            raise _wrong(column, text, "a country, by its name or its code of two letters")
+        return code
     if column.form == "number":
         return f"{_decimal(text, column, how, 'a number').normalize():f}"
     return text
@@ -234,14 +240,17 @@ def _flag(text: str, column: Column) -> bool:
 
 
 def read_date(text: str, column: Column, order: str) -> str:
-    """Reads a date and returns it in ISO 8601. `order` says in which order its parts are:
-    `2026-03-31`, `31.03.2026` or `3/31/26`."""
-    iso = re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})([ T].*)?", text)
-    parts = list(iso.groups()[:3]) if iso else re.split(r"[./\- ]+", text)
-    order = "ymd" if iso else order
-    if len(parts) != 3 or not all(part and part.isdigit() for part in parts):
+    """Reads a date and returns it in ISO 8601; a time of day is left out. `order` says in which
+    order its parts are: `2026-03-31`, `31.03.2026` or `3/31/26`. A date that begins with its year, or
+    names its month as in `3 March 2026`, says its order itself."""
+    parts = date_parts(text)
+    if len(parts) != 3 or not all(part.isascii() and part.isdigit() for part in parts):
         raise _wrong(column, text, "a date")
-    by_letter = dict(zip(order, (int(str(part)) for part in parts), strict=True))
+    if len(parts[0]) == 4:
+        order = "ymd"
+    elif (month := names_month(text)) is not None:
+        order = "mdy" if month == 0 else "dmy"
+    by_letter = dict(zip(order, map(int, parts), strict=True))
     year = by_letter["y"] + (2000 if by_letter["y"] < 100 else 0)
     try:
         return date(year, by_letter["m"], by_letter["d"]).isoformat()
@@ -269,7 +278,7 @@ def guess_date_order(samples: Sequence[str]) -> str:
     ('dmy', 'mdy', 'ymd')
     """
     # dates with the year first are read as such whatever the order
-    split = [re.split(r"[./\- ]+", text) for text in samples if not re.match(r"\d{4}-", text)]
+    split = [date_parts(text) for text in samples if not re.match(r"\d{4}[-./]", text)]
     numbers = [
         [int(part) for part in parts]
         for parts in split

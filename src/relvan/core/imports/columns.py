@@ -21,6 +21,7 @@ class FileKind(StrEnum):
     LISTINGS = "listing-fields"
     LAYERS = "layer-values"
     DEEDS = "listing-deeds"
+    ORDERS = "orders"
 
 
 @dataclass(frozen=True)

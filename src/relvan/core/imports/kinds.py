@@ -6,6 +6,7 @@ from dataclasses import replace
 from relvan.core.catalogue.attributes import AttributeKind, AttributeRule
 from relvan.core.catalogue.keyed import Keyed
 from relvan.core.imports.columns import Column, FileKind, Kind, fact_column
+from relvan.core.imports.order_columns import ORDERS
 
 SKU = fact_column(
     "sku",
@@ -336,6 +337,7 @@ KINDS: Mapping[FileKind, Kind] = {
                 Column("value", "Value", example="2", also=("text",)),
             ),
         ),
+        ORDERS,
     )
 }
 
@@ -369,6 +371,10 @@ ORDER = (
     (FileKind.COUNTS, "after the products, and after the warehouses and bins are set up."),
     (FileKind.LISTINGS, "after the products are drafted on a channel."),
     (FileKind.DEEDS, "last, to publish what is ready."),
+    (
+        FileKind.ORDERS,
+        "whenever there are some: from a fair, by telephone, or of a store that is not connected.",
+    ),
 )
 
 

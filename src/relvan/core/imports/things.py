@@ -3,7 +3,7 @@ compared with what it is now."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from relvan.core.catalogue.facts import Facts, with_facts
 from relvan.core.catalogue.identity import sku_key
@@ -20,11 +20,14 @@ ADD, REPLACE = "add", "replace"
 class Options:
     """What the person chose: whether products with unknown SKUs are created; whether rows are added
     to a family's variants or a kit's parts, or replace them; whether an empty cell empties the fact
-    or leaves it."""
+    or leaves it. Of orders, it says the tray in which they begin, and whether payments are firm,
+    provisional or left out."""
 
     create: bool = True
     members: str = ADD
     clear: bool = False
+    tray: str = ""
+    payments: str = "firm"
 
 
 @dataclass(slots=True)
@@ -57,6 +60,18 @@ class Thing:
     def leader(self) -> int:
         """The number of its first row, or the number under which it is implied."""
         return self.implied or self.rows[0].position
+
+
+class Found(NamedTuple):
+    """What a rehearsal says of a thing: the verdict, what would change as fact -> [old, new], why it
+    is refused, a note for its first row, and what is kept beside for applying it."""
+
+    thing: Thing
+    verdict: str
+    change: dict[str, Any] | None
+    refusals: list[Refusal]
+    note: str = ""
+    more: dict[str, Any] | None = None
 
 
 def gather(kind: Kind, rows: Iterable[Row], options: Options) -> list[Thing]:
@@ -340,6 +355,16 @@ def _alone(rows: Iterable[Row], options: Options) -> list[Thing]:
     return [Thing(row.text("sku"), [row], dict(row.values), creates=False) for row in rows]
 
 
+def _orders(rows: Iterable[Row], options: Options) -> list[Thing]:
+    """Returns one thing for each reference; a row without one stands alone."""
+    things: dict[str, Thing] = {}
+    for row in rows:
+        reference = row.text("reference").strip()
+        key = reference.casefold() or f"row {row.position}"
+        things.setdefault(key, Thing(reference, [])).rows.append(row)
+    return list(things.values())
+
+
 def _spoken(rows: Iterable[Row], options: Options) -> list[Thing]:
     """Returns one thing for each row of a file of layer values: one field of the layer that it
     names."""
@@ -358,4 +383,5 @@ _GATHER = {
     FileKind.LISTINGS: _alone,
     FileKind.DEEDS: _alone,
     FileKind.LAYERS: _spoken,
+    FileKind.ORDERS: _orders,
 }

@@ -71,7 +71,7 @@ class OrderStanding:
     `unreleased` are the units reserved for it that lie in no open shipment. `waiting` and `begun`
     count its shipments that are not picked in full: `waiting` those of which nothing has been
     picked, `begun` the others. `shipments` counts all that have not left. `must_be_paid` says
-    that nothing leaves before it is paid.
+    that nothing leaves before it is paid, and `touched` that units of it were picked.
     """
 
     number: str
@@ -86,6 +86,7 @@ class OrderStanding:
     shipments: int = 0
     waiting: int = 0
     begun: int = 0
+    touched: bool = False
     aside: bool = False
 
 
@@ -194,7 +195,7 @@ def _unreserve(order: OrderStanding) -> DeedAnswer:
 def _cancel(order: OrderStanding) -> DeedAnswer:
     if order.cancelled:
         return _already(f"“{order.number}” is cancelled already.")
-    if order.picked != Extent.NONE or order.shipped != Extent.NONE:
+    if order.touched:
         message = f"“{order.number}” is picked or sent in part."
         return _refused("under-way", message, "Finish sending it, or take it back as a return.")
     return DOES

@@ -6,7 +6,7 @@ rounding (BT-114).
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from relvan.core.money import part_half_up
@@ -18,7 +18,8 @@ from relvan.core.orders.tax import tax_inside
 class Billable:
     """A line of an order that can be invoiced: how many units were ordered and how many have been
     invoiced, the price of one, the discount on the line, and its rate. With `with_tax` the price
-    and the discount have the tax inside."""
+    and the discount have the tax inside; without it, `more_tax` is what the source of the order
+    added beyond the tax that is worked out."""
 
     line: int
     sku: str
@@ -29,12 +30,13 @@ class Billable:
     discount: int
     percent: Decimal
     with_tax: bool = True
+    more_tax: int = 0
 
 
 @dataclass(frozen=True)
 class InvoiceLine:
     """A line of an invoice: its units, the price of one as it was agreed, and its net amount. `paid`
-    is what the buyer pays for it if the price has the tax inside."""
+    is what the buyer pays for it if the price has the tax inside; `more_tax` as in `Billable`."""
 
     line: int | None
     sku: str
@@ -45,6 +47,7 @@ class InvoiceLine:
     net: int
     paid: int
     percent: Decimal
+    more_tax: int = 0
 
 
 @dataclass(frozen=True)
@@ -80,7 +83,13 @@ def line_of(billable: Billable, units: int) -> InvoiceLine:
     whole = billable.unit_price * billable.ordered - billable.discount
     amount = part_up_to(whole, end, billable.ordered) - part_up_to(whole, begin, billable.ordered)
     discount = billable.unit_price * units - amount
-    return _line(billable, units, amount, discount)
+    line = _line(billable, units, amount, discount)
+    if billable.with_tax or not billable.more_tax:
+        return line
+    more, ordered = billable.more_tax, billable.ordered
+    size, sign = abs(more), 1 if more > 0 else -1
+    part = part_up_to(size, end, ordered) - part_up_to(size, begin, ordered)
+    return replace(line, more_tax=sign * part)
 
 
 def _line(billable: Billable, units: int, amount: int, discount: int) -> InvoiceLine:
@@ -138,7 +147,7 @@ def sums_of(lines: Iterable[InvoiceLine], *, with_tax: bool) -> InvoiceSums:
     """Returns the sums of an invoice.
 
     What the buyer paid stays what is payable where the prices have the tax inside; where they have
-    not, the total is payable.
+    not, the total is payable, with what the source of the order added beyond the tax on it.
     """
     found = list(lines)
     nets: dict[Decimal, int] = {}
@@ -149,5 +158,6 @@ def sums_of(lines: Iterable[InvoiceLine], *, with_tax: bool) -> InvoiceSums:
     )
     net, tax = sum(rate.net for rate in rates), sum(rate.tax for rate in rates)
     total = net + tax
-    payable = sum(line.paid for line in found) if with_tax else total
+    more = sum(line.more_tax for line in found)
+    payable = sum(line.paid for line in found) if with_tax else total + more
     return InvoiceSums(rates, net, tax, total, payable)

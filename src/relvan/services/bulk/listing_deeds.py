@@ -2,9 +2,8 @@
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from typing import Any
 
-from relvan.core.imports.things import Thing
+from relvan.core.imports.things import Found, Thing
 from relvan.core.jobs.life import JobVerdict
 from relvan.core.listings.deeds import ListingDeed, read_listing_deed
 from relvan.core.refusal import Refusal, Refused, refuse
@@ -14,8 +13,6 @@ from relvan.store.channels import channels
 from relvan.store.job_rows import ChangeRow, refused_by_listing
 from relvan.store.listings import SpokenListing, head_ids, spoken_listings
 from relvan.store.session import Session
-
-Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 
 
 def rehearse_deeds(workplace: Workplace, _kind: str, things: Sequence[Thing]) -> list[Found]:
@@ -101,16 +98,17 @@ def _judge(
     thing: Thing, row: tuple[int, ListingDeed] | Refused | None, told: Mapping[int, tuple[str, str]]
 ) -> Found:
     if row is None:
-        return thing, JobVerdict.REFUSED, None, list(thing.refusals)
+        return Found(thing, JobVerdict.REFUSED, None, list(thing.refusals))
     if isinstance(row, Refused):
-        return thing, JobVerdict.REFUSED, None, [*thing.refusals, *row.refusals]
+        return Found(thing, JobVerdict.REFUSED, None, [*thing.refusals, *row.refusals])
     listing_id, deed = row
     refused, would = told[listing_id]
     if refused:
-        return thing, JobVerdict.REFUSED, None, [Refusal("refused", refused)]
+        return Found(thing, JobVerdict.REFUSED, None, [Refusal("refused", refused)])
     if not would:
-        return thing, "same", None, []
-    return thing, "changes", {"deed": [None, str(deed)], "listing": [listing_id, listing_id]}, []
+        return Found(thing, JobVerdict.SAME, None, [])
+    change = {"deed": [None, str(deed)], "listing": [listing_id, listing_id]}
+    return Found(thing, JobVerdict.CHANGES, change, [])
 
 
 def apply_deeds(

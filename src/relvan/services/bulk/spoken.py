@@ -5,11 +5,11 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from relvan.core.imports.columns import FileKind
-from relvan.core.imports.things import Thing
+from relvan.core.imports.things import Found, Thing
 from relvan.core.jobs.life import JobVerdict
 from relvan.core.listings.layers import STEPS, check_layer
 from relvan.core.listings.rulebook import FieldRule, Rulebook
-from relvan.core.refusal import Refusal, Refused, not_found, refuse
+from relvan.core.refusal import Refused, not_found, refuse
 from relvan.services.listings.draft import check_value, set_values
 from relvan.services.listings.layers import change_layer
 from relvan.services.workplace import Actor, Workplace
@@ -21,7 +21,6 @@ from relvan.store.session import Session
 from relvan.store.tables import Channel
 
 SPOKEN = (FileKind.LISTINGS, FileKind.LAYERS)
-Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 
 
 class _Known:
@@ -96,7 +95,7 @@ def rehearse_spoken(workplace: Workplace, kind: str, things: Sequence[Thing]) ->
             verdict = (
                 JobVerdict.REFUSED if broken else JobVerdict.SAME if same else JobVerdict.CHANGES
             )
-            found.append((thing, verdict, None if broken or same else change, refusals))
+            found.append(Found(thing, verdict, None if broken or same else change, refusals))
     return found
 
 

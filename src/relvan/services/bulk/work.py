@@ -17,6 +17,7 @@ from relvan.core.refusal import Refused
 from relvan.gateways.calling import OutsideTrouble
 from relvan.services.bulk.effects import note_price_effects
 from relvan.services.bulk.listing_deeds import apply_deeds, rehearse_deeds
+from relvan.services.bulk.order_files import apply_some_orders, undo_some_orders
 from relvan.services.bulk.spoken import SPOKEN, apply_spoken, rehearse_spoken
 from relvan.services.catalogue.bulk import rehearse_change
 from relvan.services.catalogue.plain import write_plain, write_plain_rows
@@ -32,6 +33,7 @@ from relvan.services.move_in.apply import apply_move
 from relvan.services.move_in.in_step import IN_STEP, keep_some_in_step
 from relvan.services.move_in.propose import read_and_propose
 from relvan.services.move_in.undo import undo_move
+from relvan.services.orders.by_file import rehearse_orders
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.blocks import Kept, next_block, settle_block
@@ -98,6 +100,7 @@ REHEARSALS: dict[str, RehearseOthers] = {
     FileKind.LISTINGS: rehearse_spoken,
     FileKind.LAYERS: rehearse_spoken,
     FileKind.DEEDS: rehearse_deeds,
+    FileKind.ORDERS: rehearse_orders,
 }
 
 
@@ -125,6 +128,7 @@ def _apply(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> N
         FileKind.LISTINGS: _apply_spoken,
         FileKind.LAYERS: _apply_spoken,
         FileKind.DEEDS: _apply_deeds,
+        FileKind.ORDERS: apply_some_orders,
     }
     step = steps.get(job.spec.get("kind", ""), _apply_chunk)
     while not stopped():
@@ -382,7 +386,10 @@ def _settle_one(
 
 def _undo(workplace: Workplace, job: BulkJob, stopped: Callable[[], bool]) -> None:
     kind = job.spec.get("kind")
-    step = _undo_spoken if kind in SPOKEN else _undo_one if kind in ALONE else _undo_chunk
+    if kind == FileKind.ORDERS:
+        step = undo_some_orders
+    else:
+        step = _undo_spoken if kind in SPOKEN else _undo_one if kind in ALONE else _undo_chunk
     while not stopped():
         if not step(workplace, job):
             _finish(workplace, job.id)

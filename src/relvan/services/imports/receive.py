@@ -20,6 +20,7 @@ from relvan.core.imports.mapping import (
     mapping_from,
     remap,
 )
+from relvan.core.orders.trays import Tray
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.documents.tables import (
     SPREADSHEETS,
@@ -38,7 +39,8 @@ MOST_BYTES = 60_000_000
 ENDINGS = (*SPREADSHEETS, ".csv", ".tsv", ".txt")
 MOST_SHEETS = 12  # looked at, when nobody said which
 SHOWN_ROWS = 8
-OPTIONS = {"create": True, "members": "add", "clear": False}
+OPTIONS = ("create", "members", "clear", "tray", "payments")
+PAYMENTS = ("firm", "provisional", "none")
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,9 @@ def receive_file(
     kind = kind_of(file.kind)
     actor.must(right_for(file.kind))
     kept = _keep_file(workplace, file.name, file.content)
-    spec = {**kept, "kind": file.kind, "options": read_options(options or {})}
+    chosen = read_options(options or {})
+    _check_tray(workplace, chosen)
+    spec = {**kept, "kind": file.kind, "options": chosen}
     seen = look_at(workplace, {**spec, "mapping": mapping})
     if rehearse:
         refuse_if_any(check_mapping(kind, seen.mapping))
@@ -101,20 +105,29 @@ def kind_of(key: str) -> Kind:
 
 def read_options(given: Mapping[str, Any]) -> dict[str, Any]:
     """Returns what the person chose, with defaults for the rest."""
-    unknown = given.keys() - OPTIONS.keys()
-    members = given.get("members", "add")
-    if unknown or members not in ("add", "replace"):
-        raise refuse(
-            "not-allowed",
-            "“options” are create, members (add or replace) and clear.",
-            "",
-            "options",
+    members, payments = given.get("members", "add"), given.get("payments") or "firm"
+    if {*given} - {*OPTIONS} or members not in ("add", "replace") or payments not in PAYMENTS:
+        message = (
+            "“options” are create, members (add or replace), clear, tray, and payments "
+            "(firm, provisional or none)."
         )
+        raise refuse("not-allowed", message, "Correct them.", "options")
     return {
         "create": bool(given.get("create", True)),
         "members": members,
         "clear": bool(given.get("clear", False)),
+        "tray": str(given.get("tray") or ""),
+        "payments": payments,
     }
+
+
+def _check_tray(workplace: Workplace, options: Mapping[str, Any]) -> None:
+    if not options["tray"]:
+        return
+    allowed = [key for key in workplace.tray_names() if key != Tray.CANCELLED]
+    if options["tray"] not in allowed:
+        message = f"“Tray” must be one of {', '.join(allowed)}; it got “{options['tray'][:30]}”."
+        raise refuse("not-allowed", message, "Choose one of them.", "tray")
 
 
 def _keep_file(workplace: Workplace, name: str, content: bytes) -> dict[str, Any]:
@@ -225,6 +238,8 @@ def change_mapping(
         job = find_job(session, job_id)
     if "file" not in job.spec:
         raise not_found("import", job_id)
-    seen = look_at(workplace, {**job.spec, **changes})
+    spec = {**job.spec, **changes}
+    _check_tray(workplace, spec["options"])
+    seen = look_at(workplace, spec)
     refuse_if_any(check_mapping(seen.kind, seen.mapping))
     move_job(workplace, actor, job_id, "rehearse", spec=seen.spec)

@@ -2,6 +2,7 @@
 anything."""
 
 import itertools
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from time import monotonic
@@ -15,7 +16,16 @@ from relvan.core.imports.cells import plain_text
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.kinds import typed
 from relvan.core.imports.mapping import mapping_from
-from relvan.core.imports.things import REPLACE, Options, Thing, gather, join_axes, target, turn_of
+from relvan.core.imports.things import (
+    REPLACE,
+    Found,
+    Options,
+    Thing,
+    gather,
+    join_axes,
+    target,
+    turn_of,
+)
 from relvan.core.jobs.life import JobVerdict
 from relvan.core.refusal import Refusal, Refused
 from relvan.documents.tables import rows_of
@@ -38,7 +48,6 @@ WRITTEN = 2_500
 MOST_REASON = 400
 
 
-Found = tuple[Thing, str, Changes | dict[str, Any] | None, list[Refusal]]
 RehearseOthers = Callable[[Workplace, str, Sequence[Thing]], Sequence[Found]]
 
 
@@ -51,6 +60,14 @@ class Rehearsal:
     change: Changes | dict[str, Any] | None = None
     turn: int = 1
     refusals: list[Refusal] = field(default_factory=list)
+    note: str = ""
+    more: dict[str, Any] | None = None
+
+    @classmethod
+    def of(cls, found: Found) -> "Rehearsal":
+        """Takes what another station says of a thing."""
+        thing, verdict, change, refusals, note, more = found
+        return cls(thing, verdict, change, 1, refusals, note, more)
 
 
 def rehearse_import(
@@ -76,22 +93,23 @@ def rehearse_import(
     things = gather(kind, rows, options)
     if kind.key in (FileKind.COUNTS, FileKind.PICTURES):
         found = rehearse_alone(workplace, kind.key, things)
-        rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in found]
+        rehearsals = [Rehearsal.of(one) for one in found]
     elif kind.key in others:
         spoken = others[kind.key](workplace, kind.key, things)
-        rehearsals = [Rehearsal(t, v, change, 1, refusals) for t, v, change, refusals in spoken]
+        rehearsals = [Rehearsal.of(one) for one in spoken]
     else:
         rehearsals = _rehearse(workplace, progress, kind.key, things, options)
     _spread_over_groups(rehearsals)
     _write_down(workplace, job_id, rehearsals)
     with workplace.database.writing() as session:
-        counts, spec = count_verdicts(session, job_id), {**spec, "plain": plain}
+        counts = count_verdicts(session, job_id)
+        told = {"plain": plain, "things": Counter(str(held.verdict) for held in rehearsals)}
         end_job(
             session,
             workplace,
             job_id,
             "read",
-            spec=spec,
+            spec={**spec, **told},
             counts=counts,
             refused=counts.get(JobVerdict.REFUSED, 0),
             done=total,
@@ -358,10 +376,12 @@ def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsa
                 reason = (
                     _reason(held, row)[:MOST_REASON]
                     if held.verdict == JobVerdict.REFUSED or row.refusals
+                    else held.note[:MOST_REASON]
+                    if row.position == leader
                     else ""
                 )
                 more = (
-                    (held.change, held.turn, None)
+                    (held.change, held.turn, None, None, held.more)
                     if row.position == leader
                     else (None, held.turn, leader)
                 )

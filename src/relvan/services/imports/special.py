@@ -6,7 +6,7 @@ from typing import Any
 from relvan.core.catalogue.pictures import check_role
 from relvan.core.imports.columns import FileKind
 from relvan.core.imports.pictures import held_picture
-from relvan.core.imports.things import Thing
+from relvan.core.imports.things import Found, Thing
 from relvan.core.jobs.life import JobVerdict
 from relvan.core.refusal import NotFound, Refusal, Refused, refuse
 from relvan.gateways.calling import check_address
@@ -26,7 +26,6 @@ from relvan.store.job_rows import ChangeRow
 from relvan.store.session import Session
 
 FORGET_EVERY = 500  # things read for rows that are done
-Found = tuple[Thing, str, dict[str, Any] | None, list[Refusal]]
 
 
 def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]) -> list[Found]:
@@ -74,7 +73,7 @@ def _rehearse_one(thing: Thing, known: bool, change_of: Callable[[Thing], dict[s
     broken = bool(refusals or thing.rows[0].refusals)
     same = change is not None and all(old == new for old, new in change.values())
     verdict = JobVerdict.REFUSED if broken else JobVerdict.SAME if same else JobVerdict.CHANGES
-    return thing, verdict, None if broken or same else change, refusals
+    return Found(thing, verdict, None if broken or same else change, refusals)
 
 
 def _picture(workplace: Workplace, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:

@@ -22,6 +22,7 @@ RIGHTS = {
     FileKind.LISTINGS: Right.LISTINGS,
     FileKind.LAYERS: Right.LISTINGS,
     FileKind.DEEDS: Right.LISTINGS,
+    FileKind.ORDERS: Right.ORDERS,
 }
 
 REVERSIBLE = (

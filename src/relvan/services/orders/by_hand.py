@@ -163,7 +163,7 @@ def _judge_lines(
     ids = [product_id for product_id, _, _ in known.values()]
     products = products_for_sale(session, ids)
     rates = rates_in(workplace.tax, case, workplace.local_now().date())
-    sources = _sources(session, draft.currency, customer, ids)
+    sources = price_sources(session, draft.currency, customer, ids)
     free = _free(session, products)
     days = expected_days(session, ids)
     found = []
@@ -198,7 +198,7 @@ def _judge_lines(
     return found
 
 
-def _sources(session: Session, currency: str, customer: Customer | None, ids: Sequence[int]):  # type: ignore[no-untyped-def]
+def price_sources(session: Session, currency: str, customer: Customer | None, ids: Sequence[int]):  # type: ignore[no-untyped-def]
     """Returns a function that gives the own price and the price lists of a product."""
     lists = lists_in(session, currency, customer.price_list_id if customer else None)
     prices = list_prices(session, ids)

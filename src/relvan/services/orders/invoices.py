@@ -159,6 +159,7 @@ def _billable(order: Order, line: OrderLine) -> Billable:
         line.discount,
         Decimal(line.tax_percent or 0),
         order.with_tax,
+        0 if order.with_tax or line.tax_worked is None else line.tax - line.tax_worked,
     )
 
 

@@ -74,6 +74,12 @@ class Order(Table):
             postgresql_where=text("customer_id IS NOT NULL"),
         ),
         Index(
+            "ix_customer_order_reference",
+            "reference",
+            sqlite_where=text("reference <> ''"),
+            postgresql_where=text("reference <> ''"),
+        ),
+        Index(
             "ix_customer_order_secret",
             "secret",
             sqlite_where=text("secret <> ''"),
@@ -186,7 +192,8 @@ class OrderLine(Table):
     """One line: units and the price of one, with tax inside where the order's prices have it.
     `product_id` is empty while the product is unknown, and always of a line that `is_free`: goods or
     work that are no product. `listing_ref` names the listing that was bought. `invoiced` are the units that stand on
-    invoices, `cost` is what one cost when it was sold, and `price_why` why a price was proposed.
+    invoices, `tax_worked` is the tax that is worked out where the source of the order gave another one
+    (`tax`), `cost` is what one cost when it was sold, and `price_why` why a price was proposed.
 
     The line of a kit is not stocked. Lines of its parts follow it, with `part_of` naming the kit's
     line and a price of 0. `apart` says that these parts may come from different warehouses.
@@ -218,6 +225,7 @@ class OrderLine(Table):
     quantity: Mapped[int]
     unit_price: Mapped[int]
     tax: Mapped[int] = mapped_column(default=0)
+    tax_worked: Mapped[int | None]
     picked: Mapped[int] = mapped_column(default=0)
     shipped: Mapped[int] = mapped_column(default=0)
     part_of: Mapped[int | None] = mapped_column(ForeignKey("order_line.id"))

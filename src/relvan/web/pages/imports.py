@@ -16,6 +16,7 @@ from starlette.concurrency import run_in_threadpool
 
 from relvan.core.imports.cells import UNITS, plain_text
 from relvan.core.imports.kinds import KINDS, ORDER
+from relvan.core.orders.trays import Tray
 from relvan.core.refusal import Refusal, Refused, not_found, refuse
 from relvan.services.bulk.take_out import TakenOut, columns_for, template
 from relvan.services.imports.mappings import drop_mapping, keep_mapping
@@ -108,6 +109,8 @@ def _options(form: PostedForm) -> dict[str, Any]:
         "create": form.get("create", "yes") == "yes",
         "members": form.get("members", "add"),
         "clear": form.get("clear") == "yes",
+        "tray": form.get("tray", ""),
+        "payments": form.get("payments", ""),
     }
 
 
@@ -159,6 +162,7 @@ def _map(
         seen=seen,
         samples=samples,
         kept=kept,
+        trays=_first_trays(desk),
         columns=columns,
         forms={column.name: column.form for column in known},
         units={column.name: list(UNITS[column.unit]) for column in known if column.unit in UNITS},
@@ -166,6 +170,12 @@ def _map(
         delimiters=DELIMITERS,
         **{"errors": {}, "refusals": (), **values},
     )
+
+
+def _first_trays(desk: Desk) -> list[tuple[str, tuple[str, str]]]:
+    """Returns the trays in which orders of a file can begin, as (key, (name, hue))."""
+    names = desk.workplace.tray_names()
+    return [(key, told) for key, told in names.items() if key != Tray.CANCELLED]
 
 
 def _typed_spec(desk: Desk, job_id: int, form: PostedForm) -> dict[str, Any]:
