@@ -3,6 +3,7 @@ files to try.
 """
 
 from collections.abc import Callable
+from datetime import date
 from pathlib import Path
 
 from relvan.core.catalogue.facts import Facts, draft_from
@@ -123,12 +124,11 @@ def _price_lists(workplace: Workplace, owner: Actor) -> None:
     assert all(verdict.ok for verdict in verdicts), verdicts
 
 
-def lay_out_samples(workplace: Workplace, folder: Path) -> None:
+def lay_out_samples(workplace: Workplace, folder: Path, today: date) -> None:
     """Writes files with which an import can be tried: a good one, one as suppliers send them, and
     the orders of a craft fair.
     """
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "spring prices and weights.xlsx").write_bytes(good_file(workplace))
     (folder / "supplier list, messy.csv").write_bytes(messy_file())
-    fair = fair_file(workplace.local_now().date())
-    (folder / "orders of a craft fair.csv").write_bytes(fair)
+    (folder / "orders of a craft fair.csv").write_bytes(fair_file(today))

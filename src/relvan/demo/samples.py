@@ -78,12 +78,12 @@ def fair_file(today: date) -> bytes:
         "Order;Date;Mail;Name;Street;Town;Postcode;Country;SKU;Goods;Units;Price;Tax code;Paid",
         f"FAIR-01;{written};{lena};PT-14-INK;;2;16,90;;yes",
         "FAIR-01;;;;;;;;;Gift wrap with a ribbon;1;2,50;standard;",
-        f"FAIR-02;{spoken};{jon};PT-10-OAT;;1;12,90;;10,00",
+        f"FAIR-02;{spoken};{jon};PT-18-OAT;;1;12,90;;10,00",
         "FAIR-02;;;;;;;;NO-9;Seconds, chipped rim;1;5,00;standard;",
         f"FAIR-03;{written};{mae};PT-14-INK;;0;16,90;;yes",
         f"FAIR-04;31.02.{day:%Y};{mae};PT-14-INK;;1;16,90;;",
         f"FAIR-05;{written};{mae.replace(';IE', ';Atlantis')};PT-14-INK;;1;16,90;;",
         f"FAIR-06;{written};{mae};PT-14-INK;;1;sixteen;;",
-        f"FAIR-07;{written};{mae};PT-10-OAT;;3;12,90;;38,70",
+        f"FAIR-07;{written};{mae};PT-18-OAT;;3;12,90;;38,70",
     ]
     return "\r\n".join([*lines, ""]).encode("cp1252")

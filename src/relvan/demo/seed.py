@@ -120,7 +120,8 @@ class Seeder:
         self._move_all(self.opening)
         soon = {good.draft.sku for good in found}
         studio.deliver(self.owner, lambda sku: sku in soon or sku.startswith(MORE_ON_OWNSHOP))
-        lay_out_samples(self.workplace, self.workplace.settings.data_dir / "samples")
+        samples = self.workplace.settings.data_dir / "samples"
+        lay_out_samples(self.workplace, samples, datetime.now(UTC).date())
         self.say("channels and listings")
         self._channels()
         self._listings(found)
