@@ -34,6 +34,7 @@ def work_out_orders(
         shipments_of(session, ids),
     )
     changed: list[str] = []
+    moves: list[tuple[int | None, str, audit.Changes]] = []
     for order in orders:
         before = _standing(order)
         facts = progress_of(order, lines[order.id], reservations)
@@ -51,14 +52,15 @@ def work_out_orders(
             unknown = sum(not line.is_known for line in lines[order.id])
             tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
             if order.cancelled_at or is_first_tray(order.tray):
-                put_in_tray(
-                    session, workplace, actor, order, Tray.CANCELLED if order.cancelled_at else tray
-                )
+                tray = Tray.CANCELLED if order.cancelled_at else tray
+                if order.tray != tray:
+                    moves.append((order.id, "moved", _move(workplace, order, tray)))
         after = _standing(order)
         if after != before:
             changed.append(order.number)
             _note_events(session, order, before, after)
     session.flush()
+    audit.record_many(session, actor, workplace.now(), "order", moves)
     announce(session, workplace, Matter.ORDER, changed)
 
 
@@ -101,8 +103,13 @@ def put_in_tray(
     """Moves an order, with an entry in its log."""
     if order.tray == tray:
         return
-    changes = {"tray": (order.tray, str(tray))}
-    order.tray, order.tray_since = str(tray), workplace.now()
+    changes = _move(workplace, order, tray)
     audit.record(
         session, actor, workplace.now(), audit.Subject("order", order.id), "moved", changes
     )
+
+
+def _move(workplace: Workplace, order: Order, tray: str) -> audit.Changes:
+    changes = {"tray": (order.tray, str(tray))}
+    order.tray, order.tray_since = str(tray), workplace.now()
+    return changes
