@@ -156,6 +156,7 @@ def _shown(row: Any) -> dict[str, Any]:
         "to": json.loads(row["recipients"]),
         "subject": str(message["subject"] or ""),
         "message_id": str(message["message-id"] or ""),
+        "references": " ".join(str(message["references"] or "").split()),
         "text": body.get_content() if body is not None else "",
         "attachments": [
             {

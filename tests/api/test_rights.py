@@ -90,6 +90,16 @@ CALLS = {
     "POST /backups/{backup}/try": (Right.SETUP, None),
     "POST /tokens": (Right.SETUP, {"name": "Tool", "login": "owner"}),
     "DELETE /tokens/{token}": (Right.SETUP, None),
+    "POST /mail-texts": (
+        Right.SETUP,
+        {"name": "Sent", "event": "shipped", "subject": "Sent", "text": "It is sent."},
+    ),
+    "PATCH /mail-texts/{text_id}": (Right.SETUP, {"name": "Gone"}),
+    "DELETE /mail-texts/{text_id}": (Right.SETUP, None),
+    "POST /orders/mail": (Right.ORDERS, {"numbers": ["O-1"], "text": 1}),
+    "POST /estimates/{number}/mail": (Right.ORDERS, None),
+    "POST /mails/{mail_id}/send-again": (Right.ORDERS, None),
+    "POST /shipments/{shipment_id}/put-back": (Right.DISPATCH, None),
     "POST /listings": (Right.LISTINGS, {"channel": "ownshop", "skus": ["X"]}),
     "POST /listings/publish": (Right.LISTINGS, {"ids": [1]}),
     "POST /listings/take-down": (Right.LISTINGS, {"ids": [1]}),
@@ -218,6 +228,7 @@ OTHERS = {
     "POST /products/{sku}/pictures",
     "POST /layers/{layer_id}/impact",
     "POST /wording/preview",
+    "POST /mail-texts/preview",
 }
 
 

@@ -28,6 +28,7 @@ class MailServerShape(Shape):
     security: Annotated[str, described(MailSecurity)] | None = None
     login: Annotated[str, Field(max_length=MOST_LOGIN)] | None = None
     sender: Annotated[str, Field(max_length=MOST_MAIL)] | None = None
+    alerts_to: Annotated[str, Field(max_length=MOST_MAIL)] | None = None
     password: Annotated[str, Field(max_length=MOST_PASSWORD)] | None = None
 
 

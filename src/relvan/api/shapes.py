@@ -18,7 +18,7 @@ from relvan.api.described import (
     described_text,
 )
 from relvan.core.money import MINOR_DIGITS, Money
-from relvan.core.orders.policy import MOST_SHIPMENTS, Unpaid
+from relvan.core.orders.policy import MAILED, MOST_SHIPMENTS, Unpaid
 from relvan.core.orders.routing import RoutePolicy
 from relvan.core.orders.scarce import ServeBy
 from relvan.core.prices.steps import MOST_STEPS
@@ -100,6 +100,7 @@ class OrderPolicyShape(Shape):
     prefer_near: Flag | None = None
     serve_by: Annotated[str, described(ServeBy)] | None = None
     tray: Annotated[str, Field(max_length=40)] | None = None
+    mails: list[Annotated[str, described(MAILED)]] | None = Field(default=None, max_length=20)
 
 
 class ChannelChange(Shape):

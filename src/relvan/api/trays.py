@@ -39,6 +39,7 @@ from relvan.services.orders.trays import (
     uses_of_trays,
 )
 from relvan.store.channels import channel_names
+from relvan.store.mailing import texts_for_orders
 from relvan.store.session import Session
 from relvan.store.trays import rules_of, tray_by_key, trays_of
 
@@ -278,14 +279,15 @@ def _saved(by: Caller, rule_id: int) -> dict[str, Any]:
         return _rule(rule_of(session, rule_id), _names(by, session))
 
 
-Names = tuple[dict[str, str], dict[str, str]]
+Names = tuple[dict[str, str], dict[str, str], dict[str, str]]
 
 
 def _names(by: Caller, session: Session) -> Names:
-    """Returns the names of trays and of channels by their keys."""
+    """Returns the names of trays, of channels and of texts of mails by their keys."""
     trays = {key: name for key, (name, _) in by.workplace.tray_names().items()}
-    return trays, dict(channel_names(session, ended=True))
+    texts = {str(text.id): text.name for text in texts_for_orders(session)}
+    return trays, dict(channel_names(session, ended=True)), texts
 
 
 def _rule(rule: Rule, names: Names) -> dict[str, Any]:
-    return {"id": rule.id, **plain_rule(rule), "words": in_words(rule, *names)}
+    return {"id": rule.id, **plain_rule(rule), "words": in_words(rule, *names[:2], texts=names[2])}

@@ -7,6 +7,7 @@ import ssl
 from collections.abc import Iterator
 from contextlib import contextmanager
 from email.message import EmailMessage
+from email.policy import SMTP
 
 from relvan.core.setup.mail import MailSecurity, MailServer
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
@@ -32,7 +33,7 @@ def send_mail(server: MailServer, password: str, message: EmailMessage) -> str:
 
 def _hand_over(smtp: smtplib.SMTP, message: EmailMessage) -> str:
     try:
-        code, words = smtp.data(message.as_bytes())
+        code, words = smtp.data(message.as_bytes(policy=SMTP))  # lines end as RFC 5321 says
     except (smtplib.SMTPServerDisconnected, OSError) as failure:
         raise OutsideTrouble("the mail server broke off", unclear=True) from failure
     return _heard(code, words, about="the mail")

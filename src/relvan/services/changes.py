@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     from relvan.services.workplace import Actor
 
 Sold = frozenset[tuple[int, int]]
+# what happens once to an order and is mailed; what happens to its parts is told with the part
+MAILED_OF = (RuleEvent.TAKEN, RuleEvent.PAID)
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,18 @@ class StockMoved:
         return StockMoved(ids, min(causes, default=None), self.sold | other.sold)
 
 
+@dataclass(frozen=True)
+class MailWish:
+    """A mail that is to be written about an order: the event, what it tells of (`key`), and with
+    that the number of the invoice or credit note, or the id of the text that a rule names."""
+
+    order_id: int
+    event: str
+    key: str
+    paper: str = ""
+    text_id: int = 0
+
+
 @dataclass
 class Changes:
     """What a transaction has changed so far and no station has followed yet; also the numbers of
@@ -62,11 +76,27 @@ class Changes:
     concerns: list[Concern] = field(default_factory=list)
     served: list[str] = field(default_factory=list)
     events: dict[tuple[int, RuleEvent, int], None] = field(default_factory=dict)
+    mails: dict[MailWish, None] = field(default_factory=dict)
 
     def happened(self, order_id: int, event: RuleEvent, rule_id: int = 0) -> None:
         """Notes what has happened to an order, for the rules of the desk; with `rule_id`, only that
         rule is asked."""
         self.events[order_id, event, rule_id] = None
+        if event in MAILED_OF:
+            self.to_mail(MailWish(order_id, event, f"{event}:{order_id}"))
+
+    def to_mail(self, wish: MailWish) -> None:
+        """Notes that the customer of an order is to be mailed, if there is a text for that."""
+        self.mails[wish] = None
+
+    def drop_mails(self, order_ids: Collection[int]) -> None:
+        """Lets no mail be written of what has happened to orders so far."""
+        self.mails = {wish: None for wish in self.mails if wish.order_id not in order_ids}
+
+    def take_mails(self) -> list[MailWish]:
+        """Takes the mails that are to be written, so that a station writes them now."""
+        wishes, self.mails = list(self.mails), {}
+        return wishes
 
     def take_events(self) -> list[tuple[int, RuleEvent, int]]:
         """Takes what has happened to orders, so that the rules follow it now."""

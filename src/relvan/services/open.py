@@ -8,6 +8,7 @@ from relvan.core.waking import Work
 from relvan.services.listings.follow import bring_listings_along
 from relvan.services.listings.heard import hear_about_listings
 from relvan.services.listings.offers import offers_of
+from relvan.services.mail.write import follow_with_mail
 from relvan.services.orders.rules import follow_rules
 from relvan.services.orders.scarce import serve_waiting_orders
 from relvan.services.stations import Stations
@@ -15,9 +16,10 @@ from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 
 # Orders that waited are served first, since that moves stock once more, then the rules of the desk
-# run, which may reserve and release; then listings show what is left.
+# run, which may reserve and release; then mails are written of what happened, and listings show what is
+# left.
 STATIONS = Stations(
-    followers=(serve_waiting_orders, follow_rules, bring_listings_along),
+    followers=(serve_waiting_orders, follow_rules, follow_with_mail, bring_listings_along),
     contents=offers_of,
     hear=hear_about_listings,
 )

@@ -237,6 +237,23 @@ def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
     return rows_as(ParcelRow, session, statement)
 
 
+def parcels_by_order(
+    session: Session, order_ids: Collection[int]
+) -> dict[int, list[tuple[int, str, str]]]:
+    """Returns (shipment, carrier, tracking number) of the parcels with a label, by order."""
+    wanted = (
+        select(Shipment.order_id, Shipment.id, Carrier.name, Parcel.tracking_number)
+        .join(Parcel, Parcel.shipment_id == Shipment.id)
+        .join(Carrier, Carrier.id == Parcel.carrier_id)
+        .where(among(Shipment.order_id, order_ids), Parcel.tracking_number.is_not(None))
+        .order_by(Shipment.id, Parcel.position)
+    )
+    found: dict[int, list[tuple[int, str, str]]] = {}
+    for order_id, shipment_id, carrier, number in session.execute(wanted):
+        found.setdefault(order_id, []).append((shipment_id, carrier, number or ""))
+    return found
+
+
 def parcel_by_id(session: Session, parcel_id: int) -> Parcel:
     """Returns the parcel with an id."""
     parcel = session.get(Parcel, parcel_id)

@@ -16,7 +16,7 @@ from relvan.store.among import among
 from relvan.store.built import built_once
 from relvan.store.channels import order_policies
 from relvan.store.orders import reservations_of, units_in_shipments
-from relvan.store.tables import Order, OrderLine, Shipment, ShipmentLine
+from relvan.store.tables import Customer, Order, OrderLine, Shipment, ShipmentLine
 
 
 def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderStanding]:
@@ -25,6 +25,7 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
     lines = session.execute(*_lines_of(ids)).all()
     unreleased = _unreleased(session, ids, [(line, order) for line, order, _ in lines])
     shipments = _open_shipments(session, ids)
+    mailable = _with_address(session, orders)
     touched = {order_id for _, order_id, picked in lines if picked}
     policies = order_policies(session, {order.channel_id for order in orders})
     return {
@@ -39,6 +40,7 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
             and policies[order.channel_id].unpaid != Unpaid.TAKE,
             cancelled=order.cancelled_at is not None,
             touched=order.id in touched,
+            mailable=order.id in mailable,
             aside=order.aside_until is not None,
             unreleased=sum(units for _, _, _, units in unreleased[order.id]),
             shipments=len(shipments[order.id]),
@@ -51,6 +53,19 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
         )
         for order in orders
     }
+
+
+def _with_address(session: Session, orders: Sequence[Order]) -> set[int]:
+    """Returns the orders that have a mail address, or whose customer has one."""
+    found = {order.id for order in orders if order.ship_to.get("mail")}
+    others = [order for order in orders if order.id not in found and order.customer_id]
+    if not others:
+        return found
+    ids = {order.customer_id for order in others}
+    known = set(
+        session.scalars(select(Customer.id).where(among(Customer.id, ids), Customer.mail != ""))
+    )
+    return found | {order.id for order in others if order.customer_id in known}
 
 
 def unreleased_units(

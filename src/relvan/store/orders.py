@@ -40,12 +40,6 @@ def order_by_number(session: Session, number: str) -> Order:
     return order
 
 
-def orders_by_number(session: Session, numbers: Collection[str]) -> dict[str, Order]:
-    """Returns orders by our numbers, those that there are."""
-    wanted = select(Order).where(among(Order.number, numbers))
-    return {order.number: order for order in session.scalars(wanted)}
-
-
 def numbers_by_reference(session: Session, references: Collection[str]) -> dict[str, str]:
     """Returns our numbers of orders that were taken by hand or by file, by their references in small
     letters."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.refusal import refuse
+from relvan.services.mail.write import mail_orders
 from relvan.services.orders.aside import assign_orders, set_aside, tag_orders, take_back_aside
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.invoices import invoice_orders
@@ -45,6 +46,14 @@ def _set_aside(
         message = "“Until” must not be empty."
         raise refuse("missing", message, "Choose the day on which it comes back.", "until")
     return set_aside(workplace, actor, numbers, told.get("reason", ""), until)
+
+
+def chosen_text(told: str) -> int:
+    """Returns the id of the text that a person has chosen."""
+    if not told.isascii() or not told.isdigit():
+        message = "“Text” must not be empty."
+        raise refuse("missing", message, "Choose one; they are written under Setup, Mail.", "text")
+    return int(told)
 
 
 BUTTONS: Mapping[OrderDeed, DeedButton] = {
@@ -123,6 +132,15 @@ BUTTONS: Mapping[OrderDeed, DeedButton] = {
         ),
         fields=("login",),
     ),
+    OrderDeed.MAIL: DeedButton(
+        "Mail",
+        "btn-line",
+        "Mails are written",
+        lambda workplace, actor, numbers, told: mail_orders(
+            workplace, actor, numbers, chosen_text(told.get("text", ""))
+        ),
+        fields=("text",),
+    ),
     OrderDeed.INVOICE: DeedButton("Invoice", "btn-line", "Invoiced", _plain(invoice_orders)),
     OrderDeed.CANCEL: DeedButton("Cancel", "btn-stop", "Cancelled", _plain(cancel_orders)),
 }
@@ -143,5 +161,6 @@ MORE_DEEDS = (
     OrderDeed.TAG,
     OrderDeed.UNTAG,
     OrderDeed.ASSIGN,
+    OrderDeed.MAIL,
     OrderDeed.CANCEL,
 )

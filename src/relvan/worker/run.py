@@ -30,6 +30,8 @@ from relvan.services.disconnect import go_on_parting
 from relvan.services.listings.hold_backs import bring_hold_backs_along, mind_silence
 from relvan.services.listings.pages import look_for_pages
 from relvan.services.listings.standing import read_standing
+from relvan.services.mail.alerts import alert_of_unknown_lines
+from relvan.services.mail.deliver import send_mails
 from relvan.services.open import open_workplace
 from relvan.services.orders.aside import mind_the_desk
 from relvan.services.orders.read import read_orders
@@ -81,6 +83,7 @@ class Worker:
             Work.PAGES: self.seeks,
             Work.ANNOUNCE: self.announcements,
             Work.JOBS: Rounds(self._work, lambda _: JOBS),
+            Work.MAIL: Rounds(self._mail, lambda _: JOBS),  # one worker sends, each mail once
             Work.SALES: Rounds(self._turn, lambda _: SALES),
             Work.HOLD_BACKS: Rounds(self._hold_back, lambda _: HOLD_BACKS),
             Work.CHANNELS: Rounds(self._look_around, lambda _: ALWAYS),
@@ -102,7 +105,14 @@ class Worker:
         reclaim(self.workplace, self.name)
         self.duties.beat()
         self.workplace.wake = self._tell
-        for work in (Work.CHANNELS, Work.JOBS, Work.SALES, Work.HOLD_BACKS, Work.DESK):
+        for work in (
+            Work.CHANNELS,
+            Work.JOBS,
+            Work.MAIL,
+            Work.SALES,
+            Work.HOLD_BACKS,
+            Work.DESK,
+        ):
             self.note((work, 0))
         self.note((Work.RECLAIM, 0), SAFETY_S[Work.RECLAIM])
         self.note((Work.BACKUPS, 0), BACKUPS_AFTER_S)
@@ -289,6 +299,19 @@ class Worker:
                 pass
         except Exception:
             log.exception("The order desk could not be minded")
+            return
+        try:
+            alert_of_unknown_lines(self.workplace)
+        except Exception:
+            log.exception("The person in charge could not be mailed")
+
+    def _mail(self, _: int) -> float | None:
+        """Sends the mails that are due; returns the seconds until the next one."""
+        try:
+            return send_mails(self.workplace, go_on=lambda: self._may_go_on(JOBS))
+        except Exception:
+            log.exception("Mails could not be sent")
+            return AFTER_TROUBLE_S
 
     def _hold_back(self, _: int) -> None:
         """Works out the buffers that are set by risk again: at once when a channel falls silent or

@@ -7,8 +7,11 @@ import pytest
 from hypothesis import strategies as st
 from hypothesis.stateful import invariant, precondition, rule
 
+from relvan.core.mail.texts import MailEvent, MailText
 from relvan.core.orders.deeds import DeedOutcome, OrderDeed
 from relvan.core.orders.intake import Address, IncomingLine
+from relvan.services.mail.texts import save_mail_text
+from relvan.services.mail.write import mail_orders
 from relvan.services.orders.aside import assign_orders, set_aside, tag_orders, take_back_aside
 from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_shipments
 from relvan.services.orders.foresee import foresee_orders
@@ -18,6 +21,7 @@ from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unr
 from relvan.services.orders.take import take_manual_order
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.setup.firm import change_firm
+from relvan.services.setup.mail import change_mail_server
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows, shipments_of
 from tests.house import add_pot, assert_sound, receive
@@ -45,6 +49,7 @@ CARRY_OUT = {
     ),
     OrderDeed.INVOICE: invoice_orders,
     OrderDeed.ASSIGN: lambda place, owner, numbers: assign_orders(place, owner, numbers, ""),
+    OrderDeed.MAIL: lambda place, owner, numbers: mail_orders(place, owner, numbers, 1),
 }
 # what these change is not how an order stands, or they do the same again
 NOTED = (
@@ -54,6 +59,7 @@ NOTED = (
     OrderDeed.TAG,
     OrderDeed.UNTAG,
     OrderDeed.ASSIGN,
+    OrderDeed.MAIL,
 )
 
 
@@ -61,6 +67,9 @@ NOTED = (
 def desk(workplace, owner):
     """Builds two pots, a few of each in two warehouses; orders are taken by hand."""
     change_firm(workplace, owner, FIRM)
+    server = {"host": "127.0.0.1", "port": 9, "security": "none", "sender": "a@b.example"}
+    change_mail_server(workplace, owner, server)
+    save_mail_text(workplace, owner, MailText("x", MailEvent.BY_HAND, "x", "x"))
     add_pot(workplace, owner, "PT-14", units=4)
     add_pot(workplace, owner, "PT-18", units=2, warehouse="yard")
     receive(workplace, owner, "PT-14", 1, "yard")

@@ -57,7 +57,7 @@ _ALLOWED = (
     nodes.Tuple,
     nodes.Keyword,
 )
-_NAMES = ("product", "attributes", "family", "loop")
+_NAMES = ("loop",)
 
 
 class TooLong(Exception):
@@ -206,7 +206,7 @@ def check_wording(text: str, field_name: str = "") -> list[Refusal]:
         return [Refusal("wording", message[:300], "Look at its braces.", field_name)]
     said = _strange(tree, loops=0)
     if said:
-        fix = "Use fields of the product, conditions and simple loops only."
+        fix = "Use fields, conditions and simple loops only."
         return [Refusal("wording", f"Wording may not use {said}.", fix, field_name)]
     return []
 
@@ -249,14 +249,20 @@ def write(
     >>> write("{{ product.title }} in {{ attributes.Glaze }}", {"title": "Pot"}, {}, {})
     Written(text='Pot in', missing=('attributes.Glaze',))
     """
+    return fill(text, {"product": product, "attributes": attributes, "family": family})
+
+
+def fill(text: str, values: Mapping[str, Any]) -> Written:
+    """Returns wording with values in their places. `values` are fields by the name of their group;
+    a group may also be a list of them, for a loop.
+
+    >>> fill("{% for line in lines %}{{ line.sku }} {% endfor %}", {"lines": [{"sku": "A"}]}).text
+    'A'
+    """
     if not is_wording(text):
         return Written(text)
     reports = _Reports()
-    places = {
-        "product": _Fields("product", product, reports),
-        "attributes": _Fields("attributes", attributes, reports),
-        "family": _Fields("family", family, reports),
-    }
+    places = {name: _place(name, held, reports) for name, held in values.items()}
     try:
         found = str(_compiled(text).render(places))
     except Refused:
@@ -265,10 +271,16 @@ def write(
         Exception
     ) as error:  # whatever a wording does wrong is told about it, and stops nothing else
         return Written("", (f"what it asks for ({str(error)[:80] or type(error).__name__})",))
-    unknown = _names_outside(text)
+    unknown = [name for name in _names_outside(text) if name not in places]
     if len(found) > MOST_RESULT:
         return Written("", ("a shorter text",))
     return Written(found.strip(), tuple(dict.fromkeys([*reports.names, *unknown])))
+
+
+def _place(name: str, held: Any, reports: _Reports) -> Any:
+    if isinstance(held, Mapping):
+        return _Fields(name, held, reports)
+    return tuple(_Fields(name.removesuffix("s"), one, reports) for one in held)
 
 
 @lru_cache(maxsize=1_024)

@@ -30,6 +30,7 @@ class OrderDeed(StrEnum):
     UNTAG = "untag"
     INVOICE = "invoice"
     ASSIGN = "assign"
+    MAIL = "mail"
 
 
 class DeedOutcome(StrEnum):
@@ -71,7 +72,8 @@ class OrderStanding:
     `unreleased` are the units reserved for it that lie in no open shipment. `waiting` and `begun`
     count its shipments that are not picked in full: `waiting` those of which nothing has been
     picked, `begun` the others. `shipments` counts all that have not left. `must_be_paid` says
-    that nothing leaves before it is paid, and `touched` that units of it were picked.
+    that nothing leaves before it is paid, `touched` that units of it were picked,
+    and `mailable` that its customer has a mail address.
     """
 
     number: str
@@ -88,6 +90,7 @@ class OrderStanding:
     begun: int = 0
     touched: bool = False
     aside: bool = False
+    mailable: bool = False
 
 
 def read_deed(name: str) -> OrderDeed:
@@ -229,6 +232,13 @@ def _bring_back(order: OrderStanding) -> DeedAnswer:
     return DOES if order.aside else _already(f"“{order.number}” is not set aside.")
 
 
+def _mail(order: OrderStanding) -> DeedAnswer:
+    if not order.mailable:
+        message = f"“{order.number}” has no mail address."
+        return _refused("no-address", message, "Add it to the customer.")
+    return DOES
+
+
 def _always(_order: OrderStanding) -> DeedAnswer:
     return DOES
 
@@ -248,6 +258,7 @@ _RULES: Mapping[OrderDeed, Callable[[OrderStanding], DeedAnswer]] = {
     OrderDeed.UNTAG: _always,
     OrderDeed.INVOICE: _invoice,
     OrderDeed.ASSIGN: _always,
+    OrderDeed.MAIL: _mail,
 }
 
 

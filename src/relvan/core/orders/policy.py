@@ -7,12 +7,17 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from relvan.core.mail.texts import MailEvent
 from relvan.core.orders.routing import RoutePolicy, RouteRule
 from relvan.core.orders.scarce import ServeBy
 from relvan.core.orders.trays import Tray
 from relvan.core.refusal import Refusal
 
 MOST_SHIPMENTS = 20
+# the events of which customers can be mailed by themselves
+MAILED = tuple(
+    str(event) for event in MailEvent if event not in (MailEvent.ESTIMATE, MailEvent.BY_HAND)
+)
 
 
 class Unpaid(StrEnum):
@@ -26,12 +31,14 @@ class Unpaid(StrEnum):
 
 @dataclass(frozen=True)
 class OrderPolicy:
-    """How the orders of a channel are taken in and routed. An empty `tray` means the Inbox."""
+    """How the orders of a channel are taken in and routed. An empty `tray` means the Inbox. `mails`
+    are the events of which its customers are mailed by us, and not by the channel alone."""
 
     unpaid: Unpaid = Unpaid.HOLD
     routing: RouteRule = RouteRule()
     serve_by: ServeBy = ServeBy.AGE
     tray: str = ""
+    mails: tuple[str, ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """Returns the policy as plain data."""
@@ -42,6 +49,7 @@ class OrderPolicy:
             "prefer_near": self.routing.prefer_near,
             "serve_by": str(self.serve_by),
             "tray": self.tray,
+            "mails": list(self.mails),
         }
 
 
@@ -52,7 +60,13 @@ def read_order_policy(told: Mapping[str, Any]) -> OrderPolicy:
     """Reads a policy from plain data that was saved; what is not there is as usual."""
     usual = {**USUAL.as_dict(), **told}
     rule = RouteRule(RoutePolicy(usual["routing"]), usual["most"], usual["prefer_near"])
-    return OrderPolicy(Unpaid(usual["unpaid"]), rule, ServeBy(usual["serve_by"]), usual["tray"])
+    return OrderPolicy(
+        Unpaid(usual["unpaid"]),
+        rule,
+        ServeBy(usual["serve_by"]),
+        usual["tray"],
+        tuple(usual["mails"]),
+    )
 
 
 def check_policy_wish(told: Mapping[str, Any], trays: Collection[str]) -> list[Refusal]:
@@ -74,6 +88,10 @@ def check_policy_wish(told: Mapping[str, Any], trays: Collection[str]) -> list[R
         found.append(
             Refusal("form", "“Prefer near” must be yes or no.", "Correct it.", "prefer_near")
         )
+    mails = told.get("mails", [])
+    if not isinstance(mails, list) or not set(map(str, mails)) <= {*MAILED}:
+        message = f"“Mails” must be a list of {', '.join(MAILED)}."
+        found.append(Refusal("not-allowed", message, "Leave out the others.", "mails"))
     tray = told.get("tray", "")
     if tray and (tray not in trays or tray in (Tray.CANCELLED, Tray.CLOSED)):
         message = f"Orders cannot start in “{str(tray)[:30]}”."

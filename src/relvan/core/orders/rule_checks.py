@@ -25,6 +25,7 @@ DEED_VALUES: Mapping[RuleDeed, str] = {
     RuleDeed.SET_ASIDE: "reason",
     RuleDeed.TAG: "tag",
     RuleDeed.NOTIFY: "words",
+    RuleDeed.MAIL: "text",
 }
 # what a deed can make happen
 LEADS_TO: Mapping[RuleDeed, tuple[RuleEvent, ...]] = {
@@ -32,18 +33,20 @@ LEADS_TO: Mapping[RuleDeed, tuple[RuleEvent, ...]] = {
     RuleDeed.RESERVE: (RuleEvent.RESERVED, RuleEvent.SHORT),
     RuleDeed.RELEASE: (RuleEvent.RELEASED,),
     RuleDeed.INVOICE: (RuleEvent.INVOICED,),
+    RuleDeed.MAIL: (RuleEvent.MAILED,),
 }
 
 
 def check_order_rule(
-    rule: Rule, trays: Collection[str], channels: Collection[str]
+    rule: Rule, trays: Collection[str], channels: Collection[str], texts: Collection[str] = ()
 ) -> list[Refusal]:
-    """Checks one rule; `trays` and `channels` are the keys that there are."""
+    """Checks one rule; `trays` and `channels` are the keys that there are, `texts` the ids of the
+    texts of mails."""
     found = [*_check_head(rule), *_check_only(rule.only, trays, channels)]
     if not rule.then:
         found.append(Refusal("missing", "The rule does nothing.", "Choose what it does.", "then"))
     for then in rule.then:
-        found += _check_then(then, trays)
+        found += _check_then(then, trays, texts)
     return found
 
 
@@ -87,7 +90,7 @@ def _check_only(only: RuleIf, trays: Collection[str], channels: Collection[str])
     return found
 
 
-def _check_then(then: RuleThen, trays: Collection[str]) -> list[Refusal]:
+def _check_then(then: RuleThen, trays: Collection[str], texts: Collection[str]) -> list[Refusal]:
     wants = DEED_VALUES.get(then.deed, "")
     value = then.value.strip()
     if wants and not value:
@@ -96,6 +99,9 @@ def _check_then(then: RuleThen, trays: Collection[str]) -> list[Refusal]:
     if then.deed == RuleDeed.MOVE and (value not in trays or value == "cancelled"):
         message = f"No order can be moved to “{value[:30]}”."
         return [Refusal("not-found", message, "Choose a tray of the desk.", "then")]
+    if then.deed == RuleDeed.MAIL and value not in texts:
+        message = f"There is no text of a mail “{value[:30]}”."
+        return [Refusal("not-found", message, "Choose one that is written under Setup.", "then")]
     if then.deed == RuleDeed.TAG and tag_of(value) != value:
         message = f"“{value[:40]}” is no tag."
         return [Refusal("form", message, "Use small letters, digits and hyphens.", "then")]

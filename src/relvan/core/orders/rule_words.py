@@ -14,6 +14,7 @@ EVENT_WORDS: Mapping[RuleEvent, str] = {
     RuleEvent.INVOICED: "all of it is invoiced",
     RuleEvent.PAID: "it is paid in full",
     RuleEvent.CANCELLED: "the channel cancels it",
+    RuleEvent.MAILED: "a mail about it was sent",
     RuleEvent.WAITED: "it has waited in its tray",
 }
 DEED_WORDS: Mapping[RuleDeed, str] = {
@@ -24,6 +25,7 @@ DEED_WORDS: Mapping[RuleDeed, str] = {
     RuleDeed.RELEASE: "release it",
     RuleDeed.INVOICE: "invoice it",
     RuleDeed.NOTIFY: "remind the team of",
+    RuleDeed.MAIL: "mail the customer",
 }
 
 
@@ -32,13 +34,14 @@ def in_words(
     trays: Mapping[str, str],
     channels: Mapping[str, str],
     money: Callable[[int], str] = str,
+    texts: Mapping[str, str] | None = None,
 ) -> str:
     """Returns a rule as one sentence, with the names of trays and channels."""
     when = EVENT_WORDS[rule.when]
     if rule.when == RuleEvent.WAITED:
         when = f"it has waited {rule.days} {'day' if rule.days == 1 else 'days'} in its tray"
     conditions = _conditions_in_words(rule.only, trays, channels, money)
-    deeds = " and ".join(_then_in_words(then, trays) for then in rule.then)
+    deeds = " and ".join(_then_in_words(then, trays, texts or {}) for then in rule.then)
     return f"When {when}{', if ' if conditions else ''}{' and '.join(conditions)}: {deeds}."
 
 
@@ -75,10 +78,12 @@ def _conditions_in_words(
     return found
 
 
-def _then_in_words(then: RuleThen, trays: Mapping[str, str]) -> str:
+def _then_in_words(then: RuleThen, trays: Mapping[str, str], texts: Mapping[str, str]) -> str:
     words = DEED_WORDS[then.deed]
     value = trays.get(then.value, then.value) if then.deed == RuleDeed.MOVE else then.value
-    if then.deed in (RuleDeed.SET_ASIDE, RuleDeed.NOTIFY):
+    if then.deed == RuleDeed.MAIL:
+        value = texts.get(then.value, then.value)
+    if then.deed in (RuleDeed.SET_ASIDE, RuleDeed.NOTIFY, RuleDeed.MAIL):
         value = f"“{value}”"
     days = f" for {then.days} {'day' if then.days == 1 else 'days'}" if then.days else ""
     return f"{words} {value}{days}".strip()

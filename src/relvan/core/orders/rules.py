@@ -21,6 +21,7 @@ class RuleEvent(StrEnum):
     INVOICED = "invoiced"
     PAID = "paid"
     CANCELLED = "cancelled-upstream"
+    MAILED = "mailed"
     WAITED = "waited"
 
 
@@ -34,6 +35,7 @@ class RuleDeed(StrEnum):
     RELEASE = "release"
     INVOICE = "invoice"
     NOTIFY = "notify"
+    MAIL = "mail"
 
 
 PROGRESS_NAMES = ("reserved", "picked", "shipped", "invoiced", "paid")
@@ -57,7 +59,8 @@ class RuleIf:
 
 @dataclass(frozen=True)
 class RuleThen:
-    """One deed of a rule with its value: a tray's key, a reason, a tag or words; and the days for
+    """One deed of a rule with its value: a tray's key, a reason, a tag, words or the id of a text
+    of a mail; and the days for
     which an order is set aside."""
 
     deed: RuleDeed

@@ -32,17 +32,19 @@ SECURITY_NAMES = {
 
 @dataclass(frozen=True)
 class MailServer:
-    """A mail server (SMTP, RFC 5321). Without a host there is none."""
+    """A mail server (SMTP, RFC 5321). Without a host there is none. `alerts_to` is the
+    address of the person in charge, who is mailed of what cannot wait."""
 
     host: str = ""
     port: int = 587
     security: str = MailSecurity.STARTTLS
     login: str = ""
     sender: str = ""
+    alerts_to: str = ""
 
     def changed(self, wish: Mapping[str, Any]) -> "MailServer":
         """Returns the server with those values changed that a wish names."""
-        texts = ("host", "security", "login", "sender")
+        texts = ("host", "security", "login", "sender", "alerts_to")
         told = {name: str(wish[name] or "").strip() for name in texts if name in wish}
         port = wish.get("port", self.port)
         return replace(self, port=port if isinstance(port, int) else -1, **told)
@@ -71,6 +73,9 @@ def check_mail_server(server: MailServer) -> list[Refusal]:
     if server.security not in set(MailSecurity):
         message = f"“Encryption” must be one of {', '.join(MailSecurity)}."
         found.append(Refusal("not-allowed", message, "Choose one.", "security"))
+    if server.alerts_to and not is_mail_address(server.alerts_to):
+        message = f"“In charge” must be a mail address; it got “{server.alerts_to[:60]}”."
+        found.append(Refusal("form", message, "Type it like ada@example.org.", "alerts_to"))
     if not is_mail_address(server.sender):
         message = f"“From” must be a mail address; it got “{server.sender[:60]}”."
         found.append(Refusal("form", message, "Type it like orders@example.org.", "sender"))

@@ -178,10 +178,17 @@ def link_for_customer(workplace: Workplace, actor: Actor, number: str) -> str:
     with workplace.database.writing() as session:
         order = order_by_number(session, number)
         if not order.secret:
-            order.secret = workplace.new_key()
             subject = audit.Subject("order", order.id)
             audit.record(session, actor, workplace.now(), subject, "link for the customer made")
-        return order.secret
+        return customer_secret(workplace, order)
+
+
+def customer_secret(workplace: Workplace, order: Order) -> str:
+    """Returns the secret of an order's page for the customer inside a transaction; it is made when
+    it is first asked for."""
+    if not order.secret:
+        order.secret = workplace.new_key()
+    return order.secret
 
 
 def mind_the_desk(workplace: Workplace) -> bool:

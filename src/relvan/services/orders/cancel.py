@@ -2,13 +2,14 @@
 
 from collections.abc import Sequence
 
+from relvan.core.mail.texts import MailEvent
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import NOT_PICKED_YET, PICK_LIST, SHIPMENT, ShipmentState, move
 from relvan.services import audit
-from relvan.services.changes import changes_of
+from relvan.services.changes import MailWish, changes_of
 from relvan.services.orders.reserve import answer_for, free_in
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
@@ -45,6 +46,8 @@ def cancel_in(
     audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), deed)
     work_out_orders(session, workplace, actor, [order])
     changes_of(session).stock_moved(freed, freed=True)
+    wish = MailWish(order.id, MailEvent.CANCELLED, f"cancelled:{order.id}")
+    changes_of(session).to_mail(wish)
 
 
 def order_to_send(session: Session, shipment: Shipment) -> Order:

@@ -31,7 +31,7 @@ from relvan.store.catalogue import kinds_of, skus_and_costs
 from relvan.store.customers import add_missing_addresses
 from relvan.store.invoices import payments_by_orders
 from relvan.store.order_standing import standings_of
-from relvan.store.orders import numbers_by_reference, orders_by_number
+from relvan.store.orders import numbers_by_reference, orders_by_numbers
 from relvan.store.session import Session
 from relvan.store.tables import (
     BulkJobRow,
@@ -64,7 +64,7 @@ def take_filed_orders(
     options: Options,
 ) -> dict[int, str]:
     """Takes orders inside a transaction. Returns by position why some were not; the rows keep the
-    numbers of the others."""
+    numbers of the others. Their customers are not mailed of it: it may have been long ago."""
     actor.must(Right.ORDERS)
     taking, reasons, desk = _to_take(session, workplace, rows)
     if not taking:
@@ -279,6 +279,7 @@ def _reserve(session: Session, workplace: Workplace, actor: Actor, orders: Seque
     for order in orders:
         if not plans[order.id].whole:
             changes_of(session).happened(order.id, RuleEvent.SHORT)
+    changes_of(session).drop_mails({order.id for order in orders})
 
 
 def undo_filed_orders(
@@ -288,7 +289,8 @@ def undo_filed_orders(
     them again. Returns by position why some stay: something was done with them."""
     actor.must(Right.ORDERS)
     numbers = {row.position: str((row.more or {}).get("number", "")) for row in rows}
-    orders = orders_by_number(session, list(numbers.values()))
+    found = orders_by_numbers(session, list(numbers.values()))
+    orders = {order.number: order for order in found}
     standing = standings_of(session, list(orders.values()))
     payments = payments_by_orders(session, [order.id for order in orders.values()])
     reasons: dict[int, str] = {}
@@ -311,6 +313,7 @@ def undo_filed_orders(
         subject = audit.Subject("order", order.id)
         audit.record(session, actor, workplace.now(), subject, "changed", changes)
         order.reference = ""
+    changes_of(session).drop_mails({order.id for order in orders.values()})
     return reasons
 
 

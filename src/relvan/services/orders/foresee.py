@@ -29,6 +29,7 @@ WOULD = {
     OrderDeed.UNTAG: "would lose the tag",
     OrderDeed.ASSIGN: "would be assigned",
     OrderDeed.INVOICE: "would be invoiced",
+    OrderDeed.MAIL: "would be mailed",
 }
 ALREADY = {
     OrderDeed.RELEASE: "with the warehouse already",
@@ -47,6 +48,7 @@ STAYS = {
     "nothing": "nothing to free",
     "closed": "shipped and invoiced",
     "not-found": "no such order",
+    "no-address": "no mail address",
 }
 
 

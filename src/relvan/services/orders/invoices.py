@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
+from relvan.core.mail.texts import MailEvent
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.intake import Address
 from relvan.core.orders.invoicing import (
@@ -23,6 +24,7 @@ from relvan.core.refusal import refuse
 from relvan.core.setup.firm import Firm
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
+from relvan.services.changes import MailWish, changes_of
 from relvan.services.counters import next_serial
 from relvan.services.orders.reserve import answer_for
 from relvan.services.orders.work_out import work_out_orders
@@ -121,7 +123,13 @@ def invoice_in(
         line.invoiced += wanted[line.id]
     order.delivery_invoiced += charge
     _note(session, workplace, actor, order, f"invoiced as {row.number}")
+    _mail_paper(session, order, MailEvent.INVOICED, row.number)
     return row
+
+
+def _mail_paper(session: Session, order: Order, event: MailEvent, number: str) -> None:
+    """Notes that the customer is to be mailed an invoice or credit note, if there is a text for it."""
+    changes_of(session).to_mail(MailWish(order.id, event, f"{event}:{number}", paper=number))
 
 
 def refuse_unnamed(firm: Firm) -> None:
@@ -302,6 +310,7 @@ def credit_in(
     else:
         order.credited += note.payable
     _note(session, workplace, actor, order, f"credited by {note.number}")
+    _mail_paper(session, order, MailEvent.REFUNDED, note.number)
     return note
 
 

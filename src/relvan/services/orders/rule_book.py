@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from relvan.core.orders.rule_checks import MOST_RULES, check_order_rule, refuse_circle
-from relvan.core.orders.rules import Rule, plain_rule, why_not
+from relvan.core.orders.rules import Rule, RuleDeed, plain_rule, why_not
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.waking import Work
@@ -16,6 +16,7 @@ from relvan.services.orders.trays import THE_DESK
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_names
 from relvan.store.database import after_commit
+from relvan.store.mailing import mail_texts
 from relvan.store.session import Session
 from relvan.store.tables import OrderRule
 from relvan.store.trays import last_orders, rule_row, rule_rows, rules_of, trays_of
@@ -54,7 +55,8 @@ def save_rule(workplace: Workplace, actor: Actor, rule: Rule) -> int:
 def _check(session: Session, rule: Rule) -> None:
     trays = {row.key for row in trays_of(session)}
     channels = {key for key, _ in channel_names(session, ended=True)}
-    refuse_if_any(check_order_rule(rule, trays, channels))
+    texts = {str(text.id) for text in mail_texts(session)}
+    refuse_if_any(check_order_rule(rule, trays, channels, texts))
 
 
 def order_rules(workplace: Workplace, actor: Actor, ids: Sequence[int]) -> None:
@@ -131,3 +133,13 @@ def rule_of(session: Session, rule_id: int) -> Rule:
 
 def _note(session: Session, workplace: Workplace, actor: Actor, deed: str) -> None:
     audit.record(session, actor, workplace.now(), audit.Subject("desk", THE_DESK), deed)
+
+
+def rules_with_mail(session: Session, text_id: int) -> list[str]:
+    """Returns the names of the rules that send a text of a mail."""
+    return [
+        rule.name
+        for rule in rules_of(session)
+        for then in rule.then
+        if then.deed == RuleDeed.MAIL and then.value == str(text_id)
+    ]

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
 
+from relvan.core.mail.texts import MailEvent
 from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.facts import Extent
 from relvan.core.orders.rules import (
@@ -18,7 +19,7 @@ from relvan.core.orders.rules import (
 )
 from relvan.core.refusal import Refused
 from relvan.services import audit
-from relvan.services.changes import Changes, changes_of
+from relvan.services.changes import Changes, MailWish, changes_of
 from relvan.services.orders.aside import set_aside_in, tag_in
 from relvan.services.orders.invoices import invoice_in
 from relvan.services.orders.release import release_in
@@ -167,6 +168,15 @@ def _notify(
     add_notice(session, order.id, then.value, workplace.now())
 
 
+def _mail(
+    session: Session, workplace: Workplace, _actor: Actor, order: Order, then: RuleThen
+) -> None:
+    """Notes the mail, which the station of mail writes. One rule sends an order one text a day."""
+    day = workplace.local_now().date().isoformat()
+    key = f"rule:{order.id}:{then.value}:{day}"
+    changes_of(session).to_mail(MailWish(order.id, MailEvent.BY_HAND, key, text_id=int(then.value)))
+
+
 DEEDS: Mapping[RuleDeed, Deed] = {
     RuleDeed.MOVE: _move,
     RuleDeed.SET_ASIDE: _set_aside,
@@ -175,4 +185,5 @@ DEEDS: Mapping[RuleDeed, Deed] = {
     RuleDeed.RELEASE: _release,
     RuleDeed.INVOICE: _invoice,
     RuleDeed.NOTIFY: _notify,
+    RuleDeed.MAIL: _mail,
 }

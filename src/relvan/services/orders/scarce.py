@@ -22,7 +22,7 @@ from relvan.services.changes import Changes
 from relvan.services.orders.reserve import reserve_in, reserve_orders
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import SYSTEM, Actor, Workplace
-from relvan.store.channels import order_policies, order_policy_of
+from relvan.store.channels import channel_keys, order_policies, order_policy_of
 from relvan.store.order_lines import orders_by_id
 from relvan.store.orders import lines_of, reservations_of, short_order_ids, short_orders_wanting
 from relvan.store.session import Session
@@ -114,7 +114,7 @@ def waiting_orders(
     a line that belongs to no product cannot be served whole and are left out."""
     ids = [order.id for order in orders]
     lines, held = lines_of(session, ids), reservations_of(session, ids)
-    keys = channel_keys(session, {order.channel_id for order in orders})
+    keys = channel_keys(session)
     waiting, products = [], set[int]()
     for order in orders:
         units: dict[str, int] = {}
@@ -147,11 +147,6 @@ def waiting_orders(
 
 def _promised(order: Order) -> date | None:
     return date.fromisoformat(order.promised_on) if order.promised_on else None
-
-
-def channel_keys(session: Session, ids: Collection[int | None]) -> dict[int, str]:
-    """Returns the keys of channels by their ids."""
-    return {one: session.get_one(Channel, one).key for one in ids if one is not None}
 
 
 def serve_by_choice(

@@ -1,6 +1,6 @@
 """The mail server: saving where it is, testing it, and sending mail by it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from email.message import EmailMessage
@@ -8,7 +8,7 @@ from email.utils import make_msgid
 from typing import Any
 
 from relvan.core.people.roles import Right
-from relvan.core.refusal import refuse, refuse_if_any
+from relvan.core.refusal import Refused, refuse, refuse_if_any
 from relvan.core.setup.mail import MailServer, check_mail_server, is_mail_address
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_public
 from relvan.gateways.mail import send_mail
@@ -19,6 +19,7 @@ from relvan.store.tables import MailServerRow
 
 SUBJECT = audit.Subject("firm", 1)
 MOST_PASSWORD = 500
+MOST_REFERENCES = 20
 
 
 @dataclass(frozen=True)
@@ -34,12 +35,32 @@ class MailView:
 
 
 @dataclass(frozen=True)
+class MailFile:
+    """A PDF that goes with a mail."""
+
+    name: str
+    content: bytes
+
+
+@dataclass(frozen=True)
 class Mail:
-    """A mail to one address, in plain text."""
+    """A mail to one address, in plain text, with the files that go with it. `message_id` is its own
+    id if that was given before, and `earlier` are those of the mails that it follows."""
 
     to: str
     subject: str
     text: str
+    files: Sequence[MailFile] = ()
+    message_id: str = ""
+    earlier: Sequence[str] = ()
+
+
+@dataclass(frozen=True)
+class OpenServer:
+    """A mail server with its password, ready to send."""
+
+    server: MailServer
+    password: str
 
 
 def view_mail_server(workplace: Workplace) -> MailView:
@@ -97,16 +118,11 @@ def send(workplace: Workplace, mail: Mail) -> str:
     if not is_mail_address(mail.to):
         message = f"“To” must be a mail address; it got “{mail.to[:60]}”."
         raise refuse("form", message, "Type it like name@example.org.", "to")
-    with workplace.database.reading() as session:
-        row = mail_server_of(session)
-    if row is None or not row.host:
-        fix = "Save where it is under Setup, Mail."
-        raise refuse("no-mail-server", "There is no mail server yet.", fix, "host")
-    server = _server(row)
-    _check_place(workplace, server)  # a name can lead elsewhere than on the day it was saved
-    password = workplace.secrets.open(row.password) if row.password else ""
+    opened = open_mail_server(workplace)
+    if opened is None:
+        raise no_mail_server()
     try:
-        answer, works = send_mail(server, password, _written(workplace, server, mail)), True
+        answer, works = send_by(workplace, opened, mail), True
     except (OutsideTrouble, OutsideRefusal) as failure:
         answer, works = str(failure), False
     with workplace.database.writing() as session:
@@ -115,6 +131,39 @@ def send(workplace: Workplace, mail: Mail) -> str:
         words = answer[:1].upper() + answer[1:]
         raise refuse("unreachable", f"{words}.", "Check the mail server, then try again.", "host")
     return answer
+
+
+def no_mail_server() -> Refused:
+    """Returns the refusal of a mail while there is no mail server."""
+    fix = "Save where it is under Setup, Mail."
+    return refuse("no-mail-server", "There is no mail server yet.", fix, "host")
+
+
+def open_mail_server(workplace: Workplace) -> OpenServer | None:
+    """Returns the mail server with its password, or None while none is saved."""
+    with workplace.database.reading() as session:
+        row = mail_server_of(session)
+    if row is None or not row.host:
+        return None
+    password = workplace.secrets.open(row.password) if row.password else ""
+    return OpenServer(_server(row), password)
+
+
+def send_by(workplace: Workplace, opened: OpenServer, mail: Mail) -> str:
+    """Sends a mail once by an open mail server; returns what it answered. Nothing is noted.
+
+    Raises:
+        OutsideTrouble: as `gateways/mail.py` says.
+        OutsideRefusal: likewise.
+    """
+    server = opened.server
+    _check_place(workplace, server)  # a name can lead elsewhere than on the day it was saved
+    return send_mail(server, opened.password, _written(workplace, server, mail))
+
+
+def new_message_id(sender: str) -> str:
+    """Returns a new id for a mail (RFC 5322), in the domain of its sender."""
+    return make_msgid(domain=sender.partition("@")[2] or "localhost")
 
 
 def mail_invitation(workplace: Workplace, actor: Actor, to: str, link: str) -> str:
@@ -135,7 +184,7 @@ def _check_place(workplace: Workplace, server: MailServer) -> None:
 
 
 def _server(row: MailServerRow) -> MailServer:
-    return MailServer(row.host, row.port, row.security, row.login, row.sender)
+    return MailServer(row.host, row.port, row.security, row.login, row.sender, row.alerts_to)
 
 
 def _written(workplace: Workplace, server: MailServer, mail: Mail) -> EmailMessage:
@@ -144,6 +193,13 @@ def _written(workplace: Workplace, server: MailServer, mail: Mail) -> EmailMessa
     message["From"] = f'"{name}" <{server.sender}>' if name else server.sender
     message["To"], message["Subject"] = mail.to, mail.subject
     message["Date"] = workplace.now()
-    message["Message-ID"] = make_msgid(domain=server.sender.partition("@")[2])
+    message["Message-ID"] = mail.message_id or new_message_id(server.sender)
+    if mail.earlier:
+        message["In-Reply-To"] = mail.earlier[-1]
+        message["References"] = " ".join(mail.earlier[-MOST_REFERENCES:])
     message.set_content(mail.text)
+    for file in mail.files:
+        message.add_attachment(
+            file.content, maintype="application", subtype="pdf", filename=file.name
+        )
     return message

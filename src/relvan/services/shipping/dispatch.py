@@ -6,12 +6,13 @@ from collections.abc import Sequence
 from relvan.core.channels.connection import IN_USE
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import parcel_subject
+from relvan.core.mail.texts import MailEvent
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import SHIPMENT, ShipmentState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
-from relvan.services.changes import changes_of
+from relvan.services.changes import MailWish, changes_of
 from relvan.services.orders.cancel import order_to_send
 from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
@@ -76,6 +77,9 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
     work_out_orders(session, workplace, actor, [order])
     changes_of(session).stock_moved({line.product_id for line in lines})
     _tell_tracking(session, workplace, order, parcels)
+    key = f"{MailEvent.SHIPPED}:{shipment.number}"
+    wish = MailWish(order.id, MailEvent.SHIPPED, key, paper=str(shipment.id))
+    changes_of(session).to_mail(wish)
 
 
 def _leave(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:

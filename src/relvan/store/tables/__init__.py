@@ -40,6 +40,7 @@ from relvan.store.tables.listings import (
     PriceSent,
     TranslationRow,
 )
+from relvan.store.tables.mail import MailRow, MailTextRow
 from relvan.store.tables.orders import (
     DeskRun,
     Order,
@@ -122,7 +123,9 @@ __all__ = [
     "ListPrice",
     "Listing",
     "ListingLayer",
+    "MailRow",
     "MailServerRow",
+    "MailTextRow",
     "Mapping",
     "Movement",
     "NearerPolicy",

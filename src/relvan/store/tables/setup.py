@@ -76,8 +76,9 @@ class BackupRun(Table):
 
 
 class MailServerRow(Table):
-    """The seller's mail server; its password is encrypted. There is at most one. `tried_at`, `answer`
-    and `works` say how sending went last time.
+    """The seller's mail server; its password is encrypted. There is at most one. `alerts_to` is
+    the person in charge, who is mailed of what cannot wait. `tried_at`, `answer` and `works` say how
+    sending went last time.
     """
 
     __tablename__ = "mail_server"
@@ -87,6 +88,7 @@ class MailServerRow(Table):
     security: Mapped[str]
     login: Mapped[str] = mapped_column(default="")
     sender: Mapped[str] = mapped_column(default="")
+    alerts_to: Mapped[str] = mapped_column(default="", server_default="")
     password: Mapped[str] = mapped_column(default="")
     tried_at: Mapped[datetime | None]
     answer: Mapped[str] = mapped_column(default="")

@@ -10,7 +10,8 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.channels.connection import Connection
 from relvan.core.listings.rulebook import OtherFees
-from relvan.core.orders.policy import Unpaid
+from relvan.core.mail.texts import EVENT_NAMES, MailEvent
+from relvan.core.orders.policy import MAILED, Unpaid
 from relvan.core.orders.routing import RoutePolicy
 from relvan.core.orders.scarce import ServeBy
 from relvan.core.orders.trays import Tray
@@ -69,6 +70,7 @@ def _channel(
             "price_lists": price_lists(session),
             "nearer": policy_lines(session, channel.id, limit=60),
             "order_policy": order_policy_of(channel),
+            "mail_words": {event: EVENT_NAMES[MailEvent(event)] for event in MAILED},
             "unpaid_words": _UNPAID,
             "serve_words": _SERVE,
             "route_words": _ROUTES,
@@ -254,7 +256,8 @@ def _orders_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     most = read.needed_whole("most", "Shipments at most")
     read.raise_if_refused()
     told = {name: form.get(name, "") for name in ("unpaid", "routing", "serve_by", "tray")}
-    return {"orders": {**told, "most": most, "prefer_near": form.get("prefer_near") == "yes"}}
+    near, mails = form.get("prefer_near") == "yes", form.all("mails")
+    return {"orders": {**told, "most": most, "prefer_near": near, "mails": mails}}
 
 
 _WISHES: dict[str, Wish] = {

@@ -5,13 +5,18 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.orders.draft import read_draft
 from relvan.core.refusal import Refused
+from relvan.documents.estimate import estimate_pdf
+from relvan.services.mail.write import mail_estimate
+from relvan.services.orders.estimate_papers import estimate_paper
 from relvan.services.orders.estimates import accept_estimate, cancel_estimate, is_expired
+from relvan.services.orders.journal import style_of
 from relvan.store.customers import (
     customer_by_id,
     estimate_by_number,
     estimate_rows,
     order_of_estimate,
 )
+from relvan.store.mailing import mails_of_estimate
 from relvan.web.desk import At, Desk, Form
 
 router = APIRouter(prefix="/orders/estimates")
@@ -27,6 +32,13 @@ def estimate_index(desk: At, state: str = "") -> HTMLResponse:
     return desk.page("orders/estimates.html", "orders", rows=told, state=state)
 
 
+@router.get("/{number}.pdf", name="estimate_paper")
+def estimate_pdf_file(desk: At, number: str) -> Response:
+    """Returns the paper of an estimate."""
+    content = estimate_pdf(estimate_paper(desk.workplace, number), style_of(desk.workplace))
+    return Response(content, media_type="application/pdf")
+
+
 @router.get("/{number}", name="estimate_show")
 def estimate_show(desk: At, number: str) -> HTMLResponse:
     """Shows one estimate."""
@@ -38,6 +50,7 @@ def _page(desk: Desk, number: str, refused: Refused | None = None) -> HTMLRespon
         row = estimate_by_number(session, number)
         customer = customer_by_id(session, row.customer_id)
         order = order_of_estimate(session, row.id)
+        mails = mails_of_estimate(session, row.id)
     link = f"{desk.workplace.settings.base_url.rstrip('/')}/e/{row.secret}"
     return desk.page(
         "orders/estimate.html",
@@ -49,6 +62,7 @@ def _page(desk: Desk, number: str, refused: Refused | None = None) -> HTMLRespon
         order=order,
         expired=is_expired(row, desk.workplace.local_now().date()),
         link=link,
+        mails=mails,
         refusals=refused.refusals if refused else (),
         errors={},
     )
@@ -64,6 +78,16 @@ def estimate_accept(desk: At, form: Form, number: str) -> Response:
     except Refused as refused:
         return _page(desk, number, refused)
     return desk.done(f"/orders/{order}", f"Estimate {number} is order {order} now.")
+
+
+@router.post("/{number}/mail", name="estimate_mail")
+def estimate_mail(desk: At, form: Form, number: str) -> Response:
+    """Mails an estimate to the customer."""
+    try:
+        to = mail_estimate(desk.workplace, desk.actor, number)
+    except Refused as refused:
+        return _page(desk, number, refused)
+    return desk.done(f"/orders/estimates/{number}", f"It is mailed to {to}.")
 
 
 @router.post("/{number}/cancel", name="estimate_cancel")

@@ -45,7 +45,7 @@ def mail_save(desk: AtSetup, form: Form) -> Response:
     try:
         port = read.whole("port", "Port")
         read.raise_if_refused()
-        texts = ("host", "security", "login", "sender")
+        texts = ("host", "security", "login", "sender", "alerts_to")
         wish: dict[str, Any] = {name: form.get(name, "") for name in texts}
         password = form.get("password", "") or None
         view = change_mail_server(

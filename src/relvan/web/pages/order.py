@@ -21,6 +21,7 @@ from relvan.store.customers import customer_by_id
 from relvan.store.dispatch import parcel_rows
 from relvan.store.history import history
 from relvan.store.invoices import invoices_of_order, payments_of
+from relvan.store.mailing import mails_of_order, texts_for_orders
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
     lines_of,
@@ -83,6 +84,8 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "link": f"{desk.workplace.settings.base_url.rstrip('/')}/o/{order.secret}"
             if order.secret
             else "",
+            "mails": mails_of_order(session, order.id),
+            "mail_choices": texts_for_orders(session),
             "notices": notices_of(session, order.id),
             "people": active_people(session),
             "all_tags": all_tags(session),

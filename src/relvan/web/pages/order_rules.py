@@ -26,6 +26,7 @@ from relvan.services.orders.rule_book import (
     try_rules,
 )
 from relvan.store.channels import channel_names
+from relvan.store.mailing import texts_for_orders
 from relvan.store.trays import rules_of
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader
@@ -48,13 +49,14 @@ def _page(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rules, channels = rules_of(session), dict(channel_names(session, ended=True))
+        texts = {str(text.id): text.name for text in texts_for_orders(session)}
     trays = {key: name for key, (name, _) in desk.workplace.tray_names().items()}
     refusals = refused.refusals if refused else ()
     thens = [*shown.then, *([None] * MOST_THEN)][:MOST_THEN]
 
     def told(rule: Rule) -> str:
         money = desk.environment.filters["money"]
-        return in_words(rule, trays, channels, money)
+        return in_words(rule, trays, channels, money, texts)
 
     values: dict[str, Any] = {
         "rules": [(rule, told(rule)) for rule in rules],
@@ -66,6 +68,7 @@ def _page(
         "channels": channels,
         "trays": trays,
         "movable": {key: name for key, name in trays.items() if key != Tray.CANCELLED},
+        "texts": texts,
         "tried": tried,
         "told": told,
         "refusals": refusals,
@@ -118,6 +121,8 @@ def _then(deed: RuleDeed, form: PostedForm, place: int, days: int) -> RuleThen:
     """Returns one deed of the form; the days count only where an order is set aside."""
     if deed == RuleDeed.MOVE:
         return RuleThen(deed, form.get(f"to-{place}", ""))
+    if deed == RuleDeed.MAIL:
+        return RuleThen(deed, form.get(f"text-{place}", ""))
     value = form.get(f"value-{place}", "").strip()
     if deed == RuleDeed.TAG:
         return RuleThen(deed, tag_of(value))

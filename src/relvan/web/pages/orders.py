@@ -13,6 +13,7 @@ from relvan.core.orders.trays import Tray
 from relvan.core.refusal import refuse
 from relvan.services.orders.foresee import foresee_orders, in_short
 from relvan.store.counting import count_with_page
+from relvan.store.mailing import texts_for_orders
 from relvan.store.order_list import (
     SORTING,
     count_orders,
@@ -110,6 +111,7 @@ def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     ready = sum(one.answer.does for one in foreseen)
     with desk.workplace.database.reading() as session:
         people, tags = active_people(session), all_tags(session)
+        choices = texts_for_orders(session)
     return desk.fragment(
         "orders/_foresee.html",
         deed=wanted,
@@ -119,6 +121,7 @@ def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
         button=BUTTONS[wanted],
         people=people,
         tags=tags,
+        mail_choices=choices,
         trays=[key for key in desk.workplace.tray_names() if key != Tray.CANCELLED],
     )
 

@@ -1,0 +1,1 @@
+"""Mail to customers: texts by event, channel and language, and the life of a mail."""

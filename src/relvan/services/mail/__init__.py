@@ -1,0 +1,1 @@
+"""Mail to customers: texts, what is written about orders and estimates, and its delivery."""
