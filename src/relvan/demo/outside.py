@@ -20,6 +20,7 @@ def use_mailroom(workplace: Workplace, mailroom: Mapping[str, Any]) -> None:
         "security": MailSecurity.NONE,
         "login": mailroom["login"],
         "sender": MAIL_FROM,
+        "alerts_to": MAIL_FROM,
     }
     change_mail_server(workplace, SYSTEM, wish, mailroom["token"])
 

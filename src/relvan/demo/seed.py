@@ -18,6 +18,7 @@ from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
+from relvan.demo.mails import write_to_customers
 from relvan.demo.order_desk import keep_books, lay_out_desk, leave_every_state, sell_on_account
 from relvan.demo.outside import use_mailroom, use_scale
 from relvan.demo.plan import (
@@ -141,6 +142,7 @@ class Seeder:
         keep_in_step(self.workplace, self.owner, self.world, self._settle)
         leave_every_state(self.workplace, self.owner)
         self.now = datetime.now(UTC)
+        write_to_customers(self.workplace, self.owner)
         self._settle()
         self.world.close()
         self.workplace.close()
