@@ -156,7 +156,17 @@ def world_order(channel: str, number: str, memory: World) -> dict[str, Any]:
     found = trade.find_order(memory, market_or_404(channel), number)
     if found is None:
         raise HTTPException(404, "No such order.")
-    return found
+    return {**found, "refunds": trade.refunds_of(memory, channel, number)}
+
+
+@router.post("/world/{channel}/orders/{number}/take-off")
+def world_order_take_off(
+    channel: str, number: str, memory: World, lines: Annotated[dict[str, int], Body(embed=True)]
+) -> dict[str, str]:
+    """Takes units off lines of an order, as the buyer would."""
+    if not trade.take_off(memory, market_or_404(channel), number, lines):
+        raise HTTPException(404, "No such order.")
+    return {"order": number}
 
 
 @router.post("/world/{channel}/orders/{number}/{deed}")

@@ -384,3 +384,23 @@ def parcel(
     if not trade.change_order(memory, "corvello", number, state="sent", parcel=left):
         raise HTTPException(404, "We have no such order.")
     return {"order": number}
+
+
+@counter.put("/orders/{number}/lines/{no}/not-coming")
+def not_coming(
+    number: str, no: str, memory: World, units: Annotated[int, Body(embed=True, ge=0)]
+) -> dict[str, str]:
+    """Notes how many units of a line do not come; repeating it changes nothing."""
+    if not trade.take_off(memory, "corvello", number, {no: units}):
+        raise HTTPException(404, "We have no such order.")
+    return {"order": number}
+
+
+@counter.put("/orders/{number}/moneys/{slip}")
+def money(
+    number: str, slip: str, memory: World, cents: Annotated[int, Body(embed=True, gt=0)]
+) -> dict[str, str]:
+    """Returns money to the buyer, once for each slip."""
+    if not trade.give_back(memory, "corvello", number, slip, cents):
+        raise HTTPException(404, "We have no such order.")
+    return {"order": number}

@@ -63,3 +63,24 @@ def sent(number: str, memory: World, parcel: Annotated[dict[str, Any], Body()]) 
     if not trade.change_order(memory, "hagglet", number, state="sent", parcel=kept):
         raise HTTPException(404, "No such sale.")
     return {"sale": number}
+
+
+@sales_desk.post("/sales/{number}/withdrawn")
+def withdrawn(
+    number: str, memory: World, items: Annotated[list[dict[str, Any]], Body(embed=True)]
+) -> dict[str, Any]:
+    """Notes of how many units of each item the seller withdraws; repeating it changes nothing."""
+    units = {str(one.get("item")): int(one.get("units", 0)) for one in items}
+    if not trade.take_off(memory, "hagglet", number, units):
+        raise HTTPException(404, "No such sale.")
+    return {"sale": number}
+
+
+@sales_desk.post("/sales/{number}/paybacks")
+def payback(number: str, memory: World, told: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+    """Pays a buyer back, once under each code."""
+    if not told.get("code") or int(told.get("cents", 0)) <= 0:
+        raise HTTPException(422, "A payback has a code and an amount.")
+    if not trade.give_back(memory, "hagglet", number, str(told["code"]), int(told["cents"])):
+        raise HTTPException(404, "No such sale.")
+    return {"sale": number}

@@ -66,3 +66,23 @@ def gone(
     if not trade.change_order(memory, "loomstead", number, state="sent", parcel=parcel):
         raise HTTPException(404, "We have no such order.")
     return {"number": number}
+
+
+@order_desk.put("/orders/{number}/missing")
+def missing(
+    number: str, memory: World, counts: Annotated[dict[str, int], Body(embed=True)]
+) -> dict[str, str]:
+    """Notes how many of each place of an order stay out; repeating it changes nothing."""
+    if not trade.take_off(memory, "loomstead", number, counts):
+        raise HTTPException(404, "We have no such order.")
+    return {"number": number}
+
+
+@order_desk.put("/orders/{number}/returned/{code}")
+def returned(
+    number: str, code: str, memory: World, rappen: Annotated[int, Body(embed=True, gt=0)]
+) -> dict[str, str]:
+    """Returns money to the buyer, once under each code."""
+    if not trade.give_back(memory, "loomstead", number, code, rappen):
+        raise HTTPException(404, "We have no such order.")
+    return {"number": number}

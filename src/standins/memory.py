@@ -39,6 +39,9 @@ CREATE TABLE IF NOT EXISTS purchase (
     seen INTEGER NOT NULL DEFAULT 0, buyer TEXT NOT NULL, lines TEXT NOT NULL, postage INTEGER NOT NULL,
     currency TEXT NOT NULL, tracking TEXT NOT NULL, placed_at TEXT NOT NULL, PRIMARY KEY (channel, number)) STRICT;
 CREATE INDEX IF NOT EXISTS purchase_seq ON purchase (channel, seq);
+CREATE TABLE IF NOT EXISTS refund (
+    channel TEXT NOT NULL, number TEXT NOT NULL, key TEXT NOT NULL, amount INTEGER NOT NULL, at TEXT NOT NULL,
+    PRIMARY KEY (channel, number, key)) STRICT;
 CREATE TABLE IF NOT EXISTS hook_delivery (
     id INTEGER PRIMARY KEY, event TEXT NOT NULL, channel TEXT NOT NULL, body TEXT NOT NULL,
     due REAL NOT NULL, tries INTEGER NOT NULL DEFAULT 0, done INTEGER NOT NULL DEFAULT 0) STRICT;

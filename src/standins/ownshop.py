@@ -334,6 +334,26 @@ def dispatch(
     return {"number": number}
 
 
+@admin.put("/orders/{number}/taken-off")
+def taken_off(
+    number: str, memory: World, lines: Annotated[dict[str, int], Body(embed=True)]
+) -> dict[str, Any]:
+    """Notes how many units of each line the shopkeeper will not send."""
+    if not trade.take_off(memory, "ownshop", number, lines):
+        raise HTTPException(404, "No such order.")
+    return {"number": number}
+
+
+@admin.put("/orders/{number}/refunds/{key}")
+def refund(
+    number: str, key: str, memory: World, amount: Annotated[int, Body(embed=True, gt=0)]
+) -> dict[str, Any]:
+    """Gives money back, once under each key."""
+    if not trade.give_back(memory, "ownshop", number, key, amount):
+        raise HTTPException(404, "No such order.")
+    return {"number": number}
+
+
 @admin.put("/hook")
 def set_hook(
     memory: World, url: Annotated[str, Body()], secret: Annotated[str, Body()]

@@ -216,7 +216,10 @@ def order_as_dict(row: sqlite3.Row) -> dict[str, Any]:
         "state": row["state"],
         "paid": bool(row["paid"]),
         "buyer": loads(row["buyer"]),
-        "lines": loads(row["lines"]),
+        "lines": [
+            {**line, "quantity": line["quantity"] - line.get("off", 0)}
+            for line in loads(row["lines"])
+        ],
         "postage": row["postage"],
         "currency": row["currency"],
         "tracking": loads(row["tracking"]),
@@ -268,3 +271,57 @@ def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> b
         if "seen" not in changes:
             tell_store(db, channel, number, f"order.{changes.get('state', 'changed')}")
     return True
+
+
+def take_off(memory: Memory, channel: str, number: str, units: dict[str, int]) -> bool:
+    """Notes how many units of each line of an order were taken off in all. Fewer than before change
+    nothing, and an order without any left is cancelled. Returns whether there is such an order.
+    """
+    with memory.writing() as db:
+        row = db.execute(
+            "SELECT * FROM purchase WHERE channel = ? AND number = ?", (channel, number)
+        ).fetchone()
+        if row is None:
+            return False
+        before = loads(row["lines"])
+        lines = [
+            {
+                **line,
+                "off": min(line["quantity"], max(line.get("off", 0), units.get(line["line"], 0))),
+            }
+            for line in before
+        ]
+        if lines == [{**line, "off": line.get("off", 0)} for line in before]:
+            return True
+        gone = all(line["off"] == line["quantity"] for line in lines)
+        state = "cancelled" if gone and row["state"] == "placed" else row["state"]
+        db.execute(
+            "UPDATE purchase SET lines = ?, state = ?, seq = ? WHERE channel = ? AND number = ?",
+            (json.dumps(lines), state, next_number(db), channel, number),
+        )
+        tell_store(db, channel, number, "order.changed")
+    return True
+
+
+def give_back(memory: Memory, channel: str, number: str, key: str, amount: int) -> bool:
+    """Notes that the seller gives money back, once under each key. Returns whether there is such an
+    order.
+    """
+    if find_order(memory, channel, number) is None:
+        return False
+    with memory.writing() as db:
+        db.execute(
+            "INSERT OR IGNORE INTO refund VALUES (?, ?, ?, ?, ?)",
+            (channel, number, key, amount, memory.now().isoformat()),
+        )
+    return True
+
+
+def refunds_of(memory: Memory, channel: str, number: str) -> list[dict[str, Any]]:
+    """Returns what the seller gave back of an order, as the buyer sees it."""
+    rows = memory.rows(
+        "SELECT key, amount FROM refund WHERE channel = ? AND number = ? ORDER BY at, key",
+        channel,
+        number,
+    )
+    return [{"key": row["key"], "amount": row["amount"]} for row in rows]

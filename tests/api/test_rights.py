@@ -100,6 +100,18 @@ CALLS = {
     "POST /estimates/{number}/mail": (Right.ORDERS, None),
     "POST /mails/{mail_id}/send-again": (Right.ORDERS, None),
     "POST /shipments/{shipment_id}/put-back": (Right.DISPATCH, None),
+    "POST /orders/{number}/lines/{line}/cancel": (Right.ORDERS, None),
+    "PATCH /orders/{number}/lines/{line}": (Right.ORDERS, {"quantity": 1}),
+    "POST /returns": (
+        Right.ORDERS,
+        {"order": "O-1", "lines": [{"line": 1, "quantity": 1}], "reason": "Broken"},
+    ),
+    "POST /returns/{return_id}/receive": (
+        Right.STOCK,
+        {"warehouse": "millrace", "lines": [{"line": 1, "quantity": 1}]},
+    ),
+    "POST /returns/{return_id}/refund": (Right.ORDERS, None),
+    "POST /returns/{return_id}/cancel": (Right.ORDERS, None),
     "POST /listings": (Right.LISTINGS, {"channel": "ownshop", "skus": ["X"]}),
     "POST /listings/publish": (Right.LISTINGS, {"ids": [1]}),
     "POST /listings/take-down": (Right.LISTINGS, {"ids": [1]}),

@@ -208,6 +208,26 @@ def test_tracking_reaches_the_buyer_and_saying_it_again_changes_nothing(channel,
         channel[1].acknowledge("NONE")
 
 
+def test_what_is_not_sent_and_what_is_given_back_reaches_the_buyer_once(channel, offer, world):
+    channel[1].publish(offer, "key-1")
+    number = world.buy(channel[0], "PT/14", 3)
+    (told,) = channel[1].orders_after(0, 9)
+    line = told.lines[0].channel_line
+    for _ in range(2):
+        channel[1].tell_taken_off(number, {line: 2})
+        channel[1].tell_refunded(number, {"R-1": 500, "R-2": 250})
+    seen = world.order(channel[0], number)
+    assert [one["quantity"] for one in seen["lines"]] == [1]
+    assert sorted(one["amount"] for one in seen["refunds"]) == [250, 500]
+    (again,) = channel[1].orders_after(told.changed, 9)
+    assert again.lines[0].quantity == 1
+    channel[1].tell_taken_off(number, {line: 3})
+    (gone,) = channel[1].orders_after(again.changed, 9)
+    assert gone.cancelled
+    with pytest.raises(OutsideRefusal):
+        channel[1].tell_taken_off("NONE", {line: 1})
+
+
 @pytest.mark.parametrize(
     ("kind", "unclear"),
     [("down", False), ("lost answers", True), ("flaky", None), ("throttled", None)],

@@ -22,6 +22,7 @@ from relvan.api.desk import (
     page_of,
     several,
 )
+from relvan.api.order_shapes import answer_shape, order_shape
 from relvan.api.shapes import (
     AddressShape,
     Amount,
@@ -34,7 +35,7 @@ from relvan.api.shapes import (
     verdicts_of,
 )
 from relvan.core.orders.by_hand import OrderKind
-from relvan.core.orders.deeds import DeedAnswer, deeds_of, read_deed
+from relvan.core.orders.deeds import read_deed
 from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.intake import Address
 from relvan.core.people.roles import Right
@@ -44,141 +45,14 @@ from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_
 from relvan.services.orders.estimates import enter_estimate
 from relvan.services.orders.foresee import foresee_orders
 from relvan.services.orders.link import link_line
-from relvan.services.orders.payments import owed_by
 from relvan.services.orders.readdress import change_address
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import channel_by_id
-from relvan.store.customers import customer_by_id
-from relvan.store.dispatch import ParcelRow, parcel_rows
-from relvan.store.invoices import invoices_of_order
 from relvan.store.order_list import PROGRESS, OrderFilter, order_page
-from relvan.store.order_standing import standings_of
-from relvan.store.orders import (
-    ShipmentRow,
-    lines_of,
-    order_by_number,
-    reservations_of,
-    shipment_rows,
-)
-from relvan.store.people import person_by_id
-from relvan.store.tables import Order, OrderLine, Reservation
-from relvan.store.trays import notices_of, tags_of
 
 router = api_router(tags=["orders"])
-
-
-def _order_shape(by: Caller, number: str) -> dict[str, Any]:
-    with by.workplace.database.reading() as session:
-        order = order_by_number(session, number)
-        channel = channel_by_id(session, order.channel_id) if order.channel_id else None
-        lines = lines_of(session, [order.id])[order.id]
-        held = reservations_of(session, [order.id])
-        shipments = shipment_rows(session, order_id=order.id)
-        parcels = parcel_rows(session, order.id)
-        deeds = deeds_of(standings_of(session, [order])[order.id])
-        tags = tags_of(session, [order.id])[order.id]
-        invoices = invoices_of_order(session, order.id)
-        customer = customer_by_id(session, order.customer_id) if order.customer_id else None
-        notices = [notice.words for notice in notices_of(session, order.id)]
-        assigned = person_by_id(session, order.assigned_id) if order.assigned_id else None
-    return {
-        "number": order.number,
-        "channel": channel.key if channel else None,
-        "channel_number": order.channel_number,
-        "tray": order.tray,
-        "tray_since": order.tray_since.isoformat() if order.tray_since else None,
-        "set_aside": {"until": order.aside_until, "reason": order.aside_reason}
-        if order.aside_until
-        else None,
-        "tags": tags,
-        "assigned": assigned.login if assigned else None,
-        "notices": notices,
-        "progress": _progress(order),
-        "facts": _progress(order),  # the name of version 0.1, kept for one version
-        "deeds": {deed: _answer(answer) for deed, answer in deeds.items()},
-        "open": order.words,
-        "customer": {
-            "number": customer.number if customer else None,
-            "name": order.customer,
-            "mail": Address.read(order.ship_to).mail,
-        },
-        "reference": order.reference,
-        "promised": order.promised_on,
-        "prices": "with tax" if order.with_tax else "without tax",
-        "overridden": order.overridden,
-        "ship_to": Address.read(order.ship_to).as_dict(),
-        "lines": [_order_line(order, line, held.get(line.id, [])) for line in lines],
-        "invoices": [row.number for row in invoices],
-        "owed": amount_of(owed_by(order), order.currency),
-        "totals": {
-            "delivery": amount_of(order.delivery_price, order.currency),
-            "total": amount_of(order.total, order.currency),
-            "paid": amount_of(order.paid, order.currency),
-        },
-        "shipments": [_shipment(row, parcels) for row in shipments],
-        "placed_at": order.placed_at.isoformat(),
-        "cancelled": order.cancelled_at is not None,
-    }
-
-
-def _shipment(row: ShipmentRow, parcels: Sequence[ParcelRow]) -> dict[str, Any]:
-    """Returns a shipment of an order with those of these parcels that belong to it."""
-    return {
-        "id": row.id,
-        "number": row.number,
-        "warehouse": row.warehouse_key,
-        "state": row.state,
-        "parcels": [
-            {
-                "id": parcel.id,
-                "carrier": parcel.carrier,
-                "tracking_number": parcel.tracking_number,
-            }
-            for parcel in parcels
-            if parcel.shipment_id == row.id
-        ],
-    }
-
-
-def _order_line(order: Order, line: OrderLine, held: Sequence[Reservation]) -> dict[str, Any]:
-    return {
-        "id": line.id,
-        "line": line.position,
-        "sku": line.sku,
-        "title": line.title,
-        "known": line.is_known,
-        "quantity": line.quantity,
-        "price": amount_of(line.unit_price, order.currency),
-        "discount": amount_of(line.discount, order.currency),
-        "tax": amount_of(line.tax, order.currency),
-        "price_why": line.price_why or [],
-        "reserved": sum(reservation.quantity for reservation in held),
-        "picked": line.picked,
-        "shipped": line.shipped,
-        "invoiced": line.invoiced,
-    }
-
-
-def _answer(answer: DeedAnswer) -> dict[str, str]:
-    return {
-        "outcome": answer.outcome,
-        "code": answer.code,
-        "message": answer.message,
-        "fix": answer.fix,
-    }
-
-
-def _progress(order: Order) -> dict[str, str]:
-    return {
-        "reserved": order.fact_reserved,
-        "picked": order.fact_picked,
-        "shipped": order.fact_shipped,
-        "invoiced": order.fact_invoiced,
-        "paid": order.fact_paid,
-    }
 
 
 Reached = Annotated[str, SomeOf("progress", ("none", "part", "all", "open"))]
@@ -297,7 +171,7 @@ def post_order(by: By, wish: NewOrder) -> dict[str, Any]:
         answer = estimate_shape(by, made.number)
     else:
         made = enter_order(by.workplace, by.actor, draft, paid=wish.paid, strict=wish.strict)
-        answer = _order_shape(by, made.number)
+        answer = order_shape(by, made.number)
     warnings = [
         {"code": one.code, "line": one.line, "message": one.message} for one in made.warnings
     ]
@@ -344,7 +218,7 @@ def _draft_of(by: Caller, wish: NewOrder) -> OrderDraft:
 @router.get("/orders/{number}")
 def get_order(by: By, number: str) -> dict[str, Any]:
     """Returns one order."""
-    return _order_shape(by, number)
+    return order_shape(by, number)
 
 
 @router.patch("/orders/{number}")
@@ -353,7 +227,7 @@ def patch_order(by: By, number: str, change: OrderChange) -> dict[str, Any]:
     if change.tray is not None:
         verdict = move_orders(by.workplace, by.actor, [number], change.tray)[0]
         refuse_with(verdict)
-    return _order_shape(by, number)
+    return order_shape(by, number)
 
 
 BulkDeed = Callable[[Workplace, Actor, Sequence[str]], list[Verdict]]
@@ -396,7 +270,7 @@ for _name, (_deed, _words) in BULK.items():
 def post_orders_foresee(by: By, deed: str, wish: OrderNumbers) -> dict[str, Any]:
     """Says what an action would do to each order, and changes nothing."""
     foreseen = foresee_orders(by.workplace, read_deed(deed), wish.numbers)
-    return {"items": [{"number": one.number, **_answer(one.answer)} for one in foreseen]}
+    return {"items": [{"number": one.number, **answer_shape(one.answer)} for one in foreseen]}
 
 
 @router.post("/orders/{number}/address")
@@ -404,7 +278,7 @@ def post_address(by: By, number: str, wish: AddressShape) -> dict[str, Any]:
     """Sends an order to another address in the same country, until something of it is picked; tells
     in `warnings` what is not as it is written there. The customer's addresses stay as they are."""
     warnings = change_address(by.workplace, by.actor, number, Address(**wish.model_dump()))
-    return {**_order_shape(by, number), "warnings": warnings}
+    return {**order_shape(by, number), "warnings": warnings}
 
 
 class LinkedLine(Shape):
@@ -418,4 +292,4 @@ def post_line_link(by: By, number: str, line: Id, wish: LinkedLine) -> dict[str,
     """Says which product an unknown line means, by the line's position; all lines like it and the
     listing are linked too."""
     repaired = link_line(by.workplace, by.actor, number, line, wish.sku)
-    return {**_order_shape(by, number), "repaired": repaired}
+    return {**order_shape(by, number), "repaired": repaired}

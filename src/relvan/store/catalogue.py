@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Select, or_, select
 from sqlalchemy.orm import Session
 
-from relvan.core.catalogue.identity import sku_key
+from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.orders.trays import Tray
 from relvan.core.refusal import not_found
@@ -111,6 +111,13 @@ def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[
         )
     )
     return {key: (product_id, kind, tax_code) for key, product_id, kind, tax_code in rows}
+
+
+def ids_by_scan(session: Session, code: str) -> set[int]:
+    """Returns the ids of the products that a scanned code means: by SKU, alias or GTIN."""
+    by_name = select(SkuName.product_id).where(SkuName.key == sku_key(code))
+    by_gtin = select(Product.id).where(Product.gtin_key == gtin_key(code))
+    return {*session.scalars(by_name), *session.scalars(by_gtin)}
 
 
 def skus_of(session: Session, product_ids: Collection[int]) -> dict[int, str]:

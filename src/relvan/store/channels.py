@@ -279,6 +279,11 @@ def order_policy_of(channel: Channel) -> OrderPolicy:
     return read_order_policy({**channel.order_policy, "tray": channel.start_tray})
 
 
+def channel_is_connected(session: Session, channel_id: int) -> bool:
+    """Says whether a channel can be told something."""
+    return channel_by_id(session, channel_id).connection in IN_USE
+
+
 def channel_keys(session: Session) -> dict[int, str]:
     """Returns the keys of all channels, ended ones included, by id."""
     return dict(session.execute(select(Channel.id, Channel.key)).all())

@@ -8,7 +8,7 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from relvan.core.channels.connection import ChannelHoldings, Connection
-from relvan.core.channels.sending import OPEN_UPDATES, Topic, UpdateState
+from relvan.core.channels.sending import OPEN_UPDATES, ORDER_NEWS, Topic, UpdateState
 from relvan.core.jobs.life import JobVerdict
 from relvan.core.orders.facts import Extent
 from relvan.store.among import among
@@ -23,7 +23,7 @@ from relvan.store.tables import (
 )
 
 # what the channel is told before the connection ends; a price or a quantity is of no use then
-LAST_WORDS = (Topic.SHOWN, Topic.ACKNOWLEDGE, Topic.TRACKING)
+LAST_WORDS = (Topic.SHOWN, *ORDER_NEWS)
 _OPEN_ORDER = (Order.cancelled_at.is_(None), Order.fact_shipped != Extent.ALL)
 
 

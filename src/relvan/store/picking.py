@@ -5,6 +5,7 @@ from collections.abc import Collection
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from relvan.core.shipping.life import PickListState
 from relvan.store.tables import Pick, PickList, ShipmentLine
 
 
@@ -28,6 +29,12 @@ def taken_picks(session: Session, shipment_id: int) -> list[Pick]:
 def pick_lists(session: Session, pick_list_ids: Collection[int]) -> list[PickList]:
     """Returns pick lists by their ids."""
     return list(session.scalars(select(PickList).where(PickList.id.in_(pick_list_ids))))
+
+
+def open_lists_in(session: Session, warehouse_id: int) -> list[PickList]:
+    """Returns the open pick lists of a warehouse."""
+    open_ones = (PickList.warehouse_id == warehouse_id, PickList.state == PickListState.OPEN)
+    return list(session.scalars(select(PickList).where(*open_ones).order_by(PickList.id)))
 
 
 def units_picked(session: Session, pick_list_id: int) -> list[int | None]:

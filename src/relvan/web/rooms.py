@@ -64,6 +64,7 @@ ROOMS = {
         Room("customers", "Customers", "customer_index"),
         Room("invoices", "Invoices", "invoice_index"),
         Room("payments", "Payments", "payment_index"),
+        Room("returns", "Returns", "return_index"),
         Room("mails", "Mails", "mail_index"),
         Room("trays", "Trays", "tray_index"),
         Room("rules", "Rules", "rule_index"),

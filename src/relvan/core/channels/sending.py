@@ -46,8 +46,12 @@ class Topic(StrEnum):
     SHOWN = "shown"
     ACKNOWLEDGE = "acknowledge"
     TRACKING = "tracking"
+    TAKEN_OFF = "taken off"
+    REFUNDED = "refunded"
 
 
+# what a channel is told of its orders
+ORDER_NEWS = (Topic.ACKNOWLEDGE, Topic.TRACKING, Topic.TAKEN_OFF, Topic.REFUNDED)
 FIRST_WAIT_S = 0.5
 LONGEST_WAIT_S = 300.0
 FAILURES_TO_TROUBLE = 5
@@ -70,7 +74,7 @@ def quantity_urgency(before: int | None, after: int, *, precaution: bool = False
 
 def topic_urgency(topic: Topic) -> Urgency:
     """Returns how urgent an update of any other topic is."""
-    if topic in (Topic.ACKNOWLEDGE, Topic.TRACKING):
+    if topic in ORDER_NEWS:
         return Urgency.ORDER_NEWS
     if topic == Topic.PRICE:
         return Urgency.PRICE

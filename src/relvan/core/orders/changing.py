@@ -4,6 +4,7 @@ channel tells after goods were picked or have left. See docs/rules.md, “Change
 
 from relvan.core.orders.facts import Extent, OrderFacts
 from relvan.core.orders.intake import Address
+from relvan.core.orders.returns import LineStanding
 from relvan.core.refusal import Refusal
 
 
@@ -56,6 +57,17 @@ def words_of_late_address(facts: OrderFacts, wanted: Address) -> str:
     if waiting > 0:
         return f"Its channel changed the address to {to}. {_units(waiting)} {_are(waiting)} picked: check the label."
     return ""
+
+
+def words_of_late_line(line: LineStanding, units: int) -> str:
+    """Returns what the team must know when a buyer takes units off a line that are picked, invoiced
+    or have left."""
+    told = f"Its buyer took {_units(units)} of {line.name} off."
+    if line.shipped:
+        return f"{told} {_units(line.shipped)} had left: call the parcel back, or take it back."
+    if line.picked:
+        return f"{told} {_units(line.picked)} {_are(line.picked)} picked: undo the picks."
+    return f"{told} They stand on an invoice: give them back by a credit note."
 
 
 def _units(count: int) -> str:

@@ -161,3 +161,16 @@ def sums_of(lines: Iterable[InvoiceLine], *, with_tax: bool) -> InvoiceSums:
     more = sum(line.more_tax for line in found)
     payable = sum(line.paid for line in found) if with_tax else total + more
     return InvoiceSums(rates, net, tax, total, payable)
+
+
+def brought_to(lines: Sequence[InvoiceLine], amount: int, *, with_tax: bool) -> list[InvoiceLine]:
+    """Returns lines that come to an amount with tax, spread by what each came to; the difference
+    stands as their discount."""
+    parts = spread(amount, [max(0, line.paid) for line in lines])
+    found = []
+    for line, part in zip(lines, parts, strict=True):
+        net = part - tax_inside(part, line.percent)
+        priced = part if with_tax else net
+        discount = line.unit_price * line.quantity - priced
+        found.append(replace(line, paid=part, net=net, discount=discount))
+    return found

@@ -25,6 +25,7 @@ class Series(StrEnum):
     CREDIT_NOTE = "C"
     CUSTOMER = "K"
     ESTIMATE = "E"
+    RETURN = "R"
 
 
 SERIES_NAMES = {
@@ -35,6 +36,7 @@ SERIES_NAMES = {
     Series.CREDIT_NOTE: "credit note",
     Series.CUSTOMER: "customer",
     Series.ESTIMATE: "estimate",
+    Series.RETURN: "return",
 }
 # the numbers of these follow one another without holes, as the law wants it
 WITHOUT_HOLES = (Series.INVOICE, Series.CREDIT_NOTE)

@@ -2,7 +2,7 @@
 answered by reply sheet.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 from urllib.parse import quote
@@ -111,6 +111,16 @@ class HandInsGateway(WithoutWebhooks):
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
         self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
+
+    def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
+        for line, count in units.items():
+            address = f"orders/{number}/lines/{quote(line, safe='')}/not-coming"
+            self._caller.call("PUT", address, json={"units": count})
+
+    def tell_refunded(self, number: str, refunds: Mapping[str, int]) -> None:
+        for key, amount in refunds.items():
+            address = f"orders/{number}/moneys/{quote(key, safe='')}"
+            self._caller.call("PUT", address, json={"cents": amount})
 
     def close(self) -> None:
         self._caller.close()

@@ -2,7 +2,7 @@
 shelves, and asking prices in cents.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -98,6 +98,15 @@ class NoticesGateway(WithoutWebhooks):
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         body = {"carrier": parcel.carrier, "code": parcel.tracking_number}
         self._caller.call("POST", f"sales/{number}/sent", json=body)
+
+    def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
+        items = [{"item": line, "units": count} for line, count in units.items()]
+        self._caller.call("POST", f"sales/{number}/withdrawn", json={"items": items})
+
+    def tell_refunded(self, number: str, refunds: Mapping[str, int]) -> None:
+        for key, amount in refunds.items():
+            body = {"code": key, "cents": amount}
+            self._caller.call("POST", f"sales/{number}/paybacks", json=body)
 
     def close(self) -> None:
         self._caller.close()

@@ -3,7 +3,7 @@ with pieces, corners, and prices in rappen.
 """
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 from urllib.parse import quote
@@ -94,6 +94,14 @@ class PiecesGateway(WithoutWebhooks):
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
         self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
+
+    def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
+        self._caller.call("PUT", f"orders/{number}/missing", json={"counts": dict(units)})
+
+    def tell_refunded(self, number: str, refunds: Mapping[str, int]) -> None:
+        for key, amount in refunds.items():
+            address = f"orders/{number}/returned/{quote(key, safe='')}"
+            self._caller.call("PUT", address, json={"rappen": amount})
 
     def close(self) -> None:
         self._caller.close()

@@ -234,6 +234,18 @@ class ChannelGateway(Protocol):
         """Tells the channel that a parcel left. Repeating it changes nothing."""
         ...
 
+    def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
+        """Tells the channel how many units of each line of an order we took off, in all. Repeating it
+        changes nothing.
+        """
+        ...
+
+    def tell_refunded(self, number: str, refunds: Mapping[str, int]) -> None:
+        """Tells the channel what we gave back of an order, each in minor units under a key of its
+        own, of letters, digits and hyphens. Repeating it changes nothing.
+        """
+        ...
+
     def set_webhook(self, url: str, secret: str) -> None:
         """Tells the channel the address to which it sends webhooks of orders."""
         ...

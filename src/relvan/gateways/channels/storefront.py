@@ -3,7 +3,7 @@ signed order webhooks.
 """
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
@@ -94,6 +94,14 @@ class StorefrontGateway:
         self._caller.call(
             "PUT", f"orders/{number}/dispatches/{code}", json={"carrier": parcel.carrier}
         )
+
+    def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
+        self._caller.call("PUT", f"orders/{number}/taken-off", json={"lines": dict(units)})
+
+    def tell_refunded(self, number: str, refunds: Mapping[str, int]) -> None:
+        for key, amount in refunds.items():
+            address = f"orders/{number}/refunds/{quote(key, safe='')}"
+            self._caller.call("PUT", address, json={"amount": amount})
 
     def set_webhook(self, url: str, secret: str) -> None:
         self._caller.call("PUT", "hook", json={"url": url, "secret": secret})

@@ -11,6 +11,7 @@ from relvan.core.shipping.life import NOT_PICKED_YET, PICK_LIST, SHIPMENT, Shipm
 from relvan.services import audit
 from relvan.services.changes import MailWish, changes_of
 from relvan.services.orders.reserve import answer_for, free_in
+from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
@@ -28,6 +29,7 @@ def cancel_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
         order = order_by_number(session, number)
         if answer_for(session, order, OrderDeed.CANCEL).does:
             cancel_in(session, workplace, actor, order, "cancelled")
+            tell_taken_off(session, workplace, order)
 
     return for_each(workplace, numbers, deed)
 

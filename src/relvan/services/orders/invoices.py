@@ -3,7 +3,7 @@ so that numbers have no holes; what is issued never changes.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
@@ -15,6 +15,7 @@ from relvan.core.orders.invoicing import (
     Billable,
     InvoiceLine,
     InvoiceSums,
+    brought_to,
     delivery_lines,
     line_of,
     sums_of,
@@ -108,7 +109,7 @@ def invoice_in(
     refuse_unnamed(workplace.firm)
     lines = [line for line in lines_of(session, [order.id])[order.id] if line.part_of is None]
     wanted = _wanted(order, lines, units)
-    goods = [line_of(_billable(order, line), wanted[line.id]) for line in lines if wanted[line.id]]
+    goods = [line_of(billable(order, line), wanted[line.id]) for line in lines if wanted[line.id]]
     charge = order.delivery_price - order.delivery_invoiced
     made = [*goods, *delivery_lines(charge, goods, DELIVERY, with_tax=order.with_tax)]
     if not made:
@@ -156,13 +157,14 @@ def _wanted(
     return {line.id: units.get(line.id, 0) for line in lines}
 
 
-def _billable(order: Order, line: OrderLine) -> Billable:
+def billable(order: Order, line: OrderLine, *, again: bool = False) -> Billable:
+    """Returns a line as it can be invoiced; with `again` as if nothing of it had been."""
     return Billable(
         line.id,
         line.sku,
         line.title,
         line.quantity,
-        line.invoiced,
+        0 if again else line.invoiced,
         line.unit_price,
         line.discount,
         Decimal(line.tax_percent or 0),
@@ -273,7 +275,20 @@ def credit_invoice(
         raise refuse("form", message, "Say why it is given back.", "reason")
     with workplace.database.writing() as session:
         row = invoice_by_number(session, number)
-        return credit_in(session, workplace, actor, row, reason, (units, again)).number
+        wish = Credit(reason, units, again)
+        return credit_in(session, workplace, actor, row, wish).number
+
+
+@dataclass(frozen=True)
+class Credit:
+    """What a credit note gives back, and why: the units by the positions of the invoice's lines, or
+    None for all that is left; whether they are to be invoiced again; and the amount, in minor units,
+    where less is given back for them than they came to."""
+
+    reason: str
+    units: Mapping[int, int] | None = None
+    again: bool = False
+    amount: int | None = None
 
 
 def credit_in(
@@ -281,31 +296,30 @@ def credit_in(
     workplace: Workplace,
     actor: Actor,
     row: InvoiceRow,
-    reason: str,
-    what: tuple[Mapping[int, int] | None, bool],
+    wish: Credit,
 ) -> InvoiceRow:
-    """Issues a credit note inside a transaction. `what` are the units by position, or None for all
-    that is left, and whether they are to be invoiced again."""
-    units, again = what
+    """Issues a credit note over an invoice inside a transaction."""
     if row.kind != "invoice":
         message = f"“{row.number}” is a credit note."
         raise refuse("not-allowed", message, "Correct the invoice itself.")
     order = order_by_id(session, row.order_id)
     lines = lines_of_invoice(session, row.id)
-    wanted = _to_credit(row, lines, credited_units(session, row.id), units)
-    made = [_part(line, before, wish) for line, before, wish in wanted]
+    wanted = _to_credit(row, lines, credited_units(session, row.id), wish.units)
+    made = [_part(line, before, units) for line, before, units in wanted]
+    if wish.amount is not None:
+        made = brought_to(made, wish.amount, with_tax=row.with_tax)
     sums = sums_of(made, with_tax=row.with_tax)
     serial, number = next_serial(session, Series.CREDIT_NOTE, workplace.local_now())
     note = _row(workplace, order, sums, workplace.local_now().date())
     note.number, note.kind, note.serial = number, "credit", serial
-    note.corrects_id, note.reason, note.again = row.id, reason, again
+    note.corrects_id, note.reason, note.again = row.id, wish.reason, wish.again
     note.seller, note.buyer, note.tax_kind = row.seller, row.buyer, row.tax_kind
     note.supplied_on, note.due_on = row.supplied_on, note.issued_on
     positions = [line.position for line, _, _ in wanted]
     _save(session, note, made)
     for saved, position in zip(lines_of_invoice(session, note.id), positions, strict=True):
         saved.position = position  # by which it names the line of the invoice
-    if again:
+    if wish.again:
         _open_again(session, order, wanted)
     else:
         order.credited += note.payable

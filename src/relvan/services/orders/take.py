@@ -27,6 +27,7 @@ from relvan.services.orders.payments import channel_payment, pay_in_full
 from relvan.services.orders.readdress import take_told_address
 from relvan.services.orders.reserve import Reserving, reserve_all, reserve_in
 from relvan.services.orders.short import note_oversales
+from relvan.services.orders.told_lines import take_told_lines
 from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
@@ -132,6 +133,7 @@ def _save(
         _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN), tax)
         for order, incoming, tax in zip(orders, told, taxes, strict=True)
         for position, line in enumerate(incoming.lines, 1)
+        if line.quantity > 0  # else the buyer took it off before we knew of it
     ]
     session.add_all(lines)
     session.add_all(channel_payment(workplace, order, order.paid) for order in orders if order.paid)
@@ -296,6 +298,8 @@ def _update(
             {"paid": (order.paid, order.total)},
         )
         pay_in_full(session, workplace, order)
+        changed = True
+    if take_told_lines(session, workplace, order, incoming):
         changed = True
     if take_told_address(session, workplace, SYSTEM, order, incoming.ship_to):
         changed = True

@@ -169,6 +169,10 @@ def _send_one(gateway: ChannelGateway, envelope: Envelope) -> None:
         payload = envelope.payload
         parcel = Dispatched(payload["carrier"], payload["tracking_number"])
         gateway.tell_dispatched(payload["number"], parcel)
+    elif envelope.topic == Topic.TAKEN_OFF:
+        gateway.tell_taken_off(envelope.subject.key, envelope.payload["lines"])
+    elif envelope.topic == Topic.REFUNDED:
+        gateway.tell_refunded(envelope.subject.key, envelope.payload["refunds"])
 
 
 def _by_row(

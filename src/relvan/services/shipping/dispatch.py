@@ -3,7 +3,6 @@ tracking number."""
 
 from collections.abc import Sequence
 
-from relvan.core.channels.connection import IN_USE
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import parcel_subject
 from relvan.core.mail.texts import MailEvent
@@ -20,7 +19,7 @@ from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.move import write_movement
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import channel_by_id
+from relvan.store.channels import channel_is_connected
 from relvan.store.dispatch import carrier_names, parcels_of, shipment_by_id, shipment_lines
 from relvan.store.order_lines import reservation_at
 from relvan.store.picking import taken_picks
@@ -118,7 +117,7 @@ def _tell_tracking(
 ) -> None:
     if order.channel_id is None:
         return
-    if channel_by_id(session, order.channel_id).connection not in IN_USE:
+    if not channel_is_connected(session, order.channel_id):
         return  # its page says that a person must tell the channel
     names = carrier_names(session)
     tell(

@@ -64,6 +64,7 @@ from relvan.store.tables.people import (
     Toast,
     Visit,
 )
+from relvan.store.tables.returns import OrderReturn, ReturnLine
 from relvan.store.tables.setup import (
     BackupRun,
     CertificateRow,
@@ -132,6 +133,7 @@ __all__ = [
     "Order",
     "OrderLine",
     "OrderNotice",
+    "OrderReturn",
     "OrderRule",
     "OrderTag",
     "OutboxEntry",
@@ -152,6 +154,7 @@ __all__ = [
     "ProductPicture",
     "RepeatedCall",
     "Reservation",
+    "ReturnLine",
     "SaleWindow",
     "SeenWorker",
     "Shipment",

@@ -195,13 +195,15 @@ class OrderLine(Table):
     invoices, `tax_worked` is the tax that is worked out where the source of the order gave another one
     (`tax`), `cost` is what one cost when it was sold, and `price_why` why a price was proposed.
 
+    `quantity` is what is still to be sent; `taken_off` are units that were ordered and are not sent.
+
     The line of a kit is not stocked. Lines of its parts follow it, with `part_of` naming the kit's
     line and a price of 0. `apart` says that these parts may come from different warehouses.
     """
 
     __tablename__ = "order_line"
     __table_args__ = strict(
-        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("quantity >= 0", name="quantity"),
         CheckConstraint("picked BETWEEN 0 AND quantity", name="picked"),
         CheckConstraint("shipped BETWEEN 0 AND quantity", name="shipped"),
         Index("ix_order_line_order_id", "order_id"),
@@ -223,6 +225,7 @@ class OrderLine(Table):
     product_id: Mapped[int | None] = mapped_column(ForeignKey("product.id"))
     stocked: Mapped[bool] = mapped_column(default=True)
     quantity: Mapped[int]
+    taken_off: Mapped[int] = mapped_column(default=0, server_default="0")
     unit_price: Mapped[int]
     tax: Mapped[int] = mapped_column(default=0)
     tax_worked: Mapped[int | None]

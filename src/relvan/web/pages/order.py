@@ -15,6 +15,7 @@ from relvan.core.why import Why
 from relvan.services.orders.aside import link_for_customer, see_notices
 from relvan.services.orders.link import likeliest, link_line, unlinked_in
 from relvan.services.orders.payments import METHODS, owed_by
+from relvan.services.orders.returns import can_come_back
 from relvan.services.orders.short import short_of
 from relvan.store.channels import channel_by_id
 from relvan.store.customers import customer_by_id
@@ -32,6 +33,7 @@ from relvan.store.orders import (
     tellings_of_order,
 )
 from relvan.store.people import active_people
+from relvan.store.returns import returns_of_order
 from relvan.store.stock import warehouses
 from relvan.store.tables import Order, OrderLine, Reservation
 from relvan.store.trays import all_tags, notices_of, tags_of
@@ -84,6 +86,8 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "link": f"{desk.workplace.settings.base_url.rstrip('/')}/o/{order.secret}"
             if order.secret
             else "",
+            "returns": returns_of_order(session, order.id),
+            "coming_back": can_come_back(session, order),
             "mails": mails_of_order(session, order.id),
             "mail_choices": texts_for_orders(session),
             "notices": notices_of(session, order.id),

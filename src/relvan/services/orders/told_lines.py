@@ -1,0 +1,39 @@
+"""Takes over what a channel tells of the lines of an order that was taken before: units that its buyer
+took off. What is picked or has left is laid before the team.
+"""
+
+from relvan.core.orders.changing import words_of_late_line
+from relvan.core.orders.intake import IncomingOrder
+from relvan.services.orders.line_changes import line_standing, take_off_in
+from relvan.services.workplace import SYSTEM, Workplace
+from relvan.store.orders import lines_of
+from relvan.store.session import Session
+from relvan.store.tables import Order
+from relvan.store.trays import add_notice
+
+
+def take_told_lines(
+    session: Session, workplace: Workplace, order: Order, incoming: IncomingOrder
+) -> bool:
+    """Takes units off lines of which the channel tells fewer than we hold; returns whether anything
+    changed. What we took off ourselves is not taken off once more: the channel may not know of it
+    yet, and then tells more than we hold."""
+    if order.cancelled_at is not None:
+        return False
+    told = {line.channel_line: line.quantity for line in incoming.lines if line.channel_line}
+    lines = lines_of(session, [order.id])[order.id]
+    wanted = []
+    for line in lines:
+        less = line.quantity - told.get(line.channel_line, line.quantity)
+        if line.part_of is not None or less <= 0:
+            continue
+        standing = line_standing(line, [one for one in lines if one.part_of == line.id])
+        units = min(less, line.quantity - max(standing.picked, standing.invoiced))
+        if units > 0:
+            wanted.append((line, units))
+        if units < less:
+            words = words_of_late_line(standing, less - max(0, units))
+            add_notice(session, order.id, words, workplace.now())
+    if wanted:
+        take_off_in(session, workplace, SYSTEM, order, wanted)
+    return bool(wanted)
