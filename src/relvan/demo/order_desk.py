@@ -5,12 +5,19 @@ the desk knows.
 from datetime import timedelta
 
 from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.orders.returns import ReturnTo
 from relvan.core.orders.rules import Rule, RuleDeed, RuleEvent, RuleIf, RuleThen
 from relvan.core.orders.trays import TrayForm
 from relvan.services.orders.aside import assign_orders, set_aside, tag_orders
 from relvan.services.orders.cancel import move_orders
 from relvan.services.orders.invoices import credit_invoice, invoice_orders
 from relvan.services.orders.payments import NewPayment, add_payment
+from relvan.services.orders.returns import (
+    ArrivedGoods,
+    expect_return,
+    receive_return,
+    refund_return,
+)
 from relvan.services.orders.rule_book import save_rule
 from relvan.services.orders.take import take_manual_order
 from relvan.services.orders.trays import change_tray, create_tray
@@ -88,9 +95,25 @@ def leave_every_state(workplace: Workplace, owner: Actor) -> None:
     with workplace.database.reading() as session:
         refunded = invoice_by_number(session, note).payable
     add_payment(workplace, owner, NewPayment(given_back.order, -refunded, "transfer"))
+    _expect_returns(workplace, owner)
     for row in owed:
         add_payment(
             workplace,
             owner,
             NewPayment(row.order, row.owed // 2, "cheque", "provisional", note="cheque 4411"),
         )
+
+
+def _expect_returns(workplace: Workplace, owner: Actor) -> None:
+    """Leaves a return that is expected, one that was received, and one that was refunded."""
+    sent = OrderFilter(shipped=("all",), invoiced=("all",))
+    with workplace.database.reading() as session:
+        rows = order_page(session, sent, limit=6)
+    reasons = ("Does not fit the shelf", "A chip in the rim", "Ordered twice")
+    for place, (row, reason) in enumerate(zip(rows[3:], reasons, strict=True)):
+        number = expect_return(workplace, owner, row.number, {1: 1}, reason)
+        if place:
+            to = ReturnTo.BLOCKED if place == 1 else ReturnTo.STOCK
+            receive_return(workplace, owner, number, [ArrivedGoods(1, 1, to)], "millrace")
+        if place == len(reasons) - 1:
+            refund_return(workplace, owner, number)

@@ -145,7 +145,13 @@ def receive_return(
         if moved:
             note_movements(session, workplace, moved)
         count = sum(one.units for one in arrived)
-        _note(session, workplace, actor, order, f"{count} units of {row.number} received")
+        _note(
+            session,
+            workplace,
+            actor,
+            order,
+            f"{count} {'unit' if count == 1 else 'units'} of {row.number} received",
+        )
         return row.state
 
 

@@ -45,7 +45,7 @@ def put_back(workplace: Workplace, actor: Actor, shipment_id: int) -> None:
         units = _unpick(session, shipment)
         forget_contents(session, shipment.id)
         shipment.state = move(SHIPMENT, shipment.number, shipment.state, "put back")
-        deed = f"{shipment.number}: {units} units put back"
+        deed = f"{shipment.number}: {units} {'unit' if units == 1 else 'units'} put back"
         subject = audit.Subject("order", order.id)
         audit.record(session, actor, workplace.now(), subject, deed)
         session.flush()
