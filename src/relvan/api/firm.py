@@ -16,7 +16,14 @@ from relvan.api.desk import By, Caller, setup_router
 from relvan.api.shapes import Shape
 from relvan.core.people.roles import LEAST_PASSWORD, MOST_PASSWORD
 from relvan.core.setup.bins import CODE, MOST_CODE
-from relvan.core.setup.firm import MOST_NAME, Firm, country_names, locales, time_zones
+from relvan.core.setup.firm import (
+    MOST_NAME,
+    MOST_PACKAGING,
+    Firm,
+    country_names,
+    locales,
+    time_zones,
+)
 from relvan.core.texts import WORDS
 from relvan.services.setup.firm import MOST_LOGO, change_firm, delete_logo, keep_logo, number_series
 
@@ -71,6 +78,7 @@ class FirmChange(Shape):
     time_zone: Annotated[str, described(time_zones())] | None = None
     two_step: Flag | None = None
     scale: Annotated[str, Field(max_length=300)] | None = None
+    packaging: Annotated[int, described_number(0, MOST_PACKAGING)] | None = None
     number_series: dict[str, SeriesShape] | None = Field(default=None, max_length=10)
 
 
@@ -88,6 +96,7 @@ def _firm_shape(by: Caller, firm: Firm) -> dict[str, Any]:
         "locale": firm.locale,
         "two_step": firm.two_step,
         "scale": firm.scale,
+        "packaging": firm.packaging,
         "logo": bool(firm.logo),
         "time_zone": firm.time_zone,
         "number_series": series,

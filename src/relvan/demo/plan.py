@@ -50,6 +50,7 @@ SENDER = {
 
 
 FIRM = {
+    "packaging": 38,
     "name": "Quillmoss",
     "address": {**SENDER, "mail": "post@example.com"},
     "vat_number": "IE1234567T",

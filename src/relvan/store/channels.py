@@ -284,6 +284,11 @@ def channel_is_connected(session: Session, channel_id: int) -> bool:
     return channel_by_id(session, channel_id).connection in IN_USE
 
 
+def channel_names_by_id(session: Session) -> dict[int, str]:
+    """Returns the names of all channels, ended ones included, by id."""
+    return dict(session.execute(select(Channel.id, Channel.name)).all())
+
+
 def channel_keys(session: Session) -> dict[int, str]:
     """Returns the keys of all channels, ended ones included, by id."""
     return dict(session.execute(select(Channel.id, Channel.key)).all())

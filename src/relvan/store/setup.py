@@ -54,7 +54,13 @@ def firm_of(session: Session) -> Firm | None:
     if row is None:
         return None
     texts = {name: getattr(row, name) for name in TEXTS}
-    return Firm(address=Address.read(row.address), two_step=row.two_step, logo=row.logo, **texts)
+    return Firm(
+        address=Address.read(row.address),
+        two_step=row.two_step,
+        logo=row.logo,
+        packaging=row.packaging,
+        **texts,
+    )
 
 
 def keep_firm(session: Session, firm: Firm) -> None:
@@ -64,6 +70,7 @@ def keep_firm(session: Session, firm: Firm) -> None:
         row = FirmRow(id=THE_FIRM)
         session.add(row)
     row.address, row.two_step, row.logo = firm.address.as_dict(), firm.two_step, firm.logo
+    row.packaging = firm.packaging
     for name in TEXTS:
         setattr(row, name, getattr(firm, name))
 

@@ -65,6 +65,7 @@ ROOMS = {
         Room("invoices", "Invoices", "invoice_index"),
         Room("payments", "Payments", "payment_index"),
         Room("returns", "Returns", "return_index"),
+        Room("earned", "Earned", "earned_show"),
         Room("mails", "Mails", "mail_index"),
         Room("trays", "Trays", "tray_index"),
         Room("rules", "Rules", "rule_index"),

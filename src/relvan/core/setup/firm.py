@@ -22,6 +22,7 @@ from relvan.core.refusal import Refusal
 MOST_NAME = 120
 EORI = re.compile(r"[A-Z]{2}[A-Z0-9]{1,15}")
 VAT_COUNTRY = {"EL": "GR", "XI": "GB"}  # prefixes of VAT numbers that are no country codes
+MOST_PACKAGING = 100_000  # minor units
 TEXTS = ("name", "vat_number", "eori", "currency", "locale", "time_zone", "scale")
 
 
@@ -29,7 +30,8 @@ TEXTS = ("name", "vat_number", "eori", "currency", "locale", "time_zone", "scale
 class Firm:
     """The seller. `currency` is an ISO 4217 code, `locale` a CLDR one such as en_IE, `time_zone` a
     name of the IANA database; `two_step` says that owners must sign in by two steps,
-    `scale` is the address of the scale on the packing bench, and `logo` the file of the logo.
+    `scale` is the address of the scale on the packing bench, `logo` the file of the logo, and
+    `packaging` what the packaging of a parcel costs, in minor units.
     """
 
     name: str = ""
@@ -42,6 +44,7 @@ class Firm:
     two_step: bool = False
     scale: str = ""
     logo: str = ""
+    packaging: int = 0
 
     @property
     def is_named(self) -> bool:
@@ -61,7 +64,8 @@ class Firm:
             parts = {**address.as_dict(), **wish["address"]}
             address = tidy_address(Address.read(parts))
         two_step = bool(wish.get("two_step", self.two_step))
-        return replace(self, address=address, two_step=two_step, **told)
+        packaging = int(wish.get("packaging", self.packaging) or 0)
+        return replace(self, address=address, two_step=two_step, packaging=packaging, **told)
 
 
 def tidy_address(address: Address) -> Address:
@@ -129,6 +133,9 @@ def check_firm(firm: Firm) -> list[Refusal]:
         found.append(
             Refusal("not-allowed", message, "Type its three letters, like EUR.", "currency")
         )
+    if not 0 <= firm.packaging <= MOST_PACKAGING:
+        message = "“Packaging of a parcel” must be from 0 to 1,000.00."
+        found.append(Refusal("out-of-range", message, "Correct the amount.", "packaging"))
     if firm.locale not in locales():
         message = (
             f"“Numbers and dates” must be a language in a country; it got “{firm.locale[:20]}”."

@@ -15,7 +15,8 @@ class FirmRow(Table):
     """The firm that sells. There is at most one; `skipped` names the first steps that somebody has
     skipped, and `registered` the countries besides its own in which it is registered for tax.
     `two_step` says that owners must sign in by two steps, `logo` is the file of the firm's logo, and
-    `scale` the address of the scale on the packing bench.
+    `scale` the address of the scale on the packing bench. `packaging` is what the packaging of a parcel
+    costs, in minor units.
     """
 
     __tablename__ = "firm"
@@ -33,6 +34,7 @@ class FirmRow(Table):
     two_step: Mapped[bool] = mapped_column(default=False, server_default="0")
     logo: Mapped[str] = mapped_column(default="", server_default="")
     scale: Mapped[str] = mapped_column(default="", server_default="")
+    packaging: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
 class TaxRateRow(Table):

@@ -52,13 +52,14 @@ def firm_show(desk: AtSetup) -> HTMLResponse:
 @router.post("/firm", name="firm_save")
 def firm_save(desk: AtSetup, form: Form) -> Response:
     """Saves what is known of the firm."""
-    address = fields_under(form, "address_")
+    address, read = fields_under(form, "address_"), FormReader(form)
     try:
-        change_firm(
-            desk.workplace,
-            desk.actor,
-            {**form, "address": address, "two_step": form.get("two_step") == "yes"},
-        )
+        told: dict[str, Any] = {**form, "address": address}
+        told["two_step"] = form.get("two_step") == "yes"
+        if "packaging" in form:
+            told["packaging"] = read.amount("packaging", desk.workplace.firm.currency) or 0
+        read.raise_if_refused()
+        change_firm(desk.workplace, desk.actor, told)
     except Refused as refused:
         return _firm_page(desk, status=422, typed=dict(form), refused=refused)
     return desk.done("/setup/firm", "The firm is saved.")

@@ -13,6 +13,7 @@ from relvan.core.orders.routing_why import why_route
 from relvan.core.orders.trays import Tray
 from relvan.core.why import Why
 from relvan.services.orders.aside import link_for_customer, see_notices
+from relvan.services.orders.earned import earned_of_order
 from relvan.services.orders.link import likeliest, link_line, unlinked_in
 from relvan.services.orders.payments import METHODS, owed_by
 from relvan.services.orders.returns import can_come_back
@@ -86,6 +87,7 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "link": f"{desk.workplace.settings.base_url.rstrip('/')}/o/{order.secret}"
             if order.secret
             else "",
+            "earned": earned_of_order(desk.workplace, session, order.id),
             "returns": returns_of_order(session, order.id),
             "coming_back": can_come_back(session, order),
             "mails": mails_of_order(session, order.id),
