@@ -102,6 +102,10 @@ CALLS = {
     "POST /shipments/{shipment_id}/put-back": (Right.DISPATCH, None),
     "POST /orders/{number}/lines/{line}/cancel": (Right.ORDERS, None),
     "PATCH /orders/{number}/lines/{line}": (Right.ORDERS, {"quantity": 1}),
+    "POST /orders/{number}/lines/{line}/warehouse": (
+        Right.ORDERS,
+        {"warehouse": "yard", "instead_of": "millrace"},
+    ),
     "POST /returns": (
         Right.ORDERS,
         {"order": "O-1", "lines": [{"line": 1, "quantity": 1}], "reason": "Broken"},

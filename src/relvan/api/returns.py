@@ -14,6 +14,7 @@ from relvan.core.refusal import refuse
 from relvan.core.texts import SAYING
 from relvan.services.orders.line_changes import set_quantity, take_off
 from relvan.services.orders.payments import METHODS
+from relvan.services.orders.reroute import move_promise
 from relvan.services.orders.returns import (
     ArrivedGoods,
     cancel_return,
@@ -59,6 +60,21 @@ def post_line_cancel(by: By, number: str, line: Id, wish: TakenOff | None = None
 def patch_line(by: By, number: str, line: Id, wish: LineQuantity) -> dict[str, Any]:
     """Brings a line to so many units. Orders of a channel can only become smaller."""
     set_quantity(by.workplace, by.actor, number, line, wish.quantity)
+    return order_shape(by, number)
+
+
+class LineWarehouse(Shape):
+    """From which warehouse a line is to leave, and from which it would leave now."""
+
+    warehouse: Annotated[str, Field(max_length=60)]
+    instead_of: Annotated[str, Field(max_length=60)]
+
+
+@router.post("/orders/{number}/lines/{line}/warehouse")
+def post_line_warehouse(by: By, number: str, line: Id, wish: LineWarehouse) -> dict[str, Any]:
+    """Lets units of a line, named by its id, that are promised from one warehouse leave from another,
+    as many as are free there."""
+    move_promise(by.workplace, by.actor, number, line, wish.warehouse, wish.instead_of)
     return order_shape(by, number)
 
 

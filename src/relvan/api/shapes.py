@@ -100,6 +100,7 @@ class OrderPolicyShape(Shape):
     prefer_near: Flag | None = None
     serve_by: Annotated[str, described(ServeBy)] | None = None
     tray: Annotated[str, Field(max_length=40)] | None = None
+    collected: Flag | None = None
     mails: list[Annotated[str, described(MAILED)]] | None = Field(default=None, max_length=20)
 
 

@@ -32,13 +32,15 @@ class Unpaid(StrEnum):
 @dataclass(frozen=True)
 class OrderPolicy:
     """How the orders of a channel are taken in and routed. An empty `tray` means the Inbox. `mails`
-    are the events of which its customers are mailed by us, and not by the channel alone."""
+    are the events of which its customers are mailed by us, and not by the channel alone.
+    `collected` says that the channel collects the tax and pays it itself."""
 
     unpaid: Unpaid = Unpaid.HOLD
     routing: RouteRule = RouteRule()
     serve_by: ServeBy = ServeBy.AGE
     tray: str = ""
     mails: tuple[str, ...] = ()
+    collected: bool = False
 
     def as_dict(self) -> dict[str, Any]:
         """Returns the policy as plain data."""
@@ -50,6 +52,7 @@ class OrderPolicy:
             "serve_by": str(self.serve_by),
             "tray": self.tray,
             "mails": list(self.mails),
+            "collected": self.collected,
         }
 
 
@@ -66,6 +69,7 @@ def read_order_policy(told: Mapping[str, Any]) -> OrderPolicy:
         ServeBy(usual["serve_by"]),
         usual["tray"],
         tuple(usual["mails"]),
+        usual["collected"],
     )
 
 
@@ -88,6 +92,8 @@ def check_policy_wish(told: Mapping[str, Any], trays: Collection[str]) -> list[R
         found.append(
             Refusal("form", "“Prefer near” must be yes or no.", "Correct it.", "prefer_near")
         )
+    if not isinstance(told.get("collected", False), bool):
+        found.append(Refusal("form", "“Collected” must be yes or no.", "Correct it.", "collected"))
     mails = told.get("mails", [])
     if not isinstance(mails, list) or not set(map(str, mails)) <= {*MAILED}:
         message = f"“Mails” must be a list of {', '.join(MAILED)}."

@@ -28,6 +28,8 @@ def why_route(routed: Mapping[str, Any], names: Mapping[int, str], chosen: Seque
     if not chosen:
         return why.then("Chosen", "none", "nothing is reserved")
     words = " and ".join(names.get(one, "a warehouse that is gone") for one in chosen)
+    if routed.get("by_hand"):
+        return why.then("Chosen", words, f"by {routed['by_hand']}, by hand")
     return why.then("Chosen", words, _reason(routed, chosen))
 
 

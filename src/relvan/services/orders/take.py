@@ -128,7 +128,8 @@ def _save(
     known = _known_products(
         session, channel, [line for incoming in told for line in incoming.lines]
     )
-    taxes = _taxes(workplace, orders, told)
+    collected = channel is not None and order_policy_of(channel).collected
+    taxes = _taxes(workplace, orders, told, collected=collected)
     lines = [
         _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN), tax)
         for order, incoming, tax in zip(orders, told, taxes, strict=True)
@@ -146,7 +147,11 @@ def _save(
 
 
 def _taxes(
-    workplace: Workplace, orders: Sequence[Order], told: Sequence[IncomingOrder]
+    workplace: Workplace,
+    orders: Sequence[Order],
+    told: Sequence[IncomingOrder],
+    *,
+    collected: bool = False,
 ) -> list[Mapping[str, Decimal]]:
     """Says of each order how it is taxed; returns the percentage by tax code."""
     table, found = workplace.tax, list[Mapping[str, Decimal]]()
@@ -154,7 +159,7 @@ def _taxes(
     for order, incoming in zip(orders, told, strict=True):
         where = (incoming.ship_to.country, incoming.placed_at.date())
         if where not in known:
-            case = tax_case(table, where[0])
+            case = tax_case(table, where[0], collected=collected)
             known[where] = (case.kind, rates_in(table, case, where[1]))
         order.tax_kind, rates = known[where]
         found.append(rates)

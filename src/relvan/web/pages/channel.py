@@ -257,7 +257,9 @@ def _orders_wish(desk: Desk, form: PostedForm) -> dict[str, Any]:
     read.raise_if_refused()
     told = {name: form.get(name, "") for name in ("unpaid", "routing", "serve_by", "tray")}
     near, mails = form.get("prefer_near") == "yes", form.all("mails")
-    return {"orders": {**told, "most": most, "prefer_near": near, "mails": mails}}
+    collected = form.get("collected") == "yes"
+    more = {"most": most, "prefer_near": near, "mails": mails, "collected": collected}
+    return {"orders": {**told, **more}}
 
 
 _WISHES: dict[str, Wish] = {

@@ -53,7 +53,8 @@ def order_show(desk: At, number: str) -> HTMLResponse:
         lines = lines_of(session, [order.id])[order.id]
         held = reservations_of(session, [order.id])
         channel = channel_by_id(session, order.channel_id) if order.channel_id else None
-        names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+        named = {warehouse.id: warehouse for warehouse in warehouses(session)}
+        names = {key: warehouse.name for key, warehouse in named.items()}
         parcels = parcel_rows(session, order.id)
         values: dict[str, Any] = {
             "order": order,
@@ -61,6 +62,12 @@ def order_show(desk: At, number: str) -> HTMLResponse:
                 (line, [(names[r.warehouse_id], r.quantity) for r in held.get(line.id, [])])
                 for line in lines
             ],
+            "promised_from": [
+                (line, named[r.warehouse_id], r.quantity)
+                for line in lines
+                for r in held.get(line.id, [])
+            ],
+            "all_warehouses": list(named.values()),
             "flow": _flow(order, lines, held),
             "channel": channel,
             "short": short_of(session, order) if _is_short(order) else None,

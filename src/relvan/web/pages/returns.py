@@ -9,6 +9,7 @@ from relvan.core.orders.returns import ReturnState, ReturnTo
 from relvan.core.refusal import Refused, refuse
 from relvan.services.orders.line_changes import set_quantity
 from relvan.services.orders.payments import METHODS
+from relvan.services.orders.reroute import move_promise
 from relvan.services.orders.returns import (
     ArrivedGoods,
     cancel_return,
@@ -89,6 +90,17 @@ def order_line_change(desk: At, form: Form, number: str) -> Response:
         raise refuse("missing", "“Units” must be 0 or more.", "Type a number.", "quantity")
     set_quantity(desk.workplace, desk.actor, number, form.id_of("line") or 0, quantity)
     return desk.done(f"/orders/{number}", "The line is changed.")
+
+
+@router.post("/{number}/lines/warehouse", name="order_line_warehouse")
+def order_line_warehouse(desk: At, form: Form, number: str) -> Response:
+    """Lets a line leave from another warehouse."""
+    line_id, _, start = form.get("from", "").partition(":")
+    to = form.get("to", "")
+    found = int(line_id) if line_id.isascii() and line_id.isdigit() and len(line_id) < 15 else 0
+    units = move_promise(desk.workplace, desk.actor, number, found, to, start)
+    words = f"{units} {'unit leaves' if units == 1 else 'units leave'} from there."
+    return desk.done(f"/orders/{number}", words)
 
 
 @router.post("/{number}/returns", name="return_expect")
