@@ -8,6 +8,7 @@ from typing import Any
 from fastapi import FastAPI
 
 from standins import (
+    centres,
     console,
     corvello,
     corvello_pages,
@@ -27,6 +28,7 @@ from standins.rules import load_folder
 from standins.weather import App, Receive, Scope, Send, Weather, WeatherLayer
 
 ROUTERS: list[Any] = [
+    centres.router,
     corvello.counter,
     corvello_pages.router,
     hagglet.seller,

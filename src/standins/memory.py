@@ -39,6 +39,12 @@ CREATE TABLE IF NOT EXISTS purchase (
     seen INTEGER NOT NULL DEFAULT 0, buyer TEXT NOT NULL, lines TEXT NOT NULL, postage INTEGER NOT NULL,
     currency TEXT NOT NULL, tracking TEXT NOT NULL, placed_at TEXT NOT NULL, PRIMARY KEY (channel, number)) STRICT;
 CREATE INDEX IF NOT EXISTS purchase_seq ON purchase (channel, seq);
+CREATE TABLE IF NOT EXISTS centre_stock (
+    centre TEXT NOT NULL, sku TEXT NOT NULL, units INTEGER NOT NULL, PRIMARY KEY (centre, sku)) STRICT;
+CREATE TABLE IF NOT EXISTS handover (
+    ref TEXT PRIMARY KEY, centre TEXT NOT NULL, lines TEXT NOT NULL, goes_to TEXT NOT NULL, state TEXT NOT NULL,
+    code TEXT NOT NULL, seq INTEGER NOT NULL, taken_at TEXT NOT NULL) STRICT;
+CREATE INDEX IF NOT EXISTS handover_seq ON handover (seq);
 CREATE TABLE IF NOT EXISTS refund (
     channel TEXT NOT NULL, number TEXT NOT NULL, key TEXT NOT NULL, amount INTEGER NOT NULL, at TEXT NOT NULL,
     PRIMARY KEY (channel, number, key)) STRICT;

@@ -100,6 +100,9 @@ CALLS = {
     "POST /estimates/{number}/mail": (Right.ORDERS, None),
     "POST /mails/{mail_id}/send-again": (Right.ORDERS, None),
     "POST /shipments/{shipment_id}/put-back": (Right.DISPATCH, None),
+    "POST /shipments/{shipment_id}/hand-over": (Right.DISPATCH, None),
+    "POST /shipments/{shipment_id}/recall": (Right.DISPATCH, None),
+    "POST /orders/send-to-centre": (Right.ORDERS, {"numbers": ["O-1"], "warehouse": "yard"}),
     "POST /orders/{number}/lines/{line}/cancel": (Right.ORDERS, None),
     "PATCH /orders/{number}/lines/{line}": (Right.ORDERS, {"quantity": 1}),
     "POST /orders/{number}/lines/{line}/warehouse": (

@@ -100,5 +100,6 @@ def test_orders_that_wait_are_served_before_listings_show_what_is_left():
     assert [follow.__name__ for follow in STATIONS.followers] == [
         "serve_waiting_orders",
         "follow_rules",
+        "follow_with_mail",
         "bring_listings_along",
     ]

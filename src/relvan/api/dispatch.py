@@ -4,10 +4,20 @@ from typing import Annotated, Any
 
 from fastapi.responses import Response
 
+from relvan.api.described import described_text
 from relvan.api.desk import By, Caller, Limit, OneOf, api_router, gives_file
-from relvan.api.shapes import LabelChoice, NewParcel, NewPickList, PickShape, amount_of
+from relvan.api.shapes import (
+    LabelChoice,
+    NewParcel,
+    NewPickList,
+    OrderNumbers,
+    PickShape,
+    amount_of,
+    verdicts_of,
+)
 from relvan.core.packing.parcels import Packed
-from relvan.core.refusal import NotFound, Refusal, Refused, not_found
+from relvan.core.refusal import not_found
+from relvan.core.setup.warehouses import KEY
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
@@ -15,9 +25,11 @@ from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.picking.put_back import put_back
 from relvan.services.picking.undo import undo_pick
+from relvan.services.shipping.centres import hand_over, recall_shipment, send_to_centre
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
 from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.services.verdicts import refuse_with
 from relvan.store.dispatch import (
     parcel_contents,
     parcels_of,
@@ -30,6 +42,12 @@ from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id
 
 router = api_router(tags=["dispatch"])
+
+
+class OrdersToCentre(OrderNumbers):
+    """Orders, and the key of the warehouse that is a centre."""
+
+    warehouse: Annotated[str, described_text(KEY, 40)]
 
 
 def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
@@ -124,6 +142,8 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
         "order": order.number,
         "warehouse": warehouse.key,
         "state": shipment.state,
+        "said": shipment.said,
+        "recalled": shipment.recall,
         "lines": [
             {
                 "sku": line.sku,
@@ -228,9 +248,7 @@ def post_labels(by: By, shipment_id: int, wish: LabelChoice) -> dict[str, Any]:
 def post_dispatch(by: By, shipment_id: int) -> dict[str, Any]:
     """Sends a shipment off. Once it has left, repeating the call changes nothing."""
     verdict = dispatch_shipments(by.workplace, by.actor, [shipment_id])[0]
-    if not verdict.ok:
-        kind = NotFound if verdict.code == "not-found" else Refused
-        raise kind(Refusal(verdict.code, verdict.message, verdict.fix))
+    refuse_with(verdict)
     return _shipment(by, shipment_id)
 
 
@@ -240,6 +258,28 @@ def post_goods_put_back(by: By, shipment_id: int) -> dict[str, Any]:
     repeating the call changes nothing."""
     put_back(by.workplace, by.actor, shipment_id)
     return _shipment(by, shipment_id)
+
+
+@router.post("/shipments/{shipment_id}/hand-over")
+def post_hand_over(by: By, shipment_id: int) -> dict[str, Any]:
+    """Hands a shipment over that waits for it. Once its centre has it, repeating the call changes
+    nothing."""
+    (verdict,) = hand_over(by.workplace, by.actor, [shipment_id])
+    refuse_with(verdict)
+    return _shipment(by, shipment_id)
+
+
+@router.post("/shipments/{shipment_id}/recall")
+def post_recall(by: By, shipment_id: int) -> dict[str, Any]:
+    """Asks a centre to give a shipment back. What it answers stands in `said`."""
+    recall_shipment(by.workplace, by.actor, shipment_id)
+    return _shipment(by, shipment_id)
+
+
+@router.post("/orders/send-to-centre")
+def post_send_to_centre(by: By, wish: OrdersToCentre) -> dict[str, Any]:
+    """Hands orders over to a marketplace's centre, as far as it has the goods. A verdict per order."""
+    return verdicts_of(send_to_centre(by.workplace, by.actor, wish.numbers, wish.warehouse))
 
 
 @router.get("/parcels/{parcel_id}/label.pdf", **gives_file("application/pdf"))

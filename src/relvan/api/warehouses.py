@@ -5,13 +5,13 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from relvan.api.described import Flag, described_text
-from relvan.api.desk import By, Caller, Cursor, Limit, page_of, setup_router
+from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, page_of, setup_router
 from relvan.api.firm import PostalAddress
 from relvan.api.shapes import Shape
 from relvan.core.refusal import refuse
 from relvan.core.setup.bins import CODE, MOST_CODE, written_out
 from relvan.core.setup.firm import MOST_NAME
-from relvan.core.setup.warehouses import KEY, WarehouseKind
+from relvan.core.setup.warehouses import HAND_OVER, KEY, TAKES, WarehouseKind
 from relvan.core.stock.movements import MOST_UNITS
 from relvan.core.texts import WORDS
 from relvan.services.setup.bins import add_bins, close_bin, merge_bins, rename_bin
@@ -45,13 +45,18 @@ class PickUpShape(Shape):
 
 
 class WarehouseChange(Shape):
-    """What is to change of a warehouse; what is left out stays."""
+    """What is to change of a warehouse; what is left out stays. A centre names its `channel` and what
+    that calls it, whether it takes whole orders or parts, and whether orders get there by-itself."""
 
     name: Name | None = None
     kind: WarehouseKind | None = None
     address: PostalAddress | None = None
     pick_up: PickUpShape | None = None
     safety: Annotated[int, Field(ge=0, le=MOST_UNITS)] | None = None
+    channel: Annotated[str, Field(max_length=60)] | None = None
+    centre: Annotated[str, Field(max_length=40)] | None = None
+    takes: Annotated[str, OneOf("takes", TAKES)] | None = None
+    hand_over: Annotated[str, OneOf("hand_over", HAND_OVER)] | None = None
 
 
 class NewWarehouse(WarehouseChange):
@@ -85,6 +90,10 @@ def _warehouse_shape(row: Warehouse) -> dict[str, Any]:
         "address": facts.address.as_dict(),
         "pick_up": facts.pick_up.as_dict(),
         "safety": facts.safety,
+        "channel": facts.channel or None,
+        "centre": facts.centre or None,
+        "takes": facts.takes,
+        "hand_over": facts.hand_over,
     }
 
 

@@ -16,7 +16,7 @@ WAITING = {
     "stock": "SELECT 1 FROM balance WHERE blocked > 0",
     "prices": "SELECT 1 FROM listing WHERE floored = 1",
     "orders": "SELECT 1 FROM customer_order WHERE tray IN ('inbox', 'short') AND aside_until IS NULL",
-    "dispatch": "SELECT 1 FROM shipment WHERE state IN ('to pick', 'picking', 'to pack', 'to ship')",
+    "dispatch": "SELECT 1 FROM shipment WHERE state IN ('to pick', 'picking', 'to pack', 'to ship', 'to hand over')",
 }
 # the finer counts that Today tells
 TODAY = {

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from relvan.core.orders.deeds import OrderStanding
 from relvan.core.orders.facts import Extent
 from relvan.core.orders.policy import Unpaid
-from relvan.core.shipping.life import NOT_PICKED_YET, OPEN_SHIPMENTS
+from relvan.core.shipping.life import NOT_PICKED_YET, OPEN_SHIPMENTS, ShipmentState
 from relvan.store.among import among
 from relvan.store.built import built_once
 from relvan.store.channels import order_policies
@@ -44,6 +44,9 @@ def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderSt
             aside=order.aside_until is not None,
             unreleased=sum(units for _, _, _, units in unreleased[order.id]),
             shipments=len(shipments[order.id]),
+            to_hand_over=sum(
+                state == ShipmentState.TO_HAND_OVER for state, _ in shipments[order.id]
+            ),
             waiting=sum(
                 state in NOT_PICKED_YET and not picked for state, picked in shipments[order.id]
             ),

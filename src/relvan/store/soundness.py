@@ -45,7 +45,7 @@ INVARIANTS = {
         SELECT o.number || ' is cancelled and holds stock' FROM reservation r
         JOIN order_line l ON l.id = r.order_line_id JOIN customer_order o ON o.id = l.order_id
         WHERE o.cancelled_at IS NOT NULL AND NOT EXISTS (SELECT 1 FROM shipment s WHERE s.order_id = o.id
-            AND s.state IN ('to pick', 'picking', 'to pack', 'to ship'))""",
+            AND s.state NOT IN ('dispatched', 'cancelled'))""",
     "what was shipped left by movements": """
         SELECT s.number || ': picked ' || sum(l.picked) || ', left ' || coalesce((SELECT -sum(m.on_hand)
             FROM movement m WHERE m.shipment_id = s.id AND m.reason = 'dispatch'), 0)

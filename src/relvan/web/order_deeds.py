@@ -13,6 +13,7 @@ from relvan.services.orders.cancel import cancel_orders, move_orders, take_back_
 from relvan.services.orders.invoices import invoice_orders
 from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
+from relvan.services.shipping.centres import send_to_centre
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.web.reading import day_of
@@ -141,6 +142,15 @@ BUTTONS: Mapping[OrderDeed, DeedButton] = {
         ),
         fields=("text",),
     ),
+    OrderDeed.SEND_TO_CENTRE: DeedButton(
+        "Send to centre",
+        "btn-line",
+        "Handed over",
+        lambda workplace, actor, numbers, told: send_to_centre(
+            workplace, actor, numbers, told.get("warehouse", "")
+        ),
+        fields=("warehouse",),
+    ),
     OrderDeed.INVOICE: DeedButton("Invoice", "btn-line", "Invoiced", _plain(invoice_orders)),
     OrderDeed.CANCEL: DeedButton("Cancel", "btn-stop", "Cancelled", _plain(cancel_orders)),
 }
@@ -157,6 +167,7 @@ MORE_DEEDS = (
     OrderDeed.RESERVE_ANYWHERE,
     OrderDeed.UNRESERVE,
     OrderDeed.TAKE_BACK,
+    OrderDeed.SEND_TO_CENTRE,
     OrderDeed.BRING_BACK,
     OrderDeed.TAG,
     OrderDeed.UNTAG,

@@ -22,6 +22,8 @@ STAGES = {
     "picking": "Shipments being picked",
     "to pack": "Shipments to pack",
     "to ship": "Shipments to label and send",
+    "to hand over": "Shipments to hand over to a centre",
+    "handed over": "Shipments that a centre has",
     "dispatched": "Shipments that left",
 }
 
@@ -30,6 +32,8 @@ EMPTY_STAGES = {
     "picking": "No pick list is open.",
     "to pack": "What has been picked comes here to be packed.",
     "to ship": "What has been packed comes here to get its label.",
+    "to hand over": "Released orders that a marketplace's centre sends wait here to be handed over.",
+    "handed over": "No centre has a shipment of ours.",
     "dispatched": "Nothing has left yet.",
 }
 

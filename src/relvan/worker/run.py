@@ -39,6 +39,7 @@ from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.services.prices.sales import next_turn_s, turn_sales
 from relvan.services.setup.backups import back_up_when_due
 from relvan.services.setup.certificates import look_when_due
+from relvan.services.shipping.centres import mind_centres
 from relvan.services.webhooks.deliver import tell_webhook
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
@@ -83,6 +84,7 @@ class Worker:
             Work.PAGES: self.seeks,
             Work.ANNOUNCE: self.announcements,
             Work.JOBS: Rounds(self._work, lambda _: JOBS),
+            Work.CENTRES: Rounds(self._mind_centres, lambda _: JOBS),
             Work.MAIL: Rounds(self._mail, lambda _: JOBS),  # one worker sends, each mail once
             Work.SALES: Rounds(self._turn, lambda _: SALES),
             Work.HOLD_BACKS: Rounds(self._hold_back, lambda _: HOLD_BACKS),
@@ -108,6 +110,7 @@ class Worker:
         for work in (
             Work.CHANNELS,
             Work.JOBS,
+            Work.CENTRES,
             Work.MAIL,
             Work.SALES,
             Work.HOLD_BACKS,
@@ -304,6 +307,13 @@ class Worker:
             alert_of_unknown_lines(self.workplace)
         except Exception:
             log.exception("The person in charge could not be mailed")
+
+    def _mind_centres(self, _: int) -> None:
+        """Lets the marketplaces' centres send what is theirs, and hears what they say."""
+        try:
+            mind_centres(self.workplace)
+        except Exception:
+            log.exception("The centres could not be minded")
 
     def _mail(self, _: int) -> float | None:
         """Sends the mails that are due; returns the seconds until the next one."""

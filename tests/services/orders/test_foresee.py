@@ -30,6 +30,7 @@ from tests.snapshots import built_once
 from tests.steps.books import FIRM
 
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL", "ada@example.com")
+# sending to a centre is left out: what comes of it depends on what that centre has, see its own tests
 CARRY_OUT = {
     OrderDeed.RELEASE: release_orders,
     OrderDeed.RESERVE: reserve_orders,
@@ -107,7 +108,7 @@ class Desk(OnACopy):
             self.numbers.append(take(self.place, self.owner, *lines))
 
     @precondition(lambda self: self.numbers)
-    @rule(data=st.data(), deed=st.sampled_from(OrderDeed))
+    @rule(data=st.data(), deed=st.sampled_from(tuple(CARRY_OUT)))
     def do(self, data, deed):
         chosen = data.draw(
             st.lists(

@@ -59,6 +59,7 @@ def test_orders_are_numbered_as_the_firm_writes_them(workplace, owner):
         "credit note": "C-1001",
         "customer": "K-1001",
         "estimate": "E-1001",
+        "return": "R-1001",
     }
 
 

@@ -31,6 +31,7 @@ class OrderDeed(StrEnum):
     INVOICE = "invoice"
     ASSIGN = "assign"
     MAIL = "mail"
+    SEND_TO_CENTRE = "send-to-centre"
 
 
 class DeedOutcome(StrEnum):
@@ -73,7 +74,8 @@ class OrderStanding:
     count its shipments that are not picked in full: `waiting` those of which nothing has been
     picked, `begun` the others. `shipments` counts all that have not left. `must_be_paid` says
     that nothing leaves before it is paid, `touched` that units of it were picked,
-    and `mailable` that its customer has a mail address.
+    and `mailable` that its customer has a mail address. `to_hand_over` counts shipments that wait to
+    be handed over to a centre.
     """
 
     number: str
@@ -91,6 +93,7 @@ class OrderStanding:
     touched: bool = False
     aside: bool = False
     mailable: bool = False
+    to_hand_over: int = 0
 
 
 def read_deed(name: str) -> OrderDeed:
@@ -200,7 +203,8 @@ def _cancel(order: OrderStanding) -> DeedAnswer:
         return _already(f"“{order.number}” is cancelled already.")
     if order.touched:
         message = f"“{order.number}” is picked or sent in part."
-        return _refused("under-way", message, "Finish sending it, or take it back as a return.")
+        fix = "Finish sending it, recall it from the centre, or take it back as a return."
+        return _refused("under-way", message, fix)
     return DOES
 
 
@@ -232,6 +236,18 @@ def _bring_back(order: OrderStanding) -> DeedAnswer:
     return DOES if order.aside else _already(f"“{order.number}” is not set aside.")
 
 
+def _send_to_centre(order: OrderStanding) -> DeedAnswer:
+    if over := _over(order):
+        return over
+    if order.to_hand_over:
+        return DOES
+    if unpaid := _not_payable(order):
+        return unpaid
+    if order.reserved == Extent.ALL and not order.unreleased:
+        return _already(f"All of “{order.number}” is with a warehouse already.")
+    return DOES
+
+
 def _mail(order: OrderStanding) -> DeedAnswer:
     if not order.mailable:
         message = f"“{order.number}” has no mail address."
@@ -259,6 +275,7 @@ _RULES: Mapping[OrderDeed, Callable[[OrderStanding], DeedAnswer]] = {
     OrderDeed.INVOICE: _invoice,
     OrderDeed.ASSIGN: _always,
     OrderDeed.MAIL: _mail,
+    OrderDeed.SEND_TO_CENTRE: _send_to_centre,
 }
 
 

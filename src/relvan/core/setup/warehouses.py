@@ -15,6 +15,7 @@ from relvan.core.stock.movements import MOST_UNITS
 
 KEY = "^[a-z][a-z0-9-]{0,39}$"
 CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d")
+TAKES, HAND_OVER = ("part", "whole"), ("by-hand", "by-itself")
 DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
@@ -79,7 +80,9 @@ class PickUp:
 @dataclass(frozen=True)
 class WarehouseFacts:
     """What is known of a warehouse; the address is the sender on labels. `safety` are the units of
-    each product that are kept back there, unless the product has its own number."""
+    each product that are kept back there, unless the product has its own number. A centre names its
+    channel and what that calls it; `takes` says whether it takes whole orders only or parts, and
+    `hand_over` whether orders get there by-itself or by-hand."""
 
     key: str
     name: str
@@ -87,6 +90,10 @@ class WarehouseFacts:
     address: Address = field(default_factory=Address)
     pick_up: PickUp = field(default_factory=PickUp)
     safety: int = 0
+    channel: str = ""
+    centre: str = ""
+    takes: str = "part"
+    hand_over: str = "by-hand"
 
     def changed(self, wish: Mapping[str, Any]) -> "WarehouseFacts":
         """Returns the facts with those changed that a wish names; the key stays."""
@@ -105,6 +112,12 @@ class WarehouseFacts:
             facts = replace(
                 facts, pick_up=PickUp.read({**facts.pick_up.as_dict(), **wish["pick_up"]})
             )
+        told: dict[str, Any] = {
+            name: str(wish[name] or "").strip()
+            for name in ("channel", "centre", "takes", "hand_over")
+            if name in wish
+        }
+        facts = replace(facts, **told)
         if "safety" in wish:
             facts = replace(facts, safety=int(wish["safety"]))
         return facts
@@ -123,6 +136,17 @@ def check_warehouse(facts: WarehouseFacts) -> list[Refusal]:
     if not all(0 <= day <= 6 for day in facts.pick_up.days):
         message = "“Days” must be numbers from 0 for Monday to 6 for Sunday."
         found.append(Refusal("range", message, "Type them like 0, 1, 2, 3, 4.", "days"))
+    found += check_text("centre", "Called there", facts.centre, 40)
+    for name, label, allowed in (
+        ("takes", "It takes", TAKES),
+        ("hand_over", "Orders get there", HAND_OVER),
+    ):
+        if getattr(facts, name) not in allowed:
+            message = f"“{label}” must be one of {', '.join(allowed)}."
+            found.append(Refusal("not-allowed", message, "Choose one.", name))
+    if bool(facts.channel) != bool(facts.centre) or (facts.channel and facts.kind != "centre"):
+        message = "A centre names both its channel and what that calls it; our own names neither."
+        found.append(Refusal("missing", message, "Fill in both, or leave both empty.", "centre"))
     if not 0 <= facts.safety <= MOST_UNITS:
         message = f"“Safety stock” must be 0 to {MOST_UNITS:,}; it got {facts.safety:,}."
         found.append(Refusal("range", message, "Correct the number.", "safety"))

@@ -15,6 +15,9 @@ class ShipmentState(StrEnum):
     PICKING = "picking"
     TO_PACK = "to pack"
     TO_SHIP = "to ship"
+    TO_HAND_OVER = "to hand over"
+    HANDING_OVER = "being handed over"
+    HANDED_OVER = "handed over"
     DISPATCHED = "dispatched"
     CANCELLED = "cancelled"
 
@@ -45,6 +48,13 @@ SHIPMENT: Table[ShipmentState] = {
         "put back": _S.CANCELLED,
     },
     _S.TO_SHIP: {"unpack": _S.TO_PACK, "dispatch": _S.DISPATCHED, "put back": _S.CANCELLED},
+    _S.TO_HAND_OVER: {
+        "hand over": _S.HANDING_OVER,
+        "cancel": _S.CANCELLED,
+        "put back": _S.CANCELLED,
+    },
+    _S.HANDING_OVER: {"taken": _S.HANDED_OVER, "refused": _S.TO_HAND_OVER},
+    _S.HANDED_OVER: {"dispatch": _S.DISPATCHED, "recalled": _S.CANCELLED},
     _S.DISPATCHED: {},
     _S.CANCELLED: {"pick again": _S.PICKING},
 }
@@ -53,8 +63,9 @@ PICK_LIST: Table[PickListState] = {
     _L.DONE: {"reopen": _L.OPEN},
     _L.CANCELLED: {},
 }
-OPEN_SHIPMENTS = (_S.TO_PICK, _S.PICKING, _S.TO_PACK, _S.TO_SHIP)
-NOT_PICKED_YET = (_S.TO_PICK, _S.PICKING)
+WITH_CENTRE = (_S.HANDING_OVER, _S.HANDED_OVER)
+OPEN_SHIPMENTS = (_S.TO_PICK, _S.PICKING, _S.TO_PACK, _S.TO_SHIP, _S.TO_HAND_OVER, *WITH_CENTRE)
+NOT_PICKED_YET = (_S.TO_PICK, _S.PICKING, _S.TO_HAND_OVER)
 
 
 def move(table: Table[State], thing: str, state: str, event: str) -> State:

@@ -4,7 +4,7 @@ answered by reply sheet.
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import quote
 
 from relvan.core.listings.rulebook import NEW_PAGE
@@ -12,8 +12,10 @@ from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import (
     CataloguePage,
+    CentreNews,
     ContentRefused,
     Dispatched,
+    HandedOver,
     HandInRow,
     Offer,
     Placed,
@@ -29,6 +31,7 @@ from relvan.gateways.channels.without_webhooks import WithoutWebhooks
 TERMS = ("condition", "hours_to_leave", "note")
 OF_PAGE = ("title", "maker", "text", "aisle", "gtin", "no_gtin_because")
 NUMBERS = ("hours_to_leave",)
+TOO_LATE = 409
 ASKED_AGAIN = 40  # times that one line alone asks for its reply before it gives up: only tests and small shops do that
 
 
@@ -121,6 +124,27 @@ class HandInsGateway(WithoutWebhooks):
         for key, amount in refunds.items():
             address = f"orders/{number}/moneys/{quote(key, safe='')}"
             self._caller.call("PUT", address, json={"cents": amount})
+
+    def hand_over(self, goods: HandedOver) -> None:
+        lines = [{"code": sku, "units": units} for sku, units in goods.lines]
+        body = {"centre": goods.centre, "lines": lines, "goes_to": goods.to.as_dict()}
+        try:
+            self._caller.call("PUT", f"handovers/{quote(goods.ref, safe='')}", json=body)
+        except OutsideRefusal as refusal:
+            raise _in_its_words(refusal) from refusal
+
+    def recall(self, ref: str) -> bool:
+        try:
+            self._caller.call("DELETE", f"handovers/{quote(ref, safe='')}")
+        except OutsideRefusal as refusal:
+            if refusal.status == TOO_LATE:
+                return False
+            raise _in_its_words(refusal) from refusal
+        return True
+
+    def centre_news(self, mark: int, page: int) -> list[CentreNews]:
+        found = self._caller.json("GET", "handovers", params={"since": mark, "limit": page})
+        return [_centre_news(one) for one in found["handovers"]]
 
     def close(self) -> None:
         self._caller.close()
@@ -260,4 +284,31 @@ def _handed_order(order: dict[str, Any]) -> IncomingOrder:
         cancelled=order["stands"] == "called off",
         sent=order["stands"] == "on its way",
         changed=order["turn"],
+    )
+
+
+def _in_its_words(refusal: OutsideRefusal) -> OutsideRefusal:
+    """Returns a refusal that says what Corvello said, where it said something."""
+    told = refusal.body.get("detail") if isinstance(refusal.body, dict) else None
+    return OutsideRefusal(str(told or refusal), refusal.status, refusal.body)
+
+
+STANDS: dict[str, Literal["taken", "packing", "gone", "recalled"]] = {
+    "taken": "taken",
+    "being packed": "packing",
+    "on its way": "gone",
+    "called back": "recalled",
+}
+
+
+def _centre_news(told: dict[str, Any]) -> CentreNews:
+    parcel = told["parcel"] or {}
+    return CentreNews(
+        told["ref"],
+        told["turn"],
+        STANDS[told["stands"]],
+        parcel.get("by", ""),
+        parcel.get("code", ""),
+        parcel.get("grams", 0),
+        told["cents"],
     )

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Literal, NamedTuple, Protocol
 
 from relvan.core.money import Money
-from relvan.core.orders.intake import IncomingOrder
+from relvan.core.orders.intake import Address, IncomingOrder
 
 
 @dataclass(frozen=True)
@@ -183,6 +183,33 @@ class CataloguePage:
     lowest: int | None = None
 
 
+@dataclass(frozen=True)
+class HandedOver:
+    """Goods that a marketplace's centre is to send for us: our reference, which centre, the units by
+    SKU, and to whom.
+    """
+
+    ref: str
+    centre: str
+    lines: tuple[tuple[str, int], ...]
+    to: Address
+
+
+@dataclass(frozen=True)
+class CentreNews:
+    """What has become of goods that were handed over: taken, packing, gone (with the carrier, the
+    tracking number, the weight in grams and what it is charged at in minor units), or recalled.
+    """
+
+    ref: str
+    mark: int
+    state: Literal["taken", "packing", "gone", "recalled"]
+    carrier: str = ""
+    tracking_number: str = ""
+    weight_g: int = 0
+    charge: int = 0
+
+
 class ChannelGateway(Protocol):
     """A channel, as services call it."""
 
@@ -288,4 +315,22 @@ class CatalogueGateway(ChannelGateway, Protocol):
 
     def pages_by_words(self, words: str, most: int) -> list[CataloguePage]:
         """Returns the pages that words find, the best first."""
+        ...
+
+
+class CentreGateway(ChannelGateway, Protocol):
+    """A channel whose centres send orders for us."""
+
+    def hand_over(self, goods: HandedOver) -> None:
+        """Hands goods over; under one reference they are taken once. `OutsideRefusal` when the centre
+        does not take them.
+        """
+        ...
+
+    def recall(self, ref: str) -> bool:
+        """Calls goods back; returns whether that came in time."""
+        ...
+
+    def centre_news(self, mark: int, page: int) -> list[CentreNews]:
+        """Returns what has become of goods since a mark, the oldest change first."""
         ...

@@ -29,6 +29,9 @@ DIALECTS: dict[str, tuple[Callable[[OutsideCaller], ChannelGateway], str]] = {
 }
 
 
+WITH_CENTRES = ("handins",)  # the dialects whose adapters are a `CentreGateway`
+
+
 @dataclass(frozen=True)
 class Rulebooks:
     """Rulebooks by their keys; and by file name, what is wrong with files that hold none."""

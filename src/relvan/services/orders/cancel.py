@@ -7,7 +7,15 @@ from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.shipping.life import NOT_PICKED_YET, PICK_LIST, SHIPMENT, ShipmentState, move
+from relvan.core.shipping.life import (
+    NOT_PICKED_YET,
+    PICK_LIST,
+    SHIPMENT,
+    WITH_CENTRE,
+    ShipmentState,
+    move,
+)
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import MailWish, changes_of
 from relvan.services.orders.reserve import answer_for, free_in
@@ -15,6 +23,7 @@ from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.database import after_commit
 from relvan.store.orders import order_by_id, order_by_number, shipments_of
 from relvan.store.picking import is_begun, open_picks, pick_lists, units_picked
 from relvan.store.session import Session
@@ -44,6 +53,9 @@ def cancel_in(
         if shipment.state in NOT_PICKED_YET and not is_begun(session, shipment.id):
             take_back_shipment_in(session, shipment)
             shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
+        elif shipment.state in WITH_CENTRE:
+            shipment.recall = True
+            after_commit(session, lambda: workplace.wake(Work.CENTRES, 0))
     freed = free_in(session, workplace, actor, order)
     audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), deed)
     work_out_orders(session, workplace, actor, [order])

@@ -30,6 +30,7 @@ WOULD = {
     OrderDeed.ASSIGN: "would be assigned",
     OrderDeed.INVOICE: "would be invoiced",
     OrderDeed.MAIL: "would be mailed",
+    OrderDeed.SEND_TO_CENTRE: "would be handed over as far as the centre has the goods",
 }
 ALREADY = {
     OrderDeed.RELEASE: "with the warehouse already",
@@ -39,6 +40,7 @@ ALREADY = {
     OrderDeed.CANCEL: "cancelled already",
     OrderDeed.BRING_BACK: "not set aside",
     OrderDeed.INVOICE: "invoiced already",
+    OrderDeed.SEND_TO_CENTRE: "with a warehouse already",
 }
 STAYS = {
     "cancelled": "cancelled",

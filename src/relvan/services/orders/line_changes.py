@@ -240,7 +240,7 @@ def _end_if_empty(session: Session, workplace: Workplace, shipment: Shipment) ->
     """Moves a shipment on from which open picks were taken, and ends pick lists without any left."""
     rows = [row for row, _ in open_shipment_lines(session, shipment_id=shipment.id)]
     empty = not any(row.quantity for row in rows)
-    if shipment.state == ShipmentState.TO_PICK and empty:
+    if shipment.state in (ShipmentState.TO_PICK, ShipmentState.TO_HAND_OVER) and empty:
         shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
     elif shipment.state == ShipmentState.PICKING and not open_picks(session, shipment.id):
         got = any(row.picked for row in rows)

@@ -7,7 +7,9 @@ from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.people.roles import Right
 from relvan.core.setup.numbering import Series
+from relvan.core.setup.warehouses import WarehouseKind
 from relvan.core.shipping.life import ShipmentState
+from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_number
@@ -21,9 +23,11 @@ from relvan.services.orders.reserve import (
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.database import after_commit
 from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.orders import order_by_number
 from relvan.store.session import Session
+from relvan.store.stock import warehouse_by_id
 from relvan.store.tables import Order, Shipment, ShipmentLine
 
 
@@ -61,19 +65,23 @@ def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
     return for_each(workplace, numbers, deed)
 
 
-def release_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> str:
-    """Creates a shipment for every warehouse in which units of the order are reserved; returns the
-    numbers of the shipments."""
+def release_in(
+    session: Session, workplace: Workplace, actor: Actor, order: Order, *, only: int = 0
+) -> str:
+    """Creates a shipment for every warehouse in which units of the order are reserved, or for `only`
+    one of them; returns the numbers of the shipments. What a marketplace's centre sends is not picked
+    here, but handed over."""
     by_warehouse: dict[int, list[tuple[int, int, int]]] = {}
     for line_id, product_id, warehouse_id, units in unreleased_units(session, [order.id])[order.id]:
-        by_warehouse.setdefault(warehouse_id, []).append((line_id, product_id, units))
+        if only in (0, warehouse_id):
+            by_warehouse.setdefault(warehouse_id, []).append((line_id, product_id, units))
     made = []
     for warehouse_id, lines in by_warehouse.items():
         shipment = Shipment(
             number=next_number(session, Series.SHIPMENT, workplace.local_now()),
             order_id=order.id,
             warehouse_id=warehouse_id,
-            state=ShipmentState.TO_PICK,
+            state=_first_state(session, workplace, warehouse_id),
             created_at=workplace.now(),
         )
         session.add(shipment)
@@ -98,3 +106,11 @@ def release_in(session: Session, workplace: Workplace, actor: Actor, order: Orde
     changes_of(session).happened(order.id, RuleEvent.RELEASED)
     work_out_orders(session, workplace, actor, [order])
     return ", ".join(made)
+
+
+def _first_state(session: Session, workplace: Workplace, warehouse_id: int) -> ShipmentState:
+    place = warehouse_by_id(session, warehouse_id)
+    if place.kind != WarehouseKind.CENTRE or not place.centre:
+        return ShipmentState.TO_PICK
+    after_commit(session, lambda: workplace.wake(Work.CENTRES, 0))
+    return ShipmentState.TO_HAND_OVER

@@ -24,6 +24,7 @@ from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import titles_of
+from relvan.store.centres import whole_only_places
 from relvan.store.channels import order_policies, supply_lists_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import (
@@ -195,9 +196,12 @@ def plan_reservations(
     }
     from_channels = {order.channel_id for order in orders}
     supply = supply_lists_of(session, from_channels, anywhere=anywhere)
-    policies = order_policies(session, from_channels)
+    policies, whole_only = order_policies(session, from_channels), whole_only_places(session)
     for order in orders:
-        sources = [RouteSource(warehouse_id) for warehouse_id in supply[order.channel_id]]
+        sources = [
+            RouteSource(warehouse_id, whole_only=warehouse_id in whole_only)
+            for warehouse_id in supply[order.channel_id]
+        ]
         rule = EVERYTHING if anywhere else policies[order.channel_id].routing
         found = route(_wants(planned.lines[order.id], planned.held), free, sources, rule)
         plan = found.plan
@@ -346,3 +350,14 @@ def _promise(
     for (product_id, warehouse_id), units in sums.items():
         kept[product_id, warehouse_id].reserved += units
     session.flush()
+
+
+def wants_of(session: Session, order: Order) -> list[Want]:
+    """Returns what of an order is promised from nowhere yet."""
+    lines = lines_of(session, [order.id])[order.id]
+    return _wants(lines, reservations_of(session, [order.id]))
+
+
+def promise_route(session: Session, order: Order, plan: ReservationPlan) -> None:
+    """Promises what a plan says, inside a transaction."""
+    _promise(session, plan.promises, reservations_of(session, [order.id]))

@@ -13,9 +13,12 @@ from relvan.core.setup.warehouses import (
     check_warehouse,
     key_from,
 )
+from relvan.gateways.channels.registry import WITH_CENTRES
 from relvan.services import audit
 from relvan.services.stock.safety import set_safety_of_many
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.channels import channels, find_channel
+from relvan.store.session import Session
 from relvan.store.setup import (
     WarehouseUse,
     erase_warehouse,
@@ -33,7 +36,18 @@ def warehouse_facts(row: Warehouse) -> WarehouseFacts:
     """Returns what is known of a warehouse."""
     address, pick_up = Address.read(row.address), PickUp.read(row.pick_up)
     kind = WarehouseKind(row.kind)
-    return WarehouseFacts(row.key, row.name, kind, address, pick_up, row.safety)
+    return WarehouseFacts(
+        row.key,
+        row.name,
+        kind,
+        address,
+        pick_up,
+        row.safety,
+        row.channel,
+        row.centre,
+        row.takes,
+        row.hand_over,
+    )
 
 
 def add_warehouse(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -> str:
@@ -46,6 +60,7 @@ def add_warehouse(workplace: Workplace, actor: Actor, wish: Mapping[str, Any]) -
     facts = WarehouseFacts(key, "").changed(wish)
     refuse_if_any(check_warehouse(facts))
     with workplace.database.writing() as session:
+        _check_channel(session, workplace, facts)
         if is_warehouse_key(session, facts.key):
             raise refuse(
                 "exists",
@@ -73,6 +88,7 @@ def change_warehouse(
         before = warehouse_facts(row)
         facts = before.changed(wish)
         refuse_if_any(check_warehouse(facts))
+        _check_channel(session, workplace, facts)
         _write(row, facts)
         changes = _differences(before, facts)
         if changes:
@@ -111,13 +127,37 @@ def remove_warehouse(workplace: Workplace, actor: Actor, key: str) -> None:
         audit.record(session, actor, workplace.now(), subject, "removed", changes)
 
 
+def channels_with_centres_of_their_own(workplace: Workplace) -> list[tuple[str, str]]:
+    """Returns the key and the name of every channel that has centres."""
+    with workplace.database.reading() as session:
+        return [
+            (row.key, row.name)
+            for row in channels(session)
+            if workplace.rulebook(row).dialect in WITH_CENTRES
+        ]
+
+
+def _check_channel(session: Session, workplace: Workplace, facts: WarehouseFacts) -> None:
+    """Refuses a centre of a channel that there is not, or that has none."""
+    if not facts.channel:
+        return
+    channel = find_channel(session, facts.channel)
+    if channel is None or workplace.rulebook(channel).dialect not in WITH_CENTRES:
+        message = f"“{facts.channel[:40]}” is no channel with centres of its own."
+        raise refuse("not-found", message, "Choose one of the list.", "channel")
+
+
 def _write(row: Warehouse, facts: WarehouseFacts) -> None:
     row.name, row.kind, row.safety = facts.name, facts.kind, facts.safety
     row.address, row.pick_up = facts.address.as_dict(), facts.pick_up.as_dict()
+    row.channel, row.centre = facts.channel, facts.centre
+    row.takes, row.hand_over = facts.takes, facts.hand_over
 
 
 def _differences(before: WarehouseFacts, after: WarehouseFacts) -> dict[str, tuple[Any, Any]]:
     old = {**before.address.as_dict(), "name": before.name, "kind": before.kind}
     new = {**after.address.as_dict(), "name": after.name, "kind": after.kind}
+    for name in ("channel", "centre", "takes", "hand_over"):
+        old[name], new[name] = getattr(before, name), getattr(after, name)
     old["pick-up"], new["pick-up"] = before.pick_up.words, after.pick_up.words
     return {name: (old[name], new[name]) for name in new if old[name] != new[name]}

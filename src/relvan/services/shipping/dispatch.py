@@ -24,6 +24,7 @@ from relvan.store.dispatch import carrier_names, parcels_of, shipment_by_id, shi
 from relvan.store.order_lines import reservation_at
 from relvan.store.picking import taken_picks
 from relvan.store.session import Session
+from relvan.store.stock import usual_bin
 from relvan.store.tables import (
     Movement,
     Order,
@@ -32,6 +33,7 @@ from relvan.store.tables import (
     Shipment,
     ShipmentLine,
 )
+from relvan.store.trays import add_notice
 
 
 def dispatch_shipments(
@@ -60,10 +62,18 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
             f"Shipment {shipment.number} has a parcel without a label.",
             "Buy its label first.",
         )
+    _leave(session, workplace, actor, shipment)
+    _gone(session, workplace, actor, shipment, order)
+
+
+def _gone(
+    session: Session, workplace: Workplace, actor: Actor, shipment: Shipment, order: Order
+) -> None:
+    """Ends the promises of a shipment that has left; order, channel and customer are told."""
+    parcels = parcels_of(session, shipment.id)
     shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "dispatch")
     shipment.dispatched_at = workplace.now()
     lines = shipment_lines(session, [shipment.id])
-    _leave(session, workplace, actor, shipment)
     for line in lines:
         _end_promise(session, shipment, line)
     audit.record(
@@ -79,6 +89,35 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
     key = f"{MailEvent.SHIPPED}:{shipment.number}"
     wish = MailWish(order.id, MailEvent.SHIPPED, key, paper=str(shipment.id))
     changes_of(session).to_mail(wish)
+
+
+def send_off(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
+    """Notes inside a transaction that a marketplace's centre has sent a shipment, whether the
+    order was cancelled meanwhile or not; its units count as picked since it was handed over."""
+    lines = shipment_lines(session, [shipment.id])
+    for line in lines:
+        place = usual_bin(session, line.product_id, shipment.warehouse_id)
+        assert place is not None
+        write_movement(
+            session,
+            Movement(
+                at=workplace.now(),
+                product_id=line.product_id,
+                warehouse_id=shipment.warehouse_id,
+                bin_id=place.id,
+                reason=Reason.DISPATCH,
+                on_hand=-line.quantity,
+                blocked=0,
+                note=shipment.number,
+                person_id=actor.person_id,
+                shipment_id=shipment.id,
+            ),
+        )
+    order = session.get_one(Order, shipment.order_id)
+    if order.cancelled_at is not None:
+        words = f"{shipment.number} left the centre after the order was cancelled."
+        add_notice(session, order.id, words, workplace.now())
+    _gone(session, workplace, actor, shipment, order)
 
 
 def _leave(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
@@ -131,7 +170,7 @@ def _tell_tracking(
                 topic_urgency(Topic.TRACKING),
                 payload={
                     "number": order.channel_number,
-                    "carrier": names.get(parcel.carrier_id or 0, ""),
+                    "carrier": names.get(parcel.carrier_id or 0) or parcel.service,
                     "tracking_number": parcel.tracking_number,
                 },
             )

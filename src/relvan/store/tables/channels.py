@@ -46,6 +46,7 @@ class Channel(Table):
     last_ok_at: Mapped[datetime | None]
     probe_at: Mapped[datetime | None]
     order_mark: Mapped[int] = mapped_column(default=0)
+    centre_mark: Mapped[int] = mapped_column(default=0, server_default="0")
     orders_read_at: Mapped[datetime | None]
     silent_minutes: Mapped[int] = mapped_column(default=0, server_default="0")
     book: Mapped[str] = mapped_column(default="", server_default="", deferred=True)

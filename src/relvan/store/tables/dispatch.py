@@ -10,7 +10,9 @@ from relvan.store.tables.base import Table, strict
 
 
 class Shipment(Table):
-    """The part of an order that leaves from one warehouse."""
+    """The part of an order that leaves from one warehouse. One that a marketplace's centre has may be
+    wanted back (`recall`); `said` is what the centre said last.
+    """
 
     __tablename__ = "shipment"
     __table_args__ = strict(
@@ -24,6 +26,8 @@ class Shipment(Table):
     state: Mapped[str] = mapped_column(default=ShipmentState.TO_PICK.value)
     created_at: Mapped[datetime]
     dispatched_at: Mapped[datetime | None]
+    recall: Mapped[bool] = mapped_column(default=False, server_default="0")
+    said: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class ShipmentLine(Table):

@@ -13,7 +13,8 @@ class Warehouse(Table):
     """A place with stock, of our own or a marketplace's centre, and the address from which its
     parcels are sent. `pick_up` has the days on which carriers call, 0 for Monday, and until when a
     parcel leaves on the same day, as HH:MM. `safety` is the safety stock of a product that is new
-    there.
+    there. A centre names the key of its channel and what that calls it (`centre`), whether it takes
+    whole orders only (`takes`: whole or part), and whether orders get there by-itself or by-hand.
     """
 
     __tablename__ = "warehouse"
@@ -24,6 +25,10 @@ class Warehouse(Table):
     kind: Mapped[str] = mapped_column(default="own")
     pick_up: Mapped[dict[str, Any]] = mapped_column(default=dict)
     safety: Mapped[int] = mapped_column(default=0, server_default="0")
+    channel: Mapped[str] = mapped_column(default="", server_default="")
+    centre: Mapped[str] = mapped_column(default="", server_default="")
+    takes: Mapped[str] = mapped_column(default="part", server_default="part")
+    hand_over: Mapped[str] = mapped_column(default="by-hand", server_default="by-hand")
 
 
 class Bin(Table):

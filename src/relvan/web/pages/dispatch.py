@@ -9,16 +9,18 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.packing.parcels import Packed
 from relvan.core.refusal import Refused, not_found, refuse
-from relvan.core.shipping.life import OPEN_SHIPMENTS, PickListState, ShipmentState
+from relvan.core.shipping.life import OPEN_SHIPMENTS, WITH_CENTRE, PickListState, ShipmentState
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
 from relvan.services.picking.lists import make_pick_lists, record_pick
 from relvan.services.picking.put_back import put_back
 from relvan.services.picking.undo import undo_pick
+from relvan.services.shipping.centres import hand_over, recall_shipment
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
 from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.store.centres import centres
 from relvan.store.dispatch import (
     parcel_contents,
     parcels_of,
@@ -41,22 +43,30 @@ STAGES = (
     ("to ship", "To ship"),
     ("dispatched", "Dispatched"),
 )
+AT_CENTRES = (("to hand over", "To hand over"), ("handed over", "With a centre"))
+
+
+def _states(stage: str) -> tuple[str, ...]:
+    return WITH_CENTRE if stage == ShipmentState.HANDED_OVER else (stage,)
 
 
 @router.get("", name="dispatch_index")
 def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTMLResponse:
     """Shows shipments by stage, and the open pick lists."""
-    stage = stage if stage in dict(STAGES) else "to pick"
     with desk.workplace.database.reading() as session:
         everything = shipment_rows(session, states=OPEN_SHIPMENTS, limit=2000)
-        rows = shipment_rows(session, states=(stage,), warehouse=warehouse)
+        stages = (*STAGES[:-1], *(AT_CENTRES if centres(session) else ()), STAGES[-1])
+        stage = stage if stage in dict(stages) else "to pick"
+        rows = shipment_rows(session, states=_states(stage), warehouse=warehouse)
         values: dict[str, Any] = {
             "stage": stage,
-            "stages": STAGES,
+            "stages": stages,
             "warehouse": warehouse,
             "warehouses": [(one.key, one.name) for one in warehouses(session)],
             "rows": rows,
-            "stage_counts": {key: sum(row.state == key for row in everything) for key, _ in STAGES},
+            "stage_counts": {
+                key: sum(row.state in _states(key) for row in everything) for key, _ in stages
+            },
             "lists": pick_list_rows(session, state=PickListState.OPEN),
         }
     return desk.page("dispatch/index.html", "dispatch", **values)
@@ -187,6 +197,23 @@ def _shipment(
 def shipment_show(desk: At, shipment_id: int) -> HTMLResponse:
     """Shows the packing and shipping of one shipment."""
     return _shipment(desk, shipment_id)
+
+
+@router.post("/hand-over", name="shipment_hand_over")
+def shipment_hand_over(desk: At, form: Form) -> Response:
+    """Hands the ticked shipments over to their centres."""
+    verdicts = hand_over(desk.workplace, desk.actor, form.ids("pick"))
+    back = form.get("back", "") or "/dispatch?stage=to+hand+over"
+    return desk.verdicts(
+        back if back.startswith("/dispatch") else "/dispatch", verdicts, "Handed over"
+    )
+
+
+@router.post("/shipments/{shipment_id:int}/recall", name="shipment_recall")
+def shipment_recall(desk: At, form: Form, shipment_id: int) -> Response:
+    """Asks a centre to give a shipment back."""
+    recall_shipment(desk.workplace, desk.actor, shipment_id)
+    return desk.done(f"/dispatch/shipments/{shipment_id}", "The recall goes to the centre.")
 
 
 @router.post("/shipments/{shipment_id:int}/weigh", name="shipment_weigh")

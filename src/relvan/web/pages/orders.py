@@ -12,6 +12,7 @@ from relvan.core.orders.deeds import OrderDeed, read_deed
 from relvan.core.orders.trays import Tray
 from relvan.core.refusal import refuse
 from relvan.services.orders.foresee import foresee_orders, in_short
+from relvan.store.centres import centres
 from relvan.store.counting import count_with_page
 from relvan.store.mailing import texts_for_orders
 from relvan.store.order_list import (
@@ -112,6 +113,7 @@ def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         people, tags = active_people(session), all_tags(session)
         choices = texts_for_orders(session)
+        places = centres(session)
     return desk.fragment(
         "orders/_foresee.html",
         deed=wanted,
@@ -122,6 +124,7 @@ def order_foresee(desk: At, form: Form, deed: str) -> HTMLResponse:
         people=people,
         tags=tags,
         mail_choices=choices,
+        centres=[(place.key, place.name) for place in places],
         trays=[key for key in desk.workplace.tray_names() if key != Tray.CANCELLED],
     )
 

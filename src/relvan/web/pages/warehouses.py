@@ -21,6 +21,7 @@ from relvan.services.setup.bins import (
 from relvan.services.setup.warehouses import (
     add_warehouse,
     change_warehouse,
+    channels_with_centres_of_their_own,
     foresee_removal,
     remove_warehouse,
     warehouse_facts,
@@ -84,6 +85,7 @@ def _form_values(
         "days": DAYS,
         "chosen_days": set(form.ids("day")) if form is not None else set(facts.pick_up.days),
         "countries": country_names(desk.workplace.firm.locale),
+        "centre_channels": channels_with_centres_of_their_own(desk.workplace),
         **last_try(form, refused),
     }
 
@@ -93,7 +95,8 @@ def _wish(form: PostedForm) -> dict[str, Any]:
     read = FormReader(form)
     safety = read.whole("safety", "Safety stock") or 0
     read.raise_if_refused()
-    named = {name: form[name].strip() for name in ("name", "kind", "key") if name in form}
+    told = ("name", "kind", "key", "channel", "centre", "takes", "hand_over")
+    named = {name: form[name].strip() for name in told if name in form}
     return {
         **named,
         "safety": safety,
