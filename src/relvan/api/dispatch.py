@@ -166,7 +166,7 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
                 "tracking_number": parcel.tracking_number,
                 "price": amount_of(parcel.price, parcel.currency),
                 "label": f"/api/v1/parcels/{parcel.id}/label.pdf"
-                if parcel.tracking_number
+                if parcel.tracking_number and parcel.carrier_id
                 else None,
             }
             for parcel in parcels

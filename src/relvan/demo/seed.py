@@ -13,6 +13,7 @@ from sqlalchemy import event, select
 
 from relvan.core.people.roles import Role
 from relvan.demo.buyers import buy
+from relvan.demo.depot import send_from_the_depot
 from relvan.demo.everywhere import ON_CORVELLO, list_everywhere
 from relvan.demo.furnish import furnish, lay_out_samples
 from relvan.demo.goods import LIST, SEED, Good, goods
@@ -141,6 +142,7 @@ class Seeder:
         self.now = max(self.now, datetime.now(UTC) - timedelta(minutes=2))
         keep_in_step(self.workplace, self.owner, self.world, self._settle)
         leave_every_state(self.workplace, self.owner)
+        send_from_the_depot(self.workplace, self.owner, self.world)
         self.now = datetime.now(UTC)
         write_to_customers(self.workplace, self.owner)
         self._settle()

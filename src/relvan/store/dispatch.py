@@ -225,7 +225,7 @@ def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
             Parcel.shipment_id,
             Parcel.position,
             Parcel.weight_g,
-            func.coalesce(Carrier.name, ""),
+            func.coalesce(Carrier.name, Parcel.service),
             Parcel.service,
             Parcel.tracking_number,
         )
@@ -240,11 +240,17 @@ def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
 def parcels_by_order(
     session: Session, order_ids: Collection[int]
 ) -> dict[int, list[tuple[int, str, str]]]:
-    """Returns (shipment, carrier, tracking number) of the parcels with a label, by order."""
+    """Returns (shipment, carrier, tracking number) of the parcels with a label, by order. Of what a
+    marketplace's centre has sent, the carrier is the name that the centre tells."""
     wanted = (
-        select(Shipment.order_id, Shipment.id, Carrier.name, Parcel.tracking_number)
+        select(
+            Shipment.order_id,
+            Shipment.id,
+            func.coalesce(Carrier.name, Parcel.service),
+            Parcel.tracking_number,
+        )
         .join(Parcel, Parcel.shipment_id == Shipment.id)
-        .join(Carrier, Carrier.id == Parcel.carrier_id)
+        .outerjoin(Carrier, Carrier.id == Parcel.carrier_id)
         .where(among(Shipment.order_id, order_ids), Parcel.tracking_number.is_not(None))
         .order_by(Shipment.id, Parcel.position)
     )

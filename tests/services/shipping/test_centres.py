@@ -22,7 +22,7 @@ from relvan.services.shipping.centres import (
     send_to_centre,
 )
 from relvan.store.centres import centres
-from relvan.store.dispatch import parcels_of
+from relvan.store.dispatch import parcel_rows, parcels_by_order, parcels_of
 from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.tables import Shipment
 from relvan.store.trays import notices_of
@@ -103,13 +103,18 @@ def test_by_hand_until_it_has_left_with_tracking_and_charge(desk, owner, world):
     assert shipment.state == ShipmentState.DISPATCHED
     with desk.database.reading() as session:
         (parcel,) = parcels_of(session, shipment.id)
-        assert order_by_number(session, number).fact_shipped == "all"
+        order = order_by_number(session, number)
+        assert order.fact_shipped == "all"
+        (told_of,) = parcels_by_order(session, [order.id])[order.id]
+        (seen,) = parcel_rows(session, order.id)
     assert (parcel.service, parcel.weight_g, parcel.price, parcel.currency) == (
         "Corvello Rounds",
         1400,
         455,
         "EUR",
     )
+    assert told_of == (shipment.id, "Corvello Rounds", parcel.tracking_number)
+    assert seen.carrier == "Corvello Rounds"
     assert parcel.tracking_number == told(world, shipment.number)["parcel"]["code"]
     assert in_stock(desk) == (3, 0)
     assert mind_centres(desk) == 0

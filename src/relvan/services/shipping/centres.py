@@ -39,7 +39,7 @@ from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.orders import order_by_id, order_by_number, shipments_of
 from relvan.store.session import Session
 from relvan.store.stock import balances_of, warehouse_by_id, warehouse_by_key
-from relvan.store.tables import Order, OrderLine, Parcel, Shipment, Warehouse
+from relvan.store.tables import Channel, Order, OrderLine, Parcel, ParcelLine, Shipment, Warehouse
 from relvan.store.trays import add_notice
 
 AT_ONCE = 50
@@ -86,6 +86,9 @@ def hand_over(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -
 
     def deed(session: Session, shipment_id: str) -> str:
         shipment = shipment_by_id(session, int(shipment_id))
+        has_gone = shipment.state == ShipmentState.DISPATCHED
+        if has_gone and warehouse_by_id(session, shipment.warehouse_id).centre:
+            return shipment.number
         if shipment.state not in WITH_CENTRE:
             order_to_send(session, shipment)
             _give_up(session, workplace, shipment)
@@ -306,7 +309,11 @@ def _end(
 
 
 def _hear(workplace: Workplace, channel_id: int) -> int:
-    """Takes over what the centres of a channel say, a page at a time; the mark is kept with it."""
+    """Takes over what the centres of a channel say, a page at a time; the mark is kept with it. Nobody
+    is asked while they have nothing."""
+    with workplace.database.reading() as session:
+        if not any(centre_shipments(session, channel_id, state, 1) for state in WITH_CENTRE):
+            return 0
     gateway, done = _gateway(workplace, channel_id), 0
     while True:
         with workplace.database.reading() as session:
@@ -332,23 +339,32 @@ def _take(session: Session, workplace: Workplace, channel_id: int, news: CentreN
         shipment.recall = False
         _end(session, workplace, SYSTEM, shipment, "recalled")
     elif news.state == "gone":
-        channel = channel_by_id(session, channel_id)
-        session.add(
-            Parcel(
-                shipment_id=shipment.id,
-                position=1,
-                weight_g=max(1, news.weight_g),
-                label_key=f"{shipment.number}-centre",
-                service=news.carrier,
-                price=news.charge,
-                currency=workplace.rulebook(channel).currency,
-                tracking_number=news.tracking_number,
-                created_at=workplace.now(),
-            )
-        )
-        session.flush()
+        _note_parcel(session, workplace, channel_by_id(session, channel_id), shipment, news)
         send_off(session, workplace, SYSTEM, shipment)
     return 1
+
+
+def _note_parcel(
+    session: Session, workplace: Workplace, channel: Channel, shipment: Shipment, news: CentreNews
+) -> None:
+    """Notes the parcel in which a centre has sent all of a shipment, with what it charges."""
+    parcel = Parcel(
+        shipment_id=shipment.id,
+        position=1,
+        weight_g=max(1, news.weight_g),
+        label_key=f"{shipment.number}-centre",
+        service=news.carrier,
+        price=news.charge,
+        currency=workplace.rulebook(channel).currency,
+        tracking_number=news.tracking_number,
+        created_at=workplace.now(),
+    )
+    session.add(parcel)
+    session.flush()
+    for line in shipment_lines(session, [shipment.id]):
+        content = ParcelLine(parcel_id=parcel.id, shipment_line_id=line.id, quantity=line.quantity)
+        session.add(content)
+    session.flush()
 
 
 def _log(
