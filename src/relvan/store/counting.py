@@ -21,10 +21,12 @@ _figures: dict[Hashable, tuple[float, Any]] = {}
 
 @dataclass(frozen=True)
 class Count:
-    """A number of rows, or the information that there are more than `most`."""
+    """A number of rows, or the information that there are more than `most`. `amounts` is what they come
+    to in minor units by currency, where that is asked for and all of them were counted."""
 
     number: int
     most: int = MOST_COUNTED
+    amounts: tuple[tuple[str, int], ...] = ()
 
     def __str__(self) -> str:
         return f"{self.number:,}" if self.number <= self.most else f"{self.most:,}+"

@@ -101,7 +101,27 @@ def test_the_board_has_a_column_for_every_tray_with_what_is_stuck_there(desk, we
         column.get("aria-label"): [card.get("data-order") for card in column.cssselect("li")]
         for column in page.cssselect(".board-tray")
     }
-    assert columns == {"Inbox": ["O-1001"], "In the warehouse": [], "Short of stock": ["O-1002"]}
+    assert columns == {
+        "Inbox": ["O-1001"],
+        "In the warehouse": [],
+        "Short of stock": ["O-1002"],
+        "Closed": [],
+    }
+    post(web, "/orders/do/move", pick="O-1002", tray="closed", back="/orders/board")
+    page = html.fromstring(web.get("/orders/board").text)
+    (closed,) = page.cssselect(".board-tray[aria-label=Closed]")
+    assert [card.get("data-order") for card in closed.cssselect("li")] == ["O-1002"]
+
+
+def test_a_kept_view_says_how_many_orders_and_how_much_money(desk, web, owner):
+    take(desk, owner, ("PT-14", 1))
+    take(desk, owner, ("PT-14", 2))
+    take(desk, owner, ("PT-18", 9))
+    view = {"name": "To do", "path": "/orders", "query": "tray=inbox"}
+    assert post(web, "/views/orders", **view).status_code == 200
+    page = html.fromstring(web.get("/orders").text)
+    (shown,) = page.cssselect(".views > a")
+    assert shown.text_content().split() == ["To", "do", "2", "€50.70"]
 
 
 RULE = {

@@ -10,7 +10,7 @@ from relvan.store.order_list import OrderFilter, OrderRow, Stuck, order_page, st
 from relvan.web.desk import At
 
 router = APIRouter(prefix="/orders/board")
-MOST_SHOWN = 30
+MOST_SHOWN, CLOSED_SHOWN = 30, 6
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,8 @@ class BoardColumn:
 
 @router.get("", name="order_board")
 def order_board(desk: At) -> HTMLResponse:
-    """Shows the board: of each tray the orders that have lain there longest."""
+    """Shows the board: of each tray the orders that have lain there longest, and the newest of those
+    that are closed."""
     keys = [key for key in desk.workplace.tray_names() if key not in (Tray.CLOSED, Tray.CANCELLED)]
     columns = []
     with desk.workplace.database.reading() as session:
@@ -37,4 +38,7 @@ def order_board(desk: At) -> HTMLResponse:
             )
             there = stuck[key].orders if key in stuck else 0
             columns.append(BoardColumn(key, stuck.get(key), rows, there - len(rows)))
+        done = OrderFilter(tray=(Tray.CLOSED,))
+        latest = order_page(session, done, limit=CLOSED_SHOWN)
+        columns.append(BoardColumn(Tray.CLOSED, None, latest, 0))
     return desk.page("orders/board.html", "orders", columns=columns)

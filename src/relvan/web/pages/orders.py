@@ -21,6 +21,7 @@ from relvan.store.order_list import (
     order_numbers,
     order_page,
     stuck_in_trays,
+    worth_of_orders,
 )
 from relvan.store.orders import orders_by_numbers
 from relvan.store.people import active_people
@@ -76,7 +77,7 @@ def order_index(desk: At, after: int = 0) -> HTMLResponse:
     }
 
     def count_view(session: Any, query: Mapping[str, str]) -> Any:
-        return count_orders(session, orders_filter(desk, orders_sentence(desk, query)))
+        return worth_of_orders(session, orders_filter(desk, orders_sentence(desk, query)))
 
     return desk.page("orders/index.html", "orders", count_view=count_view, **values)
 
