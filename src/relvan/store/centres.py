@@ -65,9 +65,11 @@ def shipment_by_number(session: Session, number: str) -> Shipment | None:
     return session.scalar(select(Shipment).where(Shipment.number == number))
 
 
-def orders_for_centres(session: Session, channel_id: int, limit: int) -> list[tuple[int, int]]:
+def orders_for_centres(
+    session: Session, channel_id: int, after: int, limit: int
+) -> list[tuple[int, int]]:
     """Returns (order, warehouse) where goods are promised from a centre of a channel that takes orders by
-    themselves, and no shipment is open there or was recalled."""
+    themselves, and no shipment is open there or was recalled; the oldest after an order first."""
     there = (
         select(Shipment.id)
         .where(
@@ -88,6 +90,7 @@ def orders_for_centres(session: Session, channel_id: int, limit: int) -> list[tu
         .join(Channel, Channel.key == Warehouse.channel)
         .where(
             Channel.id == channel_id,
+            Order.id > after,
             Warehouse.hand_over == "by-itself",
             Order.cancelled_at.is_(None),
             ~there,

@@ -220,10 +220,10 @@ def test_what_waits_is_recalled_at_once_and_what_nobody_has_not_at_all(desk, own
         recall_shipment(desk, owner, shipment.id)
 
 
-def sold(place, units, *, cancelled=False):
+def sold(place, units, *, number="H-9", paid=True, cancelled=False):
     """Takes an order of hagglet's, or its cancellation; returns its number here."""
     lines = (IncomingLine("1", "PT-14", "A pot", units, 1690),)
-    told = IncomingOrder("H-9", place.now(), "EUR", lines, ADA, paid=True, changed=1)
+    told = IncomingOrder(number, place.now(), "EUR", lines, ADA, paid=paid, changed=1)
     if cancelled:
         told = replace(told, cancelled=True, changed=2)
     (number,) = take_channel_orders(place, channel_ids(place)["hagglet"], [told]).values()
@@ -237,6 +237,20 @@ def test_by_itself_an_order_of_another_channel_goes_to_the_centre(desk, owner, w
     mind_centres(desk)
     (shipment,) = shipments(desk, number)
     assert shipment.state == ShipmentState.HANDED_OVER
+    assert at_centre(world) == 4
+
+
+def test_an_order_that_may_not_be_sent_keeps_no_other_waiting(desk, owner, world, monkeypatch):
+    monkeypatch.setattr("relvan.services.shipping.centres.AT_ONCE", 1)
+    change_warehouse(desk, owner, "arden", {"hand_over": "by-itself"})
+    change_channel(desk, owner, "hagglet", {"supply_list": ["arden"], "orders": {"unpaid": "hold"}})
+    unpaid = sold(desk, 2, number="H-1", paid=False)
+    numbers = [sold(desk, 1, number=f"H-{place}") for place in (2, 3)]
+    for _ in range(3):
+        mind_centres(desk)
+    assert shipments(desk, unpaid) == []
+    states = [one.state for number in numbers for one in shipments(desk, number)]
+    assert states == [ShipmentState.HANDED_OVER] * 2
     assert at_centre(world) == 4
 
 

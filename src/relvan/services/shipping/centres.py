@@ -3,7 +3,7 @@ centre allows, and followed until they have left. The network is asked outside a
 number of the shipment is its reference, so that nothing is handed over twice.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import cast
 
 from relvan.core.orders.deeds import OrderDeed, deeds_of
@@ -35,6 +35,7 @@ from relvan.store.centres import (
 from relvan.store.channels import channel_by_id
 from relvan.store.database import after_commit
 from relvan.store.dispatch import shipment_by_id, shipment_lines
+from relvan.store.order_lines import orders_by_id
 from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.orders import order_by_id, order_by_number, shipments_of
 from relvan.store.session import Session
@@ -189,31 +190,63 @@ def mind_centres(workplace: Workplace) -> int:
     for channel_id in channel_ids:
         _begin_by_itself(workplace, channel_id)
         try:
-            done += _hand_over(workplace, channel_id)
-            done += _recall(workplace, channel_id)
+            done += _all_of(_hand_over, workplace, channel_id)
+            done += _all_of(_recall, workplace, channel_id)
             done += _hear(workplace, channel_id)
         except OutsideTrouble as trouble:
             _note_trouble(workplace, channel_id, str(trouble))
     return done
 
 
+def _all_of(part: Callable[[Workplace, int], int], workplace: Workplace, channel_id: int) -> int:
+    """Does something to `AT_ONCE` shipments at a time until none is left; returns to how many."""
+    done = some = part(workplace, channel_id)
+    while some == AT_ONCE:
+        some = part(workplace, channel_id)
+        done += some
+    return done
+
+
 def _begin_by_itself(workplace: Workplace, channel_id: int) -> None:
     """Releases what orders have in centres that take it by themselves, and hands it over. What a centre
     has refused waits for a person."""
+    after = 0
+    while True:
+        with workplace.database.reading() as session:
+            waiting = orders_for_centres(session, channel_id, after, AT_ONCE)
+            orders = orders_by_id(session, {order_id for order_id, _ in waiting})
+            standings = standings_of(session, orders)
+        ready = {
+            order_id
+            for order_id, standing in standings.items()
+            if standing.unreleased and deeds_of(standing)[OrderDeed.SEND_TO_CENTRE].does
+        }
+        for order_id, warehouse_id in waiting:
+            if order_id in ready:
+                _release_there(workplace, order_id, warehouse_id)
+        if len(waiting) < AT_ONCE:
+            break
+        after = waiting[-1][0]
     with workplace.database.reading() as session:
-        waiting = orders_for_centres(session, channel_id, AT_ONCE)
-    for order_id, warehouse_id in waiting:
+        ids = [shipment.id for shipment in shipments_by_itself(session, channel_id, AT_ONCE)]
+    if ids:
         with workplace.database.writing() as session:
-            order = order_by_id(session, order_id)
-            held = unreleased_units(session, [order.id])[order.id]
-            deeds = deeds_of(standings_of(session, [order])[order.id])
-            if deeds[OrderDeed.SEND_TO_CENTRE].does and any(
-                place == warehouse_id for _, _, place, _ in held
-            ):
-                release_in(session, workplace, SYSTEM, order, only=warehouse_id)
+            for shipment_id in ids:
+                shipment = shipment_by_id(session, shipment_id)
+                if shipment.state == ShipmentState.TO_HAND_OVER:
+                    _give_up(session, workplace, shipment)
+
+
+def _release_there(workplace: Workplace, order_id: int, warehouse_id: int) -> None:
+    """Releases what an order has in a warehouse, if it still may be sent."""
     with workplace.database.writing() as session:
-        for shipment in shipments_by_itself(session, channel_id, AT_ONCE):
-            _give_up(session, workplace, shipment)
+        order = order_by_id(session, order_id)
+        held = unreleased_units(session, [order.id])[order.id]
+        deeds = deeds_of(standings_of(session, [order])[order.id])
+        if deeds[OrderDeed.SEND_TO_CENTRE].does and any(
+            place == warehouse_id for _, _, place, _ in held
+        ):
+            release_in(session, workplace, SYSTEM, order, only=warehouse_id)
 
 
 def _gateway(workplace: Workplace, channel_id: int) -> CentreGateway:
