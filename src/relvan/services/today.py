@@ -41,6 +41,7 @@ STATES = {
     TaskKind.PICKING: "picking",
     TaskKind.TO_PACK: "to pack",
     TaskKind.TO_SHIP: "to ship",
+    TaskKind.TO_HAND_OVER: "to hand over",
 }
 
 

@@ -27,6 +27,7 @@ TODAY = {
     "noticed": "SELECT DISTINCT order_id FROM order_notice",
     "to_pick": "SELECT 1 FROM shipment WHERE state = 'to pick'",
     "picking": "SELECT 1 FROM shipment WHERE state = 'picking'",
+    "to_hand_over": "SELECT 1 FROM shipment WHERE state = 'to hand over'",
     "to_pack": "SELECT 1 FROM shipment WHERE state = 'to pack'",
     "to_ship": "SELECT 1 FROM shipment WHERE state = 'to ship'",
     "refused": "SELECT 1 FROM listing WHERE state = 'refused'",

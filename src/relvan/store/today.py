@@ -11,7 +11,7 @@ from relvan.core.setup.warehouses import PickUp
 from relvan.core.today.figures import SoldHour
 from relvan.store.tables import Order, Shipment, Warehouse
 
-TO_SEND = ("to pick", "picking", "to pack", "to ship")
+TO_SEND = ("to pick", "picking", "to pack", "to ship", "to hand over")
 HOUR = len("2026-11-29T20")
 
 

@@ -79,6 +79,7 @@ def test_what_waits_is_handed_over_from_its_stage(visitor, workplace, owner):
     reserve_anywhere(workplace, owner, [number])
     post(visitor, "/orders/do/release", pick=number)
     assert number in text(visitor.get("/dispatch?stage=to+hand+over"))
+    assert "1 shipment to hand over to a centre" in text(visitor.get("/"))
     done = post(visitor, "/dispatch/hand-over", pick=str(the_shipment(workplace)))
     assert done.status_code == 200
     with workplace.database.reading() as session:

@@ -19,6 +19,7 @@ class TaskKind(StrEnum):
     TO_PACK = "to_pack"
     PICKING = "picking"
     TO_PICK = "to_pick"
+    TO_HAND_OVER = "to_hand_over"
     UNKNOWN = "unknown"
     NOTICED = "noticed"
     SHORT = "short"
@@ -35,7 +36,13 @@ class TaskKind(StrEnum):
     LACKING = "lacking"
 
 
-DISPATCH = (TaskKind.TO_SHIP, TaskKind.TO_PACK, TaskKind.PICKING, TaskKind.TO_PICK)
+DISPATCH = (
+    TaskKind.TO_SHIP,
+    TaskKind.TO_PACK,
+    TaskKind.PICKING,
+    TaskKind.TO_PICK,
+    TaskKind.TO_HAND_OVER,
+)
 ORDERS = (TaskKind.UNKNOWN, TaskKind.NOTICED, TaskKind.SHORT, TaskKind.INBOX)
 LISTINGS = (TaskKind.REFUSED, TaskKind.DRIFT, TaskKind.OUTDATED, TaskKind.READY, TaskKind.DRAFT)
 CATALOGUE = (*LISTINGS, TaskKind.BELOW, TaskKind.FLOORED, TaskKind.LACKING)

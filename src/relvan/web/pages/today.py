@@ -48,6 +48,12 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         "dispatch_index",
         {"stage": "to pick"},
     ),
+    TaskKind.TO_HAND_OVER: (
+        "shipment to hand over to a centre",
+        "shipments to hand over to centres",
+        "dispatch_index",
+        {"stage": "to hand over"},
+    ),
     TaskKind.UNKNOWN: (
         "order has a line whose product is unknown",
         "orders have lines whose products are unknown",
