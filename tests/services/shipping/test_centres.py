@@ -14,6 +14,7 @@ from relvan.services.orders.line_changes import take_off
 from relvan.services.orders.readdress import change_address
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.take import take_channel_orders
+from relvan.services.setup.bins import add_bins
 from relvan.services.setup.warehouses import add_warehouse, change_warehouse
 from relvan.services.shipping.centres import (
     hand_over,
@@ -26,7 +27,7 @@ from relvan.store.dispatch import parcel_rows, parcels_by_order, parcels_of
 from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.tables import Shipment
 from relvan.store.trays import notices_of
-from tests.house import add_pot, assert_sound, channel_ids, connect, receive, stock_of_sku
+from tests.house import add_pot, assert_sound, channel_ids, connect, count, receive, stock_of_sku
 from tests.steps.orders import ADA, take
 
 ARDEN = {"channel": "corvello", "centre": "arden", "kind": "centre"}
@@ -118,6 +119,25 @@ def test_by_hand_until_it_has_left_with_tracking_and_charge(desk, owner, world):
     assert parcel.tracking_number == told(world, shipment.number)["parcel"]["code"]
     assert in_stock(desk) == (3, 0)
     assert mind_centres(desk) == 0
+    assert_sound(desk)
+
+
+@pytest.mark.parametrize(("known", "told_of"), [(6, False), (4, True)])
+def test_it_leaves_from_every_bin_and_more_than_was_known_is_told(
+    desk, owner, world, known, told_of
+):
+    add_bins(desk, owner, "arden", ["X-01"])
+    count(desk, owner, "PT-14", 3, "arden", bin="FLOOR")
+    receive(desk, owner, "PT-14", 3, "arden", bin="X-01")
+    number = take(desk, owner, ("PT-14", 5))
+    send_to_centre(desk, owner, [number], "arden")
+    mind_centres(desk)
+    count(desk, owner, "PT-14", known - 3, "arden", bin="X-01")
+    later(world, 120)
+    mind_centres(desk)
+    assert shipments(desk, number)[0].state == ShipmentState.DISPATCHED
+    assert in_stock(desk) == (max(0, known - 5), 0)
+    assert any("The centre sent 1 more" in words for words in notices(desk, number)) == told_of
     assert_sound(desk)
 
 

@@ -50,10 +50,10 @@ def send_to_centre(
     workplace: Workplace, actor: Actor, numbers: Sequence[str], warehouse: str
 ) -> list[Verdict]:
     """Hands orders over to a centre by hand: what waits there is handed over; of the others what it has
-    is promised from there, whole or in part as the centre takes it. A verdict per order."""
+    is promised from there, whole or in part as the centre takes it. Returns a verdict per order."""
     actor.must(Right.ORDERS)
     with workplace.database.reading() as session:
-        refuse_no_centre(warehouse_by_key(session, warehouse))
+        _refuse_no_centre(warehouse_by_key(session, warehouse))
 
     def deed(session: Session, number: str) -> str:
         order = order_by_number(session, number)
@@ -74,15 +74,15 @@ def send_to_centre(
                 if shipment.state == ShipmentState.TO_HAND_OVER
             ]
         for shipment in waiting:
-            _give_up(session, workplace, shipment)
+            _begin_hand_over(session, workplace, shipment)
         return ", ".join(shipment.number for shipment in waiting)
 
     return for_each(workplace, numbers, deed)
 
 
 def hand_over(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> list[Verdict]:
-    """Hands shipments over that wait for it. A verdict per shipment; one that a centre has already
-    stays as it is."""
+    """Hands over the shipments that wait for it, and returns a verdict per shipment. One that a centre
+    has already, or has sent, stays as it is."""
     actor.must(Right.DISPATCH)
 
     def deed(session: Session, shipment_id: str) -> str:
@@ -92,13 +92,13 @@ def hand_over(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -
             return shipment.number
         if shipment.state not in WITH_CENTRE:
             order_to_send(session, shipment)
-            _give_up(session, workplace, shipment)
+            _begin_hand_over(session, workplace, shipment)
         return shipment.number
 
     return for_each(workplace, map(str, shipment_ids), deed)
 
 
-def refuse_no_centre(place: Warehouse) -> None:
+def _refuse_no_centre(place: Warehouse) -> None:
     """Refuses a warehouse that is no centre of a connected channel."""
     if place.kind != "centre" or not place.channel or not place.centre:
         message = f"{place.name} is no marketplace's centre."
@@ -151,8 +151,8 @@ def recall_shipment(workplace: Workplace, actor: Actor, shipment_id: int) -> Non
         _wake(session, workplace)
 
 
-def _give_up(session: Session, workplace: Workplace, shipment: Shipment) -> None:
-    """Lets a shipment be handed over. Its units count as picked from then on: nobody else takes them,
+def _begin_hand_over(session: Session, workplace: Workplace, shipment: Shipment) -> None:
+    """Starts handing a shipment over. Its units count as picked from then on: nobody else takes them,
     and the order is not changed behind the centre's back."""
     shipment.state = move(SHIPMENT, shipment.number, shipment.state, "hand over")
     shipment.said = ""
@@ -163,8 +163,8 @@ def _give_up(session: Session, workplace: Workplace, shipment: Shipment) -> None
     _wake(session, workplace)
 
 
-def _have_back(session: Session, shipment: Shipment) -> None:
-    """Lets the units of a shipment that a centre does not send count as picked no longer."""
+def _count_as_not_picked(session: Session, shipment: Shipment) -> None:
+    """Counts the units of a shipment as not picked, because its centre does not send them."""
     for line in shipment_lines(session, [shipment.id]):
         session.get_one(OrderLine, line.order_line_id).picked -= line.picked
         line.picked = 0
@@ -234,7 +234,7 @@ def _begin_by_itself(workplace: Workplace, channel_id: int) -> None:
             for shipment_id in ids:
                 shipment = shipment_by_id(session, shipment_id)
                 if shipment.state == ShipmentState.TO_HAND_OVER:
-                    _give_up(session, workplace, shipment)
+                    _begin_hand_over(session, workplace, shipment)
 
 
 def _release_there(workplace: Workplace, order_id: int, warehouse_id: int) -> None:
@@ -288,7 +288,7 @@ def _hand_over(workplace: Workplace, channel_id: int) -> int:
 
 def _not_taken(session: Session, workplace: Workplace, shipment: Shipment) -> None:
     """Lets a shipment that its centre refuses wait for a person; that of a cancelled order ends."""
-    _have_back(session, shipment)
+    _count_as_not_picked(session, shipment)
     if order_by_id(session, shipment.order_id).cancelled_at is not None or shipment.recall:
         shipment.recall = False
         _end(session, workplace, SYSTEM, shipment, "cancel")
@@ -332,7 +332,7 @@ def _end(
     cancelled."""
     shipment.state = move(SHIPMENT, shipment.number, shipment.state, event)
     shipment.said = shipment.said or "It was recalled."
-    _have_back(session, shipment)
+    _count_as_not_picked(session, shipment)
     _log(session, workplace, shipment, f"{shipment.number} {event}", actor)
     order = order_by_id(session, shipment.order_id)
     session.flush()

@@ -24,7 +24,7 @@ from relvan.store.dispatch import carrier_names, parcels_of, shipment_by_id, shi
 from relvan.store.order_lines import reservation_at
 from relvan.store.picking import taken_picks
 from relvan.store.session import Session
-from relvan.store.stock import usual_bin
+from relvan.store.stock import places_of, usual_bin
 from relvan.store.tables import (
     Movement,
     Order,
@@ -94,25 +94,9 @@ def _gone(
 def send_off(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
     """Notes inside a transaction that a marketplace's centre has sent a shipment, whether the
     order was cancelled meanwhile or not; its units count as picked since it was handed over."""
-    lines = shipment_lines(session, [shipment.id])
-    for line in lines:
-        place = usual_bin(session, line.product_id, shipment.warehouse_id)
-        assert place is not None
-        write_movement(
-            session,
-            Movement(
-                at=workplace.now(),
-                product_id=line.product_id,
-                warehouse_id=shipment.warehouse_id,
-                bin_id=place.id,
-                reason=Reason.DISPATCH,
-                on_hand=-line.quantity,
-                blocked=0,
-                note=shipment.number,
-                person_id=actor.person_id,
-                shipment_id=shipment.id,
-            ),
-        )
+    for line in shipment_lines(session, [shipment.id]):
+        taken = _from_bins(session, workplace, actor, shipment, line)
+        _take_out(session, workplace, actor, shipment, taken)
     order = session.get_one(Order, shipment.order_id)
     if order.cancelled_at is not None:
         words = f"{shipment.number} left the centre after the order was cancelled."
@@ -120,26 +104,76 @@ def send_off(session: Session, workplace: Workplace, actor: Actor, shipment: Shi
     _gone(session, workplace, actor, shipment, order)
 
 
+def _from_bins(
+    session: Session, workplace: Workplace, actor: Actor, shipment: Shipment, line: ShipmentLine
+) -> list[tuple[int, int, int]]:
+    """Returns from which bins of a centre the units of a line left, as (product, bin, units), the
+    fullest bin first. What the centre sent beyond what was known to lie there is counted in before,
+    and laid before the team."""
+    product_id, left = line.product_id, line.quantity
+    places = places_of(session, shipment.warehouse_id, [product_id]).get(product_id, [])
+    taken = []
+    for place in sorted(places, key=lambda one: -one.there):
+        units = min(left, place.there)
+        if units:
+            taken.append((product_id, place.bin, units))
+            left -= units
+    if left:
+        usual = usual_bin(session, product_id, shipment.warehouse_id)
+        assert usual is not None
+        found = _movement(workplace, actor, shipment, (product_id, usual.id, left), Reason.COUNT)
+        write_movement(session, found)
+        taken.append((product_id, usual.id, left))
+        words = f"The centre sent {left} more with {shipment.number} than were known to lie there."
+        add_notice(session, shipment.order_id, words, workplace.now())
+    return taken
+
+
 def _leave(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
     """Takes the goods out of the bins that they were picked from."""
+    taken = []
     for pick in taken_picks(session, shipment.id):
         assert pick.bin_id is not None
         assert pick.picked is not None
-        write_movement(
-            session,
-            Movement(
-                at=workplace.now(),
-                product_id=pick.product_id,
-                warehouse_id=shipment.warehouse_id,
-                bin_id=pick.bin_id,
-                reason=Reason.DISPATCH,
-                on_hand=-pick.picked,
-                blocked=0,
-                note=shipment.number,
-                person_id=actor.person_id,
-                shipment_id=shipment.id,
-            ),
-        )
+        taken.append((pick.product_id, pick.bin_id, pick.picked))
+    _take_out(session, workplace, actor, shipment, taken)
+
+
+def _take_out(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    shipment: Shipment,
+    taken: Sequence[tuple[int, int, int]],
+) -> None:
+    """Lets goods of a shipment, given as (product, bin, units), leave the stock."""
+    for product_id, bin_id, units in taken:
+        gone = (product_id, bin_id, -units)
+        write_movement(session, _movement(workplace, actor, shipment, gone, Reason.DISPATCH))
+
+
+def _movement(
+    workplace: Workplace,
+    actor: Actor,
+    shipment: Shipment,
+    what: tuple[int, int, int],
+    reason: Reason,
+) -> Movement:
+    """Returns a movement of units of a product in a bin, given as (product, bin, units), for a
+    shipment."""
+    product_id, bin_id, units = what
+    return Movement(
+        at=workplace.now(),
+        product_id=product_id,
+        warehouse_id=shipment.warehouse_id,
+        bin_id=bin_id,
+        reason=reason,
+        on_hand=units,
+        blocked=0,
+        note=shipment.number,
+        person_id=actor.person_id,
+        shipment_id=shipment.id,
+    )
 
 
 def _end_promise(session: Session, shipment: Shipment, line: ShipmentLine) -> None:

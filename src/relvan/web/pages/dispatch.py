@@ -213,7 +213,7 @@ def shipment_hand_over(desk: At, form: Form) -> Response:
 def shipment_recall(desk: At, form: Form, shipment_id: int) -> Response:
     """Asks a centre to give a shipment back."""
     recall_shipment(desk.workplace, desk.actor, shipment_id)
-    return desk.done(f"/dispatch/shipments/{shipment_id}", "The recall goes to the centre.")
+    return desk.done(f"/dispatch/shipments/{shipment_id}", "The centre is asked to give it back.")
 
 
 @router.post("/shipments/{shipment_id:int}/weigh", name="shipment_weigh")
