@@ -25,6 +25,7 @@ from relvan.store.orders import (
     shipment_rows,
 )
 from relvan.store.people import person_by_id
+from relvan.store.stock import warehouse_by_id
 from relvan.store.tables import Order, OrderLine, Reservation
 from relvan.store.trays import notices_of, tags_of
 
@@ -44,6 +45,8 @@ def order_shape(by: Caller, number: str) -> dict[str, Any]:
         customer = customer_by_id(session, order.customer_id) if order.customer_id else None
         notices = [notice.words for notice in notices_of(session, order.id)]
         assigned = person_by_id(session, order.assigned_id) if order.assigned_id else None
+        seller = person_by_id(session, order.salesperson_id) if order.salesperson_id else None
+        place = warehouse_by_id(session, order.warehouse_id) if order.warehouse_id else None
     return {
         "number": order.number,
         "channel": channel.key if channel else None,
@@ -67,6 +70,8 @@ def order_shape(by: Caller, number: str) -> dict[str, Any]:
         },
         "reference": order.reference,
         "promised": order.promised_on,
+        "salesperson": seller.login if seller else None,
+        "warehouse": place.key if place else None,
         "prices": "with tax" if order.with_tax else "without tax",
         "overridden": order.overridden,
         "ship_to": Address.read(order.ship_to).as_dict(),

@@ -210,6 +210,8 @@ def _draft_of(by: Caller, wish: NewOrder) -> OrderDraft:
         delivery=cents(wish.delivery, "delivery"),
         promised=wish.promised,
         reference=wish.reference,
+        salesperson=wish.salesperson,
+        warehouse=wish.warehouse,
         last_day=wish.last_day,
         overridden={one.code: one.reason for one in wish.override},
     )

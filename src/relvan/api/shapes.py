@@ -247,6 +247,8 @@ class NewOrder(Shape):
     promised: date | None = None
     last_day: date | None = None
     reference: str = Field(default="", max_length=400)
+    salesperson: str = Field(default="", max_length=100)
+    warehouse: str = Field(default="", max_length=100)
     override: list[Override] = Field(default=[], max_length=20)
     strict: Flag = False
     paid: Flag = False

@@ -317,13 +317,20 @@ class WarehouseUse(NamedTuple):
     bins: int
     movements: int
     shipments: int
+    orders: int
 
 
 def use_of_warehouse(session: Session, warehouse_id: int) -> WarehouseUse:
-    """Returns how many bins a warehouse has, and how many movements and shipments name it."""
+    """Returns how many bins a warehouse has, and how many movements, shipments and
+    orders name it."""
     counts = [
         select(func.count()).where(column == warehouse_id).scalar_subquery()
-        for column in (Bin.warehouse_id, Movement.warehouse_id, Shipment.warehouse_id)
+        for column in (
+            Bin.warehouse_id,
+            Movement.warehouse_id,
+            Shipment.warehouse_id,
+            Order.warehouse_id,
+        )
     ]
     return WarehouseUse(*session.execute(select(*counts)).one())
 

@@ -60,6 +60,8 @@ def read_order_form(desk: Desk, form: PostedForm) -> tuple[OrderDraft, list[Refu
         delivery=cents("delivery") or 0,
         promised=day("promised"),
         reference=form.get("reference", ""),
+        salesperson=form.get("salesperson", ""),
+        warehouse=form.get("warehouse", ""),
         last_day=day("last_day"),
         tray=form.get("tray", ""),
         overridden={

@@ -37,7 +37,9 @@ from relvan.store.customers import (
     doubles_of,
     estimate_by_number,
 )
-from relvan.store.orders import lines_of, order_by_number
+from relvan.store.orders import lines_of, order_by_number, reservations_of
+from relvan.store.people import person_by_id
+from relvan.store.stock import warehouses
 from tests.house import assert_sound
 from tests.steps.books import FIRM
 from tests.steps.orders import one
@@ -52,6 +54,15 @@ def draft(*lines, **more):
 
 def last_day(desk, days=14):
     return desk.local_now().date() + timedelta(days=days)
+
+
+def taken(desk, entered):
+    with desk.database.reading() as session:
+        order = order_by_number(session, entered.number)
+        lines = lines_of(session, [order.id])[order.id]
+        names = {warehouse.id: warehouse.key for warehouse in warehouses(session)}
+        held = reservations_of(session, [order.id])
+    return order, [names[one.warehouse_id] for line in lines for one in held.get(line.id, [])]
 
 
 def codes(refused):
@@ -345,3 +356,22 @@ def test_who_may_not_change_orders_enters_none(desk, picker):
 def test_a_draft_is_the_same_after_it_was_kept(desk):
     wish = draft(DraftLine("PT-14", 2, "Pot", 5, 1), last_day=last_day(desk), overridden={"x": "y"})
     assert read_draft(wish.as_dict()) == wish
+
+
+def test_an_order_leaves_from_the_one_warehouse_that_was_chosen_or_waits(desk, owner):
+    there = enter_order(desk, owner, draft(("PT-14", 2), warehouse="Millrace"))
+    assert taken(desk, there)[1] == ["millrace"]
+    waits = enter_order(desk, owner, draft(("PT-14", 2), warehouse="yard"), strict=False)
+    assert taken(desk, waits)[1] == []
+    assert "more-than-free" in [one.code for one in waits.warnings]
+    assert_sound(desk)
+
+
+def test_an_order_names_its_salesperson_and_an_unknown_one_is_refused(desk, owner, picker):
+    with desk.database.reading() as session:
+        login = person_by_id(session, picker.person_id).login
+    sold, _ = taken(desk, enter_order(desk, owner, draft(("PT-14", 1), salesperson=login)))
+    assert sold.salesperson_id == picker.person_id
+    with pytest.raises(Refused) as refused:
+        enter_order(desk, owner, draft(("PT-14", 1), salesperson="nobody", warehouse="nowhere"))
+    assert [one.field for one in refused.value.refusals] == ["salesperson", "warehouse"]

@@ -145,3 +145,17 @@ def test_customers_are_created_changed_merged_and_forgotten(desk, web):
     gone = post(web, "/orders/customers/K-1001/forget")
     assert "the books stay" in gone.text
     assert "Tea House" not in web.get("/orders/customers").text
+
+
+def test_one_of_several_addresses_of_a_customer_is_chosen(desk, owner, web):
+    fields = fields_of(say(web, "PT-14"))
+    other = {**TO, "street": "3 Tanners Yard", "town": "Easterby"}
+    post(web, "/orders/new", **TO, **fields)
+    post(web, "/orders/new", **other, **fields)
+    known = web.get("/orders/new/addresses", params={"customer": TO["mail"]})
+    buttons = html.fromstring(known.text).cssselect("button")
+    assert ["Easterby" in button.text_content() for button in buttons] == [True, False]
+    filled = web.get(buttons[0].get("hx-get"))
+    assert fields_of(filled)["street"] == "3 Tanners Yard"
+    assert web.get("/orders/new/addresses", params={"customer": "nobody"}).text.strip() == ""
+    assert web.get(buttons[0].get("hx-get").replace("address=", "address=9")).status_code == 404

@@ -32,7 +32,8 @@ class DraftLine:
 class OrderDraft:
     """An order or estimate as it is entered. `prices_with_tax` says whether prices have the tax
     inside, `discount` is on the whole order, and `overridden` has reasons by the codes of
-    warnings."""
+    warnings. `salesperson` is a login, and `warehouse` the key of the only one it may leave from; of
+    neither, the person who enters it and every warehouse are meant."""
 
     customer: str = ""
     mail: str = ""
@@ -46,6 +47,7 @@ class OrderDraft:
     promised: date | None = None
     reference: str = ""
     salesperson: str = ""
+    warehouse: str = ""
     last_day: date | None = None
     tray: str = ""
     overridden: Mapping[str, str] = field(default_factory=dict)

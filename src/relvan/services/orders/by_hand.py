@@ -51,7 +51,7 @@ from relvan.store.listings import list_prices
 from relvan.store.order_lines import expected_days, products_for_sale
 from relvan.store.people import person_by_login
 from relvan.store.session import Session
-from relvan.store.stock import balances_of
+from relvan.store.stock import balances_of, warehouse_by_key
 from relvan.store.tables import Customer, Order, OrderLine, Product
 
 OWN_PRICE = "Price of their own"
@@ -85,6 +85,8 @@ class JudgedDraft:
     margin: OrderMargin
     tax: int
     total: int
+    salesperson_id: int | None = None
+    warehouse_id: int | None = None
 
     @property
     def open_warnings(self) -> list[OrderWarning]:
@@ -122,6 +124,7 @@ def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> Judge
         found = [replace(one, discount=part) for one, part in zip(found, discounts, strict=True)]
         lines = [replace(one, typed=two) for one, two in zip(lines, found, strict=True)]
     tax, total = _sums(draft, lines)
+    salesperson_id, warehouse_id = _chosen(session, draft, refusals)
     return JudgedDraft(
         draft,
         customer,
@@ -133,6 +136,8 @@ def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> Judge
         order_margin_of(found),
         tax,
         total,
+        salesperson_id,
+        warehouse_id,
     )
 
 
@@ -152,6 +157,27 @@ def _customer(session: Session, draft: OrderDraft, refusals: list[Refusal]) -> C
         return None
 
 
+def _chosen(
+    session: Session, draft: OrderDraft, refusals: list[Refusal]
+) -> tuple[int | None, int | None]:
+    """Returns the ids of the salesperson and of the only warehouse that a draft names."""
+    seller = person_by_login(session, draft.salesperson) if draft.salesperson else None
+    if draft.salesperson and seller is None:
+        message = f"Nobody who works here signs in as “{draft.salesperson[:60]}”."
+        refusals.append(Refusal("not-found", message, "Choose somebody.", "salesperson"))
+    return seller.id if seller else None, _warehouse(session, draft, refusals)
+
+
+def _warehouse(session: Session, draft: OrderDraft, refusals: list[Refusal]) -> int | None:
+    if not draft.warehouse:
+        return None
+    try:
+        return warehouse_by_key(session, draft.warehouse).id
+    except Refused as refused:
+        refusals.append(replace(refused.first, field="warehouse"))
+        return None
+
+
 def _judge_lines(
     session: Session,
     workplace: Workplace,
@@ -164,7 +190,7 @@ def _judge_lines(
     products = products_for_sale(session, ids)
     rates = rates_in(workplace.tax, case, workplace.local_now().date())
     sources = price_sources(session, draft.currency, customer, ids)
-    free = _free(session, products)
+    free = _free(session, products, _warehouse(session, draft, []))
     days = expected_days(session, ids)
     found = []
     for line in draft.lines:
@@ -221,8 +247,10 @@ def price_sources(session: Session, currency: str, customer: Customer | None, id
     return of
 
 
-def _free(session: Session, products: Mapping[int, Product]) -> dict[int, int]:
-    """Returns the free units of stocked products that are no kits."""
+def _free(
+    session: Session, products: Mapping[int, Product], only: int | None = None
+) -> dict[int, int]:
+    """Returns the free units of stocked products that are no kits, everywhere or in one warehouse."""
     single = [
         product_id
         for product_id, product in products.items()
@@ -230,7 +258,11 @@ def _free(session: Session, products: Mapping[int, Product]) -> dict[int, int]:
     ]
     balances = balances_of(session, single)
     return {
-        product_id: sum(balance.free for balance in balances.get(product_id, {}).values())
+        product_id: sum(
+            balance.free
+            for warehouse_id, balance in balances.get(product_id, {}).items()
+            if only in (None, warehouse_id)
+        )
         for product_id in single
     }
 
@@ -310,7 +342,6 @@ def write_order(
     """Writes a judged draft as an order inside a transaction, and reserves for it."""
     draft, now = judged.draft, workplace.now()
     customer = customer_for(session, workplace, actor, judged.customer, draft)
-    salesperson = person_by_login(session, draft.salesperson) if draft.salesperson else None
     order = Order(
         number=next_number(session, Series.ORDER, workplace.local_now()),
         tray=draft.tray or Tray.INBOX,
@@ -332,7 +363,8 @@ def write_order(
         taken_at=now,
         promised_on=draft.promised.isoformat() if draft.promised else None,
         reference=draft.reference.strip(),
-        salesperson_id=salesperson.id if salesperson else actor.person_id,
+        salesperson_id=judged.salesperson_id or actor.person_id,
+        warehouse_id=judged.warehouse_id,
         overridden=dict(draft.overridden),
     )
     session.add(order)

@@ -201,6 +201,7 @@ def plan_reservations(
         sources = [
             RouteSource(warehouse_id, whole_only=warehouse_id in whole_only)
             for warehouse_id in supply[order.channel_id]
+            if anywhere or order.warehouse_id in (None, warehouse_id)
         ]
         rule = EVERYTHING if anywhere else policies[order.channel_id].routing
         found = route(_wants(planned.lines[order.id], planned.held), free, sources, rule)

@@ -114,10 +114,11 @@ def remove_warehouse(workplace: Workplace, actor: Actor, key: str) -> None:
     with workplace.database.writing() as session:
         row = warehouse_by_key(session, key)
         use = use_of_warehouse(session, row.id)
-        if use.movements or use.shipments:
+        if use.movements or use.shipments or use.orders:
             raise refuse(
                 "in-use",
-                f"{row.name} has {use.movements:,} movements and {use.shipments:,} shipments.",
+                f"{row.name} has {use.movements:,} movements, {use.shipments:,} shipments and "
+                f"{use.orders:,} orders that leave from there alone.",
                 "Keep it: the ledger names it.",
                 "warehouse",
             )

@@ -28,7 +28,8 @@ class Order(Table):
 
     `estimate_id` names the estimate that became this order, and `promised_on` is the day by which it
     was promised. `overridden` has the reasons for warnings by their codes, and `secret` opens its
-    page for the customer.
+    page for the customer. Where a person chose the only warehouse it may leave from, that is
+    `warehouse_id`.
     """
 
     __tablename__ = "customer_order"
@@ -72,6 +73,12 @@ class Order(Table):
             "id",
             sqlite_where=text("customer_id IS NOT NULL"),
             postgresql_where=text("customer_id IS NOT NULL"),
+        ),
+        Index(
+            "ix_customer_order_warehouse_id",
+            "warehouse_id",
+            sqlite_where=text("warehouse_id IS NOT NULL"),
+            postgresql_where=text("warehouse_id IS NOT NULL"),
         ),
         Index(
             "ix_customer_order_reference",
@@ -122,6 +129,7 @@ class Order(Table):
     routed: Mapped[dict[str, Any] | None]
     customer_id: Mapped[int | None] = mapped_column(ForeignKey("customer.id"))
     salesperson_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    warehouse_id: Mapped[int | None] = mapped_column(ForeignKey("warehouse.id"))
     estimate_id: Mapped[int | None] = mapped_column(ForeignKey("estimate.id"))
     reference: Mapped[str] = mapped_column(Folded(), default="", server_default="")
     promised_on: Mapped[str | None]

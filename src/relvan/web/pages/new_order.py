@@ -10,14 +10,16 @@ from relvan.core.orders.by_hand import OrderKind
 from relvan.core.orders.draft import DraftLine, OrderDraft, copy_of
 from relvan.core.orders.intake import Address
 from relvan.core.orders.trays import Tray
-from relvan.core.refusal import Refusal, Refused
+from relvan.core.refusal import Refusal, Refused, not_found
 from relvan.services.orders.by_hand import draft_of_order, enter_order, judge_draft
 from relvan.services.orders.estimates import enter_estimate
 from relvan.store.customers import addresses_of, customer_by_number, customer_page
 from relvan.store.orders import lines_of, order_by_number
+from relvan.store.people import active_people
 from relvan.store.prices import price_lists
+from relvan.store.stock import warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
-from relvan.web.order_form import countries, hear, read_order_form
+from relvan.web.order_form import countries, customer_number, hear, read_order_form
 
 router = APIRouter(prefix="/orders/new")
 
@@ -50,6 +52,7 @@ def _values(desk: Desk, draft: OrderDraft, choices: Any, unread: Any = ()) -> di
         lists = price_lists(session)
         customer = judged.customer
         addresses = addresses_of(session, customer.id) if customer else []
+        people, places = active_people(session), warehouses(session)
     currencies = [desk.workplace.firm.currency, *(row.currency for row in lists)]
     return {
         "draft": draft,
@@ -58,6 +61,8 @@ def _values(desk: Desk, draft: OrderDraft, choices: Any, unread: Any = ()) -> di
         "countries": countries(desk),
         "currencies": list(dict.fromkeys(currencies)),
         "addresses": addresses,
+        "people": people,
+        "warehouses": places,
         "trays": [
             key for key in desk.workplace.tray_names() if key not in (Tray.CLOSED, Tray.CANCELLED)
         ],
@@ -100,6 +105,33 @@ def order_customers(desk: At, customer: str = "") -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rows = customer_page(session, customer, limit=8) if len(customer.strip()) > 1 else []
     return desk.fragment("orders/_customer_options.html", rows=rows)
+
+
+@router.get("/addresses", name="order_addresses")
+def order_addresses(desk: At, customer: str = "") -> HTMLResponse:
+    """Shows the addresses to which goods of a customer went, to choose one of them."""
+    with desk.workplace.database.reading() as session:
+        number = customer_number(session, customer.strip())
+        rows = customer_page(session, number, limit=1) if number else []
+        known = addresses_of(session, rows[0].id) if rows and rows[0].number == number else []
+    return desk.fragment("orders/_known_addresses.html", customer=number, addresses=known)
+
+
+@router.get("/addresses/chosen", name="order_known_address")
+def order_known_address(desk: At, customer: str, address: int) -> HTMLResponse:
+    """Fills the fields of the delivery address with one of the customer's."""
+    with desk.workplace.database.reading() as session:
+        row = customer_by_number(session, customer)
+        known = {one.id: one for one in addresses_of(session, row.id)}
+    if address not in known:
+        raise not_found("address", address)
+    to = Address.read(known[address].address)
+    return desk.fragment(
+        "orders/_address_fields.html",
+        to=replace(to, mail=to.mail or row.mail),
+        countries=countries(desk),
+        errors={},
+    )
 
 
 @router.post("", name="order_enter")

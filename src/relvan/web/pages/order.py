@@ -33,12 +33,13 @@ from relvan.store.orders import (
     shipment_rows,
     tellings_of_order,
 )
-from relvan.store.people import active_people
+from relvan.store.people import active_people, person_by_id
 from relvan.store.returns import returns_of_order
-from relvan.store.stock import warehouses
+from relvan.store.session import Session
+from relvan.store.stock import warehouse_by_id, warehouses
 from relvan.store.tables import Order, OrderLine, Reservation
 from relvan.store.trays import all_tags, notices_of, tags_of
-from relvan.web.desk import At, Form
+from relvan.web.desk import At, Desk, Form
 from relvan.web.order_deeds import BUTTONS, DeedButton
 from relvan.web.whys import why_page
 
@@ -84,31 +85,40 @@ def order_show(desk: At, number: str) -> HTMLResponse:
             "likely": {
                 line.id: likeliest(session, line) for line in unlinked_in(session, order.id)
             },
-            "invoices": invoices_of_order(session, order.id),
-            "payments": payments_of(session, order.id),
-            "owed": owed_by(order),
-            "methods": METHODS,
-            "today": desk.workplace.local_now().date().isoformat(),
-            "tags": tags_of(session, [order.id])[order.id],
-            "buyer": customer_by_id(session, order.customer_id) if order.customer_id else None,
-            "link": f"{desk.workplace.settings.base_url.rstrip('/')}/o/{order.secret}"
-            if order.secret
-            else "",
-            "earned": earned_of_order(desk.workplace, session, order.id),
-            "returns": returns_of_order(session, order.id),
-            "coming_back": can_come_back(session, order),
-            "mails": mails_of_order(session, order.id),
-            "mail_choices": texts_for_orders(session),
-            "notices": notices_of(session, order.id),
-            "people": active_people(session),
-            "all_tags": all_tags(session),
-            "assigned": next(
-                (one for one in active_people(session) if one.id == order.assigned_id), None
-            ),
+            **_noted(desk, session, order),
         }
     bills = [row.due_on for row in values["invoices"] if row.kind == "invoice"]
     values["due_on"] = min(bills, default="")
     return desk.page("orders/show.html", "orders", **values)
+
+
+def _noted(desk: Desk, session: Session, order: Order) -> dict[str, Any]:
+    """Returns the money of an order, its mails, its returns, and what the team has noted of it."""
+    return {
+        "invoices": invoices_of_order(session, order.id),
+        "payments": payments_of(session, order.id),
+        "owed": owed_by(order),
+        "methods": METHODS,
+        "today": desk.workplace.local_now().date().isoformat(),
+        "tags": tags_of(session, [order.id])[order.id],
+        "buyer": customer_by_id(session, order.customer_id) if order.customer_id else None,
+        "link": f"{desk.workplace.settings.base_url.rstrip('/')}/o/{order.secret}"
+        if order.secret
+        else "",
+        "earned": earned_of_order(desk.workplace, session, order.id),
+        "returns": returns_of_order(session, order.id),
+        "coming_back": can_come_back(session, order),
+        "mails": mails_of_order(session, order.id),
+        "mail_choices": texts_for_orders(session),
+        "notices": notices_of(session, order.id),
+        "people": active_people(session),
+        "all_tags": all_tags(session),
+        "assigned": person_by_id(session, order.assigned_id) if order.assigned_id else None,
+        "salesperson": person_by_id(session, order.salesperson_id)
+        if order.salesperson_id
+        else None,
+        "only_from": warehouse_by_id(session, order.warehouse_id) if order.warehouse_id else None,
+    }
 
 
 def _is_short(order: Order) -> bool:
