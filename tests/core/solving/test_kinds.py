@@ -107,3 +107,32 @@ def test_an_unknown_kind_is_refused_with_those_that_are_known():
     with pytest.raises(NotFound) as refused:
         solve_problem("riddle", {})
     assert "routing, reserve" in refused.value.first.message
+
+
+WALK = {"aisles": 10, "bays": 40, "stops": [{"aisle": 0, "bay": 5}, {"aisle": 9, "bay": 1}]}
+
+
+def test_a_walk_is_answered_as_plain_data():
+    answer = solve_problem("route", WALK)
+    assert answer["length_m"] == 102
+    assert answer["every_aisle_m"] == 41 + 45 + 41 + 45
+    assert answer["proof"] == "exact"
+    assert answer["order"] == [0, 1]
+    assert answer["path"][0] == answer["path"][-1] == [0.0, 0.0]
+
+
+@pytest.mark.parametrize(
+    ("change", "named"),
+    [
+        ({"stops": [{"aisle": 10, "bay": 1}]}, "Stop 0"),
+        ({"stops": [{"aisle": 0, "bay": 0}]}, "Stop 0"),
+        ({"bays": 0}, "bays"),
+        ({"start": {"aisle": 0, "end": "left"}}, "start.end"),
+        ({"lanes": 3}, "lanes"),
+    ],
+)
+def test_a_walk_that_cannot_be_is_refused_in_a_line_that_names_it(change, named):
+    with pytest.raises(Refused) as refused:
+        solve_problem("route", [WALK, {**WALK, **change}])
+    assert named in refused.value.first.message
+    assert refused.value.first.message.startswith("item 2: ")

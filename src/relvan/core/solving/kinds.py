@@ -5,13 +5,15 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from relvan.core.refusal import not_found, refuse
+from relvan.core.refusal import Refused, not_found, refuse
 from relvan.core.solving.reserve import solve_reserve
+from relvan.core.solving.route import solve_route
 from relvan.core.solving.routing import solve_routing
 
 SOLVERS: Mapping[str, Callable[[Any], dict[str, Any]]] = {
     "routing": solve_routing,
     "reserve": solve_reserve,
+    "route": solve_route,
 }
 
 
@@ -38,3 +40,6 @@ def _answer(kind: str, problem: Any, where: str) -> dict[str, Any]:
         name = ".".join(str(part) for part in first["loc"]) or "the problem"
         message = first["msg"].removeprefix("Value error, ")
         raise refuse("form", f"{where}{name}: {message}", "Correct it.") from None
+    except Refused as refused:
+        first_one = refused.first
+        raise refuse(first_one.code, f"{where}{first_one.message}", first_one.fix) from None
