@@ -4,6 +4,8 @@ BIN := $(VENV)/bin
 TEMPLATES := src/relvan/web/templates src/relvan/documents/templates src/standins/templates
 # compiled code is kept: processes are started often here, and start in two thirds of the time
 unexport PYTHONDONTWRITEBYTECODE
+# a first problem, so that what fills cartons is compiled when it is installed and not at the bench
+ONE_CARTON := {"items": [{"id": 1, "l": 1, "w": 1, "h": 1}], "cartons": [{"id": 1, "l": 1, "w": 1, "h": 1, "max_weight_g": 1, "cost": 1}]}
 FRESH ?=
 SCALE ?=
 
@@ -13,6 +15,7 @@ $(VENV)/.ready: requirements.lock pyproject.toml requirements.in
 	python3 -m venv $(VENV)
 	$(BIN)/pip install --quiet -r requirements.lock
 	$(BIN)/pip install --quiet --no-deps -e .
+	@echo '$(ONE_CARTON)' | $(BIN)/relvan solve cartons > /dev/null
 	@touch $@
 
 $(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock

@@ -28,6 +28,8 @@ def test_what_differs_most_is_the_same_on_servers():
     alone = {
         name: value for name, value in os.environ.items() if not name.startswith("PYTEST_XDIST")
     }
-    done = subprocess.run(command, cwd=ROOT, env=alone, capture_output=True, text=True, timeout=540)
+    done = subprocess.run(
+        command, cwd=ROOT, env=alone, capture_output=True, text=True, timeout=1_200
+    )
     assert done.returncode == 0, done.stdout[-6_000:]
     assert " passed" in done.stdout

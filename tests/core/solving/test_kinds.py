@@ -136,3 +136,44 @@ def test_a_walk_that_cannot_be_is_refused_in_a_line_that_names_it(change, named)
         solve_problem("route", [WALK, {**WALK, **change}])
     assert named in refused.value.first.message
     assert refused.value.first.message.startswith("item 2: ")
+
+
+CARTONS = {
+    "items": [
+        {"id": "pot", "l": 100, "w": 75, "h": 50, "weight_g": 300, "quantity": 8},
+        {"id": 7, "l": 30.5, "w": 20, "h": 10, "fragile": True},
+    ],
+    "cartons": [
+        {"id": "S", "l": 200, "w": 150, "h": 100, "max_weight_g": 5000, "cost": 400},
+        {"id": "L", "l": 200, "w": 150, "h": 120, "max_weight_g": 5000, "cost": 500},
+    ],
+}
+
+
+def test_cartons_are_answered_with_the_place_of_every_unit():
+    answer = solve_problem("cartons", CARTONS)
+    assert (answer["cost"], answer["bound"]) == (500, 401)
+    (carton,) = answer["cartons"]
+    assert carton["carton"] == "L"
+    assert carton["weight_g"] == 2400
+    assert [item["id"] for item in carton["items"]].count("pot") == 8
+    (last,) = [item for item in carton["items"] if item["id"] == 7]
+    assert sorted([last["dx"], last["dy"], last["dz"]]) == [10, 20, 30.5]
+    assert carton["fill"] == round((8 * 375_000 + 6_100) / 3_600_000, 6)
+
+
+@pytest.mark.parametrize(
+    ("change", "named"),
+    [
+        ({"cartons": []}, "cartons"),
+        ({"items": [{"id": "pole", "l": 900, "w": 1, "h": 1}]}, "“pole”"),
+        ({"items": [{"id": "pot", "l": 0, "w": 1, "h": 1}]}, "items.0.l"),
+        ({"items": [CARTONS["items"][0]] * 2}, "“pot” stands there twice"),
+        ({"items": [{**CARTONS["items"][0], "quantity": 401}]}, "items.0.quantity"),
+        ({"items": [{**CARTONS["items"][0], "upside_down": True}]}, "items.0.upside_down"),
+    ],
+)
+def test_cartons_that_cannot_be_are_refused_in_a_line_that_names_it(change, named):
+    with pytest.raises(Refused) as refused:
+        solve_problem("cartons", {**CARTONS, **change})
+    assert named in refused.value.first.message

@@ -6,6 +6,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from relvan.core.refusal import Refused, not_found, refuse
+from relvan.core.solving.cartons import solve_cartons
 from relvan.core.solving.reserve import solve_reserve
 from relvan.core.solving.route import solve_route
 from relvan.core.solving.routing import solve_routing
@@ -14,6 +15,7 @@ SOLVERS: Mapping[str, Callable[[Any], dict[str, Any]]] = {
     "routing": solve_routing,
     "reserve": solve_reserve,
     "route": solve_route,
+    "cartons": solve_cartons,
 }
 
 
