@@ -1,7 +1,7 @@
 """Actions on many things: each in a transaction of its own, with a verdict for each; a refused one
 does not stop the others."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from relvan.core.refusal import NotFound, Refusal, Refused
@@ -31,6 +31,34 @@ def refuse_with(verdict: Verdict, field: str = "") -> None:
     if not verdict.ok:
         kind = NotFound if verdict.code == "not-found" else Refused
         raise kind(Refusal(verdict.code, verdict.message, verdict.fix, field))
+
+
+BLOCK = 100  # subjects of one transaction: others can write in between
+Answers = Mapping[str, str | Refused]
+
+
+def for_blocks(
+    workplace: Workplace,
+    subjects: Iterable[str],
+    deed: Callable[[Session, Sequence[str]], Answers],
+) -> list[Verdict]:
+    """Does something to many subjects, a block of them in each transaction; `deed` answers for each
+    subject what is told of it, or why it was refused and left as it is. Returns a verdict for every
+    naming, as `for_each` does."""
+    named = list(subjects)
+    each = list(dict.fromkeys(named))
+    verdicts: dict[str, Verdict] = {}
+    for first in range(0, len(each), BLOCK):
+        block = each[first : first + BLOCK]
+        with workplace.database.writing() as session:
+            answers = deed(session, block)
+        for subject, answer in answers.items():
+            verdicts[subject] = (
+                refused_verdict(subject, answer)
+                if isinstance(answer, Refused)
+                else Verdict(subject, True, answer)
+            )
+    return [verdicts[subject] for subject in named]
 
 
 def for_each(

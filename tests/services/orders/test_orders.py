@@ -350,3 +350,18 @@ def test_tax_is_kept_by_line(desk, owner):
     with desk.database.reading() as session:
         order = order_by_number(session, number)
         assert [line.tax for line in lines_of(session, [order.id])[order.id]] == [563]
+
+
+def test_many_orders_are_released_by_as_many_queries_as_a_few(desk, owner, count_queries):
+    receive(desk, owner, "PT-14", 60)
+    numbers = [take(desk, owner, ("PT-14", 1)) for _ in range(24)]
+    with count_queries(desk.database) as few:
+        release_orders(desk, owner, numbers[:4])
+    with count_queries(desk.database) as many:
+        verdicts = release_orders(desk, owner, [*numbers[4:], "O-9", numbers[0].lower()])
+    assert [verdict.ok for verdict in verdicts] == [*[True] * 20, False, True]
+    assert verdicts[20].code == "not-found"
+    assert len({verdict.message for verdict in verdicts[:20]}) == 20
+    own_rows = 2 * 16  # a shipment and its line for each order more
+    assert len(many) <= len(few) + own_rows + 4
+    assert_sound(desk)

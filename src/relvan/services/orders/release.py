@@ -3,16 +3,17 @@ stock is promised."""
 
 from collections.abc import Sequence
 
-from relvan.core.orders.deeds import OrderDeed
+from relvan.core.orders.deeds import OrderDeed, deeds_of
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused
 from relvan.core.setup.numbering import Series
 from relvan.core.setup.warehouses import WarehouseKind
 from relvan.core.shipping.life import ShipmentState
 from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import changes_of
-from relvan.services.counters import next_number
+from relvan.services.counters import next_numbers
 from relvan.services.orders.reserve import (
     Reserving,
     answer_for,
@@ -21,11 +22,11 @@ from relvan.services.orders.reserve import (
     reserve_all,
 )
 from relvan.services.orders.work_out import work_out_orders
-from relvan.services.verdicts import Verdict, for_each
+from relvan.services.verdicts import Verdict, for_blocks, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.database import after_commit
 from relvan.store.order_standing import standings_of, unreleased_units
-from relvan.store.orders import order_by_number
+from relvan.store.orders import order_by_number, orders_by_numbers
 from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_id
 from relvan.store.tables import Order, Shipment, ShipmentLine
@@ -36,12 +37,48 @@ def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
     time."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> str:
-        order = order_by_number(session, number)
-        answer = answer_for(session, order, OrderDeed.RELEASE)
-        return release_in(session, workplace, actor, order) if answer.does else ""
+    def deed(session: Session, block: Sequence[str]) -> dict[str, str | Refused]:
+        answers, orders = _named(session, block)
+        standings = standings_of(session, list(orders.values()))
+        ready = []
+        for number, order in orders.items():
+            answer = deeds_of(standings[order.id])[OrderDeed.RELEASE]
+            try:
+                answer.raise_if_refused()
+            except Refused as refused:
+                answers[number] = refused
+                continue
+            answers[number] = ""
+            if answer.does:
+                ready.append(order)
+        made = release_all(session, workplace, actor, ready)
+        return {
+            number: made.get(orders[number].id, answer) if number in orders else answer
+            for number, answer in answers.items()
+        }
 
-    return for_each(workplace, numbers, deed)
+    return for_blocks(workplace, numbers, deed)
+
+
+def _named(
+    session: Session, numbers: Sequence[str]
+) -> tuple[dict[str, str | Refused], dict[str, Order]]:
+    """Returns the refusals of numbers that are no orders, and the orders by the numbers that name
+    them; an order that two of them name stands under the first."""
+    answers: dict[str, str | Refused] = {}
+    known = {order.number.lower(): order for order in orders_by_numbers(session, numbers)}
+    orders: dict[str, Order] = {}
+    for number in numbers:
+        order = known.get(number.strip().lower())
+        try:
+            order = order or order_by_number(session, number)
+        except Refused as refused:
+            answers[number] = refused
+            continue
+        answers[number] = ""
+        if order not in orders.values():
+            orders[number] = order
+    return answers, orders
 
 
 def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
@@ -68,44 +105,77 @@ def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
 def release_in(
     session: Session, workplace: Workplace, actor: Actor, order: Order, *, only: int = 0
 ) -> str:
-    """Creates a shipment for every warehouse in which units of the order are reserved, or for `only`
-    one of them; returns the numbers of the shipments. What a marketplace's centre sends is not picked
-    here, but handed over."""
-    by_warehouse: dict[int, list[tuple[int, int, int]]] = {}
-    for line_id, product_id, warehouse_id, units in unreleased_units(session, [order.id])[order.id]:
-        if only in (0, warehouse_id):
-            by_warehouse.setdefault(warehouse_id, []).append((line_id, product_id, units))
-    made = []
-    for warehouse_id, lines in by_warehouse.items():
-        shipment = Shipment(
-            number=next_number(session, Series.SHIPMENT, workplace.local_now()),
-            order_id=order.id,
-            warehouse_id=warehouse_id,
-            state=_first_state(session, workplace, warehouse_id),
-            created_at=workplace.now(),
-        )
-        session.add(shipment)
-        session.flush()
-        for line_id, product_id, units in lines:
-            session.add(
-                ShipmentLine(
-                    shipment_id=shipment.id,
-                    order_line_id=line_id,
-                    product_id=product_id,
-                    quantity=units,
-                )
-            )
-        made.append(shipment.number)
-    audit.record(
-        session,
-        actor,
-        workplace.now(),
-        audit.Subject("order", order.id),
-        f"released as {', '.join(made)}",
+    """Releases one order inside a transaction, as `release_all` does; returns the numbers of its
+    shipments."""
+    return release_all(session, workplace, actor, [order], only=only)[order.id]
+
+
+def release_all(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    orders: Sequence[Order],
+    *,
+    only: int = 0,
+) -> dict[int, str]:
+    """Creates a shipment for every warehouse in which units of an order are reserved, or for `only`
+    one of them; returns the numbers of the shipments by order. What a marketplace's centre sends is
+    not picked here, but handed over."""
+    if not orders:
+        return {}
+    now = workplace.now()
+    shipments = _shipments_of(session, workplace, orders, only)
+    numbers = iter(
+        next_numbers(session, Series.SHIPMENT, len(shipments), workplace.local_now())
+        if shipments
+        else ()
     )
-    changes_of(session).happened(order.id, RuleEvent.RELEASED)
-    work_out_orders(session, workplace, actor, [order])
-    return ", ".join(made)
+    for shipment, _ in shipments:
+        shipment.number = next(numbers)
+    session.add_all([shipment for shipment, _ in shipments])
+    session.flush()
+    for shipment, lines in shipments:
+        for line in lines:
+            line.shipment_id = shipment.id
+    session.add_all([line for _, lines in shipments for line in lines])
+    made: dict[int, list[str]] = {order.id: [] for order in orders}
+    for shipment, _ in shipments:
+        made[shipment.order_id].append(shipment.number)
+    told = {order_id: ", ".join(found) for order_id, found in made.items()}
+    entries: list[tuple[int | None, str, audit.Changes]] = [
+        (order_id, f"released as {found}", {}) for order_id, found in told.items()
+    ]
+    audit.record_many(session, actor, now, "order", entries)
+    for order in orders:
+        changes_of(session).happened(order.id, RuleEvent.RELEASED)
+    work_out_orders(session, workplace, actor, orders)
+    return told
+
+
+def _shipments_of(
+    session: Session, workplace: Workplace, orders: Sequence[Order], only: int
+) -> list[tuple[Shipment, list[ShipmentLine]]]:
+    """Returns new shipments without number, each with its lines."""
+    unreleased = unreleased_units(session, [order.id for order in orders])
+    found: list[tuple[Shipment, list[ShipmentLine]]] = []
+    states: dict[int, ShipmentState] = {}
+    for order in orders:
+        by_warehouse: dict[int, list[ShipmentLine]] = {}
+        for line_id, product_id, warehouse_id, units in unreleased[order.id]:
+            if only in (0, warehouse_id):
+                line = ShipmentLine(order_line_id=line_id, product_id=product_id, quantity=units)
+                by_warehouse.setdefault(warehouse_id, []).append(line)
+        for warehouse_id, lines in by_warehouse.items():
+            if warehouse_id not in states:
+                states[warehouse_id] = _first_state(session, workplace, warehouse_id)
+            shipment = Shipment(
+                order_id=order.id,
+                warehouse_id=warehouse_id,
+                state=states[warehouse_id],
+                created_at=workplace.now(),
+            )
+            found.append((shipment, lines))
+    return found
 
 
 def _first_state(session: Session, workplace: Workplace, warehouse_id: int) -> ShipmentState:
