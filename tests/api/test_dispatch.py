@@ -254,3 +254,31 @@ def test_an_order_from_a_channel_goes_the_same_way(api, floor, workplace, owner,
     assert [row["id"] for row in told] == [floor[1], floor[3]], (
         "who picks sees what there is to pick"
     )
+
+
+def test_a_draft_is_changed_confirmed_and_followed_over_http(api, floor):
+    plan = {"aisles": 2, "bays": 5, "names": ["FLOOR", "B"], "bin_rule": "near"}
+    kept = api.put(f"{V1}/warehouses/millrace/plan", json=plan).json()
+    assert kept["plan"]["names"] == ["FLOOR", "B"]
+    assert kept["bin_rule"] == "near"
+    wish = {"shipments": list(floor.values()), "kind": "totes", "sort": "order", "draft": True}
+    made = api.post(f"{V1}/pick-lists", json=wish).json()
+    assert (made["state"], made["kind"], made["sort"]) == ("draft", "totes", "order")
+    assert [pick["tote"] for pick in made["picks"]] == [1, 2]
+    path = f"{V1}/pick-lists/{made['id']}"
+    three = next(pick["id"] for pick in made["picks"] if pick["quantity"] == 3)
+    body = {"name": "Noon", "units": {str(three): 2}}
+    changed = api.patch(path, json=body).json()
+    assert changed["name"] == "Noon"
+    assert sorted(pick["quantity"] for pick in changed["picks"]) == [1, 2]
+    assert api.post(f"{path}/confirm").json()["state"] == "open"
+    route = api.get(f"{path}/route").json()
+    assert len(route["order"]) + len(route["off_plan"]) == 2
+    assert api.post(f"{path}/cancel").json()["state"] == "cancelled"
+    problem(api.put(f"{V1}/warehouses/millrace/plan", json={"aisles": 0, "bays": 5}), 422)
+    bins = f"{V1}/warehouses/millrace/bins"
+    first = api.get(bins).json()["items"][0]
+    assert (first["purpose"], first["capacity"]) == ("pick", None)
+    api.patch(f"{bins}/{first['bin']}", json={"purpose": "reserve", "capacity": 40})
+    after = api.get(bins).json()["items"][0]
+    assert (after["purpose"], after["capacity"]) == ("reserve", 40)

@@ -11,19 +11,23 @@ from relvan.api.shapes import (
     NewParcel,
     NewPickList,
     OrderNumbers,
+    PickListChange,
     PickShape,
     amount_of,
     verdicts_of,
 )
 from relvan.core.packing.parcels import Packed
+from relvan.core.picking.lists import ListSort, RoundKind
 from relvan.core.refusal import not_found
 from relvan.core.setup.warehouses import KEY
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT
 from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel
-from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.picking.drafts import ListChange, cancel_list, change_list, confirm_list
+from relvan.services.picking.lists import ListWish, make_pick_list, record_pick
 from relvan.services.picking.put_back import put_back
+from relvan.services.picking.routes import route_of_list
 from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.centres import hand_over, recall_shipment, send_to_centre
 from relvan.services.shipping.dispatch import dispatch_shipments
@@ -61,6 +65,10 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
         "number": found[0].number,
         "warehouse": found[0].warehouse_key,
         "state": found[0].state,
+        "name": found[0].name,
+        "kind": found[0].kind,
+        "sort": found[0].sort,
+        "person": found[0].login or None,
         "picks": [
             {
                 "id": pick.id,
@@ -69,6 +77,7 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
                 "quantity": pick.quantity,
                 "picked": pick.picked,
                 "shipment": pick.shipment_id,
+                "tote": pick.tote,
             }
             for pick in picks
         ],
@@ -81,7 +90,7 @@ def list_pick_lists(
 ) -> dict[str, Any]:
     """Returns pick lists, the newest first."""
     with by.workplace.database.reading() as session:
-        rows = pick_list_rows(session, state=state)
+        rows = pick_list_rows(session, states=[state] if state else ())
     items = [
         {
             "id": row.id,
@@ -97,8 +106,54 @@ def list_pick_lists(
 
 @router.post("/pick-lists", status_code=201)
 def post_pick_list(by: By, wish: NewPickList) -> dict[str, Any]:
-    """Creates one pick list for shipments of one warehouse."""
-    return _pick_list(by, make_pick_list(by.workplace, by.actor, wish.shipments))
+    """Creates one pick list for shipments of one warehouse. Of the kind `one` it takes one of them;
+    with `draft` it waits to be confirmed."""
+    how = ListWish(RoundKind(wish.kind), ListSort(wish.sort), wish.name, wish.draft)
+    return _pick_list(by, make_pick_list(by.workplace, by.actor, wish.shipments, how))
+
+
+@router.patch("/pick-lists/{pick_list_id}")
+def patch_pick_list(by: By, pick_list_id: int, change: PickListChange) -> dict[str, Any]:
+    """Changes a pick list: its name, who picks it, and the units of a draft. What is taken off a draft
+    stays promised to its orders."""
+    wish = ListChange(change.name, change.person, change.units)
+    change_list(by.workplace, by.actor, pick_list_id, wish)
+    return _pick_list(by, pick_list_id)
+
+
+@router.post("/pick-lists/{pick_list_id}/confirm")
+def post_confirm(by: By, pick_list_id: int) -> dict[str, Any]:
+    """Lets a draft be picked."""
+    confirm_list(by.workplace, by.actor, pick_list_id)
+    return _pick_list(by, pick_list_id)
+
+
+@router.post("/pick-lists/{pick_list_id}/cancel")
+def post_cancel_list(by: By, pick_list_id: int) -> dict[str, Any]:
+    """Cancels a pick list of which nothing was picked; its shipments wait to be picked again."""
+    cancel_list(by.workplace, by.actor, pick_list_id)
+    return _pick_list(by, pick_list_id)
+
+
+@router.get("/pick-lists/{pick_list_id}/route")
+def get_route(by: By, pick_list_id: int) -> dict[str, Any]:
+    """Returns the shortest walk past the bins of a pick list, with its picks in the order in which it
+    comes to them. The lengths are empty while the warehouse has no plan."""
+    found = route_of_list(by.workplace, pick_list_id)
+    trip = found.trip
+    if trip is None:
+        ids = [pick.id for pick in found.picks]
+        return {"length_m": None, "every_aisle_m": None, "path": [], "order": ids, "off_plan": ids}
+    return {
+        "length_m": trip.route.length_m,
+        "every_aisle_m": trip.route.every_aisle_m,
+        "saves_m": trip.saves_m,
+        "proof": "exact" if trip.route.exact else "bound",
+        "bound_m": trip.route.bound_m,
+        "path": [list(point) for point in trip.route.path],
+        "order": [found.picks[at].id for stop in trip.picks for at in stop],
+        "off_plan": [found.picks[at].id for at in trip.off_plan],
+    }
 
 
 @router.get("/pick-lists/{pick_list_id}")

@@ -264,6 +264,19 @@ class NewPickList(Shape):
     """Shipments that are picked in one round."""
 
     shipments: list[Named] = Field(min_length=1, max_length=60)
+    kind: Literal["one", "many", "totes"] = "many"
+    sort: Literal["place", "sku", "order"] = "place"
+    name: str = Field(default="", max_length=80)
+    draft: bool = False
+
+
+class PickListChange(Shape):
+    """What is changed of a pick list: its name, who picks it (a login, or empty for nobody), and of a
+    draft the units of its picks by their ids, 0 for those that are removed."""
+
+    name: str | None = Field(default=None, max_length=80)
+    person: str | None = Field(default=None, max_length=100)
+    units: dict[Named, Annotated[int, Field(ge=0, le=MOST_INT)]] | None = None
 
 
 class PickShape(Shape):

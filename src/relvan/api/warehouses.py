@@ -1,6 +1,6 @@
 """Serves warehouses and their bins over HTTP, for owners only."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -8,6 +8,8 @@ from relvan.api.described import Flag, described_text
 from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, page_of, setup_router
 from relvan.api.firm import PostalAddress
 from relvan.api.shapes import Shape
+from relvan.core.picking.places import MOST_NAME as MOST_AISLE_NAME
+from relvan.core.picking.plan import LONGEST_M, MOST_AISLES, MOST_BAYS, MOST_CROSS
 from relvan.core.refusal import refuse
 from relvan.core.setup.bins import CODE, MOST_CODE, written_out
 from relvan.core.setup.firm import MOST_NAME
@@ -15,6 +17,7 @@ from relvan.core.setup.warehouses import HAND_OVER, KEY, TAKES, WarehouseKind
 from relvan.core.stock.movements import MOST_UNITS
 from relvan.core.texts import WORDS
 from relvan.services.setup.bins import add_bins, close_bin, merge_bins, rename_bin
+from relvan.services.setup.floor import MOST_CAPACITY, set_bin_purpose, set_plan
 from relvan.services.setup.warehouses import (
     add_warehouse,
     change_warehouse,
@@ -79,6 +82,8 @@ class BinChange(Shape):
     code: BinCode | None = None
     merge_into: BinCode | None = None
     closed: Flag | None = None
+    purpose: Literal["pick", "reserve"] | None = None
+    capacity: int | None = Field(default=None, ge=0, le=MOST_CAPACITY)
 
 
 def _warehouse_shape(row: Warehouse) -> dict[str, Any]:
@@ -94,6 +99,8 @@ def _warehouse_shape(row: Warehouse) -> dict[str, Any]:
         "centre": facts.centre or None,
         "takes": facts.takes,
         "hand_over": facts.hand_over,
+        "plan": row.plan,
+        "bin_rule": row.bin_rule,
     }
 
 
@@ -137,6 +144,37 @@ def delete_warehouse(by: By, warehouse: str) -> dict[str, Any]:
     return {"warehouse": warehouse}
 
 
+class AisleEndShape(Shape):
+    """One end of an aisle; aisles count from 0."""
+
+    aisle: int = Field(default=0, ge=0, le=MOST_AISLES)
+    end: Literal["front", "back"] = "front"
+
+
+class PlanShape(Shape):
+    """The plan of a warehouse; lengths are in metres. `names` are those with which the codes of bins
+    begin, from left to right; `cross_aisles` the distances of further cross aisles from the front."""
+
+    aisles: int = Field(ge=1, le=MOST_AISLES)
+    bays: int = Field(ge=1, le=MOST_BAYS)
+    bay_m: float = Field(default=1, gt=0, le=LONGEST_M)
+    aisle_pitch_m: float = Field(default=5, gt=0, le=LONGEST_M)
+    cross_off_m: float = Field(default=1, ge=0, le=LONGEST_M)
+    cross_aisles: list[float] = Field(default=[], max_length=MOST_CROSS)
+    start: AisleEndShape = AisleEndShape()
+    drop: AisleEndShape | None = None
+    names: list[Annotated[str, Field(min_length=1, max_length=MOST_AISLE_NAME)]] | None = None
+    bin_rule: Literal["empties", "oldest", "near"] | None = None
+
+
+@router.put("/warehouses/{warehouse}/plan")
+def put_plan(by: By, warehouse: str, plan: PlanShape) -> dict[str, Any]:
+    """Keeps the plan of a warehouse. Bins take their places from their codes; pick lists that are made
+    from now on follow it."""
+    set_plan(by.workplace, by.actor, warehouse, plan.model_dump(exclude_none=True))
+    return _warehouse(by, warehouse)
+
+
 @router.get("/warehouses/{warehouse}/bins")
 def get_bins(by: By, warehouse: str, limit: Limit = 50, after: Cursor = 0) -> dict[str, Any]:
     """Returns the bins of a warehouse in the order in which one walks past them."""
@@ -149,6 +187,8 @@ def get_bins(by: By, warehouse: str, limit: Limit = 50, after: Cursor = 0) -> di
             "bin": one.code,
             "walk": one.walk,
             "closed": one.closed,
+            "purpose": one.purpose,
+            "capacity": one.capacity,
             "products": one.products,
             "units": one.units,
         }
@@ -171,8 +211,13 @@ def post_bins(by: By, warehouse: str, wish: NewBins) -> dict[str, Any]:
 def patch_bin(by: By, warehouse: str, code: str, change: BinChange) -> dict[str, Any]:
     """Gives a bin another code, merges it into another one, closes it or opens it again."""
     told = change.told()
-    if len(told) != 1:
-        raise refuse("form", "Send one of code, merge_into and closed.", "One at a time.", "code")
+    about = {name: told.pop(name) for name in ("purpose", "capacity") if name in told}
+    if about and not told:
+        set_bin_purpose(by.workplace, by.actor, warehouse, code, **about)
+        return {"bin": code}
+    if len(told) != 1 or about:
+        message = "Send one of code, merge_into and closed; or purpose and capacity."
+        raise refuse("form", message, "One at a time.", "code")
     if change.code is not None:
         rename_bin(by.workplace, by.actor, warehouse, code, change.code)
         return {"bin": change.code}

@@ -1,17 +1,30 @@
 """Creates the warehouses of Quillmoss with their bins."""
 
+from typing import Any
+
 from relvan.core.setup.bins import written_out
 from relvan.demo.plan import SENDER
 from relvan.services.setup.bins import add_bins, close_bin
+from relvan.services.setup.floor import plan_from_bins, set_plan
 from relvan.services.setup.warehouses import FLOOR, add_warehouse
 from relvan.services.workplace import Actor, Workplace
 
 PICK_UP = {"days": [0, 1, 2, 3, 4], "cut_off": "16:00"}
 
 
+# the halls of the two own warehouses: their aisles, with cross aisles where people may turn
+PLANS: dict[str, dict[str, Any]] = {
+    "millrace": {"bay_m": 2.4, "aisle_pitch_m": 4.5, "cross_off_m": 1.5, "cross_aisles": [9.9]},
+    "yard": {"bay_m": 2.5, "aisle_pitch_m": 6.0, "cross_off_m": 2.0},
+}
+
+
 def make_warehouse(workplace: Workplace, owner: Actor, key: str, name: str, pattern: str) -> None:
-    """Creates a warehouse with the bins that a pattern stands for."""
+    """Creates a warehouse with the bins that a pattern stands for, and their plan."""
     wish = {"key": key, "name": name, "address": SENDER, "pick_up": PICK_UP}
     add_warehouse(workplace, owner, wish)
     add_bins(workplace, owner, key, written_out(pattern))
     close_bin(workplace, owner, key, FLOOR)
+    proposed = plan_from_bins(workplace, key)
+    if key in PLANS and proposed is not None:
+        set_plan(workplace, owner, key, {**proposed.as_dict(), **PLANS[key]})

@@ -74,6 +74,7 @@ class PickRow:
     shipment: str
     shipment_id: int
     order: str
+    tote: int | None
     picture: str | None
 
 
@@ -99,6 +100,7 @@ def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
             Shipment.number,
             Shipment.id,
             Order.number,
+            Pick.tote,
             picture,
         )
         .join(Product, Product.id == Pick.product_id)
@@ -123,12 +125,16 @@ class PickListRow:
     warehouse_key: str
     who: str
     created_at: datetime
+    name: str
+    kind: str
+    sort: str
+    login: str
     picks: int
     done: int
 
 
 def pick_list_rows(
-    session: Session, *, state: str = "", pick_list_id: int | None = None
+    session: Session, *, states: Collection[str] = (), pick_list_id: int | None = None
 ) -> list[PickListRow]:
     """Returns pick lists, the newest first."""
     statement = (
@@ -140,6 +146,10 @@ def pick_list_rows(
             Warehouse.key,
             func.coalesce(Person.name, "Relvan"),
             PickList.created_at,
+            PickList.name,
+            PickList.kind,
+            PickList.sort,
+            func.coalesce(Person.login, ""),
             func.count(Pick.id),
             func.count(Pick.picked),
         )
@@ -150,8 +160,8 @@ def pick_list_rows(
         .order_by(PickList.id.desc())
         .limit(100)
     )
-    if state:
-        statement = statement.where(PickList.state == state)
+    if states:
+        statement = statement.where(PickList.state.in_(states))
     if pick_list_id is not None:
         statement = statement.where(PickList.id == pick_list_id)
     return rows_as(PickListRow, session, statement)

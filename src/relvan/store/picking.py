@@ -2,11 +2,19 @@
 
 from collections.abc import Collection
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from relvan.core.shipping.life import PickListState
-from relvan.store.tables import Pick, PickList, ShipmentLine
+from relvan.core.shipping.life import PickListState, ShipmentState
+from relvan.store.tables import (
+    Channel,
+    Order,
+    Pick,
+    PickList,
+    Shipment,
+    ShipmentLine,
+    Warehouse,
+)
 
 
 def open_picks(session: Session, shipment_id: int) -> list[Pick]:
@@ -61,3 +69,56 @@ def is_begun(session: Session, shipment_id: int) -> bool:
         ShipmentLine.shipment_id == shipment_id, ShipmentLine.picked > 0
     )
     return session.scalar(statement.limit(1)) is not None
+
+
+def picks_of(session: Session, pick_list_id: int) -> list[Pick]:
+    """Returns the picks of a pick list in their order."""
+    wanted = select(Pick).where(Pick.pick_list_id == pick_list_id).order_by(Pick.position)
+    return list(session.scalars(wanted))
+
+
+def shipments_with_picks(session: Session, pick_list_id: int) -> list[int]:
+    """Returns the ids of the shipments that have a pick on a pick list."""
+    wanted = (
+        select(ShipmentLine.shipment_id)
+        .join(Pick, Pick.shipment_line_id == ShipmentLine.id)
+        .where(Pick.pick_list_id == pick_list_id)
+        .distinct()
+    )
+    return sorted(session.scalars(wanted))
+
+
+def shipments_to_pick(
+    session: Session,
+    *,
+    warehouse: str = "",
+    channel: str = "",
+    promised_by: str = "",
+    single_line: bool = False,
+    limit: int = 60,
+) -> list[int]:
+    """Returns shipments that wait to be picked and whose orders stand, those promised first before the
+    others, then the oldest. `warehouse` and `channel` are keys, `promised_by` a day (ISO 8601)."""
+    lines = (
+        select(func.count())
+        .where(ShipmentLine.shipment_id == Shipment.id, ShipmentLine.quantity > 0)
+        .scalar_subquery()
+    )
+    wanted = (
+        select(Shipment.id)
+        .join(Order, Order.id == Shipment.order_id)
+        .join(Warehouse, Warehouse.id == Shipment.warehouse_id)
+        .outerjoin(Channel, Channel.id == Order.channel_id)
+        .where(Shipment.state == ShipmentState.TO_PICK, Order.cancelled_at.is_(None), lines > 0)
+        .order_by(Order.promised_on.is_(None), Order.promised_on, Shipment.id)
+        .limit(limit)
+    )
+    if warehouse:
+        wanted = wanted.where(Warehouse.key == warehouse)
+    if channel:
+        wanted = wanted.where(Channel.key == channel)
+    if promised_by:
+        wanted = wanted.where(Order.promised_on <= promised_by)
+    if single_line:
+        wanted = wanted.where(lines == 1)
+    return list(session.scalars(wanted))

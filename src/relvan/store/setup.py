@@ -229,6 +229,8 @@ class BinLine(NamedTuple):
     code: str
     walk: int
     closed: bool
+    purpose: str
+    capacity: int | None
     products: int
     units: int
 
@@ -238,7 +240,7 @@ def bin_lines(
 ) -> list[BinLine]:
     """Returns bins of a warehouse by the way through it, from the one after a walk number on."""
     page = (
-        select(Bin.id, Bin.code, Bin.walk, Bin.closed)
+        select(Bin.id, Bin.code, Bin.walk, Bin.closed, Bin.purpose, Bin.capacity)
         .where(Bin.warehouse_id == warehouse_id, Bin.walk > after)
         .order_by(Bin.walk, Bin.code)
         .limit(limit)

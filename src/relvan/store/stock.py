@@ -18,6 +18,7 @@ from relvan.store.tables import (
     Balance,
     Bin,
     BinBalance,
+    Movement,
     Pick,
     PickList,
     Product,
@@ -319,13 +320,37 @@ def places_of(
             Bin.code,
             Bin.walk,
             BinBalance.on_hand - BinBalance.blocked,
+            Bin.purpose == "reserve",
         )
         .join(Bin, Bin.id == BinBalance.bin_id)
         .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id.in_(product_ids))
     )
+    since = _came_in(session, warehouse_id, product_ids)
     found: dict[int, list[Place]] = defaultdict(list)
-    for product_id, bin_id, code, walk, there in rows:
+    for product_id, bin_id, code, walk, there, reserve in rows:
         left = there - gone.get((bin_id, product_id), 0)
         if left > 0:
-            found[product_id].append(Place(bin_id, code, walk, left))
+            came = since.get((bin_id, product_id), 0.0)
+            found[product_id].append(Place(bin_id, code, walk, left, reserve, came))
     return found
+
+
+def _came_in(
+    session: Session, warehouse_id: int, product_ids: Collection[int]
+) -> dict[tuple[int, int], float]:
+    """Returns when products that lie in several bins first came into each of them, in seconds."""
+    several = (
+        select(BinBalance.product_id)
+        .join(Bin, Bin.id == BinBalance.bin_id)
+        .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id.in_(product_ids))
+        .where(BinBalance.on_hand > 0)
+        .group_by(BinBalance.product_id)
+        .having(func.count() > 1)
+    )
+    rows = session.execute(
+        select(Movement.bin_id, Movement.product_id, func.min(Movement.at))
+        .where(Movement.product_id.in_(several), Movement.warehouse_id == warehouse_id)
+        .where(Movement.on_hand > 0)
+        .group_by(Movement.bin_id, Movement.product_id)
+    )
+    return {(bin_id, product_id): at.timestamp() for bin_id, product_id, at in rows if bin_id}

@@ -10,7 +10,7 @@ from relvan.core.orders.intake import Address
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.services.catalogue.save import change_facts
 from relvan.services.orders.addresses import check_written_address, written_phone
-from relvan.services.orders.by_hand import draft_of_order, enter_order, judge_draft
+from relvan.services.orders.by_hand import draft_of_order, enter_order
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.customers import (
     add_customer_address,
@@ -26,6 +26,7 @@ from relvan.services.orders.estimates import (
     enter_estimate,
 )
 from relvan.services.orders.invoices import invoice_orders
+from relvan.services.orders.judge import judge_draft
 from relvan.services.orders.papers import invoice_paper
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price

@@ -257,7 +257,7 @@ def _path(plan: FloorPlan, points: Sequence[Point]) -> tuple[tuple[float, float]
     """Returns the points in metres, without those that lie on a straight line between others."""
     found: list[tuple[float, float]] = []
     for aisle, y in points:
-        here = (plan.x_of(aisle), y)
+        here = (round(plan.x_of(aisle), 6), round(y, 6))
         if found and here == found[-1]:
             continue
         if len(found) > 1 and _is_between(found[-2], found[-1], here):

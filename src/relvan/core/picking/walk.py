@@ -3,6 +3,7 @@ scanned."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from relvan.core.catalogue.identity import is_code_of
 from relvan.core.refusal import refuse
@@ -11,12 +12,15 @@ from relvan.core.refusal import refuse
 @dataclass(frozen=True)
 class Place:
     """A bin with the units that may be taken from it now; `walk` is its place on the way through
-    the warehouse."""
+    the warehouse. Goods of a reserve bin are taken only when the others have too few. `since` is when
+    the oldest of its units came, in seconds."""
 
     bin: int
     code: str
     walk: int
     there: int
+    reserve: bool = False
+    since: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -40,12 +44,26 @@ class PlannedPick:
     walk: int
 
 
-def plan_walk(asks: Sequence[PickAsk], places: Mapping[int, Sequence[Place]]) -> list[PlannedPick]:
+class BinRule(StrEnum):
+    """Which bin is taken from first, when a product lies in several: the one that is emptied so, the one
+    with the oldest stock, or the one that lengthens the walk least."""
+
+    EMPTIES = "empties"
+    OLDEST = "oldest"
+    NEAR = "near"
+
+
+def plan_walk(
+    asks: Sequence[PickAsk],
+    places: Mapping[int, Sequence[Place]],
+    rule: BinRule = BinRule.EMPTIES,
+    far: Mapping[int, float] | None = None,
+) -> list[PlannedPick]:
     """Returns the picks in the order of their bins.
 
-    Each line is picked from one bin where a bin has enough (the one with the fewest units, so that
-    remnants are used up), else from several in the order of the way. What no bin has comes last,
-    without a bin.
+    Each line is picked from one bin where a bin has enough, else from several. `rule` says what decides
+    first; then come the other two reasons. `far` is by how much each bin lengthens the walk. What no
+    bin has comes last, without a bin.
     """
     left = {
         (product, place.bin): place.there
@@ -54,19 +72,35 @@ def plan_walk(asks: Sequence[PickAsk], places: Mapping[int, Sequence[Place]]) ->
     }
     picks: list[PlannedPick] = []
     for ask in asks:
-        picks += _serve(
-            ask, sorted(places.get(ask.product, ()), key=lambda p: (p.walk, p.code)), left
+        ranked = sorted(
+            places.get(ask.product, ()),
+            key=lambda place: _rank(place, left[ask.product, place.bin], ask.quantity, rule, far),
         )
+        picks += _serve(ask, ranked, left)
     return sorted(
         picks, key=lambda pick: (pick.bin is None, pick.walk, pick.product, pick.shipment_line)
     )
 
 
+def _rank(
+    place: Place, there: int, wanted: int, rule: BinRule, far: Mapping[int, float] | None
+) -> tuple[float, ...]:
+    """Returns by what bins are put in order for a line: pick bins first, then as the rule says."""
+    reasons = {
+        BinRule.EMPTIES: float(there if there >= wanted else -there),
+        BinRule.OLDEST: place.since,
+        BinRule.NEAR: far.get(place.bin, 0.0) if far else 0.0,
+    }
+    others = [reason for name, reason in reasons.items() if name != rule]
+    return (float(place.reserve), reasons[rule], *others, float(place.walk), float(place.bin))
+
+
 def _serve(
     ask: PickAsk, places: list[Place], left: dict[tuple[int, int], int]
 ) -> list[PlannedPick]:
-    enough = [place for place in places if left[ask.product, place.bin] >= ask.quantity]
-    chosen = [min(enough, key=lambda place: left[ask.product, place.bin])] if enough else places
+    first = [place for place in places if not place.reserve] or places
+    enough = [place for place in first if left[ask.product, place.bin] >= ask.quantity]
+    chosen = enough[:1] or places
     picks, open_units = [], ask.quantity
     for place in chosen:
         taken = min(open_units, left[ask.product, place.bin])

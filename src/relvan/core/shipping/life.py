@@ -25,6 +25,7 @@ class ShipmentState(StrEnum):
 class PickListState(StrEnum):
     """Whether a pick list is still being worked on."""
 
+    DRAFT = "draft"
     OPEN = "open"
     DONE = "done"
     CANCELLED = "cancelled"
@@ -59,10 +60,12 @@ SHIPMENT: Table[ShipmentState] = {
     _S.CANCELLED: {"pick again": _S.PICKING},
 }
 PICK_LIST: Table[PickListState] = {
+    _L.DRAFT: {"confirm": _L.OPEN, "cancel": _L.CANCELLED},
     _L.OPEN: {"finish": _L.DONE, "cancel": _L.CANCELLED},
     _L.DONE: {"reopen": _L.OPEN},
     _L.CANCELLED: {},
 }
+LISTS_TO_WALK = (_L.DRAFT, _L.OPEN)
 WITH_CENTRE = (_S.HANDING_OVER, _S.HANDED_OVER)
 OPEN_SHIPMENTS = (_S.TO_PICK, _S.PICKING, _S.TO_PACK, _S.TO_SHIP, _S.TO_HAND_OVER, *WITH_CENTRE)
 NOT_PICKED_YET = (_S.TO_PICK, _S.PICKING, _S.TO_HAND_OVER)

@@ -26,7 +26,7 @@ from relvan.core.orders.filed_prices import (
 )
 from relvan.core.orders.tax_case import TaxCase, rates_in, tax_case
 from relvan.services.orders.addresses import check_written_address
-from relvan.services.orders.by_hand import price_sources
+from relvan.services.orders.judge import price_sources
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import products_by_code
 from relvan.store.customers import customers_by_mail, customers_by_number

@@ -12,8 +12,9 @@ from relvan.core.refusal import Refusal, Refused, refuse
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.orders.by_hand import Entered, JudgedDraft, judge_in, refuse_open, write_order
+from relvan.services.orders.by_hand import Entered, refuse_open, write_order
 from relvan.services.orders.customers import customer_for
+from relvan.services.orders.judge import JudgedDraft, judge_in
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.customers import (
     estimate_by_number,

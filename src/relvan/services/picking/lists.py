@@ -1,10 +1,27 @@
 """Creates pick lists from shipments and records what is picked, with a scanner, in full or short."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from relvan.core.people.roles import Right
-from relvan.core.picking.walk import PickAsk, check_picked, check_scan, plan_walk
+from relvan.core.picking.lists import (
+    ListSort,
+    OpenPick,
+    RoundKind,
+    lengthened,
+    ordered_picks,
+    totes_of,
+)
+from relvan.core.picking.places import NamedPlan, read_named_plan
+from relvan.core.picking.walk import (
+    BinRule,
+    PickAsk,
+    Place,
+    PlannedPick,
+    check_picked,
+    check_scan,
+    plan_walk,
+)
 from relvan.core.refusal import refuse
 from relvan.core.setup.numbering import Series
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, PickListState, move
@@ -17,6 +34,7 @@ from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.stock.move import write_movement
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.catalogue import skus_of
 from relvan.store.dispatch import (
     PickTarget,
     pick_list_by_id,
@@ -27,13 +45,14 @@ from relvan.store.dispatch import (
 from relvan.store.order_lines import reservation_at
 from relvan.store.picking import has_open_picks
 from relvan.store.session import Session
-from relvan.store.stock import bin_balance_row, places_of
+from relvan.store.stock import bin_balance_row, places_of, warehouse_by_id
 from relvan.store.tables import (
     Movement,
     Order,
     Pick,
     PickList,
     Shipment,
+    ShipmentLine,
 )
 
 MOST_SHIPMENTS = 60
@@ -50,26 +69,48 @@ class Picked:
     list_done: bool
 
 
-def make_pick_list(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> int:
+@dataclass(frozen=True)
+class ListWish:
+    """How a pick list is wanted: its kind, the order of its picks, its name, and whether it is a draft
+    that waits to be confirmed."""
+
+    kind: RoundKind = RoundKind.MANY
+    sort: ListSort = ListSort.PLACE
+    name: str = ""
+    draft: bool = False
+
+
+USUAL = ListWish()
+
+
+def make_pick_list(
+    workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], wish: ListWish = USUAL
+) -> int:
     """Plans one round through the warehouse for shipments of one warehouse; returns the pick list's
-    id.
+    id. Of the kind *one* there may be a single shipment.
 
     Raises:
         Refused: if the shipments are of several warehouses, or one of them cannot be picked now.
     """
-    return _make_lists(workplace, actor, shipment_ids, most_warehouses=1)[0]
+    if wish.kind == RoundKind.ONE and len(set(shipment_ids)) > 1:
+        message = f"A list for one order takes one shipment; it got {len(set(shipment_ids))}."
+        raise refuse("shipments", message, "Choose many or totes.", "kind")
+    return _make_lists(workplace, actor, shipment_ids, wish, most_warehouses=1)[0]
 
 
-def make_pick_lists(workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]) -> list[int]:
-    """Plans a round for each warehouse that the shipments are in; returns the ids of the pick
-    lists. All of them or none."""
-    return _make_lists(workplace, actor, shipment_ids)
+def make_pick_lists(
+    workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], wish: ListWish = USUAL
+) -> list[int]:
+    """Plans a round for each warehouse that the shipments are in, or of the kind *one* for each of
+    them; returns the ids of the pick lists. All of them or none."""
+    return _make_lists(workplace, actor, shipment_ids, wish)
 
 
 def _make_lists(
     workplace: Workplace,
     actor: Actor,
     shipment_ids: Sequence[int],
+    wish: ListWish,
     *,
     most_warehouses: int | None = None,
 ) -> list[int]:
@@ -87,9 +128,16 @@ def _make_lists(
         if most_warehouses is not None and len(by_warehouse) > most_warehouses:
             message = "A pick list is a round through one warehouse."
             raise refuse("warehouses", message, "Tick shipments of one warehouse.")
-        return [
-            _make_list(session, workplace, actor, warehouse_id, shipments)
+        rounds = [
+            (warehouse_id, part)
             for warehouse_id, shipments in sorted(by_warehouse.items())
+            for part in (
+                [[one] for one in shipments] if wish.kind == RoundKind.ONE else [shipments]
+            )
+        ]
+        return [
+            _make_list(session, workplace, actor, warehouse_id, shipments, wish)
+            for warehouse_id, shipments in rounds
         ]
 
 
@@ -99,34 +147,78 @@ def _make_list(
     actor: Actor,
     warehouse_id: int,
     shipments: Sequence[Shipment],
+    wish: ListWish,
 ) -> int:
     pick_list = PickList(
         number=next_number(session, Series.PICK_LIST, workplace.local_now()),
         warehouse_id=warehouse_id,
-        state=PickListState.OPEN,
+        state=PickListState.DRAFT if wish.draft else PickListState.OPEN,
         person_id=actor.person_id,
         created_at=workplace.now(),
+        name=wish.name.strip(),
+        kind=wish.kind,
+        sort=wish.sort,
     )
     session.add(pick_list)
     lines = shipment_lines(session, [shipment.id for shipment in shipments])
-    places = places_of(session, warehouse_id, {line.product_id for line in lines})
     session.flush()
-    asks = [PickAsk(line.id, line.product_id, line.quantity) for line in lines]
-    for position, planned in enumerate(plan_walk(asks, places), 1):
-        session.add(
-            Pick(
-                pick_list_id=pick_list.id,
-                position=position,
-                shipment_line_id=planned.shipment_line,
-                product_id=planned.product,
-                bin_id=planned.bin,
-                quantity=planned.quantity,
-            )
+    planned = _planned(session, warehouse_id, lines, wish.sort)
+    shipment_of = {line.id: line.shipment_id for line in lines}
+    totes = totes_of([shipment_of[one.shipment_line] for one in planned])
+    session.add_all(
+        Pick(
+            pick_list_id=pick_list.id,
+            position=position,
+            shipment_line_id=one.shipment_line,
+            product_id=one.product,
+            bin_id=one.bin,
+            quantity=one.quantity,
+            tote=totes[shipment_of[one.shipment_line]] if wish.kind == RoundKind.TOTES else None,
         )
+        for position, one in enumerate(planned, 1)
+    )
     for shipment in shipments:
         shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
     audit.record(session, actor, workplace.now(), audit.Subject("pick list", pick_list.id), "made")
     return pick_list.id
+
+
+def _planned(
+    session: Session, warehouse_id: int, lines: Sequence[ShipmentLine], sort: ListSort
+) -> list[PlannedPick]:
+    """Returns the picks of lines of shipments in the order of the walk, or as the list is sorted."""
+    warehouse = warehouse_by_id(session, warehouse_id)
+    plan = read_named_plan(warehouse.plan) if warehouse.plan else None
+    products = {line.product_id for line in lines}
+    places = places_of(session, warehouse_id, products)
+    far = _how_far(plan, places)
+    asks = [PickAsk(line.id, line.product_id, line.quantity) for line in lines if line.quantity]
+    picks = plan_walk(asks, places, BinRule(warehouse.bin_rule), far)
+    codes = {place.bin: place.code for found in places.values() for place in found}
+    skus = skus_of(session, products)
+    shipment_of = {line.id: line.shipment_id for line in lines}
+    told = [
+        OpenPick(
+            codes[pick.bin] if pick.bin is not None else None,
+            pick.walk,
+            skus[pick.product],
+            shipment_of[pick.shipment_line],
+        )
+        for pick in picks
+    ]
+    return [picks[at] for at in ordered_picks(told, sort, plan)]
+
+
+def _how_far(
+    plan: NamedPlan | None, places: Mapping[int, Sequence[Place]]
+) -> dict[int, float] | None:
+    """Returns by how many metres each bin lengthens the walk past the bins that must be visited: those
+    of products that lie in one bin alone."""
+    if plan is None or all(len(found) < 2 for found in places.values()):
+        return None
+    at = {place.bin: plan.place(place.code) for found in places.values() for place in found}
+    alone = [stop for one in places.values() if len(one) == 1 and (stop := at[one[0].bin])]
+    return lengthened(plan, alone, {bin_id: stop for bin_id, stop in at.items() if stop})
 
 
 def record_pick(
@@ -150,6 +242,9 @@ def record_pick(
             check_scan(code, target.sku, target.gtin, target.aliases)
         check_picked(quantity, pick.quantity)
         pick_list = pick_list_by_id(session, pick_list_id)
+        if pick_list.state == PickListState.DRAFT:
+            message = f"{pick_list.number} is a draft."
+            raise refuse("draft", message, "Confirm it first.", "pick")
         if pick.picked is not None:
             if pick.picked == quantity:
                 return Picked(

@@ -49,7 +49,9 @@ class ShipmentLine(Table):
 
 
 class PickList(Table):
-    """One round through one warehouse for one or more shipments."""
+    """One round through one warehouse for one or more shipments. `kind` is one, many or totes, and
+    `sort` is place, sku or order (`core/picking/lists.py`); `person_id` is who picks it.
+    """
 
     __tablename__ = "pick_list"
     __table_args__ = strict(Index("ix_pick_list_state", "state", "id"))
@@ -60,11 +62,14 @@ class PickList(Table):
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime]
     finished_at: Mapped[datetime | None]
+    name: Mapped[str] = mapped_column(default="", server_default="")
+    kind: Mapped[str] = mapped_column(default="many", server_default="many")
+    sort: Mapped[str] = mapped_column(default="place", server_default="place")
 
 
 class Pick(Table):
     """One line of a pick list. `picked` is empty until it has been done, and less than asked after
-    a short pick.
+    a short pick. `tote` is the number of the tote into which it goes, on lists with totes.
     """
 
     __tablename__ = "pick"
@@ -84,6 +89,7 @@ class Pick(Table):
     quantity: Mapped[int]
     picked: Mapped[int | None]
     picked_at: Mapped[datetime | None]
+    tote: Mapped[int | None]
 
 
 class Parcel(Table):

@@ -15,6 +15,8 @@ class Warehouse(Table):
     parcel leaves on the same day, as HH:MM. `safety` is the safety stock of a product that is new
     there. A centre names the key of its channel and what that calls it (`centre`), whether it takes
     whole orders only (`takes`: whole or part), and whether orders get there by-itself or by-hand.
+    `plan` has its aisles (`core/picking/places.py`), and `bin_rule` says which of several bins is
+    emptied first.
     """
 
     __tablename__ = "warehouse"
@@ -29,11 +31,14 @@ class Warehouse(Table):
     centre: Mapped[str] = mapped_column(default="", server_default="")
     takes: Mapped[str] = mapped_column(default="part", server_default="part")
     hand_over: Mapped[str] = mapped_column(default="by-hand", server_default="by-hand")
+    plan: Mapped[dict[str, Any] | None]
+    bin_rule: Mapped[str] = mapped_column(default="empties", server_default="empties")
 
 
 class Bin(Table):
     """A shelf position; `walk` is its place in the order of the way through the warehouse. A closed
-    bin takes no more goods.
+    bin takes no more goods. `purpose` is pick or reserve: goods are picked from reserve bins only
+    when the others have too few. `capacity` is in units, where it is known.
     """
 
     __tablename__ = "bin"
@@ -43,6 +48,8 @@ class Bin(Table):
     code: Mapped[str]
     walk: Mapped[int]
     closed: Mapped[bool] = mapped_column(default=False)
+    purpose: Mapped[str] = mapped_column(default="pick", server_default="pick")
+    capacity: Mapped[int | None]
 
 
 class Movement(Table):

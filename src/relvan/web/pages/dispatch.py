@@ -1,6 +1,4 @@
-"""Serves the pages of dispatch: pick lists and picking with a scanner, packing, labels, and sending
-off.
-"""
+"""Serves the pages of dispatch: shipments by stage, packing, labels, and sending off."""
 
 from typing import Any
 
@@ -8,30 +6,31 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.packing.parcels import Packed
-from relvan.core.refusal import Refused, not_found, refuse
-from relvan.core.shipping.life import OPEN_SHIPMENTS, WITH_CENTRE, PickListState, ShipmentState
+from relvan.core.refusal import Refused
+from relvan.core.shipping.life import (
+    LISTS_TO_WALK,
+    OPEN_SHIPMENTS,
+    WITH_CENTRE,
+    ShipmentState,
+)
 from relvan.documents.packing_slip import packing_slip_pdf
-from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
-from relvan.services.picking.lists import make_pick_lists, record_pick
 from relvan.services.picking.put_back import put_back
-from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.centres import hand_over, recall_shipment
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
-from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.services.shipping.papers import packing_slip
 from relvan.store.centres import centres
+from relvan.store.channels import channels
 from relvan.store.dispatch import (
     parcel_contents,
     parcels_of,
     pick_list_rows,
-    pick_rows,
     shipment_by_id,
     shipment_line_rows,
 )
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
-from relvan.web.addresses import address_of
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.reading import FormReader, fields_under
 
@@ -67,84 +66,10 @@ def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTM
             "stage_counts": {
                 key: sum(row.state in _states(key) for row in everything) for key, _ in stages
             },
-            "lists": pick_list_rows(session, state=PickListState.OPEN),
+            "lists": pick_list_rows(session, states=LISTS_TO_WALK),
+            "channels": [(one.key, one.name) for one in channels(session)],
         }
     return desk.page("dispatch/index.html", "dispatch", **values)
-
-
-@router.post("/pick-lists", name="pick_list_make")
-def pick_list_make(desk: At, form: Form) -> Response:
-    """Creates a pick list of the ticked shipments for each warehouse in which they are."""
-    made = make_pick_lists(desk.workplace, desk.actor, form.ids("pick"))
-    with desk.workplace.database.reading() as session:
-        lists = [row for made_id in made for row in pick_list_rows(session, pick_list_id=made_id)]
-    words = f"{' and '.join(f'{row.number} in {row.warehouse}' for row in lists)}: created."
-    if len(lists) == 1:
-        return desk.done(f"/dispatch/pick-lists/{lists[0].id}", words)
-    return desk.done("/dispatch?stage=picking", words)
-
-
-def _walk(
-    desk: Desk, pick_list_id: int, *, refused: Refused | None = None, scanned: str = ""
-) -> HTMLResponse:
-    with desk.workplace.database.reading() as session:
-        lists = pick_list_rows(session, pick_list_id=pick_list_id)
-        rows = pick_rows(session, pick_list_id)
-    if not lists:
-        raise not_found("pick list", pick_list_id)
-    current = next((row for row in rows if row.picked is None), None)
-    values: dict[str, Any] = {
-        "pick_list": lists[0],
-        "rows": rows,
-        "current": current,
-        "scanned": scanned,
-        "errors": first_by_field(refused.refusals) if refused else {},
-        "refusals": refused.refusals if refused else (),
-    }
-    return desk.page("dispatch/walk.html", "dispatch", status=422 if refused else 200, **values)
-
-
-@router.get("/pick-lists/{pick_list_id:int}", name="pick_list_show")
-def pick_list_show(desk: At, pick_list_id: int) -> HTMLResponse:
-    """Shows a pick list, one pick at a time."""
-    return _walk(desk, pick_list_id)
-
-
-@router.post("/pick-lists/{pick_list_id:int}/picks", name="pick_record")
-def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
-    """Records what the scanner read at one pick, and how many were taken."""
-    read = FormReader(form)
-    quantity, pick = read.needed_whole("quantity", "Quantity"), read.needed_whole("pick", "Pick")
-    code = read.text("code")
-    try:
-        read.raise_if_refused()
-        if not code and quantity:
-            raise refuse(
-                "no-scan", "Nothing was scanned.", "Scan the goods, or type their SKU.", "code"
-            )
-        picked = record_pick(desk.workplace, desk.actor, pick_list_id, pick, quantity, code or None)
-    except Refused as refused:
-        return _walk(desk, pick_list_id, refused=refused, scanned=code)
-    path = f"/dispatch/pick-lists/{pick_list_id}"
-    undo = address_of("pick_undo", pick_list_id=pick_list_id, pick_id=pick)
-    if picked.short:
-        words = "Short pick: what is missing is blocked until the bin is counted."
-        return desk.done(path, words, tone="look", undo_path=undo)
-    return desk.done(path, "All is picked." if picked.list_done else "Picked.", undo_path=undo)
-
-
-@router.post("/pick-lists/{pick_list_id:int}/picks/{pick_id:int}/undo", name="pick_undo")
-def pick_undo(desk: At, form: Form, pick_list_id: int, pick_id: int) -> Response:
-    """Makes a pick open again, and undoes what a short pick blocked."""
-    undo_pick(desk.workplace, desk.actor, pick_list_id, pick_id)
-    return desk.done(f"/dispatch/pick-lists/{pick_list_id}", "The pick is open again.")
-
-
-@router.get("/pick-lists/{pick_list_id:int}/sheet.pdf", name="pick_list_sheet")
-def pick_list_sheet(desk: At, pick_list_id: int) -> Response:
-    """Returns the pick list as a page to print."""
-    pdf = pick_list_pdf(pick_sheet(desk.workplace, pick_list_id))
-    return Response(pdf, media_type="application/pdf")
 
 
 def _shipment(

@@ -11,8 +11,9 @@ from relvan.core.orders.draft import DraftLine, OrderDraft, copy_of
 from relvan.core.orders.intake import Address
 from relvan.core.orders.trays import Tray
 from relvan.core.refusal import Refusal, Refused, not_found
-from relvan.services.orders.by_hand import draft_of_order, enter_order, judge_draft
+from relvan.services.orders.by_hand import draft_of_order, enter_order
 from relvan.services.orders.estimates import enter_estimate
+from relvan.services.orders.judge import judge_draft
 from relvan.store.customers import addresses_of, customer_by_number, customer_page
 from relvan.store.orders import lines_of, order_by_number
 from relvan.store.people import active_people
