@@ -282,3 +282,39 @@ def test_a_draft_is_changed_confirmed_and_followed_over_http(api, floor):
     api.patch(f"{bins}/{first['bin']}", json={"purpose": "reserve", "capacity": 40})
     after = api.get(bins).json()["items"][0]
     assert (after["purpose"], after["capacity"]) == ("reserve", 40)
+
+
+def test_cartons_are_kept_proposed_and_scanned_over_http(api, floor):
+    size = {"l": 400, "w": 300, "h": 250}
+    wish = {
+        "code": "BX-L",
+        "name": "Large",
+        "size_mm": size,
+        "weight_g": 300,
+        "max_weight_g": 20_000,
+        "cost": {"amount": 790, "currency": "EUR"},
+    }
+    assert api.post(f"{V1}/cartons", json=wish | {"used": True}).status_code == 201
+    changed = api.patch(f"{V1}/cartons/bx-l", json={"name": "Larger"}).json()
+    assert (changed["name"], changed["size_mm"]) == ("Larger", size)
+    assert [one["code"] for one in api.get(f"{V1}/cartons").json()["items"]] == ["BX-L"]
+    pot = {"weight_g": 600, "size_mm": {"l": 150, "w": 150, "h": 130}}
+    assert api.patch(f"{V1}/products/PT-14", json=pot).status_code == 200
+    made = walk(api, floor[3])
+    (pick,) = made["picks"]
+    path = f"{V1}/pick-lists/{made['id']}/picks"
+    api.post(path, json={"pick": pick["id"], "quantity": 3}).raise_for_status()
+    proposed = api.get(f"{V1}/shipments/{floor[3]}/cartons").json()
+    assert [len(one["items"]) for one in proposed["cartons"]] == [3]
+    assert proposed["cost"]["amount"] == proposed["bound"]["amount"] == 790
+    led = api.post(f"{V1}/bench/scan", json={"code": made["number"]}).json()
+    assert led["shipment"] == floor[3]
+    scan = {"code": "OLD-14", "shipment": floor[3]}
+    for _ in range(3):
+        answer = api.post(f"{V1}/bench/scan", json=scan).json()
+    assert answer["lines"] == [{"sku": "PT-14", "to_pack": 3, "scanned": 3, "wanted": 3}]
+    problem(api.post(f"{V1}/bench/scan", json=scan), 422)
+    closed = api.post(f"{V1}/bench/scan", json={"code": "BX-L", "shipment": floor[3]}).json()
+    assert len(closed["labels"]) == 1 or closed["trouble"]
+    shipment = api.get(f"{V1}/shipments/{floor[3]}").json()
+    assert [parcel["weight_g"] for parcel in shipment["parcels"]] == [2_100]

@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse
 
 from relvan.api import (
     backups,
+    bench,
     carriers,
     catalogue,
     channels,
@@ -79,6 +80,7 @@ MODULES = (
     customers,
     invoices,
     trays,
+    bench,
     dispatch,
 )
 

@@ -45,7 +45,7 @@ from relvan.demo.plan import (
 )
 from relvan.demo.studio import Studio
 from relvan.demo.trouble import go_wrong
-from relvan.demo.warehouses import make_warehouse
+from relvan.demo.warehouses import make_cartons, make_warehouse
 from relvan.services.catalogue.save import save_many
 from relvan.services.channels.carriers import connect_carrier
 from relvan.services.channels.connect import ConnectChannel, connect_channel
@@ -160,6 +160,7 @@ class Seeder:
         change_firm(self.workplace, self.owner, FIRM)
         for key, name, pattern in WAREHOUSES:
             make_warehouse(self.workplace, self.owner, key, name, pattern)
+        make_cartons(self.workplace, self.owner)
         with self.workplace.database.writing() as session:
             session.add(
                 PriceList(

@@ -4,6 +4,7 @@ from typing import Any
 
 from relvan.core.setup.bins import written_out
 from relvan.demo.plan import SENDER
+from relvan.services.packing.cartons import save_carton
 from relvan.services.setup.bins import add_bins, close_bin
 from relvan.services.setup.floor import plan_from_bins, set_plan
 from relvan.services.setup.warehouses import FLOOR, add_warehouse
@@ -28,3 +29,29 @@ def make_warehouse(workplace: Workplace, owner: Actor, key: str, name: str, patt
     proposed = plan_from_bins(workplace, key)
     if key in PLANS and proposed is not None:
         set_plan(workplace, owner, key, {**proposed.as_dict(), **PLANS[key]})
+
+
+# code, name, inner lengths in mm, own weight and the most it may weigh in g, cost in cents
+CARTONS = (
+    ("BX-S", "Small carton", (240, 170, 110), 110, 5_000, 455),
+    ("BX-M", "Middle carton", (320, 240, 180), 210, 12_000, 560),
+    ("BX-L", "Large carton", (420, 320, 260), 390, 20_000, 790),
+    ("BX-XL", "Extra large carton", (600, 400, 380), 720, 31_000, 1_290),
+    ("BX-FLAT", "Flat carton", (350, 250, 60), 120, 4_000, 420),
+)
+
+
+def make_cartons(workplace: Workplace, owner: Actor) -> None:
+    """Creates the cartons of the pack bench."""
+    for code, name, (long, wide, high), weight, most, cost in CARTONS:
+        facts = {
+            "name": name,
+            "length_mm": long,
+            "width_mm": wide,
+            "height_mm": high,
+            "weight_g": weight,
+            "max_weight_g": most,
+            "cost": cost,
+            "used": True,
+        }
+        save_carton(workplace, owner, code, facts)

@@ -24,6 +24,7 @@ from relvan.web.addresses import know_pages
 from relvan.web.desk import COOKIE, Desk, NeedsTwoStep, NotSignedIn
 from relvan.web.pages import (
     backups,
+    bench,
     catalogue,
     catalogue_pages,
     categories,
@@ -85,7 +86,8 @@ from relvan.web.rendering import STATIC, environment_of, render
 log = logging.getLogger("relvan.web")
 CSP = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'; object-src 'none'"
+    "connect-src 'self'; form-action 'self'; frame-src 'self'; frame-ancestors 'none'; base-uri 'none'; "
+    "object-src 'none'"
 )
 HEADERS = {
     "Content-Security-Policy": CSP,
@@ -136,6 +138,7 @@ PAGES = (
     channel,
     webhooks,
     firm,
+    bench,
     floor,
     picking,
     warehouses,

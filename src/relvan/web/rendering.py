@@ -57,6 +57,7 @@ STYLE = (
     "catalogue",
     "listings",
     "dispatch",
+    "drawings",
     "narrow",
 )
 PIECES = ("fields", "words", "drawings", "lists")  # files of macros in templates/parts

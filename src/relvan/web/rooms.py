@@ -71,11 +71,12 @@ ROOMS = {
         Room("rules", "Rules", "rule_index"),
     ),
     "setup": (
-        Room("channels", "Channels and carriers", "setup_index"),
+        Room("channels", "Channels, carriers", "setup_index"),
         Room("move-in", "Move in", "move_in_index"),
         Room("firm", "Firm", "firm_show"),
         Room("warehouses", "Warehouses", "warehouse_index"),
         Room("mail", "Mail", "mail_show"),
+        Room("cartons", "Cartons", "carton_index"),
         Room("devices", "Devices", "device_index"),
         Room("tax", "Tax", "tax_show"),
         Room("lists", "Price lists", "price_list_index"),

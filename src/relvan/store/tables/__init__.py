@@ -26,7 +26,15 @@ from relvan.store.tables.channels import (
     SupplyWarehouse,
 )
 from relvan.store.tables.customers import Customer, CustomerAddress, CustomerPrice, Estimate
-from relvan.store.tables.dispatch import Parcel, ParcelLine, Pick, PickList, Shipment, ShipmentLine
+from relvan.store.tables.dispatch import (
+    CartonRow,
+    Parcel,
+    ParcelLine,
+    Pick,
+    PickList,
+    Shipment,
+    ShipmentLine,
+)
 from relvan.store.tables.duties import Duty, SeenWorker
 from relvan.store.tables.invoices import InvoiceLineRow, InvoiceRow, PaymentRow
 from relvan.store.tables.jobs import BulkJob, BulkJobBlock, BulkJobRow, Mapping
@@ -144,6 +152,7 @@ __all__ = [
     "PaymentRow",
     "Person",
     "Pick",
+    "CartonRow",
     "PickList",
     "Picture",
     "Preference",

@@ -2,11 +2,12 @@
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, true
 from sqlalchemy.orm import Mapped, mapped_column
 
 from relvan.core.shipping.life import PickListState, ShipmentState
 from relvan.store.tables.base import Table, strict
+from relvan.store.types import Folded
 
 
 class Shipment(Table):
@@ -31,7 +32,8 @@ class Shipment(Table):
 
 
 class ShipmentLine(Table):
-    """Units of an order line in a shipment, and how many of them have been picked."""
+    """Units of an order line in a shipment, how many of them have been picked, and how many were
+    scanned at the pack bench for the parcel that is open there."""
 
     __tablename__ = "shipment_line"
     __table_args__ = strict(
@@ -46,6 +48,30 @@ class ShipmentLine(Table):
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id"))
     quantity: Mapped[int]
     picked: Mapped[int] = mapped_column(default=0)
+    scanned: Mapped[int] = mapped_column(default=0, server_default="0")
+
+
+class CartonRow(Table):
+    """A carton into which goods are packed: its inner lengths in mm, its own weight and the most that it
+    may weigh in g, and its cost with carriage in minor units of the firm's currency. `code` is what the
+    scanner reads from it. One that is not used any more is not proposed."""
+
+    __tablename__ = "carton"
+    __table_args__ = strict(
+        CheckConstraint("length_mm > 0 AND width_mm > 0 AND height_mm > 0", name="lengths"),
+        CheckConstraint("weight_g >= 0 AND max_weight_g > weight_g", name="weights"),
+        CheckConstraint("cost >= 0", name="cost"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    code: Mapped[str] = mapped_column(Folded(), unique=True)
+    name: Mapped[str]
+    length_mm: Mapped[int]
+    width_mm: Mapped[int]
+    height_mm: Mapped[int]
+    weight_g: Mapped[int]
+    max_weight_g: Mapped[int]
+    cost: Mapped[int]
+    used: Mapped[bool] = mapped_column(default=True, server_default=true())
 
 
 class PickList(Table):

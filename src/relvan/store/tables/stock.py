@@ -16,7 +16,7 @@ class Warehouse(Table):
     there. A centre names the key of its channel and what that calls it (`centre`), whether it takes
     whole orders only (`takes`: whole or part), and whether orders get there by-itself or by-hand.
     `plan` has its aisles (`core/picking/places.py`), and `bin_rule` says which of several bins is
-    emptied first.
+    emptied first. `bench_scan` says what is scanned when a parcel is packed: none, some or all.
     """
 
     __tablename__ = "warehouse"
@@ -33,6 +33,7 @@ class Warehouse(Table):
     hand_over: Mapped[str] = mapped_column(default="by-hand", server_default="by-hand")
     plan: Mapped[dict[str, Any] | None]
     bin_rule: Mapped[str] = mapped_column(default="empties", server_default="empties")
+    bench_scan: Mapped[str] = mapped_column(default="all", server_default="all")
 
 
 class Bin(Table):

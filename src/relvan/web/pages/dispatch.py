@@ -32,6 +32,7 @@ from relvan.store.dispatch import (
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
+from relvan.web.printed import printed
 from relvan.web.reading import FormReader, fields_under
 
 router = APIRouter(prefix="/dispatch")
@@ -221,4 +222,4 @@ def packing_slip_show(desk: At, shipment_id: int) -> Response:
 @router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")
 def label_show(desk: At, parcel_id: int) -> Response:
     """Returns the label, to print."""
-    return Response(keep_label_file(desk.workplace, parcel_id), media_type="application/pdf")
+    return printed(keep_label_file(desk.workplace, parcel_id))

@@ -1,4 +1,5 @@
 // Starts every behaviour; each lives in a file of its own, and pages can be read without any of them.
+import { bench } from "./bench.js";
 import { change } from "./change.js";
 import { command } from "./command.js";
 import { counting } from "./counting.js";
@@ -17,4 +18,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [change, command, counting, family, keys, listing, needs, order, spoken, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [bench, change, command, counting, family, keys, listing, needs, order, spoken, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);

@@ -1,0 +1,128 @@
+"""Serves the pack bench, where everything is done by scanning, and the cartons in Setup."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from relvan.core.refusal import Refused, not_found
+from relvan.core.shipping.life import ShipmentState
+from relvan.services.bench.scan import (
+    CLOSE,
+    BenchScan,
+    Scanned,
+    bench_view,
+    scan_at_bench,
+    set_bench_scan,
+)
+from relvan.services.packing.cartons import FIGURES, save_carton
+from relvan.store.bench import cartons
+from relvan.store.orders import shipment_rows
+from relvan.store.stock import warehouse_by_key, warehouses
+from relvan.web.carton_picture import carton_picture
+from relvan.web.desk import At, AtSetup, Desk, Form, PostedForm, first_by_field, last_try
+from relvan.web.reading import FormReader
+
+router = APIRouter()
+
+
+@router.get("/dispatch/bench", name="bench_show")
+def bench_show(desk: At, shipment: int = 0) -> HTMLResponse:
+    """Shows the bench, empty or with a shipment on it."""
+    return _page(desk, shipment or None)
+
+
+def _page(
+    desk: Desk,
+    shipment_id: int | None,
+    *,
+    scanned: Scanned | None = None,
+    refused: Refused | None = None,
+    typed: dict[str, str] | None = None,
+) -> HTMLResponse:
+    view = bench_view(desk.workplace, shipment_id) if shipment_id else None
+    if view and view.shipment.state != ShipmentState.TO_PACK:
+        view = None
+    with desk.workplace.database.reading() as session:
+        names = {row.code: row.name for row in cartons(session)}
+        waiting = len(shipment_rows(session, states=[ShipmentState.TO_PACK], limit=2000))
+    choice = view.proposal.choice if view else None
+    refusals = refused.refusals if refused else ()
+    values: dict[str, Any] = {
+        "view": view,
+        "names": names,
+        "waiting": waiting,
+        "pictures": [(one, carton_picture(one)) for one in choice.cartons] if choice else [],
+        "words": scanned.words if scanned else "",
+        "parcels": scanned.parcels if scanned else (),
+        "trouble": scanned.trouble if scanned else "",
+        "asked": refused.first.field if refused else "",
+        "has_scale": bool(desk.workplace.firm.scale),
+        "typed": typed or {},
+        "errors": first_by_field(refusals),
+        "refusals": refusals,
+    }
+    return desk.page("dispatch/bench.html", "dispatch", status=422 if refused else 200, **values)
+
+
+@router.post("/dispatch/bench", name="bench_scan")
+def bench_scan(desk: At, form: Form) -> Response:
+    """Does what a scanned code means."""
+    read = FormReader(form)
+    weight, shipment = read.whole("weight_g", "Weight"), read.whole("shipment", "Shipment")
+    code = form.get("code", "") or (CLOSE if form.get("close") else "")
+    try:
+        read.raise_if_refused()
+        scan = BenchScan(
+            code, shipment, weight, form.get("anyway") == "yes", form.get("part") == "yes"
+        )
+        scanned = scan_at_bench(desk.workplace, desk.actor, scan)
+    except Refused as refused:
+        return _page(desk, shipment, refused=refused, typed=dict(form))
+    return _page(desk, scanned.shipment_id, scanned=scanned)
+
+
+def _cartons_page(
+    desk: Desk, form: PostedForm | None = None, refused: Refused | None = None
+) -> HTMLResponse:
+    with desk.workplace.database.reading() as session:
+        rows = cartons(session)
+        places = [row for row in warehouses(session) if not row.centre]
+    values = {"rows": rows, "places": places, "figures": FIGURES, **last_try(form, refused)}
+    return desk.page("setup/cartons.html", "setup", status=422 if refused else 200, **values)
+
+
+@router.get("/setup/cartons", name="carton_index")
+def carton_index(desk: AtSetup) -> HTMLResponse:
+    """Shows the cartons, and what is scanned at the bench of each warehouse."""
+    return _cartons_page(desk)
+
+
+@router.post("/setup/cartons", name="carton_save")
+def carton_save(desk: AtSetup, form: Form) -> Response:
+    """Adds a carton, or changes the one with this code."""
+    read = FormReader(form)
+    told: dict[str, Any] = {
+        name: read.amount(name, desk.workplace.firm.currency)
+        if name == "cost"
+        else read.whole(name, label)
+        for name, (label, _, _) in FIGURES.items()
+    }
+    told |= {"name": form.get("name", "").strip(), "used": form.get("used") == "yes"}
+    try:
+        read.raise_if_refused()
+        code = save_carton(desk.workplace, desk.actor, form.get("code", ""), told)
+    except Refused as refused:
+        return _cartons_page(desk, form, refused)
+    return desk.done("/setup/cartons", f"Carton {code} is saved.")
+
+
+@router.post("/setup/cartons/bench", name="bench_scan_save")
+def bench_scan_save(desk: AtSetup, form: Form) -> Response:
+    """Says what is scanned at the bench of a warehouse."""
+    with desk.workplace.database.reading() as session:
+        place = warehouse_by_key(session, form.get("warehouse", ""))
+    if place.centre:
+        raise not_found("bench", place.key)
+    set_bench_scan(desk.workplace, desk.actor, place.id, form.get("scan", ""))
+    return desk.done("/setup/cartons", f"Saved for {place.name}.")

@@ -1,0 +1,109 @@
+"""Tests the pack bench and the cartons as forms, and over HTTP."""
+
+from lxml import html
+
+from relvan.services.catalogue.save import change_facts
+from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.store.dispatch import pick_rows
+from tests.visitor import post
+from tests.web.pages.test_dispatch import ids
+
+CARTON = {
+    "code": "BX-S",
+    "name": "Small",
+    "length_mm": "400",
+    "width_mm": "300",
+    "height_mm": "250",
+    "weight_g": "100",
+    "max_weight_g": "20000",
+    "cost": "4.55",
+    "used": "yes",
+}
+
+
+def picked(workplace, owner):
+    """Picks everything; returns the number of the list and the shipments that are to be packed."""
+    made = make_pick_list(workplace, owner, ids(workplace, "to pick"))
+    with workplace.database.reading() as session:
+        rows = pick_rows(session, made)
+    for row in rows:
+        record_pick(workplace, owner, made, row.id, row.quantity)
+    return "L-1001", ids(workplace, "to pack")
+
+
+def scan(web, code="", **more):
+    return post(web, "/dispatch/bench", code=code, **more)
+
+
+def rows_of(answer):
+    page = html.fromstring(answer.text)
+    return [
+        [cell.text_content().strip() for cell in row.cssselect("td")]
+        for row in page.cssselect("table.rows tbody tr")
+    ]
+
+
+def test_a_list_is_packed_by_scanning_until_nothing_is_left(released, owner, web):
+    number, waiting = picked(released, owner)
+    post(web, "/setup/cartons", **CARTON)
+    answer, scans = scan(web, number), 1
+    while ids(released, "to pack"):
+        on = html.fromstring(answer.text).cssselect("[name=shipment]")[0].get("value")
+        open_rows = [
+            row for row in rows_of(answer) if row[3].isdigit() and int(row[3]) < int(row[2])
+        ]
+        code = open_rows[0][0] if open_rows else "BX-S"
+        answer, scans = scan(web, code, shipment=on, weight_g="700"), scans + 1
+        if answer.status_code == 422:
+            answer = scan(web, code, shipment=on, weight_g="700", anyway="yes")
+        assert scans < 30
+    assert sorted(ids(released, "to ship")) == sorted(waiting)
+    page = html.fromstring(answer.text)
+    (link,) = page.cssselect("[data-print]")
+    label = web.get(link.get("href"))
+    assert label.headers["content-type"] == "application/pdf"
+    assert "frame-ancestors 'self'" in label.headers["content-security-policy"]
+
+
+def test_a_wrong_scan_is_a_stop_sign_and_keeps_what_lies_there(released, owner, web):
+    number, _ = picked(released, owner)
+    on = html.fromstring(scan(web, number).text).cssselect("[name=shipment]")[0].get("value")
+    wrong = scan(web, "NONSENSE", shipment=on)
+    assert wrong.status_code == 422
+    page = html.fromstring(wrong.text)
+    assert page.cssselect("[data-wrong]")
+    assert page.cssselect("[name=shipment]")[0].get("value") == on
+    early = scan(web, close="yes", shipment=on)
+    assert "Not scanned yet" in early.text
+    assert html.fromstring(early.text).cssselect("[name=part]")
+
+
+def test_the_proposed_carton_is_drawn_with_its_goods(released, owner, web):
+    number, _ = picked(released, owner)
+    post(web, "/setup/cartons", **CARTON)
+    facts = {"weight_g": 600, "length_mm": 150, "width_mm": 150, "height_mm": 130}
+    (verdict,) = change_facts(released, owner, [("PT-14", facts)])
+    assert verdict.ok
+    page = html.fromstring(scan(web, number).text)
+    units = sum(int(row[2]) for row in rows_of(scan(web, number)))
+    assert (
+        len(page.cssselect("svg.carton .box")) == len(page.cssselect("svg.carton + ol li")) == units
+    )
+    assert "Small" in page.cssselect(".walk h2")[1].text_content()
+
+
+def test_a_carton_keeps_what_was_typed_when_it_is_refused(workplace, web):
+    wrong = post(web, "/setup/cartons", **{**CARTON, "height_mm": "tall"})
+    assert wrong.status_code == 422
+    assert html.fromstring(wrong.text).cssselect("[name=height_mm]")[0].get("value") == "tall"
+    saved = post(web, "/setup/cartons", **CARTON)
+    assert rows_of(saved)[0][:3] == ["BX-S", "Small", "400 x 300 x 250"]
+    post(web, "/setup/cartons", **{**CARTON, "name": "Smaller", "used": ""})
+    assert rows_of(web.get("/setup/cartons"))[0][1::5] == ["Smaller", "not used"]
+
+
+def test_what_is_scanned_is_said_for_each_warehouse(workplace, web):
+    page = post(web, "/setup/cartons/bench", warehouse="millrace", scan="some")
+    chosen = html.fromstring(page.text).cssselect("#scan-millrace [selected]")
+    assert [one.get("value") for one in chosen] == ["some"]
+    assert post(web, "/setup/cartons/bench", warehouse="millrace", scan="twice").status_code == 422
