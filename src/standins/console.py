@@ -34,7 +34,7 @@ ROOMS = {
     "loomstead": "pieces",
     "ownshop": "items",
 }  # where a listing's page lies
-EVERYBODY = {**MARKETS, "ostrel": "Ostrel Post"}
+EVERYBODY = {**MARKETS, "ostrel": "Ostrel Post", "merrowline": "Merrowline"}
 NAMED = {**EVERYBODY, "mailroom": "Mailroom"}
 router = APIRouter()
 

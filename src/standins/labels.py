@@ -1,4 +1,4 @@
-"""Draws Ostrel Post's label: A6 at 300 dots an inch, with a Code 128 barcode of the tracking code."""
+"""Draws the label of a parcel carrier: A6 at 300 dots an inch, with a Code 128 barcode of the tracking code."""
 
 import io
 from functools import cache
@@ -19,14 +19,21 @@ def font(size: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
 
 
 def label_pdf(
-    code: str, service: str, to: dict[str, Any], sender: dict[str, Any], grams: int, note: str
+    code: str,
+    service: tuple[str, str],
+    to: dict[str, Any],
+    sender: dict[str, Any],
+    grams: int,
+    note: str,
 ) -> bytes:
-    """Returns the label as PDF; `note` is the customer's own reference."""
+    """Returns the label as PDF. `service` is the carrier with its service; `note` is the customer's own
+    reference."""
+    carrier, title = service
     page = Image.new("1", (WIDTH, HEIGHT), 1)
     draw = ImageDraw.Draw(page)
     draw.rectangle((40, 40, WIDTH - 40, HEIGHT - 40), outline=INK, width=4)
-    draw.text((80, 80), "OSTREL POST", font=font(76), fill=INK)
-    draw.text((80, 180), service, font=font(44), fill=INK)
+    draw.text((80, 80), carrier.upper(), font=font(76), fill=INK)
+    draw.text((80, 180), title, font=font(44), fill=INK)
     draw.text((WIDTH - 80, 100), f"{grams / 1000:.3f} kg", font=font(48), fill=INK, anchor="ra")
     draw.line((40, 260, WIDTH - 40, 260), fill=INK, width=4)
     draw.text((80, 290), "From", font=font(30), fill=INK)

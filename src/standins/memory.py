@@ -56,6 +56,10 @@ CREATE TABLE IF NOT EXISTS label (
     code TEXT PRIMARY KEY, client_ref TEXT NOT NULL, product TEXT NOT NULL, cents INTEGER NOT NULL,
     data TEXT NOT NULL, pdf BLOB NOT NULL, bought_at TEXT NOT NULL) STRICT;
 CREATE UNIQUE INDEX IF NOT EXISTS label_client_ref ON label (client_ref);
+CREATE TABLE IF NOT EXISTS label_end (code TEXT PRIMARY KEY, sheet TEXT NOT NULL, at TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS day_sheet (
+    number TEXT PRIMARY KEY, carrier TEXT NOT NULL, client_ref TEXT NOT NULL UNIQUE, codes TEXT NOT NULL,
+    at TEXT NOT NULL) STRICT;
 CREATE TABLE IF NOT EXISTS mail (
     id INTEGER PRIMARY KEY, sender TEXT NOT NULL, recipients TEXT NOT NULL, raw BLOB NOT NULL,
     arrived_at TEXT NOT NULL) STRICT;
@@ -70,6 +74,7 @@ DEFAULTS = {
     "token.loomstead": "loomstead-demo-key",
     "token.ownshop": "ownshop-demo-admin",
     "token.ostrel": "ostrel-demo-account",
+    "token.merrowline": "merrowline-demo-key",
     "token.mailroom": "mailroom-demo-post",
 }
 

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse, Response
 
+from standins import day_sheets
 from standins.hagglet import World
 from standins.labels import label_pdf
 from standins.memory import loads, next_number
@@ -101,7 +102,7 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
         code = f"OP{next_number(db):09d}IE"
         pdf = label_pdf(
             code,
-            PRODUCTS[product][0],
+            ("Ostrel Post", PRODUCTS[product][0]),
             to,
             order.get("sender") or {},
             int(parcel["grams"]),
@@ -145,6 +146,29 @@ def label_file(code: str, memory: World) -> Response:
     if row is None:
         raise HTTPException(404, "No such label.")
     return Response(row["pdf"], media_type="application/pdf")
+
+
+@desk.delete("/labels/{code}")
+def void_label(code: str, memory: World) -> JSONResponse:
+    """Voids a label that stands on no manifest; asked again, it is void still."""
+    if memory.row("SELECT 1 FROM label WHERE code = ?", code) is None:
+        raise HTTPException(404, "No such label.")
+    state = day_sheets.void(memory, code)
+    if state != day_sheets.VOID:
+        return JSONResponse({"error": f"it stands on manifest {state}"}, 409)
+    return JSONResponse({"code": code, "state": "void"})
+
+
+@desk.post("/manifests", status_code=201)
+def close_manifest(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """Takes the labels that are handed over today; one manifest for each `client_ref`."""
+    codes = [str(code) for code in order.get("codes") or ()]
+    if not order.get("client_ref"):
+        return JSONResponse({"error": "client_ref and codes are needed"}, 422)
+    number, wrong = day_sheets.close_day(memory, "ostrel", str(order["client_ref"]), codes)
+    if not number:
+        return JSONResponse({"error": f"cannot stand on it: {', '.join(wrong[:5])}"}, 422)
+    return JSONResponse({"manifest": number}, 201)
 
 
 def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:

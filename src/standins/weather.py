@@ -21,6 +21,7 @@ SELLER_SIDES = {
     "loomstead": "/loomstead/desk/",
     "ownshop": "/ownshop/admin/",
     "ostrel": "/ostrel/api/",
+    "merrowline": "/merrowline/v/",
 }
 NAMES = (*SELLER_SIDES, "mailroom")  # the mailroom speaks no HTTP; its desk asks for the weather
 CALLS_PER_SECOND = {
@@ -29,6 +30,7 @@ CALLS_PER_SECOND = {
     "loomstead": 25.0,
     "ownshop": 60.0,
     "ostrel": 20.0,
+    "merrowline": 20.0,
     "mailroom": 20.0,
 }
 THROTTLED_CALLS_PER_SECOND = 3.0

@@ -318,3 +318,41 @@ def test_cartons_are_kept_proposed_and_scanned_over_http(api, floor):
     assert len(closed["labels"]) == 1 or closed["trouble"]
     shipment = api.get(f"{V1}/shipments/{floor[3]}").json()
     assert [parcel["weight_g"] for parcel in shipment["parcels"]] == [2_100]
+
+
+def packed_and_labelled(api, floor, world):
+    """Packs both shipments and connects both carriers; returns the ids of their parcels."""
+    made = walk(api, *floor.values())
+    for pick in made["picks"]:
+        body = {"pick": pick["id"], "quantity": pick["quantity"]}
+        api.post(f"{V1}/pick-lists/{made['id']}/picks", json=body).raise_for_status()
+    for shipment in floor.values():
+        api.post(f"{V1}/shipments/{shipment}/parcels", json={"lines": [], "weight_g": 900})
+    key = "merrowline"
+    body = {"carrier": key, "address": world.seller_api(key), "token": world.token(key)}
+    api.post(f"{V1}/carriers", json=body).raise_for_status()
+    shipments = list(floor.values())
+    wish = {"shipments": shipments, "service": "merrowline:door"}
+    answer = api.post(f"{V1}/labels", json=wish).json()
+    assert [one["ok"] for one in answer["items"]] == [True, True]
+    found = [api.get(f"{V1}/shipments/{one}").json()["parcels"] for one in shipments]
+    return [parcels[0]["id"] for parcels in found]
+
+
+def test_labels_are_bought_voided_reprinted_and_handed_over_on_a_manifest(api, floor, world):
+    first, second = packed_and_labelled(api, floor, world)
+    voided = api.post(f"{V1}/parcels/{first}/void").json()
+    assert voided["voided"].startswith("MW")
+    problem(api.post(f"{V1}/parcels/{first}/void"), 409)
+    problem(api.post(f"{V1}/parcels/{first}/reprint"), 409)
+    label = api.post(f"{V1}/parcels/{second}/reprint").json()["label"]
+    assert api.get(label).content.startswith(b"%PDF")
+    wish = {"carrier": "merrowline", "warehouse": "millrace"}
+    problem(api.post(f"{V1}/manifests", json=wish), 409)
+    api.post(f"{V1}/shipments/{floor[3]}/dispatch").raise_for_status()
+    made = api.post(f"{V1}/manifests", json=wish)
+    assert made.status_code == 201
+    assert len(made.json()["parcels"]) == 1
+    assert api.get(f"{V1}/manifests/{made.json()['id']}.pdf").content.startswith(b"%PDF")
+    (row,) = api.get(f"{V1}/manifests").json()["items"]
+    assert (row["parcels"], row["carrier"]) == (1, "Merrowline")

@@ -19,6 +19,7 @@ def test_it_tells_who_is_there_and_survives_a_restart(tmp_path):
                 "hagglet",
                 "loomstead",
                 "ownshop",
+                "merrowline",
                 "ostrel",
             }
             assert len(world.listings("hagglet")) == expected

@@ -22,6 +22,7 @@ from relvan.api import (
     imports,
     invoices,
     jobs,
+    labels,
     listing_work,
     listings,
     mail,
@@ -82,6 +83,7 @@ MODULES = (
     trays,
     bench,
     dispatch,
+    labels,
 )
 
 

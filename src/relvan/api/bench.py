@@ -14,16 +14,16 @@ from relvan.store.tables import CartonRow
 
 router = api_router(tags=["dispatch"])
 Code = Annotated[str, Field(min_length=1, max_length=30)]
-Millimetres = Annotated[int, Field(ge=1, le=MOST_MM)]
+InnerLength = Annotated[int, Field(ge=1, le=MOST_MM)]
 Grams = Annotated[int, Field(ge=0, le=MOST_G)]
 
 
 class CartonSize(Shape):
     """The inner lengths of a carton in mm."""
 
-    l: Millimetres  # noqa: E741 - as products have it
-    w: Millimetres
-    h: Millimetres
+    l: InnerLength  # noqa: E741 - as products have it
+    w: InnerLength
+    h: InnerLength
 
 
 class CartonChange(Shape):

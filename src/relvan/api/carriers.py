@@ -9,8 +9,8 @@ from relvan.api.desk import By, Caller, api_router
 from relvan.api.shapes import Shape
 from relvan.core.people.roles import Right
 from relvan.core.texts import WORDS
+from relvan.gateways.carriers.dialects import CARRIERS, dialect_of
 from relvan.services.channels.carriers import (
-    CARRIERS,
     MOST_NAME,
     CarrierWish,
     carrier_by_key,
@@ -66,7 +66,7 @@ def list_carriers(by: By) -> dict[str, Any]:
 @router.post("/carriers", status_code=201)
 def post_carrier(by: By, wish: CarrierConnect) -> dict[str, Any]:
     """Tests an account at a carrier and connects it; `account` is whose it is, as the carrier says."""
-    name = wish.name or CARRIERS.get(wish.carrier, wish.carrier)
+    name = wish.name or CARRIERS.get(dialect_of(wish.carrier), wish.carrier)
     account = connect_carrier(by.workplace, by.actor, wish.carrier, name, wish.address, wish.token)
     return {**_shape_of(by, wish.carrier), "account": account}
 

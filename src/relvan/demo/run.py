@@ -17,6 +17,7 @@ from relvan.demo.outside import use_mailroom, use_scale
 from relvan.demo.plan import MARKETS, PASSWORD, PEOPLE
 from relvan.demo.scale import add_many
 from relvan.demo.seed import Seeder
+from relvan.gateways.carriers.dialects import CARRIERS
 from relvan.processes import Processes, interrupt, refuse_taken, wait_for
 from relvan.services.channels.carriers import connect_carrier
 from relvan.services.channels.connect import ConnectChannel, connect_channel
@@ -126,10 +127,9 @@ def _find_each_other_again(settings: Settings, world: str) -> None:
         connect_channel(
             workplace, SYSTEM, ConnectChannel(key, there[key]["seller_api"], there[key]["token"])
         )
-    ostrel = there["ostrel"]
-    connect_carrier(
-        workplace, SYSTEM, "ostrel", ostrel["name"], ostrel["seller_api"], ostrel["token"]
-    )
+    for key in CARRIERS:
+        one = there[key]
+        connect_carrier(workplace, SYSTEM, key, one["name"], one["seller_api"], one["token"])
     workplace.close()
 
 

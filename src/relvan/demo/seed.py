@@ -46,6 +46,7 @@ from relvan.demo.plan import (
 from relvan.demo.studio import Studio
 from relvan.demo.trouble import go_wrong
 from relvan.demo.warehouses import make_cartons, make_warehouse
+from relvan.gateways.carriers.dialects import CARRIERS
 from relvan.services.catalogue.save import save_many
 from relvan.services.channels.carriers import connect_carrier
 from relvan.services.channels.connect import ConnectChannel, connect_channel
@@ -219,15 +220,16 @@ class Seeder:
                 self.owner,
                 ConnectChannel(key, there[key]["seller_api"], there[key]["token"]),
             )
-        ostrel = there["ostrel"]
-        connect_carrier(
-            self.workplace,
-            self.owner,
-            "ostrel",
-            ostrel["name"],
-            ostrel["seller_api"],
-            ostrel["token"],
-        )
+        for key in CARRIERS:
+            account = there[key]
+            connect_carrier(
+                self.workplace,
+                self.owner,
+                key,
+                account["name"],
+                account["seller_api"],
+                account["token"],
+            )
         steps = [
             {"kind": "percent", "percent": "8"},
             {"kind": "ending", "endings": [99, 49], "direction": "nearest"},

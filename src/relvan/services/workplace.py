@@ -19,7 +19,7 @@ from relvan.core.refusal import NotAllowed, Refusal
 from relvan.core.setup.firm import Firm
 from relvan.core.setup.tax import TaxTable
 from relvan.core.waking import Work
-from relvan.gateways.carriers.ostrel import open_carrier
+from relvan.gateways.carriers.dialects import open_carrier
 from relvan.gateways.carriers.port import CarrierGateway
 from relvan.gateways.channels.port import ChannelGateway
 from relvan.gateways.channels.registry import open_gateway, read_rulebooks
@@ -210,6 +210,7 @@ class Workplace:
             if name not in self._carriers:
                 token = self.secrets.open(carrier.token)
                 self._carriers[name] = open_carrier(
+                    carrier.key,
                     carrier.name,
                     carrier.address,
                     token,

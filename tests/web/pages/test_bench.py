@@ -107,3 +107,23 @@ def test_what_is_scanned_is_said_for_each_warehouse(workplace, web):
     chosen = html.fromstring(page.text).cssselect("#scan-millrace [selected]")
     assert [one.get("value") for one in chosen] == ["some"]
     assert post(web, "/setup/cartons/bench", warehouse="millrace", scan="twice").status_code == 422
+
+
+def test_labels_of_many_are_bought_dispatched_and_handed_over_by_pages(released, owner, web):
+    number, waiting = picked(released, owner)
+    answer = scan(web, number)
+    for shipment in waiting:
+        post(web, f"/dispatch/shipments/{shipment}/parcels", weight_g="900")
+    ticked = [str(one) for one in waiting]
+    assert "Labelled: 2." in post(web, "/dispatch/do/labels", pick=ticked).text
+    page = html.fromstring(web.get(f"/dispatch/shipments/{waiting[0]}").text)
+    (void,) = page.cssselect("form[action$='/void']")
+    assert "is void." in post(web, void.get("action")).text
+    post(web, "/dispatch/do/dispatch", pick=ticked)
+    sent = web.get("/dispatch?stage=dispatched")
+    assert "1 parcel of" in " ".join(html.fromstring(sent.text).text_content().split())
+    made = post(web, "/dispatch/manifests", carrier="ostrel", warehouse="millrace")
+    assert "Manifest M-1001 is made" in made.text
+    (link,) = html.fromstring(made.text).cssselect("a[href^='/dispatch/manifests/']")
+    assert web.get(link.get("href")).content.startswith(b"%PDF")
+    assert answer.status_code == 200

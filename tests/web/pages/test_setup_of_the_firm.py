@@ -86,6 +86,7 @@ def test_numbers_are_shown_as_they_will_read(boss):
         ("customer", "K"),
         ("estimate", "E"),
         ("return", "R"),
+        ("manifest", "M"),
     ):
         told |= {f"{name} pattern": f"{letter}-{{number}}", f"{name} next": ""}
     assert "Q-002000" in words(post(boss, "/setup/firm/numbers", **told))

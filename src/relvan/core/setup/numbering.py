@@ -26,6 +26,7 @@ class Series(StrEnum):
     CUSTOMER = "K"
     ESTIMATE = "E"
     RETURN = "R"
+    MANIFEST = "M"
 
 
 SERIES_NAMES = {
@@ -37,6 +38,7 @@ SERIES_NAMES = {
     Series.CUSTOMER: "customer",
     Series.ESTIMATE: "estimate",
     Series.RETURN: "return",
+    Series.MANIFEST: "manifest",
 }
 # the numbers of these follow one another without holes, as the law wants it
 WITHOUT_HOLES = (Series.INVOICE, Series.CREDIT_NOTE)

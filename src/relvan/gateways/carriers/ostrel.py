@@ -2,12 +2,13 @@
 as A6 PDF.
 """
 
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
 from relvan.core.orders.intake import Address
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal
-from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway, Quote
+from relvan.gateways.carriers.port import BoughtLabel, Quote
 
 
 class OstrelGateway:
@@ -55,17 +56,16 @@ class OstrelGateway:
     def label_file(self, tracking_number: str) -> bytes:
         return self._caller.call("GET", f"labels/{tracking_number}.pdf").content
 
+    def void_label(self, tracking_number: str) -> None:
+        self._caller.json("DELETE", f"labels/{tracking_number}")
+
+    def close_manifest(self, key: str, tracking_numbers: Sequence[str]) -> str:
+        body = {"client_ref": key, "codes": list(tracking_numbers)}
+        return str(self._caller.json("POST", "manifests", json=body)["manifest"])
+
     def close(self) -> None:
         self._caller.close()
 
 
 def _label(found: dict[str, Any]) -> BoughtLabel:
     return BoughtLabel(found["code"], found["cents"], found["money"], found["track"])
-
-
-def open_carrier(name: str, address: str, token: str, *, private_allowed: bool) -> CarrierGateway:
-    """Returns the gateway of a carrier account."""
-    headers = {"Authorization": f"Account {token}"}
-    return OstrelGateway(
-        OutsideCaller(address, headers, name=name, private_allowed=private_allowed)
-    )

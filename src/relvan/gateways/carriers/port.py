@@ -2,6 +2,7 @@
 `OutsideRefusal`.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -56,6 +57,15 @@ class CarrierGateway(Protocol):
 
     def label_file(self, tracking_number: str) -> bytes:
         """Returns the label as PDF."""
+        ...
+
+    def void_label(self, tracking_number: str) -> None:
+        """Voids a label that stands on no manifest, so that it is not paid. Voided again, it stays so."""
+        ...
+
+    def close_manifest(self, key: str, tracking_numbers: Sequence[str]) -> str:
+        """Hands over the parcels of a day under a key, and returns the number of the manifest. The same
+        key never makes a second one."""
         ...
 
     def close(self) -> None:

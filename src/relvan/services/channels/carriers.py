@@ -1,19 +1,20 @@
 """Connects accounts at carriers, after a test of the connection."""
 
+import re
 from dataclasses import dataclass
 
 from relvan.core.catalogue.checks import check_text
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
-from relvan.gateways.carriers.ostrel import open_carrier
+from relvan.gateways.carriers.dialects import CARRIERS, dialect_of, open_carrier
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import find_carrier
 from relvan.store.tables import Carrier
 
-CARRIERS = {"ostrel": "Ostrel Post"}  # the carriers whose dialect is spoken, by key
 MOST_NAME = 60
+KEY = re.compile(r"[a-z]+(?:-[a-z0-9]{1,20})?")
 
 
 @dataclass(frozen=True)
@@ -31,14 +32,14 @@ def connect_carrier(
     """Tests an account at a carrier, then saves it with the token encrypted; returns whose account
     it is, as the carrier says."""
     actor.must(Right.SETUP)
-    if key not in CARRIERS:
+    if dialect_of(key) not in CARRIERS or not KEY.fullmatch(key):
         message = f"Nobody here speaks to a carrier “{key[:40]}”."
         raise refuse("unknown", message, f"Choose one of {', '.join(CARRIERS)}.", "carrier")
     refuse_if_any(check_text("name", "Name", name, MOST_NAME, needed=True))
     if not token.strip() or len(token) > 500:
         message = "“Token” must have 1 to 500 characters."
         raise refuse("missing", message, "Copy it from the carrier.", "token")
-    account = _try(workplace, name, address, token.strip())
+    account = _try(workplace, key, name, address, token.strip())
     with workplace.database.writing() as session:
         carrier = find_carrier(session, key)
         if carrier is None:
@@ -72,7 +73,7 @@ def test_carrier(workplace: Workplace, actor: Actor, key: str) -> str:
     actor.must(Right.SETUP)
     carrier = carrier_by_key(workplace, key)
     token = workplace.secrets.open(carrier.token)
-    return _try(workplace, carrier.name, carrier.address, token)
+    return _try(workplace, key, carrier.name, carrier.address, token)
 
 
 def carrier_by_key(workplace: Workplace, key: str) -> Carrier:
@@ -84,10 +85,10 @@ def carrier_by_key(workplace: Workplace, key: str) -> Carrier:
     return carrier
 
 
-def _try(workplace: Workplace, name: str, address: str, token: str) -> str:
+def _try(workplace: Workplace, key: str, name: str, address: str, token: str) -> str:
     private = workplace.settings.private_addresses
     check_address(address, private_allowed=private)
-    gateway = open_carrier(name, address, token, private_allowed=private)
+    gateway = open_carrier(key, name, address, token, private_allowed=private)
     try:
         return gateway.test()
     except (OutsideTrouble, OutsideRefusal) as failure:

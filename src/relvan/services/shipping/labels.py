@@ -79,11 +79,12 @@ def buy_labels(workplace: Workplace, actor: Actor, shipment_id: int, service: st
     Called again, or after a failure, it goes on where it stopped.
     """
     actor.must(Right.DISPATCH)
+    _settle_elsewhere(workplace, actor, shipment_id, service.partition(":")[0])
     carrier, orders = _write_keys(workplace, shipment_id, service)
     gateway = workplace.carrier(carrier)
     for order in orders:
         label = _buy(workplace, gateway, order)
-        _keep_label(workplace, actor, carrier, order, label)
+        _keep_label(workplace, actor, carrier, order.parcel_id, label)
         keep_label_file(workplace, order.parcel_id)
     with workplace.database.reading() as session:
         return [parcel.tracking_number or "" for parcel in parcels_of(session, shipment_id)]
@@ -127,6 +128,30 @@ def _services_of(
                 )
             )
     return found
+
+
+def _settle_elsewhere(
+    workplace: Workplace, actor: Actor, shipment_id: int, carrier_key: str
+) -> None:
+    """Finds out whether labels that were asked from another carrier, and whose answer was lost, were
+    bought there: those are kept, and only for the others is the carrier changed."""
+    with workplace.database.reading() as session:
+        open_ones = [
+            (parcel.id, parcel.label_key, session.get_one(Carrier, parcel.carrier_id))
+            for parcel in parcels_of(session, shipment_id)
+            if parcel.tracking_number is None and parcel.label_key and parcel.carrier_id
+        ]
+    for parcel_id, key, carrier in open_ones:
+        if carrier.key == carrier_key or key is None:
+            continue
+        found = _patiently(workplace, partial(workplace.carrier(carrier).find_label, key))
+        if found is not None:
+            _keep_label(workplace, actor, carrier, parcel_id, found)
+            continue
+        with workplace.database.writing() as session:
+            parcel = parcel_by_id(session, parcel_id)
+            if parcel.label_key == key and parcel.tracking_number is None:
+                parcel.label_key = parcel.carrier_id = None
 
 
 def _write_keys(
@@ -213,10 +238,10 @@ def _buy(workplace: Workplace, gateway: CarrierGateway, order: _Order) -> Bought
 
 
 def _keep_label(
-    workplace: Workplace, actor: Actor, carrier: Carrier, order: _Order, label: BoughtLabel
+    workplace: Workplace, actor: Actor, carrier: Carrier, parcel_id: int, label: BoughtLabel
 ) -> None:
     with workplace.database.writing() as session:
-        parcel = parcel_by_id(session, order.parcel_id)
+        parcel = parcel_by_id(session, parcel_id)
         if parcel.tracking_number is not None:
             return
         parcel.tracking_number, parcel.price, parcel.currency = (

@@ -28,6 +28,7 @@ from relvan.store.tables.channels import (
 from relvan.store.tables.customers import Customer, CustomerAddress, CustomerPrice, Estimate
 from relvan.store.tables.dispatch import (
     CartonRow,
+    Manifest,
     Parcel,
     ParcelLine,
     Pick,
@@ -153,6 +154,7 @@ __all__ = [
     "Person",
     "Pick",
     "CartonRow",
+    "Manifest",
     "PickList",
     "Picture",
     "Preference",

@@ -130,6 +130,7 @@ class Parcel(Table):
         CheckConstraint("weight_g > 0", name="weight"),
         Index("ix_parcel_shipment_id", "shipment_id"),
         Index("ix_parcel_tracking_number", "tracking_number"),
+        Index("ix_parcel_manifest_id", "manifest_id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     shipment_id: Mapped[int] = mapped_column(ForeignKey("shipment.id"))
@@ -144,6 +145,23 @@ class Parcel(Table):
     tracking_number: Mapped[str | None]
     track_address: Mapped[str] = mapped_column(default="")
     label_file: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime]
+    manifest_id: Mapped[int | None] = mapped_column(ForeignKey("manifest.id"))
+
+
+class Manifest(Table):
+    """The parcels that a carrier takes from a warehouse at once. `key` is the reference under which it is
+    asked for; it is written before the carrier is asked, and `carrier_number` when it has answered."""
+
+    __tablename__ = "manifest"
+    __table_args__ = strict(Index("ix_manifest_carrier_id", "carrier_id", "id"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    number: Mapped[str] = mapped_column(unique=True)
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carrier.id"))
+    warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
+    key: Mapped[str] = mapped_column(unique=True)
+    carrier_number: Mapped[str] = mapped_column(default="")
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime]
 
 

@@ -19,16 +19,20 @@ from relvan.services.picking.put_back import put_back
 from relvan.services.shipping.centres import hand_over, recall_shipment
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.manifests import make_manifest, manifest_sheet
 from relvan.services.shipping.papers import packing_slip
+from relvan.services.shipping.voids import label_many, void_label
 from relvan.store.centres import centres
 from relvan.store.channels import channels
 from relvan.store.dispatch import (
+    parcel_by_id,
     parcel_contents,
     parcels_of,
     pick_list_rows,
     shipment_by_id,
     shipment_line_rows,
 )
+from relvan.store.manifests import manifest_by_id, manifest_rows, to_hand_over
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
 from relvan.web.desk import At, Desk, Form, first_by_field
@@ -68,6 +72,8 @@ def dispatch_index(desk: At, stage: str = "to pick", warehouse: str = "") -> HTM
                 key: sum(row.state in _states(key) for row in everything) for key, _ in stages
             },
             "lists": pick_list_rows(session, states=LISTS_TO_WALK),
+            "to_take": to_hand_over(session) if stage == "dispatched" else [],
+            "manifests": manifest_rows(session, 8) if stage == "dispatched" else [],
             "channels": [(one.key, one.name) for one in channels(session)],
         }
     return desk.page("dispatch/index.html", "dispatch", **values)
@@ -192,6 +198,39 @@ def label_buy(desk: At, form: Form, shipment_id: int) -> Response:
     except Refused as refused:
         return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
     return desk.done(f"/dispatch/shipments/{shipment_id}", f"Label bought: {', '.join(numbers)}.")
+
+
+@router.post("/do/labels", name="shipment_labels")
+def shipment_labels(desk: At, form: Form) -> Response:
+    """Buys the labels of the ticked shipments."""
+    verdicts = label_many(desk.workplace, desk.actor, form.ids("pick"))
+    return desk.verdicts("/dispatch?stage=to+ship", verdicts, "Labelled")
+
+
+@router.post("/parcels/{parcel_id:int}/void", name="label_void")
+def label_void(desk: At, form: Form, parcel_id: int) -> Response:
+    """Voids a label."""
+    number = void_label(desk.workplace, desk.actor, parcel_id)
+    with desk.workplace.database.reading() as session:
+        shipment_id = parcel_by_id(session, parcel_id).shipment_id
+    return desk.done(f"/dispatch/shipments/{shipment_id}", f"Label {number} is void.")
+
+
+@router.post("/manifests", name="manifest_make")
+def manifest_make(desk: At, form: Form) -> Response:
+    """Hands over to a carrier what was dispatched."""
+    made = make_manifest(
+        desk.workplace, desk.actor, form.get("carrier", ""), form.get("warehouse", "")
+    )
+    with desk.workplace.database.reading() as session:
+        number = manifest_by_id(session, made).number
+    return desk.done("/dispatch?stage=dispatched", f"Manifest {number} is made; print it below.")
+
+
+@router.get("/manifests/{manifest_id:int}.pdf", name="manifest_show")
+def manifest_show(desk: At, manifest_id: int) -> Response:
+    """Returns a manifest, to print."""
+    return printed(manifest_sheet(desk.workplace, manifest_id))
 
 
 @router.post("/do/dispatch", name="shipment_dispatch")

@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import Refusal, Refused
-from relvan.services.channels.carriers import CARRIERS, connect_carrier, test_carrier
+from relvan.gateways.carriers.dialects import CARRIERS, dialect_of
+from relvan.services.channels.carriers import connect_carrier, test_carrier
 from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.store.channels import (
     carriers,
@@ -39,6 +40,7 @@ def _setup_page(
             "books": list(desk.workplace.rulebooks.by_key.values()),
             "troubles": desk.workplace.rulebooks.troubles,
             "carriers": carriers(session),
+            "carrier_names": CARRIERS,
             "typed": typed or {},
             "errors": first_by_field(refused.refusals) if refused else {},
             "refusals": refused.refusals if refused else (),
@@ -73,13 +75,14 @@ def channel_connect(desk: AtSetup, form: Form) -> Response:
 
 @router.post("/carriers", name="carrier_connect")
 def carrier_connect(desk: AtSetup, form: Form) -> Response:
-    """Connects the carrier account."""
+    """Connects an account at a carrier."""
+    key = form.get("carrier", "ostrel").strip()
     try:
         account = connect_carrier(
             desk.workplace,
             desk.actor,
-            "ostrel",
-            CARRIERS["ostrel"],
+            key,
+            CARRIERS.get(dialect_of(key), key),
             form.get("carrier_address", "").strip(),
             form.get("carrier_token", "").strip(),
         )

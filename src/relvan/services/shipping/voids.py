@@ -1,0 +1,103 @@
+"""Voids labels that are not handed over yet, and buys labels for many shipments at once."""
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from datetime import date
+
+from relvan.core.packing.weighing import choose_service
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refused, refuse
+from relvan.core.shipping.life import ShipmentState
+from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
+from relvan.services import audit
+from relvan.services.shipping.labels import buy_labels, find_services
+from relvan.services.verdicts import Verdict, refused_verdict
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.dispatch import parcel_by_id, shipment_by_id
+from relvan.store.tables import Carrier, Order
+
+AT_ONCE = 8  # shipments for which carriers are asked at the same time
+MOST_SHIPMENTS = 500
+
+
+def void_label(workplace: Workplace, actor: Actor, parcel_id: int) -> str:
+    """Voids the label of a parcel that was not dispatched, and returns its number; another one can be
+    bought then. A label that is voided already is no error.
+
+    Raises:
+        Refused: if it has none, or is on its way, or the carrier does not answer or refuses.
+    """
+    actor.must(Right.DISPATCH)
+    with workplace.database.reading() as session:
+        parcel = parcel_by_id(session, parcel_id)
+        shipment = shipment_by_id(session, parcel.shipment_id)
+        number, carrier_id = parcel.tracking_number, parcel.carrier_id
+        if number is None or carrier_id is None:
+            raise refuse("no-label", "This parcel has no label.", "There is nothing to void.")
+        if shipment.state == ShipmentState.DISPATCHED:
+            message = f"{shipment.number} is dispatched."
+            raise refuse("dispatched", message, "Its label is used; make a return instead.")
+        carrier = session.get_one(Carrier, carrier_id)
+    try:
+        workplace.carrier(carrier).void_label(number)
+    except OutsideTrouble as failure:
+        raise refuse("unreachable", f"{failure}.", "Void it again in a moment.") from failure
+    except OutsideRefusal as refusal:
+        raise refuse("carrier-refused", f"{refusal}.", "The label stays.") from refusal
+    with workplace.database.writing() as session:
+        parcel = parcel_by_id(session, parcel_id)
+        if parcel.tracking_number != number:
+            return number
+        parcel.tracking_number = parcel.label_key = parcel.price = parcel.carrier_id = None
+        parcel.service = parcel.track_address = parcel.label_file = ""
+        subject = audit.Subject("order", shipment.order_id)
+        audit.record(session, actor, workplace.now(), subject, f"label {number} voided")
+    return number
+
+
+def note_reprint(workplace: Workplace, actor: Actor, parcel_id: int) -> None:
+    """Notes in the log of the order that a label is printed once more."""
+    actor.must(Right.DISPATCH)
+    with workplace.database.writing() as session:
+        parcel = parcel_by_id(session, parcel_id)
+        if parcel.tracking_number is None:
+            raise refuse("no-label", "This parcel has no label.", "Buy one first.")
+        shipment = shipment_by_id(session, parcel.shipment_id)
+        subject = audit.Subject("order", shipment.order_id)
+        deed = f"label {parcel.tracking_number} printed again"
+        audit.record(session, actor, workplace.now(), subject, deed)
+
+
+def label_many(
+    workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], service: str = ""
+) -> list[Verdict]:
+    """Buys the labels of many shipments, several at the same time; returns a verdict for each. Without a
+    service, each takes the cheapest that arrives by its promised day, else the fastest."""
+    actor.must(Right.DISPATCH)
+    wanted = list(dict.fromkeys(shipment_ids))
+    if not 1 <= len(wanted) <= MOST_SHIPMENTS:
+        message = f"Labels are bought for 1 to {MOST_SHIPMENTS} shipments; it got {len(wanted)}."
+        raise refuse("shipments", message, "Tick some of them.", "pick")
+
+    def buy(shipment_id: int) -> Verdict:
+        name = str(shipment_id)
+        try:
+            with workplace.database.reading() as session:
+                shipment = shipment_by_id(session, shipment_id)
+                order = session.get_one(Order, shipment.order_id)
+                name, promised = shipment.number, order.promised_on
+            chosen = service or _chosen(workplace, shipment_id, promised)
+            return Verdict(name, True, ", ".join(buy_labels(workplace, actor, shipment_id, chosen)))
+        except Refused as refused:
+            return refused_verdict(name, refused)
+
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        return list(pool.map(buy, wanted))
+
+
+def _chosen(workplace: Workplace, shipment_id: int, promised: str | None) -> str:
+    last = date.fromisoformat(promised) if promised else None
+    found = choose_service(find_services(workplace, shipment_id), last)
+    if found is None:
+        raise refuse("no-service", "No service takes this shipment.", "Look at its parcels.")
+    return found.service
