@@ -1,5 +1,7 @@
 """Tests the plan of a warehouse and drafts of pick lists as forms."""
 
+import json
+
 from lxml import html
 
 from relvan.services.setup.bins import add_bins
@@ -101,3 +103,31 @@ def test_what_a_bin_is_for_is_said_in_its_row(workplace, owner, web):
     row = next(one for one in page.cssselect("tbody tr") if "A-01" in one.text_content())
     assert row.cssselect("[name=purpose] [selected]")[0].get("value") == "reserve"
     assert row.cssselect("[name=capacity]")[0].get("value") == "40"
+
+
+def test_a_phone_gets_all_it_needs_and_sends_what_was_scanned(released, web):
+    post(web, "/dispatch/pick-lists", pick=[str(one) for one in ids(released, "to pick")])
+    (row,) = lists(released)
+    assert row.number in web.get("/dispatch/phone").text
+    page = html.fromstring(web.get(f"/dispatch/phone/{row.id}").text)
+    told = json.loads(page.cssselect("#phone-list")[0].text)
+    first = told["picks"][0]
+    assert first["sku"] in first["codes"]
+    assert first["picked"] is None
+    scan = {
+        "key": "phone-key-1",
+        "kind": "pick",
+        "pick": first["id"],
+        "quantity": first["quantity"],
+        "code": first["codes"][-1],
+        "at": "2026-11-30T12:00:00Z",
+    }
+    for _ in range(2):
+        answer = post(web, told["send"], scans=json.dumps([scan])).json()
+        assert answer["taken"] == [{"key": "phone-key-1", "said": ""}]
+        assert answer["picks"][0]["picked"] == first["quantity"]
+        assert answer["at"] >= told["at"]
+    assert post(web, told["send"], scans="no json").status_code == 422
+    worker = web.get("/phone-worker.js")
+    assert worker.headers["service-worker-allowed"] == "/"
+    assert web.get("/dispatch/phone/999").status_code == 404

@@ -33,6 +33,7 @@ from relvan.store.tables.dispatch import (
     ParcelLine,
     Pick,
     PickList,
+    ScanEvent,
     Shipment,
     ShipmentLine,
 )
@@ -156,6 +157,7 @@ __all__ = [
     "CartonRow",
     "Manifest",
     "PickList",
+    "ScanEvent",
     "Picture",
     "Preference",
     "PriceBreak",

@@ -118,6 +118,26 @@ class Pick(Table):
     tote: Mapped[int | None]
 
 
+class ScanEvent(Table):
+    """Something that was scanned or pressed on a phone while picking, once by its key: `kind` is pick,
+    undo or wrong (a scan that the phone refused). `said` is what was answered when it could not be
+    done; empty when it was."""
+
+    __tablename__ = "scan_event"
+    __table_args__ = strict(
+        CheckConstraint("kind IN ('pick', 'undo', 'wrong')", name="kind"),
+        Index("ix_scan_event_pick_list_id", "pick_list_id"),
+    )
+    key: Mapped[str] = mapped_column(primary_key=True)
+    pick_list_id: Mapped[int] = mapped_column(ForeignKey("pick_list.id"))
+    pick_id: Mapped[int]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    kind: Mapped[str]
+    said: Mapped[str] = mapped_column(default="")
+    scanned_at: Mapped[datetime]
+    at: Mapped[datetime]
+
+
 class Parcel(Table):
     """One box of a shipment with one label. Weight is in grams, the price in minor units.
 

@@ -1,0 +1,237 @@
+// Picking on a phone with a scanner: bin, goods, tote. It goes on without a network; what was scanned is kept
+// and sent later, each once and in order.
+import { forget, keep, waiting } from "./phone_queue.js";
+
+const AGAIN_MS = 3000;
+const MOST_SENT = 100;
+const LOW_HZ = 180;
+
+const plain = (code) => code.trim().toUpperCase();
+const padded = (code) => (/^\d{8,14}$/.test(code) ? code.padStart(14, "0") : code);
+const same = (a, b) => plain(a) === plain(b) || padded(plain(a)) === padded(plain(b));
+
+function low() {
+  const context = new AudioContext();
+  const tone = context.createOscillator();
+  tone.type = "square";
+  tone.frequency.value = LOW_HZ;
+  tone.connect(context.destination);
+  tone.start();
+  tone.stop(context.currentTime + 0.35);
+  navigator.vibrate?.([200, 80, 200]);
+}
+
+class Round {
+  constructor(root, told) {
+    this.root = root;
+    this.told = told;
+    this.step = "bin";
+    this.units = 0;
+    this.last = null;
+    this.sending = false;
+  }
+
+  part(name) {
+    return this.root.querySelector(`[data-${name}]`);
+  }
+
+  get current() {
+    return this.told.picks.find((pick) => pick.picked === null);
+  }
+
+  get place() {
+    return `phone-list-${this.told.id}`;
+  }
+
+  // a page that comes from the phone itself may be older than the last answer
+  recall() {
+    const kept = JSON.parse(localStorage.getItem(this.place) ?? "null");
+    if (kept && kept.at > this.told.at) Object.assign(this.told, kept);
+  }
+
+  remember() {
+    localStorage.setItem(this.place, JSON.stringify({ at: this.told.at, picks: this.told.picks }));
+  }
+
+  async start() {
+    this.recall();
+    for (const scan of await waiting(this.told.id)) this.apply(scan);
+    this.part("each").checked = localStorage.getItem("phone-each") === "yes";
+    this.part("each").addEventListener("change", (event) => localStorage.setItem("phone-each", event.target.checked ? "yes" : "no"));
+    this.part("enter").addEventListener("click", () => this.scan());
+    this.part("code").addEventListener("keydown", (event) => {
+      if (event.key !== "Enter") return;
+      event.preventDefault();
+      this.scan();
+    });
+    this.part("take-short").addEventListener("click", () => this.takeShort());
+    this.part("undo").addEventListener("click", () => this.undo());
+    addEventListener("online", () => this.send());
+    setInterval(() => this.send(), AGAIN_MS);
+    this.begin();
+    this.send();
+  }
+
+  begin() {
+    const pick = this.current;
+    this.units = 0;
+    this.step = pick?.bin ? "bin" : "goods";
+    this.show();
+  }
+
+  show() {
+    const pick = this.current;
+    const done = this.told.picks.filter((one) => one.picked !== null).length;
+    this.part("count").textContent = `${done} of ${this.told.picks.length} picks done`;
+    this.part("step").hidden = !pick;
+    this.part("done").hidden = Boolean(pick);
+    this.part("undo").hidden = this.last === null;
+    if (!pick) return;
+    const asks = { bin: "Scan the bin", goods: `Scan the goods${this.units ? `: ${this.units} of ${pick.quantity}` : ""}`, tote: "Scan the tote" };
+    this.part("ask").textContent = asks[this.step];
+    this.part("place").textContent = this.step === "tote" ? `Tote ${pick.tote}` : pick.bin || "ask";
+    this.part("take").textContent = pick.quantity;
+    this.part("tote").textContent = pick.tote ? `into tote ${pick.tote}` : "";
+    this.part("sku").textContent = pick.sku;
+    this.part("title").textContent = `${pick.title}, for ${pick.shipment}`;
+    this.part("picture").hidden = !pick.picture;
+    if (pick.picture) this.part("picture").src = pick.picture;
+    this.part("short").value = "0";
+    this.part("code").value = "";
+    this.part("code").focus();
+  }
+
+  refuse(words) {
+    const sign = this.part("refused");
+    sign.textContent = words;
+    sign.hidden = false;
+    low();
+    this.part("code").value = "";
+    this.part("code").focus();
+  }
+
+  scan() {
+    const code = this.part("code").value;
+    const pick = this.current;
+    if (!pick || !code.trim()) return;
+    this.part("refused").hidden = true;
+    if (this.step === "bin") {
+      if (!same(code, pick.bin)) return this.wrong(code, `“${code}” is not bin ${pick.bin}.`);
+      this.step = "goods";
+    } else if (this.step === "goods") {
+      if (!pick.codes.some((one) => same(one, code))) return this.wrong(code, `“${code}” is not ${pick.sku}. Put it back.`);
+      this.code = code.trim();
+      this.units = this.part("each").checked ? this.units + 1 : pick.quantity;
+      if (this.units >= pick.quantity) {
+        if (pick.tote) this.step = "tote";
+        else return this.pick(pick.quantity, this.code);
+      }
+    } else {
+      const number = plain(code).replace(/^.*[-/ ]?T(?=\d+$)/, "");
+      if (number !== String(pick.tote)) return this.wrong(code, `“${code}” is not tote ${pick.tote}.`);
+      return this.pick(pick.quantity, this.code);
+    }
+    this.show();
+  }
+
+  wrong(code, words) {
+    this.note({ kind: "wrong", pick: this.current.id, quantity: 0, code });
+    this.refuse(words);
+  }
+
+  takeShort() {
+    const pick = this.current;
+    const taken = Number(this.part("short").value);
+    if (!pick || !Number.isInteger(taken) || taken < 0 || taken >= pick.quantity) return this.refuse(`Fewer than ${pick?.quantity} are meant.`);
+    this.part("step").querySelector("details").open = false;
+    this.pick(taken, "");
+  }
+
+  pick(quantity, code) {
+    const pick = this.current;
+    this.last = pick.id;
+    this.note({ kind: "pick", pick: pick.id, quantity, code });
+  }
+
+  undo() {
+    const pick = this.last;
+    this.last = null;
+    this.note({ kind: "undo", pick, quantity: 0, code: "" });
+  }
+
+  async note(scan) {
+    const kept = { ...scan, key: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`, list: this.told.id, at: new Date().toISOString() };
+    this.apply(kept);
+    await keep(kept);
+    if (scan.kind !== "wrong") this.begin();
+    this.send();
+  }
+
+  apply(scan) {
+    const pick = this.told.picks.find((one) => one.id === scan.pick);
+    if (!pick) return;
+    if (scan.kind === "pick") pick.picked = scan.quantity;
+    if (scan.kind === "undo") pick.picked = null;
+  }
+
+  async send() {
+    const scans = (await waiting(this.told.id)).slice(0, MOST_SENT);
+    this.unsent(scans.length);
+    if (this.sending || !scans.length) return;
+    this.sending = true;
+    try {
+      const body = new URLSearchParams({ scans: JSON.stringify(scans.map(({ key, kind, pick, quantity, code, at }) => ({ key, kind, pick, quantity, code, at }))) });
+      const answer = await fetch(this.told.send, { method: "POST", body, headers: { "X-CSRF-Token": this.root.dataset.csrf } });
+      if (!answer.ok) throw new Error(String(answer.status));
+      const { taken, at, picks } = await answer.json();
+      const answered = new Set(taken.map((one) => one.key));
+      await forget(scans.filter((one) => answered.has(one.key)).map((one) => one.at_place));
+      const said = taken.find((one) => one.said)?.said;
+      await this.follow(at, picks);
+      if (said) this.refuse(said);
+    } catch {
+      // it is kept, and sent again
+    } finally {
+      this.sending = false;
+    }
+    this.unsent((await waiting(this.told.id)).length);
+  }
+
+  async follow(at, picks) {
+    const before = this.current?.id;
+    Object.assign(this.told, { at, picks });
+    this.remember();
+    for (const scan of await waiting(this.told.id)) this.apply(scan);
+    if (this.current?.id === before) this.part("count").textContent = `${picks.filter((one) => one.picked !== null).length} of ${picks.length} picks done`;
+    else this.begin();
+  }
+
+  unsent(count) {
+    const words = this.part("unsent");
+    words.hidden = !count || navigator.onLine;
+    words.textContent = `No network: ${count} ${count === 1 ? "scan is" : "scans are"} kept on this phone and sent later.`;
+  }
+}
+
+async function keepOffline(root, round) {
+  if (!("serviceWorker" in navigator)) return;
+  await navigator.serviceWorker.register(root.dataset.worker, { scope: "/" });
+  const ready = await navigator.serviceWorker.ready;
+  const parts = [...document.querySelectorAll("link[rel=stylesheet], link[rel=icon], script[src]")].map((one) => one.href || one.src);
+  const loaded = performance.getEntriesByType("resource").map((one) => one.name).filter((name) => name.startsWith(location.origin));
+  const pictures = round.told.picks.map((pick) => pick.picture).filter(Boolean);
+  const answers = new MessageChannel();
+  answers.port1.onmessage = () => {
+    root.dataset.kept = "yes";
+  };
+  const keep = [...new Set([location.href, ...parts, ...loaded.filter((name) => !name.endsWith("/scans")), ...pictures])];
+  ready.active.postMessage({ keep }, [answers.port2]);
+}
+
+export function phone(page) {
+  const root = page.querySelector("[data-phone]");
+  if (!root) return;
+  const round = new Round(root, JSON.parse(page.querySelector("#phone-list").textContent));
+  round.start();
+  keepOffline(root, round);
+}

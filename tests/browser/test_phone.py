@@ -1,0 +1,86 @@
+"""Picks on a phone with a scanner: wrong scans are refused, and the round goes on without a network."""
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import violations
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(scope="session")
+def browser_context_args():
+    return {"viewport": {"width": 390, "height": 780}, "reduced_motion": "reduce"}
+
+
+def open_list(demo):
+    """Releases what can be released, and makes a list of three shipments of Millrace with totes."""
+    wanted = {"limit": 200, "reserved": "all", "shipped": "none"}
+    numbers = [one["number"] for one in demo.api.get("/orders", params=wanted).json()["items"]]
+    demo.api.post("/orders/release", json={"numbers": numbers[:60]})
+    found = []
+    for number in numbers:
+        for shipment in demo.api.get(f"/orders/{number}").json()["shipments"]:
+            if (shipment["state"], shipment["warehouse"]) == ("to pick", "millrace"):
+                found.append(shipment["id"])
+    wish = {"shipments": found[:3], "kind": "totes"}
+    return demo.api.post("/pick-lists", json=wish).json()
+
+
+def scan(page, code):
+    page.fill("[data-code]", code)
+    page.keyboard.press("Enter")
+
+
+def pick(page, one):
+    if one["bin"]:
+        scan(page, one["bin"])
+    scan(page, one["sku"])
+    scan(page, f"T{one['tote']}")
+
+
+def picked(demo, made):
+    picks = demo.api.get(f"/pick-lists/{made['id']}").json()["picks"]
+    return [one["picked"] for one in picks]
+
+
+def test_a_round_goes_on_without_a_network_and_is_sent_later_once(demo, page, context):
+    made = open_list(demo)
+    picks = made["picks"]
+    assert len(picks) >= 3
+    page.goto(f"{demo.url}/sign-in")
+    page.get_by_text("Imogen Hartwell").click()
+    page.wait_for_url(f"{demo.url}/")
+    page.goto(f"{demo.url}/dispatch/phone/{made['id']}")
+    page.wait_for_selector("[data-kept=yes]")
+    assert violations(page) == []
+    scan(page, "Z-99")
+    assert "is not bin" in page.locator("[data-refused]").inner_text()
+    pick(page, picks[0])
+    expect(page.locator("[data-count]")).to_contain_text("1 of")
+    context.set_offline(True)
+    pick(page, picks[1])
+    page.wait_for_selector("[data-unsent]:not([hidden])")
+    page.reload()  # as after a power cut: the page and what was scanned are on the phone
+    expect(page.locator("[data-count]")).to_contain_text("2 of")
+    scan(page, picks[2]["bin"])
+    page.click("summary")
+    page.fill("[data-short]", "0")
+    page.click("[data-take-short]")
+    page.click("[data-undo]")
+    expect(page.locator("[data-count]")).to_contain_text("2 of")
+    assert picked(demo, made)[1] is None
+    context.set_offline(False)
+    pick(page, picks[2])
+    expect(page.locator("[data-count]")).to_contain_text(f"3 of {len(picks)}")
+    for _ in range(50):
+        page.wait_for_timeout(200)
+        if None not in picked(demo, made)[:3]:
+            break
+    assert picked(demo, made)[:3] == [one["quantity"] for one in picks[:3]]
+    waiting = page.evaluate(
+        "new Promise(done => { const asked = indexedDB.open('relvan-phone', 1); asked.onsuccess = () => "
+        "{ const all = asked.result.transaction('scans').objectStore('scans').count();"
+        " all.onsuccess = () => done(all.result); }; })"
+    )
+    assert waiting == 0
