@@ -356,3 +356,21 @@ def test_labels_are_bought_voided_reprinted_and_handed_over_on_a_manifest(api, f
     assert api.get(f"{V1}/manifests/{made.json()['id']}.pdf").content.startswith(b"%PDF")
     (row,) = api.get(f"{V1}/manifests").json()["items"]
     assert (row["parcels"], row["carrier"]) == (1, "Merrowline")
+
+
+def test_layouts_are_kept_shown_and_printed_over_http(api, floor):
+    wish = {"kind": "packing slip", "name": "Slip", "body": "<p>{{ order.number }}</p>"}
+    layout = api.post(f"{V1}/layouts", json=wish).json()
+    assert (layout["size"], layout["version"], layout["channel"]) == ("A4", 1, None)
+    path = f"{V1}/layouts/{layout['id']}"
+    changed = api.patch(path, json={"body": "<h1>{{ shipment.number }}</h1>", "size": "A6"}).json()
+    assert changed["versions"] == [2, 1]
+    shown = api.post(f"{path}/preview", json={"order": "S-1001"}).json()
+    assert shown == {"html": "<h1>S-1001</h1>", "missing": []}
+    other = api.post(f"{path}/preview", json={"order": "S-1001", "body": "{{ order.colour }}"})
+    assert other.json()["missing"] == ["order.colour"]
+    problem(api.post(f"{path}/preview", json={"order": "S-77"}), 404)
+    problem(api.patch(path, json={"body": "{{ order.__class__ }}"}), 422)
+    assert [one["name"] for one in api.get(f"{V1}/layouts").json()["items"]] == ["Slip"]
+    slip = api.get(f"{V1}/shipments/{floor[1]}/packing-slip.pdf")
+    assert slip.content.startswith(b"%PDF")

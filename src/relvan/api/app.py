@@ -23,6 +23,7 @@ from relvan.api import (
     invoices,
     jobs,
     labels,
+    layouts,
     listing_work,
     listings,
     mail,
@@ -84,6 +85,7 @@ MODULES = (
     bench,
     dispatch,
     labels,
+    layouts,
 )
 
 

@@ -21,8 +21,6 @@ from relvan.core.picking.lists import ListSort, RoundKind
 from relvan.core.refusal import not_found
 from relvan.core.setup.warehouses import KEY
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT
-from relvan.documents.packing_slip import packing_slip_pdf
-from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.drafts import ListChange, cancel_list, change_list, confirm_list
 from relvan.services.picking.lists import ListWish, make_pick_list, record_pick
@@ -32,7 +30,7 @@ from relvan.services.picking.undo import undo_pick
 from relvan.services.shipping.centres import hand_over, recall_shipment, send_to_centre
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
-from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.services.shipping.layouts import list_pdf, slips_pdf
 from relvan.services.verdicts import refuse_with
 from relvan.store.dispatch import (
     parcel_contents,
@@ -165,9 +163,7 @@ def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
 @router.get("/pick-lists/{pick_list_id}/sheet.pdf", **gives_file("application/pdf"))
 def get_sheet(by: By, pick_list_id: int) -> Response:
     """Returns the pick list as a page to print."""
-    return Response(
-        pick_list_pdf(pick_sheet(by.workplace, pick_list_id)), media_type="application/pdf"
-    )
+    return Response(list_pdf(by.workplace, pick_list_id), media_type="application/pdf")
 
 
 @router.post("/pick-lists/{pick_list_id}/picks")
@@ -263,9 +259,7 @@ def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
 @router.get("/shipments/{shipment_id}/packing-slip.pdf", **gives_file("application/pdf"))
 def get_slip(by: By, shipment_id: int) -> Response:
     """Returns the packing slip."""
-    return Response(
-        packing_slip_pdf(packing_slip(by.workplace, shipment_id)), media_type="application/pdf"
-    )
+    return Response(slips_pdf(by.workplace, [shipment_id]), media_type="application/pdf")
 
 
 @router.post("/shipments/{shipment_id}/parcels", status_code=201)

@@ -1,6 +1,7 @@
 """Turns a template into a PDF in black on white, with barcodes as drawings."""
 
 import io
+import re
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -16,6 +17,7 @@ from PIL import ImageFile
 from relvan.core.refusal import refuse
 
 MOST_DRAWN = 40
+INLINE_FILL = re.compile(r'style="fill:\s*(\w+);?"')
 TEMPLATES = Path(__file__).parent / "templates"
 _papers = Environment(
     loader=FileSystemLoader(TEMPLATES), autoescape=True, undefined=StrictUndefined
@@ -34,8 +36,13 @@ def barcode(code: str) -> Markup:
     out = io.BytesIO()
     options = {"module_width": 0.3, "module_height": 9.0, "quiet_zone": 3.0, "write_text": False}
     Code128(code, writer=SVGWriter()).write(out, options=options)
-    drawing = out.getvalue().decode()
-    return Markup(drawing[drawing.index("<svg") :])  # drawn here, from a code
+    return Markup(plain_drawing(out.getvalue().decode()))  # drawn here, from a code
+
+
+def plain_drawing(text: str) -> str:
+    """Returns the drawing of an SVG file with its colours as attributes, since our pages allow no
+    styles within them."""
+    return INLINE_FILL.sub(r'fill="\1"', text[text.index("<svg") :])
 
 
 def written_moment(moment: datetime, locale: str, time_zone: str) -> str:
@@ -60,9 +67,12 @@ class Enclosed:
 
 
 def paper(template: str, enclosed: Enclosed | None = None, /, **values: Any) -> bytes:
-    """Renders a template as PDF, with a file inside as PDF/A-3. Refused when the machine lacks the
-    library that lays out text.
-    """
+    """Renders a template as PDF, with a file inside as PDF/A-3."""
+    return pdf_of(_papers.get_template(template).render(barcode=barcode, **values), enclosed)
+
+
+def pdf_of(text: str, enclosed: Enclosed | None = None) -> bytes:
+    """Renders HTML as PDF; refused when the machine lacks the library that lays out text."""
     try:
         from weasyprint import HTML, Attachment  # loads system libraries that a machine may lack
     except OSError as error:
@@ -71,7 +81,7 @@ def paper(template: str, enclosed: Enclosed | None = None, /, **values: Any) -> 
     ImageFile.LOAD_TRUNCATED_IMAGES = (
         False  # it turns this on, for everybody: pictures that are cut off would be taken
     )
-    html = HTML(string=_papers.get_template(template).render(barcode=barcode, **values))
+    html = HTML(string=text)
     if enclosed is None:
         return bytes(html.write_pdf())
     inside = Attachment(

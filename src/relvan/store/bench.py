@@ -162,6 +162,16 @@ def list_of_shipment(session: Session, shipment_id: int) -> int | None:
     )
 
 
+def gtins_of_shipment(session: Session, shipment_id: int) -> dict[str, str]:
+    """Returns the GTINs of the goods of a shipment by SKU, where they have one."""
+    rows = session.execute(
+        select(Product.sku, Product.gtin)
+        .join(ShipmentLine, ShipmentLine.product_id == Product.id)
+        .where(ShipmentLine.shipment_id == shipment_id, Product.gtin.is_not(None))
+    )
+    return {sku: gtin for sku, gtin in rows if gtin}
+
+
 def cartons(session: Session, *, used: bool = False) -> Sequence[CartonRow]:
     """Returns the cartons by volume; with `used` those that are proposed."""
     volume = CartonRow.length_mm * CartonRow.width_mm * CartonRow.height_mm

@@ -122,3 +122,15 @@ def shipments_to_pick(
     if single_line:
         wanted = wanted.where(lines == 1)
     return list(session.scalars(wanted))
+
+
+def shipments_in_order(session: Session, pick_list_id: int) -> list[int]:
+    """Returns the ids of the shipments of a pick list in the order in which it comes to them."""
+    wanted = (
+        select(ShipmentLine.shipment_id)
+        .join(Pick, Pick.shipment_line_id == ShipmentLine.id)
+        .where(Pick.pick_list_id == pick_list_id)
+        .group_by(ShipmentLine.shipment_id)
+        .order_by(func.min(Pick.position))
+    )
+    return list(session.scalars(wanted))

@@ -62,6 +62,7 @@ from relvan.store.tables.orders import (
     Reservation,
     TrayRow,
 )
+from relvan.store.tables.papers import Layout, LayoutVersion
 from relvan.store.tables.people import (
     ApiToken,
     AuditEntry,
@@ -95,6 +96,8 @@ from relvan.store.tables.stock import (
 from relvan.store.tables.webhooks import Announcement, Webhook
 
 __all__ = [
+    "Layout",
+    "LayoutVersion",
     "Announcement",
     "ApiToken",
     "Attribute",

@@ -13,14 +13,13 @@ from relvan.core.shipping.life import (
     WITH_CENTRE,
     ShipmentState,
 )
-from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
 from relvan.services.picking.put_back import put_back
 from relvan.services.shipping.centres import hand_over, recall_shipment
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.layouts import carton_labels_pdf, slips_pdf
 from relvan.services.shipping.manifests import make_manifest, manifest_sheet
-from relvan.services.shipping.papers import packing_slip
 from relvan.services.shipping.voids import label_many, void_label
 from relvan.store.centres import centres
 from relvan.store.channels import channels
@@ -253,9 +252,19 @@ def shipment_put_back(desk: At, form: Form, shipment_id: int) -> Response:
 @router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
 def packing_slip_show(desk: At, shipment_id: int) -> Response:
     """Returns the packing slip, to print."""
-    return Response(
-        packing_slip_pdf(packing_slip(desk.workplace, shipment_id)), media_type="application/pdf"
-    )
+    return printed(slips_pdf(desk.workplace, [shipment_id]))
+
+
+@router.get("/shipments/{shipment_id:int}/carton-labels.pdf", name="carton_labels_show")
+def carton_labels_show(desk: At, shipment_id: int) -> Response:
+    """Returns a label for every carton of a shipment, to print."""
+    return printed(carton_labels_pdf(desk.workplace, shipment_id))
+
+
+@router.post("/do/slips", name="slips_show")
+def slips_show(desk: At, form: Form) -> Response:
+    """Returns the packing slips of the ticked shipments as one PDF."""
+    return printed(slips_pdf(desk.workplace, [int(one) for one in form.ids("pick")]))
 
 
 @router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")

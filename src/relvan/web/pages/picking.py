@@ -9,7 +9,6 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.picking.lists import ListSort, RoundKind
 from relvan.core.refusal import Refused, not_found, refuse
 from relvan.core.shipping.life import PickListState
-from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.picking.drafts import (
     ListChange,
     ProposalRule,
@@ -21,12 +20,13 @@ from relvan.services.picking.drafts import (
 from relvan.services.picking.lists import MOST_SHIPMENTS, ListWish, make_pick_lists, record_pick
 from relvan.services.picking.routes import route_of_list
 from relvan.services.picking.undo import undo_pick
-from relvan.services.shipping.papers import pick_sheet
+from relvan.services.shipping.layouts import list_pdf, slips_of_list
 from relvan.store.dispatch import pick_list_rows
 from relvan.store.people import active_people
 from relvan.web.addresses import address_of
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.floor_picture import floor_picture
+from relvan.web.printed import printed
 from relvan.web.reading import FormReader, day_of, fields_under
 
 router = APIRouter(prefix="/dispatch")
@@ -140,8 +140,13 @@ def pick_undo(desk: At, form: Form, pick_list_id: int, pick_id: int) -> Response
 @router.get("/pick-lists/{pick_list_id:int}/sheet.pdf", name="pick_list_sheet")
 def pick_list_sheet(desk: At, pick_list_id: int) -> Response:
     """Returns the pick list as a page to print."""
-    pdf = pick_list_pdf(pick_sheet(desk.workplace, pick_list_id))
-    return Response(pdf, media_type="application/pdf")
+    return printed(list_pdf(desk.workplace, pick_list_id))
+
+
+@router.get("/pick-lists/{pick_list_id:int}/slips.pdf", name="pick_list_slips")
+def pick_list_slips(desk: At, pick_list_id: int) -> Response:
+    """Returns the packing slips of a pick list as one PDF, in the order in which it is picked."""
+    return printed(slips_of_list(desk.workplace, pick_list_id))
 
 
 @router.post("/pick-lists/{pick_list_id:int}/change", name="pick_list_change")

@@ -10,6 +10,7 @@ import { needs } from "./needs.js";
 import { order, spoken } from "./order.js";
 import { phone } from "./phone.js";
 import { pictures } from "./pictures.js";
+import { places } from "./places.js";
 import { scanner } from "./scanner.js";
 import { sheet } from "./sheet.js";
 import { supply } from "./supply.js";
@@ -19,4 +20,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [bench, change, command, counting, family, keys, listing, needs, order, spoken, phone, pictures, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [bench, change, command, counting, family, keys, listing, needs, order, spoken, phone, pictures, places, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);

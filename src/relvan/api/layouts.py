@@ -1,0 +1,115 @@
+"""Serves papers in the seller's own layout over HTTP."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from relvan.api.desk import By, Caller, setup_router
+from relvan.api.shapes import Shape
+from relvan.core.papers.layouts import MOST_NAME, PaperKind
+from relvan.core.refusal import refuse
+from relvan.services.shipping.layouts import (
+    LayoutWish,
+    add_layout,
+    change_layout,
+    preview_layout,
+    shipment_called,
+)
+from relvan.store.layouts import layout_by_id, layouts, versions_of
+from relvan.store.tables import Layout
+
+router = setup_router()
+Name = Annotated[str, Field(max_length=MOST_NAME)]
+Size = Literal["A4", "A5", "A6", "Letter", "100 x 150 mm", "62 mm roll"]
+Body = Annotated[str, Field(max_length=20_000)]
+
+
+class LayoutChange(Shape):
+    """What is to change of a layout; what is left out stays. `version` brings back an older one."""
+
+    name: Name | None = None
+    size: Size | None = None
+    channel: Annotated[str, Field(max_length=60)] | None = None
+    body: Body | None = None
+    used: bool | None = None
+    version: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
+
+
+class NewLayout(Shape):
+    """A layout; without text it begins as the usual paper of its kind."""
+
+    kind: Literal["packing slip", "pick list", "carton label"]
+    name: Name
+    size: Size | None = None
+    channel: Annotated[str, Field(max_length=60)] | None = None
+    body: Body | None = None
+
+
+class PreviewWish(Shape):
+    """What a layout is shown over: a pick list by its id, or the number of an order or a shipment. `body`
+    is shown in place of what is saved."""
+
+    order: Annotated[str, Field(max_length=100)] | None = None
+    pick_list: int | None = None
+    body: Body | None = None
+
+
+def _layout_shape(by: Caller, row: Layout) -> dict[str, Any]:
+    with by.workplace.database.reading() as session:
+        versions = [one.version for one in versions_of(session, row.id)]
+    return {
+        "id": row.id,
+        "kind": row.kind,
+        "name": row.name,
+        "size": row.size,
+        "channel": row.channel or None,
+        "body": row.body,
+        "used": row.used,
+        "version": row.version,
+        "versions": versions,
+    }
+
+
+def _layout(by: Caller, layout_id: int) -> dict[str, Any]:
+    with by.workplace.database.reading() as session:
+        row = layout_by_id(session, layout_id)
+    return _layout_shape(by, row)
+
+
+@router.get("/layouts")
+def get_layouts(by: By) -> dict[str, Any]:
+    """Returns the layouts by kind and name."""
+    with by.workplace.database.reading() as session:
+        rows = layouts(session)
+    return {"items": [_layout_shape(by, row) for row in rows], "next": None}
+
+
+@router.post("/layouts", status_code=201)
+def post_layout(by: By, wish: NewLayout) -> dict[str, Any]:
+    """Adds a layout."""
+    told = LayoutWish(wish.name, wish.size, wish.channel, wish.body)
+    return _layout(by, add_layout(by.workplace, by.actor, wish.kind, told))
+
+
+@router.patch("/layouts/{layout_id}")
+def patch_layout(by: By, layout_id: int, change: LayoutChange) -> dict[str, Any]:
+    """Changes a layout; another text or size is a new version."""
+    change_layout(by.workplace, by.actor, layout_id, LayoutWish(**change.model_dump()))
+    return _layout(by, layout_id)
+
+
+@router.post("/layouts/{layout_id}/preview")
+def post_layout_preview(by: By, layout_id: int, wish: PreviewWish) -> dict[str, Any]:
+    """Returns a layout over a real order or pick list: safe HTML, and the places without a value."""
+    with by.workplace.database.reading() as session:
+        row = layout_by_id(session, layout_id)
+    if row.kind == PaperKind.PICK_LIST:
+        if wish.pick_list is None:
+            raise refuse("missing", "Name a pick list.", "Send its id.", "pick_list")
+        example = wish.pick_list
+    else:
+        example = shipment_called(by.workplace, wish.order or "")
+    found = preview_layout(
+        by.workplace, row.kind, row.body if wish.body is None else wish.body, example
+    )
+    return {"html": found.html, "missing": list(found.missing)}

@@ -1,0 +1,1 @@
+"""Papers in the seller's own layout."""

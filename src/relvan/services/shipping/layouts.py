@@ -1,0 +1,310 @@
+"""Papers in the seller's own layout: kept with all their versions, chosen by channel, and printed for one
+shipment or for all of a pick list.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from relvan.core.orders.intake import Address
+from relvan.core.papers.layouts import (
+    MOST_NAME,
+    STARTS,
+    LaidOut,
+    PaperKind,
+    PaperSize,
+    Values,
+    check_layout,
+    drawn,
+    lay_out,
+)
+from relvan.core.people.roles import Right
+from relvan.core.refusal import Refusal, not_found, refuse, refuse_if_any
+from relvan.documents.layout import layout_pdf, with_drawings
+from relvan.documents.packing_slip import packing_slip_pdf
+from relvan.documents.paper import written_day
+from relvan.documents.pick_list import pick_list_pdf
+from relvan.services import audit
+from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.services.workplace import Actor, Workplace
+from relvan.store.bench import gtins_of_shipment, shipments_named
+from relvan.store.channels import channels
+from relvan.store.dispatch import parcels_of, shipment_by_id
+from relvan.store.layouts import layout_by_id, layout_for, layout_version
+from relvan.store.picking import shipments_in_order
+from relvan.store.tables import Channel, Layout, LayoutVersion, Order, Parcel
+
+
+@dataclass(frozen=True)
+class LayoutWish:
+    """What is to be of a layout; what is None stays as it is. `version` brings back an older one."""
+
+    name: str | None = None
+    size: str | None = None
+    channel: str | None = None
+    body: str | None = None
+    used: bool | None = None
+    version: int | None = None
+
+
+def add_layout(workplace: Workplace, actor: Actor, kind: str, wish: LayoutWish) -> int:
+    """Adds a layout of a kind; without text it begins as the usual paper of its kind. Returns its id.
+
+    Raises:
+        Refused: if something makes no sense.
+    """
+    actor.must(Right.SETUP)
+    if kind not in list(PaperKind):
+        message = f"“Kind” must be one of {', '.join(PaperKind)}; it got {kind[:40]}."
+        raise refuse("not-allowed", message, "Choose one.", "kind")
+    size, body = STARTS[PaperKind(kind)]
+    row = Layout(
+        kind=kind,
+        name=(wish.name or "").strip(),
+        size=wish.size or size,
+        channel=wish.channel or "",
+        body=wish.body or body,
+        used=wish.used is not False,
+        version=1,
+    )
+    with workplace.database.writing() as session:
+        refuse_if_any(_check(row, {one.key for one in channels(session)}))
+        session.add(row)
+        session.flush()
+        _keep_version(session, workplace, actor, row)
+        subject = audit.Subject("layout", row.id)
+        audit.record(session, actor, workplace.now(), subject, f"{kind} added")
+        return row.id
+
+
+def change_layout(workplace: Workplace, actor: Actor, layout_id: int, wish: LayoutWish) -> None:
+    """Changes a layout. Another text or size is a new version; all versions are kept.
+
+    Raises:
+        Refused: if something makes no sense; nothing is changed then.
+    """
+    actor.must(Right.SETUP)
+    with workplace.database.writing() as session:
+        row = layout_by_id(session, layout_id)
+        before = (row.body, row.size)
+        if wish.version is not None:
+            old = layout_version(session, layout_id, wish.version)
+            row.body, row.size = old.body, old.size
+        for name in ("name", "size", "channel", "body", "used"):
+            value = getattr(wish, name)
+            if value is not None:
+                setattr(row, name, value.strip() if name == "name" else value)
+        refuse_if_any(_check(row, {one.key for one in channels(session)}))
+        if (row.body, row.size) != before:
+            row.version += 1
+            _keep_version(session, workplace, actor, row)
+        session.flush()
+        subject = audit.Subject("layout", row.id)
+        audit.record(session, actor, workplace.now(), subject, f"saved as version {row.version}")
+
+
+def _check(row: Layout, channel_keys: set[str]) -> list[Refusal]:
+    found = check_layout(row.body)
+    if not 1 <= len(row.name) <= MOST_NAME:
+        message = f"“Name” must have 1 to {MOST_NAME} characters."
+        found.append(Refusal("missing", message, "Type it.", "name"))
+    if row.size not in list(PaperSize):
+        message = f"“Size” must be one of {', '.join(PaperSize)}; it got {row.size[:40]}."
+        found.append(Refusal("not-allowed", message, "Choose one.", "size"))
+    if row.channel and row.channel not in channel_keys:
+        message = f"There is no channel “{row.channel[:40]}”."
+        found.append(Refusal("not-found", message, "Choose one, or none.", "channel"))
+    return found
+
+
+def _keep_version(session: Any, workplace: Workplace, actor: Actor, row: Layout) -> None:
+    session.add(
+        LayoutVersion(
+            layout_id=row.id,
+            version=row.version,
+            size=row.size,
+            body=row.body,
+            person_id=actor.person_id,
+            at=workplace.now(),
+        )
+    )
+
+
+def slip_values(workplace: Workplace, shipment_id: int) -> Values:
+    """Returns what a packing slip or a carton label can say of a shipment."""
+    slip, firm = packing_slip(workplace, shipment_id), workplace.firm
+    with workplace.database.reading() as session:
+        shipment = shipment_by_id(session, shipment_id)
+        order = session.get_one(Order, shipment.order_id)
+        parcels = parcels_of(session, shipment_id)
+        gtins = gtins_of_shipment(session, shipment_id)
+        promised = order.promised_on
+    first = parcels[0] if parcels else None
+    return {
+        "firm": {**_firm(workplace), "vat_number": firm.vat_number},
+        "customer": {**slip.to, "mail": Address.read(order.ship_to).mail},
+        "order": {
+            "number": slip.order,
+            "channel": slip.channel,
+            "channel_number": slip.channel_number,
+            "reference": order.reference,
+            "placed": slip.placed,
+            "promised": _day(workplace, promised),
+        },
+        "shipment": {"number": slip.shipment, "warehouse": slip.sender.get("name", "")},
+        "lines": [
+            {
+                "sku": line.sku,
+                "title": line.title,
+                "quantity": str(line.quantity),
+                "gtin": gtins.get(line.sku, ""),
+                "barcode": drawn("code128", gtins.get(line.sku) or line.sku),
+            }
+            for line in slip.lines
+        ],
+        "parcel": _parcel(first, 1, len(parcels)),
+        "barcode": {
+            "order": drawn("code128", slip.order),
+            "order_qr": drawn("qr", slip.order),
+            "channel_number": drawn("code128", slip.channel_number),
+            "shipment": drawn("code128", slip.shipment),
+            "tracking_number": drawn("code128", first.tracking_number or "") if first else "",
+        },
+    }
+
+
+def _firm(workplace: Workplace) -> dict[str, Any]:
+    address = Address.read(workplace.firm.address.as_dict()).as_dict()
+    return {**address, "name": workplace.firm.name or address.get("name", "")}
+
+
+def _day(workplace: Workplace, day: str | None) -> str:
+    if not day:
+        return ""
+    noon = datetime.fromisoformat(f"{day}T12:00:00")
+    moment = noon.replace(tzinfo=workplace.local_now().tzinfo)
+    return written_day(moment, workplace.firm.locale, workplace.firm.time_zone)
+
+
+def _parcel(parcel: Parcel | None, number: int, of: int) -> dict[str, str]:
+    if parcel is None:
+        return {"number": "1", "of": "1"}
+    return {
+        "number": str(number),
+        "of": str(of),
+        "weight": f"{parcel.weight_g / 1000:.3f} kg",
+        "tracking_number": parcel.tracking_number or "",
+        "carton": parcel.carton,
+    }
+
+
+def list_values(workplace: Workplace, pick_list_id: int) -> Values:
+    """Returns what a printed pick list can say."""
+    sheet = pick_sheet(workplace, pick_list_id)
+    row = sheet.pick_list
+    return {
+        "firm": _firm(workplace),
+        "list": {
+            "number": row.number,
+            "name": row.name,
+            "warehouse": row.warehouse,
+            "created": sheet.created,
+            "who": row.who,
+        },
+        "picks": [
+            {
+                "bin": pick.bin or "ask",
+                "sku": pick.sku,
+                "title": pick.title,
+                "quantity": str(pick.quantity),
+                "tote": str(pick.tote) if pick.tote else "",
+                "shipment": pick.shipment,
+                "order": pick.order,
+                "barcode": drawn("code128", pick.sku),
+            }
+            for pick in sheet.picks
+        ],
+        "barcode": {"list": drawn("code128", row.number), "list_qr": drawn("qr", row.number)},
+    }
+
+
+def slips_pdf(workplace: Workplace, shipment_ids: Sequence[int]) -> bytes:
+    """Returns the packing slips of shipments as one PDF, each in the layout of its channel; or in the
+    usual one where no layout is in use."""
+    if not shipment_ids:
+        raise refuse("nothing", "There is nothing to print.", "Choose shipments.", "pick")
+    kind = PaperKind.PACKING_SLIP
+    found = [_layout_of(workplace, kind, shipment_id) for shipment_id in shipment_ids]
+    if len(shipment_ids) == 1 and found[0] is None:
+        return packing_slip_pdf(packing_slip(workplace, shipment_ids[0]))
+    usual, _ = STARTS[kind]
+    size = PaperSize(next((row.size for row in found if row), usual))
+    pages = [
+        lay_out(row.body if row else STARTS[kind][1], slip_values(workplace, shipment_id)).html
+        for row, shipment_id in zip(found, shipment_ids, strict=True)
+    ]
+    return layout_pdf(pages, size)
+
+
+def slips_of_list(workplace: Workplace, pick_list_id: int) -> bytes:
+    """Returns the packing slips of a pick list as one PDF, in the order in which it is picked."""
+    with workplace.database.reading() as session:
+        ids = shipments_in_order(session, pick_list_id)
+    return slips_pdf(workplace, ids)
+
+
+def carton_labels_pdf(workplace: Workplace, shipment_id: int) -> bytes:
+    """Returns a label for every carton of a shipment as one PDF."""
+    row = _layout_of(workplace, PaperKind.CARTON_LABEL, shipment_id)
+    size, body = STARTS[PaperKind.CARTON_LABEL]
+    values = slip_values(workplace, shipment_id)
+    with workplace.database.reading() as session:
+        parcels: list[Parcel | None] = [*parcels_of(session, shipment_id)]
+    pages = [
+        lay_out(
+            row.body if row else body,
+            {**values, "parcel": _parcel(parcel, at, max(1, len(parcels)))},
+        ).html
+        for at, parcel in enumerate(parcels or [None], 1)
+    ]
+    return layout_pdf(pages, PaperSize(row.size) if row else size)
+
+
+def list_pdf(workplace: Workplace, pick_list_id: int) -> bytes:
+    """Returns a pick list to print, in the layout that is in use or in the usual one."""
+    with workplace.database.reading() as session:
+        row = layout_for(session, PaperKind.PICK_LIST, "")
+    if row is None:
+        return pick_list_pdf(pick_sheet(workplace, pick_list_id))
+    page = lay_out(row.body, list_values(workplace, pick_list_id)).html
+    return layout_pdf([page], PaperSize(row.size))
+
+
+def _layout_of(workplace: Workplace, kind: PaperKind, shipment_id: int) -> Layout | None:
+    with workplace.database.reading() as session:
+        order = session.get_one(Order, shipment_by_id(session, shipment_id).order_id)
+        channel = session.get(Channel, order.channel_id) if order.channel_id else None
+        return layout_for(session, kind, channel.key if channel else "")
+
+
+def preview_layout(workplace: Workplace, kind: str, body: str, example: int) -> LaidOut:
+    """Returns a layout filled with a shipment, or a pick list, as safe HTML with its codes drawn.
+
+    Raises:
+        Refused: if the layout cannot be read.
+    """
+    refuse_if_any(check_layout(body))
+    values_of = list_values if kind == PaperKind.PICK_LIST else slip_values
+    values = values_of(workplace, example)
+    found = lay_out(body, values)
+    return LaidOut(with_drawings(found.html), found.missing)
+
+
+def shipment_called(workplace: Workplace, code: str) -> int:
+    """Returns the id of the shipment that a number names: its own, its order's or the channel's."""
+    with workplace.database.reading() as session:
+        found = shipments_named(session, code.strip())
+    if not found:
+        raise not_found("shipment", code)
+    return found[0].id

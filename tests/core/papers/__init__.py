@@ -1,0 +1,1 @@
+"""Tests papers in the seller's own layout."""
