@@ -30,7 +30,7 @@ test: $(VENV)/.ready-dev
 	@sh tools/system-libraries.sh pdf browser
 	@sh tools/system-libraries.sh servers
 	@$(MAKE) --no-print-directory checks
-	$(BIN)/pytest -n $$(($$(nproc) + 1)) --durations 10 --durations-min 1  # some wait for the outside world
+	$(BIN)/pytest -n $$(($$(nproc) + 1)) --dist loadgroup --durations 10 --durations-min 1  # some wait for the outside world
 
 # What takes a minute and needs no browser, server or test: run it before every commit.
 checks: $(VENV)/.ready-dev

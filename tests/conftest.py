@@ -73,8 +73,18 @@ def pytest_xdist_make_scheduler(config, log):
 
 
 def pytest_collection_modifyitems(items):
-    """Begins the longest test first, so that at the end no worker waits for it alone."""
-    items.sort(key=lambda item: item.path.name != "test_on_servers.py")
+    """Begins the longest tests first, so that at the end no worker waits for one of them alone; and
+    gives all that use the running demo to one worker, so that it is prepared once."""
+    for item in items:
+        if "demo" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.xdist_group("demo"))
+    items.sort(key=_longest_first)
+
+
+def _longest_first(item):
+    if item.path.name == "test_on_servers.py":
+        return 0
+    return 1 if item.get_closest_marker("xdist_group") else 2
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -40,7 +40,6 @@ def take_all(page: Page) -> None:
     views = {
         "today": "/",
         "catalogue": "/catalogue",
-        "product": "/products/PT-14-CEL",
         "family": "/products/SA",
         "listings": "/listings",
         "coverage": "/listings/coverage",
@@ -49,14 +48,15 @@ def take_all(page: Page) -> None:
         "orders": "/orders",
         "board": "/orders/board",
         "order": link(page, "/orders?invoiced=all&shipped=all", "td.sku a"),
-        "channel": "/setup/channels/hagglet",
         "listing": link(page, "/listings?state=refused&channel=hagglet&q=HP", "td.sku a"),
         "stock": "/stock/PT-24-INK",
         "walk": link(page, "/dispatch?stage=picking", "a[href*='/pick-lists/']"),
-        "shipment": link(page, "/dispatch?stage=to+ship", "td.sku a"),
+        "channel": "/setup/channels/hagglet",
+        "plan": "/setup/warehouses/millrace/plan",
     }
     for name, path in views.items():
         take(page, name, path)
+    bench(page)
     bring_a_file(page)
     page.goto(f"{BASE}/listings?channel=hagglet&state=live")
     page.locator("[data-why*='/why/quantity/']").nth(3).click()
@@ -64,6 +64,14 @@ def take_all(page: Page) -> None:
     page.wait_for_timeout(400)
     page.screenshot(path=OUT / "why.png")
     move_in(page)
+
+
+def bench(page: Page) -> None:
+    """The pack bench with a shipment on it."""
+    number = link(page, "/dispatch?stage=to+pack", "td.sku a").rpartition("/")[2]
+    page.goto(f"{BASE}/dispatch/bench?shipment={number}")
+    page.wait_for_timeout(600)
+    page.screenshot(path=OUT / "bench.png")
 
 
 def move_in(page: Page) -> None:

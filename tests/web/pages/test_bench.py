@@ -4,7 +4,7 @@ from lxml import html
 
 from relvan.services.catalogue.save import change_facts
 from relvan.services.picking.lists import make_pick_list, record_pick
-from relvan.store.dispatch import pick_rows
+from relvan.store.dispatch import parcels_of, pick_rows
 from tests.visitor import post
 from tests.web.pages.test_dispatch import ids
 
@@ -127,3 +127,20 @@ def test_labels_of_many_are_bought_dispatched_and_handed_over_by_pages(released,
     (link,) = html.fromstring(made.text).cssselect("a[href^='/dispatch/manifests/']")
     assert web.get(link.get("href")).content.startswith(b"%PDF")
     assert answer.status_code == 200
+
+
+def test_every_number_on_a_paper_is_found(released, owner, web):
+    number, (first, *_) = picked(released, owner)
+    post(web, f"/dispatch/shipments/{first}/parcels", weight_g="900")
+    post(web, "/dispatch/do/labels", pick=str(first))
+    with released.database.reading() as session:
+        (parcel,) = parcels_of(session, first)
+    for code, kind in (
+        (number.lower(), "pick list"),
+        ("S-1001", "shipment"),
+        (parcel.tracking_number, "parcel"),
+    ):
+        found = html.fromstring(web.get("/find", params={"q": code}).text)
+        kinds = [one.text_content() for one in found.cssselect(".kind")]
+        assert kind in kinds
+    assert "Pack bench" in web.get("/find", params={"q": "bench"}).text

@@ -23,6 +23,7 @@ from relvan.services.listings.view import view_listing
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
 from relvan.store.catalogue import product_by_id
 from relvan.store.channels import channel_by_id
+from relvan.store.found import FoundPaper, papers_called
 from relvan.store.job_rows import count_verdicts, job_verdicts
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listing_by_id
@@ -65,10 +66,14 @@ STATIONS = (
     ("Inbox", "/orders?tray=inbox"),
     ("Short of stock", "/orders?tray=short"),
     ("Dispatch", "/dispatch"),
+    ("Pack bench", "/dispatch/bench"),
+    ("Pick on a phone", "/dispatch/phone"),
     ("Consignments", "/consignments"),
     ("Setup of channels and carriers", "/setup"),
     ("Setup of the firm", "/setup/firm"),
     ("Setup of warehouses", "/setup/warehouses"),
+    ("Setup of cartons", "/setup/cartons"),
+    ("Setup of papers", "/setup/papers"),
     ("Setup of people", "/setup/people"),
     ("Webhooks", "/setup/webhooks"),
     ("Bulk jobs", "/jobs"),
@@ -88,14 +93,21 @@ def find(desk: At, q: str = "") -> HTMLResponse:
     ]
     products: list[Any] = []
     orders: list[Any] = []
+    papers: list[FoundPaper] = []
     if words:
         with desk.workplace.database.reading() as session:
             if any(sign.isdigit() or sign == "-" for sign in words) and " " not in words:
                 products = rows_by_sku_start(session, words, 6)
             products = products or product_page(session, ProductFilter(words=words), limit=6)
             orders = order_page(session, OrderFilter(words=words), limit=6)
+            papers = papers_called(session, words)
     return desk.fragment(
-        "parts/_found.html", places=places[:6], products=products, orders=orders, words=words
+        "parts/_found.html",
+        places=places[:6],
+        products=products,
+        orders=orders,
+        papers=papers,
+        words=words,
     )
 
 
