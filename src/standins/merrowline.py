@@ -75,7 +75,7 @@ def _told(row: Any) -> dict[str, Any]:
     }
 
 
-@desk.put("/notes/{reference}")
+@desk.put("/notes/{reference:path}")
 def book(reference: str, memory: World, wish: Annotated[dict[str, Any], Body()]) -> JSONResponse:
     """Books a parcel under the sender's own reference. The same reference is the same note."""
     key = f"merrowline:{reference}"
@@ -115,7 +115,7 @@ def book(reference: str, memory: World, wish: Annotated[dict[str, Any], Body()])
     return JSONResponse(_told(memory.row("SELECT * FROM label WHERE code = ?", code)), 201)
 
 
-@desk.get("/notes/{reference}")
+@desk.get("/notes/{reference:path}")
 def look_up(reference: str, memory: World) -> dict[str, Any]:
     """Returns the note that was booked under a reference."""
     row = memory.row("SELECT * FROM label WHERE client_ref = ?", f"merrowline:{reference}")
@@ -144,7 +144,7 @@ def withdraw(code: str, memory: World) -> JSONResponse:
     return JSONResponse({"parcel": code, "withdrawn": True})
 
 
-@desk.put("/day-sheets/{reference}")
+@desk.put("/day-sheets/{reference:path}")
 def day_sheet(
     reference: str, memory: World, wish: Annotated[dict[str, Any], Body()]
 ) -> JSONResponse:

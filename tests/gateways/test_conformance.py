@@ -7,7 +7,7 @@ import pytest
 from relvan.core.money import Money
 from relvan.core.orders.intake import Address
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal, OutsideTrouble
-from relvan.gateways.carriers.ostrel import open_carrier
+from relvan.gateways.carriers.dialects import CARRIERS, open_carrier
 from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile, PriceRow
 from relvan.gateways.channels.registry import open_gateway, rulebook, rulebooks
 from relvan.gateways.scale import read_scale
@@ -255,41 +255,78 @@ def test_nobody_at_the_address_is_trouble_that_changed_nothing():
     assert not trouble.value.unclear
 
 
-@pytest.fixture
-def carrier(world):
+# key -> a service to the Netherlands, and one that does not go there
+ROUTES = {"ostrel": ("tracked", "slim"), "merrowline": ("door", "before-ten")}
+
+
+@pytest.fixture(params=sorted(CARRIERS))
+def carrier(request, world):
+    key = request.param
     found = open_carrier(
-        "Ostrel Post", world.seller_api("ostrel"), world.token("ostrel"), private_allowed=True
+        key, CARRIERS[key], world.seller_api(key), world.token(key), private_allowed=True
     )
+    found.key = key
     yield found
     found.close()
 
 
 @pytest.mark.parametrize(
-    ("country", "grams", "services"),
+    ("key", "country", "grams", "services"),
     [
-        ("IE", 500, ["slim", "tracked", "morning", "bulky"]),
-        ("NL", 500, ["tracked", "bulky"]),
-        ("NL", 25_000, ["bulky"]),
-        ("IE", 40_000, []),
+        ("ostrel", "IE", 500, ["slim", "tracked", "morning", "bulky"]),
+        ("ostrel", "NL", 500, ["tracked", "bulky"]),
+        ("ostrel", "NL", 25_000, ["bulky"]),
+        ("ostrel", "IE", 40_000, []),
+        ("merrowline", "IE", 500, ["saver", "door", "before-ten"]),
+        ("merrowline", "NL", 12_000, ["door"]),
+        ("merrowline", "IE", 25_001, []),
     ],
 )
-def test_a_carrier_offers_what_takes_the_parcel_there(carrier, country, grams, services):
+def test_a_carrier_offers_what_takes_the_parcel_there(world, key, country, grams, services):
+    carrier = open_carrier(
+        key, CARRIERS[key], world.seller_api(key), world.token(key), private_allowed=True
+    )
     to = Address("Ada", "1 Row", "T", "1", country, "")
-    assert [quote.service for quote in carrier.quotes(to, grams)] == services
+    quotes = carrier.quotes(to, grams)
+    carrier.close()
+    assert [quote.service for quote in quotes] == services
+    assert all(quote.price > 0 and quote.currency == "EUR" for quote in quotes)
+
+
+def test_an_account_that_the_carrier_does_not_know_is_refused(world):
+    for key in CARRIERS:
+        carrier = open_carrier(key, key, world.seller_api(key), "wrong", private_allowed=True)
+        with pytest.raises(OutsideTrouble, match="token"):
+            carrier.test()
+        carrier.close()
 
 
 def test_a_label_is_bought_once_under_its_key(carrier, world):
-    assert carrier.find_label("k") is None
-    first = carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1")
-    assert (
-        carrier.buy_label("k", "tracked", SENDER, BUYER, 900, "O-1")
-        == carrier.find_label("k")
-        == first
-    )
+    there, not_there = ROUTES[carrier.key]
+    assert carrier.find_label("k/1") is None
+    first = carrier.buy_label("k/1", there, SENDER, BUYER, 900, "O-1")
+    again = carrier.buy_label("k/1", there, SENDER, BUYER, 900, "O-1")
+    assert again == carrier.find_label("k/1") == first
     assert carrier.label_file(first.tracking_number).startswith(b"%PDF")
     assert len(world.labels()) == 1
     with pytest.raises(OutsideRefusal):
-        carrier.buy_label("k2", "slim", SENDER, BUYER, 900, "")
+        carrier.buy_label("k2", not_there, SENDER, BUYER, 900, "")
+
+
+def test_a_label_is_voided_until_it_stands_on_a_manifest(carrier):
+    there, _ = ROUTES[carrier.key]
+    first, second = (
+        carrier.buy_label(key, there, SENDER, BUYER, 900, "").tracking_number for key in "ab"
+    )
+    carrier.void_label(first)
+    carrier.void_label(first)
+    with pytest.raises(OutsideRefusal):
+        carrier.close_manifest("m1", [first, second])
+    number = carrier.close_manifest("m2", [second])
+    assert carrier.close_manifest("m2", [second]) == number
+    for wrong in (second, "unknown"):
+        with pytest.raises(OutsideRefusal):
+            carrier.void_label(wrong)
 
 
 def test_the_scale_is_read(world):

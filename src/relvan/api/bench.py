@@ -144,7 +144,7 @@ def post_scan(by: By, scan: ScanShape) -> dict[str, Any]:
         by.actor,
         BenchScan(scan.code, scan.shipment, scan.weight_g, scan.anyway, scan.part),
     )
-    view = bench_view(by.workplace, done.shipment_id) if done.shipment_id else None
+    view = bench_view(by.workplace, done.shipment_id, propose=False) if done.shipment_id else None
     return {
         "shipment": done.shipment_id,
         "message": done.words,

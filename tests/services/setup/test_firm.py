@@ -60,6 +60,7 @@ def test_orders_are_numbered_as_the_firm_writes_them(workplace, owner):
         "customer": "K-1001",
         "estimate": "E-1001",
         "return": "R-1001",
+        "manifest": "M-1001",
     }
 
 

@@ -86,13 +86,14 @@ class BenchScan:
     part: bool = False
 
 
-def bench_view(workplace: Workplace, shipment_id: int) -> BenchView:
-    """Returns what a packer sees of a shipment."""
+def bench_view(workplace: Workplace, shipment_id: int, *, propose: bool = True) -> BenchView:
+    """Returns what a packer sees of a shipment; with `propose` also the cartons, which take their
+    time."""
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = session.get_one(Order, shipment.order_id)
         lines = bench_lines(session, [shipment_id])[shipment_id]
-        kinds = carton_kinds(session)
+        kinds = carton_kinds(session) if propose else []
         scan = warehouse_by_id(session, shipment.warehouse_id).bench_scan
         pick_list = list_of_shipment(session, shipment_id)
         others = to_pack_on_list(session, pick_list) if pick_list else []
@@ -102,7 +103,7 @@ def bench_view(workplace: Workplace, shipment_id: int) -> BenchView:
         order.number,
         date.fromisoformat(order.promised_on) if order.promised_on else None,
         [line for line in lines if line.left],
-        propose_for(lines, kinds),
+        propose_for(lines, kinds) if propose else CartonProposal(None),
         scan,
         len([one for one in others if one != shipment_id]),
         number,
@@ -133,7 +134,7 @@ def _with_shipment(
     """Does what a code means for the shipment on the bench, or returns None where it means none of its
     goods and no carton."""
     assert scan.shipment_id is not None
-    view = bench_view(workplace, scan.shipment_id)
+    view = bench_view(workplace, scan.shipment_id, propose=False)
     line = _line_for(view.lines, code)
     if line is not None:
         return _mark(workplace, view, line)
@@ -212,7 +213,7 @@ def _close(
     """Closes the parcel: checks what was scanned and the weight, packs it, and buys the labels once all
     is packed."""
     packed = _packed_now(scan, view)
-    carton = carton or _proposed(workplace, view)
+    carton = carton or _proposed(workplace, bench_view(workplace, view.shipment.id))
     weight = _weight(workplace, actor, scan, packed, carton)
     units = [Packed(line.sku, count) for line, count in packed]
     shipment_id = view.shipment.id
