@@ -7,8 +7,9 @@ from pydantic import Field
 
 from relvan.api.described import Named, described_text
 from relvan.api.desk import By, api_router, gives_file
-from relvan.api.shapes import Shape, verdicts_of
+from relvan.api.shapes import Shape, amount_of, verdicts_of
 from relvan.core.setup.warehouses import KEY
+from relvan.services.picking.figures import dispatch_figures
 from relvan.services.shipping.manifests import make_manifest, manifest_paper, manifest_sheet
 from relvan.services.shipping.voids import label_many, note_reprint, void_label
 from relvan.store.manifests import manifest_rows
@@ -22,6 +23,36 @@ class ManyLabels(Shape):
 
     shipments: list[Named] = Field(min_length=1, max_length=500)
     service: str = Field(default="", max_length=100)
+
+
+@router.get("/dispatch/figures")
+def get_dispatch_figures(by: By) -> dict[str, Any]:
+    """Returns how fast and surely was picked in the last 28 days, and what carriage cost beside what
+    customers paid for delivery."""
+    figures = dispatch_figures(by.workplace)
+    return {
+        "pickers": [
+            {
+                "person": one.person,
+                "rounds": one.rounds,
+                "lines": one.lines,
+                "lines_an_hour": one.an_hour,
+                "short_picks": one.short,
+                "wrong_scans": one.wrong,
+            }
+            for one in figures.pickers
+        ],
+        "carriage": [
+            {
+                "carrier": one.carrier,
+                "orders": one.orders,
+                "parcels": one.parcels,
+                "paid": amount_of(one.paid, one.currency),
+                "charged": amount_of(one.charged, one.currency),
+            }
+            for one in figures.carriage
+        ],
+    }
 
 
 @router.post("/labels")

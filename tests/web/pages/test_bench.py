@@ -144,3 +144,21 @@ def test_every_number_on_a_paper_is_found(released, owner, web):
         kinds = [one.text_content() for one in found.cssselect(".kind")]
         assert kind in kinds
     assert "Pack bench" in web.get("/find", params={"q": "bench"}).text
+
+
+def test_figures_tell_who_picked_and_what_carriage_cost(released, owner, web):
+    assert "Nothing was picked" in web.get("/dispatch/figures").text
+    number, waiting = picked(released, owner)
+    scan(web, number)
+    for shipment in waiting:
+        post(web, f"/dispatch/shipments/{shipment}/parcels", weight_g="900")
+    ticked = [str(one) for one in waiting]
+    post(web, "/dispatch/do/labels", pick=ticked)
+    post(web, "/dispatch/do/dispatch", pick=ticked)
+    rows = rows_of(web.get("/dispatch/figures"))
+    assert [row[:3] for row in rows[:1]] == [["Owner", "1", str(len(waiting))]]
+    assert rows[1][:3] == ["Ostrel Post", str(len(waiting)), str(len(waiting))]
+    paid, charged, left = rows[1][4:7]
+    assert paid.startswith("€")
+    assert charged.startswith("€")
+    assert "€" in left

@@ -17,6 +17,7 @@ from relvan.services.picking.drafts import (
     confirm_list,
     propose_lists,
 )
+from relvan.services.picking.figures import dispatch_figures
 from relvan.services.picking.lists import MOST_SHIPMENTS, ListWish, make_pick_lists, record_pick
 from relvan.services.picking.routes import route_of_list
 from relvan.services.picking.undo import undo_pick
@@ -30,6 +31,14 @@ from relvan.web.printed import printed
 from relvan.web.reading import FormReader, day_of, fields_under
 
 router = APIRouter(prefix="/dispatch")
+
+
+@router.get("/figures", name="dispatch_figures_show")
+def dispatch_figures_show(desk: At) -> HTMLResponse:
+    """Shows how fast and surely was picked in the last 28 days, and what carriage cost."""
+    figures = dispatch_figures(desk.workplace)
+    most = max((one.an_hour for one in figures.pickers), default=0)
+    return desk.page("dispatch/figures.html", "dispatch", figures=figures, most=most)
 
 
 @router.post("/pick-lists", name="pick_list_make")

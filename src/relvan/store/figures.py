@@ -1,0 +1,87 @@
+"""Queries over what was picked and what carriage cost since a moment."""
+
+from datetime import datetime
+
+from sqlalchemy import case, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.picking.figures import CarriageFigures, RoundFacts
+from relvan.store.tables import (
+    Carrier,
+    Order,
+    Parcel,
+    Person,
+    Pick,
+    PickList,
+    ScanEvent,
+    Shipment,
+)
+
+NOBODY = "nobody named"
+
+
+def rounds_since(session: Session, since: datetime) -> list[RoundFacts]:
+    """Returns the rounds in which something was picked."""
+    rows = session.execute(
+        select(
+            func.coalesce(Person.name, NOBODY),
+            func.count(Pick.id),
+            func.sum(case((Pick.picked < Pick.quantity, 1), else_=0)),
+            func.min(Pick.picked_at),
+            func.max(Pick.picked_at),
+        )
+        .join(PickList, PickList.id == Pick.pick_list_id)
+        .outerjoin(Person, Person.id == PickList.person_id)
+        .where(Pick.picked_at >= since)
+        .group_by(PickList.id, Person.name)
+    )
+    return [
+        RoundFacts(person, picks, short, (last - first).total_seconds())
+        for person, picks, short, first, last in rows
+    ]
+
+
+def wrong_scans_since(session: Session, since: datetime) -> dict[str, int]:
+    """Returns how many scans phones refused, by who scanned."""
+    rows = session.execute(
+        select(func.coalesce(Person.name, NOBODY), func.count())
+        .select_from(ScanEvent)
+        .outerjoin(Person, Person.id == ScanEvent.person_id)
+        .where(ScanEvent.kind == "wrong", ScanEvent.at >= since)
+        .group_by(Person.name)
+    )
+    return dict(rows.all())
+
+
+def carriage_since(session: Session, since: datetime) -> list[CarriageFigures]:
+    """Returns what carriers were paid for what was dispatched, beside what customers paid for delivery.
+    What a marketplace's centre sends has no carrier of ours and is left out."""
+    sent = (
+        select(
+            Carrier.name.label("carrier"),
+            Shipment.order_id,
+            Parcel.currency,
+            func.count(Parcel.id).label("parcels"),
+            func.sum(Parcel.price).label("paid"),
+        )
+        .join(Shipment, Shipment.id == Parcel.shipment_id)
+        .join(Carrier, Carrier.id == Parcel.carrier_id)
+        .where(Shipment.dispatched_at >= since, Parcel.price.is_not(None))
+        .group_by(Carrier.name, Shipment.order_id, Parcel.currency)
+        .subquery()
+    )
+    own = case((Order.currency == sent.c.currency, Order.delivery_price), else_=0)
+    rows = session.execute(
+        select(
+            sent.c.carrier,
+            func.count(),
+            func.sum(sent.c.parcels),
+            func.sum(sent.c.paid),
+            func.sum(own),
+            sent.c.currency,
+        )
+        .join(Order, Order.id == sent.c.order_id)
+        .group_by(sent.c.carrier, sent.c.currency)
+        .order_by(func.sum(sent.c.paid).desc())
+    )
+    return [CarriageFigures(*row) for row in rows]
