@@ -289,14 +289,28 @@ def ostrel_front(code: str = "") -> Response:
     return (
         RedirectResponse(f"/ostrel/track/{quote(code)}", 303)
         if code
-        else page("track.html", code="", events=[])
+        else page("track.html", code="", events=[], carrier="ostrel", name=EVERYBODY["ostrel"])
     )
 
 
-@router.get("/ostrel/track/{code}", response_class=HTMLResponse)
-def track(code: str, memory: World) -> HTMLResponse:
+@router.get("/merrowline", response_class=HTMLResponse)
+def merrowline_front(code: str = "") -> Response:
+    """Shows the form for a parcel's code."""
+    key = "merrowline"
+    return (
+        RedirectResponse(f"/{key}/track/{quote(code)}", 303)
+        if code
+        else page("track.html", code="", events=[], carrier=key, name=EVERYBODY[key])
+    )
+
+
+@router.get("/{carrier}/track/{code}", response_class=HTMLResponse)
+def track(carrier: str, code: str, memory: World) -> HTMLResponse:
     """Shows where a parcel is."""
-    return page("track.html", code=code, events=ostrel.tracking_events(memory, code))
+    if carrier not in EVERYBODY:
+        raise HTTPException(404, "No such carrier.")
+    events = ostrel.tracking_events(memory, code)
+    return page("track.html", code=code, events=events, carrier=carrier, name=EVERYBODY[carrier])
 
 
 @router.get("/{channel}", response_class=HTMLResponse)

@@ -69,7 +69,7 @@ def _told(row: Any) -> dict[str, Any]:
     return {
         "note": row["code"],
         "price": f"{row['cents'] / 100:.2f} EUR",
-        "follow": f"/ostrel/track/{row['code']}",
+        "follow": f"/merrowline/track/{row['code']}",
         "rate": row["product"],
         "mass": data["mass"],
     }

@@ -107,13 +107,13 @@ def test_one_sale_by_hand(person, demo, tmp_path):
         base + page.get_by_role("link", name="Label to print").get_attribute("href")
     )
     assert label.body().startswith(b"%PDF")
-    tracking = page.locator("text=/OP\\d{9}IE/").first.inner_text()
+    tracking = page.locator("text=/OP\\d{9}IE|MW\\d{8}/").first.inner_text()
     page.get_by_role("button", name="Dispatch", exact=True).click()
     expect(page.get_by_text("Dispatched: 1.")).to_be_visible()
     wait_until(lambda: demo.world.order("hagglet", sale)["tracking"])
     page.goto(f"{demo.world.url}/hagglet/orders/{sale}")
     expect(
-        page.get_by_role("link", name=re.search(r"OP\d{9}IE", tracking).group(0))
+        page.get_by_role("link", name=re.search(r"OP\d{9}IE|MW\d{8}", tracking).group(0))
     ).to_be_visible()
     assert demo.api.get(f"/orders/{order}").json()["tray"] == "floor"
 

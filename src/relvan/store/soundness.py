@@ -146,6 +146,18 @@ INVARIANTS = {
         UNION ALL SELECT 'job ' || j.id || ' from row ' || b.first FROM bulk_job_block b
         JOIN bulk_job j ON j.id = b.job_id
         WHERE j.state IN ('ended', 'undone') AND b.verdict IN ('new', 'changes')""",
+    "the open picks of a shipment ask for what is still to be picked": """
+        SELECT s.number || ': ' || (l.quantity - l.picked) || ' to pick, ' || coalesce(k.units, 0) || ' asked'
+        FROM shipment_line l JOIN shipment s ON s.id = l.shipment_id
+        LEFT JOIN (SELECT shipment_line_id, sum(quantity) AS units FROM pick WHERE picked IS NULL
+                   GROUP BY shipment_line_id) k ON k.shipment_line_id = l.id
+        WHERE s.state = 'picking' AND l.quantity - l.picked <> coalesce(k.units, 0)""",
+    "a parcel on a manifest has a label and was dispatched": """
+        SELECT s.number || ' parcel ' || p.position FROM parcel p JOIN shipment s ON s.id = p.shipment_id
+        WHERE p.manifest_id IS NOT NULL AND (p.tracking_number IS NULL OR s.state <> 'dispatched')""",
+    "no more is scanned at the bench than was picked": """
+        SELECT s.number || ': ' || l.scanned || ' scanned, ' || l.picked || ' picked'
+        FROM shipment_line l JOIN shipment s ON s.id = l.shipment_id WHERE l.scanned > l.picked""",
     "every product can be found by search": """
         SELECT p.sku FROM product p WHERE NOT EXISTS (SELECT 1 FROM product_search s WHERE s.rowid = p.id)""",
 }

@@ -6,6 +6,7 @@ import pytest
 
 from relvan.core.picking.lists import ListSort, RoundKind
 from relvan.core.refusal import NotAllowed, NotFound, Refused
+from relvan.services.check import check
 from relvan.services.orders.release import release_orders
 from relvan.services.picking.drafts import (
     ListChange,
@@ -26,6 +27,7 @@ from relvan.services.setup.bins import add_bins
 from relvan.services.setup.floor import floor_of, set_bin_purpose, set_plan
 from relvan.store.dispatch import pick_list_rows, pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows
+from relvan.store.tables import Pick, ShipmentLine
 from tests.house import add_pot, assert_sound, receive
 from tests.steps.orders import take
 
@@ -259,3 +261,17 @@ def test_what_was_picked_is_counted_by_bin(desk, owner):
 def test_only_who_sets_up_changes_the_plan(desk, picker):
     with pytest.raises(NotAllowed):
         set_plan(desk, picker, "millrace", {"aisles": 3, "bays": 10})
+
+
+def test_what_does_not_add_up_on_a_list_is_found_by_the_check(desk, owner):
+    made = make_pick_list(desk, owner, waiting(desk))
+    assert_sound(desk)
+    with desk.database.writing() as session:
+        pick = session.get_one(Pick, picks(desk, made)[0].id)
+        pick.quantity += 1
+        session.get_one(ShipmentLine, pick.shipment_line_id).scanned = 9
+    broken = {breach.invariant for breach in check(desk.database)}
+    assert broken == {
+        "the open picks of a shipment ask for what is still to be picked",
+        "no more is scanned at the bench than was picked",
+    }
