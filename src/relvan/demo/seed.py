@@ -45,7 +45,7 @@ from relvan.demo.plan import (
 )
 from relvan.demo.studio import Studio
 from relvan.demo.trouble import go_wrong
-from relvan.demo.warehouses import make_cartons, make_warehouse
+from relvan.demo.warehouses import hand_over_what_left, make_cartons, make_warehouse
 from relvan.gateways.carriers.dialects import CARRIERS
 from relvan.services.catalogue.save import save_many
 from relvan.services.channels.carriers import connect_carrier
@@ -131,6 +131,7 @@ class Seeder:
         self.say("orders")
         lay_out_desk(self.workplace, self.owner)
         self._orders()
+        hand_over_what_left(self.workplace, self.owner)
         self.say("Loomstead and Corvello, families and what was there before")
         studio.deliver(self.owner, lambda sku: True)
         list_on_loomstead(self.workplace, self.owner)

@@ -8,7 +8,9 @@ from relvan.services.packing.cartons import save_carton
 from relvan.services.setup.bins import add_bins, close_bin
 from relvan.services.setup.floor import plan_from_bins, set_plan
 from relvan.services.setup.warehouses import FLOOR, add_warehouse
+from relvan.services.shipping.manifests import make_manifest
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.manifests import to_hand_over
 
 PICK_UP = {"days": [0, 1, 2, 3, 4], "cut_off": "16:00"}
 
@@ -55,3 +57,12 @@ def make_cartons(workplace: Workplace, owner: Actor) -> None:
             "used": True,
         }
         save_carton(workplace, owner, code, facts)
+
+
+def hand_over_what_left(workplace: Workplace, owner: Actor) -> None:
+    """Makes the manifests of what carriers have taken from Millrace."""
+    with workplace.database.reading() as session:
+        waiting = to_hand_over(session)
+    for carrier, _, warehouse, _, _ in waiting:
+        if warehouse == "millrace":
+            make_manifest(workplace, owner, carrier, warehouse)
