@@ -13,17 +13,16 @@ from relvan.core.papers.layouts import DRAWN, SIZES, PaperSize
 from relvan.documents.paper import barcode, pdf_of, plain_drawing
 
 STYLE = """
-@page { size: %gmm %gmm; margin: %gmm }
 body { font: 10pt/1.4 sans-serif; color: #000; margin: 0 }
 h1 { font-size: 16pt; margin: 0 0 2mm } h2 { font-size: 12pt; margin: 3mm 0 1mm } p { margin: 2mm 0 }
-table { border-collapse: collapse; width: 100%%; margin-top: 3mm }
+table { border-collapse: collapse; width: 100%; margin-top: 3mm }
 th { text-align: left; border-bottom: 1pt solid #000; padding: 1mm 1.5mm; font-size: 8.5pt }
 td { border-bottom: .4pt solid #999; padding: 1.2mm 1.5mm; vertical-align: top }
 .code { font-family: monospace } .small { font-size: 8pt } .big { font-size: 13pt }
 .right { text-align: right } .center { text-align: center } .box { border: .8pt solid #000; padding: 2mm }
 .two, .top { display: flex; justify-content: space-between; gap: 6mm }
 .page { break-after: page } .page:last-child { break-after: auto }
-svg { max-width: 100%% }
+svg { max-width: 100% }
 """
 
 
@@ -47,11 +46,19 @@ def _drawing(found: Match[str]) -> str:
     return str(barcode(code)) or found[2]
 
 
-def layout_pdf(pages: Sequence[str], size: PaperSize) -> bytes:
-    """Returns pages of safe HTML as one PDF of a size; each begins a new page."""
-    body = "".join(f'<div class="page">{with_drawings(page)}</div>' for page in pages)
-    style = STYLE % SIZES[size]
+def layout_pdf(pages: Sequence[tuple[str, PaperSize]]) -> bytes:
+    """Returns pages of safe HTML as one PDF, each in its own size and beginning a new page."""
+    sizes = list(dict.fromkeys(size for _, size in pages))
+    named = "".join(
+        f"@page size{at} {{ size: {wide}mm {high}mm; margin: {margin}mm }}"
+        f" .size{at} {{ page: size{at} }}"
+        for at, (wide, high, margin) in enumerate(SIZES[size] for size in sizes)
+    )
+    body = "".join(
+        f'<div class="page size{sizes.index(size)}">{with_drawings(page)}</div>'
+        for page, size in pages
+    )
     return pdf_of(
-        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><style>{style}</style></head>'
-        f"<body>{body}</body></html>"
+        '<!DOCTYPE html><html lang="en"><head><meta charset="utf-8">'
+        f"<style>{STYLE}{named}</style></head><body>{body}</body></html>"
     )

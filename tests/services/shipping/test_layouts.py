@@ -4,8 +4,9 @@ import io
 
 import pytest
 from lxml import etree
+from pypdf import PdfReader
 
-from relvan.core.papers.layouts import PaperSize, drawn
+from relvan.core.papers.layouts import SIZES, PaperSize, drawn
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.documents.layout import layout_pdf, with_drawings
 from relvan.services.picking.lists import make_pick_list
@@ -37,6 +38,14 @@ def shop(two_pots, owner, world):
 
 def slip(shop, owner, body="<h1>{{ order.number }}</h1>", **more):
     return add_layout(shop, owner, "packing slip", LayoutWish(name="Slip", body=body, **more))
+
+
+def page_sizes(pdf):
+    """Returns the sizes of the pages of a PDF in mm."""
+    boxes = [page.mediabox for page in PdfReader(io.BytesIO(pdf)).pages]
+    return [
+        (round(float(box.width) * 25.4 / 72), round(float(box.height) * 25.4 / 72)) for box in boxes
+    ]
 
 
 def chosen(shop, kind, channel):
@@ -101,7 +110,9 @@ def test_the_slips_of_a_list_are_one_pdf(shop, owner):
     usual = slips_of_list(shop, made)
     assert usual.startswith(b"%PDF")
     slip(shop, owner, size="A6")
-    assert slips_of_list(shop, made).startswith(b"%PDF")
+    assert page_sizes(slips_of_list(shop, made)) == [(105, 148)] * 3
+    slip(shop, owner, size="A5", channel="ownshop")
+    assert sorted(page_sizes(slips_of_list(shop, made))) == [(105, 148), (105, 148), (148, 210)]
     assert slips_pdf(shop, [1]).startswith(b"%PDF")
     assert carton_labels_pdf(shop, 1).startswith(b"%PDF")
     assert list_pdf(shop, made).startswith(b"%PDF")
@@ -142,5 +153,8 @@ def test_codes_are_drawn_as_pictures_and_what_cannot_be_drawn_stays_as_text(kind
 
 
 @pytest.mark.parametrize("size", list(PaperSize))
-def test_every_size_of_page_can_be_printed(size):
-    assert layout_pdf(["<h1>One</h1>", "<p>Two</p>"], size).startswith(b"%PDF")
+def test_every_page_is_printed_in_its_own_size(size):
+    pdf = layout_pdf([("<h1>One</h1>", size), ("<p>Two</p>", PaperSize.A6)])
+    assert pdf.startswith(b"%PDF")
+    wide, high, _ = SIZES[size]
+    assert page_sizes(pdf) == [(round(wide), round(high)), (105, 148)]

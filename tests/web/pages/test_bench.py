@@ -119,6 +119,7 @@ def test_labels_of_many_are_bought_dispatched_and_handed_over_by_pages(released,
     page = html.fromstring(web.get(f"/dispatch/shipments/{waiting[0]}").text)
     (void,) = page.cssselect("form[action$='/void']")
     assert "is void." in post(web, void.get("action")).text
+    assert post(web, "/dispatch/do/slips", pick=ticked).content.startswith(b"%PDF")
     post(web, "/dispatch/do/dispatch", pick=ticked)
     sent = web.get("/dispatch?stage=dispatched")
     assert "1 parcel of" in " ".join(html.fromstring(sent.text).text_content().split())

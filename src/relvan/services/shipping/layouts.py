@@ -33,6 +33,7 @@ from relvan.store.channels import channels
 from relvan.store.dispatch import parcels_of, shipment_by_id
 from relvan.store.layouts import layout_by_id, layout_for, layout_version
 from relvan.store.picking import shipments_in_order
+from relvan.store.session import Session
 from relvan.store.tables import Channel, Layout, LayoutVersion, Order, Parcel
 
 
@@ -118,7 +119,7 @@ def _check(row: Layout, channel_keys: set[str]) -> list[Refusal]:
     return found
 
 
-def _keep_version(session: Any, workplace: Workplace, actor: Actor, row: Layout) -> None:
+def _keep_version(session: Session, workplace: Workplace, actor: Actor, row: Layout) -> None:
     session.add(
         LayoutVersion(
             layout_id=row.id,
@@ -238,13 +239,19 @@ def slips_pdf(workplace: Workplace, shipment_ids: Sequence[int]) -> bytes:
     found = [_layout_of(workplace, kind, shipment_id) for shipment_id in shipment_ids]
     if len(shipment_ids) == 1 and found[0] is None:
         return packing_slip_pdf(packing_slip(workplace, shipment_ids[0]))
-    usual, _ = STARTS[kind]
-    size = PaperSize(next((row.size for row in found if row), usual))
     pages = [
-        lay_out(row.body if row else STARTS[kind][1], slip_values(workplace, shipment_id)).html
+        _page(row, kind, slip_values(workplace, shipment_id))
         for row, shipment_id in zip(found, shipment_ids, strict=True)
     ]
-    return layout_pdf(pages, size)
+    return layout_pdf(pages)
+
+
+def _page(row: Layout | None, kind: PaperKind, values: Values) -> tuple[str, PaperSize]:
+    """Returns a page in a layout, or as the usual paper of its kind, with its size."""
+    size, body = STARTS[kind]
+    if row is None:
+        return lay_out(body, values).html, size
+    return lay_out(row.body, values).html, PaperSize(row.size)
 
 
 def slips_of_list(workplace: Workplace, pick_list_id: int) -> bytes:
@@ -257,18 +264,15 @@ def slips_of_list(workplace: Workplace, pick_list_id: int) -> bytes:
 def carton_labels_pdf(workplace: Workplace, shipment_id: int) -> bytes:
     """Returns a label for every carton of a shipment as one PDF."""
     row = _layout_of(workplace, PaperKind.CARTON_LABEL, shipment_id)
-    size, body = STARTS[PaperKind.CARTON_LABEL]
     values = slip_values(workplace, shipment_id)
     with workplace.database.reading() as session:
         parcels: list[Parcel | None] = [*parcels_of(session, shipment_id)]
+    of = max(1, len(parcels))
     pages = [
-        lay_out(
-            row.body if row else body,
-            {**values, "parcel": _parcel(parcel, at, max(1, len(parcels)))},
-        ).html
+        _page(row, PaperKind.CARTON_LABEL, {**values, "parcel": _parcel(parcel, at, of)})
         for at, parcel in enumerate(parcels or [None], 1)
     ]
-    return layout_pdf(pages, PaperSize(row.size) if row else size)
+    return layout_pdf(pages)
 
 
 def list_pdf(workplace: Workplace, pick_list_id: int) -> bytes:
@@ -277,8 +281,7 @@ def list_pdf(workplace: Workplace, pick_list_id: int) -> bytes:
         row = layout_for(session, PaperKind.PICK_LIST, "")
     if row is None:
         return pick_list_pdf(pick_sheet(workplace, pick_list_id))
-    page = lay_out(row.body, list_values(workplace, pick_list_id)).html
-    return layout_pdf([page], PaperSize(row.size))
+    return layout_pdf([_page(row, PaperKind.PICK_LIST, list_values(workplace, pick_list_id))])
 
 
 def _layout_of(workplace: Workplace, kind: PaperKind, shipment_id: int) -> Layout | None:
