@@ -1,4 +1,4 @@
-"""Which bins are picked from how often, and which products had better change places."""
+"""Which bins are picked from how often, and which products should change places."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -21,7 +21,7 @@ class BinHeat:
 
 @dataclass(frozen=True)
 class PlaceSwap:
-    """Two products that had better change places: one that is picked often and lies far, and one that is
+    """Two products that should change places: one that is picked often and lies far, and one that is
     picked less and lies nearer. `saves_m` is what 28 days like the last would have saved, in metres, if
     every pick were a walk of its own: a bound, since one walk serves several picks."""
 

@@ -24,7 +24,7 @@ MOST_CAPACITY = 1_000_000
 @dataclass(frozen=True)
 class FloorState:
     """A warehouse's plan or, while it has none, one that its bins suggest; the picks of 28 days by bin;
-    the codes of bins that are not on it; and which products had better change places."""
+    the codes of bins that are not on it; and which products should change places."""
 
     plan: NamedPlan | None
     is_kept: bool
