@@ -39,3 +39,13 @@ def problem(answer, status):
     body = answer.json()
     assert {"type", "title", "status", "code", "fix", "detail", "errors"} <= body.keys()
     return body
+
+
+def walk(api, *shipments):
+    return api.post("/api/v1/pick-lists", json={"shipments": list(shipments)}).json()
+
+
+def pick_all(api, found):
+    for pick in found["picks"]:
+        body = {"pick": pick["id"], "quantity": pick["quantity"], "code": pick["sku"]}
+        assert api.post(f"/api/v1/pick-lists/{found['id']}/picks", json=body).status_code == 200

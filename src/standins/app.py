@@ -14,12 +14,14 @@ from standins import (
     corvello_pages,
     hagglet,
     hagglet_sales,
+    journeys,
     loomstead,
     loomstead_orders,
     mailroom,
     merrowline,
     ostrel,
     ownshop,
+    tracking_pages,
     worlds,
 )
 from standins.hooks import HookSender
@@ -40,6 +42,8 @@ ROUTERS: list[Any] = [
     merrowline.desk,
     ostrel.desk,
     mailroom.router,
+    journeys.router,
+    tracking_pages.router,
     worlds.router,
     console.router,
 ]

@@ -5,7 +5,6 @@ buys.
 import re
 from datetime import datetime
 from typing import Annotated, Any
-from urllib.parse import quote
 
 from fastapi import APIRouter, Body, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -281,36 +280,6 @@ def picture(name: str, memory: World) -> Response:
     if row is None:
         raise HTTPException(404, "No such picture.")
     return Response(row["content"], media_type=row["kind"])
-
-
-@router.get("/ostrel", response_class=HTMLResponse)
-def ostrel_front(code: str = "") -> Response:
-    """Shows the form for a tracking code."""
-    return (
-        RedirectResponse(f"/ostrel/track/{quote(code)}", 303)
-        if code
-        else page("track.html", code="", events=[], carrier="ostrel", name=EVERYBODY["ostrel"])
-    )
-
-
-@router.get("/merrowline", response_class=HTMLResponse)
-def merrowline_front(code: str = "") -> Response:
-    """Shows the form for a parcel's code."""
-    key = "merrowline"
-    return (
-        RedirectResponse(f"/{key}/track/{quote(code)}", 303)
-        if code
-        else page("track.html", code="", events=[], carrier=key, name=EVERYBODY[key])
-    )
-
-
-@router.get("/{carrier}/track/{code}", response_class=HTMLResponse)
-def track(carrier: str, code: str, memory: World) -> HTMLResponse:
-    """Shows where a parcel is."""
-    if carrier not in EVERYBODY:
-        raise HTTPException(404, "No such carrier.")
-    events = ostrel.tracking_events(memory, code)
-    return page("track.html", code=code, events=events, carrier=carrier, name=EVERYBODY[carrier])
 
 
 @router.get("/{channel}", response_class=HTMLResponse)

@@ -377,10 +377,14 @@ def received(number: str, memory: World) -> dict[str, str]:
 
 @counter.put("/orders/{number}/parcels/{code}")
 def parcel(
-    number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
+    number: str,
+    code: str,
+    memory: World,
+    by: Annotated[str, Body(embed=True)] = "",
+    word: Annotated[str, Body(embed=True)] = "",
 ) -> dict[str, str]:
-    """Notes that a parcel left, under a code; repeating it changes nothing."""
-    left = {"carrier": by, "code": code}
+    """Notes that a parcel left, under a code, and what became of it; repeating it changes nothing."""
+    left = {"carrier": by, "code": code, "stage": word}
     if not trade.change_order(memory, "corvello", number, state="sent", parcel=left):
         raise HTTPException(404, "We have no such order.")
     return {"order": number}

@@ -59,7 +59,11 @@ def sent(number: str, memory: World, parcel: Annotated[dict[str, Any], Body()]) 
     """Notes that the goods are on their way, under a code; repeating it changes nothing."""
     if not parcel.get("code"):
         raise HTTPException(422, "A parcel has a code.")
-    kept = {"carrier": parcel.get("carrier", ""), "code": parcel["code"]}
+    kept = {
+        "carrier": parcel.get("carrier", ""),
+        "code": parcel["code"],
+        "stage": parcel.get("how", ""),
+    }
     if not trade.change_order(memory, "hagglet", number, state="sent", parcel=kept):
         raise HTTPException(404, "No such sale.")
     return {"sale": number}

@@ -59,10 +59,14 @@ def noted(number: str, memory: World) -> dict[str, str]:
 
 @order_desk.put("/orders/{number}/parcels/{code}")
 def gone(
-    number: str, code: str, memory: World, by: Annotated[str, Body(embed=True)] = ""
+    number: str,
+    code: str,
+    memory: World,
+    by: Annotated[str, Body(embed=True)] = "",
+    now: Annotated[str, Body(embed=True)] = "",
 ) -> dict[str, str]:
-    """Notes that a parcel is on its way, under a code; repeating it changes nothing."""
-    parcel = {"carrier": by, "code": code}
+    """Notes that a parcel is on its way, under a code, and how far; repeating it changes nothing."""
+    parcel = {"carrier": by, "code": code, "stage": now}
     if not trade.change_order(memory, "loomstead", number, state="sent", parcel=parcel):
         raise HTTPException(404, "We have no such order.")
     return {"number": number}

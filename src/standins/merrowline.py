@@ -10,7 +10,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse, Response
 
-from standins import day_sheets
+from standins import day_sheets, journeys
 from standins.hagglet import World
 from standins.labels import label_pdf
 from standins.memory import loads, next_number
@@ -43,6 +43,11 @@ def price_of(rate: str, country: str, kilograms: float) -> float | None:
     return round(base + per_kilo * int(kilograms), 2)
 
 
+def days_to(rate: str, country: str) -> int:
+    """Returns in how many days a rate arrives."""
+    return RATES[rate][5] + (0 if country in NEAR else 2)
+
+
 @desk.get("/sender")
 def sender() -> dict[str, str]:
     """Returns whose key it is."""
@@ -56,7 +61,7 @@ def rates(memory: World, to: str, mass: float) -> list[dict[str, str]]:
     for rate, facts in RATES.items():
         price = price_of(rate, to, mass)
         if price is not None:
-            days = facts[5] if to in NEAR else facts[5] + 2
+            days = days_to(rate, to)
             there = (memory.now() + timedelta(days=days)).date().isoformat()
             found.append(
                 {"rate": rate, "called": facts[0], "price": f"{price:.2f} EUR", "there_on": there}
@@ -72,6 +77,7 @@ def _told(row: Any) -> dict[str, Any]:
         "follow": f"/merrowline/track/{row['code']}",
         "rate": row["product"],
         "mass": data["mass"],
+        "there_on": journeys.arrival_of(row),
     }
 
 
@@ -107,7 +113,7 @@ def book(reference: str, memory: World, wish: Annotated[dict[str, Any], Body()])
                 key,
                 rate,
                 round(price * 100),
-                json.dumps({"to": to, "mass": mass}),
+                json.dumps({"to": to, "mass": mass, "days": days_to(rate, to["country"])}),
                 pdf,
                 memory.now().isoformat(),
             ),
@@ -154,3 +160,50 @@ def day_sheet(
     if not number:
         return JSONResponse({"fault": f"cannot stand on it: {', '.join(wrong[:5])}"}, 400)
     return JSONResponse({"sheet": number})
+
+
+SIGNS = {
+    "made": "N",
+    "collected": "T",
+    "sorted": "H",
+    "delayed": "W",
+    "delivered": "D",
+    "lost": "M",
+}
+
+
+@desk.get("/ways")
+def ways(memory: World, parcels: str) -> JSONResponse:
+    """Returns the ways of up to twenty parcels, given as one text with commas, a line for each step."""
+    codes = parcels.split(",")
+    if len(codes) > 20:
+        return JSONResponse({"fault": "twenty parcels at a time"}, 400)
+    lines = [
+        {
+            "parcel": code,
+            "sign": SIGNS[step.stage],
+            "on": step.at.strftime("%Y-%m-%d"),
+            "clock": step.at.strftime("%H:%M"),
+            "words": step.what,
+        }
+        for code in codes
+        for step in journeys.steps_of(memory, code) or ()
+    ]
+    return JSONResponse(lines)
+
+
+@desk.get("/day-sheets/{sheet}/bill")
+def bill(sheet: str, memory: World) -> list[dict[str, str]]:
+    """Returns what each parcel of a sheet costs, from the day after on."""
+    codes = journeys.billed_codes(memory, sheet)
+    if codes is None:
+        raise HTTPException(404, "That sheet is not billed yet.")
+    lines = []
+    for code in codes:
+        row = memory.row("SELECT * FROM label WHERE code = ?", code)
+        assert row is not None
+        heavier = journeys.is_reweighed(memory, row)
+        price = row["cents"] / 100 + (RATES[row["product"]][4] if heavier else 0)
+        remark = "heavier by a kilogram" if heavier else ""
+        lines.append({"parcel": code, "price": f"{price:.2f} EUR", "remark": remark})
+    return lines

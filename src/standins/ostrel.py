@@ -9,7 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse, Response
 
-from standins import day_sheets
+from standins import day_sheets, journeys
 from standins.hagglet import World
 from standins.labels import label_pdf
 from standins.memory import loads, next_number
@@ -43,6 +43,11 @@ def price_of(product: str, country: str, grams: int, longest: int) -> int | None
     return base + per_kilo * (grams // 1000)
 
 
+def days_to(product: str, country: str) -> int:
+    """Returns in how many days a product arrives."""
+    return PRODUCTS[product][6] + (0 if country == HOME else 2)
+
+
 @desk.get("/account")
 def account() -> dict[str, str]:
     """Returns who is asking."""
@@ -59,7 +64,7 @@ def quotes(
     for product, facts in PRODUCTS.items():
         cents = price_of(product, to.get("country", ""), int(parcel.get("grams", 0)), longest)
         if cents is not None:
-            days = facts[6] if to.get("country") == HOME else facts[6] + 2
+            days = days_to(product, to.get("country", ""))
             arrives = (memory.now() + timedelta(days=days)).date().isoformat()
             found.append(
                 {
@@ -115,14 +120,23 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
                 client_ref,
                 product,
                 cents,
-                json.dumps({"to": to, "parcel": parcel}),
+                json.dumps({"to": to, "parcel": parcel, "days": days_to(product, to["country"])}),
                 pdf,
                 memory.now().isoformat(),
             ),
         )
-    return JSONResponse(
-        {"code": code, "cents": cents, "money": "EUR", "track": f"/ostrel/track/{code}"}, 201
-    )
+    bought = memory.row("SELECT * FROM label WHERE code = ?", code)
+    return JSONResponse(_told(bought), 201)
+
+
+def _told(row: Any) -> dict[str, Any]:
+    return {
+        "code": row["code"],
+        "cents": row["cents"],
+        "money": "EUR",
+        "track": f"/ostrel/track/{row['code']}",
+        "arrives": journeys.arrival_of(row),
+    }
 
 
 @desk.get("/labels")
@@ -131,12 +145,7 @@ def look_up(memory: World, client_ref: str) -> dict[str, Any]:
     row = memory.row("SELECT * FROM label WHERE client_ref = ?", client_ref)
     if row is None:
         raise HTTPException(404, "Nothing bought under that reference.")
-    return {
-        "code": row["code"],
-        "cents": row["cents"],
-        "money": "EUR",
-        "track": f"/ostrel/track/{row['code']}",
-    }
+    return _told(row)
 
 
 @desk.get("/labels/{code}.pdf")
@@ -171,25 +180,48 @@ def close_manifest(memory: World, order: Annotated[dict[str, Any], Body()]) -> J
     return JSONResponse({"manifest": number}, 201)
 
 
-def tracking_events(memory: World, code: str) -> list[dict[str, str]] | None:
-    """Returns what has happened to a parcel, by the world's clock, or None when the code is
-    unknown.
-    """
-    row = memory.row("SELECT * FROM label WHERE code = ?", code)
-    if row is None:
-        return None
-    steps = [
-        (0, "Label made"),
-        (240, "Collected"),
-        (1200, "At the sorting hall"),
-        (3600, "Delivered"),
-    ]
-    start = memory.now().__class__.fromisoformat(row["bought_at"])
-    return [
-        {"at": (start + timedelta(minutes=after)).isoformat(timespec="minutes"), "what": what}
-        for after, what in steps
-        if start + timedelta(minutes=after) <= memory.now()
-    ]
+STAGES = {
+    "made": "announced",
+    "collected": "taken-over",
+    "sorted": "in-hall",
+    "delayed": "held-back",
+    "delivered": "handed-out",
+    "lost": "not-found",
+}
+
+
+@desk.post("/tracking")
+def tracking(memory: World, codes: Annotated[list[str], Body(embed=True)]) -> JSONResponse:
+    """Returns what has happened to up to fifty parcels; codes that nobody knows are left out."""
+    if len(codes) > 50:
+        return JSONResponse({"error": "fifty codes at a time"}, 422)
+    found = {code: journeys.steps_of(memory, code) for code in codes}
+    told = {
+        code: [
+            {"at": step.at.isoformat(), "stage": STAGES[step.stage], "text": step.what}
+            for step in steps
+        ]
+        for code, steps in found.items()
+        if steps
+    }
+    return JSONResponse({"parcels": told})
+
+
+@desk.get("/manifests/{number}/bill")
+def bill(number: str, memory: World) -> dict[str, Any]:
+    """Returns what each parcel of a manifest costs; it is written on the day after."""
+    codes = journeys.billed_codes(memory, number)
+    if codes is None:
+        raise HTTPException(404, "There is no bill of that manifest yet.")
+    lines = []
+    for code in codes:
+        row = memory.row("SELECT * FROM label WHERE code = ?", code)
+        assert row is not None
+        heavier = journeys.is_reweighed(memory, row)
+        more = PRODUCTS[row["product"]][5] if heavier else 0
+        why = "one kilogram more than said" if more else ""
+        lines.append({"code": code, "cents": row["cents"] + more, "money": "EUR", "why": why})
+    return {"manifest": number, "lines": lines}
 
 
 def bought_labels(memory: World) -> list[dict[str, Any]]:

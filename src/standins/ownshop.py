@@ -325,10 +325,14 @@ def acknowledge(number: str, memory: World) -> dict[str, Any]:
 
 @admin.put("/orders/{number}/dispatches/{code}")
 def dispatch(
-    number: str, code: str, memory: World, carrier: Annotated[str, Body(embed=True)] = ""
+    number: str,
+    code: str,
+    memory: World,
+    carrier: Annotated[str, Body(embed=True)] = "",
+    state: Annotated[str, Body(embed=True)] = "",
 ) -> dict[str, Any]:
-    """Notes that a parcel left, under a tracking code."""
-    parcel = {"carrier": carrier, "code": code}
+    """Notes that a parcel left, under a tracking code, and what became of it."""
+    parcel = {"carrier": carrier, "code": code, "stage": state}
     if not trade.change_order(memory, "ownshop", number, state="sent", parcel=parcel):
         raise HTTPException(404, "No such order.")
     return {"number": number}

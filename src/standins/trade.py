@@ -244,6 +244,19 @@ def find_order(memory: Memory, channel: str, number: str) -> dict[str, Any] | No
     return order_as_dict(row) if row else None
 
 
+def _with_parcel(
+    tracking: list[dict[str, str]], parcel: dict[str, str] | None
+) -> list[dict[str, str]]:
+    """Returns the parcels of an order with what is said of one of them now; a word that was said before
+    stays until another is."""
+    if parcel is None:
+        return tracking
+    said = {key: value for key, value in parcel.items() if value or key != "stage"}
+    if any(one["code"] == parcel["code"] for one in tracking):
+        return [{**one, **said} if one["code"] == parcel["code"] else one for one in tracking]
+    return [*tracking, said]
+
+
 def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> bool:
     """Changes an order's state, payment or tracking and moves it to the end of the sequence."""
     with memory.writing() as db:
@@ -252,10 +265,7 @@ def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> b
         ).fetchone()
         if row is None:
             return False
-        tracking = loads(row["tracking"])
-        parcel = changes.get("parcel")
-        if parcel and parcel not in tracking:
-            tracking.append(parcel)
+        tracking = _with_parcel(loads(row["tracking"]), changes.get("parcel"))
         db.execute(
             "UPDATE purchase SET state = ?, paid = ?, seen = ?, tracking = ?, seq = ? WHERE channel = ? AND number = ?",
             (

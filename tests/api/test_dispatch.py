@@ -4,35 +4,10 @@ nothing."""
 import pytest
 
 from relvan.services.people.tokens import make_token
-from tests.caller import problem, put_in
-from tests.house import assert_sound, connect, every_row, read
-from tests.snapshots import built_once
+from tests.caller import pick_all, problem, walk
+from tests.house import assert_sound, every_row, read
 
 V1 = "/api/v1"
-
-
-@built_once
-def floor(api, workplace, owner, world):
-    """Builds two released orders, of one and of three pots; returns the ids of their shipments by
-    units."""
-    connect(workplace, owner, world, "hagglet")
-    put_in(api, sku="PT-14", units=10, gtin="4006381333931", aliases=["OLD-14"])
-    to = {
-        "name": "Ada Fennimore",
-        "street": "12 Row",
-        "town": "Tarnhollow",
-        "postcode": "T1",
-        "country": "IE",
-    }
-    found = {}
-    for units in (1, 3):
-        lines = [{"sku": "PT-14", "quantity": units}]
-        order = api.post(f"{V1}/orders", json={"lines": lines, "ship_to": to, "paid": True}).json()[
-            "number"
-        ]
-        assert api.post(f"{V1}/orders/release", json={"numbers": [order]}).json()["items"][0]["ok"]
-        found[units] = api.get(f"{V1}/orders/{order}").json()["shipments"][0]["id"]
-    return found
 
 
 def refused(api, method, path, body, status, code):
@@ -42,16 +17,6 @@ def refused(api, method, path, body, status, code):
     assert found["code"] == code, found
     assert every_row(workplace) == before, "what is refused changes nothing"
     return found
-
-
-def walk(api, *shipments):
-    return api.post(f"{V1}/pick-lists", json={"shipments": list(shipments)}).json()
-
-
-def pick_all(api, found):
-    for pick in found["picks"]:
-        body = {"pick": pick["id"], "quantity": pick["quantity"], "code": pick["sku"]}
-        assert api.post(f"{V1}/pick-lists/{found['id']}/picks", json=body).status_code == 200
 
 
 @pytest.mark.parametrize(

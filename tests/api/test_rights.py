@@ -175,6 +175,8 @@ CALLS = {
     "POST /labels": (Right.DISPATCH, {"shipments": [1]}),
     "POST /parcels/{parcel_id}/void": (Right.DISPATCH, None),
     "POST /parcels/{parcel_id}/reprint": (Right.DISPATCH, None),
+    "POST /parcels/follow": (Right.DISPATCH, None),
+    "PUT /parcels/{parcel_id}/claim": (Right.DISPATCH, {"state": "made"}),
     "POST /manifests": (Right.DISPATCH, {"carrier": "ostrel", "warehouse": "millrace"}),
     "POST /bench/scan": (Right.DISPATCH, {"code": "S-1"}),
     "POST /cartons": (Right.SETUP, {"code": "BX", "name": "Box"}),

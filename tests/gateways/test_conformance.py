@@ -6,6 +6,7 @@ import pytest
 
 from relvan.core.money import Money
 from relvan.core.orders.intake import Address
+from relvan.core.shipping.tracking import ParcelStage
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal, OutsideTrouble
 from relvan.gateways.carriers.dialects import CARRIERS, open_carrier
 from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile, PriceRow
@@ -346,3 +347,37 @@ def test_a_rulebook_is_whole(book):
         for rule in book.fields
         if rule.kind == "choice" and rule.default
     )
+
+
+def test_a_carrier_says_what_has_happened_to_parcels_and_what_they_cost(carrier, world):
+    to = Address("Ada", "1 Row", "T", "1", "IE", "")
+    service = ROUTES[carrier.key][0]
+    numbers = [
+        carrier.buy_label(f"way-{place}", service, to, to, 900, "").tracking_number
+        for place in range(60)
+    ]
+    first = carrier.track([*numbers, "NOBODY-1"])
+    assert set(first) == set(numbers)
+    assert {events[0].stage for events in first.values()} == {ParcelStage.ANNOUNCED}
+    sheet = carrier.close_manifest("way", numbers[:3])
+    assert carrier.charges(sheet) is None
+    habits = {"reweighed_percent": 100}
+    world.client.put(f"/world/{carrier.key}/habits", json=habits).raise_for_status()
+    world.client.post("/world/clock", json={"advance_minutes": 5 * 24 * 60}).raise_for_status()
+    later = carrier.track(numbers)
+    assert {events[-1].stage for events in later.values()} == {ParcelStage.DELIVERED}
+    for events in later.values():
+        assert [event.at for event in events] == sorted(event.at for event in events)
+    charged = carrier.charges(sheet)
+    assert [one.tracking_number for one in charged] == numbers[:3]
+    price = next(q.price for q in carrier.quotes(to, 900) if q.service == service)
+    assert all(one.price > price and one.reason for one in charged)
+
+
+def test_the_day_of_arrival_that_was_quoted_stands_on_the_label(carrier):
+    to = Address("Ada", "1 Row", "T", "1", "NL", "")
+    service = ROUTES[carrier.key][0]
+    (quote,) = (one for one in carrier.quotes(to, 900) if one.service == service)
+    label = carrier.buy_label("day", service, to, to, 900, "")
+    assert label.arrives == quote.arrives
+    assert carrier.find_label("day") == label

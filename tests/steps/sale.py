@@ -2,6 +2,7 @@
 
 from relvan.services.orders.release import release_orders
 from relvan.services.packing.parcels import add_parcel
+from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import shipment_rows
@@ -30,3 +31,12 @@ def packed(workplace, owner, shipment, weight=900):
     add_parcel(workplace, owner, shipment, [], weight)
     service = find_services(workplace, shipment)[0].service
     return buy_labels(workplace, owner, shipment, service)
+
+
+def pick_all_waiting(workplace, owner):
+    """Picks every shipment that waits for it; returns the shipments."""
+    waiting = [row.id for row in shipments(workplace, "to pick")]
+    made = make_pick_list(workplace, owner, waiting)
+    for row in picks_of(workplace, made):
+        record_pick(workplace, owner, made, row.id, row.quantity)
+    return waiting

@@ -32,6 +32,7 @@ from relvan.api import (
     move_in,
     order_desk,
     orders,
+    parcels,
     people,
     prices,
     rates,
@@ -86,6 +87,7 @@ MODULES = (
     dispatch,
     labels,
     layouts,
+    parcels,
 )
 
 

@@ -27,8 +27,8 @@ class ManyLabels(Shape):
 
 @router.get("/dispatch/figures")
 def get_dispatch_figures(by: By) -> dict[str, Any]:
-    """Returns how fast and surely was picked in the last 28 days, and what carriage cost beside what
-    customers paid for delivery."""
+    """Returns how fast and surely was picked in the last 28 days, and what carriers quoted and billed
+    beside what customers paid for delivery (`charged`), and how full cartons are."""
     figures = dispatch_figures(by.workplace)
     return {
         "pickers": [
@@ -49,8 +49,18 @@ def get_dispatch_figures(by: By) -> dict[str, Any]:
                 "parcels": one.parcels,
                 "paid": amount_of(one.paid, one.currency),
                 "charged": amount_of(one.charged, one.currency),
+                "billed": amount_of(one.billed, one.currency),
             }
             for one in figures.carriage
+        ],
+        "cartons": [
+            {
+                "carton": one.carton,
+                "parcels": one.parcels,
+                "units": one.units,
+                "fill": round(one.fill, 4),
+            }
+            for one in figures.cartons
         ],
     }
 

@@ -18,6 +18,7 @@ class Work(StrEnum):
     JOBS = "jobs"  # a bulk job is to be rehearsed, applied or undone
     ANNOUNCE = "announce"  # a webhook of the seller's has something to hear
     CENTRES = "centres"  # marketplaces' centres are to be handed something, or asked
+    PARCELS = "parcels"  # carriers are to be asked about parcels under way
     MAIL = "mail"  # mails wait to be sent
     SALES = "sales"  # a sale price was planned or ended
     CHANNELS = "channels"  # a channel was connected, paused or let go on
@@ -34,6 +35,7 @@ SAFETY_S = {
     Work.JOBS: 5.0,
     Work.ANNOUNCE: 5.0,
     Work.CENTRES: 20.0,
+    Work.PARCELS: 120.0,
     Work.MAIL: 10.0,
     Work.SALES: 30.0,
     Work.CHANNELS: 5.0,

@@ -22,6 +22,7 @@ from relvan.demo.loomstead import list_on_loomstead
 from relvan.demo.mails import write_to_customers
 from relvan.demo.order_desk import keep_books, lay_out_desk, leave_every_state, sell_on_account
 from relvan.demo.outside import use_mailroom, use_scale
+from relvan.demo.parcels import follow_what_left
 from relvan.demo.plan import (
     BY_TELEPHONE,
     DAYS,
@@ -147,6 +148,7 @@ class Seeder:
         send_from_the_depot(self.workplace, self.owner, self.world)
         self.now = datetime.now(UTC)
         write_to_customers(self.workplace, self.owner)
+        follow_what_left(self.workplace, self.owner, self.world)
         self._settle()
         self.world.close()
         self.workplace.close()
@@ -384,7 +386,7 @@ class Seeder:
     def _pack_and_label(self, shipments: list[int], *, label: bool = True) -> None:
         for shipment in shipments:
             add_parcel(
-                self.workplace, self.owner, shipment, [], 400 + self.dice.randint(0, 900), "M2"
+                self.workplace, self.owner, shipment, [], 400 + self.dice.randint(0, 900), "BX-M"
             )
         if label:
             with ThreadPoolExecutor(LABELS_AT_ONCE) as labelling:  # the carrier takes its time

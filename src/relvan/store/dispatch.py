@@ -225,6 +225,10 @@ class ParcelRow:
     carrier: str
     service: str
     tracking_number: str | None
+    stage: str
+    stage_at: datetime | None
+    arrives_on: str | None
+    track_address: str
 
 
 def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
@@ -238,6 +242,10 @@ def parcel_rows(session: Session, order_id: int) -> list[ParcelRow]:
             func.coalesce(Carrier.name, Parcel.service),
             Parcel.service,
             Parcel.tracking_number,
+            Parcel.stage,
+            Parcel.stage_at,
+            Parcel.arrives_on,
+            Parcel.track_address,
         )
         .join(Shipment, Shipment.id == Parcel.shipment_id)
         .outerjoin(Carrier, Carrier.id == Parcel.carrier_id)

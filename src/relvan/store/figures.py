@@ -5,16 +5,20 @@ from datetime import datetime
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
-from relvan.core.picking.figures import CarriageFigures, RoundFacts
+from relvan.core.picking.figures import CarriageFigures, CartonFigures, RoundFacts
 from relvan.store.tables import (
     Carrier,
+    CartonRow,
     Order,
     Parcel,
+    ParcelLine,
     Person,
     Pick,
     PickList,
+    Product,
     ScanEvent,
     Shipment,
+    ShipmentLine,
 )
 
 NOBODY = "nobody named"
@@ -63,6 +67,7 @@ def carriage_since(session: Session, since: datetime) -> list[CarriageFigures]:
             Parcel.currency,
             func.count(Parcel.id).label("parcels"),
             func.sum(Parcel.price).label("paid"),
+            func.sum(func.coalesce(Parcel.charged, Parcel.price)).label("billed"),
         )
         .join(Shipment, Shipment.id == Parcel.shipment_id)
         .join(Carrier, Carrier.id == Parcel.carrier_id)
@@ -79,9 +84,45 @@ def carriage_since(session: Session, since: datetime) -> list[CarriageFigures]:
             func.sum(sent.c.paid),
             func.sum(own),
             sent.c.currency,
+            func.sum(sent.c.billed),
         )
         .join(Order, Order.id == sent.c.order_id)
         .group_by(sent.c.carrier, sent.c.currency)
         .order_by(func.sum(sent.c.paid).desc())
     )
     return [CarriageFigures(*row) for row in rows]
+
+
+def fill_since(session: Session, since: datetime) -> list[CartonFigures]:
+    """Returns how full the cartons of parcels that were packed are, by carton. Parcels with goods whose
+    size is not known, or in a carton that is not in the list of cartons, are left out."""
+    volume = Product.length_mm * Product.width_mm * Product.height_mm
+    inside = (
+        select(
+            Parcel.carton.label("code"),
+            Parcel.id,
+            func.sum(ParcelLine.quantity).label("units"),
+            func.sum(ParcelLine.quantity * volume).label("goods"),
+        )
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(ShipmentLine, ShipmentLine.id == ParcelLine.shipment_line_id)
+        .join(Product, Product.id == ShipmentLine.product_id)
+        .where(Parcel.created_at >= since)
+        .group_by(Parcel.id, Parcel.carton)
+        .having(func.count(volume) == func.count())
+        .subquery()
+    )
+    size = CartonRow.length_mm * CartonRow.width_mm * CartonRow.height_mm
+    rows = session.execute(
+        select(
+            CartonRow.name,
+            func.count(),
+            func.sum(inside.c.units),
+            func.sum(inside.c.goods),
+            func.sum(size),
+        )
+        .join(inside, inside.c.code == CartonRow.code)
+        .group_by(CartonRow.id, CartonRow.name)
+        .order_by(func.count().desc())
+    )
+    return [CartonFigures(*row) for row in rows]

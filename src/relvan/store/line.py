@@ -30,6 +30,7 @@ TODAY = {
     "to_hand_over": "SELECT 1 FROM shipment WHERE state = 'to hand over'",
     "to_pack": "SELECT 1 FROM shipment WHERE state = 'to pack'",
     "to_ship": "SELECT 1 FROM shipment WHERE state = 'to ship'",
+    "late_parcel": "SELECT 1 FROM parcel WHERE late_at IS NOT NULL AND stage <> 'delivered' AND claim_state = ''",
     "refused": "SELECT 1 FROM listing WHERE state = 'refused'",
     "draft": "SELECT 1 FROM listing WHERE state = 'draft'",
     "ready": "SELECT 1 FROM listing WHERE state = 'ready'",

@@ -70,6 +70,13 @@ ROOMS = {
         Room("trays", "Trays", "tray_index"),
         Room("rules", "Rules", "rule_index"),
     ),
+    "dispatch": (
+        Room("shipments", "Shipments", "dispatch_index"),
+        Room("bench", "Pack bench", "bench_show"),
+        Room("phone", "Pick on a phone", "phone_index"),
+        Room("parcels", "Parcels under way", "parcel_index"),
+        Room("figures", "Figures", "dispatch_figures_show"),
+    ),
     "setup": (
         Room("channels", "Channels, carriers", "setup_index"),
         Room("move-in", "Move in", "move_in_index"),

@@ -40,6 +40,7 @@ from relvan.services.prices.sales import next_turn_s, turn_sales
 from relvan.services.setup.backups import back_up_when_due
 from relvan.services.setup.certificates import look_when_due
 from relvan.services.shipping.centres import mind_centres
+from relvan.services.shipping.tracking import follow_parcels
 from relvan.services.webhooks.deliver import tell_webhook
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
@@ -85,6 +86,7 @@ class Worker:
             Work.ANNOUNCE: self.announcements,
             Work.JOBS: Rounds(self._work, lambda _: JOBS),
             Work.CENTRES: Rounds(self._mind_centres, lambda _: JOBS),
+            Work.PARCELS: Rounds(self._follow_parcels, lambda _: JOBS),
             Work.MAIL: Rounds(self._mail, lambda _: JOBS),  # one worker sends, each mail once
             Work.SALES: Rounds(self._turn, lambda _: SALES),
             Work.HOLD_BACKS: Rounds(self._hold_back, lambda _: HOLD_BACKS),
@@ -111,6 +113,7 @@ class Worker:
             Work.CHANNELS,
             Work.JOBS,
             Work.CENTRES,
+            Work.PARCELS,
             Work.MAIL,
             Work.SALES,
             Work.HOLD_BACKS,
@@ -314,6 +317,13 @@ class Worker:
             mind_centres(self.workplace)
         except Exception:
             log.exception("The centres could not be minded")
+
+    def _follow_parcels(self, _: int) -> None:
+        """Asks carriers what has become of the parcels under way, and what they charge."""
+        try:
+            follow_parcels(self.workplace)
+        except Exception:
+            log.exception("The parcels under way could not be followed")
 
     def _mail(self, _: int) -> float | None:
         """Sends the mails that are due; returns the seconds until the next one."""

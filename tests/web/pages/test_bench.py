@@ -3,8 +3,8 @@
 from lxml import html
 
 from relvan.services.catalogue.save import change_facts
-from relvan.services.picking.lists import make_pick_list, record_pick
-from relvan.store.dispatch import parcels_of, pick_rows
+from relvan.store.dispatch import parcels_of
+from tests.steps.sale import pick_all_waiting
 from tests.visitor import post
 from tests.web.pages.test_dispatch import ids
 
@@ -23,12 +23,7 @@ CARTON = {
 
 def picked(workplace, owner):
     """Picks everything; returns the number of the list and the shipments that are to be packed."""
-    made = make_pick_list(workplace, owner, ids(workplace, "to pick"))
-    with workplace.database.reading() as session:
-        rows = pick_rows(session, made)
-    for row in rows:
-        record_pick(workplace, owner, made, row.id, row.quantity)
-    return "L-1001", ids(workplace, "to pack")
+    return "L-1001", pick_all_waiting(workplace, owner)
 
 
 def scan(web, code="", **more):

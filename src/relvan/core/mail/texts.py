@@ -28,6 +28,8 @@ class MailEvent(StrEnum):
     TAKEN = "taken"
     PAID = "paid"
     SHIPPED = "shipped"
+    DELIVERED = "delivered"
+    LATE = "late"
     INVOICED = "invoiced"
     CANCELLED = "cancelled"
     REFUNDED = "refunded"
@@ -39,6 +41,8 @@ EVENT_NAMES: Mapping[MailEvent, str] = {
     MailEvent.TAKEN: "an order is taken in",
     MailEvent.PAID: "an order is paid in full",
     MailEvent.SHIPPED: "a shipment leaves",
+    MailEvent.DELIVERED: "a parcel has arrived",
+    MailEvent.LATE: "a parcel is late or lost",
     MailEvent.INVOICED: "an invoice is issued, with its paper",
     MailEvent.CANCELLED: "an order is cancelled",
     MailEvent.REFUNDED: "a credit note is issued, with its paper",

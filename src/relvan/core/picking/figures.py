@@ -58,7 +58,8 @@ def figures_of_pickers(rounds: Sequence[RoundFacts], wrong: dict[str, int]) -> l
 @dataclass(frozen=True)
 class CarriageFigures:
     """What a carrier was paid for the orders that left with it, and what their customers paid for
-    delivery, in minor units of a currency."""
+    delivery, in minor units of a currency. `paid` is what was quoted, and `billed` what carriers' bills
+    say where there is one, else what was quoted."""
 
     carrier: str
     orders: int
@@ -66,6 +67,7 @@ class CarriageFigures:
     paid: int
     charged: int
     currency: str
+    billed: int = 0
 
     @property
     def an_order(self) -> int:
@@ -73,6 +75,31 @@ class CarriageFigures:
         return round(self.paid / self.orders) if self.orders else 0
 
     @property
+    def more(self) -> int:
+        """What carriers charged beyond what they quoted."""
+        return self.billed - self.paid
+
+    @property
     def left(self) -> int:
         """What customers paid beyond the carriage; below zero where it was less."""
         return self.charged - self.paid
+
+
+@dataclass(frozen=True)
+class CartonFigures:
+    """Parcels in a carton, the units in them, and their goods and the cartons in cubic millimetres."""
+
+    carton: str
+    parcels: int
+    units: int
+    goods_mm3: int
+    carton_mm3: int
+
+    @property
+    def fill(self) -> float:
+        """The share of the cartons that goods fill, from 0 to 1.
+
+        >>> CartonFigures("M", 2, 6, 9_000_000, 24_000_000).fill
+        0.375
+        """
+        return self.goods_mm3 / self.carton_mm3 if self.carton_mm3 else 0.0

@@ -20,6 +20,7 @@ class TaskKind(StrEnum):
     PICKING = "picking"
     TO_PICK = "to_pick"
     TO_HAND_OVER = "to_hand_over"
+    LATE_PARCEL = "late_parcel"
     UNKNOWN = "unknown"
     NOTICED = "noticed"
     SHORT = "short"
@@ -50,8 +51,8 @@ CATALOGUE = (*LISTINGS, TaskKind.BELOW, TaskKind.FLOORED, TaskKind.LACKING)
 OWN: Mapping[Role, frozenset[TaskKind]] = {
     Role.OWNER: frozenset(TaskKind),
     Role.CATALOGUE: frozenset(CATALOGUE),
-    Role.ORDERS: frozenset((*ORDERS, *DISPATCH, TaskKind.TROUBLE)),
-    Role.WAREHOUSE: frozenset((*DISPATCH, TaskKind.BLOCKED)),
+    Role.ORDERS: frozenset((*ORDERS, *DISPATCH, TaskKind.LATE_PARCEL, TaskKind.TROUBLE)),
+    Role.WAREHOUSE: frozenset((*DISPATCH, TaskKind.LATE_PARCEL, TaskKind.BLOCKED)),
 }
 _RANK = {kind: rank for rank, kind in enumerate(TaskKind)}
 

@@ -4,13 +4,24 @@ in kilograms, and prices are written as text.
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from datetime import datetime
 from decimal import Decimal
 from typing import Any
 from urllib.parse import quote
 
 from relvan.core.orders.intake import Address
+from relvan.core.shipping.tracking import ParcelStage
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal
-from relvan.gateways.carriers.port import BoughtLabel, Quote
+from relvan.gateways.carriers.port import BoughtLabel, CarrierEvent, Charge, Quote
+
+TRACKED_AT_ONCE = 20
+SIGNS = {
+    "N": ParcelStage.ANNOUNCED,
+    "T": ParcelStage.COLLECTED,
+    "W": ParcelStage.DELAYED,
+    "D": ParcelStage.DELIVERED,
+    "M": ParcelStage.LOST,
+}
 
 
 class MerrowlineGateway:
@@ -62,6 +73,25 @@ class MerrowlineGateway:
             self._caller.json("PUT", f"day-sheets/{quote(key, safe='')}", json=body)["sheet"]
         )
 
+    def track(self, tracking_numbers: Sequence[str]) -> dict[str, list[CarrierEvent]]:
+        found: dict[str, list[CarrierEvent]] = {}
+        for start in range(0, len(tracking_numbers), TRACKED_AT_ONCE):
+            some = ",".join(tracking_numbers[start : start + TRACKED_AT_ONCE])
+            for line in self._caller.json("GET", "ways", params={"parcels": some}):
+                at = datetime.fromisoformat(f"{line['on']}T{line['clock']}:00+00:00")
+                stage = SIGNS.get(line["sign"], ParcelStage.UNDER_WAY)
+                found.setdefault(line["parcel"], []).append(CarrierEvent(at, stage, line["words"]))
+        return found
+
+    def charges(self, manifest: str) -> list[Charge] | None:
+        try:
+            lines = self._caller.json("GET", f"day-sheets/{manifest}/bill")
+        except OutsideRefusal as refusal:
+            if refusal.status == 404:
+                return None
+            raise
+        return [Charge(one["parcel"], *_amount(one["price"]), one["remark"]) for one in lines]
+
     def close(self) -> None:
         self._caller.close()
 
@@ -73,4 +103,4 @@ def _amount(text: str) -> tuple[int, str]:
 
 
 def _label(found: dict[str, Any]) -> BoughtLabel:
-    return BoughtLabel(found["note"], *_amount(found["price"]), found["follow"])
+    return BoughtLabel(found["note"], *_amount(found["price"]), found["follow"], found["there_on"])

@@ -4,11 +4,22 @@ as A6 PDF.
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from datetime import UTC, datetime
 from typing import Any
 
 from relvan.core.orders.intake import Address
+from relvan.core.shipping.tracking import ParcelStage
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal
-from relvan.gateways.carriers.port import BoughtLabel, Quote
+from relvan.gateways.carriers.port import BoughtLabel, CarrierEvent, Charge, Quote
+
+TRACKED_AT_ONCE = 50
+STAGES = {
+    "announced": ParcelStage.ANNOUNCED,
+    "taken-over": ParcelStage.COLLECTED,
+    "held-back": ParcelStage.DELAYED,
+    "handed-out": ParcelStage.DELIVERED,
+    "not-found": ParcelStage.LOST,
+}
 
 
 class OstrelGateway:
@@ -63,9 +74,33 @@ class OstrelGateway:
         body = {"client_ref": key, "codes": list(tracking_numbers)}
         return str(self._caller.json("POST", "manifests", json=body)["manifest"])
 
+    def track(self, tracking_numbers: Sequence[str]) -> dict[str, list[CarrierEvent]]:
+        found: dict[str, list[CarrierEvent]] = {}
+        for start in range(0, len(tracking_numbers), TRACKED_AT_ONCE):
+            body = {"codes": list(tracking_numbers[start : start + TRACKED_AT_ONCE])}
+            told = self._caller.json("POST", "tracking", json=body)["parcels"]
+            found |= {code: [_event(one) for one in events] for code, events in told.items()}
+        return found
+
+    def charges(self, manifest: str) -> list[Charge] | None:
+        try:
+            lines = self._caller.json("GET", f"manifests/{manifest}/bill")["lines"]
+        except OutsideRefusal as refusal:
+            if refusal.status == 404:
+                return None
+            raise
+        return [Charge(one["code"], one["cents"], one["money"], one["why"]) for one in lines]
+
     def close(self) -> None:
         self._caller.close()
 
 
+def _event(told: dict[str, Any]) -> CarrierEvent:
+    stage = STAGES.get(told["stage"], ParcelStage.UNDER_WAY)
+    return CarrierEvent(datetime.fromisoformat(told["at"]).astimezone(UTC), stage, told["text"])
+
+
 def _label(found: dict[str, Any]) -> BoughtLabel:
-    return BoughtLabel(found["code"], found["cents"], found["money"], found["track"])
+    return BoughtLabel(
+        found["code"], found["cents"], found["money"], found["track"], found["arrives"]
+    )

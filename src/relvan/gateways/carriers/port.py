@@ -4,9 +4,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Protocol
 
 from relvan.core.orders.intake import Address
+from relvan.core.shipping.tracking import ParcelStage
 
 
 @dataclass(frozen=True)
@@ -24,14 +26,34 @@ class Quote:
 
 @dataclass(frozen=True)
 class BoughtLabel:
-    """A label that has been bought: its tracking number, its price, and the address at which buyers
-    follow the parcel.
+    """A label that has been bought: its tracking number, its price, the address at which buyers follow
+    the parcel, and the day of arrival (ISO 8601, nothing where the carrier says none).
     """
 
     tracking_number: str
     price: int
     currency: str
     track_path: str
+    arrives: str = ""
+
+
+@dataclass(frozen=True)
+class CarrierEvent:
+    """Something that happened to a parcel: when, what stage it reached, and the carrier's own words."""
+
+    at: datetime
+    stage: ParcelStage
+    words: str
+
+
+@dataclass(frozen=True)
+class Charge:
+    """What a carrier charges for a parcel in minor units, with its reason where it differs."""
+
+    tracking_number: str
+    price: int
+    currency: str
+    reason: str
 
 
 class CarrierGateway(Protocol):
@@ -66,6 +88,16 @@ class CarrierGateway(Protocol):
     def close_manifest(self, key: str, tracking_numbers: Sequence[str]) -> str:
         """Hands over the parcels of a day under a key, and returns the number of the manifest. The same
         key never makes a second one."""
+        ...
+
+    def track(self, tracking_numbers: Sequence[str]) -> dict[str, list[CarrierEvent]]:
+        """Returns what has happened to parcels, the oldest first; those that the carrier does not know
+        are left out."""
+        ...
+
+    def charges(self, manifest: str) -> list[Charge] | None:
+        """Returns what the carrier charges for the parcels of a manifest, or None while its bill is not
+        written."""
         ...
 
     def close(self) -> None:

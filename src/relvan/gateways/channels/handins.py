@@ -113,7 +113,11 @@ class HandInsGateway(WithoutWebhooks):
 
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
-        self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
+        self._caller.call(
+            "PUT",
+            f"orders/{number}/parcels/{code}",
+            json={"by": parcel.carrier, "word": parcel.stage},
+        )
 
     def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
         for line, count in units.items():

@@ -96,7 +96,7 @@ class NoticesGateway(WithoutWebhooks):
         self._caller.call("POST", f"sales/{number}/seen")
 
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
-        body = {"carrier": parcel.carrier, "code": parcel.tracking_number}
+        body = {"carrier": parcel.carrier, "code": parcel.tracking_number, "how": parcel.stage}
         self._caller.call("POST", f"sales/{number}/sent", json=body)
 
     def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:

@@ -93,7 +93,11 @@ class PiecesGateway(WithoutWebhooks):
 
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
-        self._caller.call("PUT", f"orders/{number}/parcels/{code}", json={"by": parcel.carrier})
+        self._caller.call(
+            "PUT",
+            f"orders/{number}/parcels/{code}",
+            json={"by": parcel.carrier, "now": parcel.stage},
+        )
 
     def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:
         self._caller.call("PUT", f"orders/{number}/missing", json={"counts": dict(units)})

@@ -133,10 +133,12 @@ class ContentRefused(Exception):
 
 @dataclass(frozen=True)
 class Dispatched:
-    """A parcel that left: which carrier, under which tracking number."""
+    """A parcel that left: which carrier, under which tracking number; and, once the carrier has said it,
+    what has become of it: delayed, delivered or lost."""
 
     carrier: str
     tracking_number: str
+    stage: str = ""
     lines: tuple[str, ...] = field(default=())
 
 

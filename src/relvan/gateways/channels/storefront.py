@@ -92,7 +92,9 @@ class StorefrontGateway:
     def tell_dispatched(self, number: str, parcel: Dispatched) -> None:
         code = quote(parcel.tracking_number, safe="")
         self._caller.call(
-            "PUT", f"orders/{number}/dispatches/{code}", json={"carrier": parcel.carrier}
+            "PUT",
+            f"orders/{number}/dispatches/{code}",
+            json={"carrier": parcel.carrier, "state": parcel.stage},
         )
 
     def tell_taken_off(self, number: str, units: Mapping[str, int]) -> None:

@@ -44,6 +44,8 @@ from relvan.store.session import Session
 from relvan.store.tables import Order
 
 NOT_TWICE_WITHIN = timedelta(minutes=5)
+# events of a shipment: their mails name its parcels
+OF_SHIPMENTS = (MailEvent.SHIPPED, MailEvent.DELIVERED, MailEvent.LATE)
 
 
 @dataclass(frozen=True)
@@ -132,7 +134,7 @@ def _row(
     session: Session, workplace: Workplace, order: Order, letter: _Letter, wish: MailWish
 ) -> dict[str, Any]:
     text = letter.text
-    shipped = int(wish.paper or 0) if wish.event == MailEvent.SHIPPED else 0
+    shipped = int(wish.paper or 0) if wish.event in OF_SHIPMENTS else 0
     link = "order.link" in text.text or "order.link" in text.subject
     places = places_of_orders(
         session, workplace, [order], text.language, link=link, shipment=shipped

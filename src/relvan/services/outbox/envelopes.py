@@ -167,7 +167,9 @@ def _send_one(gateway: ChannelGateway, envelope: Envelope) -> None:
         gateway.acknowledge(envelope.subject.key)
     elif envelope.topic == Topic.TRACKING:
         payload = envelope.payload
-        parcel = Dispatched(payload["carrier"], payload["tracking_number"])
+        parcel = Dispatched(
+            payload["carrier"], payload["tracking_number"], payload.get("stage", "")
+        )
         gateway.tell_dispatched(payload["number"], parcel)
     elif envelope.topic == Topic.TAKEN_OFF:
         gateway.tell_taken_off(envelope.subject.key, envelope.payload["lines"])

@@ -250,6 +250,7 @@ def _keep_label(
             label.currency,
         )
         parcel.track_address = label.track_path
+        parcel.arrives_on = label.arrives or None
         shipment = shipment_by_id(session, parcel.shipment_id)
         deed = f"label {label.tracking_number} bought from {carrier.name}"
         audit.record(

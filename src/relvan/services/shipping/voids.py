@@ -49,6 +49,7 @@ def void_label(workplace: Workplace, actor: Actor, parcel_id: int) -> str:
         if parcel.tracking_number != number:
             return number
         parcel.tracking_number = parcel.label_key = parcel.price = parcel.carrier_id = None
+        parcel.arrives_on = None
         parcel.service = parcel.track_address = parcel.label_file = ""
         subject = audit.Subject("order", shipment.order_id)
         audit.record(session, actor, workplace.now(), subject, f"label {number} voided")

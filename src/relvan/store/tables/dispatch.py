@@ -142,7 +142,9 @@ class Parcel(Table):
     """One box of a shipment with one label. Weight is in grams, the price in minor units.
 
     `label_key` is the reference under which the label is bought. It is written before the carrier
-    is asked, so that a lost answer is looked up and the label is never paid twice.
+    is asked, so that a lost answer is looked up and the label is never paid twice. `arrives_on` is the
+    day that the carrier promised, `stage` how far it has come (`core/shipping/tracking.py`), `late_at`
+    when it was first found late, and `charged` what the carrier's bill says.
     """
 
     __tablename__ = "parcel"
@@ -151,6 +153,8 @@ class Parcel(Table):
         Index("ix_parcel_shipment_id", "shipment_id"),
         Index("ix_parcel_tracking_number", "tracking_number"),
         Index("ix_parcel_manifest_id", "manifest_id"),
+        Index("ix_parcel_stage", "stage", "tracked_at"),
+        Index("ix_parcel_late_at", "late_at"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     shipment_id: Mapped[int] = mapped_column(ForeignKey("shipment.id"))
@@ -167,6 +171,29 @@ class Parcel(Table):
     label_file: Mapped[str] = mapped_column(default="")
     created_at: Mapped[datetime]
     manifest_id: Mapped[int | None] = mapped_column(ForeignKey("manifest.id"))
+    arrives_on: Mapped[str | None]
+    stage: Mapped[str] = mapped_column(default="announced", server_default="announced")
+    stage_at: Mapped[datetime | None]
+    tracked_at: Mapped[datetime | None]
+    late_at: Mapped[datetime | None]
+    charged: Mapped[int | None]
+    charge_reason: Mapped[str] = mapped_column(default="", server_default="")
+    claim_state: Mapped[str] = mapped_column(default="", server_default="")
+    claim_amount: Mapped[int | None]
+    claim_note: Mapped[str] = mapped_column(default="", server_default="")
+    claimed_at: Mapped[datetime | None]
+
+
+class ParcelEvent(Table):
+    """Something that a carrier says has happened to a parcel, once."""
+
+    __tablename__ = "parcel_event"
+    __table_args__ = strict(UniqueConstraint("parcel_id", "at", "stage"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    parcel_id: Mapped[int] = mapped_column(ForeignKey("parcel.id", ondelete="CASCADE"))
+    at: Mapped[datetime]
+    stage: Mapped[str]
+    words: Mapped[str]
 
 
 class Manifest(Table):
@@ -181,6 +208,7 @@ class Manifest(Table):
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
     key: Mapped[str] = mapped_column(unique=True)
     carrier_number: Mapped[str] = mapped_column(default="")
+    billed_at: Mapped[datetime | None]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime]
 

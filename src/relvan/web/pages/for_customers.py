@@ -18,11 +18,20 @@ from relvan.store.customers import estimate_by_secret
 from relvan.store.dispatch import parcel_rows
 from relvan.store.invoices import invoices_of_order
 from relvan.store.orders import lines_of, order_by_secret
+from relvan.store.parcels import parcel_events
 from relvan.store.trays import trays_of
 from relvan.web.desk import workplace_of
 from relvan.web.rendering import environment_of, render
 
 router = APIRouter()
+PARCEL_WORDS = {
+    "announced": "made ready for the carrier",
+    "collected": "the carrier has it",
+    "under way": "on its way",
+    "delayed": "delayed",
+    "delivered": "delivered",
+    "lost": "the carrier cannot find it; we see to it",
+}
 PRIVATE = {"Referrer-Policy": "no-referrer", "X-Robots-Tag": "noindex"}
 
 
@@ -73,13 +82,16 @@ def order_link_show(request: Request, secret: str) -> HTMLResponse:
         order = order_by_secret(session, secret)
         lines = [line for line in lines_of(session, [order.id])[order.id] if line.part_of is None]
         trays = {row.key: tray_form(row) for row in trays_of(session)}
+        parcels = [parcel for parcel in parcel_rows(session, order.id) if parcel.tracking_number]
         return _page(
             request,
             "for_customers/order.html",
             order=order,
             lines=lines,
             words=trays[order.tray].words if order.tray in trays else "",
-            parcels=[parcel for parcel in parcel_rows(session, order.id) if parcel.tracking_number],
+            parcels=parcels,
+            happened=parcel_events(session, [parcel.id for parcel in parcels]),
+            parcel_words=PARCEL_WORDS,
             invoices=invoices_of_order(session, order.id),
             secret=secret,
         )

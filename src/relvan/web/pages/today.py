@@ -54,6 +54,12 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         "dispatch_index",
         {"stage": "to hand over"},
     ),
+    TaskKind.LATE_PARCEL: (
+        "parcel is late or lost, without a claim",
+        "parcels are late or lost, without a claim",
+        "parcel_index",
+        {"show": "late"},
+    ),
     TaskKind.UNKNOWN: (
         "order has a line whose product is unknown",
         "orders have lines whose products are unknown",
