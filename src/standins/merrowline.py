@@ -4,18 +4,44 @@ sender's own reference, and writes weights in kilograms and prices as text.
 
 import base64
 import json
-from datetime import timedelta
+from dataclasses import dataclass
+from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Depends, Header, HTTPException
+from fastapi import APIRouter, Body, Depends, Header, HTTPException, Query
 from fastapi.responses import JSONResponse, Response
+from pydantic import BaseModel
 
-from standins import day_sheets, journeys
+from standins import day_sheets, journeys, limits
 from standins.hagglet import World
-from standins.labels import label_pdf
-from standins.memory import loads, next_number
+from standins.labels import A6, ROLL, Paper, draw_label, kind_of
+from standins.memory import Memory, loads, next_number
 
 NEAR = ("IE", "GB")
+PAPERS = {"A6": A6, "10 x 15 cm": ROLL}
+HAND_EUROS = 1.20
+# rate -> (most girth in centimetres, most worth in euros, postcodes where it does not go, whether it can be
+# handed over for a signature and covered)
+LIMITS: dict[str, tuple[float, float, tuple[str, ...], bool]] = {
+    "saver": (200, 500, (), False),
+    "door": (300, 2_000, (), True),
+    "before-ten": (250, 3_000, ("F", "H5", "V9"), True),
+}
+
+
+class RatesAsked(BaseModel):
+    """What is asked in the address of the rates."""
+
+    to: str
+    mass: float
+    code: str = ""
+    sides: str = ""
+    worth: str = ""
+    hand: str = "no"
+    cover: str = "no"
+    by: str = ""
+
+
 # rate -> (title, most kilograms, price near, price far, price a kilogram, days)
 RATES: dict[str, tuple[str, float, float, float | None, float, int]] = {
     "saver": ("Saver, to a parcel shop", 10.0, 4.35, 8.60, 0.40, 4),
@@ -34,18 +60,49 @@ def check_key(memory: World, authorization: Annotated[str, Header()] = "") -> No
 desk = APIRouter(prefix="/merrowline/v", dependencies=[Depends(check_key)])
 
 
-def price_of(rate: str, country: str, kilograms: float) -> float | None:
+@dataclass(frozen=True)
+class Wish:
+    """A parcel for which a rate is asked: weight in kilograms, sides in centimetres, worth in euros."""
+
+    country: str
+    code: str
+    mass: float
+    sides: tuple[float, ...] = ()
+    worth: float = 0
+    hand: bool = False
+    cover: bool = False
+
+
+def price_of(rate: str, wish: Wish) -> float | None:
     """Returns a price in euros, or None when this rate does not take the parcel."""
     _, most, near, far, per_kilo, _ = RATES[rate]
-    base = near if country in NEAR else far
-    if base is None or not 0 < kilograms <= most:
+    most_girth, most_worth, not_to, extras = LIMITS[rate]
+    base = near if wish.country in NEAR else far
+    if (
+        base is None
+        or not 0 < wish.mass <= most
+        or limits.girth(wish.sides) > most_girth
+        or wish.worth > most_worth
+        or ((wish.hand or wish.cover) and not extras)
+        or limits.starts_with_any(wish.code, not_to)
+    ):
         return None
-    return round(base + per_kilo * int(kilograms), 2)
+    more = (HAND_EUROS if wish.hand else 0) + (0.008 * wish.worth if wish.cover else 0)
+    return round(base + per_kilo * int(wish.mass) + more, 2)
 
 
-def days_to(rate: str, country: str) -> int:
-    """Returns in how many days a rate arrives."""
-    return RATES[rate][5] + (0 if country in NEAR else 2)
+def arrival(memory: Memory, rate: str, country: str, by: str) -> date:
+    """Returns the day on which a parcel arrives."""
+    days = RATES[rate][5] + (0 if country in NEAR else 2)
+    return limits.arrives_on(limits.collected_on(by, memory.now()), days)
+
+
+def euros(text: str) -> float:
+    """Reads an amount such as “6.20 EUR”; what cannot be read is nothing."""
+    try:
+        return float(str(text).partition(" ")[0])
+    except ValueError:
+        return 0.0
 
 
 @desk.get("/sender")
@@ -55,14 +112,16 @@ def sender() -> dict[str, str]:
 
 
 @desk.get("/rates")
-def rates(memory: World, to: str, mass: float) -> list[dict[str, str]]:
+def rates(memory: World, asked: Annotated[RatesAsked, Query()]) -> list[dict[str, str]]:
     """Returns the rates that take a parcel of so many kilograms to a country."""
+    sides = tuple(euros(side) for side in asked.sides.split("x") if side)
+    hand, cover = asked.hand == "yes", asked.cover == "yes"
+    wish = Wish(asked.to, asked.code, asked.mass, sides, euros(asked.worth), hand, cover)
     found = []
     for rate, facts in RATES.items():
-        price = price_of(rate, to, mass)
+        price = price_of(rate, wish)
         if price is not None:
-            days = days_to(rate, to)
-            there = (memory.now() + timedelta(days=days)).date().isoformat()
+            there = arrival(memory, rate, asked.to, asked.by).isoformat()
             found.append(
                 {"rate": rate, "called": facts[0], "price": f"{price:.2f} EUR", "there_on": there}
             )
@@ -88,37 +147,51 @@ def book(reference: str, memory: World, wish: Annotated[dict[str, Any], Body()])
     before = memory.row("SELECT * FROM label WHERE client_ref = ?", key)
     if before:
         return JSONResponse(_told(before), 200)
-    rate, to, mass = wish.get("rate"), wish.get("receiver"), wish.get("mass")
-    if rate not in RATES or not isinstance(to, dict) or not isinstance(mass, int | float):
-        return JSONResponse({"fault": "rate, receiver and mass are needed"}, 400)
-    if not all(to.get(name) for name in ("name", "street", "town", "country")):
-        return JSONResponse({"fault": "the receiver needs name, street, town and country"}, 400)
-    price = price_of(rate, to["country"], mass)
-    if price is None:
-        return JSONResponse({"fault": "this rate does not take that parcel there"}, 400)
+    wrong = _wrong(wish)
+    price = None if wrong else price_of(wish["rate"], _wish_of(wish))
+    if wrong or price is None:
+        return JSONResponse({"fault": wrong or "this rate does not take that parcel there"}, 400)
+    rate, to, mass = wish["rate"], wish["receiver"], wish["mass"]
+    days = (arrival(memory, rate, to["country"], wish.get("by", "")) - memory.now().date()).days
+    kept = {"to": to, "mass": mass, "days": days, "goods": wish.get("goods") or []}
     with memory.writing() as db:
         code = f"MW{next_number(db):08d}"
-        pdf = label_pdf(
-            code,
-            ("Merrowline", RATES[rate][0]),
-            to,
-            wish.get("sender") or {},
-            round(mass * 1000),
-            str(wish.get("remark", "")),
-        )
-        db.execute(
-            "INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (
-                code,
-                key,
-                rate,
-                round(price * 100),
-                json.dumps({"to": to, "mass": mass, "days": days_to(rate, to["country"])}),
-                pdf,
-                memory.now().isoformat(),
-            ),
-        )
+        sender, remark = wish.get("sender") or {}, str(wish.get("remark", ""))
+        paper = Paper(code, ("Merrowline", RATES[rate][0]), to, sender, round(mass * 1000), remark)
+        file = draw_label(paper, PAPERS.get(str(wish.get("paper")), A6), wish.get("file", "pdf"))
+        cents, data, now = round(price * 100), json.dumps(kept), memory.now().isoformat()
+        row = (code, key, rate, cents, data, file, now)
+        db.execute("INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)", row)
     return JSONResponse(_told(memory.row("SELECT * FROM label WHERE code = ?", code)), 201)
+
+
+def _wish_of(wish: dict[str, Any]) -> Wish:
+    to = wish["receiver"]
+    return Wish(
+        to["country"],
+        str(to.get("postcode", "")),
+        wish["mass"],
+        tuple(wish.get("sides") or ()),
+        euros(wish.get("worth", "")),
+        bool(wish.get("hand")),
+        bool(wish.get("cover")),
+    )
+
+
+def _wrong(wish: dict[str, Any]) -> str:
+    """Returns what is wrong with a wish for a note, or nothing."""
+    to = wish.get("receiver")
+    if wish.get("rate") not in RATES or not isinstance(to, dict):
+        return "rate, receiver and mass are needed"
+    if not isinstance(wish.get("mass"), int | float):
+        return "rate, receiver and mass are needed"
+    if not all(to.get(name) for name in ("name", "street", "town", "country")):
+        return "the receiver needs name, street, town and country"
+    goods = wish.get("goods") or []
+    declared = goods and all(one.get("number") and one.get("from") for one in goods)
+    if limits.is_abroad(to["country"]) and not declared:
+        return "goods with number and from are needed for that country"
+    return ""
 
 
 @desk.get("/notes/{reference:path}")
@@ -132,11 +205,11 @@ def look_up(reference: str, memory: World) -> dict[str, Any]:
 
 @desk.get("/parcels/{code}/paper")
 def paper(code: str, memory: World) -> Response:
-    """Returns the label to print, in the format A6."""
+    """Returns the label to print, as the file that was asked for."""
     row = memory.row("SELECT pdf FROM label WHERE code = ?", code)
     if row is None:
         raise HTTPException(404, "No such parcel.")
-    return Response(row["pdf"], media_type="application/pdf")
+    return Response(row["pdf"], media_type=kind_of(row["pdf"]))
 
 
 @desk.post("/parcels/{code}/withdraw")

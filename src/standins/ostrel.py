@@ -3,18 +3,28 @@ tracking code.
 """
 
 import json
-from datetime import timedelta
+from datetime import date
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse, Response
 
-from standins import day_sheets, journeys
+from standins import day_sheets, journeys, limits
 from standins.hagglet import World
-from standins.labels import label_pdf
-from standins.memory import loads, next_number
+from standins.labels import A6, ROLL, Paper, draw_label, kind_of
+from standins.limits import HOME
+from standins.memory import Memory, loads, next_number
 
-HOME = "IE"
+PAPERS = {"a6": A6, "roll-100-150": ROLL}
+SIGNED_CENTS, INSURED_LEAST_CENTS = 150, 100
+# product -> (most girth in millimetres, most worth in cents, postcodes where it does not go, whether it can
+# be signed for and insured)
+LIMITS: dict[str, tuple[int, int, tuple[str, ...], bool]] = {
+    "slim": (1_200, 15_000, (), False),
+    "tracked": (3_000, 100_000, (), True),
+    "morning": (2_500, 250_000, ("F2", "V9"), True),
+    "bulky": (4_200, 100_000, (), True),
+}
 # product -> (title, most grams, most millimetres on the longest side, cents at home, cents abroad,
 # cents a kilo, days)
 PRODUCTS: dict[str, tuple[str, int, int, int, int | None, int, int]] = {
@@ -34,18 +44,35 @@ def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> 
 desk = APIRouter(prefix="/ostrel/api", dependencies=[Depends(check_token)])
 
 
-def price_of(product: str, country: str, grams: int, longest: int) -> int | None:
+def price_of(product: str, order: dict[str, Any]) -> int | None:
     """Returns what a parcel costs in cents, or None when this product does not take it."""
     _, most_grams, most_mm, home, abroad, per_kilo, _ = PRODUCTS[product]
-    base = home if country == HOME else abroad
-    if base is None or not 0 < grams <= most_grams or longest > most_mm:
+    most_girth, most_worth, not_to, extras = LIMITS[product]
+    to, parcel = order.get("to") or {}, order.get("parcel") or {}
+    base = home if to.get("country") == HOME else abroad
+    grams, sides = int(parcel.get("grams", 0)), parcel.get("mm") or []
+    worth = int((order.get("worth") or {}).get("cents", 0))
+    wanted = bool(order.get("signed") or order.get("insured"))
+    if (
+        base is None
+        or not 0 < grams <= most_grams
+        or limits.longest_side(sides) > most_mm
+        or limits.girth(sides) > most_girth
+        or worth > most_worth
+        or (wanted and not extras)
+        or limits.starts_with_any(to.get("postcode", ""), not_to)
+    ):
         return None
-    return base + per_kilo * (grams // 1000)
+    signed = SIGNED_CENTS if order.get("signed") else 0
+    insured = max(INSURED_LEAST_CENTS, worth // 100) if order.get("insured") else 0
+    return base + per_kilo * (grams // 1000) + signed + insured
 
 
-def days_to(product: str, country: str) -> int:
-    """Returns in how many days a product arrives."""
-    return PRODUCTS[product][6] + (0 if country == HOME else 2)
+def arrival(memory: Memory, product: str, order: dict[str, Any]) -> date:
+    """Returns the day on which a parcel arrives."""
+    country = (order.get("to") or {}).get("country")
+    days = PRODUCTS[product][6] + (0 if country == HOME else 2)
+    return limits.arrives_on(limits.collected_on(order.get("ready", ""), memory.now()), days)
 
 
 @desk.get("/account")
@@ -55,17 +82,13 @@ def account() -> dict[str, str]:
 
 
 @desk.post("/quotes")
-def quotes(
-    memory: World, to: Annotated[dict[str, Any], Body()], parcel: Annotated[dict[str, Any], Body()]
-) -> dict[str, Any]:
-    """Returns the products that take this parcel to a place."""
-    longest = max(parcel.get("mm") or [0])
+def quotes(memory: World, order: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+    """Returns the products that take a parcel to a place."""
     found = []
     for product, facts in PRODUCTS.items():
-        cents = price_of(product, to.get("country", ""), int(parcel.get("grams", 0)), longest)
+        cents = price_of(product, order)
         if cents is not None:
-            days = days_to(product, to.get("country", ""))
-            arrives = (memory.now() + timedelta(days=days)).date().isoformat()
+            arrives = arrival(memory, product, order).isoformat()
             found.append(
                 {
                     "product": product,
@@ -83,50 +106,51 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
     """Sells a label. A `client_ref` buys one label only: asked again, the call is refused with the
     code of the first.
     """
-    client_ref, product, to, parcel = (
-        order.get(key) for key in ("client_ref", "product", "to", "parcel")
-    )
-    before = memory.row("SELECT code FROM label WHERE client_ref = ?", str(client_ref))
+    client_ref, product = str(order.get("client_ref") or ""), str(order.get("product"))
+    before = memory.row("SELECT code FROM label WHERE client_ref = ?", client_ref)
     if before:
         return JSONResponse({"error": "bought before", "code": before["code"]}, 409)
-    if (
-        not client_ref
-        or product not in PRODUCTS
-        or not isinstance(to, dict)
-        or not isinstance(parcel, dict)
-    ):
-        return JSONResponse({"error": "client_ref, product, to and parcel are needed"}, 422)
-    if not all(to.get(key) for key in ("name", "street", "town", "country")):
-        return JSONResponse({"error": "the address needs name, street, town and country"}, 422)
-    cents = price_of(
-        product, to["country"], int(parcel.get("grams", 0)), max(parcel.get("mm") or [0])
-    )
-    if cents is None:
-        return JSONResponse({"error": "this product does not take that parcel there"}, 422)
+    wrong = _wrong(client_ref, product, order)
+    cents = None if wrong else price_of(product, order)
+    if wrong or cents is None:
+        return JSONResponse({"error": wrong or "this product does not take that parcel there"}, 422)
+    days = (arrival(memory, product, order) - memory.now().date()).days
+    kept = {key: order.get(key) for key in ("to", "parcel", "signed", "insured", "customs")}
+    printing = order.get("print") or {}
     with memory.writing() as db:
         code = f"OP{next_number(db):09d}IE"
-        pdf = label_pdf(
+        paper = Paper(
             code,
             ("Ostrel Post", PRODUCTS[product][0]),
-            to,
-            order.get("sender") or {},
-            int(parcel["grams"]),
+            order["to"],
+            order.get("from") or order.get("sender") or {},
+            int(order["parcel"]["grams"]),
             str(order.get("note", "")),
         )
-        db.execute(
-            "INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (
-                code,
-                client_ref,
-                product,
-                cents,
-                json.dumps({"to": to, "parcel": parcel, "days": days_to(product, to["country"])}),
-                pdf,
-                memory.now().isoformat(),
-            ),
+        file = draw_label(
+            paper, PAPERS.get(str(printing.get("paper")), A6), printing.get("as", "pdf")
         )
+        data = json.dumps({**kept, "days": days})
+        row = (code, client_ref, product, cents, data, file, memory.now().isoformat())
+        db.execute("INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)", row)
     bought = memory.row("SELECT * FROM label WHERE code = ?", code)
     return JSONResponse(_told(bought), 201)
+
+
+def _wrong(client_ref: str, product: str, order: dict[str, Any]) -> str:
+    """Returns what is wrong with an order of a label, or nothing."""
+    to = order.get("to")
+    if not client_ref or product not in PRODUCTS or not isinstance(to, dict):
+        return "client_ref, product, to and parcel are needed"
+    if not isinstance(order.get("parcel"), dict):
+        return "client_ref, product, to and parcel are needed"
+    if not all(to.get(key) for key in ("name", "street", "town", "country")):
+        return "the address needs name, street, town and country"
+    goods = order.get("customs") or []
+    declared = goods and all(one.get("tariff") and one.get("made_in") for one in goods)
+    if limits.is_abroad(to["country"]) and not declared:
+        return "customs data is needed for that country: tariff and made_in of all goods"
+    return ""
 
 
 def _told(row: Any) -> dict[str, Any]:
@@ -148,13 +172,13 @@ def look_up(memory: World, client_ref: str) -> dict[str, Any]:
     return _told(row)
 
 
-@desk.get("/labels/{code}.pdf")
+@desk.get("/labels/{code}/print")
 def label_file(code: str, memory: World) -> Response:
-    """Returns the label to print, in the format A6."""
+    """Returns the label to print, as the file that was asked for."""
     row = memory.row("SELECT pdf FROM label WHERE code = ?", code)
     if row is None:
         raise HTTPException(404, "No such label.")
-    return Response(row["pdf"], media_type="application/pdf")
+    return Response(row["pdf"], media_type=kind_of(row["pdf"]))
 
 
 @desk.delete("/labels/{code}")

@@ -6,9 +6,7 @@ import pytest
 
 from relvan.core.money import Money
 from relvan.core.orders.intake import Address
-from relvan.core.shipping.tracking import ParcelStage
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal, OutsideTrouble
-from relvan.gateways.carriers.dialects import CARRIERS, open_carrier
 from relvan.gateways.channels.port import ContentRefused, Dispatched, Offer, PictureFile, PriceRow
 from relvan.gateways.channels.registry import open_gateway, rulebook, rulebooks
 from relvan.gateways.scale import read_scale
@@ -256,80 +254,6 @@ def test_nobody_at_the_address_is_trouble_that_changed_nothing():
     assert not trouble.value.unclear
 
 
-# key -> a service to the Netherlands, and one that does not go there
-ROUTES = {"ostrel": ("tracked", "slim"), "merrowline": ("door", "before-ten")}
-
-
-@pytest.fixture(params=sorted(CARRIERS))
-def carrier(request, world):
-    key = request.param
-    found = open_carrier(
-        key, CARRIERS[key], world.seller_api(key), world.token(key), private_allowed=True
-    )
-    found.key = key
-    yield found
-    found.close()
-
-
-@pytest.mark.parametrize(
-    ("key", "country", "grams", "services"),
-    [
-        ("ostrel", "IE", 500, ["slim", "tracked", "morning", "bulky"]),
-        ("ostrel", "NL", 500, ["tracked", "bulky"]),
-        ("ostrel", "NL", 25_000, ["bulky"]),
-        ("ostrel", "IE", 40_000, []),
-        ("merrowline", "IE", 500, ["saver", "door", "before-ten"]),
-        ("merrowline", "NL", 12_000, ["door"]),
-        ("merrowline", "IE", 25_001, []),
-    ],
-)
-def test_a_carrier_offers_what_takes_the_parcel_there(world, key, country, grams, services):
-    carrier = open_carrier(
-        key, CARRIERS[key], world.seller_api(key), world.token(key), private_allowed=True
-    )
-    to = Address("Ada", "1 Row", "T", "1", country, "")
-    quotes = carrier.quotes(to, grams)
-    carrier.close()
-    assert [quote.service for quote in quotes] == services
-    assert all(quote.price > 0 and quote.currency == "EUR" for quote in quotes)
-
-
-def test_an_account_that_the_carrier_does_not_know_is_refused(world):
-    for key in CARRIERS:
-        carrier = open_carrier(key, key, world.seller_api(key), "wrong", private_allowed=True)
-        with pytest.raises(OutsideTrouble, match="token"):
-            carrier.test()
-        carrier.close()
-
-
-def test_a_label_is_bought_once_under_its_key(carrier, world):
-    there, not_there = ROUTES[carrier.key]
-    assert carrier.find_label("k/1") is None
-    first = carrier.buy_label("k/1", there, SENDER, BUYER, 900, "O-1")
-    again = carrier.buy_label("k/1", there, SENDER, BUYER, 900, "O-1")
-    assert again == carrier.find_label("k/1") == first
-    assert carrier.label_file(first.tracking_number).startswith(b"%PDF")
-    assert len(world.labels()) == 1
-    with pytest.raises(OutsideRefusal):
-        carrier.buy_label("k2", not_there, SENDER, BUYER, 900, "")
-
-
-def test_a_label_is_voided_until_it_stands_on_a_manifest(carrier):
-    there, _ = ROUTES[carrier.key]
-    first, second = (
-        carrier.buy_label(key, there, SENDER, BUYER, 900, "").tracking_number for key in "ab"
-    )
-    carrier.void_label(first)
-    carrier.void_label(first)
-    with pytest.raises(OutsideRefusal):
-        carrier.close_manifest("m1", [first, second])
-    number = carrier.close_manifest("m2", [second])
-    assert carrier.close_manifest("m2", [second]) == number
-    for wrong in (second, "unknown"):
-        with pytest.raises(OutsideRefusal):
-            carrier.void_label(wrong)
-
-
 def test_the_scale_is_read(world):
     world.client.put("/devices/scale", json={"grams": 1234}).raise_for_status()
     assert read_scale(f"{world.url}/devices/scale", private_allowed=True) == 1234
@@ -347,37 +271,3 @@ def test_a_rulebook_is_whole(book):
         for rule in book.fields
         if rule.kind == "choice" and rule.default
     )
-
-
-def test_a_carrier_says_what_has_happened_to_parcels_and_what_they_cost(carrier, world):
-    to = Address("Ada", "1 Row", "T", "1", "IE", "")
-    service = ROUTES[carrier.key][0]
-    numbers = [
-        carrier.buy_label(f"way-{place}", service, to, to, 900, "").tracking_number
-        for place in range(60)
-    ]
-    first = carrier.track([*numbers, "NOBODY-1"])
-    assert set(first) == set(numbers)
-    assert {events[0].stage for events in first.values()} == {ParcelStage.ANNOUNCED}
-    sheet = carrier.close_manifest("way", numbers[:3])
-    assert carrier.charges(sheet) is None
-    habits = {"reweighed_percent": 100}
-    world.client.put(f"/world/{carrier.key}/habits", json=habits).raise_for_status()
-    world.client.post("/world/clock", json={"advance_minutes": 5 * 24 * 60}).raise_for_status()
-    later = carrier.track(numbers)
-    assert {events[-1].stage for events in later.values()} == {ParcelStage.DELIVERED}
-    for events in later.values():
-        assert [event.at for event in events] == sorted(event.at for event in events)
-    charged = carrier.charges(sheet)
-    assert [one.tracking_number for one in charged] == numbers[:3]
-    price = next(q.price for q in carrier.quotes(to, 900) if q.service == service)
-    assert all(one.price > price and one.reason for one in charged)
-
-
-def test_the_day_of_arrival_that_was_quoted_stands_on_the_label(carrier):
-    to = Address("Ada", "1 Row", "T", "1", "NL", "")
-    service = ROUTES[carrier.key][0]
-    (quote,) = (one for one in carrier.quotes(to, 900) if one.service == service)
-    label = carrier.buy_label("day", service, to, to, 900, "")
-    assert label.arrives == quote.arrives
-    assert carrier.find_label("day") == label

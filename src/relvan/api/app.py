@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse
 from relvan.api import (
     backups,
     bench,
+    carriage,
     carriers,
     catalogue,
     channels,
@@ -52,6 +53,7 @@ from relvan.api.methods import one_router
 
 MODULES = (
     backups,
+    carriage,
     carriers,
     imports,
     setup,

@@ -20,6 +20,7 @@ from relvan.core.packing.parcels import Packed
 from relvan.core.picking.lists import ListSort, RoundKind
 from relvan.core.refusal import not_found
 from relvan.core.setup.warehouses import KEY
+from relvan.core.shipping.carriage import Extras
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.drafts import ListChange, cancel_list, change_list, confirm_list
@@ -27,9 +28,11 @@ from relvan.services.picking.lists import ListWish, make_pick_list, record_pick
 from relvan.services.picking.put_back import put_back
 from relvan.services.picking.routes import route_of_list
 from relvan.services.picking.undo import undo_pick
+from relvan.services.shipping.carriage import label_shipment, offered_services
 from relvan.services.shipping.centres import hand_over, recall_shipment, send_to_centre
+from relvan.services.shipping.customs import commercial_invoice
 from relvan.services.shipping.dispatch import dispatch_shipments
-from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.labels import label_as_picture, label_pdf
 from relvan.services.shipping.layouts import list_pdf, slips_pdf
 from relvan.services.verdicts import refuse_with
 from relvan.store.dispatch import (
@@ -271,8 +274,14 @@ def post_parcel(by: By, shipment_id: int, wish: NewParcel) -> dict[str, Any]:
 
 
 @router.get("/shipments/{shipment_id}/services")
-def get_services(by: By, shipment_id: int) -> dict[str, Any]:
-    """Returns the services that take every parcel of the shipment, the cheapest first."""
+def get_services(
+    by: By, shipment_id: int, signature: bool | None = None, insured: bool | None = None
+) -> dict[str, Any]:
+    """Returns the services that take every parcel of the shipment, the cheapest first, and the one that
+    the seller's rules choose. Without `signature` and `insured`, what the rules want besides counts."""
+    wanted = signature is not None or insured is not None
+    extras = Extras(bool(signature), bool(insured)) if wanted else None
+    offered = offered_services(by.workplace, shipment_id, extras)
     items = [
         {
             "service": service.service,
@@ -281,15 +290,24 @@ def get_services(by: By, shipment_id: int) -> dict[str, Any]:
             "price": amount_of(service.price, service.currency),
             "arrives": service.arrives,
         }
-        for service in find_services(by.workplace, shipment_id)
+        for service in offered.services
     ]
-    return {"items": items, "next": None}
+    chosen = offered.chosen
+    return {
+        "items": items,
+        "next": None,
+        "chosen": chosen and chosen.offer.service,
+        "rule": chosen and chosen.rule and chosen.rule.name,
+        "signature": offered.extras.signature,
+        "insured": offered.extras.insured,
+    }
 
 
 @router.post("/shipments/{shipment_id}/labels", status_code=201)
 def post_labels(by: By, shipment_id: int, wish: LabelChoice) -> dict[str, Any]:
-    """Buys a label for every parcel that has none."""
-    buy_labels(by.workplace, by.actor, shipment_id, wish.service)
+    """Buys a label for every parcel that has none, and does what the carrier account says comes after."""
+    extras = Extras(wish.signature, wish.insured)
+    label_shipment(by.workplace, by.actor, shipment_id, wish.service, extras)
     return _shipment(by, shipment_id)
 
 
@@ -333,5 +351,18 @@ def post_send_to_centre(by: By, wish: OrdersToCentre) -> dict[str, Any]:
 
 @router.get("/parcels/{parcel_id}/label.pdf", **gives_file("application/pdf"))
 def get_label(by: By, parcel_id: int) -> Response:
-    """Returns the label, in the format A6."""
-    return Response(keep_label_file(by.workplace, parcel_id), media_type="application/pdf")
+    """Returns the label as PDF, in the size that its account says."""
+    return Response(label_pdf(by.workplace, parcel_id), media_type="application/pdf")
+
+
+@router.get("/parcels/{parcel_id}/label.png", **gives_file("image/png"))
+def get_label_picture(by: By, parcel_id: int) -> Response:
+    """Returns the label as PNG, where its account buys labels so."""
+    return Response(label_as_picture(by.workplace, parcel_id), media_type="image/png")
+
+
+@router.get("/shipments/{shipment_id}/commercial-invoice.pdf", **gives_file("application/pdf"))
+def get_commercial_invoice(by: By, shipment_id: int) -> Response:
+    """Returns the commercial invoice of a shipment for customs."""
+    content = commercial_invoice(by.workplace, shipment_id)
+    return Response(content, media_type="application/pdf")

@@ -303,6 +303,9 @@ class NewParcel(Shape):
 
 
 class LabelChoice(Shape):
-    """The service of which labels are bought."""
+    """The service of which labels are bought; empty, the seller's rules choose. It may be signed for, and
+    insured at the goods' value."""
 
     service: str
+    signature: bool = False
+    insured: bool = False

@@ -4,9 +4,11 @@ from datetime import date, datetime, timedelta
 
 import httpx
 
+from relvan.core.shipping.carriage import CarriageRule, RuleTake
 from relvan.core.shipping.life import ShipmentState
 from relvan.core.shipping.tracking import Claim, ClaimState
 from relvan.gateways.carriers.dialects import CARRIERS, dialect_of
+from relvan.services.shipping.carriage import save_carriage_rule
 from relvan.services.shipping.claims import note_claim
 from relvan.services.shipping.tracking import follow_parcels
 from relvan.services.workplace import Actor, Workplace
@@ -19,9 +21,23 @@ FATES = (((25, 40), "lost"), ((16, 24), "lost"), ((16, 40), "late"), ((2, 8), "l
 REWEIGHED_PERCENT = 12
 
 
+RULES = (
+    CarriageRule("Dear goods", RuleTake.CHEAPEST, least_value=10_000, signature=True, insured=True),
+    CarriageRule("The islands by post", RuleTake.NAMED, ("ostrel:tracked",), ("IE",), ("F2", "V9")),
+    CarriageRule("Small gifts arrive soon", RuleTake.FASTEST, countries=("IE",), most_g=500),
+)
+
+
+def make_carriage_rules(workplace: Workplace, owner: Actor) -> None:
+    """Creates the seller's rules about which service carries what."""
+    for rule in RULES:
+        save_carriage_rule(workplace, owner, rule)
+
+
 def follow_what_left(workplace: Workplace, owner: Actor, world: httpx.Client) -> None:
     """Lets the carriers of the outside world have carried what left in the past, and takes over what
     they say of it."""
+    make_carriage_rules(workplace, owner)
     for key in CARRIERS:
         habits = {"late_percent": 5, "lost_percent": 1, "reweighed_percent": REWEIGHED_PERCENT}
         world.put(f"/world/{key}/habits", json=habits).raise_for_status()

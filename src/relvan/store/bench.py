@@ -39,6 +39,8 @@ class BenchLine:
     weight_g: int | None
     size_mm: tuple[int, int, int] | None
     picture: str | None
+    this_way_up: bool
+    fragile: bool
     aliases: tuple[str, ...] = ()
 
     @property
@@ -65,6 +67,8 @@ def bench_lines(session: Session, shipment_ids: Collection[int]) -> dict[int, li
             Product.width_mm,
             Product.height_mm,
             _picture(),
+            Product.this_way_up,
+            Product.fragile,
         )
         .join(Product, Product.id == ShipmentLine.product_id)
         .where(among(ShipmentLine.shipment_id, shipment_ids), ShipmentLine.picked > 0)
@@ -78,7 +82,7 @@ def bench_lines(session: Session, shipment_ids: Collection[int]) -> dict[int, li
         aliases.setdefault(product_id, []).append(sku)
     found: dict[int, list[BenchLine]] = {one: [] for one in shipment_ids}
     for shipment_id, line, product, *facts in rows:
-        sku, gtin, title, picked, packed, scanned, weight, *size, picture = facts
+        sku, gtin, title, picked, packed, scanned, weight, *size, picture, up, fragile = facts
         found[shipment_id].append(
             BenchLine(
                 line,
@@ -92,6 +96,8 @@ def bench_lines(session: Session, shipment_ids: Collection[int]) -> dict[int, li
                 weight,
                 (size[0], size[1], size[2]) if all(size) else None,
                 picture,
+                up,
+                fragile,
                 tuple(aliases.get(product, ())),
             )
         )

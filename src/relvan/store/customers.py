@@ -277,3 +277,11 @@ def estimate_rows(
 def order_of_estimate(session: Session, estimate_id: int) -> str | None:
     """Returns the number of the order that an estimate became, or None."""
     return session.scalar(select(Order.number).where(Order.estimate_id == estimate_id))
+
+
+def address_of_order(session: Session, order: Order) -> str:
+    """Returns the mail address of an order, or that of its customer."""
+    told = Address.read(order.ship_to).mail.strip()
+    if told or order.customer_id is None:
+        return told
+    return customer_by_id(session, order.customer_id).mail

@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from sqlalchemy import case, func, select
+from sqlalchemy import case, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.picking.figures import CarriageFigures, CartonFigures, RoundFacts
@@ -121,7 +121,7 @@ def fill_since(session: Session, since: datetime) -> list[CartonFigures]:
             func.sum(inside.c.goods),
             func.sum(size),
         )
-        .join(inside, inside.c.code == CartonRow.code)
+        .join(inside, or_(inside.c.code == CartonRow.code, inside.c.code == CartonRow.name))
         .group_by(CartonRow.id, CartonRow.name)
         .order_by(func.count().desc())
     )

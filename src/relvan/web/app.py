@@ -25,6 +25,7 @@ from relvan.web.desk import COOKIE, Desk, NeedsTwoStep, NotSignedIn
 from relvan.web.pages import (
     backups,
     bench,
+    carriage,
     catalogue,
     catalogue_pages,
     categories,
@@ -142,6 +143,7 @@ PAGES = (
     channel,
     webhooks,
     firm,
+    carriage,
     bench,
     floor,
     layouts,

@@ -84,6 +84,7 @@ ROOMS = {
         Room("warehouses", "Warehouses", "warehouse_index"),
         Room("mail", "Mail", "mail_show"),
         Room("cartons", "Cartons", "carton_index"),
+        Room("carriage", "Carriage", "carriage_index"),
         Room("papers", "Papers", "layout_index"),
         Room("devices", "Devices", "device_index"),
         Room("tax", "Tax", "tax_show"),

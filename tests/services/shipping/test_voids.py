@@ -6,6 +6,7 @@ import pytest
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import NotFound, Refused
 from relvan.gateways.carriers.dialects import dialect_of, open_carrier
+from relvan.gateways.carriers.port import CarriageAsk, LabelWish
 from relvan.services.channels import carriers
 from relvan.services.channels.carriers import connect_carrier
 from relvan.services.packing.parcels import add_parcel
@@ -106,7 +107,7 @@ def asked_without_answer(shop, bought):
         account = find_carrier(session, "ostrel")
         row.label_key, row.carrier_id, row.service = "S-1-lost", account.id, "tracked"
     if bought:
-        shop.carrier(account).buy_label("S-1-lost", "tracked", TO, TO, 900, "")
+        shop.carrier(account).buy_label(LabelWish("S-1-lost", "tracked", CarriageAsk(TO, TO, 900)))
 
 
 def test_another_carrier_is_taken_only_when_the_first_has_sold_nothing(shop, owner, world):

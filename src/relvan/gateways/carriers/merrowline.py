@@ -9,12 +9,21 @@ from decimal import Decimal
 from typing import Any
 from urllib.parse import quote
 
-from relvan.core.orders.intake import Address
+from relvan.core.money import as_decimal
+from relvan.core.shipping.accounts import LabelSize
 from relvan.core.shipping.tracking import ParcelStage
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal
-from relvan.gateways.carriers.port import BoughtLabel, CarrierEvent, Charge, Quote
+from relvan.gateways.carriers.port import (
+    BoughtLabel,
+    CarriageAsk,
+    CarrierEvent,
+    Charge,
+    LabelWish,
+    Quote,
+)
 
 TRACKED_AT_ONCE = 20
+PAPERS = {LabelSize.A6: "A6", LabelSize.ROLL: "10 x 15 cm"}
 SIGNS = {
     "N": ParcelStage.ANNOUNCED,
     "T": ParcelStage.COLLECTED,
@@ -33,25 +42,53 @@ class MerrowlineGateway:
     def test(self) -> str:
         return str(self._caller.json("GET", "sender").get("sender"))
 
-    def quotes(self, to: Address, weight_g: int) -> list[Quote]:
-        asked = {"to": to.country, "mass": f"{weight_g / 1000:.3f}"}
+    def quotes(self, ask: CarriageAsk) -> list[Quote]:
+        asked = {
+            "to": ask.to.country,
+            "code": ask.to.postcode,
+            "mass": f"{ask.weight_g / 1000:.3f}",
+            "worth": as_text(ask.value, ask.currency),
+            "hand": "yes" if ask.extras.signature else "no",
+            "cover": "yes" if ask.extras.insured else "no",
+            "by": ask.collected_on,
+        }
+        if ask.size_mm:
+            asked["sides"] = "x".join(f"{side / 10:.1f}" for side in ask.size_mm)
         found = self._caller.json("GET", "rates", params=asked)
         return [
             Quote(one["rate"], one["called"], *_amount(one["price"]), one["there_on"])
             for one in found
         ]
 
-    def buy_label(
-        self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str
-    ) -> BoughtLabel:
+    def buy_label(self, wish: LabelWish) -> BoughtLabel:
+        ask = wish.ask
         body = {
-            "rate": service,
-            "sender": asdict(sender),
-            "receiver": asdict(to),
-            "mass": weight_g / 1000,
-            "remark": note,
+            "rate": wish.service,
+            "sender": asdict(ask.sender),
+            "receiver": asdict(ask.to),
+            "mass": ask.weight_g / 1000,
+            "sides": [side / 10 for side in ask.size_mm or ()],
+            "worth": as_text(ask.value, ask.currency),
+            "hand": ask.extras.signature,
+            "cover": ask.extras.insured,
+            "by": ask.collected_on,
+            "remark": wish.reference,
+            "paper": PAPERS[wish.size],
+            "file": str(wish.form),
+            "goods": [
+                {
+                    "what": line.words,
+                    "number": line.hs_code,
+                    "from": line.origin,
+                    "count": line.quantity,
+                    "worth": as_text(line.value, line.currency),
+                    "mass": line.weight_g / 1000,
+                }
+                for line in wish.customs
+            ],
+            "sender_number": wish.eori,
         }
-        return _label(self._caller.json("PUT", f"notes/{quote(key, safe='')}", json=body))
+        return _label(self._caller.json("PUT", f"notes/{quote(wish.key, safe='')}", json=body))
 
     def find_label(self, key: str) -> BoughtLabel | None:
         try:
@@ -94,6 +131,15 @@ class MerrowlineGateway:
 
     def close(self) -> None:
         self._caller.close()
+
+
+def as_text(amount: int, currency: str) -> str:
+    """Returns an amount in minor units as Merrowline writes it.
+
+    >>> as_text(620, "EUR")
+    '6.20 EUR'
+    """
+    return f"{as_decimal(amount, currency)} {currency}"
 
 
 def _amount(text: str) -> tuple[int, str]:

@@ -7,12 +7,20 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from typing import Any
 
-from relvan.core.orders.intake import Address
+from relvan.core.shipping.accounts import LabelSize
 from relvan.core.shipping.tracking import ParcelStage
 from relvan.gateways.calling import OutsideCaller, OutsideRefusal
-from relvan.gateways.carriers.port import BoughtLabel, CarrierEvent, Charge, Quote
+from relvan.gateways.carriers.port import (
+    BoughtLabel,
+    CarriageAsk,
+    CarrierEvent,
+    Charge,
+    LabelWish,
+    Quote,
+)
 
 TRACKED_AT_ONCE = 50
+PAPERS = {LabelSize.A6: "a6", LabelSize.ROLL: "roll-100-150"}
 STAGES = {
     "announced": ParcelStage.ANNOUNCED,
     "taken-over": ParcelStage.COLLECTED,
@@ -31,28 +39,37 @@ class OstrelGateway:
     def test(self) -> str:
         return str(self._caller.json("GET", "account").get("account"))
 
-    def quotes(self, to: Address, weight_g: int) -> list[Quote]:
-        body = {"to": asdict(to), "parcel": {"grams": weight_g}}
-        found = self._caller.json("POST", "quotes", json=body)["quotes"]
+    def quotes(self, ask: CarriageAsk) -> list[Quote]:
+        found = self._caller.json("POST", "quotes", json=_parcel(ask))["quotes"]
         return [
             Quote(q["product"], q["title"], q["cents"], q["money"], q["arrives"]) for q in found
         ]
 
-    def buy_label(
-        self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str
-    ) -> BoughtLabel:
+    def buy_label(self, wish: LabelWish) -> BoughtLabel:
         body = {
-            "client_ref": key,
-            "product": service,
-            "sender": asdict(sender),
-            "to": asdict(to),
-            "parcel": {"grams": weight_g},
-            "note": note,
+            **_parcel(wish.ask),
+            "client_ref": wish.key,
+            "product": wish.service,
+            "note": wish.reference,
+            "print": {"as": str(wish.form), "paper": PAPERS[wish.size]},
+            "customs": [
+                {
+                    "text": line.words,
+                    "tariff": line.hs_code,
+                    "made_in": line.origin,
+                    "pieces": line.quantity,
+                    "cents": line.value,
+                    "money": line.currency,
+                    "grams": line.weight_g,
+                }
+                for line in wish.customs
+            ],
+            "eori": wish.eori,
         }
         try:
             return _label(self._caller.json("POST", "labels", json=body))
         except OutsideRefusal as refusal:
-            if refusal.status == 409 and (label := self.find_label(key)):
+            if refusal.status == 409 and (label := self.find_label(wish.key)):
                 return label
             raise
 
@@ -65,7 +82,7 @@ class OstrelGateway:
             raise
 
     def label_file(self, tracking_number: str) -> bytes:
-        return self._caller.call("GET", f"labels/{tracking_number}.pdf").content
+        return self._caller.call("GET", f"labels/{tracking_number}/print").content
 
     def void_label(self, tracking_number: str) -> None:
         self._caller.json("DELETE", f"labels/{tracking_number}")
@@ -93,6 +110,18 @@ class OstrelGateway:
 
     def close(self) -> None:
         self._caller.close()
+
+
+def _parcel(ask: CarriageAsk) -> dict[str, Any]:
+    return {
+        "from": asdict(ask.sender),
+        "to": asdict(ask.to),
+        "parcel": {"grams": ask.weight_g, "mm": [*(ask.size_mm or ())]},
+        "worth": {"cents": ask.value, "money": ask.currency},
+        "signed": ask.extras.signature,
+        "insured": ask.extras.insured,
+        "ready": ask.collected_on,
+    }
 
 
 def _event(told: dict[str, Any]) -> CarrierEvent:

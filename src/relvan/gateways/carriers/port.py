@@ -8,7 +8,42 @@ from datetime import datetime
 from typing import Protocol
 
 from relvan.core.orders.intake import Address
+from relvan.core.shipping.accounts import LabelFormat, LabelSize
+from relvan.core.shipping.carriage import Extras
+from relvan.core.shipping.customs import CustomsLine
 from relvan.core.shipping.tracking import ParcelStage
+
+
+@dataclass(frozen=True)
+class CarriageAsk:
+    """A parcel for which a carrier is asked: from where and to where, its weight in grams, its length, width
+    and height in millimetres where they are known, the value of its goods in minor units, what is wanted
+    besides, and the day (ISO 8601) on which the carrier collects it; empty for today."""
+
+    sender: Address
+    to: Address
+    weight_g: int
+    size_mm: tuple[int, int, int] | None = None
+    value: int = 0
+    currency: str = "EUR"
+    extras: Extras = Extras()
+    collected_on: str = ""
+
+
+@dataclass(frozen=True)
+class LabelWish:
+    """A label that is to be bought: the key under which it is bought once, the service, the parcel, the
+    sender's reference on it, the file and paper of the label, and what customs are told where they ask,
+    with the sender's number there."""
+
+    key: str
+    service: str
+    ask: CarriageAsk
+    reference: str = ""
+    form: LabelFormat = LabelFormat.PDF
+    size: LabelSize = LabelSize.A6
+    customs: tuple[CustomsLine, ...] = ()
+    eori: str = ""
 
 
 @dataclass(frozen=True)
@@ -63,13 +98,11 @@ class CarrierGateway(Protocol):
         """Returns whose account this is."""
         ...
 
-    def quotes(self, to: Address, weight_g: int) -> list[Quote]:
-        """Returns the services that take a parcel of this weight to an address."""
+    def quotes(self, ask: CarriageAsk) -> list[Quote]:
+        """Returns the services that take a parcel."""
         ...
 
-    def buy_label(
-        self, key: str, service: str, sender: Address, to: Address, weight_g: int, note: str
-    ) -> BoughtLabel:
+    def buy_label(self, wish: LabelWish) -> BoughtLabel:
         """Buys one label under a key. The same key never buys a second one."""
         ...
 
@@ -78,7 +111,7 @@ class CarrierGateway(Protocol):
         ...
 
     def label_file(self, tracking_number: str) -> bytes:
-        """Returns the label as PDF."""
+        """Returns the label in the format in which it was bought."""
         ...
 
     def void_label(self, tracking_number: str) -> None:

@@ -9,13 +9,13 @@ from datetime import date
 
 from relvan.core.catalogue.identity import is_code_of
 from relvan.core.packing.parcels import Packed
-from relvan.core.packing.weighing import WeighedItem, WeightCheck, check_weight, choose_service
+from relvan.core.packing.weighing import WeighedItem, WeightCheck, check_weight
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.core.shipping.life import ShipmentState
 from relvan.services.packing.cartons import CartonProposal, carton_kinds, propose_for
 from relvan.services.packing.parcels import add_parcel, weigh
-from relvan.services.shipping.labels import buy_labels, find_services
+from relvan.services.shipping.carriage import label_shipment
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.bench import (
     BenchLine,
@@ -297,16 +297,14 @@ def _label(workplace: Workplace, actor: Actor, view: BenchView, parcel_id: int) 
     shipment_id = view.shipment.id
     following = _next(workplace, shipment_id)
     try:
-        service = choose_service(find_services(workplace, shipment_id), view.promised)
-        if service is None:
-            raise refuse("no-service", "No service takes this parcel.", "Choose one by hand.")
-        buy_labels(workplace, actor, shipment_id, service.service)
+        labelled = label_shipment(workplace, actor, shipment_id)
     except Refused as refused:
         words = f"{view.shipment.number} is packed, and has no label yet: {refused.first.message}"
         return Scanned(following, "", (), words)
     with workplace.database.reading() as session:
         parcels = tuple(parcel.id for parcel in parcels_of(session, shipment_id))
-    words = f"{view.shipment.number} is packed: {service.carrier} {service.name}."
+    done = "packed and dispatched" if labelled.dispatched else "packed"
+    words = f"{view.shipment.number} is {done}: {labelled.words}."
     return Scanned(following, words, parcels)
 
 

@@ -1,16 +1,20 @@
 """Connects accounts at carriers, after a test of the connection."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from relvan.core.catalogue.checks import check_text
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
+from relvan.core.shipping.accounts import AccountUse, check_account_use
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
 from relvan.gateways.carriers.dialects import CARRIERS, dialect_of, open_carrier
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import find_carrier
+from relvan.store.stock import warehouses
 from relvan.store.tables import Carrier
 
 MOST_NAME = 60
@@ -24,6 +28,33 @@ class CarrierWish:
     name: str | None = None
     address: str | None = None
     token: str | None = None
+
+
+def use_account(
+    workplace: Workplace, actor: Actor, key: str, told: Mapping[str, Any]
+) -> AccountUse:
+    """Says how an account is used: the file and paper of its labels, what stands on them, from which
+    warehouses it collects, and what happens once a label is there; what is left out stays.
+
+    Raises:
+        Refused: if a value is not one of those that there are.
+    """
+    actor.must(Right.SETUP)
+    with workplace.database.writing() as session:
+        carrier = find_carrier(session, key)
+        if carrier is None:
+            raise not_found("carrier", key)
+        refuse_if_any(check_account_use(told, {one.key for one in warehouses(session)}))
+        before = AccountUse.read(carrier.use).as_dict()
+        after = AccountUse.read({**before, **told}).as_dict()
+        changes = {
+            name: (before[name], value) for name, value in after.items() if before[name] != value
+        }
+        carrier.use = after
+        if changes:
+            subject = audit.Subject("carrier", carrier.id)
+            audit.record(session, actor, workplace.now(), subject, "use changed", changes)
+        return AccountUse.read(after)
 
 
 def connect_carrier(

@@ -28,7 +28,7 @@ from relvan.services.setup.mail import new_message_id, no_mail_server
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_keys, order_policies
-from relvan.store.customers import customer_by_id, estimate_by_number
+from relvan.store.customers import address_of_order, customer_by_id, estimate_by_number
 from relvan.store.database import after_commit
 from relvan.store.mail import mail_server_of
 from relvan.store.mailing import (
@@ -120,14 +120,6 @@ def _text_for(workplace: Workplace, desk: _Desk, order: Order, event: MailEvent)
     languages = languages_of(order.country, workplace.firm.locale)
     automatic = [text for text in desk.texts if text.automatic]
     return choose_text(automatic, event, channel, languages)
-
-
-def address_of_order(session: Session, order: Order) -> str:
-    """Returns the mail address of an order, or that of its customer."""
-    told = Address.read(order.ship_to).mail.strip()
-    if told or order.customer_id is None:
-        return told
-    return customer_by_id(session, order.customer_id).mail
 
 
 def _row(

@@ -113,7 +113,7 @@ def propose_for(lines: Sequence[BenchLine], kinds: Sequence[CartonKind]) -> Cart
         line.sku for line in lines if line.left and (not line.size_mm or not line.weight_g)
     )
     items = [
-        PackItem(line.sku, line.size_mm, line.weight_g)
+        PackItem(line.sku, line.size_mm, line.weight_g, line.this_way_up, line.fragile)
         for line in lines
         if line.size_mm and line.weight_g
         for _ in range(line.left)

@@ -1,78 +1,67 @@
 """Buys labels. The key of each purchase is saved first, so that no label is ever paid twice,
 whatever fails."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
-from typing import TypeVar
 
-from relvan.core.orders.intake import Address
 from relvan.core.people.roles import Right
-from relvan.core.refusal import not_found, refuse
+from relvan.core.refusal import not_found, refuse, refuse_if_any
+from relvan.core.shipping.accounts import AccountUse, LabelFormat, reference_of
+from relvan.core.shipping.carriage import Extras
+from relvan.core.shipping.customs import CustomsLine, check_customs, needs_customs
 from relvan.core.shipping.life import ShipmentState
+from relvan.documents.pictures import as_pdf
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
-from relvan.gateways.carriers.port import BoughtLabel, CarrierGateway
+from relvan.gateways.carriers.port import BoughtLabel, CarriageAsk, CarrierGateway, LabelWish
 from relvan.services import audit
 from relvan.services.orders.cancel import order_to_send
-from relvan.services.patience import wait_to_ask_again
+from relvan.services.shipping.asking import (
+    TRIES,
+    Service,
+    ShipmentAsk,
+    ask_about,
+    customs_lines,
+    patiently,
+    quoting,
+    services_for,
+    wait_a_little,
+)
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.channels import carriers, find_carrier
+from relvan.store.carriage import declared_goods
+from relvan.store.channels import find_carrier
+from relvan.store.customers import address_of_order
 from relvan.store.dispatch import parcel_by_id, parcels_of, shipment_by_id
 from relvan.store.session import Session
-from relvan.store.tables import Carrier, Order, Parcel, Shipment, Warehouse
+from relvan.store.tables import Carrier, Order, Parcel, Shipment
 
-TRIES = 4
-MOST_WAIT_S = 1.5
-Answer = TypeVar("Answer")
+AS_USUAL = Extras()
 
 
 @dataclass(frozen=True)
-class Service:
-    """A carrier's service for a whole shipment: the price of all its labels in minor units, and the
-    day of arrival."""
-
-    service: str
-    carrier: str
-    name: str
-    price: int
-    currency: str
-    arrives: str
-
-
-@dataclass(frozen=True)
-class _Order:
-    """What a label is bought for."""
+class _Purchase:
+    """A label that is to be bought for a parcel, and whether it was asked for before."""
 
     parcel_id: int
-    key: str
     asked_before: bool
-    weight_g: int
-    service: str
-    sender: Address
-    to: Address
-    note: str
+    wish: LabelWish
 
 
-def find_services(workplace: Workplace, shipment_id: int) -> list[Service]:
+def find_services(
+    workplace: Workplace, shipment_id: int, extras: Extras = AS_USUAL
+) -> list[Service]:
     """Returns the services that take every parcel of a shipment, the cheapest first."""
     with workplace.database.reading() as session:
-        shipment = shipment_by_id(session, shipment_id)
-        to = Address.read(session.get_one(Order, shipment.order_id).ship_to)
-        weights = [parcel.weight_g for parcel in parcels_of(session, shipment_id)]
-        accounts = carriers(session)
-    if not weights:
-        raise refuse(
-            "not-packed", "Pack at least one parcel first.", "The price depends on its weight."
-        )
-    if not accounts:
-        raise refuse("no-carrier", "No carrier is connected.", "Connect one in Setup.")
-    found = []
-    for carrier in accounts:
-        found += _services_of(workplace, carrier, to, weights)
-    return sorted(found, key=lambda service: (service.price, service.arrives))
+        ask = ask_about(session, workplace, shipment_id)
+    return services_for(ask.with_extras(extras), quoting(workplace))
 
 
-def buy_labels(workplace: Workplace, actor: Actor, shipment_id: int, service: str) -> list[str]:
+def buy_labels(
+    workplace: Workplace,
+    actor: Actor,
+    shipment_id: int,
+    service: str,
+    extras: Extras = AS_USUAL,
+) -> list[str]:
     """Buys a label for every parcel of a shipment that has none; returns the tracking numbers of
     all.
 
@@ -80,18 +69,18 @@ def buy_labels(workplace: Workplace, actor: Actor, shipment_id: int, service: st
     """
     actor.must(Right.DISPATCH)
     _settle_elsewhere(workplace, actor, shipment_id, service.partition(":")[0])
-    carrier, orders = _write_keys(workplace, shipment_id, service)
+    carrier, purchases = _write_keys(workplace, shipment_id, service, extras)
     gateway = workplace.carrier(carrier)
-    for order in orders:
-        label = _buy(workplace, gateway, order)
-        _keep_label(workplace, actor, carrier, order.parcel_id, label)
-        keep_label_file(workplace, order.parcel_id)
+    for purchase in purchases:
+        label = _buy(workplace, gateway, purchase)
+        _keep_label(workplace, actor, carrier, purchase.parcel_id, label)
+        keep_label_file(workplace, purchase.parcel_id)
     with workplace.database.reading() as session:
         return [parcel.tracking_number or "" for parcel in parcels_of(session, shipment_id)]
 
 
 def keep_label_file(workplace: Workplace, parcel_id: int) -> bytes:
-    """Returns the label's PDF, which is fetched once and then kept."""
+    """Returns the label as it was bought, PDF or PNG; it is fetched once and then kept."""
     with workplace.database.reading() as session:
         parcel = parcel_by_id(session, parcel_id)
         if parcel.tracking_number is None or parcel.carrier_id is None:
@@ -100,34 +89,28 @@ def keep_label_file(workplace: Workplace, parcel_id: int) -> bytes:
     name = f"labels/{number}.pdf"
     path = workplace.files.path(name)
     if not path.exists():
-        content = _patiently(workplace, lambda: workplace.carrier(carrier).label_file(number))
+        content = patiently(workplace, lambda: workplace.carrier(carrier).label_file(number))
         workplace.files.keep(name, content)
     return path.read_bytes()
 
 
-def _services_of(
-    workplace: Workplace, carrier: Carrier, to: Address, weights: list[int]
-) -> list[Service]:
-    gateway = workplace.carrier(carrier)
-    quotes = [_patiently(workplace, partial(gateway.quotes, to, weight)) for weight in weights]
-    common = set.intersection(*({quote.service for quote in by_parcel} for by_parcel in quotes))
-    found = []
-    for quote in quotes[0]:
-        if quote.service in common:
-            price = sum(
-                q.price for by_parcel in quotes for q in by_parcel if q.service == quote.service
-            )
-            found.append(
-                Service(
-                    f"{carrier.key}:{quote.service}",
-                    carrier.name,
-                    quote.name,
-                    price,
-                    quote.currency,
-                    quote.arrives,
-                )
-            )
-    return found
+def label_pdf(workplace: Workplace, parcel_id: int) -> bytes:
+    """Returns the label as PDF, whatever it was bought as."""
+    content = keep_label_file(workplace, parcel_id)
+    return content if content.startswith(b"%PDF") else as_pdf(content)
+
+
+def label_as_picture(workplace: Workplace, parcel_id: int) -> bytes:
+    """Returns the label as PNG, for printers that take nothing else.
+
+    Raises:
+        Refused: if it was bought as PDF.
+    """
+    content = keep_label_file(workplace, parcel_id)
+    if content.startswith(b"%PDF"):
+        message = "This label was bought as PDF."
+        raise refuse("not-allowed", message, "Choose PNG for the carrier's labels in Setup.")
+    return content
 
 
 def _settle_elsewhere(
@@ -144,7 +127,7 @@ def _settle_elsewhere(
     for parcel_id, key, carrier in open_ones:
         if carrier.key == carrier_key or key is None:
             continue
-        found = _patiently(workplace, partial(workplace.carrier(carrier).find_label, key))
+        found = patiently(workplace, partial(workplace.carrier(carrier).find_label, key))
         if found is not None:
             _keep_label(workplace, actor, carrier, parcel_id, found)
             continue
@@ -155,8 +138,8 @@ def _settle_elsewhere(
 
 
 def _write_keys(
-    workplace: Workplace, shipment_id: int, service: str
-) -> tuple[Carrier, list[_Order]]:
+    workplace: Workplace, shipment_id: int, service: str, extras: Extras
+) -> tuple[Carrier, list[_Purchase]]:
     """Saves the key under which each label will be bought, before the carrier is asked."""
     carrier_key, _, product = service.partition(":")
     with workplace.database.writing() as session:
@@ -174,53 +157,83 @@ def _write_keys(
         if shipment.state not in (ShipmentState.TO_SHIP, ShipmentState.DISPATCHED):
             message = f"Shipment {shipment.number} is “{shipment.state}”; it must be “to ship”."
             raise refuse("wrong-state", message, "Pack all that was picked first.", "service")
-        orders = [
-            _label_order(session, workplace, shipment, parcel, carrier, product)
-            for parcel in parcels_of(session, shipment_id)
-            if parcel.tracking_number is None
-        ]
+        parcels = [one for one in parcels_of(session, shipment_id) if not one.tracking_number]
+        if not parcels:
+            return carrier, []
+        asked_before = {parcel.id for parcel in parcels if parcel.label_key is not None}
+        for parcel in parcels:
+            if parcel.label_key is None:
+                key = workplace.new_key()[:8]
+                parcel.label_key = f"{shipment.number}-{parcel.position}-{key}"
+                parcel.signature, parcel.insured = extras.signature, extras.insured
+            parcel.carrier_id, parcel.service = carrier.id, product
         session.flush()
-        return carrier, orders
+        wishes = _wishes(session, workplace, shipment, parcels, carrier)
+        return carrier, [_Purchase(one, one in asked_before, wishes[one]) for one in wishes]
 
 
-def _label_order(
+def _wishes(
     session: Session,
     workplace: Workplace,
     shipment: Shipment,
-    parcel: Parcel,
+    parcels: list[Parcel],
     carrier: Carrier,
-    product: str,
-) -> _Order:
+) -> dict[int, LabelWish]:
+    """Returns the labels that are to be bought for parcels, by the parcel's id."""
+    ask = ask_about(session, workplace, shipment.id)
+    if carrier.id not in {account.id for account in ask.accounts}:
+        message = f"{carrier.name} does not collect from this warehouse."
+        raise refuse("not-allowed", message, "Choose a service of another carrier.", "service")
     order = session.get_one(Order, shipment.order_id)
-    warehouse = session.get_one(Warehouse, shipment.warehouse_id)
-    asked_before = parcel.label_key is not None
-    if parcel.label_key is None:
-        parcel.label_key = f"{shipment.number}-{parcel.position}-{workplace.new_key()[:8]}"
-    parcel.carrier_id, parcel.service = carrier.id, product
-    return _Order(
-        parcel.id,
-        parcel.label_key,
-        asked_before,
-        parcel.weight_g,
-        product,
-        Address.read(warehouse.address),
-        Address.read(order.ship_to),
-        f"{order.number} / {shipment.number}",
+    customs = _customs(session, ask, order, parcels)
+    use = AccountUse.read(carrier.use)
+    reference = reference_of(
+        use, order.number, shipment.number, order.channel_number or "", order.reference
     )
+    mail = address_of_order(session, order)
+    return {
+        parcel.id: LabelWish(
+            parcel.label_key or "",
+            parcel.service,
+            _reachable(ask.parcels[parcel.id], mail),
+            reference,
+            LabelFormat(use.label_format),
+            use.label_size,
+            customs.get(parcel.id, ()),
+            workplace.firm.eori if customs else "",
+        )
+        for parcel in parcels
+    }
 
 
-def _buy(workplace: Workplace, gateway: CarrierGateway, order: _Order) -> BoughtLabel:
+def _reachable(ask: CarriageAsk, mail: str) -> CarriageAsk:
+    """Returns what is asked with the mail address at which the carrier reaches the receiver."""
+    return replace(ask, to=replace(ask.to, mail=mail))
+
+
+def _customs(
+    session: Session, ask: ShipmentAsk, order: Order, parcels: list[Parcel]
+) -> dict[int, tuple[CustomsLine, ...]]:
+    """Returns what customs are told of each parcel; nothing where no border of customs is crossed."""
+    first = next(iter(ask.parcels.values()))
+    if not needs_customs(first.sender.country, first.to.country):
+        return {}
+    goods = declared_goods(session, [parcel.id for parcel in parcels])
+    found = {one: customs_lines(inside, order.currency) for one, inside in goods.items()}
+    refuse_if_any(check_customs([line for lines in found.values() for line in lines]))
+    return found
+
+
+def _buy(workplace: Workplace, gateway: CarrierGateway, purchase: _Purchase) -> BoughtLabel:
     """Buys one label; after a lost answer it looks the label up before asking again."""
-    unsure, last = order.asked_before, ""
+    unsure, last = purchase.asked_before, ""
     for attempt in range(1, TRIES + 1):
         try:
-            found = gateway.find_label(order.key) if unsure else None
-            return found or gateway.buy_label(
-                order.key, order.service, order.sender, order.to, order.weight_g, order.note
-            )
+            found = gateway.find_label(purchase.wish.key) if unsure else None
+            return found or gateway.buy_label(purchase.wish)
         except OutsideTrouble as failure:
             unsure, last = True, str(failure)
-            _wait(workplace, attempt, failure)
+            wait_a_little(workplace, attempt, failure)
         except OutsideRefusal as refusal:
             said = refusal.body.get("error", "") if isinstance(refusal.body, dict) else ""
             raise refuse(
@@ -256,26 +269,3 @@ def _keep_label(
         audit.record(
             session, actor, workplace.now(), audit.Subject("order", shipment.order_id), deed
         )
-
-
-def _wait(workplace: Workplace, attempt: int, failure: OutsideTrouble) -> None:
-    """Waits before the next try, if there is one: as long as the carrier asks for, but not too
-    long, because a person is waiting."""
-    if attempt < TRIES:
-        wait_to_ask_again(workplace, failure, attempt, most_s=MOST_WAIT_S)
-
-
-def _patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:
-    """Repeats a question that may safely be asked again, a few times."""
-    last = ""
-    for attempt in range(1, TRIES + 1):
-        try:
-            return call()
-        except OutsideTrouble as failure:
-            last = str(failure)
-            _wait(workplace, attempt, failure)
-        except OutsideRefusal as refusal:
-            raise refuse(
-                "carrier-refused", f"{refusal}.", "Check the address and the weight."
-            ) from refusal
-    raise refuse("unreachable", f"{last}.", "Try again in a moment; nothing is lost.")

@@ -2,19 +2,17 @@
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from datetime import date
 
-from relvan.core.packing.weighing import choose_service
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.core.shipping.life import ShipmentState
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.services import audit
-from relvan.services.shipping.labels import buy_labels, find_services
+from relvan.services.shipping.carriage import label_shipment
 from relvan.services.verdicts import Verdict, refused_verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import parcel_by_id, shipment_by_id
-from relvan.store.tables import Carrier, Order
+from relvan.store.tables import Carrier
 
 AT_ONCE = 8  # shipments for which carriers are asked at the same time
 MOST_SHIPMENTS = 500
@@ -50,6 +48,7 @@ def void_label(workplace: Workplace, actor: Actor, parcel_id: int) -> str:
             return number
         parcel.tracking_number = parcel.label_key = parcel.price = parcel.carrier_id = None
         parcel.arrives_on = None
+        parcel.signature = parcel.insured = False
         parcel.service = parcel.track_address = parcel.label_file = ""
         subject = audit.Subject("order", shipment.order_id)
         audit.record(session, actor, workplace.now(), subject, f"label {number} voided")
@@ -73,7 +72,7 @@ def label_many(
     workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], service: str = ""
 ) -> list[Verdict]:
     """Buys the labels of many shipments, several at the same time; returns a verdict for each. Without a
-    service, each takes the cheapest that arrives by its promised day, else the fastest."""
+    service, each takes the one that the seller's rules choose."""
     actor.must(Right.DISPATCH)
     wanted = list(dict.fromkeys(shipment_ids))
     if not 1 <= len(wanted) <= MOST_SHIPMENTS:
@@ -84,21 +83,11 @@ def label_many(
         name = str(shipment_id)
         try:
             with workplace.database.reading() as session:
-                shipment = shipment_by_id(session, shipment_id)
-                order = session.get_one(Order, shipment.order_id)
-                name, promised = shipment.number, order.promised_on
-            chosen = service or _chosen(workplace, shipment_id, promised)
-            return Verdict(name, True, ", ".join(buy_labels(workplace, actor, shipment_id, chosen)))
+                name = shipment_by_id(session, shipment_id).number
+            labelled = label_shipment(workplace, actor, shipment_id, service)
+            return Verdict(name, True, ", ".join(labelled.numbers))
         except Refused as refused:
             return refused_verdict(name, refused)
 
     with ThreadPoolExecutor(AT_ONCE) as pool:
         return list(pool.map(buy, wanted))
-
-
-def _chosen(workplace: Workplace, shipment_id: int, promised: str | None) -> str:
-    last = date.fromisoformat(promised) if promised else None
-    found = choose_service(find_services(workplace, shipment_id), last)
-    if found is None:
-        raise refuse("no-service", "No service takes this shipment.", "Look at its parcels.")
-    return found.service

@@ -17,6 +17,7 @@ from relvan.store.tables.catalogue import (
     SkuName,
 )
 from relvan.store.tables.channels import (
+    CarriageRuleRow,
     Carrier,
     Channel,
     Drift,
@@ -110,6 +111,7 @@ __all__ = [
     "BulkJob",
     "BulkJobBlock",
     "BulkJobRow",
+    "CarriageRuleRow",
     "Carrier",
     "Category",
     "CategoryAttribute",

@@ -98,7 +98,8 @@ class SupplyWarehouse(Table):
 
 
 class Carrier(Table):
-    """A carrier account; its token is encrypted."""
+    """A carrier account; its token is encrypted. `use` is how the seller uses it
+    (`core/shipping/accounts.py`)."""
 
     __tablename__ = "carrier"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -106,6 +107,17 @@ class Carrier(Table):
     name: Mapped[str]
     address: Mapped[str]
     token: Mapped[str]
+    use: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+
+
+class CarriageRuleRow(Table):
+    """A rule of the seller about which service carries what, as `core/shipping/carriage.py` reads it, with
+    its place in the order of rules."""
+
+    __tablename__ = "carriage_rule"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    rule: Mapped[dict[str, Any]]
 
 
 class OutboxEntry(Table):

@@ -171,6 +171,8 @@ class Parcel(Table):
     label_file: Mapped[str] = mapped_column(default="")
     created_at: Mapped[datetime]
     manifest_id: Mapped[int | None] = mapped_column(ForeignKey("manifest.id"))
+    signature: Mapped[bool] = mapped_column(default=False, server_default="0")
+    insured: Mapped[bool] = mapped_column(default=False, server_default="0")
     arrives_on: Mapped[str | None]
     stage: Mapped[str] = mapped_column(default="announced", server_default="announced")
     stage_at: Mapped[datetime | None]

@@ -1,12 +1,14 @@
 """Serves the pages of dispatch: shipments by stage, packing, labels, and sending off."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.packing.parcels import Packed
-from relvan.core.refusal import Refused
+from relvan.core.refusal import Refused, refuse
+from relvan.core.shipping.carriage import Extras
 from relvan.core.shipping.life import (
     LISTS_TO_WALK,
     OPEN_SHIPMENTS,
@@ -15,9 +17,11 @@ from relvan.core.shipping.life import (
 )
 from relvan.services.packing.parcels import add_parcel, remove_parcel, weigh
 from relvan.services.picking.put_back import put_back
+from relvan.services.shipping.carriage import label_shipment, offered_services
 from relvan.services.shipping.centres import hand_over, recall_shipment
+from relvan.services.shipping.customs import commercial_invoice, is_abroad
 from relvan.services.shipping.dispatch import dispatch_shipments
-from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.labels import label_as_picture, label_pdf
 from relvan.services.shipping.layouts import carton_labels_pdf, slips_pdf
 from relvan.services.shipping.manifests import make_manifest, manifest_sheet
 from relvan.services.shipping.voids import label_many, void_label
@@ -86,8 +90,7 @@ def _shipment(
     typed: dict[str, str] | None = None,
     weight: int | None = None,
 ) -> HTMLResponse:
-    services: list[Any] = []
-    trouble = None
+    offered, trouble = None, None
     with desk.workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = order_by_id(session, shipment.order_id)
@@ -101,7 +104,7 @@ def _shipment(
         and any(parcel.tracking_number is None for parcel in parcels)
     ):
         try:
-            services = find_services(desk.workplace, shipment_id)
+            offered = offered_services(desk.workplace, shipment_id, _extras(typed))
         except Refused as failure:
             trouble = failure.first
     content_g = sum((line.weight_g or 0) * (line.picked - line.packed) for line in lines)
@@ -112,7 +115,8 @@ def _shipment(
         "lines": lines,
         "parcels": parcels,
         "contents": contents,
-        "services": services,
+        "offered": offered,
+        "abroad": is_abroad(desk.workplace, shipment_id),
         "trouble": trouble,
         "content_g": content_g,
         "weight": weight,
@@ -193,10 +197,24 @@ def parcel_remove(desk: At, form: Form, shipment_id: int, parcel_id: int) -> Res
 def label_buy(desk: At, form: Form, shipment_id: int) -> Response:
     """Buys the labels of all parcels."""
     try:
-        numbers = buy_labels(desk.workplace, desk.actor, shipment_id, form.get("service", ""))
+        service, extras = form.get("service", ""), _extras(form) or Extras()
+        if form.get("deed") == "ask":
+            return _shipment(desk, shipment_id, typed=dict(form))
+        if not service:
+            raise refuse("missing", "No service is chosen.", "Choose one of the list.", "service")
+        labelled = label_shipment(desk.workplace, desk.actor, shipment_id, service, extras)
     except Refused as refused:
         return _shipment(desk, shipment_id, refused=refused, typed=dict(form))
-    return desk.done(f"/dispatch/shipments/{shipment_id}", f"Label bought: {', '.join(numbers)}.")
+    words = f"Label bought: {', '.join(labelled.numbers)}."
+    words += " The shipment is dispatched." if labelled.dispatched else ""
+    return desk.done(f"/dispatch/shipments/{shipment_id}", words)
+
+
+def _extras(typed: Mapping[str, str] | None) -> Extras | None:
+    """Returns what a form wants besides, or None before there was a form."""
+    if not typed or "extras" not in typed:
+        return None
+    return Extras(typed.get("signature") == "yes", typed.get("insured") == "yes")
 
 
 @router.post("/do/labels", name="shipment_labels")
@@ -270,4 +288,16 @@ def slips_show(desk: At, form: Form) -> Response:
 @router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")
 def label_show(desk: At, parcel_id: int) -> Response:
     """Returns the label, to print."""
-    return printed(keep_label_file(desk.workplace, parcel_id))
+    return printed(label_pdf(desk.workplace, parcel_id))
+
+
+@router.get("/parcels/{parcel_id:int}/label.png", name="label_picture")
+def label_picture(desk: At, parcel_id: int) -> Response:
+    """Returns the label as PNG, where it was bought so."""
+    return Response(label_as_picture(desk.workplace, parcel_id), media_type="image/png")
+
+
+@router.get("/shipments/{shipment_id:int}/commercial-invoice.pdf", name="commercial_invoice_show")
+def commercial_invoice_show(desk: At, shipment_id: int) -> Response:
+    """Returns the commercial invoice for customs, to print."""
+    return printed(commercial_invoice(desk.workplace, shipment_id))

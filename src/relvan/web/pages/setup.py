@@ -76,13 +76,14 @@ def channel_connect(desk: AtSetup, form: Form) -> Response:
 @router.post("/carriers", name="carrier_connect")
 def carrier_connect(desk: AtSetup, form: Form) -> Response:
     """Connects an account at a carrier."""
-    key = form.get("carrier", "ostrel").strip()
+    account = form.get("carrier_account", "").strip().lower()
+    key = form.get("carrier", "ostrel").strip() + (f"-{account}" if account else "")
     try:
-        account = connect_carrier(
+        holder = connect_carrier(
             desk.workplace,
             desk.actor,
             key,
-            CARRIERS.get(dialect_of(key), key),
+            f"{CARRIERS.get(dialect_of(key), key)} {account}".strip(),
             form.get("carrier_address", "").strip(),
             form.get("carrier_token", "").strip(),
         )
@@ -91,7 +92,7 @@ def carrier_connect(desk: AtSetup, form: Form) -> Response:
             *(Refusal(r.code, r.message, r.fix, f"carrier_{r.field}") for r in refused.refusals)
         )
         return _setup_page(desk, status=422, typed=dict(form), refused=renamed)
-    return desk.done("/setup", f"Connected: the carrier knows us as {account}.")
+    return desk.done("/setup", f"Connected: the carrier knows us as {holder}.")
 
 
 @router.post("/carriers/{key}/test", name="carrier_test")
