@@ -175,6 +175,11 @@ CALLS = {
     "POST /labels": (Right.DISPATCH, {"shipments": [1]}),
     "POST /parcels/{parcel_id}/void": (Right.DISPATCH, None),
     "POST /parcels/{parcel_id}/reprint": (Right.DISPATCH, None),
+    "POST /goods-in/scan": (Right.STOCK, {"warehouse": "millrace", "code": "X"}),
+    "POST /goods-in": (
+        Right.STOCK,
+        {"sku": "X", "warehouse": "millrace", "units": 1, "bin": "A-01", "key": "12345678"},
+    ),
     "POST /carriage-rules": (Right.SETUP, {"name": "Usual"}),
     "POST /carriage-rules/order": (Right.SETUP, {"ids": []}),
     "POST /carriage-rules/try": (Right.SETUP, None),

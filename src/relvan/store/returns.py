@@ -3,8 +3,9 @@
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.returns import ReturnState
@@ -44,6 +45,11 @@ def return_by_number(session: Session, number: str) -> OrderReturn:
     if row is None:
         raise not_found("return", number)
     return row
+
+
+def find_return(session: Session, number: str) -> OrderReturn | None:
+    """Returns a return by its number, without regard to case, or None."""
+    return session.scalar(select(OrderReturn).where(OrderReturn.number == number.upper()))
 
 
 def lines_of_return(session: Session, return_id: int) -> list[ReturnLine]:
@@ -94,7 +100,16 @@ def return_page(
     session: Session, *, state: str = "", after: int = 0, limit: int = 50
 ) -> list[ReturnListRow]:
     """Returns returns, the newest first."""
-    wanted = (
+    wanted = _return_rows()
+    if state:
+        wanted = wanted.where(OrderReturn.state == state)
+    if after:
+        wanted = wanted.where(OrderReturn.id < after)
+    return rows_as(ReturnListRow, session, wanted.order_by(OrderReturn.id.desc()).limit(limit))
+
+
+def _return_rows() -> Select[*tuple[Any, ...]]:
+    return (
         select(
             OrderReturn.id,
             OrderReturn.number,
@@ -111,8 +126,11 @@ def return_page(
         .join(ReturnLine, ReturnLine.return_id == OrderReturn.id)
         .group_by(OrderReturn.id, Order.id)
     )
-    if state:
-        wanted = wanted.where(OrderReturn.state == state)
-    if after:
-        wanted = wanted.where(OrderReturn.id < after)
-    return rows_as(ReturnListRow, session, wanted.order_by(OrderReturn.id.desc()).limit(limit))
+
+
+def expected_returns(session: Session, limit: int) -> list[ReturnListRow]:
+    """Returns the returns of which goods are still to come, the oldest first."""
+    came = ReturnLine.to_stock + ReturnLine.to_blocked + ReturnLine.written_off
+    open_ones = OrderReturn.state.in_((ReturnState.EXPECTED, ReturnState.RECEIVED))
+    wanted = _return_rows().where(open_ones).having(func.sum(ReturnLine.quantity - came) > 0)
+    return rows_as(ReturnListRow, session, wanted.order_by(OrderReturn.id).limit(limit))

@@ -74,6 +74,7 @@ ROOMS = {
         Room("shipments", "Shipments", "dispatch_index"),
         Room("bench", "Pack bench", "bench_show"),
         Room("phone", "Pick on a phone", "phone_index"),
+        Room("goods-in", "Goods in", "goods_in_show"),
         Room("parcels", "Parcels under way", "parcel_index"),
         Room("figures", "Figures", "dispatch_figures_show"),
     ),

@@ -5,7 +5,6 @@ import pytest
 from relvan.core.orders.returns import ReturnTo
 from relvan.core.refusal import Refused
 from relvan.services.orders.invoices import invoice_orders
-from relvan.services.orders.release import release_orders
 from relvan.services.orders.returns import (
     ArrivedGoods,
     cancel_return,
@@ -15,12 +14,13 @@ from relvan.services.orders.returns import (
 )
 from relvan.services.setup.firm import change_firm
 from relvan.store.invoices import invoices_of_order, payments_of
-from relvan.store.orders import lines_of, order_by_number, shipment_rows
+from relvan.store.orders import lines_of, order_by_number
 from relvan.store.returns import lines_of_return, return_by_number
-from relvan.store.tables import Carrier, OrderLine, Parcel
+from relvan.store.tables import OrderLine
 from tests.house import add_pot, assert_sound, stock_of_sku
 from tests.steps.books import FIRM
 from tests.steps.orders import take
+from tests.steps.sale import send
 
 
 @pytest.fixture
@@ -32,29 +32,6 @@ def desk(workplace, owner):
     take(workplace, owner, ("PT-14", 3), ("PT-18", 1))
     send(workplace, owner, "O-1001")
     return workplace
-
-
-def send(place, owner, number):
-    from relvan.services.packing.parcels import add_parcel
-    from relvan.services.picking.lists import make_pick_list, record_pick
-    from relvan.services.shipping.dispatch import dispatch_shipments
-    from relvan.store.dispatch import pick_rows
-
-    release_orders(place, owner, [number])
-    with place.database.reading() as session:
-        (shipment,) = shipment_rows(session, states=["to pick"])
-    listed = make_pick_list(place, owner, [shipment.id])
-    with place.database.reading() as session:
-        picks = pick_rows(session, listed)
-    for pick in picks:
-        record_pick(place, owner, listed, pick.id, pick.quantity)
-    add_parcel(place, owner, shipment.id, [], 900)
-    with place.database.writing() as session:
-        session.add(Carrier(key="ostrel", name="Ostrel", address="http://x.test", token=""))
-        session.flush()
-        parcel = session.get_one(Parcel, 1)
-        parcel.carrier_id, parcel.tracking_number, parcel.label_key = 1, "OP-1", "k"
-    dispatch_shipments(place, owner, [shipment.id])
 
 
 def stock(place, sku="PT-14"):

@@ -121,6 +121,8 @@ def receive_return(
     actor.must(Right.STOCK)
     with workplace.database.writing() as session:
         row = return_by_number(session, number)
+        if request_key and row.received_key == request_key:
+            return row.state
         if row.state not in (ReturnState.EXPECTED, ReturnState.RECEIVED):
             message = f"“{number}” is {row.state}."
             raise refuse("wrong-state", message, "Note a new return.")
@@ -140,7 +142,7 @@ def receive_return(
                 units = one.units * (goods.quantity // line.quantity if parts else 1)
                 wish = _Coming(goods, units, one, warehouse, f"return:{key}:{place}:{goods.id}")
                 moved |= _into_stock(session, workplace, actor, wish, row.number)
-        row.state = ReturnState.RECEIVED
+        row.state, row.received_key = ReturnState.RECEIVED, request_key
         session.flush()
         if moved:
             note_movements(session, workplace, moved)

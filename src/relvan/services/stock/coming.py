@@ -16,7 +16,7 @@ from relvan.services.stock.move import (
 )
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.coming import made_under
+from relvan.store.coming import made_under, open_receipts
 from relvan.store.session import Session
 from relvan.store.stock import balance_row, bin_balance_row, warehouse_by_key
 from relvan.store.tables import Bin, ExpectedReceipt, Movement, Product, Transfer, Warehouse
@@ -94,27 +94,92 @@ def receive_expected(
             raise refuse(
                 "ended", "This receipt is at an end.", "Write the goods in by hand.", "units"
             )
-        product, warehouse = (
-            session.get_one(Product, row.product_id),
-            session.get_one(Warehouse, row.warehouse_id),
-        )
-        note = f"expected by {row.due}" + (f", {row.note}" if row.note else "")
-        wish = MoveStock(
-            product.sku,
-            warehouse.key,
-            "receipt",
-            units,
-            bin=shelf,
-            note=note[:200],
-            request_key=key,
-        )
-        move_in(session, workplace, actor, wish)
-        row.received += units
-        if row.received >= row.quantity:
-            row.ended_at = workplace.now()
-        session.flush()
-        note_movements(session, workplace, [product.id])
+        _take(session, workplace, actor, row, _Arrived(units, shelf, key))
+        note_movements(session, workplace, [row.product_id])
         return max(0, row.quantity - row.received)
+
+
+@dataclass(frozen=True)
+class _Arrived:
+    """Units that have come, the bin into which they go, and the key under which they come once."""
+
+    units: int
+    shelf: str
+    key: str | None
+
+
+def _take(
+    session: Session, workplace: Workplace, actor: Actor, row: ExpectedReceipt, arrived: _Arrived
+) -> None:
+    """Writes what has come of an expected receipt into the ledger; when all has come, it ends."""
+    product = session.get_one(Product, row.product_id)
+    warehouse = session.get_one(Warehouse, row.warehouse_id)
+    note = f"expected by {row.due}" + (f", {row.note}" if row.note else "")
+    wish = MoveStock(
+        product.sku,
+        warehouse.key,
+        "receipt",
+        arrived.units,
+        bin=arrived.shelf,
+        note=note[:200],
+        request_key=arrived.key,
+    )
+    move_in(session, workplace, actor, wish)
+    row.received += arrived.units
+    if row.received >= row.quantity:
+        row.ended_at = workplace.now()
+    session.flush()
+
+
+@dataclass(frozen=True)
+class ReceiveGoods:
+    """Units of a product that have come into a bin of a warehouse, under a key under which they come
+    once."""
+
+    sku: str
+    warehouse: str
+    units: int
+    bin: str
+    key: str
+
+
+def receive_goods(workplace: Workplace, actor: Actor, wish: ReceiveGoods) -> list[int]:
+    """Receives goods against what is expected of them, the soonest first, in one transaction; what is
+    beyond all that is expected counts to the last of them, or is a receipt of its own where nothing was
+    expected. Returns the receipts of which something is still expected.
+
+    Raises:
+        Refused: if there is no such product, warehouse or bin.
+    """
+    actor.must(Right.STOCK)
+    _check_units(wish.units)
+    with workplace.database.writing() as session:
+        product = _stocked(session, wish.sku)
+        warehouse = warehouse_by_key(session, wish.warehouse)
+        place_of(session, product, warehouse, wish.bin)
+        rows = open_receipts(session, product.id, warehouse.id)
+        if not moved_before(session, wish.key):
+            left = wish.units
+            for at, row in enumerate(rows):
+                units = left if at == len(rows) - 1 else min(left, row.quantity - row.received)
+                if units > 0:
+                    key = wish.key if left == wish.units else f"{wish.key}:{at}"
+                    _take(session, workplace, actor, row, _Arrived(units, wish.bin, key))
+                    left -= units
+            if not rows:
+                note = "not expected"
+                move = MoveStock(
+                    product.sku,
+                    warehouse.key,
+                    "receipt",
+                    wish.units,
+                    bin=wish.bin,
+                    note=note,
+                    request_key=wish.key,
+                )
+                move_in(session, workplace, actor, move)
+            note_movements(session, workplace, [product.id])
+        return [row.id for row in rows if row.ended_at is None]
 
 
 def end_expected(workplace: Workplace, actor: Actor, receipt_id: int) -> None:

@@ -11,6 +11,7 @@ from relvan.store.tables.base import Table, strict
 class OrderReturn(Table):
     """Goods of an order that come back, for a reason. `refunded` is what was given back for them in
     minor units of the order's currency, and `credit_note` the number of the note over it.
+    `received_key` is the key under which goods of it were received last.
     """
 
     __tablename__ = "order_return"
@@ -26,6 +27,7 @@ class OrderReturn(Table):
     reason: Mapped[str]
     refunded: Mapped[int] = mapped_column(default=0, server_default="0")
     credit_note: Mapped[str] = mapped_column(default="", server_default="")
+    received_key: Mapped[str] = mapped_column(default="", server_default="")
     made_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
