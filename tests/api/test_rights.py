@@ -175,6 +175,11 @@ CALLS = {
     "POST /labels": (Right.DISPATCH, {"shipments": [1]}),
     "POST /parcels/{parcel_id}/void": (Right.DISPATCH, None),
     "POST /parcels/{parcel_id}/reprint": (Right.DISPATCH, None),
+    "POST /pick-lists/propose": (Right.DISPATCH, {"most": 5}),
+    "POST /pick-lists/{pick_list_id}/picks/{pick_id}/elsewhere": (
+        Right.DISPATCH,
+        {"warehouse": "yard"},
+    ),
     "POST /goods-in/scan": (Right.STOCK, {"warehouse": "millrace", "code": "X"}),
     "POST /goods-in": (
         Right.STOCK,

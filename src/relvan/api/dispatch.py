@@ -7,7 +7,9 @@ from fastapi.responses import Response
 from relvan.api.described import described_text
 from relvan.api.desk import By, Caller, Limit, OneOf, api_router, gives_file
 from relvan.api.shapes import (
+    ElsewhereShape,
     LabelChoice,
+    ListProposal,
     NewParcel,
     NewPickList,
     OrderNumbers,
@@ -23,7 +25,15 @@ from relvan.core.setup.warehouses import KEY
 from relvan.core.shipping.carriage import Extras
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT
 from relvan.services.packing.parcels import add_parcel
-from relvan.services.picking.drafts import ListChange, cancel_list, change_list, confirm_list
+from relvan.services.picking.drafts import (
+    ListChange,
+    ProposalRule,
+    cancel_list,
+    change_list,
+    confirm_list,
+    propose_lists,
+)
+from relvan.services.picking.elsewhere import found_elsewhere, send_from_elsewhere
 from relvan.services.picking.lists import ListWish, make_pick_list, record_pick
 from relvan.services.picking.put_back import put_back
 from relvan.services.picking.routes import route_of_list
@@ -113,6 +123,15 @@ def post_pick_list(by: By, wish: NewPickList) -> dict[str, Any]:
     return _pick_list(by, make_pick_list(by.workplace, by.actor, wish.shipments, how))
 
 
+@router.post("/pick-lists/propose", status_code=201)
+def post_list_proposal(by: By, wish: ListProposal) -> dict[str, Any]:
+    """Drafts pick lists of what waits to be picked and fits a rule, one for each warehouse."""
+    told = wish.model_dump(exclude={"kind", "sort", "name"})
+    how = ListWish(RoundKind(wish.kind), ListSort(wish.sort), wish.name, True)
+    made = propose_lists(by.workplace, by.actor, ProposalRule(**told), how)
+    return {"items": [_pick_list(by, one) for one in made], "next": None}
+
+
 @router.patch("/pick-lists/{pick_list_id}")
 def patch_pick_list(by: By, pick_list_id: int, change: PickListChange) -> dict[str, Any]:
     """Changes a pick list: its name, who picks it, and the units of a draft. What is taken off a draft
@@ -171,9 +190,30 @@ def get_sheet(by: By, pick_list_id: int) -> Response:
 
 @router.post("/pick-lists/{pick_list_id}/picks")
 def post_pick(by: By, pick_list_id: int, pick: PickShape) -> dict[str, Any]:
-    """Records what was taken at one pick. Fewer units than asked make it a short pick."""
+    """Records what was taken at one pick. Fewer units than asked make it a short pick: `instead` are the
+    other bins in which the rest is picked, and `elsewhere` the other warehouses that have what is still
+    lacking."""
     picked = record_pick(by.workplace, by.actor, pick_list_id, pick.pick, pick.quantity, pick.code)
-    return {**_pick_list(by, pick_list_id), "short": picked.short}
+    with by.workplace.database.reading() as session:
+        elsewhere = found_elsewhere(session, pick_list_id) if picked.short else []
+    return {
+        **_pick_list(by, pick_list_id),
+        "short": picked.short,
+        "instead": [{"bin": code, "units": units} for code, units in picked.instead],
+        "elsewhere": [
+            {"pick": one.pick_id, "warehouse": one.warehouse, "units": one.units}
+            for one in elsewhere
+        ],
+    }
+
+
+@router.post("/pick-lists/{pick_list_id}/picks/{pick_id}/elsewhere")
+def post_pick_elsewhere(
+    by: By, pick_list_id: int, pick_id: int, wish: ElsewhereShape
+) -> dict[str, Any]:
+    """Promises what a short pick lacks from another warehouse."""
+    units = send_from_elsewhere(by.workplace, by.actor, pick_list_id, pick_id, wish.warehouse)
+    return {"pick": pick_id, "warehouse": wish.warehouse, "units": units}
 
 
 @router.post("/pick-lists/{pick_list_id}/picks/{pick_id}/undo")

@@ -270,6 +270,23 @@ class NewPickList(Shape):
     draft: bool = False
 
 
+class ListProposal(Shape):
+    """Which shipments pick lists are proposed for: of a warehouse, a channel, promised by a day, of a
+    single line, whose goods all lie in a zone (aisles such as A-D, Y1), and those that cannot wait for the
+    pick-up after the next one."""
+
+    warehouse: str = Field(default="", max_length=60)
+    channel: str = Field(default="", max_length=60)
+    promised_by: date | None = None
+    single_line: bool = False
+    most: int = Field(default=20, ge=1, le=60)
+    zone: str = Field(default="", max_length=100)
+    cut_off: bool = False
+    kind: Literal["one", "many", "totes"] = "many"
+    sort: Literal["place", "sku", "order"] = "place"
+    name: str = Field(default="", max_length=80)
+
+
 class PickListChange(Shape):
     """What is changed of a pick list: its name, who picks it (a login, or empty for nobody), and of a
     draft the units of its picks by their ids, 0 for those that are removed."""
@@ -309,3 +326,9 @@ class LabelChoice(Shape):
     service: str
     signature: bool = False
     insured: bool = False
+
+
+class ElsewhereShape(Shape):
+    """The warehouse that sends what was not found."""
+
+    warehouse: str = Field(max_length=60)

@@ -2,11 +2,14 @@
 
 from collections.abc import Collection
 
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from relvan.core.shipping.life import PickListState, ShipmentState
+from relvan.store.among import among
 from relvan.store.tables import (
+    Bin,
+    BinBalance,
     Channel,
     Order,
     Pick,
@@ -134,3 +137,58 @@ def shipments_in_order(session: Session, pick_list_id: int) -> list[int]:
         .order_by(func.min(Pick.position))
     )
     return list(session.scalars(wanted))
+
+
+def picks_instead_of(session: Session, pick_id: int) -> list[Pick]:
+    """Returns the picks in other bins that a short pick has led to."""
+    return list(session.scalars(select(Pick).where(Pick.instead_of == pick_id)))
+
+
+def drop_picks(session: Session, pick_ids: Collection[int]) -> None:
+    """Deletes picks that were not done."""
+    session.execute(delete(Pick).where(Pick.id.in_(pick_ids), Pick.picked.is_(None)))
+
+
+def last_pick_position(session: Session, pick_list_id: int) -> int:
+    """Returns the position of the last pick of a list."""
+    last = select(func.max(Pick.position)).where(Pick.pick_list_id == pick_list_id)
+    return session.scalar(last) or 0
+
+
+def short_picks(session: Session, pick_list_id: int) -> list[int]:
+    """Returns the ids of the picks of a list at which fewer units were found than asked."""
+    wanted = select(Pick.id).where(Pick.pick_list_id == pick_list_id, Pick.picked < Pick.quantity)
+    return list(session.scalars(wanted.order_by(Pick.position)))
+
+
+def promised_days(
+    session: Session, shipment_ids: Collection[int]
+) -> dict[int, tuple[int, str | None]]:
+    """Returns (warehouse, promised day) of shipments."""
+    wanted = (
+        select(Shipment.id, Shipment.warehouse_id, Order.promised_on)
+        .join(Order, Order.id == Shipment.order_id)
+        .where(among(Shipment.id, shipment_ids))
+    )
+    return {one: (place, day) for one, place, day in session.execute(wanted)}
+
+
+def bins_of_shipments(session: Session, shipment_ids: Collection[int]) -> dict[int, list[set[str]]]:
+    """Returns for each shipment the codes of the bins of its warehouse that have each of its products."""
+    rows = session.execute(
+        select(ShipmentLine.shipment_id, ShipmentLine.product_id, Bin.code)
+        .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
+        .outerjoin(
+            BinBalance,
+            (BinBalance.product_id == ShipmentLine.product_id)
+            & (BinBalance.on_hand > BinBalance.blocked),
+        )
+        .outerjoin(Bin, (Bin.id == BinBalance.bin_id) & (Bin.warehouse_id == Shipment.warehouse_id))
+        .where(among(ShipmentLine.shipment_id, shipment_ids), ShipmentLine.quantity > 0)
+    )
+    found: dict[int, dict[int, set[str]]] = {one: {} for one in shipment_ids}
+    for shipment_id, product_id, code in rows:
+        codes = found[shipment_id].setdefault(product_id, set())
+        if code is not None:
+            codes.add(code)
+    return {one: [*by_product.values()] for one, by_product in found.items()}

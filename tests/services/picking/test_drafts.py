@@ -27,7 +27,8 @@ from relvan.services.setup.bins import add_bins
 from relvan.services.setup.floor import floor_of, set_bin_purpose, set_plan
 from relvan.store.dispatch import pick_list_rows, pick_rows
 from relvan.store.orders import lines_of, order_by_number, shipment_rows
-from relvan.store.tables import Pick, ShipmentLine
+from relvan.store.stock import warehouses
+from relvan.store.tables import Order, Pick, ShipmentLine
 from tests.house import add_pot, assert_sound, receive
 from tests.steps.orders import take
 
@@ -194,6 +195,7 @@ def test_units_of_a_confirmed_list_are_not_changed(desk, owner):
         (ProposalRule(single_line=True), 2),
         (ProposalRule(most=1), 1),
         (ProposalRule(warehouse="millrace", single_line=True, most=1), 1),
+        (ProposalRule(zone="a-c"), 3),
     ],
 )
 def test_lists_are_proposed_as_drafts_by_a_rule(desk, owner, rule, orders):
@@ -209,6 +211,9 @@ def test_lists_are_proposed_as_drafts_by_a_rule(desk, owner, rule, orders):
         ProposalRule(channel="hagglet"),
         ProposalRule(most=0),
         ProposalRule(most=61),
+        ProposalRule(zone="Z"),
+        ProposalRule(zone="Z-A"),
+        ProposalRule(cut_off=True),
     ],
 )
 def test_what_no_shipment_fits_makes_no_list(desk, owner, rule):
@@ -275,3 +280,15 @@ def test_what_does_not_add_up_on_a_list_is_found_by_the_check(desk, owner):
         "the open picks of a shipment ask for what is still to be picked",
         "no more is scanned at the bench than was picked",
     }
+
+
+def test_what_cannot_wait_for_the_pick_up_after_the_next_is_proposed(desk, owner):
+    with desk.database.writing() as session:
+        for warehouse in warehouses(session):
+            warehouse.pick_up = {"days": [0, 3], "cut_off": "16:00"}
+        orders = session.get_one(Order, 1), session.get_one(Order, 2)
+        today = desk.local_now().date()
+        orders[0].promised_on = (today + timedelta(days=1)).isoformat()
+        orders[1].promised_on = (today + timedelta(days=20)).isoformat()
+    (made,) = propose_lists(desk, owner, ProposalRule(cut_off=True), ListWish())
+    assert {row.order for row in picks(desk, made)} == {"O-1001"}

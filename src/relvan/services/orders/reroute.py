@@ -46,23 +46,26 @@ def move_promise(
         if held is None or open_units <= 0:
             message = f"Nothing of {line.sku} is promised from {source.name} and not released yet."
             raise refuse("nothing", message, "Undo the release first.", "warehouse")
-        units = min(open_units, max(0, _free(session, line.product_id, target.id)))
+        units = min(open_units, max(0, free_there(session, line.product_id, target.id)))
         if not units:
             message = f"None of {line.sku} is free in {target.name}."
             raise refuse("short", message, "Choose another warehouse.", "warehouse")
         lower_reservation(session, held, units)
-        _promise_at(session, line, target, units)
+        promise_at(session, line, target, units)
         _settle(session, workplace, actor, order, f"{units} of {line.sku} leave from {target.name}")
         changes_of(session).stock_moved([line.product_id], freed=True)
         return units
 
 
-def _free(session: Session, product_id: int, warehouse_id: int) -> int:
+def free_there(session: Session, product_id: int, warehouse_id: int) -> int:
+    """Returns what of a product is free in a warehouse beyond its safety stock; below zero where too much
+    is promised."""
     balance = balance_row(session, product_id, warehouse_id)
     return balance.on_hand - balance.reserved - balance.blocked - balance.safety
 
 
-def _promise_at(session: Session, line: OrderLine, target: Warehouse, units: int) -> None:
+def promise_at(session: Session, line: OrderLine, target: Warehouse, units: int) -> None:
+    """Promises units of a line from a warehouse, inside a transaction."""
     assert line.product_id is not None
     held = reservation_at(session, line.id, target.id)
     if held is not None:

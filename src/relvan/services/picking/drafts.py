@@ -1,11 +1,13 @@
 """Drafts of pick lists: proposed by a rule, changed, confirmed, and given back."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
 from relvan.core.people.roles import Right
+from relvan.core.picking.zones import is_in_zone, read_zone
 from relvan.core.refusal import not_found, refuse
+from relvan.core.setup.warehouses import PickUp
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, PickListState, ShipmentState, move
 from relvan.services import audit
 from relvan.services.orders.work_out import work_out_orders
@@ -13,23 +15,34 @@ from relvan.services.picking.lists import MOST_SHIPMENTS, ListWish, make_pick_li
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import pick_list_by_id, shipment_by_id
 from relvan.store.people import person_by_login
-from relvan.store.picking import picks_of, shipments_to_pick, shipments_with_picks
+from relvan.store.picking import (
+    bins_of_shipments,
+    picks_of,
+    promised_days,
+    shipments_to_pick,
+    shipments_with_picks,
+)
 from relvan.store.session import Session
+from relvan.store.stock import warehouses
 from relvan.store.tables import Order, Pick, PickList, Shipment, ShipmentLine
 
 MOST_NAME = 80
+MOST_LOOKED_AT = 2_000
 
 
 @dataclass(frozen=True)
 class ProposalRule:
     """Which shipments a list is proposed for: of a warehouse, a channel, promised by a day, of a single
-    line; those that are promised first come first."""
+    line, whose goods all lie in a zone (aisles, such as A-D), and with `cut_off` those that cannot wait
+    for the pick-up after the next one; those that are promised first come first."""
 
     warehouse: str = ""
     channel: str = ""
     promised_by: date | None = None
     single_line: bool = False
     most: int = 20
+    zone: str = ""
+    cut_off: bool = False
 
     @property
     def words(self) -> str:
@@ -38,6 +51,8 @@ class ProposalRule:
             self.channel,
             "single lines" if self.single_line else "",
             f"promised by {self.promised_by.isoformat()}" if self.promised_by else "",
+            f"aisles {self.zone.upper()}" if self.zone else "",
+            "with the next pick-up" if self.cut_off else "",
         ]
         return ", ".join(part for part in parts if part)
 
@@ -54,21 +69,59 @@ def propose_lists(
     if not 1 <= rule.most <= MOST_SHIPMENTS:
         message = f"“At most” must be 1 to {MOST_SHIPMENTS}; it got {rule.most}."
         raise refuse("out-of-range", message, "Correct it.", "most")
+    zone = read_zone(rule.zone)
     with workplace.database.reading() as session:
-        found = shipments_to_pick(
-            session,
-            warehouse=rule.warehouse,
-            channel=rule.channel,
-            promised_by=rule.promised_by.isoformat() if rule.promised_by else "",
-            single_line=rule.single_line,
-            limit=rule.most,
-        )
+        found = _fitting(session, workplace, rule, zone)
     if not found:
         raise refuse("nothing", "Nothing that waits to be picked fits this.", "Ask for less.")
     name = wish.name or rule.words
     return make_pick_lists(
         workplace, actor, found, ListWish(wish.kind, wish.sort, name[:MOST_NAME], True)
     )
+
+
+def _fitting(
+    session: Session, workplace: Workplace, rule: ProposalRule, zone: frozenset[str]
+) -> list[int]:
+    """Returns the shipments that a rule finds, at most as many as it wants."""
+    waiting = shipments_to_pick(
+        session,
+        warehouse=rule.warehouse,
+        channel=rule.channel,
+        promised_by=rule.promised_by.isoformat() if rule.promised_by else "",
+        single_line=rule.single_line,
+        limit=MOST_LOOKED_AT if zone or rule.cut_off else rule.most,
+    )
+    if rule.cut_off:
+        last = _last_days(session, workplace)
+        known = promised_days(session, waiting)
+        waiting = [one for one in waiting if _must_leave(*known[one], last)]
+    if zone:
+        codes = bins_of_shipments(session, waiting)
+        waiting = [one for one in waiting if _is_in(codes[one], zone)]
+    return waiting[: rule.most]
+
+
+def _last_days(session: Session, workplace: Workplace) -> dict[int, str]:
+    """Returns for each warehouse with known pick-ups the day of the pick-up after the next one: what is
+    promised by then cannot wait for it."""
+    here, found = workplace.local_now(), {}
+    for warehouse in warehouses(session):
+        pick_up = PickUp.read(warehouse.pick_up)
+        first = pick_up.next_cut_off(here)
+        second = pick_up.next_cut_off(first) if first is not None else None
+        if second is not None:
+            found[warehouse.id] = second.date().isoformat()
+    return found
+
+
+def _must_leave(warehouse_id: int, promised: str | None, last: Mapping[int, str]) -> bool:
+    return promised is not None and promised <= last.get(warehouse_id, "")
+
+
+def _is_in(products: Sequence[Collection[str]], zone: frozenset[str]) -> bool:
+    """Says whether each product of a shipment, given by the bins that have it, can be picked in a zone."""
+    return all(any(is_in_zone(code, zone) for code in codes) for codes in products)
 
 
 @dataclass(frozen=True)

@@ -25,14 +25,11 @@ from relvan.core.picking.walk import (
 from relvan.core.refusal import refuse
 from relvan.core.setup.numbering import Series
 from relvan.core.shipping.life import PICK_LIST, SHIPMENT, PickListState, move
-from relvan.core.stock.movements import Reason
 from relvan.services import audit
-from relvan.services.changes import changes_of
 from relvan.services.counters import next_number
 from relvan.services.orders.cancel import order_to_send
-from relvan.services.orders.reserve import lower_reservation
 from relvan.services.orders.work_out import work_out_orders
-from relvan.services.stock.move import write_movement
+from relvan.services.picking.short import note_short
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import skus_of
 from relvan.store.dispatch import (
@@ -42,12 +39,10 @@ from relvan.store.dispatch import (
     shipment_by_id,
     shipment_lines,
 )
-from relvan.store.order_lines import reservation_at
 from relvan.store.picking import has_open_picks
 from relvan.store.session import Session
-from relvan.store.stock import bin_balance_row, places_of, warehouse_by_id
+from relvan.store.stock import places_of, warehouse_by_id
 from relvan.store.tables import (
-    Movement,
     Order,
     Pick,
     PickList,
@@ -60,13 +55,14 @@ MOST_SHIPMENTS = 60
 
 @dataclass(frozen=True)
 class Picked:
-    """The result of a pick: the units taken, whether some were missing, and whether the pick list
-    is done."""
+    """The result of a pick: the units taken, whether some were missing, whether the pick list is done,
+    and from which other bins what was missing is taken instead, as (code, units)."""
 
     pick_id: int
     picked: int
     short: bool
     list_done: bool
+    instead: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -261,49 +257,10 @@ def record_pick(
         target.shipment_line.picked += quantity
         target.order_line.picked += quantity
         missing = pick.quantity - quantity
-        if missing:
-            _short(session, workplace, actor, target, missing)
+        instead = note_short(session, workplace, actor, target, missing) if missing else ()
         _finish(session, workplace, actor, target, pick_list)
-        return Picked(pick.id, quantity, bool(missing), pick_list.state == PickListState.DONE)
-
-
-def _short(
-    session: Session, workplace: Workplace, actor: Actor, target: PickTarget, missing: int
-) -> None:
-    """Takes what is not there off the shipment and the promise, and blocks it in its bin until
-    somebody counts.
-
-    So what is free does not rise by goods that nobody can find.
-    """
-    pick, line = target.pick, target.shipment_line
-    line.quantity -= missing
-    reservation = reservation_at(session, line.order_line_id, target.shipment.warehouse_id)
-    if reservation is not None:
-        lower_reservation(session, reservation, min(missing, reservation.quantity))
-    if pick.bin_id is not None:
-        lies = bin_balance_row(session, pick.bin_id, pick.product_id)
-        blocked = min(missing, max(0, lies.on_hand - lies.blocked))
-        if blocked:
-            write_movement(
-                session,
-                Movement(
-                    at=pick.picked_at or workplace.now(),
-                    product_id=pick.product_id,
-                    warehouse_id=target.shipment.warehouse_id,
-                    bin_id=pick.bin_id,
-                    reason=Reason.SHORT_PICK,
-                    on_hand=0,
-                    blocked=blocked,
-                    note=f"{target.shipment.number}: {missing} not found, count this bin",
-                    person_id=actor.person_id,
-                    shipment_id=target.shipment.id,
-                ),
-            )
-    deed = f"short pick: {missing} of {target.sku} not found"
-    audit.record(
-        session, actor, workplace.now(), audit.Subject("order", target.shipment.order_id), deed
-    )
-    changes_of(session).stock_moved([pick.product_id])
+        done = pick_list.state == PickListState.DONE
+        return Picked(pick.id, quantity, bool(missing), done, instead)
 
 
 def _finish(

@@ -7,6 +7,7 @@ from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.orders.work_out import work_out_orders
+from relvan.services.picking.short import take_back_instead
 from relvan.services.stock.move import write_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import (
@@ -39,7 +40,8 @@ def undo_pick(workplace: Workplace, actor: Actor, pick_list_id: int, pick_id: in
         _refuse_if_moved_on(session, target, order)
         missing = target.pick.quantity - target.pick.picked
         if missing:
-            _give_back(session, workplace, actor, target, missing)
+            given_up = missing - take_back_instead(session, target)
+            _give_back(session, workplace, actor, target, given_up)
         target.shipment_line.picked -= target.pick.picked
         target.order_line.picked -= target.pick.picked
         target.pick.picked = target.pick.picked_at = None
@@ -106,6 +108,8 @@ def _give_back(
                 request_key=f"undo:{blocked.id}",
             ),
         )
+    if not missing:
+        return
     target.shipment_line.quantity += missing
     warehouse_id = target.shipment.warehouse_id
     here = next(

@@ -95,7 +95,8 @@ class PickList(Table):
 
 class Pick(Table):
     """One line of a pick list. `picked` is empty until it has been done, and less than asked after
-    a short pick. `tote` is the number of the tote into which it goes, on lists with totes.
+    a short pick. `tote` is the number of the tote into which it goes, on lists with totes;
+    `instead_of` is the id of a short pick whose missing units are taken from this bin instead.
     """
 
     __tablename__ = "pick"
@@ -105,6 +106,7 @@ class Pick(Table):
         Index("ix_pick_pick_list_id", "pick_list_id", "position"),
         Index("ix_pick_shipment_line_id", "shipment_line_id"),
         Index("ix_pick_bin_id", "bin_id"),
+        Index("ix_pick_instead_of", "instead_of"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     pick_list_id: Mapped[int] = mapped_column(ForeignKey("pick_list.id"))
@@ -116,6 +118,7 @@ class Pick(Table):
     picked: Mapped[int | None]
     picked_at: Mapped[datetime | None]
     tote: Mapped[int | None]
+    instead_of: Mapped[int | None]
 
 
 class ScanEvent(Table):

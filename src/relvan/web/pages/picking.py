@@ -17,6 +17,7 @@ from relvan.services.picking.drafts import (
     confirm_list,
     propose_lists,
 )
+from relvan.services.picking.elsewhere import found_elsewhere, send_from_elsewhere
 from relvan.services.picking.figures import dispatch_figures
 from relvan.services.picking.lists import MOST_SHIPMENTS, ListWish, make_pick_lists, record_pick
 from relvan.services.picking.routes import route_of_list
@@ -69,6 +70,8 @@ def pick_list_propose(desk: At, form: Form) -> Response:
         day_of(form.get("promised_by", ""), "promised_by"),
         form.get("single_line") == "yes",
         most,
+        form.get("zone", "").strip(),
+        form.get("cut_off") == "yes",
     )
     return _made(desk, propose_lists(desk.workplace, desk.actor, rule, _how(form)))
 
@@ -90,6 +93,7 @@ def _walk(
     with desk.workplace.database.reading() as session:
         lists = pick_list_rows(session, pick_list_id=pick_list_id)
         people = active_people(session)
+        elsewhere = found_elsewhere(session, pick_list_id)
     rows, trip = route.picks, route.trip
     is_open = lists[0].state == PickListState.OPEN
     current = next((row for row in rows if row.picked is None), None) if is_open else None
@@ -99,6 +103,7 @@ def _walk(
         "current": current,
         "scanned": scanned,
         "people": people,
+        "elsewhere": elsewhere,
         "trip": trip,
         "picture": floor_picture(trip.plan, trip=trip, codes=[row.bin for row in rows])
         if trip and rows
@@ -135,8 +140,22 @@ def pick_record(desk: At, form: Form, pick_list_id: int) -> Response:
     undo = address_of("pick_undo", pick_list_id=pick_list_id, pick_id=pick)
     if picked.short:
         words = "Short pick: what is missing is blocked until the bin is counted."
+        if picked.instead:
+            others = ", ".join(f"{units} from {code}" for code, units in picked.instead)
+            words += f" Take {others} instead, at the end of the list."
         return desk.done(path, words, tone="look", undo_path=undo)
     return desk.done(path, "All is picked." if picked.list_done else "Picked.", undo_path=undo)
+
+
+@router.post(
+    "/pick-lists/{pick_list_id:int}/picks/{pick_id:int}/elsewhere", name="pick_send_elsewhere"
+)
+def pick_send_elsewhere(desk: At, form: Form, pick_list_id: int, pick_id: int) -> Response:
+    """Lets another warehouse send what was not found."""
+    place = form.get("warehouse", "")
+    units = send_from_elsewhere(desk.workplace, desk.actor, pick_list_id, pick_id, place)
+    words = f"{units} are promised from there; release the order to send them."
+    return desk.done(f"/dispatch/pick-lists/{pick_list_id}", words)
 
 
 @router.post("/pick-lists/{pick_list_id:int}/picks/{pick_id:int}/undo", name="pick_undo")
