@@ -3,6 +3,7 @@ own."""
 
 import os
 import shutil
+from collections import Counter
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -28,6 +29,7 @@ from tests.applications import Worlds, client_of
 from tests.house import add_pot, connect, receive
 from tests.listening import Tool
 from tests.outside import World
+from tests.quick import look_for_garbage_seldom, share_compiled_statements
 from tests.server import Postgres, Served, postgres_started, redis_started
 from tests.snapshots import Snapshots, built_once
 from tests.steps.families_on_channels import make_family
@@ -40,6 +42,7 @@ hypothesis_settings.register_profile(
     database=None,
 )
 hypothesis_settings.load_profile("relvan")
+share_compiled_statements()
 ADDRESS = {
     "name": "Quillmoss",
     "street": "3 Millrace Yard",
@@ -49,6 +52,8 @@ ADDRESS = {
 }
 
 
+# files whose tests share nothing, and some of which take long
+ONE_BY_ONE = ("test_against_document.py", "test_running.py", "test_on_servers.py", "test_cli.py")
 MEMORY_DISK = Path("/dev/shm")
 ROOM_NEEDED = 2_000_000_000
 
@@ -61,11 +66,14 @@ def pytest_configure(config):
 
 
 class OneDemo(LoadScopeScheduling):
-    """Tests over the workers one by one, but all browser tests on one of them, since all share one
-    demo."""
+    """The tests of a file on one worker, so that what they share is built once; all browser tests on one,
+    since they share a demo; and those of long files that share nothing one by one."""
 
     def _split_scope(self, nodeid):
-        return "browser" if nodeid.startswith("tests/browser/") else nodeid
+        if nodeid.startswith("tests/browser/"):
+            return "browser"
+        path = nodeid.partition("::")[0]
+        return nodeid if path.endswith(ONE_BY_ONE) else path
 
 
 def pytest_xdist_make_scheduler(config, log):
@@ -78,13 +86,20 @@ def pytest_collection_modifyitems(items):
     for item in items:
         if "demo" in getattr(item, "fixturenames", ()):
             item.add_marker(pytest.mark.xdist_group("demo"))
-    items.sort(key=_longest_first)
+    in_file = Counter(item.path for item in items)
+    items.sort(key=lambda item: (_longest_first(item), -in_file[item.path], item.path))
 
 
 def _longest_first(item):
     if item.path.name == "test_on_servers.py":
         return 0
-    return 1 if item.get_closest_marker("xdist_group") else 2
+    if item.get_closest_marker("xdist_group"):
+        return 1
+    return 2 if item.path.name in ONE_BY_ONE else 3
+
+
+def pytest_collection_finish():
+    look_for_garbage_seldom()
 
 
 @pytest.fixture(scope="session", autouse=True)
