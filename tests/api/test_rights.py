@@ -175,6 +175,9 @@ CALLS = {
     "POST /labels": (Right.DISPATCH, {"shipments": [1]}),
     "POST /parcels/{parcel_id}/void": (Right.DISPATCH, None),
     "POST /parcels/{parcel_id}/reprint": (Right.DISPATCH, None),
+    "POST /inserts": (Right.SETUP, {"name": "Card"}),
+    "PUT /inserts/{insert_id}": (Right.SETUP, {"name": "Card"}),
+    "DELETE /inserts/{insert_id}": (Right.SETUP, None),
     "POST /pick-lists/propose": (Right.DISPATCH, {"most": 5}),
     "POST /pick-lists/{pick_list_id}/picks/{pick_id}/elsewhere": (
         Right.DISPATCH,

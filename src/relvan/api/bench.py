@@ -161,4 +161,8 @@ def post_scan(by: By, scan: ScanShape) -> dict[str, Any]:
         ]
         if view
         else [],
+        "inserts": [one.name for one in view.inserts] if view else [],
+        "services": [{"title": title, "units": units} for title, units in view.services]
+        if view
+        else [],
     }

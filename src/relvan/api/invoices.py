@@ -23,10 +23,10 @@ from relvan.api.desk import (
 from relvan.api.shapes import Amount, OrderNumbers, Shape, amount_of, minor, verdicts_of
 from relvan.core.people.roles import Right
 from relvan.core.texts import SAYING
-from relvan.documents.invoice import invoice_pdf
 from relvan.documents.ubl import BilledLine, InvoicePaper, ubl_of
 from relvan.services.orders.invoices import credit_invoice, invoice_lines, invoice_orders
-from relvan.services.orders.journal import journal_csv, style_of
+from relvan.services.orders.journal import journal_csv
+from relvan.services.orders.own_papers import printed_invoice
 from relvan.services.orders.papers import invoice_paper
 from relvan.services.orders.payments import (
     METHODS,
@@ -145,7 +145,7 @@ def _line(line: BilledLine, paper: InvoicePaper) -> dict[str, Any]:
 def get_invoice_pdf(by: By, number: str, hybrid: YesOrNo = None) -> Response:
     """Returns the paper; with `hybrid` as PDF/A-3 with the XML inside."""
     paper = invoice_paper(by.workplace, number)
-    content = invoice_pdf(paper, style_of(by.workplace), hybrid=bool(hybrid))
+    content = printed_invoice(by.workplace, paper, hybrid=bool(hybrid))
     return Response(content, media_type="application/pdf")
 
 

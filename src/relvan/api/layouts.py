@@ -30,6 +30,7 @@ class LayoutChange(Shape):
     name: Name | None = None
     size: Size | None = None
     channel: Annotated[str, Field(max_length=60)] | None = None
+    language: Annotated[str, Field(max_length=2)] | None = None
     body: Body | None = None
     used: bool | None = None
     version: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
@@ -38,19 +39,22 @@ class LayoutChange(Shape):
 class NewLayout(Shape):
     """A layout; without text it begins as the usual paper of its kind."""
 
-    kind: Literal["packing slip", "pick list", "carton label"]
+    kind: Literal["packing slip", "pick list", "carton label", "invoice", "estimate", "manifest"]
     name: Name
     size: Size | None = None
     channel: Annotated[str, Field(max_length=60)] | None = None
+    language: Annotated[str, Field(max_length=2)] | None = None
     body: Body | None = None
 
 
 class PreviewWish(Shape):
-    """What a layout is shown over: a pick list by its id, or the number of an order or a shipment. `body`
-    is shown in place of what is saved."""
+    """What a layout is shown over: a pick list, an invoice, an estimate or a manifest by its id (`paper`; a
+    pick list also as `pick_list`), or the number of an order or a shipment. `body` is shown in place of
+    what is saved."""
 
     order: Annotated[str, Field(max_length=100)] | None = None
     pick_list: int | None = None
+    paper: int | None = None
     body: Body | None = None
 
 
@@ -63,6 +67,7 @@ def _layout_shape(by: Caller, row: Layout) -> dict[str, Any]:
         "name": row.name,
         "size": row.size,
         "channel": row.channel or None,
+        "language": row.language or None,
         "body": row.body,
         "used": row.used,
         "version": row.version,
@@ -87,7 +92,7 @@ def get_layouts(by: By) -> dict[str, Any]:
 @router.post("/layouts", status_code=201)
 def post_layout(by: By, wish: NewLayout) -> dict[str, Any]:
     """Adds a layout."""
-    told = LayoutWish(wish.name, wish.size, wish.channel, wish.body)
+    told = LayoutWish(wish.name, wish.size, wish.channel, wish.body, language=wish.language)
     return _layout(by, add_layout(by.workplace, by.actor, wish.kind, told))
 
 
@@ -103,10 +108,13 @@ def post_layout_preview(by: By, layout_id: int, wish: PreviewWish) -> dict[str, 
     """Returns a layout over a real order or pick list: safe HTML, and the places without a value."""
     with by.workplace.database.reading() as session:
         row = layout_by_id(session, layout_id)
-    if row.kind == PaperKind.PICK_LIST:
-        if wish.pick_list is None:
-            raise refuse("missing", "Name a pick list.", "Send its id.", "pick_list")
-        example = wish.pick_list
+    if row.kind not in (PaperKind.PACKING_SLIP, PaperKind.CARTON_LABEL):
+        named = wish.pick_list if row.kind == PaperKind.PICK_LIST else wish.paper
+        named = wish.paper if named is None else named
+        if named is None:
+            field = "pick_list" if row.kind == PaperKind.PICK_LIST else "paper"
+            raise refuse("missing", f"Name a {row.kind}.", "Send its id.", field)
+        example = named
     else:
         example = shipment_called(by.workplace, wish.order or "")
     found = preview_layout(

@@ -7,6 +7,7 @@ import httpx
 from relvan.core.shipping.carriage import CarriageRule, RuleTake
 from relvan.core.shipping.life import ShipmentState
 from relvan.core.shipping.tracking import Claim, ClaimState
+from relvan.demo.warehouses import make_inserts
 from relvan.gateways.carriers.dialects import CARRIERS, dialect_of
 from relvan.services.shipping.carriage import save_carriage_rule
 from relvan.services.shipping.claims import note_claim
@@ -38,6 +39,7 @@ def follow_what_left(workplace: Workplace, owner: Actor, world: httpx.Client) ->
     """Lets the carriers of the outside world have carried what left in the past, and takes over what
     they say of it."""
     make_carriage_rules(workplace, owner)
+    make_inserts(workplace, owner)
     for key in CARRIERS:
         habits = {"late_percent": 5, "lost_percent": 1, "reweighed_percent": REWEIGHED_PERCENT}
         world.put(f"/world/{key}/habits", json=habits).raise_for_status()

@@ -2,9 +2,11 @@
 
 from typing import Any
 
+from relvan.core.packing.inserts import Insert
 from relvan.core.setup.bins import written_out
 from relvan.demo.plan import SENDER
 from relvan.services.packing.cartons import save_carton
+from relvan.services.packing.inserts import save_insert
 from relvan.services.setup.bins import add_bins, close_bin
 from relvan.services.setup.floor import plan_from_bins, set_plan
 from relvan.services.setup.warehouses import FLOOR, add_warehouse
@@ -57,6 +59,19 @@ def make_cartons(workplace: Workplace, owner: Actor) -> None:
             "used": True,
         }
         save_carton(workplace, owner, code, facts)
+
+
+INSERTS = (
+    Insert("Leaflet: the care of glazed pots", 12, skus=("PT-14-CEL", "PT-14-RUS", "PT-24-RUS")),
+    Insert("A card of thanks", 8, channels=("none", "ownshop")),
+    Insert("Seed tin of the season, as a gift", 40, least_value=6_000),
+)
+
+
+def make_inserts(workplace: Workplace, owner: Actor) -> None:
+    """Says what goes into parcels besides the goods."""
+    for insert in INSERTS:
+        save_insert(workplace, owner, insert)
 
 
 def hand_over_what_left(workplace: Workplace, owner: Actor) -> None:

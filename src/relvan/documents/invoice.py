@@ -38,8 +38,11 @@ class InvoiceStyle:
 def invoice_pdf(invoice: InvoicePaper, style: InvoiceStyle, *, hybrid: bool = False) -> bytes:
     """Returns the invoice as PDF, A4 of one page or more, with its number as a barcode; as a hybrid
     it is a PDF/A-3 that has the same invoice as UBL inside."""
-    enclosed = None
-    if hybrid:
-        name = f"{invoice.number.replace('/', '-')}.xml"
-        enclosed = Enclosed(name, ubl_of(invoice), "The invoice as UBL 2.1, EN 16931")
+    enclosed = enclosed_data(invoice) if hybrid else None
     return paper("invoice.html", enclosed, invoice=invoice, style=style)
+
+
+def enclosed_data(invoice: InvoicePaper) -> Enclosed:
+    """Returns the invoice as UBL, to lie inside its PDF."""
+    name = f"{invoice.number.replace('/', '-')}.xml"
+    return Enclosed(name, ubl_of(invoice), "The invoice as UBL 2.1, EN 16931")

@@ -10,7 +10,7 @@ from barcode import Gs1_128
 from barcode.writer import SVGWriter
 
 from relvan.core.papers.layouts import DRAWN, SIZES, PaperSize
-from relvan.documents.paper import barcode, pdf_of, plain_drawing
+from relvan.documents.paper import Enclosed, barcode, pdf_of, plain_drawing
 
 STYLE = """
 body { font: 10pt/1.4 sans-serif; color: #000; margin: 0 }
@@ -46,8 +46,9 @@ def _drawing(found: Match[str]) -> str:
     return str(barcode(code)) or found[2]
 
 
-def layout_pdf(pages: Sequence[tuple[str, PaperSize]]) -> bytes:
-    """Returns pages of safe HTML as one PDF, each in its own size and beginning a new page."""
+def layout_pdf(pages: Sequence[tuple[str, PaperSize]], enclosed: Enclosed | None = None) -> bytes:
+    """Returns pages of safe HTML as one PDF, each in its own size and beginning a new page; with a file
+    inside as PDF/A-3."""
     sizes = list(dict.fromkeys(size for _, size in pages))
     named = "".join(
         f"@page size{at} {{ size: {wide}mm {high}mm; margin: {margin}mm }}"
@@ -60,5 +61,6 @@ def layout_pdf(pages: Sequence[tuple[str, PaperSize]]) -> bytes:
     )
     return pdf_of(
         '<!DOCTYPE html><html lang="en"><head><meta charset="utf-8">'
-        f"<style>{STYLE}{named}</style></head><body>{body}</body></html>"
+        f"<style>{STYLE}{named}</style><title>Paper</title></head><body>{body}</body></html>",
+        enclosed,
     )

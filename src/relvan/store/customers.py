@@ -255,6 +255,14 @@ def estimate_by_number(session: Session, number: str) -> Estimate:
     return row
 
 
+def estimate_by_id(session: Session, estimate_id: int) -> Estimate:
+    """Returns an estimate by its id."""
+    row = session.get(Estimate, estimate_id)
+    if row is None:
+        raise not_found("estimate", estimate_id)
+    return row
+
+
 def estimate_by_secret(session: Session, secret: str) -> Estimate:
     """Returns the estimate that a link opens."""
     row = session.scalar(select(Estimate).where(Estimate.secret == secret, Estimate.secret != ""))

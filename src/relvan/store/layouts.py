@@ -1,10 +1,13 @@
 """Queries over layouts of papers."""
 
+from collections.abc import Sequence
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from relvan.core.papers.layouts import PaperKind
 from relvan.core.refusal import not_found
-from relvan.store.tables import Layout, LayoutVersion
+from relvan.store.tables import Estimate, InvoiceRow, Layout, LayoutVersion
 
 
 def layouts(session: Session) -> list[Layout]:
@@ -20,16 +23,24 @@ def layout_by_id(session: Session, layout_id: int) -> Layout:
     return row
 
 
-def layout_for(session: Session, kind: str, channel: str) -> Layout | None:
-    """Returns the newest layout in use for a kind of paper and a channel; of those for any channel only
-    when there is none for this one."""
-    wanted = (
-        select(Layout)
-        .where(Layout.kind == kind, Layout.used.is_(True), Layout.channel.in_(["", channel]))
-        .order_by((Layout.channel == "").asc(), Layout.id.desc())
-        .limit(1)
+def layout_for(
+    session: Session, kind: str, channel: str, languages: Sequence[str] = ()
+) -> Layout | None:
+    """Returns the newest layout in use for a kind of paper: of those for this channel before those for
+    any, then of those for the first of the languages that there is before those for any."""
+    ranks = {language: at for at, language in enumerate(languages)}
+    wanted = select(Layout).where(
+        Layout.kind == kind,
+        Layout.used.is_(True),
+        Layout.channel.in_(["", channel]),
+        Layout.language.in_(["", *languages]),
     )
-    return session.scalar(wanted)
+    found = list(session.scalars(wanted))
+    return min(
+        found,
+        key=lambda row: (row.channel == "", ranks.get(row.language, len(ranks)), -row.id),
+        default=None,
+    )
 
 
 def versions_of(session: Session, layout_id: int) -> list[LayoutVersion]:
@@ -48,3 +59,12 @@ def layout_version(session: Session, layout_id: int, version: int) -> LayoutVers
     if row is None:
         raise not_found("version", version)
     return row
+
+
+def newest_papers(session: Session, kind: str, limit: int) -> list[tuple[int, str]]:
+    """Returns (id, words) of the newest invoices, or of the newest estimates."""
+    if kind == PaperKind.ESTIMATE:
+        made = select(Estimate.id, Estimate.number).order_by(Estimate.id.desc()).limit(limit)
+        return [(one, number) for one, number in session.execute(made)]
+    issued = select(InvoiceRow.id, InvoiceRow.number).order_by(InvoiceRow.id.desc()).limit(limit)
+    return [(one, number) for one, number in session.execute(issued)]

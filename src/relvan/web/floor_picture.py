@@ -43,7 +43,8 @@ class DrawnStop:
 
 @dataclass(frozen=True)
 class FloorPicture:
-    """The picture's size, the aisles as (name, x), the cross aisles as y, and what stands on it."""
+    """The picture's size, the aisles as (name, x), the cross aisles as y, and what stands on it. `front` is
+    the y of the front, and `metre` how long a metre is towards the back."""
 
     wide: float
     high: float
@@ -56,6 +57,8 @@ class FloorPicture:
     start: tuple[float, float] = (0.0, 0.0)
     drop: tuple[float, float] | None = None
     bays: tuple[tuple[int, float], ...] = field(default=())
+    front: float = 0.0
+    metre: float = 1.0
 
 
 class _Scale:
@@ -104,6 +107,8 @@ def floor_picture(
         scale.end(floor.start),
         scale.end(floor.drop) if floor.drop != floor.start else None,
         tuple((bay, scale.y(floor.y_of(bay))) for bay in sorted({1, floor.bays})),
+        scale.y(0.0),
+        round(scale.by_y, 4),
     )
 
 

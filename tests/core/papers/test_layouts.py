@@ -2,16 +2,8 @@
 
 import pytest
 
-from relvan.core.papers.layouts import (
-    DRAWN,
-    STARTS,
-    TOPICS,
-    PaperKind,
-    PaperSize,
-    check_layout,
-    drawn,
-    lay_out,
-)
+from relvan.core.papers.layouts import DRAWN, PaperKind, PaperSize, check_layout, drawn, lay_out
+from relvan.core.papers.starts import STARTS, TOPICS
 
 VALUES = {
     "firm": {"name": "Quillmoss & Co"},

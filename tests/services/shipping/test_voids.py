@@ -2,6 +2,7 @@
 bought twice, and no manifest is made twice."""
 
 import pytest
+from pypdfium2 import PdfDocument
 
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import NotFound, Refused
@@ -13,6 +14,7 @@ from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
+from relvan.services.shipping.layouts import LayoutWish, add_layout, preview_layout
 from relvan.services.shipping.manifests import make_manifest, manifest_paper, manifest_sheet
 from relvan.services.shipping.voids import label_many, note_reprint, void_label
 from relvan.store.channels import find_carrier
@@ -209,3 +211,14 @@ def test_a_carrier_that_nobody_speaks_to_is_refused(shop, owner):
         make_manifest(shop, owner, "haulwell", "millrace")
     with pytest.raises(Refused):
         connect_carrier(shop, owner, "haulwell-2", "H", "http://x.test", "t")
+
+
+def test_a_manifest_is_printed_in_the_layout_in_use(shop, owner):
+    assert all(one.ok for one in label_many(shop, owner, [1], TRACKED))
+    dispatch_shipments(shop, owner, [1])
+    made = make_manifest(shop, owner, "ostrel", "millrace")
+    body = "<h1>Ours {{ paper.number }}</h1>{% for one in parcels %}{{ one.receiver }}{% endfor %}"
+    add_layout(shop, owner, "manifest", LayoutWish(name="Ours", body=body))
+    text = PdfDocument(manifest_sheet(shop, made))[0].get_textpage().get_text_range()
+    assert "Ours M-" in text
+    assert preview_layout(shop, "manifest", body, made).missing == ()

@@ -131,3 +131,35 @@ def test_a_phone_gets_all_it_needs_and_sends_what_was_scanned(released, web):
     worker = web.get("/phone-worker.js")
     assert worker.headers["service-worker-allowed"] == "/"
     assert web.get("/dispatch/phone/999").status_code == 404
+
+
+def test_a_plan_is_drawn_from_the_form_while_it_is_edited(workplace, web):
+    path = "/setup/warehouses/millrace/plan"
+    save(web)
+    drawn = post(web, f"{path}/preview", **{**PLAN, "names": "C B A", "cross_aisles": "4"})
+    page = html.fromstring(drawn.text)
+    assert [one.get("data-aisle") for one in page.cssselect("[data-aisle]")] == ["C", "B", "A"]
+    assert len(page.cssselect("[data-cross]")) == 1
+    assert {one.get("data-end") for one in page.cssselect("[data-end]")} <= {"start", "drop"}
+    wrong = post(web, f"{path}/preview", **{**PLAN, "bay_m": "wide"})
+    assert "is not a length in metres" in wrong.text
+    assert "C B A" not in web.get(path).text, "nothing is kept"
+
+
+def test_a_plan_goes_out_as_a_file_and_comes_in_again(workplace, web):
+    path = "/setup/warehouses/millrace/plan"
+    assert web.get(f"{path}.json").status_code == 404
+    save(web)
+    told = web.get(f"{path}.json").json()
+    assert (told["aisles"], told["names"]) == (int(PLAN["aisles"]), ["A", "B", "C"])
+    token = {"csrf": web.csrf}
+    told |= {"names": ["X", "Y", "Z"]}
+    for content, status in (
+        (json.dumps(told), 200),
+        ("[]", 422),
+        ("", 422),
+        ('{"aisles": 0}', 422),
+    ):
+        answer = web.post(f"{path}/file", data=token, files={"file": ("plan.json", content)})
+        assert answer.status_code == status, content
+    assert web.get(f"{path}.json").json()["names"] == ["X", "Y", "Z"]

@@ -31,6 +31,9 @@ class PaperKind(StrEnum):
     PACKING_SLIP = "packing slip"
     PICK_LIST = "pick list"
     CARTON_LABEL = "carton label"
+    INVOICE = "invoice"
+    ESTIMATE = "estimate"
+    MANIFEST = "manifest"
 
 
 class PaperSize(StrEnum):
@@ -122,98 +125,3 @@ def _value(value: Any) -> Any:
 
 def _plain(text: str) -> str:
     return text.replace(OPEN, "").replace(SHUT, "")
-
-
-SLIP = """<div class="top">
-  <div>
-    <h1>{{ firm.name }}</h1>
-    Order <span class="code">{{ order.number }}</span>
-    {% if order.channel %}
-      <br>{{ order.channel }} <span class="code">{{ order.channel_number }}</span>
-    {% endif %}
-    <br>Ordered on {{ order.placed }}
-  </div>
-  <div>{{ barcode.shipment }}</div>
-</div>
-<p>
-  {{ customer.name }}<br>{{ customer.street }}<br>
-  {{ customer.postcode }} {{ customer.town }}<br>{{ customer.country }}
-</p>
-<table>
-  <thead>
-    <tr><th>SKU</th><th>Goods</th><th class="right">Units</th></tr>
-  </thead>
-  <tbody>
-    {% for line in lines %}
-      <tr>
-        <td class="code">{{ line.sku }}</td>
-        <td>{{ line.title }}</td>
-        <td class="right">{{ line.quantity }}</td>
-      </tr>
-    {% endfor %}
-  </tbody>
-</table>
-<p class="small">Something missing or broken? Write to us with the number of the order.</p>
-"""
-ROUND = """<div class="top">
-  <div>
-    <h1>{{ list.number }} {{ list.name }}</h1>
-    {{ list.warehouse }}, {{ list.created }}
-  </div>
-  <div>{{ barcode.list }}</div>
-</div>
-<table>
-  <thead>
-    <tr>
-      <th>Bin</th><th class="right">Take</th><th>SKU</th><th>Goods</th><th>Tote</th><th>For</th>
-    </tr>
-  </thead>
-  <tbody>
-    {% for pick in picks %}
-      <tr>
-        <td class="code big">{{ pick.bin }}</td>
-        <td class="right big">{{ pick.quantity }}</td>
-        <td class="code">{{ pick.sku }}</td>
-        <td>{{ pick.title }}</td>
-        <td class="right">{{ pick.tote }}</td>
-        <td class="code">{{ pick.shipment }}</td>
-      </tr>
-    {% endfor %}
-  </tbody>
-</table>
-"""
-LABEL = """<p class="small">{{ firm.name }}</p>
-<p class="big">
-  {{ customer.name }}<br>{{ customer.street }}<br>
-  {{ customer.postcode }} {{ customer.town }}<br>{{ customer.country }}
-</p>
-<p class="center">
-  {{ barcode.shipment }}<br>
-  <span class="code">{{ shipment.number }}</span>, parcel {{ parcel.number }} of {{ parcel.of }}
-</p>
-"""
-STARTS: Mapping[PaperKind, tuple[PaperSize, str]] = {
-    PaperKind.PACKING_SLIP: (PaperSize.A4, SLIP),
-    PaperKind.PICK_LIST: (PaperSize.A4, ROUND),
-    PaperKind.CARTON_LABEL: (PaperSize.LABEL, LABEL),
-}
-# the values that a layout may place, by topic
-SHIPPED = {
-    "firm": ("name", "street", "postcode", "town", "country", "vat_number"),
-    "customer": ("name", "street", "postcode", "town", "country", "mail"),
-    "order": ("number", "channel", "channel_number", "reference", "placed", "promised"),
-    "shipment": ("number", "warehouse"),
-    "lines": ("sku", "title", "quantity", "gtin", "barcode"),
-    "parcel": ("number", "of", "weight", "tracking_number", "carton"),
-    "barcode": ("order", "channel_number", "shipment", "tracking_number", "order_qr"),
-}
-TOPICS: Mapping[PaperKind, Mapping[str, Sequence[str]]] = {
-    PaperKind.PACKING_SLIP: {name: SHIPPED[name] for name in SHIPPED if name != "parcel"},
-    PaperKind.CARTON_LABEL: SHIPPED,
-    PaperKind.PICK_LIST: {
-        "firm": SHIPPED["firm"],
-        "list": ("number", "name", "warehouse", "created", "who"),
-        "picks": ("bin", "sku", "title", "quantity", "tote", "shipment", "order", "barcode"),
-        "barcode": ("list", "list_qr"),
-    },
-}

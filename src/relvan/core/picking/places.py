@@ -1,5 +1,6 @@
 """Where the bins of a warehouse lie on its plan: a bin takes its place from its code."""
 
+import json
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -13,6 +14,7 @@ TOGETHER = re.compile(r"([A-Z]+)(\d+)")
 NAME = re.compile(r"[A-Z0-9]{1,8}")
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 MOST_NAME = 8
+MOST_FILE = 300_000
 
 
 @dataclass(frozen=True)
@@ -96,3 +98,22 @@ def plan_for_bins(codes: Sequence[str]) -> NamedPlan | None:
     if not names or not 1 <= bays <= MOST_BAYS or len(names) > MOST_AISLES:
         return None
     return read_named_plan({"aisles": len(names), "bays": bays, "names": names})
+
+
+def read_plan_file(content: bytes) -> dict[str, Any]:
+    """Reads a plan from a file: JSON in the shape of `PUT /warehouses/{warehouse}/plan`.
+
+    Raises:
+        Refused: if it is empty, too long, or not one JSON object.
+    """
+    if not 0 < len(content) <= MOST_FILE:
+        message = f"The file must have 1 to {MOST_FILE:,} bytes; it has {len(content):,}."
+        raise refuse("file", message, "Choose a plan.", "file")
+    try:
+        told = json.loads(content)
+    except (ValueError, RecursionError):
+        told = None
+    if not isinstance(told, dict):
+        message = "The file is no plan: it must be one JSON object."
+        raise refuse("file", message, "Take one out to see its form.", "file")
+    return told

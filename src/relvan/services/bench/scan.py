@@ -8,12 +8,14 @@ from dataclasses import dataclass
 from datetime import date
 
 from relvan.core.catalogue.identity import is_code_of
+from relvan.core.packing.inserts import Insert
 from relvan.core.packing.parcels import Packed
 from relvan.core.packing.weighing import WeighedItem, WeightCheck, check_weight
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
 from relvan.core.shipping.life import ShipmentState
 from relvan.services.packing.cartons import CartonProposal, carton_kinds, propose_for
+from relvan.services.packing.inserts import inserts_for, services_of
 from relvan.services.packing.parcels import add_parcel, weigh
 from relvan.services.shipping.carriage import label_shipment
 from relvan.services.workplace import Actor, Workplace
@@ -41,7 +43,9 @@ SCANS = ("none", "some", "all")
 class BenchView:
     """What lies on the bench: the shipment with its order's number, its lines, the carton that is
     proposed, what the parcel should weigh in grams where that is known, and what must be scanned
-    (none, some: one of each product, or all). `waiting` counts what else of its list is to be packed."""
+    (none, some: one of each product, or all). `waiting` counts what else of its list is to be packed.
+    `inserts` go in with the goods, and `services` were sold with them, such as gift wrap, as (title,
+    units)."""
 
     shipment: Shipment
     order: str
@@ -51,6 +55,8 @@ class BenchView:
     scan: str
     waiting: int
     pick_list: str
+    inserts: tuple[Insert, ...] = ()
+    services: tuple[tuple[str, int], ...] = ()
 
     def wanted(self, line: BenchLine) -> int:
         """Returns how many units of a line must be scanned before the parcel is closed."""
@@ -98,6 +104,7 @@ def bench_view(workplace: Workplace, shipment_id: int, *, propose: bool = True) 
         pick_list = list_of_shipment(session, shipment_id)
         others = to_pack_on_list(session, pick_list) if pick_list else []
         number = pick_list_by_id(session, pick_list).number if pick_list else ""
+        besides = inserts_for(session, order, lines), services_of(session, order)
     return BenchView(
         shipment,
         order.number,
@@ -107,6 +114,7 @@ def bench_view(workplace: Workplace, shipment_id: int, *, propose: bool = True) 
         scan,
         len([one for one in others if one != shipment_id]),
         number,
+        *besides,
     )
 
 
@@ -214,7 +222,8 @@ def _close(
     is packed."""
     packed = _packed_now(scan, view)
     carton = carton or _proposed(workplace, bench_view(workplace, view.shipment.id))
-    weight = _weight(workplace, actor, scan, packed, carton)
+    besides = (carton.weight_g if carton else 0) + sum(one.weight_g for one in view.inserts)
+    weight = _weight(workplace, actor, scan, packed, besides)
     units = [Packed(line.sku, count) for line, count in packed]
     shipment_id = view.shipment.id
     parcel_id = add_parcel(
@@ -260,16 +269,16 @@ def _weight(
     actor: Actor,
     scan: BenchScan,
     packed: Sequence[tuple[BenchLine, int]],
-    carton: CartonRow | None,
+    own: int,
 ) -> int:
     """Returns the weight of the parcel: typed, from the scale, or worked out where there is no scale.
+    `own` is what its carton and its inserts weigh.
 
     Raises:
         Refused: if the weight is not as expected, or is not known.
     """
     items = [WeighedItem(line.sku, units, line.weight_g or 0) for line, units in packed]
     known = all(item.weight_g for item in items)
-    own = carton.weight_g if carton else 0
     measured = scan.weight_g
     if measured is None and workplace.firm.scale:
         measured = weigh(workplace, actor)

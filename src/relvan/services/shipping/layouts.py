@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from relvan.core.mail.texts import language_names, languages_of
 from relvan.core.orders.intake import Address
 from relvan.core.papers.layouts import (
     MOST_NAME,
-    STARTS,
     LaidOut,
     PaperKind,
     PaperSize,
@@ -19,6 +19,7 @@ from relvan.core.papers.layouts import (
     drawn,
     lay_out,
 )
+from relvan.core.papers.starts import STARTS
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, not_found, refuse, refuse_if_any
 from relvan.documents.layout import layout_pdf, with_drawings
@@ -26,15 +27,21 @@ from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.paper import written_day
 from relvan.documents.pick_list import pick_list_pdf
 from relvan.services import audit
+from relvan.services.orders.estimate_papers import estimate_paper
+from relvan.services.orders.journal import style_of
+from relvan.services.orders.own_papers import estimate_values, invoice_values
+from relvan.services.orders.papers import paper_of
+from relvan.services.shipping.manifests import manifest_values
 from relvan.services.shipping.papers import packing_slip, pick_sheet
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.bench import gtins_of_shipment, shipments_named
 from relvan.store.channels import channels
+from relvan.store.customers import estimate_by_id
 from relvan.store.dispatch import parcels_of, shipment_by_id
 from relvan.store.layouts import layout_by_id, layout_for, layout_version
 from relvan.store.picking import shipments_in_order
 from relvan.store.session import Session
-from relvan.store.tables import Channel, Layout, LayoutVersion, Order, Parcel
+from relvan.store.tables import Channel, InvoiceRow, Layout, LayoutVersion, Order, Parcel
 
 
 @dataclass(frozen=True)
@@ -47,6 +54,7 @@ class LayoutWish:
     body: str | None = None
     used: bool | None = None
     version: int | None = None
+    language: str | None = None
 
 
 def add_layout(workplace: Workplace, actor: Actor, kind: str, wish: LayoutWish) -> int:
@@ -65,6 +73,7 @@ def add_layout(workplace: Workplace, actor: Actor, kind: str, wish: LayoutWish) 
         name=(wish.name or "").strip(),
         size=wish.size or size,
         channel=wish.channel or "",
+        language=wish.language or "",
         body=wish.body or body,
         used=wish.used is not False,
         version=1,
@@ -92,7 +101,7 @@ def change_layout(workplace: Workplace, actor: Actor, layout_id: int, wish: Layo
         if wish.version is not None:
             old = layout_version(session, layout_id, wish.version)
             row.body, row.size = old.body, old.size
-        for name in ("name", "size", "channel", "body", "used"):
+        for name in ("name", "size", "channel", "body", "used", "language"):
             value = getattr(wish, name)
             if value is not None:
                 setattr(row, name, value.strip() if name == "name" else value)
@@ -116,6 +125,9 @@ def _check(row: Layout, channel_keys: set[str]) -> list[Refusal]:
     if row.channel and row.channel not in channel_keys:
         message = f"There is no channel “{row.channel[:40]}”."
         found.append(Refusal("not-found", message, "Choose one, or none.", "channel"))
+    if row.language and row.language not in language_names("en"):
+        message = f"“{row.language[:10]}” is not the code of a language."
+        found.append(Refusal("not-allowed", message, "Type it like de or nl.", "language"))
     return found
 
 
@@ -288,7 +300,8 @@ def _layout_of(workplace: Workplace, kind: PaperKind, shipment_id: int) -> Layou
     with workplace.database.reading() as session:
         order = session.get_one(Order, shipment_by_id(session, shipment_id).order_id)
         channel = session.get(Channel, order.channel_id) if order.channel_id else None
-        return layout_for(session, kind, channel.key if channel else "")
+        languages = languages_of(order.country, workplace.firm.locale)
+        return layout_for(session, kind, channel.key if channel else "", languages)
 
 
 def preview_layout(workplace: Workplace, kind: str, body: str, example: int) -> LaidOut:
@@ -298,10 +311,29 @@ def preview_layout(workplace: Workplace, kind: str, body: str, example: int) -> 
         Refused: if the layout cannot be read.
     """
     refuse_if_any(check_layout(body))
-    values_of = list_values if kind == PaperKind.PICK_LIST else slip_values
-    values = values_of(workplace, example)
-    found = lay_out(body, values)
+    found = lay_out(body, _example(workplace, kind, example))
     return LaidOut(with_drawings(found.html), found.missing)
+
+
+def _example(workplace: Workplace, kind: str, example: int) -> Values:
+    """Returns the values of a real paper, by the id of its shipment, pick list, invoice, estimate or
+    manifest."""
+    if kind == PaperKind.PICK_LIST:
+        return list_values(workplace, example)
+    if kind == PaperKind.MANIFEST:
+        return manifest_values(workplace, example)
+    if kind == PaperKind.INVOICE:
+        with workplace.database.reading() as session:
+            row = session.get(InvoiceRow, example)
+            if row is None:
+                raise not_found("invoice", example)
+            paper = paper_of(session, row)
+        return invoice_values(paper, style_of(workplace))
+    if kind == PaperKind.ESTIMATE:
+        with workplace.database.reading() as session:
+            number = estimate_by_id(session, example).number
+        return estimate_values(estimate_paper(workplace, number), style_of(workplace))
+    return slip_values(workplace, example)
 
 
 def shipment_called(workplace: Workplace, code: str) -> int:

@@ -3,10 +3,13 @@ that a lost answer never makes a second one.
 """
 
 from dataclasses import dataclass
+from datetime import datetime
 
+from relvan.core.papers.layouts import PaperKind, PaperSize, Values, drawn, lay_out
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
 from relvan.core.setup.numbering import Series
+from relvan.documents.layout import layout_pdf
 from relvan.documents.manifest import manifest_pdf
 from relvan.documents.paper import written_moment
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
@@ -14,6 +17,7 @@ from relvan.services import audit
 from relvan.services.counters import next_number
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import find_carrier
+from relvan.store.layouts import layout_for
 from relvan.store.manifests import (
     ManifestParcel,
     manifest_by_id,
@@ -101,9 +105,54 @@ def manifest_sheet(workplace: Workplace, manifest_id: int) -> bytes:
     """Returns a manifest as a page to print."""
     with workplace.database.reading() as session:
         moment = manifest_by_id(session, manifest_id).created_at
-    firm = workplace.firm
-    created = written_moment(moment, firm.locale, firm.time_zone)
-    return manifest_pdf(manifest_paper(workplace, manifest_id, created))
+        row = layout_for(session, PaperKind.MANIFEST, "")
+    created = _written(workplace, moment)
+    if row is None:
+        return manifest_pdf(manifest_paper(workplace, manifest_id, created))
+    page = lay_out(row.body, manifest_values(workplace, manifest_id)).html
+    return layout_pdf([(page, PaperSize(row.size))])
+
+
+def _written(workplace: Workplace, moment: datetime) -> str:
+    return written_moment(moment, workplace.firm.locale, workplace.firm.time_zone)
+
+
+def manifest_values(workplace: Workplace, manifest_id: int) -> Values:
+    """Returns what a layout can say of a manifest."""
+    with workplace.database.reading() as session:
+        moment = manifest_by_id(session, manifest_id).created_at
+    paper = manifest_paper(workplace, manifest_id, _written(workplace, moment))
+    address = workplace.firm.address.as_dict()
+    number = paper.carrier_number or paper.number
+    return {
+        "firm": {
+            **address,
+            "name": workplace.firm.name or address["name"],
+            "vat_number": workplace.firm.vat_number,
+        },
+        "paper": {
+            "number": paper.number,
+            "carrier": paper.carrier,
+            "carrier_number": paper.carrier_number,
+            "warehouse": paper.warehouse,
+            "day": paper.created,
+            "parcels": str(len(paper.parcels)),
+            "weight": _kilograms(sum(one.weight_g for one in paper.parcels)),
+        },
+        "parcels": [_parcel(one) for one in paper.parcels],
+        "left": [_parcel(one) for one in paper.left],
+        "barcode": {"number": drawn("code128", number), "number_qr": drawn("qr", number)},
+    }
+
+
+def _parcel(parcel: ManifestParcel) -> dict[str, str]:
+    names = ("tracking_number", "order", "shipment", "receiver", "country")
+    told = {name: str(getattr(parcel, name)) for name in names}
+    return {**told, "weight": _kilograms(parcel.weight_g)}
+
+
+def _kilograms(grams: int) -> str:
+    return f"{grams / 1000:.3f} kg"
 
 
 def manifest_paper(workplace: Workplace, manifest_id: int, created: str) -> ManifestPaper:

@@ -1,6 +1,7 @@
 """Tables of shipments on their way through the warehouse: pick lists, picks, parcels and labels."""
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, true
 from sqlalchemy.orm import Mapped, mapped_column
@@ -72,6 +73,14 @@ class CartonRow(Table):
     max_weight_g: Mapped[int]
     cost: Mapped[int]
     used: Mapped[bool] = mapped_column(default=True, server_default=true())
+
+
+class ParcelInsert(Table):
+    """Something that goes into parcels besides the goods, as `core/packing/inserts.py` reads it."""
+
+    __tablename__ = "parcel_insert"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    told: Mapped[dict[str, Any]]
 
 
 class PickList(Table):

@@ -9,7 +9,8 @@ from relvan.store.tables.base import Table, strict
 
 
 class Layout(Table):
-    """A layout of a paper of a kind, for orders of one channel (its key) or, when that is empty, of any.
+    """A layout of a paper of a kind, for orders of one channel (its key) or, when that is empty, of any;
+    and so for customers of one language (ISO 639-1).
     `body` is what it says now (`core/papers/layouts.py`), `version` counts its changes."""
 
     __tablename__ = "layout"
@@ -19,6 +20,7 @@ class Layout(Table):
     name: Mapped[str]
     size: Mapped[str]
     channel: Mapped[str] = mapped_column(default="", server_default="")
+    language: Mapped[str] = mapped_column(default="", server_default="")
     body: Mapped[str]
     version: Mapped[int] = mapped_column(default=1)
     used: Mapped[bool] = mapped_column(default=True, server_default=true())

@@ -5,11 +5,9 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.orders.draft import read_draft
 from relvan.core.refusal import Refused
-from relvan.documents.estimate import estimate_pdf
 from relvan.services.mail.write import mail_estimate
-from relvan.services.orders.estimate_papers import estimate_paper
 from relvan.services.orders.estimates import accept_estimate, cancel_estimate, is_expired
-from relvan.services.orders.journal import style_of
+from relvan.services.orders.own_papers import printed_estimate
 from relvan.store.customers import (
     customer_by_id,
     estimate_by_number,
@@ -35,7 +33,7 @@ def estimate_index(desk: At, state: str = "") -> HTMLResponse:
 @router.get("/{number}.pdf", name="estimate_paper")
 def estimate_pdf_file(desk: At, number: str) -> Response:
     """Returns the paper of an estimate."""
-    content = estimate_pdf(estimate_paper(desk.workplace, number), style_of(desk.workplace))
+    content = printed_estimate(desk.workplace, number)
     return Response(content, media_type="application/pdf")
 
 

@@ -1,12 +1,14 @@
 """Serves the plan of a warehouse: drawn, edited, and with what is picked where."""
 
+import json
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.picking.places import MOST_FILE, read_named_plan, read_plan_file
 from relvan.core.picking.walk import BinRule
-from relvan.core.refusal import Refused, refuse
+from relvan.core.refusal import Refused, not_found, refuse
 from relvan.services.setup.floor import FloorState, floor_of, set_bin_purpose, set_plan
 from relvan.store.stock import warehouse_by_key
 from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
@@ -121,6 +123,43 @@ def floor_save(desk: AtSetup, form: Form, key: str) -> Response:
         return _page(desk, key, form, refused)
     words = f"The plan is saved: {plan.floor.aisles} aisles of {plan.floor.bays} bays."
     return desk.done(f"/setup/warehouses/{key}/plan", words)
+
+
+@router.post("/{key}/plan/preview", name="floor_preview")
+def floor_preview(desk: AtSetup, form: Form, key: str) -> HTMLResponse:
+    """Draws the plan that a form describes, without keeping it."""
+    state = floor_of(desk.workplace, key)
+    heat = {one.code: one.picks for one in state.heat}
+    try:
+        told = {name: value for name, value in _wish(form).items() if name != "bin_rule"}
+        picture = floor_picture(read_named_plan(told), heat=heat)
+    except Refused as refused:
+        return desk.fragment("parts/_floor_wrong.html", refusal=refused.first)
+    return desk.fragment("parts/_floor.html", picture=picture, editing=True)
+
+
+@router.post("/{key}/plan/file", name="floor_file")
+def floor_file(desk: AtSetup, form: Form, key: str) -> Response:
+    """Keeps a plan that is brought in by file."""
+    files = form.files("file")
+    content = b"".join(upload.file.read(MOST_FILE + 1) for upload in files[:1])
+    try:
+        plan = set_plan(desk.workplace, desk.actor, key, read_plan_file(content))
+    except Refused as refused:
+        return _page(desk, key, None, refused)
+    words = f"The plan is saved: {plan.floor.aisles} aisles of {plan.floor.bays} bays."
+    return desk.done(f"/setup/warehouses/{key}/plan", words)
+
+
+@router.get("/{key}/plan.json", name="floor_file_show")
+def floor_file_show(desk: AtSetup, key: str) -> Response:
+    """Returns the plan as a file."""
+    state = floor_of(desk.workplace, key)
+    if state.plan is None or not state.is_kept:
+        raise not_found("plan of warehouse", key)
+    told = {**state.plan.as_dict(), "bin_rule": str(state.rule)}
+    head = {"Content-Disposition": f'attachment; filename="plan of {key}.json"'}
+    return Response(json.dumps(told, indent=1), media_type="application/json", headers=head)
 
 
 @router.post("/{key}/bins/purpose", name="bin_purpose")

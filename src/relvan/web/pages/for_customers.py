@@ -9,9 +9,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from relvan.core.orders.draft import read_draft
 from relvan.core.refusal import Refused
-from relvan.documents.invoice import invoice_pdf
 from relvan.services.orders.estimates import accept_by_link, is_expired
-from relvan.services.orders.journal import style_of
+from relvan.services.orders.own_papers import printed_invoice
 from relvan.services.orders.papers import paper_of
 from relvan.services.orders.trays import tray_form
 from relvan.store.customers import estimate_by_secret
@@ -107,5 +106,5 @@ def order_link_invoice(request: Request, secret: str, number: str) -> Response:
         if not found:
             return Response("There is no such invoice.", 404, PRIVATE)
         paper = paper_of(session, found[0])
-    content = invoice_pdf(paper, style_of(workplace))
+    content = printed_invoice(workplace, paper)
     return Response(content, media_type="application/pdf", headers=PRIVATE)

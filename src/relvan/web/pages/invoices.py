@@ -9,10 +9,10 @@ from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from relvan.core.money import parse_amount
 from relvan.core.refusal import Refused, refuse
-from relvan.documents.invoice import invoice_pdf
 from relvan.documents.ubl import ubl_of
 from relvan.services.orders.invoices import credit_invoice
-from relvan.services.orders.journal import journal_csv, style_of
+from relvan.services.orders.journal import journal_csv
+from relvan.services.orders.own_papers import printed_invoice
 from relvan.services.orders.papers import invoice_paper
 from relvan.services.orders.payments import (
     METHODS,
@@ -119,7 +119,7 @@ def invoice_index(desk: At, after: int = 0) -> HTMLResponse:
 def invoice_file(desk: At, number: str, hybrid: str = "") -> Response:
     """Returns the paper, or the hybrid with the XML inside."""
     paper = invoice_paper(desk.workplace, number)
-    content = invoice_pdf(paper, style_of(desk.workplace), hybrid=bool(hybrid))
+    content = printed_invoice(desk.workplace, paper, hybrid=bool(hybrid))
     return Response(content, media_type="application/pdf")
 
 

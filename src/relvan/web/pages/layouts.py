@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 from markupsafe import Markup
 
-from relvan.core.papers.layouts import TOPICS, PaperKind, PaperSize
+from relvan.core.papers.layouts import PaperKind, PaperSize
+from relvan.core.papers.starts import TOPICS
 from relvan.core.refusal import Refused
 from relvan.services.shipping.layouts import (
     LayoutWish,
@@ -16,7 +17,8 @@ from relvan.services.shipping.layouts import (
 )
 from relvan.store.channels import channels
 from relvan.store.dispatch import pick_list_rows
-from relvan.store.layouts import layout_by_id, layouts, versions_of
+from relvan.store.layouts import layout_by_id, layouts, newest_papers, versions_of
+from relvan.store.manifests import manifest_rows
 from relvan.store.orders import shipment_rows
 from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
 from relvan.web.reading import FormReader
@@ -62,6 +64,10 @@ def _examples(desk: Desk, kind: str) -> list[tuple[int, str]]:
     with desk.workplace.database.reading() as session:
         if kind == PaperKind.PICK_LIST:
             return [(row.id, row.number) for row in pick_list_rows(session)[:20]]
+        if kind == PaperKind.MANIFEST:
+            return [(one.id, f"{one.number}, {one.carrier}") for one in manifest_rows(session, 20)]
+        if kind in (PaperKind.INVOICE, PaperKind.ESTIMATE):
+            return newest_papers(session, kind, 20)
         rows = shipment_rows(session, states=("to pack", "to ship", "dispatched", "to pick"))
     return [(row.id, f"{row.number}, {row.customer}") for row in rows[:20]]
 
@@ -125,6 +131,7 @@ def layout_save(desk: AtSetup, form: Form, layout_id: int) -> Response:
             form.get("channel", ""),
             form.get("body", "").replace("\r\n", "\n"),
             form.get("used") == "yes",
+            language=form.get("language", "").strip().lower(),
         )
     try:
         read.raise_if_refused()

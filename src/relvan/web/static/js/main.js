@@ -4,6 +4,7 @@ import { change } from "./change.js";
 import { command } from "./command.js";
 import { counting } from "./counting.js";
 import { family } from "./family.js";
+import { floor } from "./floor.js";
 import { keys } from "./keys.js";
 import { listing } from "./listing.js";
 import { needs } from "./needs.js";
@@ -20,4 +21,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [bench, change, command, counting, family, keys, listing, needs, order, spoken, phone, pictures, places, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [bench, change, command, counting, family, floor, keys, listing, needs, order, spoken, phone, pictures, places, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
