@@ -33,10 +33,10 @@ LEFT = (Parcel.tracking_number.is_not(None), Shipment.state == ShipmentState.DIS
 
 
 def parcels_to_follow(
-    session: Session, carrier_id: int, asked_before: datetime, limit: int
+    session: Session, carrier_id: int, left_since: datetime, asked_before: datetime, limit: int
 ) -> list[Parcel]:
-    """Returns parcels of a carrier that are under way and that it was not asked about since a moment,
-    those that were never asked about first."""
+    """Returns parcels of a carrier that have left since a moment, are under way, and were not asked about
+    since another one; those that were never asked about first."""
     wanted = (
         select(Parcel)
         .join(Shipment, Shipment.id == Parcel.shipment_id)
@@ -44,6 +44,7 @@ def parcels_to_follow(
             Parcel.carrier_id == carrier_id,
             *LEFT,
             Parcel.stage.in_(GOING),
+            Shipment.dispatched_at >= left_since,
             or_(Parcel.tracked_at.is_(None), Parcel.tracked_at < asked_before),
         )
         .order_by(Parcel.tracked_at.is_not(None), Parcel.tracked_at, Parcel.id)

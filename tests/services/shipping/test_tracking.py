@@ -124,6 +124,11 @@ def test_what_is_said_twice_is_kept_once(shop, world, travel):
     assert [event.id for event in claim_facts(shop, parcel).events] == before
 
 
+def test_a_parcel_that_left_long_ago_is_not_asked_about_any_more(shop, clock):
+    clock.move(days=91)
+    assert follow_parcels(shop, now_all=True).asked == 0
+
+
 def test_a_parcel_is_asked_about_again_after_ten_minutes(shop, clock):
     assert follow_parcels(shop).asked == MANY
     assert follow_parcels(shop).asked == 0

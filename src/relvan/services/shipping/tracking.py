@@ -37,6 +37,7 @@ from relvan.store.session import Session
 from relvan.store.tables import Carrier, Order, Parcel
 
 ASK_AGAIN_AFTER = timedelta(minutes=10)
+FOLLOWED_FOR = timedelta(days=90)
 AT_ONCE = 100
 MOST_MANIFESTS = 20
 TOLD_TO_CHANNELS = (ParcelStage.DELAYED, ParcelStage.DELIVERED, ParcelStage.LOST)
@@ -56,7 +57,7 @@ class Followed:
 
 def follow_parcels(workplace: Workplace, *, now_all: bool = False) -> Followed:
     """Asks each carrier what has become of the parcels under way, and what it charges. A parcel is asked
-    about again after ten minutes, or at once with `now_all`. A carrier that does not answer is asked
+    about again after ten minutes, or at once with `now_all`, for ninety days after it has left. A carrier that does not answer is asked
     again the next time; nothing is lost meanwhile."""
     with workplace.database.reading() as session:
         accounts = carriers(session)
@@ -84,7 +85,8 @@ def follow_now(workplace: Workplace, actor: Actor) -> Followed:
 def _follow_some(workplace: Workplace, account: Carrier, since: datetime) -> tuple[int, int]:
     """Follows some parcels of a carrier; returns how many were asked about and how many went on."""
     with workplace.database.reading() as session:
-        parcels = parcels_to_follow(session, account.id, since, AT_ONCE)
+        left_since = workplace.now() - FOLLOWED_FOR
+        parcels = parcels_to_follow(session, account.id, left_since, since, AT_ONCE)
         numbers = {parcel.id: parcel.tracking_number or "" for parcel in parcels}
     if not numbers:
         return 0, 0
