@@ -57,8 +57,8 @@ class Followed:
 
 def follow_parcels(workplace: Workplace, *, now_all: bool = False) -> Followed:
     """Asks each carrier what has become of the parcels under way, and what it charges. A parcel is asked
-    about again after ten minutes, or at once with `now_all`, for ninety days after it has left. A carrier that does not answer is asked
-    again the next time; nothing is lost meanwhile."""
+    about again after ten minutes, or at once with `now_all`, for ninety days after it has left. A carrier
+    that does not answer is asked again the next time; nothing is lost meanwhile."""
     with workplace.database.reading() as session:
         accounts = carriers(session)
     asked = moved = billed = 0
