@@ -2,9 +2,10 @@
 
 from typing import Annotated, Any
 
+from fastapi import Query
 from fastapi.responses import Response
 
-from relvan.api.described import described_text
+from relvan.api.described import MOST_CURSOR, described_text
 from relvan.api.desk import By, Caller, Limit, OneOf, api_router, gives_file
 from relvan.api.shapes import (
     ElsewhereShape,
@@ -300,9 +301,12 @@ def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
 
 
 @router.get("/shipments/{shipment_id}/packing-slip.pdf", **gives_file("application/pdf"))
-def get_slip(by: By, shipment_id: int) -> Response:
-    """Returns the packing slip."""
-    return Response(slips_pdf(by.workplace, [shipment_id]), media_type="application/pdf")
+def get_slip(
+    by: By, shipment_id: int, layout: Annotated[int, Query(ge=0, le=MOST_CURSOR)] = 0
+) -> Response:
+    """Returns the packing slip, in the layout with an id where one is named."""
+    content = slips_pdf(by.workplace, [shipment_id], layout)
+    return Response(content, media_type="application/pdf")
 
 
 @router.post("/shipments/{shipment_id}/parcels", status_code=201)

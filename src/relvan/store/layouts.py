@@ -15,6 +15,12 @@ def layouts(session: Session) -> list[Layout]:
     return list(session.scalars(select(Layout).order_by(Layout.kind, Layout.name, Layout.id)))
 
 
+def layouts_of_kind(session: Session, kind: str) -> list[Layout]:
+    """Returns the layouts of a kind that are in use, by name."""
+    wanted = select(Layout).where(Layout.kind == kind, Layout.used.is_(True))
+    return list(session.scalars(wanted.order_by(Layout.name, Layout.id)))
+
+
 def layout_by_id(session: Session, layout_id: int) -> Layout:
     """Returns the layout with an id."""
     row = session.get(Layout, layout_id)

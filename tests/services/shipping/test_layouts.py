@@ -122,6 +122,24 @@ def test_the_slips_of_a_list_are_one_pdf(shop, owner):
         slips_pdf(shop, [])
 
 
+def test_another_layout_can_be_chosen_when_a_slip_is_printed(shop, owner):
+    usual = slip(shop, owner)
+    other = slip(shop, owner, body="<p>Other {{ order.number }}</p>", used=False)
+
+    def text(layout=0):
+        pdf = PdfReader(io.BytesIO(slips_pdf(shop, [1], layout)))
+        return pdf.pages[0].extract_text()
+
+    assert "Other" not in text()
+    assert "Other" not in text(usual)
+    assert "Other O-10" in text(other)
+    label = add_layout(shop, owner, "carton label", LayoutWish(name="Label"))
+    with pytest.raises(Refused, match="is a layout of a carton label"):
+        text(label)
+    with pytest.raises(NotFound):
+        text(99)
+
+
 def test_a_preview_is_over_a_real_order_and_draws_its_codes(shop, owner):
     body = (
         "<p>{{ order.number }}{{ barcode.shipment }}{{ barcode.order_qr }}{{ order.reference }}</p>"

@@ -242,13 +242,20 @@ def list_values(workplace: Workplace, pick_list_id: int) -> Values:
     }
 
 
-def slips_pdf(workplace: Workplace, shipment_ids: Sequence[int]) -> bytes:
-    """Returns the packing slips of shipments as one PDF, each in the layout of its channel; or in the
-    usual one where no layout is in use."""
+def slips_pdf(workplace: Workplace, shipment_ids: Sequence[int], layout_id: int = 0) -> bytes:
+    """Returns the packing slips of shipments as one PDF, each in the layout of its channel and of its
+    customer's language, or all in the one that is named; or in the usual one where no layout is in use.
+
+    Raises:
+        Refused: if there is nothing to print, or the layout is for another kind of paper.
+    """
     if not shipment_ids:
         raise refuse("nothing", "There is nothing to print.", "Choose shipments.", "pick")
     kind = PaperKind.PACKING_SLIP
-    found = [_layout_of(workplace, kind, shipment_id) for shipment_id in shipment_ids]
+    if layout_id:
+        found: list[Layout | None] = [_slip_layout(workplace, layout_id)] * len(shipment_ids)
+    else:
+        found = [_layout_of(workplace, kind, shipment_id) for shipment_id in shipment_ids]
     if len(shipment_ids) == 1 and found[0] is None:
         return packing_slip_pdf(packing_slip(workplace, shipment_ids[0]))
     pages = [
@@ -256,6 +263,15 @@ def slips_pdf(workplace: Workplace, shipment_ids: Sequence[int]) -> bytes:
         for row, shipment_id in zip(found, shipment_ids, strict=True)
     ]
     return layout_pdf(pages)
+
+
+def _slip_layout(workplace: Workplace, layout_id: int) -> Layout:
+    with workplace.database.reading() as session:
+        row = layout_by_id(session, layout_id)
+    if row.kind != PaperKind.PACKING_SLIP:
+        message = f"“{row.name}” is a layout of a {row.kind}."
+        raise refuse("not-allowed", message, "Choose one of a packing slip.", "layout")
+    return row
 
 
 def _page(row: Layout | None, kind: PaperKind, values: Values) -> tuple[str, PaperSize]:

@@ -7,6 +7,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.packing.parcels import Packed
+from relvan.core.papers.layouts import PaperKind
 from relvan.core.refusal import Refused, refuse
 from relvan.core.shipping.carriage import Extras
 from relvan.core.shipping.life import (
@@ -35,6 +36,7 @@ from relvan.store.dispatch import (
     shipment_by_id,
     shipment_line_rows,
 )
+from relvan.store.layouts import layouts_of_kind
 from relvan.store.manifests import manifest_by_id, manifest_rows, to_hand_over
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
@@ -97,6 +99,7 @@ def _shipment(
         warehouse = warehouse_by_id(session, shipment.warehouse_id)
         lines, parcels = shipment_line_rows(session, shipment_id), parcels_of(session, shipment_id)
         contents = parcel_contents(session, shipment_id)
+        slips = layouts_of_kind(session, PaperKind.PACKING_SLIP)
     standing = order.cancelled_at is None
     if (
         standing
@@ -115,6 +118,7 @@ def _shipment(
         "lines": lines,
         "parcels": parcels,
         "contents": contents,
+        "slips": slips,
         "offered": offered,
         "abroad": is_abroad(desk.workplace, shipment_id),
         "trouble": trouble,
@@ -268,9 +272,9 @@ def shipment_put_back(desk: At, form: Form, shipment_id: int) -> Response:
 
 
 @router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
-def packing_slip_show(desk: At, shipment_id: int) -> Response:
-    """Returns the packing slip, to print."""
-    return printed(slips_pdf(desk.workplace, [shipment_id]))
+def packing_slip_show(desk: At, shipment_id: int, layout: int = 0) -> Response:
+    """Returns the packing slip, to print, in a layout of its own where one is chosen."""
+    return printed(slips_pdf(desk.workplace, [shipment_id], layout))
 
 
 @router.get("/shipments/{shipment_id:int}/carton-labels.pdf", name="carton_labels_show")
