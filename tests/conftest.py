@@ -52,6 +52,21 @@ ADDRESS = {
 }
 
 
+# few tests, each of which takes long: they begin early, so that no worker has them left at the end
+SLOW = (
+    "test_killed_worker.py",
+    "test_first_day.py",
+    "test_labels.py",
+    "test_mail.py",
+    "test_foresee.py",
+    "test_plain.py",
+    "test_against_model.py",
+    "test_outbox.py",
+    "test_many_workers.py",
+    "test_move_in.py",
+    "test_worker.py",
+    "test_app.py",
+)
 # files whose tests share nothing, and some of which take long
 ONE_BY_ONE = ("test_against_document.py", "test_running.py", "test_on_servers.py", "test_cli.py")
 MEMORY_DISK = Path("/dev/shm")
@@ -67,16 +82,18 @@ def pytest_configure(config):
 
 class OneDemo(LoadScopeScheduling):
     """The tests of a file on one worker, so that what they share is built once; all browser tests on one,
-    since they share a demo; and those of long files that share nothing one by one."""
+    since they share a demo, but those that begin with an empty folder; and those of long files that share
+    nothing one by one. They begin in the order of `pytest_collection_modifyitems`."""
 
     def _split_scope(self, nodeid):
-        if nodeid.startswith("tests/browser/"):
-            return "browser"
         path = nodeid.partition("::")[0]
+        if path.startswith("tests/browser/") and not path.endswith("test_first_day.py"):
+            return "browser"
         return nodeid if path.endswith(ONE_BY_ONE) else path
 
 
 def pytest_xdist_make_scheduler(config, log):
+    config.option.loadscopereorder = False
     return OneDemo(config, log)
 
 
@@ -95,7 +112,9 @@ def _longest_first(item):
         return 0
     if item.get_closest_marker("xdist_group"):
         return 1
-    return 2 if item.path.name in ONE_BY_ONE else 3
+    if item.path.name in ONE_BY_ONE:
+        return 2
+    return 3 if item.path.name in SLOW else 4
 
 
 def pytest_collection_finish():

@@ -107,10 +107,11 @@ def _save(by: Caller, code: str, wish: CartonChange) -> dict[str, Any]:
 
 
 @router.get("/shipments/{shipment_id}/cartons")
-def get_proposed(by: By, shipment_id: int) -> dict[str, Any]:
-    """Returns the cartons that are proposed for what is to be packed of a shipment, with the place of
-    every item in mm; `unknown` are goods whose lengths or weight are not known."""
-    proposal = propose_cartons(by.workplace, shipment_id)
+def get_proposed(by: By, shipment_id: int, carton: str = "") -> dict[str, Any]:
+    """Returns the cartons that are proposed for what is to be packed of a shipment, the cheapest or as many
+    of the one that is named as are needed, with the place of every item in mm; `unknown` are goods whose
+    lengths or weight are not known."""
+    proposal = propose_cartons(by.workplace, shipment_id, carton)
     choice = proposal.choice
     currency = by.workplace.firm.currency
     return {

@@ -260,6 +260,10 @@ def _shipment(by: Caller, shipment_id: int) -> dict[str, Any]:
                 ],
                 "tracking_number": parcel.tracking_number,
                 "price": amount_of(parcel.price, parcel.currency),
+                "stage": parcel.stage,
+                "arrives_on": parcel.arrives_on,
+                "signature": parcel.signature,
+                "insured": parcel.insured,
                 "label": f"/api/v1/parcels/{parcel.id}/label.pdf"
                 if parcel.tracking_number and parcel.carrier_id
                 else None,

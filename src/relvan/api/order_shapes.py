@@ -101,6 +101,9 @@ def _shipment(row: ShipmentRow, parcels: Sequence[ParcelRow]) -> dict[str, Any]:
                 "id": parcel.id,
                 "carrier": parcel.carrier,
                 "tracking_number": parcel.tracking_number,
+                "stage": parcel.stage,
+                "stage_at": parcel.stage_at,
+                "arrives_on": parcel.arrives_on,
             }
             for parcel in parcels
             if parcel.shipment_id == row.id

@@ -142,6 +142,25 @@ def test_every_number_on_a_paper_is_found(released, owner, web):
     assert "Pack bench" in web.get("/find", params={"q": "bench"}).text
 
 
+def test_another_carton_is_taken_instead_of_the_cheapest(released, owner, web):
+    number, _ = picked(released, owner)
+    for code, cost in (("BX-S", "4.55"), ("BX-L", "9.00")):
+        post(web, "/setup/cartons", **{**CARTON, "code": code, "name": code, "cost": cost})
+    change_facts(
+        released,
+        owner,
+        [("PT-14", {"length_mm": 100, "width_mm": 100, "height_mm": 100})],
+    )
+    on = html.fromstring(scan(web, number).text).cssselect("[name=shipment]")[0].get("value")
+    cheapest = web.get("/dispatch/bench", params={"shipment": on}).text
+    other = web.get("/dispatch/bench", params={"shipment": on, "carton": "BX-L"})
+    page = html.fromstring(other.text)
+    assert page.cssselect("#scan-form [name=carton]")[0].get("value") == "BX-L"
+    headings = [one.text_content().split()[0] for one in page.cssselect("h2")]
+    assert ("BX-L" in headings) >= ("BX-S" in cheapest)
+    assert web.get("/dispatch/bench", params={"shipment": on, "carton": "NO"}).status_code == 404
+
+
 def test_figures_tell_who_picked_and_what_carriage_cost(released, owner, web):
     assert "Nothing was picked" in web.get("/dispatch/figures").text
     number, waiting = picked(released, owner)

@@ -92,14 +92,16 @@ class BenchScan:
     part: bool = False
 
 
-def bench_view(workplace: Workplace, shipment_id: int, *, propose: bool = True) -> BenchView:
+def bench_view(
+    workplace: Workplace, shipment_id: int, *, propose: bool = True, carton: str = ""
+) -> BenchView:
     """Returns what a packer sees of a shipment; with `propose` also the cartons, which take their
-    time."""
+    time: the cheapest, or as many of the one that is named as are needed."""
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = session.get_one(Order, shipment.order_id)
         lines = bench_lines(session, [shipment_id])[shipment_id]
-        kinds = carton_kinds(session) if propose else []
+        kinds = carton_kinds(session, carton) if propose else []
         scan = warehouse_by_id(session, shipment.warehouse_id).bench_scan
         pick_list = list_of_shipment(session, shipment_id)
         others = to_pack_on_list(session, pick_list) if pick_list else []

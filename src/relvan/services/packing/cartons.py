@@ -84,17 +84,23 @@ class CartonProposal:
     why_not: str = ""
 
 
-def propose_cartons(workplace: Workplace, shipment_id: int) -> CartonProposal:
-    """Returns the cheapest cartons for what is to be packed of a shipment."""
+def propose_cartons(workplace: Workplace, shipment_id: int, carton: str = "") -> CartonProposal:
+    """Returns the cheapest cartons for what is to be packed of a shipment, or as many of the one that is
+    named as are needed."""
     with workplace.database.reading() as session:
         shipment_by_id(session, shipment_id)
         lines = bench_lines(session, [shipment_id])[shipment_id]
-        kinds = carton_kinds(session)
+        kinds = carton_kinds(session, carton)
     return propose_for(lines, kinds)
 
 
-def carton_kinds(session: Session) -> list[CartonKind]:
-    """Returns the cartons that are in use, as the computation takes them."""
+def carton_kinds(session: Session, code: str = "") -> list[CartonKind]:
+    """Returns the cartons that are in use, as the computation takes them; or only the one that is named.
+
+    Raises:
+        NotFound: if there is none of that code.
+    """
+    rows = [carton_by_code(session, code)] if code else cartons(session, used=True)
     return [
         CartonKind(
             row.code,
@@ -103,7 +109,7 @@ def carton_kinds(session: Session) -> list[CartonKind]:
             row.max_weight_g,
             row.cost,
         )
-        for row in cartons(session, used=True)
+        for row in rows
     ]
 
 

@@ -27,9 +27,10 @@ router = APIRouter()
 
 
 @router.get("/dispatch/bench", name="bench_show")
-def bench_show(desk: At, shipment: int = 0) -> HTMLResponse:
-    """Shows the bench, empty or with a shipment on it."""
-    return _page(desk, shipment or None)
+def bench_show(desk: At, shipment: int = 0, carton: str = "") -> HTMLResponse:
+    """Shows the bench, empty or with a shipment on it; its goods in the cheapest cartons, or in the one
+    that is chosen."""
+    return _page(desk, shipment or None, carton=carton)
 
 
 def _page(
@@ -39,8 +40,9 @@ def _page(
     scanned: Scanned | None = None,
     refused: Refused | None = None,
     typed: dict[str, str] | None = None,
+    carton: str = "",
 ) -> HTMLResponse:
-    view = bench_view(desk.workplace, shipment_id) if shipment_id else None
+    view = bench_view(desk.workplace, shipment_id, carton=carton) if shipment_id else None
     if view and view.shipment.state != ShipmentState.TO_PACK:
         view = None
     with desk.workplace.database.reading() as session:
@@ -51,6 +53,7 @@ def _page(
     values: dict[str, Any] = {
         "view": view,
         "names": names,
+        "carton": carton,
         "waiting": waiting,
         "pictures": [(one, carton_picture(one)) for one in choice.cartons] if choice else [],
         "words": scanned.words if scanned else "",
@@ -70,7 +73,10 @@ def bench_scan(desk: At, form: Form) -> Response:
     """Does what a scanned code means."""
     read = FormReader(form)
     weight, shipment = read.whole("weight_g", "Weight"), read.whole("shipment", "Shipment")
-    code = form.get("code", "") or (CLOSE if form.get("close") else "")
+    carton, code = form.get("carton", ""), form.get("code", "").strip()
+    if carton and (code.upper() == CLOSE or (not code and form.get("close"))):
+        code = carton
+    code = code or (CLOSE if form.get("close") else "")
     try:
         read.raise_if_refused()
         scan = BenchScan(
@@ -78,8 +84,9 @@ def bench_scan(desk: At, form: Form) -> Response:
         )
         scanned = scan_at_bench(desk.workplace, desk.actor, scan)
     except Refused as refused:
-        return _page(desk, shipment, refused=refused, typed=dict(form))
-    return _page(desk, scanned.shipment_id, scanned=scanned)
+        return _page(desk, shipment, refused=refused, typed=dict(form), carton=carton)
+    same = scanned.shipment_id == shipment
+    return _page(desk, scanned.shipment_id, scanned=scanned, carton=carton if same else "")
 
 
 def _cartons_page(
