@@ -76,7 +76,7 @@ def test_the_wheel_runs_in_an_empty_folder_from_the_first_visit_to_setup(
     process, said, base = started
     assert process.poll() is None, said
     code = re.search(r"First visit (\S+):", said)[1]
-    with httpx.Client(base_url=base, follow_redirects=True) as client:
+    with httpx.Client(base_url=base, follow_redirects=True, timeout=60) as client:
         first = client.get("/")
         assert first.url.path == "/first-visit"
         for address in re.findall(r'(?:href|src)="(/static/[^"]+)"', first.text):
