@@ -58,7 +58,7 @@ WORDS: dict[TaskKind, tuple[str, str, str, dict[str, str]]] = {
         "parcel is late or lost, without a claim",
         "parcels are late or lost, without a claim",
         "parcel_index",
-        {"show": "late"},
+        {"show": "look"},
     ),
     TaskKind.UNKNOWN: (
         "order has a line whose product is unknown",
