@@ -7,7 +7,7 @@ Floor: looking a code up in the index of SKUs by raw SQLite.
 import sqlite3
 from itertools import cycle
 
-from bench_intake import incoming
+from bench_intake import SKUS, incoming
 from ground import OWNER, add_channels, figures, new_workplace, report, temporary, timed
 from relvan.core.refusal import Refused
 from relvan.demo.scale import add_many
@@ -22,7 +22,7 @@ from relvan.store.order_list import OrderFilter, order_page
 from relvan.store.orders import shipment_rows
 from shop import add_pot
 
-PRODUCTS, ORDERS, SKUS, ROUNDS = 100_000, 40, 20, 200
+PRODUCTS, ORDERS, ROUNDS = 100_000, 40, 200
 
 
 def main() -> None:
