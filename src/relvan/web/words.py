@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from relvan.core.jobs.life import JobVerdict
+from relvan.core.orders.returns import ReturnTo
 
 # the tone of a state: what is wrong, what wants a look, what is well
 TONES = {
@@ -35,6 +36,13 @@ EMPTY_STAGES = {
     "to hand over": "Released orders that a marketplace's centre sends wait here to be handed over.",
     "handed over": "No centre has a shipment of ours.",
     "dispatched": "Nothing has left yet.",
+}
+
+# where returned units go
+RETURN_PLACES = {
+    ReturnTo.STOCK: "into stock",
+    ReturnTo.BLOCKED: "blocked, not sellable",
+    ReturnTo.WRITTEN_OFF: "written off",
 }
 
 JOB_WORK = {

@@ -41,7 +41,6 @@ FOLLOWED_FOR = timedelta(days=90)
 AT_ONCE = 100
 MOST_MANIFESTS = 20
 TOLD_TO_CHANNELS = (ParcelStage.DELAYED, ParcelStage.DELIVERED, ParcelStage.LOST)
-MAILS = {ParcelStage.DELIVERED: MailEvent.DELIVERED, ParcelStage.LOST: MailEvent.LATE}
 
 
 @dataclass(frozen=True)
@@ -129,15 +128,16 @@ def _tell_inside(
     moved: Sequence[Parcel],
     account: Carrier,
 ) -> None:
-    """Writes in the logs of orders how far their parcels are, and lets customers know of what matters."""
+    """Writes in the logs of orders how far their parcels are, and lets customers know of
+    those delivered. What is late or lost is noted apart, with its own message."""
     said: list[tuple[int, str, audit.Changes]] = [
         (orders[one.id].id, f"{account.name} says of {one.tracking_number}: {one.stage}", {})
         for one in moved
     ]
     audit.record_many(session, SYSTEM, workplace.now(), "order", said)
     for parcel in moved:
-        if ParcelStage(parcel.stage) in MAILS:
-            _mail(session, orders[parcel.id], parcel, MAILS[ParcelStage(parcel.stage)])
+        if parcel.stage == ParcelStage.DELIVERED:
+            _mail(session, orders[parcel.id], parcel, MailEvent.DELIVERED)
 
 
 def _mail(session: Session, order: Order, parcel: Parcel, event: MailEvent) -> None:

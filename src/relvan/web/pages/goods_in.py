@@ -17,14 +17,10 @@ from relvan.store.stock import warehouses
 from relvan.web.desk import At, Desk, Form, PostedForm, last_try
 from relvan.web.printed import printed
 from relvan.web.reading import FormReader
+from relvan.web.words import RETURN_PLACES
 
 router = APIRouter()
 MOST_SHOWN = 100
-PLACES = {
-    ReturnTo.STOCK: "into stock",
-    ReturnTo.BLOCKED: "blocked, not sellable",
-    ReturnTo.WRITTEN_OFF: "written off",
-}
 
 
 @router.get("/dispatch/goods-in", name="goods_in_show")
@@ -46,7 +42,7 @@ def _page(desk: Desk, scanned: GoodsScanned, refused: Refused | None = None) -> 
         "scanned": scanned,
         "expected": expected[:MOST_SHOWN],
         "returns": backs,
-        "to": PLACES,
+        "to": RETURN_PLACES,
         **last_try({}, refused),
     }
     return desk.page("dispatch/goods_in.html", "dispatch", status=422 if refused else 200, **values)

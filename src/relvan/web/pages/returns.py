@@ -24,14 +24,10 @@ from relvan.store.returns import lines_of_return, return_by_number, return_page
 from relvan.store.stock import warehouses
 from relvan.web.desk import At, Desk, Form, last_try
 from relvan.web.reading import FormReader
+from relvan.web.words import RETURN_PLACES
 
 router = APIRouter(prefix="/orders")
 PAGE = 50
-PLACES = {
-    ReturnTo.STOCK: "into stock",
-    ReturnTo.BLOCKED: "blocked, not sellable",
-    ReturnTo.WRITTEN_OFF: "written off",
-}
 
 
 @router.get("/returns", name="return_index")
@@ -72,7 +68,7 @@ def _page(
         "lines": [(by_id[one.order_line_id], one) for one in held],
         "left": sum(one.quantity - one.received for one in held),
         "worth": worth,
-        "places": PLACES,
+        "places": RETURN_PLACES,
         "warehouses": places,
         "methods": METHODS,
         **last_try(typed, refused),
@@ -126,7 +122,7 @@ def return_receive(desk: At, form: Form, number: str) -> Response:
         units = read.whole("units", "Units") or 1
         read.raise_if_refused()
         to = form.get("to", "stock")
-        if to not in PLACES:
+        if to not in RETURN_PLACES:
             raise refuse("not-allowed", "Choose where it goes.", "", "to")
         position = _line_of_code(desk, number, form.get("code", "").strip())
         arrived = ArrivedGoods(position, units, ReturnTo(to), form.get("bin", "").strip())
@@ -134,7 +130,7 @@ def return_receive(desk: At, form: Form, number: str) -> Response:
         receive_return(desk.workplace, desk.actor, number, [arrived], place)
     except Refused as refused:
         return _page(desk, number, refused, dict(form))
-    words = f"{units} {PLACES[ReturnTo(to)].partition(',')[0]}."
+    words = f"{units} {RETURN_PLACES[ReturnTo(to)].partition(',')[0]}."
     return desk.done(f"/orders/returns/{number}?to={to}&warehouse={place}", words)
 
 
