@@ -3,6 +3,7 @@
 import { forget, keep, waiting } from "./phone_queue.js";
 
 const AGAIN_MS = 3000;
+const PATIENCE_MS = 20000; // a connection that hangs is given up, and what it carried is sent again
 const MOST_SENT = 100;
 const LOW_HZ = 180;
 
@@ -29,6 +30,7 @@ class Round {
     this.units = 0;
     this.last = null;
     this.sending = false;
+    this.unanswered = []; // scans that the server has not answered yet, in their order
   }
 
   part(name) {
@@ -55,7 +57,8 @@ class Round {
 
   async start() {
     this.recall();
-    for (const scan of await waiting(this.told.id)) this.apply(scan);
+    this.unanswered = await waiting(this.told.id);
+    this.unanswered.forEach((scan) => this.apply(scan));
     this.part("each").checked = localStorage.getItem("phone-each") === "yes";
     this.part("each").addEventListener("change", (event) => localStorage.setItem("phone-each", event.target.checked ? "yes" : "no"));
     this.part("enter").addEventListener("click", () => this.scan());
@@ -162,8 +165,9 @@ class Round {
   async note(scan) {
     const kept = { ...scan, key: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`, list: this.told.id, at: new Date().toISOString() };
     this.apply(kept);
-    await keep(kept);
+    this.unanswered.push(kept);
     if (scan.kind !== "wrong") this.begin();
+    kept.at_place = await keep(kept).catch(() => 0); // a phone without room for it sends it from memory
     this.send();
   }
 
@@ -174,34 +178,50 @@ class Round {
     if (scan.kind === "undo") pick.picked = null;
   }
 
+  // sends what waits until nothing waits; what no answer came to is kept, and sent again later
   async send() {
-    const scans = (await waiting(this.told.id)).slice(0, MOST_SENT);
-    this.unsent(scans.length);
-    if (this.sending || !scans.length) return;
+    this.unsent(this.unanswered.length);
+    if (this.sending) return;
     this.sending = true;
     try {
-      const body = new URLSearchParams({ scans: JSON.stringify(scans.map(({ key, kind, pick, quantity, code, at }) => ({ key, kind, pick, quantity, code, at }))) });
-      const answer = await fetch(this.told.send, { method: "POST", body, headers: { "X-CSRF-Token": this.root.dataset.csrf } });
-      if (!answer.ok) throw new Error(String(answer.status));
-      const { taken, at, picks } = await answer.json();
-      const answered = new Set(taken.map((one) => one.key));
-      await forget(scans.filter((one) => answered.has(one.key)).map((one) => one.at_place));
-      const said = taken.find((one) => one.said)?.said;
-      await this.follow(at, picks);
-      if (said) this.refuse(said);
+      for (let next = this.nextToSend(); next.length; next = this.nextToSend()) await this.sendSome(next);
     } catch {
-      // it is kept, and sent again
+      // there is no network, or the server did not take it: the next turn tries again
     } finally {
       this.sending = false;
     }
-    this.unsent((await waiting(this.told.id)).length);
+    this.unsent(this.unanswered.length);
   }
 
-  async follow(at, picks) {
+  // a scan is sent once it is kept, and never before one that was done earlier
+  nextToSend() {
+    const first = this.unanswered.findIndex((one) => one.at_place === undefined);
+    return this.unanswered.slice(0, first < 0 ? MOST_SENT : Math.min(first, MOST_SENT));
+  }
+
+  async sendSome(scans) {
+    const told = scans.map(({ key, kind, pick, quantity, code, at }) => ({ key, kind, pick, quantity, code, at }));
+    const answer = await fetch(this.told.send, {
+      method: "POST",
+      body: new URLSearchParams({ scans: JSON.stringify(told) }),
+      headers: { "X-CSRF-Token": this.root.dataset.csrf },
+      signal: AbortSignal.timeout(PATIENCE_MS),
+    });
+    if (!answer.ok) throw new Error(String(answer.status));
+    const { taken, at, picks } = await answer.json();
+    const answered = new Set(taken.map((one) => one.key));
+    await forget(scans.filter((one) => answered.has(one.key) && one.at_place).map((one) => one.at_place));
+    this.unanswered = this.unanswered.filter((one) => !answered.has(one.key));
+    const said = taken.find((one) => one.said)?.said;
+    this.follow(at, picks);
+    if (said) this.refuse(said);
+  }
+
+  follow(at, picks) {
     const before = this.current?.id;
     Object.assign(this.told, { at, picks });
     this.remember();
-    for (const scan of await waiting(this.told.id)) this.apply(scan);
+    this.unanswered.forEach((scan) => this.apply(scan));
     if (this.current?.id === before) this.part("count").textContent = `${picks.filter((one) => one.picked !== null).length} of ${picks.length} picks done`;
     else this.begin();
   }
