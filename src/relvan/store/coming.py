@@ -4,14 +4,13 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import case, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, aliased
 
-from relvan.core.stock.putting_away import PutAwayBin
 from relvan.store.among import among
 from relvan.store.portable import greater_of
 from relvan.store.rows import rows_as
-from relvan.store.tables import Bin, BinBalance, ExpectedReceipt, Product, Transfer, Warehouse
+from relvan.store.tables import ExpectedReceipt, Product, Transfer, Warehouse
 
 
 @dataclass(frozen=True)
@@ -166,26 +165,3 @@ def open_receipts(session: Session, product_id: int, warehouse_id: int) -> list[
         ExpectedReceipt.ended_at.is_(None),
     )
     return list(session.scalars(wanted.order_by(ExpectedReceipt.due, ExpectedReceipt.id)))
-
-
-def shelves_for(session: Session, product_id: int, warehouse_id: int) -> list[PutAwayBin]:
-    """Returns the open bins of a warehouse as goods are put into them."""
-    own = func.sum(case((BinBalance.product_id == product_id, BinBalance.on_hand), else_=0))
-    statement = (
-        select(
-            Bin.code,
-            Bin.walk,
-            Bin.purpose,
-            Bin.capacity,
-            func.coalesce(own, 0),
-            func.coalesce(func.sum(BinBalance.on_hand), 0),
-        )
-        .outerjoin(BinBalance, BinBalance.bin_id == Bin.id)
-        .where(Bin.warehouse_id == warehouse_id, Bin.closed.is_(False))
-        .group_by(Bin.id)
-        .order_by(Bin.walk, Bin.code)
-    )
-    return [
-        PutAwayBin(code, walk, purpose == "reserve", capacity, int(units), int(everything))
-        for code, walk, purpose, capacity, units, everything in session.execute(statement)
-    ]

@@ -14,11 +14,12 @@ from relvan.services.orders.returns import ArrivedGoods, receive_return
 from relvan.services.stock.coming import ReceiveGoods, receive_goods
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import ids_by_scan
-from relvan.store.coming import open_receipts, shelves_for
+from relvan.store.coming import open_receipts
 from relvan.store.orders import lines_of
 from relvan.store.pictures import pictures_on
 from relvan.store.returns import find_return, lines_of_return, return_by_number
 from relvan.store.session import Session
+from relvan.store.shelves import shelves_for
 from relvan.store.stock import find_bin, warehouse_by_key
 from relvan.store.tables import Product
 
@@ -132,7 +133,7 @@ def bins_for(workplace: Workplace, sku: str, warehouse: str, units: int) -> list
         place = warehouse_by_key(session, warehouse)
         if product is None:
             raise refuse("not-found", f"There is no product “{sku[:60]}”.", "Check the SKU.", "sku")
-        return put_away(units, shelves_for(session, product.id, place.id))
+        return put_away(units, shelves_for(session, product.id, place.id, units))
 
 
 def _product(session: Session, code: str) -> Product | None:
@@ -161,7 +162,7 @@ def _goods(session: Session, hand: Hand, product: Product) -> GoodsShown:
     place = warehouse_by_key(session, hand.warehouse)
     expected, came = _expected(session, hand, product, place.id)
     said, look = said_of_units(expected, came, hand.units)
-    bins = put_away(hand.units, shelves_for(session, product.id, place.id))
+    bins = put_away(hand.units, shelves_for(session, product.id, place.id, hand.units))
     pictures = pictures_on(session, product.id)
     return GoodsShown(
         product.sku, product.title, pictures[0].sha if pictures else "", said, look, tuple(bins)

@@ -43,7 +43,10 @@ class Bin(Table):
     """
 
     __tablename__ = "bin"
-    __table_args__ = strict(UniqueConstraint("warehouse_id", "code"))
+    __table_args__ = strict(
+        UniqueConstraint("warehouse_id", "code"),
+        Index("ix_bin_way", "warehouse_id", "closed", "purpose", "walk", "code"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     warehouse_id: Mapped[int] = mapped_column(ForeignKey("warehouse.id"))
     code: Mapped[str]
