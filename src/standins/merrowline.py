@@ -106,9 +106,10 @@ def euros(text: str) -> float:
 
 
 @desk.get("/sender")
-def sender() -> dict[str, str]:
-    """Returns whose key it is."""
-    return {"sender": "Quillmoss", "place": "Tarnhollow"}
+def sender() -> dict[str, Any]:
+    """Returns whose key it is, and the rates that it may use."""
+    rates = [{"rate": key, "called": facts[0]} for key, facts in RATES.items()]
+    return {"sender": "Quillmoss", "place": "Tarnhollow", "may_use": rates}
 
 
 @desk.get("/rates")

@@ -76,9 +76,10 @@ def arrival(memory: Memory, product: str, order: dict[str, Any]) -> date:
 
 
 @desk.get("/account")
-def account() -> dict[str, str]:
-    """Returns who is asking."""
-    return {"carrier": "Ostrel Post", "account": "Quillmoss"}
+def account() -> dict[str, Any]:
+    """Returns who is asking, and the products that the account may use."""
+    products = [{"product": key, "title": facts[0]} for key, facts in PRODUCTS.items()]
+    return {"carrier": "Ostrel Post", "account": "Quillmoss", "products": products}
 
 
 @desk.post("/quotes")

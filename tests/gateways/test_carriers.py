@@ -64,11 +64,26 @@ def test_a_carrier_offers_what_takes_the_parcel_there(world, key, country, grams
     assert all(quote.price > 0 and quote.currency == "EUR" for quote in quotes)
 
 
+def test_an_account_names_its_holder_and_its_services(world):
+    for key, service, name in (
+        ("ostrel", "tracked", "Tracked parcel"),
+        ("merrowline", "door", None),
+    ):
+        carrier = open_carrier(
+            key, key, world.seller_api(key), world.token(key), private_allowed=True
+        )
+        account = carrier.account()
+        carrier.close()
+        assert account.holder == "Quillmoss"
+        assert service in account.services
+        assert name in (None, account.services[service])
+
+
 def test_an_account_that_the_carrier_does_not_know_is_refused(world):
     for key in CARRIERS:
         carrier = open_carrier(key, key, world.seller_api(key), "wrong", private_allowed=True)
         with pytest.raises(OutsideTrouble, match="token"):
-            carrier.test()
+            carrier.account()
         carrier.close()
 
 

@@ -125,6 +125,16 @@ def carriers(session: Session) -> list[Carrier]:
     return list(session.scalars(select(Carrier).order_by(Carrier.id)))
 
 
+def service_names(session: Session) -> dict[str, str]:
+    """Returns the names of the services of all accounts, with the names of the accounts, by the keys under
+    which rules name them: `carrier:service`."""
+    return {
+        f"{carrier.key}:{key}": f"{carrier.name}: {name}"
+        for carrier in carriers(session)
+        for key, name in carrier.services.items()
+    }
+
+
 def channel_settings(session: Session) -> dict[int, ChannelSettings]:
     """Returns the settings of every channel by its id; two queries."""
     supply: dict[int, list[int]] = {}

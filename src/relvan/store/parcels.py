@@ -114,6 +114,7 @@ class LeftParcel:
     tracking_number: str
     carrier: str
     service: str
+    services: dict[str, str]
     order: str
     receiver: str
     country: str
@@ -129,6 +130,11 @@ class LeftParcel:
     claim_amount: int | None
     weight_g: int
     manifest: str | None
+
+    @property
+    def service_name(self) -> str:
+        """The name of the service, or its key where the carrier names it no more."""
+        return self.services.get(self.service, self.service)
 
 
 class ParcelList(StrEnum):
@@ -181,6 +187,7 @@ def left_parcels(session: Session, wish: ParcelWish, now: datetime, limit: int) 
             Parcel.tracking_number,
             Carrier.name,
             Parcel.service,
+            Carrier.services,
             Order.number,
             Order.customer,
             Order.country,

@@ -207,11 +207,11 @@ def test_there_are_at_most_a_hundred_rules():
         ),
         (
             {"take": RuleTake.NAMED, "services": ("a:b", "a:c"), "insured": True},
-            "Everything: the first of a:b, a:c that serves, insured.",
+            "Everything: the first of A: Door; a:c that serves, insured.",
         ),
         (
             {"take": RuleTake.CHEAPEST, "services": ("a:b",), "most_g": 5, "postcodes": ("F2",)},
-            "Postcodes that begin with F2, up to 5 g: the cheapest of a:b.",
+            "Postcodes that begin with F2, up to 5 g: the cheapest of A: Door.",
         ),
         (
             {"take": RuleTake.FASTEST, "least_value": 1, "most_value": 2},
@@ -221,6 +221,10 @@ def test_there_are_at_most_a_hundred_rules():
 )
 def test_a_rule_is_said_in_words(rule, words):
     said = carriage_words(
-        CarriageRule("x", **rule), {"hagglet": "Hagglet"}, {"millrace": "Millrace"}, str
+        CarriageRule("x", **rule),
+        {"hagglet": "Hagglet"},
+        {"millrace": "Millrace"},
+        {"a:b": "A: Door"},
+        str,
     )
     assert said == words

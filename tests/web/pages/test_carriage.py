@@ -10,7 +10,10 @@ RULE = {"name": "Fast", "take": "fastest", "countries": "ie nl", "most_g": "2000
 
 def items(answer):
     page = html.fromstring(answer.text)
-    return [one.text_content().split("Change")[0] for one in page.cssselect("ol.order-list li")]
+    return [
+        one.text_content().split("Change")[0]
+        for one in page.cssselect("#rule-order ol.order-list li")
+    ]
 
 
 def test_rules_are_written_ordered_tried_and_deleted(shop, web):
@@ -20,13 +23,29 @@ def test_rules_are_written_ordered_tried_and_deleted(shop, web):
     answer = post(web, "/setup/carriage", **named)
     assert [" ".join(one.split()) for one in items(answer)] == [
         "⋮ Fast Going to IE, NL, up to 2000 g: the fastest.",
-        "⋮ Post Everything: the first of ostrel:tracked that serves.",
+        "⋮ Post Everything: the first of Ostrel Post: Tracked parcel that serves.",
     ]
     assert items(post(web, "/setup/carriage/order", rule=["2", "1"]))[0].split()[1] == "Post"
     tried = post(web, "/setup/carriage/try").text
     assert "Nothing was dispatched with a carrier in that time." in tried
     post(web, "/setup/carriage/2/delete")
     assert len(items(web.get("/setup/carriage"))) == 1
+
+
+def test_the_form_offers_services_by_name_first_those_of_the_rule(shop, web):
+    chosen = ["ostrel:morning", "ostrel:gone"]
+    post(web, "/setup/carriage", name="Post", take="cheapest", services=chosen, active="yes")
+    page = html.fromstring(web.get("/setup/carriage?rule=1").text)
+    offered = [
+        (" ".join(one.text_content().split()), "checked" in one.find("input").attrib)
+        for one in page.cssselect("#rule fieldset ol label")
+    ]
+    assert offered[:3] == [
+        ("Ostrel Post: Next morning", True),
+        ("ostrel:gone", True),
+        ("Ostrel Post: Bulky parcel", False),
+    ]
+    assert not any(ticked for _, ticked in offered[2:])
 
 
 def test_what_cannot_be_read_is_refused_and_kept(shop, web):

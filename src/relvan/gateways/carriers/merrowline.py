@@ -16,6 +16,7 @@ from relvan.gateways.calling import OutsideCaller, OutsideRefusal
 from relvan.gateways.carriers.port import (
     BoughtLabel,
     CarriageAsk,
+    CarrierAccount,
     CarrierEvent,
     Charge,
     LabelWish,
@@ -39,8 +40,11 @@ class MerrowlineGateway:
     def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
 
-    def test(self) -> str:
-        return str(self._caller.json("GET", "sender").get("sender"))
+    def account(self) -> CarrierAccount:
+        told = self._caller.json("GET", "sender")
+        return CarrierAccount(
+            told["sender"], {one["rate"]: one["called"] for one in told["may_use"]}
+        )
 
     def quotes(self, ask: CarriageAsk) -> list[Quote]:
         asked = {

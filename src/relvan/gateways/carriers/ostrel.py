@@ -13,6 +13,7 @@ from relvan.gateways.calling import OutsideCaller, OutsideRefusal
 from relvan.gateways.carriers.port import (
     BoughtLabel,
     CarriageAsk,
+    CarrierAccount,
     CarrierEvent,
     Charge,
     LabelWish,
@@ -36,8 +37,10 @@ class OstrelGateway:
     def __init__(self, caller: OutsideCaller) -> None:
         self._caller = caller
 
-    def test(self) -> str:
-        return str(self._caller.json("GET", "account").get("account"))
+    def account(self) -> CarrierAccount:
+        told = self._caller.json("GET", "account")
+        services = {one["product"]: one["title"] for one in told["products"]}
+        return CarrierAccount(told["account"], services)
 
     def quotes(self, ask: CarriageAsk) -> list[Quote]:
         found = self._caller.json("POST", "quotes", json=_parcel(ask))["quotes"]

@@ -47,6 +47,14 @@ class LabelWish:
 
 
 @dataclass(frozen=True)
+class CarrierAccount:
+    """An account at a carrier: whose it is, and the services that it may use, as key and name."""
+
+    holder: str
+    services: dict[str, str]
+
+
+@dataclass(frozen=True)
 class Quote:
     """A service that takes a parcel: its key, name, price in minor units, and the day of arrival
     (ISO 8601).
@@ -94,8 +102,8 @@ class Charge:
 class CarrierGateway(Protocol):
     """A carrier, as services call it."""
 
-    def test(self) -> str:
-        """Returns whose account this is."""
+    def account(self) -> CarrierAccount:
+        """Returns whose account this is, and its services."""
         ...
 
     def quotes(self, ask: CarriageAsk) -> list[Quote]:

@@ -11,6 +11,7 @@ from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.shipping.accounts import AccountUse, check_account_use
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble, check_address
 from relvan.gateways.carriers.dialects import CARRIERS, dialect_of, open_carrier
+from relvan.gateways.carriers.port import CarrierAccount
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import find_carrier
@@ -70,7 +71,7 @@ def connect_carrier(
     if not token.strip() or len(token) > 500:
         message = "“Token” must have 1 to 500 characters."
         raise refuse("missing", message, "Copy it from the carrier.", "token")
-    account = _try(workplace, key, name, address, token.strip())
+    account = _asked(workplace, key, name, address, token.strip())
     with workplace.database.writing() as session:
         carrier = find_carrier(session, key)
         if carrier is None:
@@ -78,11 +79,12 @@ def connect_carrier(
             session.add(carrier)
         carrier.name, carrier.address = name.strip(), address.rstrip("/")
         carrier.token = workplace.secrets.seal(token.strip())
+        carrier.services = account.services
         session.flush()
         audit.record(
             session, actor, workplace.now(), audit.Subject("carrier", carrier.id), "connected"
         )
-    return account
+    return account.holder
 
 
 def change_carrier(workplace: Workplace, actor: Actor, key: str, wish: CarrierWish) -> str:
@@ -100,11 +102,17 @@ def change_carrier(workplace: Workplace, actor: Actor, key: str, wish: CarrierWi
 
 
 def test_carrier(workplace: Workplace, actor: Actor, key: str) -> str:
-    """Returns whose account this is, as the carrier says. Refused when it does not answer."""
+    """Returns whose account this is, as the carrier says, and keeps the names of its services. Refused
+    when it does not answer."""
     actor.must(Right.SETUP)
     carrier = carrier_by_key(workplace, key)
     token = workplace.secrets.open(carrier.token)
-    return _try(workplace, key, carrier.name, carrier.address, token)
+    account = _asked(workplace, key, carrier.name, carrier.address, token)
+    with workplace.database.writing() as session:
+        kept = find_carrier(session, key)
+        if kept is not None:
+            kept.services = account.services
+    return account.holder
 
 
 def carrier_by_key(workplace: Workplace, key: str) -> Carrier:
@@ -116,12 +124,12 @@ def carrier_by_key(workplace: Workplace, key: str) -> Carrier:
     return carrier
 
 
-def _try(workplace: Workplace, key: str, name: str, address: str, token: str) -> str:
+def _asked(workplace: Workplace, key: str, name: str, address: str, token: str) -> CarrierAccount:
     private = workplace.settings.private_addresses
     check_address(address, private_allowed=private)
     gateway = open_carrier(key, name, address, token, private_allowed=private)
     try:
-        return gateway.test()
+        return gateway.account()
     except (OutsideTrouble, OutsideRefusal) as failure:
         raise refuse(
             "unreachable", f"{failure}.", "Check address and token.", "address"

@@ -43,7 +43,7 @@ from relvan.store.carriage import (
     parcels_of_many,
     sent_shipments,
 )
-from relvan.store.channels import carriers, channel_names, find_carrier
+from relvan.store.channels import carriers, channel_names, find_carrier, service_names
 from relvan.store.session import Session
 from relvan.store.stock import warehouses
 from relvan.store.tables import CarriageRuleRow, Parcel, Shipment
@@ -184,7 +184,7 @@ def label_shipment(
 ) -> Labelled:
     """Buys the labels of a shipment, by the rules where no service is named, and then does what the
     carrier account says comes after."""
-    words = service
+    words = ""
     if service:
         extras = extras or Extras()
     else:
@@ -195,6 +195,7 @@ def label_shipment(
     numbers = buy_labels(workplace, actor, shipment_id, service, extras)
     with workplace.database.reading() as session:
         account = find_carrier(session, service.partition(":")[0])
+        words = words or service_names(session).get(service, service)
         use = AccountUse.read(account.use if account else {})
     if use.after_label != AfterLabel.DISPATCH:
         return Labelled(tuple(numbers), words, False)

@@ -23,7 +23,7 @@ from relvan.documents.tables import write_csv
 from relvan.services import audit
 from relvan.services.shipping.tracking import tracked
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.dispatch import carrier_names, parcel_by_id, shipment_by_id
+from relvan.store.dispatch import parcel_by_id, shipment_by_id
 from relvan.store.manifests import manifest_by_id
 from relvan.store.parcels import (
     LeftParcel,
@@ -34,7 +34,7 @@ from relvan.store.parcels import (
     parcel_events,
     places_of_parcel,
 )
-from relvan.store.tables import Manifest, Order, Parcel, ParcelEvent, Shipment, Warehouse
+from relvan.store.tables import Carrier, Manifest, Order, Parcel, ParcelEvent, Shipment, Warehouse
 
 MOST_IN_FILE = 5_000
 HEADINGS = (
@@ -70,6 +70,7 @@ class ClaimFacts:
 
     parcel: Parcel
     carrier: str
+    service: str
     standing: ParcelStanding
     days_late: int
     order: Order
@@ -105,9 +106,11 @@ def claim_facts(workplace: Workplace, parcel_id: int) -> ClaimFacts:
         manifest = manifest_by_id(session, parcel.manifest_id) if parcel.manifest_id else None
         arrived = parcel.stage_at if parcel.stage == ParcelStage.DELIVERED else None
         known = tracked(parcel)
+        carrier = session.get_one(Carrier, parcel.carrier_id)
         return ClaimFacts(
             parcel,
-            carrier_names(session).get(parcel.carrier_id, ""),
+            carrier.name,
+            carrier.services.get(parcel.service, parcel.service),
             parcel_standing(known, now),
             days_late(known.arrives_on, arrived.date() if arrived else None, now.date()),
             order,
@@ -167,7 +170,7 @@ def _line_of(
     return [
         row.tracking_number,
         row.carrier,
-        row.service,
+        row.service_name,
         row.manifest,
         row.order,
         row.receiver,

@@ -99,7 +99,8 @@ class SupplyWarehouse(Table):
 
 class Carrier(Table):
     """A carrier account; its token is encrypted. `use` is how the seller uses it
-    (`core/shipping/accounts.py`)."""
+    (`core/shipping/accounts.py`), `services` the names of its services by their keys, as the carrier told
+    when the account was last tested."""
 
     __tablename__ = "carrier"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -108,6 +109,7 @@ class Carrier(Table):
     address: Mapped[str]
     token: Mapped[str]
     use: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    services: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class CarriageRuleRow(Table):

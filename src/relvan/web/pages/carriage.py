@@ -19,7 +19,7 @@ from relvan.services.shipping.carriage import (
     try_carriage,
 )
 from relvan.store.carriage import carriage_rules
-from relvan.store.channels import carriers, channel_names
+from relvan.store.channels import carriers, channel_names, service_names
 from relvan.store.stock import warehouses
 from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
 from relvan.web.reading import FormReader
@@ -60,20 +60,28 @@ def _page(
 ) -> HTMLResponse:
     with desk.workplace.database.reading() as session:
         rules, accounts = carriage_rules(session), carriers(session)
+        names = service_names(session)
         channels = dict(channel_names(session, ended=True))
         places = {one.key: one.name for one in warehouses(session)}
     money = desk.environment.filters["money"]
     values: dict[str, Any] = {
-        "rules": [(rule, carriage_words(rule, channels, places, money)) for rule in rules],
+        "rules": [(rule, carriage_words(rule, channels, places, names, money)) for rule in rules],
         "shown": shown,
         "takes": TAKE_WORDS,
         "channels": channels,
         "places": places,
+        "service_names": _in_order(names, shown.services),
         "accounts": accounts,
         "tried": tried,
         **last_try({}, refused),
     }
     return desk.page("setup/carriage.html", "setup", status=422 if refused else 200, **values)
+
+
+def _in_order(names: dict[str, str], chosen: tuple[str, ...]) -> dict[str, str]:
+    """Returns the names of services, first those that a rule names, in its order; a service that no
+    carrier names any more stands by its key."""
+    return {one: names.get(one, one) for one in (*chosen, *names)}
 
 
 def _read(desk: Desk, form: PostedForm) -> CarriageRule:
@@ -86,7 +94,7 @@ def _read(desk: Desk, form: PostedForm) -> CarriageRule:
     told = {
         "name": read.text("name"),
         "take": form.get("take", ""),
-        "services": form.get("services", "").replace(",", " ").split(),
+        "services": form.all("services"),
         "countries": form.get("countries", "").upper().replace(",", " ").split(),
         "postcodes": [one.strip() for one in form.get("postcodes", "").split(",") if one.strip()],
         "channels": form.all("channel"),
