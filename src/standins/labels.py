@@ -67,6 +67,8 @@ def draw_label(paper: Paper, size: tuple[int, int], form: str) -> bytes:
     ]
     for index, line in enumerate(lines):
         draw.text((80, 480 + index * 84), str(line)[:34], font=font(66), fill=INK)
+    if to.get("phone"):
+        draw.text((80, 822), f"Telephone {to['phone']}"[:50], font=font(36), fill=INK)
     draw.line((40, 880, width - 40, 880), fill=INK, width=4)
     _draw_bars(draw, paper.code, 940, width)
     draw.text((width // 2, 970 + BARS_HEIGHT), paper.code, font=font(64), fill=INK, anchor="ma")

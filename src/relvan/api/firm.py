@@ -19,6 +19,7 @@ from relvan.core.setup.bins import CODE, MOST_CODE
 from relvan.core.setup.firm import (
     MOST_NAME,
     MOST_PACKAGING,
+    MOST_PHONE,
     Firm,
     country_names,
     locales,
@@ -43,6 +44,7 @@ class PostalAddress(Shape):
     postcode: Text | None = None
     country: Annotated[str, described(["", *country_names("en")])] | None = None
     mail: Text | None = None
+    phone: Annotated[str, Field(max_length=MOST_PHONE)] | None = None
 
 
 class SeriesShape(Shape):

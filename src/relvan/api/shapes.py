@@ -209,6 +209,7 @@ class AddressShape(Shape):
     postcode: str = Field(default="", max_length=40)
     country: str = Field(default="", max_length=40)
     mail: str = Field(default="", max_length=200)
+    phone: str = Field(default="", max_length=40)
 
 
 class NewOrderLine(Shape):

@@ -17,7 +17,7 @@ from relvan.web.desk import Desk, PostedForm
 from relvan.web.reading import FormReader, day_of
 
 MOST_FOUND = 8
-ADDRESS_PARTS = ("name", "street", "town", "postcode", "country", "mail")
+ADDRESS_PARTS = ("name", "street", "town", "postcode", "country", "mail", "phone")
 
 
 def read_order_form(desk: Desk, form: PostedForm) -> tuple[OrderDraft, list[Refusal]]:

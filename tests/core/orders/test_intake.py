@@ -1,6 +1,15 @@
 """Tests what an order that is entered by hand must have."""
 
+from dataclasses import replace
+
 from relvan.core.orders.intake import Address, IncomingLine, check_manual_order
+
+
+def test_a_telephone_number_leads_to_no_other_place():
+    here = Address("Ada", "1 Row", "Tarnhollow", "1", "NL", "ada@example.com")
+    assert replace(here, phone="+31207941234").mark == here.mark
+    assert replace(here, mail="bob@example.com").mark != here.mark
+    assert replace(here, street="2 Row").mark != here.mark
 
 
 def test_a_manual_order_needs_goods_and_an_address():

@@ -28,11 +28,13 @@ from relvan.services.orders.estimates import (
 from relvan.services.orders.invoices import invoice_orders
 from relvan.services.orders.judge import judge_draft
 from relvan.services.orders.papers import invoice_paper
+from relvan.services.orders.readdress import change_address
 from relvan.services.prices.lists import NewPriceList, add_price_list
 from relvan.services.prices.set import set_list_price
 from relvan.services.setup.firm import change_firm
 from relvan.store.customers import (
     addresses_of,
+    customer_by_mail,
     customer_by_number,
     customer_page,
     doubles_of,
@@ -309,6 +311,20 @@ def test_a_customer_keeps_telephone_numbers_in_one_form(desk, owner):
     )
     with desk.database.reading() as session:
         assert customer_by_number(session, number).phone == "+31207941234"
+
+
+def test_the_telephone_number_of_an_order_is_kept_in_one_form_and_known_of_a_new_customer(
+    desk, owner
+):
+    to = replace(ADA, phone="020 794 1234", mail="new@example.com")
+    number = enter_order(desk, owner, OrderDraft(ship_to=to, lines=(DraftLine("PT-14", 1),))).number
+    with desk.database.reading() as session:
+        order = order_by_number(session, number)
+        assert order.ship_to["phone"] == "+31207941234"
+        assert customer_by_mail(session, to.mail).phone == "+31207941234"
+    change_address(desk, owner, number, replace(to, phone="020 794 9999"))
+    with desk.database.reading() as session:
+        assert order_by_number(session, number).ship_to["phone"] == "+31207949999"
 
 
 @pytest.mark.parametrize(

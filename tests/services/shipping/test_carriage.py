@@ -11,6 +11,8 @@ from relvan.core.shipping.carriage import CarriageRule, Extras, RuleTake
 from relvan.services.catalogue.save import change_facts
 from relvan.services.channels.carriers import connect_carrier, use_account
 from relvan.services.packing.parcels import add_parcel
+from relvan.services.setup.firm import change_firm
+from relvan.services.shipping.asking import ask_about
 from relvan.services.shipping.carriage import (
     carriage_rule,
     chosen_service,
@@ -27,6 +29,7 @@ from relvan.store.carriage import carriage_rules
 from relvan.store.dispatch import parcels_of, shipment_by_id
 from relvan.store.tables import Order
 from tests.house import assert_sound, read
+from tests.steps.books import FIRM
 from tests.steps.sale import pick_all_waiting, release_all
 
 FAST = CarriageRule("Fast", RuleTake.FASTEST)
@@ -133,6 +136,17 @@ def test_labels_come_as_pictures_and_with_the_reference_that_was_chosen(shop, ow
     buy_labels(shop, owner, 2, "merrowline:door")
     with pytest.raises(Refused, match="bought as PDF"):
         label_as_picture(shop, parcel(shop, 2).id)
+
+
+def test_carriers_are_told_how_both_ends_are_reached(shop, owner):
+    change_firm(shop, owner, {**FIRM, "address": {**FIRM["address"], "phone": "+353209110001"}})
+    with shop.database.writing() as session:
+        order = session.get_one(Order, shipment_by_id(session, 1).order_id)
+        order.ship_to = {**order.ship_to, "mail": "ada@example.com", "phone": "+353209110042"}
+    with shop.database.reading() as session:
+        (ask,) = ask_about(session, shop, 1).parcels.values()
+    assert (ask.to.mail, ask.to.phone) == ("ada@example.com", "+353209110042")
+    assert ask.sender.phone == "+353209110001"
 
 
 def test_a_shipment_is_dispatched_at_once_where_its_account_says_so(shop, owner):

@@ -111,7 +111,7 @@ class _Reader:
         return day
 
     def address(self) -> Address:
-        told = {name: str(self.said.get(name, "")).strip() for name in (*_ADDRESS, "mail")}
+        told = {name: str(self.said.get(name, "")).strip() for name in (*_ADDRESS, "mail", "phone")}
         told["country"] = told["country"] or self.case.country
         told["name"] = told["name"] or told["mail"] or str(self.said.get("customer_number", ""))
         row = self.rows[0]

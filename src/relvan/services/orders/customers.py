@@ -12,7 +12,11 @@ from relvan.core.refusal import Refusal, refuse, refuse_if_any
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.counters import next_number
-from relvan.services.orders.addresses import check_written_address, written_phone
+from relvan.services.orders.addresses import (
+    check_written_address,
+    with_written_phone,
+    written_phone,
+)
 from relvan.services.orders.readdress import ADDRESS_CHANGED, keep_told_address
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
@@ -124,6 +128,7 @@ def customer_for(
             number=next_number(session, Series.CUSTOMER, workplace.local_now()),
             name=draft.ship_to.name,
             mail=mail,
+            phone=draft.ship_to.phone,
             made_at=workplace.now(),
         )
         session.add(row)
@@ -140,6 +145,7 @@ def add_customer_address(workplace: Workplace, actor: Actor, number: str, addres
     """Adds a delivery address, checked by the rules of its country."""
     actor.must(Right.ORDERS)
     refuse_if_any(check_written_address(address))
+    address = with_written_phone(address)
     with workplace.database.writing() as session:
         row = customer_by_number(session, number)
         if address.as_dict() not in [one.address for one in addresses_of(session, row.id)]:

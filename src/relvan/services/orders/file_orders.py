@@ -21,7 +21,7 @@ from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
-from relvan.services.orders.addresses import written_phone
+from relvan.services.orders.addresses import with_written_phone, written_phone
 from relvan.services.orders.by_file import FileDesk
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
@@ -159,7 +159,7 @@ def _give_customers(
     for one in taking:
         customer = desk.customer(one.filed)
         if customer is not None and one.filed.ship_to.street:
-            address = one.filed.ship_to
+            address = with_written_phone(one.filed.ship_to)
             key = (customer.id, address.mark)
             addresses[key] = CustomerAddress(customer_id=customer.id, address=address.as_dict())
     add_missing_addresses(session, list(addresses.values()))
@@ -183,7 +183,7 @@ def _order(
         tray_since=now,
         customer=filed.ship_to.name,
         customer_id=customer.id if customer else None,
-        ship_to=filed.ship_to.as_dict(),
+        ship_to=with_written_phone(filed.ship_to).as_dict(),
         bill_to=(customer.bill_to or None) if customer else None,
         tax_number=filed.tax_number or (customer.tax_number if customer else ""),
         tax_kind=desk.tax_case(filed).kind,

@@ -25,7 +25,7 @@ from relvan.core.orders.invoicing import Billable, delivery_lines, line_of, sums
 from relvan.core.orders.tax_case import TaxCase, rates_in, tax_case
 from relvan.core.refusal import Refusal, Refused
 from relvan.core.why import Why
-from relvan.services.orders.addresses import check_written_address
+from relvan.services.orders.addresses import check_written_address, with_written_phone
 from relvan.services.orders.lines import is_stocked
 from relvan.services.workplace import Workplace
 from relvan.store.catalogue import products_by_code
@@ -91,6 +91,7 @@ def judge_draft(workplace: Workplace, draft: OrderDraft) -> JudgedDraft:
 
 def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> JudgedDraft:
     """Judges a draft inside a session."""
+    draft = replace(draft, ship_to=with_written_phone(draft.ship_to))
     refusals = [*check_draft(draft), *check_receiver(draft.ship_to)]
     customer = _customer(session, draft, refusals)
     number = customer.tax_number if customer else ""

@@ -7,7 +7,7 @@ from relvan.core.orders.intake import Address, check_receiver
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
 from relvan.services import audit
-from relvan.services.orders.addresses import check_written_address
+from relvan.services.orders.addresses import check_written_address, with_written_phone
 from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.orders import order_by_number
@@ -27,7 +27,7 @@ def change_address(workplace: Workplace, actor: Actor, number: str, wanted: Addr
     """
     actor.must(Right.ORDERS)
     wanted = Address(**{name: part.strip() for name, part in wanted.as_dict().items()})
-    wanted = replace(wanted, country=wanted.country.upper())
+    wanted = with_written_phone(replace(wanted, country=wanted.country.upper()))
     refuse_if_any(check_receiver(wanted))
     with workplace.database.writing() as session:
         order = order_by_number(session, number)

@@ -21,6 +21,7 @@ from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
+from relvan.services.orders.addresses import with_written_phone
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.lines import add_parts, is_stocked
 from relvan.services.orders.payments import channel_payment, pay_in_full
@@ -94,6 +95,7 @@ def take_manual_order(
     """Takes an order by hand; returns its number. Stock is reserved at once where there is enough."""
     actor.must(Right.ORDERS)
     refuse_if_any(check_manual_order(lines, ship_to))
+    ship_to = with_written_phone(ship_to)
     incoming = IncomingOrder(
         number="",
         placed_at=workplace.now(),

@@ -147,7 +147,12 @@ def build_ask(
 def _sender(warehouse: Address, firm: Address) -> Address:
     """Returns from where parcels are sent: the warehouse, or the firm where its address is not known."""
     found = warehouse if warehouse.country and warehouse.street else firm
-    return replace(found, name=found.name or firm.name, mail=found.mail or firm.mail)
+    return replace(
+        found,
+        name=found.name or firm.name,
+        mail=found.mail or firm.mail,
+        phone=found.phone or firm.phone,
+    )
 
 
 def customs_lines(goods: Sequence[DeclaredGoods], currency: str) -> tuple[CustomsLine, ...]:

@@ -152,11 +152,11 @@ def slip_values(workplace: Workplace, shipment_id: int) -> Values:
         order = session.get_one(Order, shipment.order_id)
         parcels = parcels_of(session, shipment_id)
         gtins = gtins_of_shipment(session, shipment_id)
-        promised = order.promised_on
+        promised, to = order.promised_on, Address.read(order.ship_to)
     first = parcels[0] if parcels else None
     return {
         "firm": {**_firm(workplace), "vat_number": firm.vat_number},
-        "customer": {**slip.to, "mail": Address.read(order.ship_to).mail},
+        "customer": {**slip.to, "mail": to.mail, "phone": to.phone},
         "order": {
             "number": slip.order,
             "channel": slip.channel,

@@ -36,7 +36,11 @@ def order_new(desk: At, copy: str = "", customer: str = "", kind: str = "order")
         if customer:
             row = customer_by_number(session, customer)
             known = addresses_of(session, row.id)
-            to = Address.read(known[0].address) if known else Address(row.name, mail=row.mail)
+            to = (
+                Address.read(known[0].address)
+                if known
+                else Address(row.name, mail=row.mail, phone=row.phone)
+            )
             draft = replace(draft, customer=row.number, ship_to=to)
     return _page(desk, draft)
 
