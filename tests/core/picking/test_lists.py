@@ -3,7 +3,14 @@
 import pytest
 
 from relvan.core.picking.heat import BinHeat, propose_swaps, walk_to
-from relvan.core.picking.lists import ListSort, OpenPick, ordered_picks, round_trip, totes_of
+from relvan.core.picking.lists import (
+    ListSort,
+    OpenPick,
+    numbered_stops,
+    ordered_picks,
+    round_trip,
+    totes_of,
+)
 from relvan.core.picking.places import parts_of, plan_for_bins, read_named_plan, usual_names
 from relvan.core.picking.plan import Stop
 from relvan.core.picking.walk import BinRule, PickAsk, Place, plan_walk
@@ -122,3 +129,23 @@ def test_what_is_picked_often_and_lies_far_changes_places_with_what_lies_near():
     assert first.saves_m == 20 * (walk_to(PLAN, "C-10") - walk_to(PLAN, "A-01"))
     assert more == []
     assert walk_to(PLAN, "FLOOR") is None
+
+
+@pytest.mark.parametrize(
+    ("picks", "stops"),
+    [
+        ([], []),
+        ([("A-01", "P", None), ("A-01", "P", None), ("A-01", "Q", None)], [1, 1, 2]),
+        ([("A-01", "P", 1), ("A-01", "P", 2), ("A-01", "P", 2)], [1, 2, 2]),
+        ([("A-01", "P", None), ("B-01", "P", None), ("A-01", "P", None)], [1, 2, 3]),
+        ([(None, "P", None), (None, "P", None)], [1, 1]),
+    ],
+)
+def test_equal_picks_that_follow_one_another_are_one_stop(picks, stops):
+    assert numbered_stops(picks) == stops
+
+
+def test_goods_of_one_stop_on_the_plan_stand_together():
+    picks = [OpenPick("A-01", 1, sku, shipment) for sku, shipment in (("Q", 1), ("P", 2), ("Q", 3))]
+    order = ordered_picks(picks, ListSort.PLACE, PLAN)
+    assert [picks[at].sku for at in order] == ["P", "Q", "Q"]

@@ -11,6 +11,7 @@ from relvan.core.refusal import NotFound, Refused
 from relvan.services.orders.release import release_orders
 from relvan.services.picking.lists import make_pick_list
 from relvan.services.picking.scans import take_scans
+from relvan.services.shipping.papers import pick_sheet
 from relvan.store.dispatch import pick_list_rows, pick_rows
 from relvan.store.orders import shipment_rows
 from tests.house import add_pot, assert_sound
@@ -141,3 +142,9 @@ def test_what_cannot_be_read_is_refused_as_a_whole(told):
 def test_what_a_phone_sends_is_read():
     (found,) = read_scans([{**GOOD, "code": "PT-14"}])
     assert found == PhoneScan("phone-key-1", "pick", 1, 2, "PT-14", NOON)
+
+
+def test_a_printed_list_names_the_goods_of_one_stop_once(desk):
+    (row,) = pick_sheet(desk, 1).picks
+    assert row.quantity == 5
+    assert row.shipment.count(": 2") == row.shipment.count(": 3") == 1

@@ -1,13 +1,17 @@
 """Tests short picks: another bin serves them, or another warehouse, or the order waits; one step undoes it."""
 
+from datetime import UTC, datetime
+
 import pytest
 
 from relvan.core.orders.intake import Address, IncomingLine
+from relvan.core.picking.scans import PhoneScan
 from relvan.core.refusal import Refused
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.take import take_manual_order
 from relvan.services.picking.elsewhere import found_elsewhere, send_from_elsewhere
 from relvan.services.picking.lists import make_pick_list, record_pick
+from relvan.services.picking.scans import take_scans
 from relvan.services.picking.undo import undo_pick
 from relvan.services.setup.bins import add_bins
 from relvan.store.dispatch import pick_rows
@@ -109,4 +113,19 @@ def test_what_nobody_has_waits_as_short_of_stock(desk, owner):
     assert receive_none.instead == (("B-01", 3),)
     with desk.database.reading() as session:
         assert "2 of 5 short" in order_by_number(session, "O-1001").words
+    assert_sound(desk)
+
+
+def test_a_phone_sends_what_no_bin_has_from_another_warehouse(desk, owner):
+    def scan(key, kind, pick, quantity=0, code=""):
+        at = datetime(2026, 11, 30, 12, key, tzinfo=UTC)
+        return PhoneScan(f"phone-key-{key}", kind, pick, quantity, code, at)
+
+    first = first_pick(desk)
+    scans = [scan(1, "pick", first), scan(2, "elsewhere", first, code="yard")]
+    assert [one.said for one in take_scans(desk, owner, 1, scans)] == ["", ""]
+    assert [one.said for one in take_scans(desk, owner, 1, scans)] == ["", ""], "sent again"
+    assert standing(desk)[1]["yard"] == (4, 2, 0)
+    (told,) = take_scans(desk, owner, 1, [scan(3, "elsewhere", first, code="millrace")])
+    assert "does not serve" in told.said
     assert_sound(desk)

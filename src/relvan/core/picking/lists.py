@@ -82,7 +82,8 @@ def ordered_picks(picks: Sequence[OpenPick], sort: ListSort, plan: NamedPlan | N
     walk is in the order of the bins; what is in no bin comes last."""
     if sort == ListSort.PLACE and plan is not None:
         trip = round_trip(plan, [pick.bin for pick in picks])
-        on_plan = [at for stop in trip.picks for at in stop]
+        by_goods = [sorted(stop, key=lambda at: _by_walk(picks[at])) for stop in trip.picks]
+        on_plan = [at for stop in by_goods for at in stop]
         rest = sorted(trip.off_plan, key=lambda at: _by_walk(picks[at]))
         return [*on_plan, *rest]
     return sorted(range(len(picks)), key=lambda at: (_first(picks[at], sort), *_by_walk(picks[at])))
@@ -117,6 +118,20 @@ def lengthened(
         key: min(floor.between((stop.aisle, floor.y_of(stop.bay)), point) for point in points)
         for key, stop in others.items()
     }
+
+
+def numbered_stops(picks: Sequence[tuple[str | None, str, int | None]]) -> list[int]:
+    """Returns the number of the stop of each pick, given by its bin, its SKU and its tote. Picks that follow
+    one another and are equal in these are taken at one stop, in one hand.
+
+    >>> numbered_stops([("A-01", "PT-14", 1), ("A-01", "PT-14", 1), ("A-01", "PT-14", 2)])
+    [1, 1, 2]
+    """
+    numbers: list[int] = []
+    for at, pick in enumerate(picks):
+        same = at > 0 and pick == picks[at - 1]
+        numbers.append(numbers[-1] if same else (numbers[-1] if numbers else 0) + 1)
+    return numbers
 
 
 def totes_of(shipments: Sequence[int]) -> Mapping[int, int]:

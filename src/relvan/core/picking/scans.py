@@ -9,13 +9,14 @@ from relvan.core.refusal import refuse
 
 MOST_EVENTS = 500
 MOST_KEY = 64
-KINDS = ("pick", "undo", "wrong")
+KINDS = ("pick", "undo", "wrong", "elsewhere")
 
 
 @dataclass(frozen=True)
 class PhoneScan:
-    """One thing that was done on a phone: its key, its kind (pick, undo, or a wrong scan that was refused
-    there), the pick it is about, the units taken, what the scanner read, and when."""
+    """One thing that was done on a phone: its key, its kind (pick, undo, a wrong scan that was refused
+    there, or what a pick lacks being sent from elsewhere), the pick it is about, the units taken, what the
+    scanner read or the key of the other warehouse, and when."""
 
     key: str
     kind: str

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from relvan.core.people.roles import Right
 from relvan.core.picking.scans import PhoneScan
 from relvan.core.refusal import Refused
+from relvan.services.picking.elsewhere import send_from_elsewhere
 from relvan.services.picking.lists import record_pick
 from relvan.services.picking.undo import undo_pick
 from relvan.services.workplace import Actor, Workplace
@@ -46,6 +47,8 @@ def _take(workplace: Workplace, actor: Actor, pick_list_id: int, scan: PhoneScan
             record_pick(workplace, actor, pick_list_id, scan.pick, scan.quantity, code)
         elif scan.kind == "undo":
             undo_pick(workplace, actor, pick_list_id, scan.pick)
+        elif scan.kind == "elsewhere":
+            send_from_elsewhere(workplace, actor, pick_list_id, scan.pick, scan.code)
     except Refused as refused:
         said = f"{refused.first.message} {refused.first.fix}".strip()
     with workplace.database.writing() as session:

@@ -1,8 +1,12 @@
 """Gathers what papers say: the packing slip of a shipment, and the sheet of a pick list."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import groupby
+from operator import itemgetter
 
 from relvan.core.orders.intake import Address
+from relvan.core.picking.lists import numbered_stops
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import NOT_PICKED_YET
 from relvan.documents.paper import written_day, written_moment
@@ -89,4 +93,18 @@ def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:
         created = written_moment(
             found[0].created_at, workplace.firm.locale, workplace.firm.time_zone
         )
-        return PickSheet(found[0], created, tuple(pick_rows(session, pick_list_id)))
+        return PickSheet(found[0], created, joined_picks(pick_rows(session, pick_list_id)))
+
+
+def joined_picks(rows: Sequence[PickRow]) -> tuple[PickRow, ...]:
+    """Returns picks with those of one stop as one: the units are summed, and each shipment is named with
+    its own where there are several."""
+    stops = numbered_stops([(row.bin, row.sku, row.tote) for row in rows])
+    joined = []
+    for _, found in groupby(zip(stops, rows, strict=True), key=itemgetter(0)):
+        same = [row for _, row in found]
+        units = sum(row.quantity for row in same)
+        named = [f"{row.shipment}: {row.quantity}" for row in same]
+        shipments = ", ".join(named) if len(same) > 1 else same[0].shipment
+        joined.append(replace(same[0], quantity=units, shipment=shipments))
+    return tuple(joined)

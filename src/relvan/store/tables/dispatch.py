@@ -132,12 +132,13 @@ class Pick(Table):
 
 class ScanEvent(Table):
     """Something that was scanned or pressed on a phone while picking, once by its key: `kind` is pick,
-    undo or wrong (a scan that the phone refused). `said` is what was answered when it could not be
+    undo, wrong (a scan that the phone refused) or elsewhere (what a pick lacks is sent from another
+    warehouse). `said` is what was answered when it could not be
     done; empty when it was."""
 
     __tablename__ = "scan_event"
     __table_args__ = strict(
-        CheckConstraint("kind IN ('pick', 'undo', 'wrong')", name="kind"),
+        CheckConstraint("kind IN ('pick', 'undo', 'wrong', 'elsewhere')", name="kind"),
         Index("ix_scan_event_pick_list_id", "pick_list_id"),
     )
     key: Mapped[str] = mapped_column(primary_key=True)

@@ -6,9 +6,11 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 
+from relvan.core.picking.lists import numbered_stops
 from relvan.core.picking.scans import read_scans
 from relvan.core.refusal import not_found, refuse
 from relvan.core.shipping.life import PickListState
+from relvan.services.picking.elsewhere import found_elsewhere
 from relvan.services.picking.scans import take_scans
 from relvan.store.dispatch import PickRow, pick_list_rows, pick_rows
 from relvan.store.scans import aliases_on_list
@@ -17,6 +19,7 @@ from relvan.web.desk import At, Desk, Form
 from relvan.web.rendering import STATIC
 
 router = APIRouter()
+TOLD_AGAIN = ("at", "picks", "elsewhere")
 
 
 @router.get("/dispatch/phone", name="phone_index")
@@ -40,14 +43,20 @@ def _told(desk: Desk, pick_list_id: int) -> dict[str, Any]:
         found = pick_list_rows(session, pick_list_id=pick_list_id)
         rows = pick_rows(session, pick_list_id)
         aliases = aliases_on_list(session, pick_list_id)
+        elsewhere = found_elsewhere(session, pick_list_id)
     if not found or found[0].state == PickListState.DRAFT:
         raise not_found("open pick list", pick_list_id)
+    stops = numbered_stops([(row.bin, row.sku, row.tote) for row in rows])
     return {
         "id": pick_list_id,
         "number": found[0].number,
         "at": desk.workplace.now().timestamp(),  # of two states of a list, the newer one is true
         "send": address_of("phone_scans", pick_list_id=pick_list_id),
-        "picks": [_pick(row, aliases.get(row.id, [])) for row in rows],
+        "picks": [
+            {**_pick(row, aliases.get(row.id, [])), "stop": stop}
+            for row, stop in zip(rows, stops, strict=True)
+        ],
+        "elsewhere": [vars(one) for one in elsewhere],
     }
 
 
@@ -79,7 +88,7 @@ def phone_scans(desk: At, form: Form, pick_list_id: int) -> JSONResponse:
     taken = take_scans(desk.workplace, desk.actor, pick_list_id, read_scans(told))
     now = _told(desk, pick_list_id)
     answers = [{"key": one.key, "said": one.said} for one in taken]
-    return JSONResponse({"taken": answers, "at": now["at"], "picks": now["picks"]})
+    return JSONResponse({"taken": answers} | {name: now[name] for name in TOLD_AGAIN})
 
 
 @router.get("/phone-worker.js", name="phone_worker")

@@ -28,7 +28,7 @@ class Round {
     this.told = told;
     this.step = "bin";
     this.units = 0;
-    this.last = null;
+    this.last = []; // the picks that were recorded last, which one step undoes
     this.sending = false;
     this.unanswered = []; // scans that the server has not answered yet, in their order
   }
@@ -39,6 +39,16 @@ class Round {
 
   get current() {
     return this.told.picks.find((pick) => pick.picked === null);
+  }
+
+  // the open picks of the stop: the same goods from the same bin into the same tote, taken in one hand
+  get stop() {
+    const first = this.current;
+    return this.told.picks.filter((pick) => pick.picked === null && pick.stop === first?.stop);
+  }
+
+  get wanted() {
+    return this.stop.reduce((units, pick) => units + pick.quantity, 0);
   }
 
   get place() {
@@ -52,7 +62,7 @@ class Round {
   }
 
   remember() {
-    localStorage.setItem(this.place, JSON.stringify({ at: this.told.at, picks: this.told.picks }));
+    localStorage.setItem(this.place, JSON.stringify({ at: this.told.at, picks: this.told.picks, elsewhere: this.told.elsewhere }));
   }
 
   async start() {
@@ -72,31 +82,55 @@ class Round {
     addEventListener("online", () => this.send());
     setInterval(() => this.send(), AGAIN_MS);
     this.begin();
+    this.showElsewhere();
     this.send();
   }
 
   begin() {
     const pick = this.current;
     this.units = 0;
-    this.step = pick?.bin ? "bin" : "goods";
+    const here = this.told.picks.find((one) => one.id === this.last.at(-1));
+    const stays = here?.picked > 0 && here.bin === pick?.bin; // the next goods lie in the bin just scanned
+    this.step = pick?.bin && !stays ? "bin" : "goods";
     this.show();
+  }
+
+  count() {
+    const { picks } = this.told;
+    this.part("count").textContent = `${picks.filter((one) => one.picked !== null).length} of ${picks.length} picks done`;
+  }
+
+  // what short picks lack, and the warehouses that have it: nobody has to walk back to a desk
+  showElsewhere() {
+    const panel = this.part("elsewhere");
+    const template = panel.querySelector("template");
+    panel.querySelectorAll(":scope > div").forEach((row) => row.remove());
+    panel.hidden = !this.told.elsewhere.length;
+    for (const { pick_id: pick, sku, lacking, units, name, warehouse } of this.told.elsewhere) {
+      const row = template.content.cloneNode(true);
+      row.querySelector("[data-words]").textContent = `${lacking} of ${sku} ${lacking === 1 ? "was" : "were"} not found; ${name} has ${units}.`;
+      const button = row.querySelector("button");
+      button.textContent = `Send ${units} from ${name}`;
+      button.addEventListener("click", () => this.note({ kind: "elsewhere", pick, quantity: 0, code: warehouse }));
+      panel.append(row);
+    }
   }
 
   show() {
     const pick = this.current;
-    const done = this.told.picks.filter((one) => one.picked !== null).length;
-    this.part("count").textContent = `${done} of ${this.told.picks.length} picks done`;
+    this.count();
     this.part("step").hidden = !pick;
     this.part("done").hidden = Boolean(pick);
-    this.part("undo").hidden = this.last === null;
+    this.part("undo").hidden = !this.last.length;
     if (!pick) return;
-    const asks = { bin: "Scan the bin", goods: `Scan the goods${this.units ? `: ${this.units} of ${pick.quantity}` : ""}`, tote: "Scan the tote" };
+    const asks = { bin: "Scan the bin", goods: `Scan the goods${this.units ? `: ${this.units} of ${this.wanted}` : ""}`, tote: "Scan the tote" };
     this.part("ask").textContent = asks[this.step];
     this.part("place").textContent = this.step === "tote" ? `Tote ${pick.tote}` : pick.bin || "ask";
-    this.part("take").textContent = pick.quantity;
+    this.part("take").textContent = this.wanted;
     this.part("tote").textContent = pick.tote ? `into tote ${pick.tote}` : "";
     this.part("sku").textContent = pick.sku;
-    this.part("title").textContent = `${pick.title}, for ${pick.shipment}`;
+    const shipments = this.stop.length;
+    this.part("title").textContent = `${pick.title}, for ${shipments > 1 ? `${shipments} shipments` : pick.shipment}`;
     this.part("picture").hidden = !pick.picture;
     if (pick.picture) this.part("picture").src = pick.picture;
     this.part("short").value = "0";
@@ -122,17 +156,18 @@ class Round {
       if (!same(code, pick.bin)) return this.wrong(code, `“${code}” is not bin ${pick.bin}.`);
       this.step = "goods";
     } else if (this.step === "goods") {
+      if (pick.bin && same(code, pick.bin)) return this.show(); // the bin scanned again does no harm
       if (!pick.codes.some((one) => same(one, code))) return this.wrong(code, `“${code}” is not ${pick.sku}. Put it back.`);
       this.code = code.trim();
-      this.units = this.part("each").checked ? this.units + 1 : pick.quantity;
-      if (this.units >= pick.quantity) {
+      this.units = this.part("each").checked ? this.units + 1 : this.wanted;
+      if (this.units >= this.wanted) {
         if (pick.tote) this.step = "tote";
-        else return this.pick(pick.quantity, this.code);
+        else return this.pick(this.wanted, this.code);
       }
     } else {
       const number = plain(code).replace(/^.*[-/ ]?T(?=\d+$)/, "");
       if (number !== String(pick.tote)) return this.wrong(code, `“${code}” is not tote ${pick.tote}.`);
-      return this.pick(pick.quantity, this.code);
+      return this.pick(this.wanted, this.code);
     }
     this.show();
   }
@@ -145,28 +180,35 @@ class Round {
   takeShort() {
     const pick = this.current;
     const taken = Number(this.part("short").value);
-    if (!pick || !Number.isInteger(taken) || taken < 0 || taken >= pick.quantity) return this.refuse(`Fewer than ${pick?.quantity} are meant.`);
+    if (!pick || !Number.isInteger(taken) || taken < 0 || taken >= this.wanted) return this.refuse(`Fewer than ${this.wanted} are meant.`);
     this.part("step").querySelector("details").open = false;
     this.pick(taken, "");
   }
 
-  pick(quantity, code) {
-    const pick = this.current;
-    this.last = pick.id;
-    this.note({ kind: "pick", pick: pick.id, quantity, code });
+  // what was taken fills the picks of the stop in their order
+  pick(units, code) {
+    const stop = this.stop;
+    this.last = stop.map((pick) => pick.id);
+    let left = units;
+    for (const pick of stop) {
+      const quantity = Math.min(left, pick.quantity);
+      left -= quantity;
+      this.note({ kind: "pick", pick: pick.id, quantity, code });
+    }
   }
 
   undo() {
-    const pick = this.last;
-    this.last = null;
-    this.note({ kind: "undo", pick, quantity: 0, code: "" });
+    const picks = this.last.reverse();
+    this.last = [];
+    for (const pick of picks) this.note({ kind: "undo", pick, quantity: 0, code: "" });
   }
 
   async note(scan) {
     const kept = { ...scan, key: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`, list: this.told.id, at: new Date().toISOString() };
     this.apply(kept);
     this.unanswered.push(kept);
-    if (scan.kind !== "wrong") this.begin();
+    if (scan.kind === "elsewhere") this.showElsewhere();
+    else if (scan.kind !== "wrong") this.begin();
     kept.at_place = await keep(kept).catch(() => 0); // a phone without room for it sends it from memory
     this.send();
   }
@@ -176,6 +218,7 @@ class Round {
     if (!pick) return;
     if (scan.kind === "pick") pick.picked = scan.quantity;
     if (scan.kind === "undo") pick.picked = null;
+    if (scan.kind !== "wrong") this.told.elsewhere = this.told.elsewhere.filter((one) => one.pick_id !== scan.pick);
   }
 
   // sends what waits until nothing waits; what no answer came to is kept, and sent again later
@@ -208,22 +251,23 @@ class Round {
       signal: AbortSignal.timeout(PATIENCE_MS),
     });
     if (!answer.ok) throw new Error(String(answer.status));
-    const { taken, at, picks } = await answer.json();
+    const { taken, at, picks, elsewhere } = await answer.json();
     const answered = new Set(taken.map((one) => one.key));
     await forget(scans.filter((one) => answered.has(one.key) && one.at_place).map((one) => one.at_place));
     this.unanswered = this.unanswered.filter((one) => !answered.has(one.key));
     const said = taken.find((one) => one.said)?.said;
-    this.follow(at, picks);
+    this.follow({ at, picks, elsewhere });
     if (said) this.refuse(said);
   }
 
-  follow(at, picks) {
+  follow(told) {
     const before = this.current?.id;
-    Object.assign(this.told, { at, picks });
+    Object.assign(this.told, told);
     this.remember();
     this.unanswered.forEach((scan) => this.apply(scan));
-    if (this.current?.id === before) this.part("count").textContent = `${picks.filter((one) => one.picked !== null).length} of ${picks.length} picks done`;
-    else this.begin();
+    if (this.current?.id !== before) this.begin();
+    this.count();
+    this.showElsewhere();
   }
 
   unsent(count) {
