@@ -2,7 +2,8 @@
 a warehouse than its goods need, since a warehouse has many bins and a scanner waits for the answer.
 """
 
-from collections.abc import Iterator
+from collections.abc import Generator
+from contextlib import closing
 from typing import Any
 
 from sqlalchemy import Select, case, exists, func, literal, select
@@ -22,17 +23,16 @@ def shelves_for(
     """
     shelves = list(_holding(session, product_id, warehouse_id))
     room = 0
-    for shelf in _empty(session, warehouse_id):
-        shelves.append(shelf)
-        if shelf.room is None:
-            break
-        room += shelf.room
-        if room >= units:
-            break
+    with closing(_empty(session, warehouse_id)) as empty:
+        for shelf in empty:
+            shelves.append(shelf)
+            room += units if shelf.room is None else shelf.room
+            if room >= units:
+                break
     return shelves or _nearest(session, warehouse_id)
 
 
-def _holding(session: Session, product_id: int, warehouse_id: int) -> Iterator[PutAwayBin]:
+def _holding(session: Session, product_id: int, warehouse_id: int) -> Generator[PutAwayBin]:
     """Yields the bins that hold a product. All that lies in a bin is counted only where its capacity asks
     for it."""
     every = aliased(BinBalance)
@@ -51,7 +51,7 @@ def _holding(session: Session, product_id: int, warehouse_id: int) -> Iterator[P
     return _read(session, wanted)
 
 
-def _empty(session: Session, warehouse_id: int) -> Iterator[PutAwayBin]:
+def _empty(session: Session, warehouse_id: int) -> Generator[PutAwayBin]:
     taken = exists().where(BinBalance.bin_id == Bin.id, BinBalance.on_hand > 0)
     nothing = literal(0)
     wanted = _bins(warehouse_id, nothing, nothing).where(~taken)
@@ -71,8 +71,7 @@ def _bins(warehouse_id: int, own: Any, everything: Any) -> Select[Any]:
     )
 
 
-def _read(session: Session, wanted: Select[Any]) -> Iterator[PutAwayBin]:
-    for code, walk, purpose, capacity, own, everything in session.execute(
-        wanted.execution_options(yield_per=SOME)
-    ):
-        yield PutAwayBin(code, walk, purpose == "reserve", capacity, int(own), int(everything))
+def _read(session: Session, wanted: Select[Any]) -> Generator[PutAwayBin]:
+    with session.execute(wanted.execution_options(yield_per=SOME)) as rows:
+        for code, walk, purpose, capacity, own, everything in rows:
+            yield PutAwayBin(code, walk, purpose == "reserve", capacity, int(own), int(everything))
