@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 import yaml
 
-from relvan.cli import app
+from relvan.cli import MODULES
 from relvan.settings import Settings
 
 ROOT = Path(__file__).parent.parent
@@ -19,7 +19,7 @@ OF_COMPOSE = {"DATABASE_PASSWORD"}  # which becomes a part of the database's add
 
 
 def commands():
-    return {command.name or command.callback.__name__ for command in app.registered_commands}
+    return {*MODULES}
 
 
 def settings_in(text):

@@ -4,12 +4,24 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import httpx
 
 PATIENCE_S = 60.0
+LONGEST_WAIT_S = 3600.0
 MOST_RESTARTS = 8
 RESTART_WINDOW_S = 20.0
+
+
+def wait_for_file(path: Path | None) -> None:
+    """Waits until a file is there: a process that is started before it may do anything loads meanwhile. It
+    ends when nobody writes the file in time, since whoever was to write it is gone then."""
+    end = time.monotonic() + LONGEST_WAIT_S
+    while path is not None and not path.exists():
+        if time.monotonic() > end:
+            sys.exit(1)
+        time.sleep(0.1)
 
 
 class Processes:

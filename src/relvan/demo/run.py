@@ -62,16 +62,22 @@ def run_demo(
         signal.signal(signal.SIGHUP, interrupt)
         refuse_taken(base, world)
         running.start("-m", "standins", "--port", str(world_port), "--data", str(data / "world.db"))
+        known = (data / READY).exists()
+        if not known:
+            refuse_what_holds_more(settings)
         wait_for(f"{world}/world", running)
-        if not (data / READY).exists():
+        if not known:
+            _start_application(
+                running, port, data
+            )  # it loads meanwhile, and waits until all is ready
             _prepare(settings, world, scale, say)
             (data / READY).write_text(f"{base} {world}\n")
         elif (data / READY).read_text().split() != [base, world]:
             _find_each_other_again(settings, world)
             (data / READY).write_text(f"{base} {world}\n")
         _keep_token(settings)
-        running.start("-m", "relvan", "worker")
-        running.start("-m", "relvan", "serve", "--port", str(port))
+        if known:
+            _start_application(running, port, data)
         wait_for(f"{base}/healthz", running)
         _tell(base, world, token, say)
         return running.watch(say)
@@ -84,9 +90,14 @@ def run_demo(
         running.stop()
 
 
+def _start_application(running: Processes, port: int, data: Path) -> None:
+    after = ("--after", str(data / READY))
+    running.start("-m", "relvan", "worker", *after)
+    running.start("-m", "relvan", "serve", "--port", str(port), *after)
+
+
 def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], None]) -> None:
     started = time.monotonic()
-    refuse_what_holds_more(settings)
     say("Preparing the demo data; this is done once.")
     Seeder(settings, world, lambda words: say(f"  {words}")).run()
     workplace = open_workplace(settings)

@@ -14,6 +14,7 @@ from relvan.services.orders.scarce import serve_waiting_orders
 from relvan.services.stations import Stations
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
+from relvan.store.schema import bring_up_to_date
 
 # Orders that waited are served first, since that moves stock once more, then the rules of the desk
 # run, which may reserve and release; then mails are written of what happened, and listings show what is
@@ -34,3 +35,10 @@ def open_workplace(
     """Returns a seller's workplace with its database, files and gateways, and with all stations
     registered."""
     return Workplace(settings, STATIONS, clock=clock, wake=wake)
+
+
+def open_current_workplace(settings: Settings) -> Workplace:
+    """Returns a workplace as `open_workplace` does, with its database brought up to date."""
+    found = open_workplace(settings)
+    bring_up_to_date(found.database)
+    return found
