@@ -7,6 +7,7 @@ from math import cos, pi, sin
 from relvan.core.packing.cartons import PackedCarton, PlacedItem
 
 WIDE, HIGH, EDGE = 300.0, 240.0, 8.0
+ABOVE_WIDE, ABOVE_HIGH = 300.0, 200.0
 COS, SIN = cos(pi / 6), sin(pi / 6)
 
 
@@ -34,6 +35,55 @@ class CartonPicture:
     before: str
     boxes: tuple[DrawnBox, ...]
     layers: int
+
+
+@dataclass(frozen=True)
+class AboveUnit:
+    """A unit as one sees it from above: its rectangle in the picture, its number, its layer from the bottom
+    (from 1), its near corner in millimetres, and words."""
+
+    x: float
+    y: float
+    wide: float
+    high: float
+    number: int
+    layer: int
+    at: tuple[float, float, float]
+    words: str
+
+
+@dataclass(frozen=True)
+class AbovePicture:
+    """A carton seen from above, its back at the top; `mm` is how many millimetres a unit of the picture
+    is long."""
+
+    wide: float
+    high: float
+    mm: float
+    units: tuple[AboveUnit, ...]
+    layers: int
+
+
+def picture_from_above(packed: PackedCarton) -> AbovePicture:
+    """Returns the picture of a carton from above, the lowest units first."""
+    long, deep, _ = packed.carton.size
+    scale = min(ABOVE_WIDE / long, ABOVE_HIGH / deep)
+    heights = sorted({item.at[2] for item in packed.items})
+    units = []
+    for number, item in enumerate(packed.items, 1):
+        x, y, z = item.at
+        wide, high = item.size[0] * scale, item.size[1] * scale
+        layer = heights.index(z) + 1
+        place = "on the bottom" if z == 0 else f"at a height of {z:g} mm"
+        words = f"{number}: {item.id}, {x:g} mm from the left, {y:g} mm from the back, {place}"
+        corner = (round(x * scale, 1), round(y * scale, 1))
+        units.append(
+            AboveUnit(*corner, round(wide, 1), round(high, 1), number, layer, item.at, words)
+        )
+    units.sort(key=lambda unit: unit.at[2])
+    return AbovePicture(
+        round(long * scale, 1), round(deep * scale, 1), 1 / scale, tuple(units), len(heights)
+    )
 
 
 class _View:

@@ -1,5 +1,6 @@
 """Tests the pack bench and the cartons as forms, and over HTTP."""
 
+import pytest
 from lxml import html
 
 from relvan.services.catalogue.save import change_facts
@@ -177,3 +178,63 @@ def test_figures_tell_who_picked_and_what_carriage_cost(released, owner, web):
     assert paid.startswith("€")
     assert charged.startswith("€")
     assert "€" in left
+
+
+def on_bench(released, owner, web):
+    """Puts a shipment on the bench whose carton is known; returns it and its page."""
+    post(web, "/setup/cartons", **CARTON)
+    facts = {"weight_g": 600, "length_mm": 100, "width_mm": 100, "height_mm": 100}
+    change_facts(released, owner, [("PT-14", facts)])
+    number, _ = picked(released, owner)
+    page = html.fromstring(scan(web, number).text)
+    return page.cssselect("#scan-form [name=shipment]")[0].get("value"), page
+
+
+def arrange(web, page, **deed):
+    """Arranges the carton of the bench as its script does; returns the answer."""
+    fields = {one.get("name"): one.get("value") for one in page.cssselect("#arrange-form input")}
+    fields["layout"] = page.cssselect("#layout")[0].get("value")
+    answer = web.post(
+        "/dispatch/bench/arrange",
+        data={**fields, "which": "1", "number": "1", **deed},
+        headers={"X-CSRF-Token": page.cssselect("#scan-form [name=csrf]")[0].get("value")},
+    )
+    assert answer.status_code == 200, answer.text
+    return html.fromstring(f"<div>{answer.text}</div>")
+
+
+def corners(page):
+    return [(one.get("data-x"), one.get("data-y")) for one in page.cssselect(".above .unit")]
+
+
+def test_the_goods_of_a_carton_are_arranged_and_stay_so_through_a_scan(released, owner, web):
+    on, page = on_bench(released, owner, web)
+    assert corners(page)[0] == ("0.0", "0.0")
+    moved = arrange(web, page, deed="right")
+    layout = moved.cssselect("#layout")[0].get("value")
+    assert corners(moved) != corners(page)
+    assert moved.cssselect(".above .unit[data-moved]")
+    sku = page.cssselect("table.rows td.sku")[0].text_content()
+    scanned = post(web, "/dispatch/bench", shipment=on, code=sku, layout=layout)
+    assert corners(html.fromstring(scanned.text)) == corners(moved)
+    broken = post(web, "/dispatch/bench", shipment=on, code="NOBODY", layout="[[")
+    assert corners(html.fromstring(broken.text)) == corners(page), (
+        "what cannot be read is no layout"
+    )
+
+
+@pytest.mark.parametrize(
+    ("deed", "words"),
+    [
+        ({"deed": "put", "x": "9000", "y": "0"}, "sticks out of the carton"),
+        ({"deed": "put", "x": "nan", "y": "0"}, "sticks out of the carton"),
+        ({"deed": "turn", "number": "99"}, "There is no unit 99"),
+        ({"deed": "turn", "which": "7"}, "There is no carton 7"),
+        ({"deed": "jump"}, "Nothing is called “jump” here."),
+    ],
+)
+def test_what_cannot_be_arranged_is_said_and_changes_nothing(released, owner, web, deed, words):
+    on, page = on_bench(released, owner, web)
+    told = arrange(web, page, **deed)
+    assert words in told.text_content()
+    assert corners(told) == corners(page)

@@ -1,9 +1,11 @@
 """The cartons of the seller, and which of them are proposed for a shipment."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, field, replace
+from itertools import zip_longest
+from typing import Any, Literal
 
+from relvan.core.packing.arranging import Push, push, put_down, read_arranged, turn
 from relvan.core.packing.cartons import CartonChoice, CartonKind, PackItem, choose_cartons
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse, refuse_if_any
@@ -14,6 +16,8 @@ from relvan.store.dispatch import shipment_by_id
 from relvan.store.session import Session
 from relvan.store.tables import CartonRow
 
+# what is done to a unit of a carton: it is pushed, turned by a quarter, or put down at a place in millimetres
+CartonDeed = Push | Literal["turn"] | tuple[float, float]
 MOST_CODE, MOST_NAME, MOST_MM, MOST_G, MOST_COST = 30, 60, 10_000, 200_000, 10_000_000
 FIGURES = {
     "length_mm": ("Length", 1, MOST_MM),
@@ -77,11 +81,22 @@ def _check(code: str, facts: Mapping[str, Any]) -> list[Refusal]:
 @dataclass(frozen=True)
 class CartonProposal:
     """The cartons that are proposed for what is to be packed of a shipment, and the SKUs whose lengths
-    or weight are not known, so that they were left out. `why_not` says why nothing is proposed."""
+    or weight are not known, so that they were left out. `why_not` says why nothing is proposed, `goods`
+    what is known of the goods by their SKUs."""
 
     choice: CartonChoice | None
     unknown: tuple[str, ...] = ()
     why_not: str = ""
+    goods: Mapping[str, PackItem] = field(default_factory=dict)
+
+    def arranged(self, told: Any) -> "CartonProposal":
+        """Returns the proposal with its cartons as a packer has arranged them, told as a list as
+        `told_arranged` returns each; what is not an arrangement of these goods is left as proposed."""
+        if self.choice is None or not isinstance(told, list):
+            return self
+        pairs = zip_longest(self.choice.cartons, told[: len(self.choice.cartons)])
+        cartons = tuple(read_arranged(one, packed, self.goods) or packed for packed, one in pairs)
+        return replace(self, choice=replace(self.choice, cartons=cartons))
 
 
 def propose_cartons(workplace: Workplace, shipment_id: int, carton: str = "") -> CartonProposal:
@@ -129,9 +144,33 @@ def propose_for(lines: Sequence[BenchLine], kinds: Sequence[CartonKind]) -> Cart
     if not items:
         return CartonProposal(None, unknown, "The lengths of the goods are not known.")
     try:
-        return CartonProposal(choose_cartons(items, kinds), unknown)
+        goods = {item.id: item for item in items}
+        return CartonProposal(choose_cartons(items, kinds), unknown, goods=goods)
     except Refused as refused:
         return CartonProposal(None, unknown, refused.first.message)
+
+
+def arrange_carton(
+    proposal: CartonProposal, which: int, number: int, deed: CartonDeed
+) -> tuple[CartonProposal, int]:
+    """Arranges a unit of a carton (both count from 1) otherwise; returns the proposal and the number that
+    the unit has then.
+
+    Raises:
+        Refused: if there is no such unit, or it cannot lie there.
+    """
+    cartons = proposal.choice.cartons if proposal.choice else ()
+    if proposal.choice is None or not 1 <= which <= len(cartons):
+        raise refuse("not-found", f"There is no carton {which}.", "Reload the page.", "which")
+    packed = cartons[which - 1]
+    if isinstance(deed, Push):
+        arranged = push(packed, proposal.goods, number, deed)
+    elif deed == "turn":
+        arranged = turn(packed, proposal.goods, number)
+    else:
+        arranged = put_down(packed, proposal.goods, number, *deed)
+    changed = (*cartons[: which - 1], arranged.packed, *cartons[which:])
+    return replace(proposal, choice=replace(proposal.choice, cartons=changed)), arranged.number
 
 
 def carton_facts(workplace: Workplace, code: str) -> CartonRow:

@@ -1,11 +1,14 @@
 """Serves the pack bench, where everything is done by scanning, and the cartons in Setup."""
 
+import json
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from relvan.core.refusal import Refused, not_found
+from relvan.core.packing.arranging import Push, told_arranged
+from relvan.core.refusal import Refused, not_found, refuse
 from relvan.core.shipping.life import ShipmentState
 from relvan.services.bench.scan import (
     CLOSE,
@@ -15,11 +18,17 @@ from relvan.services.bench.scan import (
     scan_at_bench,
     set_bench_scan,
 )
-from relvan.services.packing.cartons import FIGURES, save_carton
+from relvan.services.packing.cartons import (
+    FIGURES,
+    CartonDeed,
+    CartonProposal,
+    arrange_carton,
+    save_carton,
+)
 from relvan.store.bench import cartons
 from relvan.store.orders import shipment_rows
 from relvan.store.stock import warehouse_by_key, warehouses
-from relvan.web.carton_picture import carton_picture
+from relvan.web.carton_picture import carton_picture, picture_from_above
 from relvan.web.desk import At, AtSetup, Desk, Form, PostedForm, first_by_field, last_try
 from relvan.web.reading import FormReader
 
@@ -42,26 +51,27 @@ def _page(
     typed: dict[str, str] | None = None,
     carton: str = "",
 ) -> HTMLResponse:
+    typed = typed or {}
     view = bench_view(desk.workplace, shipment_id, carton=carton) if shipment_id else None
     if view and view.shipment.state != ShipmentState.TO_PACK:
         view = None
     with desk.workplace.database.reading() as session:
         names = {row.code: row.name for row in cartons(session)}
         waiting = len(shipment_rows(session, states=[ShipmentState.TO_PACK], limit=2000))
-    choice = view.proposal.choice if view else None
+    proposal = view.proposal.arranged(_kept(typed)) if view else CartonProposal(None)
     refusals = refused.refusals if refused else ()
     values: dict[str, Any] = {
         "view": view,
         "names": names,
         "carton": carton,
         "waiting": waiting,
-        "pictures": [(one, carton_picture(one)) for one in choice.cartons] if choice else [],
+        **_pictures(proposal),
         "words": scanned.words if scanned else "",
         "parcels": scanned.parcels if scanned else (),
         "trouble": scanned.trouble if scanned else "",
         "asked": refused.first.field if refused else "",
         "has_scale": bool(desk.workplace.firm.scale),
-        "typed": typed or {},
+        "typed": typed,
         "errors": first_by_field(refusals),
         "refusals": refusals,
     }
@@ -86,7 +96,63 @@ def bench_scan(desk: At, form: Form) -> Response:
     except Refused as refused:
         return _page(desk, shipment, refused=refused, typed=dict(form), carton=carton)
     same = scanned.shipment_id == shipment
-    return _page(desk, scanned.shipment_id, scanned=scanned, carton=carton if same else "")
+    kept = {"layout": form.get("layout", "")} if same else {}
+    return _page(
+        desk, scanned.shipment_id, scanned=scanned, typed=kept, carton=carton if same else ""
+    )
+
+
+def _kept(typed: Mapping[str, str]) -> Any:
+    """Returns the arrangement that the page has kept; what cannot be read is none."""
+    try:
+        return json.loads(typed.get("layout") or "null")
+    except ValueError:
+        return None
+
+
+def _pictures(
+    proposal: CartonProposal, moved: tuple[int, int] = (0, 0), cannot: str = ""
+) -> dict[str, Any]:
+    cartons = proposal.choice.cartons if proposal.choice else ()
+    return {
+        "pictures": [(one, carton_picture(one), picture_from_above(one)) for one in cartons],
+        "layout": json.dumps([told_arranged(one) for one in cartons]),
+        "moved": moved,
+        "cannot": cannot,
+    }
+
+
+@router.post("/dispatch/bench/arrange", name="bench_arrange")
+def bench_arrange(desk: At, form: Form) -> HTMLResponse:
+    """Arranges the goods of a carton otherwise, and shows it; what cannot be is said, and nothing changes."""
+    read = FormReader(form)
+    shipment, which = read.whole("shipment", "Shipment"), read.whole("which", "Carton")
+    number = read.whole("number", "Number")
+    read.raise_if_refused()
+    view = bench_view(desk.workplace, shipment or 0, carton=form.get("carton", ""))
+    proposal = view.proposal.arranged(_kept(form))
+    place, cannot = (which or 0, number or 0), ""
+    try:
+        proposal, now = arrange_carton(proposal, *place, _deed(form))
+        place = (place[0], now)
+    except Refused as refused:
+        cannot = f"{refused.first.message} {refused.first.fix}"
+    with desk.workplace.database.reading() as session:
+        names = {row.code: row.name for row in cartons(session)}
+    return desk.fragment(
+        "dispatch/_cartons.html", view=view, names=names, **_pictures(proposal, place, cannot)
+    )
+
+
+def _deed(form: PostedForm) -> CartonDeed:
+    deed = form.get("deed", "")
+    try:
+        if deed == "turn":
+            return "turn"
+        return (float(form.get("x", "")), float(form.get("y", ""))) if deed == "put" else Push(deed)
+    except ValueError:
+        message = f"Nothing is called “{deed[:20]}” here."
+        raise refuse("unknown", message, "Reload the page.", "deed") from None
 
 
 def _cartons_page(

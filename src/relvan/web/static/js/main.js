@@ -1,5 +1,6 @@
 // Starts every behaviour; each lives in a file of its own, and pages can be read without any of them.
 import { bench } from "./bench.js";
+import { carton } from "./carton.js";
 import { change } from "./change.js";
 import { command } from "./command.js";
 import { counting } from "./counting.js";
@@ -21,4 +22,4 @@ import { tree } from "./tree.js";
 import { unsaved } from "./unsaved.js";
 import { why } from "./why.js";
 
-for (const start of [bench, change, command, counting, family, floor, keys, listing, needs, order, spoken, phone, pictures, places, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
+for (const start of [bench, carton, change, command, counting, family, floor, keys, listing, needs, order, spoken, phone, pictures, places, scanner, sheet, supply, table, toasts, tree, unsaved, why]) start(document);
