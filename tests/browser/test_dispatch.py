@@ -93,3 +93,25 @@ def test_rooms_of_dispatch_and_rules_of_carriage_can_be_used_by_everybody(demo, 
     desk.locator("table.rows td.sku a").first.click()
     expect(desk.locator("h1")).to_contain_text("Parcel")
     assert violations(desk) == []
+
+
+def test_goods_are_arranged_in_their_carton_by_dragging_and_by_keys(demo, person):
+    shipments = demo.api.get("/shipments", params={"state": "to pack"}).json()["items"]
+    person.goto(f"{demo.url}/dispatch/bench?shipment={shipments[0]['id']}")
+    unit = person.locator(".above .unit").first
+    expect(unit).to_have_attribute("data-x", "0.0")
+    unit.focus()
+    person.keyboard.press("ArrowRight")
+    moved = person.locator(".above .unit[data-moved]")
+    expect(moved).not_to_have_attribute("data-x", "0.0")
+    expect(moved).to_be_focused()
+    person.keyboard.press("ArrowDown")
+    expect(moved).not_to_have_attribute("data-y", "0.0")
+    box, wall = moved.bounding_box(), person.locator(".above .wall").first.bounding_box()
+    person.mouse.move(box["x"] + 10, box["y"] + 10)
+    person.mouse.down()
+    person.mouse.move(wall["x"] + 12, wall["y"] + 12, steps=4)
+    person.mouse.up()
+    expect(moved).to_have_attribute("data-x", "0.0")
+    expect(moved).to_have_attribute("data-y", "0.0")
+    assert violations(person) == []
