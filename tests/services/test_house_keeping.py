@@ -3,14 +3,14 @@ what is refused."""
 
 import io
 from dataclasses import replace
-from types import SimpleNamespace
 
 import pytest
 from PIL import Image
 from sqlalchemy import select
 
+from relvan.core.papers.layouts import PaperSize
 from relvan.core.refusal import NotFound, Refused
-from relvan.documents.pick_list import pick_list_pdf
+from relvan.documents.layout import layout_pdf
 from relvan.services.catalogue.kept_pictures import keep_picture, thumbnail_file
 from relvan.services.catalogue.pictures import (
     add_kept_pictures,
@@ -230,10 +230,7 @@ def test_what_is_no_picture_of_ours_is_refused_and_nothing_is_kept(workplace, ow
 
 
 def test_a_picture_that_is_cut_off_is_refused_after_something_was_printed_too(workplace, owner):
-    walk = SimpleNamespace(number="W-1", warehouse="Millrace", who="Owner")
-    assert pick_list_pdf(
-        SimpleNamespace(pick_list=walk, picks=[], created="2 November 2026")
-    ).startswith(b"%PDF")
+    assert layout_pdf([("<p>printed</p>", PaperSize.A4)]).startswith(b"%PDF")
     create_product(workplace, owner, pot("A"))
     with pytest.raises(Refused) as refused:
         add_picture(workplace, owner, "A", png()[:60])

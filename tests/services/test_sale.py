@@ -7,13 +7,11 @@ from pypdfium2 import PdfDocument
 
 from relvan.core.packing.parcels import Packed
 from relvan.core.refusal import Refused
-from relvan.documents.packing_slip import packing_slip_pdf
-from relvan.documents.pick_list import pick_list_pdf
 from relvan.services.packing.parcels import add_parcel, remove_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels, find_services, keep_label_file
-from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.services.shipping.layouts import list_pdf, slips_pdf
 from relvan.store.dispatch import parcels_of, shipment_by_id
 from relvan.store.orders import order_by_number
 from tests.house import (
@@ -84,14 +82,14 @@ def test_papers_say_what_they_should(shop, owner, world):
     read(shop)
     (shipment,) = release_all(shop, owner)
     pick_list = make_pick_list(shop, owner, [shipment])
-    slip = PdfDocument(packing_slip_pdf(packing_slip(shop, shipment)))[0]
+    slip = PdfDocument(slips_pdf(shop, [shipment]))[0]
     words = slip.get_textpage().get_text_range()
     assert all(
         part in words for part in ("Packing slip", "PT-14", "Quillmoss", orders(shop)[0].customer)
     )
     read_off = {found.text for found in zxingcpp.read_barcodes(slip.render(scale=3).to_pil())}
     assert read_off == {"S-1001", orders(shop)[0].channel_number}
-    walk = PdfDocument(pick_list_pdf(pick_sheet(shop, pick_list)))[0]
+    walk = PdfDocument(list_pdf(shop, pick_list))[0]
     assert "A-01" in walk.get_textpage().get_text_range()
     assert zxingcpp.read_barcode(walk.render(scale=3).to_pil()).text == "L-1001"
 

@@ -65,6 +65,7 @@ IdOrNone = Annotated[
 MomentOrNone = Annotated[AwareDatetime | None, BeforeValidator(_nothing), Query()]
 # a day in the address that may be left out
 DayOrNone = Annotated[date | None, BeforeValidator(_nothing), Query()]
+LayoutId = Annotated[int, Query(ge=0, le=MOST_CURSOR)]
 YesOrNo = Annotated[
     bool | None,
     BeforeValidator(_nothing),

@@ -2,11 +2,10 @@
 
 from typing import Annotated, Any
 
-from fastapi import Query
 from fastapi.responses import Response
 
-from relvan.api.described import MOST_CURSOR, described_text
-from relvan.api.desk import By, Caller, Limit, OneOf, api_router, gives_file
+from relvan.api.described import described_text
+from relvan.api.desk import By, Caller, LayoutId, Limit, OneOf, api_router, gives_file
 from relvan.api.shapes import (
     ElsewhereShape,
     LabelChoice,
@@ -184,9 +183,10 @@ def get_pick_list(by: By, pick_list_id: int) -> dict[str, Any]:
 
 
 @router.get("/pick-lists/{pick_list_id}/sheet.pdf", **gives_file("application/pdf"))
-def get_sheet(by: By, pick_list_id: int) -> Response:
-    """Returns the pick list as a page to print."""
-    return Response(list_pdf(by.workplace, pick_list_id), media_type="application/pdf")
+def get_sheet(by: By, pick_list_id: int, layout: LayoutId = 0) -> Response:
+    """Returns the pick list as a page to print, in the layout with an id where one is named."""
+    content = list_pdf(by.workplace, pick_list_id, layout)
+    return Response(content, media_type="application/pdf")
 
 
 @router.post("/pick-lists/{pick_list_id}/picks")
@@ -305,9 +305,7 @@ def get_shipment(by: By, shipment_id: int) -> dict[str, Any]:
 
 
 @router.get("/shipments/{shipment_id}/packing-slip.pdf", **gives_file("application/pdf"))
-def get_slip(
-    by: By, shipment_id: int, layout: Annotated[int, Query(ge=0, le=MOST_CURSOR)] = 0
-) -> Response:
+def get_slip(by: By, shipment_id: int, layout: LayoutId = 0) -> Response:
     """Returns the packing slip, in the layout with an id where one is named."""
     content = slips_pdf(by.workplace, [shipment_id], layout)
     return Response(content, media_type="application/pdf")

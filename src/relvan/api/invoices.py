@@ -13,6 +13,7 @@ from relvan.api.desk import (
     Caller,
     Cursor,
     DayOrNone,
+    LayoutId,
     Limit,
     OneOf,
     YesOrNo,
@@ -142,10 +143,11 @@ def _line(line: BilledLine, paper: InvoicePaper) -> dict[str, Any]:
 
 
 @router.get("/invoices/{number}.pdf", **gives_file("application/pdf"))
-def get_invoice_pdf(by: By, number: str, hybrid: YesOrNo = None) -> Response:
-    """Returns the paper; with `hybrid` as PDF/A-3 with the XML inside."""
+def get_invoice_pdf(by: By, number: str, hybrid: YesOrNo = None, layout: LayoutId = 0) -> Response:
+    """Returns the paper, in the layout with an id where one is named; with `hybrid` as PDF/A-3 with the XML
+    inside."""
     paper = invoice_paper(by.workplace, number)
-    content = printed_invoice(by.workplace, paper, hybrid=bool(hybrid))
+    content = printed_invoice(by.workplace, paper, hybrid=bool(hybrid), layout=layout)
     return Response(content, media_type="application/pdf")
 
 

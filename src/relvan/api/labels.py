@@ -6,7 +6,7 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from relvan.api.described import Named, described_text
-from relvan.api.desk import By, api_router, gives_file
+from relvan.api.desk import By, LayoutId, api_router, gives_file
 from relvan.api.shapes import Shape, amount_of, verdicts_of
 from relvan.core.setup.warehouses import KEY
 from relvan.services.picking.figures import dispatch_figures
@@ -124,6 +124,7 @@ def post_manifest(by: By, wish: NewManifest) -> dict[str, Any]:
 
 
 @router.get("/manifests/{manifest_id}.pdf", **gives_file("application/pdf"))
-def get_manifest_pdf(by: By, manifest_id: int) -> Response:
-    """Returns a manifest to print."""
-    return Response(manifest_sheet(by.workplace, manifest_id), media_type="application/pdf")
+def get_manifest_pdf(by: By, manifest_id: int, layout: LayoutId = 0) -> Response:
+    """Returns a manifest to print, in the layout with an id where one is named."""
+    content = manifest_sheet(by.workplace, manifest_id, layout)
+    return Response(content, media_type="application/pdf")

@@ -11,16 +11,18 @@ from relvan.core.refusal import refuse
 from relvan.services.shipping.layouts import (
     LayoutWish,
     add_layout,
+    ask_for_layouts,
     change_layout,
     preview_layout,
     shipment_called,
 )
-from relvan.store.layouts import layout_by_id, layouts, versions_of
+from relvan.store.layouts import asked_papers, layout_by_id, layouts, versions_of
 from relvan.store.tables import Layout
 
 router = setup_router()
 Name = Annotated[str, Field(max_length=MOST_NAME)]
 Size = Literal["A4", "A5", "A6", "Letter", "100 x 150 mm", "62 mm roll"]
+Kind = Literal["packing slip", "pick list", "carton label", "invoice", "estimate", "manifest"]
 Body = Annotated[str, Field(max_length=20_000)]
 
 
@@ -36,10 +38,16 @@ class LayoutChange(Shape):
     version: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
 
 
+class AskedPapers(Shape):
+    """The kinds of papers whose layout is asked for each time that one is printed."""
+
+    asked: Annotated[list[Kind], Field(max_length=6)]
+
+
 class NewLayout(Shape):
     """A layout; without text it begins as the usual paper of its kind."""
 
-    kind: Literal["packing slip", "pick list", "carton label", "invoice", "estimate", "manifest"]
+    kind: Kind
     name: Name
     size: Size | None = None
     channel: Annotated[str, Field(max_length=60)] | None = None
@@ -94,6 +102,21 @@ def post_layout(by: By, wish: NewLayout) -> dict[str, Any]:
     """Adds a layout."""
     told = LayoutWish(wish.name, wish.size, wish.channel, wish.body, language=wish.language)
     return _layout(by, add_layout(by.workplace, by.actor, wish.kind, told))
+
+
+@router.get("/asked-papers")
+def get_asked_papers(by: By) -> dict[str, Any]:
+    """Returns the kinds of papers whose layout a person is asked for each time."""
+    with by.workplace.database.reading() as session:
+        return {"asked": sorted(asked_papers(session))}
+
+
+@router.put("/asked-papers")
+def put_asked_papers(by: By, wish: AskedPapers) -> dict[str, Any]:
+    """Says of which kinds of papers the layout is asked for each time; of the others the one in use is taken.
+    Over HTTP nobody is asked: `layout` names another one."""
+    ask_for_layouts(by.workplace, by.actor, wish.asked)
+    return get_asked_papers(by)
 
 
 @router.patch("/layouts/{layout_id}")

@@ -2,7 +2,8 @@
 
 import io
 from collections.abc import Sequence
-from html import unescape
+from functools import partial
+from html import escape, unescape
 from re import Match
 
 import segno
@@ -22,17 +23,20 @@ td { border-bottom: .4pt solid #999; padding: 1.2mm 1.5mm; vertical-align: top }
 .right { text-align: right } .center { text-align: center } .box { border: .8pt solid #000; padding: 2mm }
 .two, .top { display: flex; justify-content: space-between; gap: 6mm }
 .page { break-after: page } .page:last-child { break-after: auto }
-svg { max-width: 100% }
+svg { max-width: 100% } .logo { max-width: 50mm; max-height: 18mm }
 """
 
 
-def with_drawings(html: str) -> str:
-    """Returns a page with its codes drawn as SVG; one that cannot be drawn stays as text."""
-    return DRAWN.sub(_drawing, html)
+def with_drawings(html: str, logo: str = "") -> str:
+    """Returns a page with its codes drawn as SVG, and with the logo, which is given as a data address; a
+    code that cannot be drawn stays as text."""
+    return DRAWN.sub(partial(_drawing, logo), html)
 
 
-def _drawing(found: Match[str]) -> str:
+def _drawing(logo: str, found: Match[str]) -> str:
     kind, code = found[1], unescape(found[2])
+    if kind == "logo":
+        return f'<img class="logo" src="{escape(logo)}" alt="">' if logo else ""
     try:
         if kind == "qr":
             return str(segno.make(code, micro=False).svg_inline(scale=2, omitsize=False))
@@ -46,9 +50,11 @@ def _drawing(found: Match[str]) -> str:
     return str(barcode(code)) or found[2]
 
 
-def layout_pdf(pages: Sequence[tuple[str, PaperSize]], enclosed: Enclosed | None = None) -> bytes:
-    """Returns pages of safe HTML as one PDF, each in its own size and beginning a new page; with a file
-    inside as PDF/A-3."""
+def layout_pdf(
+    pages: Sequence[tuple[str, PaperSize]], enclosed: Enclosed | None = None, logo: str = ""
+) -> bytes:
+    """Returns pages of safe HTML as one PDF, each in its own size and beginning a new page, with the logo
+    that they place; with a file inside as PDF/A-3."""
     sizes = list(dict.fromkeys(size for _, size in pages))
     named = "".join(
         f"@page size{at} {{ size: {wide}mm {high}mm; margin: {margin}mm }}"
@@ -56,7 +62,7 @@ def layout_pdf(pages: Sequence[tuple[str, PaperSize]], enclosed: Enclosed | None
         for at, (wide, high, margin) in enumerate(SIZES[size] for size in sizes)
     )
     body = "".join(
-        f'<div class="page size{sizes.index(size)}">{with_drawings(page)}</div>'
+        f'<div class="page size{sizes.index(size)}">{with_drawings(page, logo)}</div>'
         for page, size in pages
     )
     return pdf_of(

@@ -6,8 +6,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.papers.layouts import PaperKind
-from relvan.core.refusal import not_found
-from relvan.store.tables import Estimate, InvoiceRow, Layout, LayoutVersion
+from relvan.core.refusal import not_found, refuse
+from relvan.store.tables import AskedPaper, Estimate, InvoiceRow, Layout, LayoutVersion
 
 
 def layouts(session: Session) -> list[Layout]:
@@ -21,6 +21,20 @@ def layouts_of_kind(session: Session, kind: str) -> list[Layout]:
     return list(session.scalars(wanted.order_by(Layout.name, Layout.id)))
 
 
+def asked_papers(session: Session) -> set[str]:
+    """Returns the kinds of papers whose layout is asked for each time."""
+    return set(session.scalars(select(AskedPaper.kind)))
+
+
+def set_asked_paper(session: Session, kind: str, *, asked: bool) -> None:
+    """Says whether the layout of a kind of paper is asked for each time."""
+    row = session.get(AskedPaper, kind)
+    if asked and row is None:
+        session.add(AskedPaper(kind=kind))
+    elif row is not None and not asked:
+        session.delete(row)
+
+
 def layout_by_id(session: Session, layout_id: int) -> Layout:
     """Returns the layout with an id."""
     row = session.get(Layout, layout_id)
@@ -30,10 +44,21 @@ def layout_by_id(session: Session, layout_id: int) -> Layout:
 
 
 def layout_for(
-    session: Session, kind: str, channel: str, languages: Sequence[str] = ()
+    session: Session, kind: str, channel: str, languages: Sequence[str] = (), *, chosen: int = 0
 ) -> Layout | None:
-    """Returns the newest layout in use for a kind of paper: of those for this channel before those for
-    any, then of those for the first of the languages that there is before those for any."""
+    """Returns the layout that somebody has chosen, by its id; else the newest one in use for a kind of paper:
+    of those for this channel before those for any, then of those for the first of the languages that there
+    is before those for any.
+
+    Raises:
+        Refused: if the chosen layout is for another kind of paper.
+    """
+    if chosen:
+        row = layout_by_id(session, chosen)
+        if row.kind != kind:
+            message = f"“{row.name}” is a layout of a {row.kind}."
+            raise refuse("not-allowed", message, f"Choose one of a {kind}.", "layout")
+        return row
     ranks = {language: at for at, language in enumerate(languages)}
     wanted = select(Layout).where(
         Layout.kind == kind,

@@ -10,9 +10,11 @@ from relvan.core.papers.layouts import SIZES, PaperSize, drawn
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.documents.layout import layout_pdf, with_drawings
 from relvan.services.picking.lists import make_pick_list
+from relvan.services.setup.firm import keep_logo
 from relvan.services.shipping.layouts import (
     LayoutWish,
     add_layout,
+    ask_for_layouts,
     carton_labels_pdf,
     change_layout,
     list_pdf,
@@ -21,8 +23,8 @@ from relvan.services.shipping.layouts import (
     slips_of_list,
     slips_pdf,
 )
-from relvan.store.layouts import layout_by_id, layout_for, versions_of
-from tests.house import read
+from relvan.store.layouts import asked_papers, layout_by_id, layout_for, versions_of
+from tests.house import png, read
 from tests.steps.sale import release_all
 
 
@@ -138,6 +140,46 @@ def test_another_layout_can_be_chosen_when_a_slip_is_printed(shop, owner):
         text(label)
     with pytest.raises(NotFound):
         text(99)
+
+
+def test_the_usual_slip_and_one_of_ones_own_place_the_logo(shop, owner):
+    def pictures():
+        page = PdfReader(io.BytesIO(slips_pdf(shop, [1]))).pages[0]
+        return len(page.images)
+
+    assert pictures() == 0
+    keep_logo(shop, owner, png())
+    assert pictures() == 1
+    slip(shop, owner, body="<p>{{ firm.logo }}</p>")
+    assert pictures() == 1
+    slip(shop, owner, body="<p>{{ firm.name }}</p>")
+    assert pictures() == 0
+
+
+def test_each_paper_is_printed_in_the_layout_that_is_named(shop, owner):
+    made = make_pick_list(shop, owner, [1])
+    body = "<p>Chosen {{ order.number }}{{ list.number }}</p>"
+    for kind, printed in (
+        ("carton label", lambda layout: carton_labels_pdf(shop, 1, layout)),
+        ("pick list", lambda layout: list_pdf(shop, made, layout)),
+        ("packing slip", lambda layout: slips_of_list(shop, made, layout)),
+    ):
+        wish = LayoutWish(name="Mine", body=body, used=False)
+        mine = add_layout(shop, owner, kind, wish)
+        for layout in (0, mine):
+            words = PdfReader(io.BytesIO(printed(layout))).pages[0].extract_text()
+            assert ("Chosen" in words) == (layout == mine), kind
+
+
+def test_which_papers_ask_is_kept_and_an_unknown_one_is_refused(shop, owner, picker):
+    ask_for_layouts(shop, owner, ["packing slip", "invoice"])
+    ask_for_layouts(shop, owner, ["invoice"])
+    with pytest.raises(Refused, match="There is no paper “banner”"):
+        ask_for_layouts(shop, owner, ["banner"])
+    with pytest.raises(NotAllowed):
+        ask_for_layouts(shop, picker, [])
+    with shop.database.reading() as session:
+        assert asked_papers(session) == {"invoice"}
 
 
 def test_a_preview_is_over_a_real_order_and_draws_its_codes(shop, owner):

@@ -33,6 +33,29 @@ def test_a_layout_that_is_refused_keeps_what_was_typed(released, web):
     assert made(web, kind="banner")[0].status_code == 422
 
 
+def test_a_paper_that_asks_each_time_is_printed_in_the_layout_that_is_chosen(released, web):
+    made(web)
+    made(web, name="Gift slip")
+    slip = web.get("/dispatch/shipments/1/packing-slip.pdf")
+    assert slip.headers["Content-Type"] == "application/pdf"
+    page = html.fromstring(post(web, "/setup/papers/asked", asked=["packing slip"]).text)
+    assert [one.get("value") for one in page.cssselect("[name=asked][checked]")] == ["packing slip"]
+    asked = html.fromstring(web.get("/dispatch/shipments/1/packing-slip.pdf").text)
+    choices = [one.get("value") for one in asked.cssselect("button[name=layout]")]
+    assert len(choices) == 3
+    assert choices[-1] == "0"
+    for layout in choices:
+        chosen = web.get("/dispatch/shipments/1/packing-slip.pdf", params={"layout": layout})
+        assert chosen.headers["Content-Type"] == "application/pdf"
+    many = html.fromstring(post(web, "/dispatch/do/slips", pick=["1"]).text)
+    assert many.cssselect("form.panel [name=pick]")[0].get("value") == "1"
+    printed = post(web, "/dispatch/do/slips", pick=["1"], layout=choices[0])
+    assert printed.headers["Content-Type"] == "application/pdf"
+    labels = web.get("/dispatch/shipments/1/carton-labels.pdf")
+    assert labels.headers["Content-Type"] == "application/pdf", "only what asks does"
+    assert post(web, "/setup/papers/asked", asked=["banner"]).status_code == 422
+
+
 def test_the_preview_follows_the_text(released, web):
     answer, path = made(web)
     example = html.fromstring(answer.text).cssselect("#f-example option")[0].get("value")

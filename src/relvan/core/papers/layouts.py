@@ -15,7 +15,7 @@ from relvan.core.listings.wording import check_wording, fill
 from relvan.core.refusal import Refusal
 
 OPEN, SHUT = "\ue000", "\ue001"  # round a code that is drawn; no text of a person has them
-DRAWN = re.compile(f"{OPEN}(code128|qr|gs1):([^{SHUT}]{{1,80}}){SHUT}")
+DRAWN = re.compile(f"{OPEN}(code128|qr|gs1|logo):([^{SHUT}]{{1,80}}){SHUT}")
 ELEMENTS = {
     *("h1", "h2", "h3", "p", "br", "hr", "b", "i", "strong", "em", "small", "span", "div"),
     *("ul", "ol", "li", "table", "thead", "tbody", "tr", "th", "td"),
@@ -73,7 +73,8 @@ class DrawnCode(str):
 
 
 def drawn(kind: str, code: str) -> str:
-    """Returns the mark of a code that is drawn as code128, gs1 or qr; nothing for no code.
+    """Returns the mark of a code that is drawn as code128, gs1 or qr, or of a logo, whose code is whose it
+    is; nothing for no code.
 
     >>> drawn("code128", "") == ""
     True

@@ -6,19 +6,33 @@ from relvan.core.papers.layouts import PaperKind, PaperSize
 
 SLIP = """<div class="top">
   <div>
-    <h1>{{ firm.name }}</h1>
-    Order <span class="code">{{ order.number }}</span>
+    <h1>Packing slip</h1>
+    Shipment <span class="code">{{ shipment.number }}</span>, order <span class="code">{{ order.number }}</span>
     {% if order.channel %}
-      <br>{{ order.channel }} <span class="code">{{ order.channel_number }}</span>
+      ({{ order.channel }} <span class="code">{{ order.channel_number }}</span>)
     {% endif %}
     <br>Ordered on {{ order.placed }}
   </div>
-  <div>{{ barcode.shipment }}</div>
+  <div>
+    {{ firm.logo }}
+    <br><span class="small">Shipment</span><br>{{ barcode.shipment }}
+    {% if order.channel_number %}
+      <br><span class="small">Order on {{ order.channel }}</span><br>{{ barcode.channel_number }}
+    {% endif %}
+  </div>
 </div>
-<p>
-  {{ customer.name }}<br>{{ customer.street }}<br>
-  {{ customer.postcode }} {{ customer.town }}<br>{{ customer.country }}
-</p>
+<div class="two">
+  <div>
+    <span class="small">From</span><br>
+    {{ shipment.sender }}<br>{{ shipment.street }}<br>
+    {{ shipment.postcode }} {{ shipment.town }}<br>{{ shipment.country }}
+  </div>
+  <div>
+    <span class="small">To</span><br>
+    {{ customer.name }}<br>{{ customer.street }}<br>
+    {{ customer.postcode }} {{ customer.town }}<br>{{ customer.country }}
+  </div>
+</div>
 <table>
   <thead>
     <tr><th>SKU</th><th>Goods</th><th class="right">Units</th></tr>
@@ -37,8 +51,8 @@ SLIP = """<div class="top">
 """
 ROUND = """<div class="top">
   <div>
-    <h1>{{ list.number }} {{ list.name }}</h1>
-    {{ list.warehouse }}, {{ list.created }}
+    <h1>Pick list {{ list.number }} {{ list.name }}</h1>
+    {{ list.warehouse }}, created {{ list.created }} by {{ list.who }}
   </div>
   <div>{{ barcode.list }}</div>
 </div>
@@ -189,10 +203,10 @@ STARTS: Mapping[PaperKind, tuple[PaperSize, str]] = {
 }
 # the values that a layout may place, by topic
 SHIPPED = {
-    "firm": ("name", "street", "postcode", "town", "country", "vat_number"),
+    "firm": ("name", "street", "postcode", "town", "country", "vat_number", "logo"),
     "customer": ("name", "street", "postcode", "town", "country", "mail", "phone"),
     "order": ("number", "channel", "channel_number", "reference", "placed", "promised"),
-    "shipment": ("number", "warehouse"),
+    "shipment": ("number", "warehouse", "sender", "street", "postcode", "town", "country"),
     "lines": ("sku", "title", "quantity", "gtin", "barcode"),
     "parcel": ("number", "of", "weight", "tracking_number", "carton"),
     "barcode": ("order", "channel_number", "shipment", "tracking_number", "order_qr"),

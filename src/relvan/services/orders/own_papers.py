@@ -18,33 +18,38 @@ from relvan.store.orders import order_by_number
 from relvan.store.tables import Layout
 
 
-def printed_invoice(workplace: Workplace, paper: InvoicePaper, *, hybrid: bool = False) -> bytes:
+def printed_invoice(
+    workplace: Workplace, paper: InvoicePaper, *, hybrid: bool = False, layout: int = 0
+) -> bytes:
     """Returns an invoice or credit note as PDF; as a hybrid it has the same invoice as UBL inside."""
     style = style_of(workplace)
     with workplace.database.reading() as session:
         order = order_by_number(session, paper.order)
         channel = channel_keys(session).get(order.channel_id or 0, "")
-    row = _layout(workplace, PaperKind.INVOICE, channel, paper.buyer.get("country", ""))
+    row = _layout(workplace, PaperKind.INVOICE, channel, paper.buyer.get("country", ""), layout)
     if row is None:
         return invoice_pdf(paper, style, hybrid=hybrid)
     page = lay_out(row.body, invoice_values(paper, style)).html
-    return layout_pdf([(page, PaperSize(row.size))], enclosed_data(paper) if hybrid else None)
+    enclosed = enclosed_data(paper) if hybrid else None
+    return layout_pdf([(page, PaperSize(row.size))], enclosed, style.logo)
 
 
-def printed_estimate(workplace: Workplace, number: str) -> bytes:
+def printed_estimate(workplace: Workplace, number: str, layout: int = 0) -> bytes:
     """Returns an estimate as PDF."""
     paper, style = estimate_paper(workplace, number), style_of(workplace)
-    row = _layout(workplace, PaperKind.ESTIMATE, "", paper.buyer.get("country", ""))
+    row = _layout(workplace, PaperKind.ESTIMATE, "", paper.buyer.get("country", ""), layout)
     if row is None:
         return estimate_pdf(paper, style)
     page = lay_out(row.body, estimate_values(paper, style)).html
-    return layout_pdf([(page, PaperSize(row.size))])
+    return layout_pdf([(page, PaperSize(row.size))], logo=style.logo)
 
 
-def _layout(workplace: Workplace, kind: PaperKind, channel: str, country: str) -> Layout | None:
+def _layout(
+    workplace: Workplace, kind: PaperKind, channel: str, country: str, chosen: int
+) -> Layout | None:
     languages = languages_of(country, workplace.firm.locale)
     with workplace.database.reading() as session:
-        return layout_for(session, kind, channel, languages)
+        return layout_for(session, kind, channel, languages, chosen=chosen)
 
 
 def invoice_values(paper: InvoicePaper, style: InvoiceStyle) -> Values:
@@ -54,7 +59,10 @@ def invoice_values(paper: InvoicePaper, style: InvoiceStyle) -> Values:
         return style.money(amount, paper.currency)
 
     return {
-        "firm": _party(paper.seller, style),
+        "firm": {
+            **_party(paper.seller, style),
+            "logo": drawn("logo", "firm") if style.logo else "",
+        },
         "customer": _party(paper.buyer, style),
         "paper": {
             "title": "Invoice" if paper.kind == "invoice" else "Credit note",
@@ -118,7 +126,10 @@ def estimate_values(paper: EstimatePaper, style: InvoiceStyle) -> Values:
         return style.money(amount, paper.currency)
 
     return {
-        "firm": _party(paper.seller, style),
+        "firm": {
+            **_party(paper.seller, style),
+            "logo": drawn("logo", "firm") if style.logo else "",
+        },
         "customer": _party(paper.buyer, style),
         "paper": {
             "number": paper.number,

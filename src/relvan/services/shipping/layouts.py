@@ -2,10 +2,9 @@
 shipment or for all of a pick list.
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from relvan.core.mail.texts import language_names, languages_of
 from relvan.core.orders.intake import Address
@@ -23,22 +22,27 @@ from relvan.core.papers.starts import STARTS
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, not_found, refuse, refuse_if_any
 from relvan.documents.layout import layout_pdf, with_drawings
-from relvan.documents.packing_slip import packing_slip_pdf
 from relvan.documents.paper import written_day
-from relvan.documents.pick_list import pick_list_pdf
 from relvan.services import audit
 from relvan.services.orders.estimate_papers import estimate_paper
 from relvan.services.orders.journal import style_of
 from relvan.services.orders.own_papers import estimate_values, invoice_values
 from relvan.services.orders.papers import paper_of
+from relvan.services.setup.firm import logo_of
 from relvan.services.shipping.manifests import manifest_values
-from relvan.services.shipping.papers import packing_slip, pick_sheet
+from relvan.services.shipping.papers import firm_values, kilograms, packing_slip, pick_sheet
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.bench import gtins_of_shipment, shipments_named
 from relvan.store.channels import channels
 from relvan.store.customers import estimate_by_id
 from relvan.store.dispatch import parcels_of, shipment_by_id
-from relvan.store.layouts import layout_by_id, layout_for, layout_version
+from relvan.store.layouts import (
+    asked_papers,
+    layout_by_id,
+    layout_for,
+    layout_version,
+    set_asked_paper,
+)
 from relvan.store.picking import shipments_in_order
 from relvan.store.session import Session
 from relvan.store.tables import Channel, InvoiceRow, Layout, LayoutVersion, Order, Parcel
@@ -86,6 +90,28 @@ def add_layout(workplace: Workplace, actor: Actor, kind: str, wish: LayoutWish) 
         subject = audit.Subject("layout", row.id)
         audit.record(session, actor, workplace.now(), subject, f"{kind} added")
         return row.id
+
+
+def ask_for_layouts(workplace: Workplace, actor: Actor, kinds: Collection[str]) -> None:
+    """Says of which kinds of papers the layout is asked for each time that one is printed; of the others the
+    one in use is taken.
+
+    Raises:
+        Refused: if there is no such kind of paper.
+    """
+    actor.must(Right.SETUP)
+    unknown = next((kind for kind in kinds if kind not in [*PaperKind]), None)
+    if unknown is not None:
+        message = f"There is no paper “{unknown[:40]}”."
+        raise refuse("unknown", message, f"Choose of {', '.join(PaperKind)}.", "asked")
+    with workplace.database.writing() as session:
+        before = asked_papers(session)
+        for kind in PaperKind:
+            set_asked_paper(session, kind, asked=kind in kinds)
+        if before != set(kinds):
+            told = {"asked": (sorted(before), sorted(kinds))}
+            subject = audit.Subject("firm", 1)
+            audit.record(session, actor, workplace.now(), subject, "papers changed", told)
 
 
 def change_layout(workplace: Workplace, actor: Actor, layout_id: int, wish: LayoutWish) -> None:
@@ -146,7 +172,7 @@ def _keep_version(session: Session, workplace: Workplace, actor: Actor, row: Lay
 
 def slip_values(workplace: Workplace, shipment_id: int) -> Values:
     """Returns what a packing slip or a carton label can say of a shipment."""
-    slip, firm = packing_slip(workplace, shipment_id), workplace.firm
+    slip = packing_slip(workplace, shipment_id)
     with workplace.database.reading() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = session.get_one(Order, shipment.order_id)
@@ -155,7 +181,7 @@ def slip_values(workplace: Workplace, shipment_id: int) -> Values:
         promised, to = order.promised_on, Address.read(order.ship_to)
     first = parcels[0] if parcels else None
     return {
-        "firm": {**_firm(workplace), "vat_number": firm.vat_number},
+        "firm": firm_values(workplace),
         "customer": {**slip.to, "mail": to.mail, "phone": to.phone},
         "order": {
             "number": slip.order,
@@ -165,7 +191,12 @@ def slip_values(workplace: Workplace, shipment_id: int) -> Values:
             "placed": slip.placed,
             "promised": _day(workplace, promised),
         },
-        "shipment": {"number": slip.shipment, "warehouse": slip.sender.get("name", "")},
+        "shipment": {
+            "number": slip.shipment,
+            "warehouse": slip.sender["name"],
+            "sender": slip.sender["name"] or workplace.firm.name,
+            **{part: slip.sender[part] for part in ("street", "postcode", "town", "country")},
+        },
         "lines": [
             {
                 "sku": line.sku,
@@ -187,11 +218,6 @@ def slip_values(workplace: Workplace, shipment_id: int) -> Values:
     }
 
 
-def _firm(workplace: Workplace) -> dict[str, Any]:
-    address = Address.read(workplace.firm.address.as_dict()).as_dict()
-    return {**address, "name": workplace.firm.name or address.get("name", "")}
-
-
 def _day(workplace: Workplace, day: str | None) -> str:
     if not day:
         return ""
@@ -206,7 +232,7 @@ def _parcel(parcel: Parcel | None, number: int, of: int) -> dict[str, str]:
     return {
         "number": str(number),
         "of": str(of),
-        "weight": f"{parcel.weight_g / 1000:.3f} kg",
+        "weight": kilograms(parcel.weight_g),
         "tracking_number": parcel.tracking_number or "",
         "carton": parcel.carton,
     }
@@ -217,7 +243,7 @@ def list_values(workplace: Workplace, pick_list_id: int) -> Values:
     sheet = pick_sheet(workplace, pick_list_id)
     row = sheet.pick_list
     return {
-        "firm": _firm(workplace),
+        "firm": firm_values(workplace),
         "list": {
             "number": row.number,
             "name": row.name,
@@ -252,26 +278,15 @@ def slips_pdf(workplace: Workplace, shipment_ids: Sequence[int], layout_id: int 
     if not shipment_ids:
         raise refuse("nothing", "There is nothing to print.", "Choose shipments.", "pick")
     kind = PaperKind.PACKING_SLIP
-    if layout_id:
-        found: list[Layout | None] = [_slip_layout(workplace, layout_id)] * len(shipment_ids)
-    else:
-        found = [_layout_of(workplace, kind, shipment_id) for shipment_id in shipment_ids]
-    if len(shipment_ids) == 1 and found[0] is None:
-        return packing_slip_pdf(packing_slip(workplace, shipment_ids[0]))
     pages = [
-        _page(row, kind, slip_values(workplace, shipment_id))
-        for row, shipment_id in zip(found, shipment_ids, strict=True)
+        _page(
+            _layout_of(workplace, kind, shipment_id, layout_id),
+            kind,
+            slip_values(workplace, shipment_id),
+        )
+        for shipment_id in shipment_ids
     ]
-    return layout_pdf(pages)
-
-
-def _slip_layout(workplace: Workplace, layout_id: int) -> Layout:
-    with workplace.database.reading() as session:
-        row = layout_by_id(session, layout_id)
-    if row.kind != PaperKind.PACKING_SLIP:
-        message = f"“{row.name}” is a layout of a {row.kind}."
-        raise refuse("not-allowed", message, "Choose one of a packing slip.", "layout")
-    return row
+    return layout_pdf(pages, logo=logo_of(workplace))
 
 
 def _page(row: Layout | None, kind: PaperKind, values: Values) -> tuple[str, PaperSize]:
@@ -282,16 +297,16 @@ def _page(row: Layout | None, kind: PaperKind, values: Values) -> tuple[str, Pap
     return lay_out(row.body, values).html, PaperSize(row.size)
 
 
-def slips_of_list(workplace: Workplace, pick_list_id: int) -> bytes:
+def slips_of_list(workplace: Workplace, pick_list_id: int, layout: int = 0) -> bytes:
     """Returns the packing slips of a pick list as one PDF, in the order in which it is picked."""
     with workplace.database.reading() as session:
         ids = shipments_in_order(session, pick_list_id)
-    return slips_pdf(workplace, ids)
+    return slips_pdf(workplace, ids, layout)
 
 
-def carton_labels_pdf(workplace: Workplace, shipment_id: int) -> bytes:
+def carton_labels_pdf(workplace: Workplace, shipment_id: int, layout: int = 0) -> bytes:
     """Returns a label for every carton of a shipment as one PDF."""
-    row = _layout_of(workplace, PaperKind.CARTON_LABEL, shipment_id)
+    row = _layout_of(workplace, PaperKind.CARTON_LABEL, shipment_id, layout)
     values = slip_values(workplace, shipment_id)
     with workplace.database.reading() as session:
         parcels: list[Parcel | None] = [*parcels_of(session, shipment_id)]
@@ -300,24 +315,26 @@ def carton_labels_pdf(workplace: Workplace, shipment_id: int) -> bytes:
         _page(row, PaperKind.CARTON_LABEL, {**values, "parcel": _parcel(parcel, at, of)})
         for at, parcel in enumerate(parcels or [None], 1)
     ]
-    return layout_pdf(pages)
+    return layout_pdf(pages, logo=logo_of(workplace))
 
 
-def list_pdf(workplace: Workplace, pick_list_id: int) -> bytes:
-    """Returns a pick list to print, in the layout that is in use or in the usual one."""
+def list_pdf(workplace: Workplace, pick_list_id: int, layout: int = 0) -> bytes:
+    """Returns a pick list to print, in the layout that is named, else in the one in use or the usual one."""
+    kind = PaperKind.PICK_LIST
     with workplace.database.reading() as session:
-        row = layout_for(session, PaperKind.PICK_LIST, "")
-    if row is None:
-        return pick_list_pdf(pick_sheet(workplace, pick_list_id))
-    return layout_pdf([_page(row, PaperKind.PICK_LIST, list_values(workplace, pick_list_id))])
+        row = layout_for(session, kind, "", chosen=layout)
+    page = _page(row, kind, list_values(workplace, pick_list_id))
+    return layout_pdf([page], logo=logo_of(workplace))
 
 
-def _layout_of(workplace: Workplace, kind: PaperKind, shipment_id: int) -> Layout | None:
+def _layout_of(
+    workplace: Workplace, kind: PaperKind, shipment_id: int, chosen: int = 0
+) -> Layout | None:
     with workplace.database.reading() as session:
         order = session.get_one(Order, shipment_by_id(session, shipment_id).order_id)
         channel = session.get(Channel, order.channel_id) if order.channel_id else None
         languages = languages_of(order.country, workplace.firm.locale)
-        return layout_for(session, kind, channel.key if channel else "", languages)
+        return layout_for(session, kind, channel.key if channel else "", languages, chosen=chosen)
 
 
 def preview_layout(workplace: Workplace, kind: str, body: str, example: int) -> LaidOut:
@@ -328,7 +345,7 @@ def preview_layout(workplace: Workplace, kind: str, body: str, example: int) -> 
     """
     refuse_if_any(check_layout(body))
     found = lay_out(body, _example(workplace, kind, example))
-    return LaidOut(with_drawings(found.html), found.missing)
+    return LaidOut(with_drawings(found.html, logo_of(workplace)), found.missing)
 
 
 def _example(workplace: Workplace, kind: str, example: int) -> Values:

@@ -15,6 +15,8 @@ from relvan.documents.paper import written_moment
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.services import audit
 from relvan.services.counters import next_number
+from relvan.services.setup.firm import logo_of
+from relvan.services.shipping.papers import firm_values, kilograms
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import find_carrier
 from relvan.store.layouts import layout_for
@@ -101,16 +103,16 @@ def _new(
     return row
 
 
-def manifest_sheet(workplace: Workplace, manifest_id: int) -> bytes:
-    """Returns a manifest as a page to print."""
+def manifest_sheet(workplace: Workplace, manifest_id: int, layout: int = 0) -> bytes:
+    """Returns a manifest as a page to print, in the layout with an id where one is named."""
     with workplace.database.reading() as session:
         moment = manifest_by_id(session, manifest_id).created_at
-        row = layout_for(session, PaperKind.MANIFEST, "")
+        row = layout_for(session, PaperKind.MANIFEST, "", chosen=layout)
     created = _written(workplace, moment)
     if row is None:
         return manifest_pdf(manifest_paper(workplace, manifest_id, created))
     page = lay_out(row.body, manifest_values(workplace, manifest_id)).html
-    return layout_pdf([(page, PaperSize(row.size))])
+    return layout_pdf([(page, PaperSize(row.size))], logo=logo_of(workplace))
 
 
 def _written(workplace: Workplace, moment: datetime) -> str:
@@ -122,14 +124,9 @@ def manifest_values(workplace: Workplace, manifest_id: int) -> Values:
     with workplace.database.reading() as session:
         moment = manifest_by_id(session, manifest_id).created_at
     paper = manifest_paper(workplace, manifest_id, _written(workplace, moment))
-    address = workplace.firm.address.as_dict()
     number = paper.carrier_number or paper.number
     return {
-        "firm": {
-            **address,
-            "name": workplace.firm.name or address["name"],
-            "vat_number": workplace.firm.vat_number,
-        },
+        "firm": firm_values(workplace),
         "paper": {
             "number": paper.number,
             "carrier": paper.carrier,
@@ -137,7 +134,7 @@ def manifest_values(workplace: Workplace, manifest_id: int) -> Values:
             "warehouse": paper.warehouse,
             "day": paper.created,
             "parcels": str(len(paper.parcels)),
-            "weight": _kilograms(sum(one.weight_g for one in paper.parcels)),
+            "weight": kilograms(sum(one.weight_g for one in paper.parcels)),
         },
         "parcels": [_parcel(one) for one in paper.parcels],
         "left": [_parcel(one) for one in paper.left],
@@ -148,11 +145,7 @@ def manifest_values(workplace: Workplace, manifest_id: int) -> Values:
 def _parcel(parcel: ManifestParcel) -> dict[str, str]:
     names = ("tracking_number", "order", "shipment", "receiver", "country")
     told = {name: str(getattr(parcel, name)) for name in names}
-    return {**told, "weight": _kilograms(parcel.weight_g)}
-
-
-def _kilograms(grams: int) -> str:
-    return f"{grams / 1000:.3f} kg"
+    return {**told, "weight": kilograms(parcel.weight_g)}
 
 
 def manifest_paper(workplace: Workplace, manifest_id: int, created: str) -> ManifestPaper:

@@ -6,6 +6,7 @@ from itertools import groupby
 from operator import itemgetter
 
 from relvan.core.orders.intake import Address
+from relvan.core.papers.layouts import drawn
 from relvan.core.picking.lists import numbered_stops
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import NOT_PICKED_YET
@@ -54,6 +55,24 @@ class PickSheet:
     pick_list: PickListRow
     created: str
     picks: tuple[PickRow, ...]
+
+
+def firm_values(workplace: Workplace) -> dict[str, str]:
+    """Returns what layouts can say of the firm."""
+    firm = workplace.firm
+    address = firm.address.as_dict()
+    logo = drawn("logo", "firm") if firm.logo else ""
+    name = firm.name or address["name"]
+    return {**address, "name": name, "vat_number": firm.vat_number, "logo": logo}
+
+
+def kilograms(grams: int) -> str:
+    """Returns a weight as papers write it.
+
+    >>> kilograms(1_250)
+    '1.250 kg'
+    """
+    return f"{grams / 1000:.3f} kg"
 
 
 def packing_slip(workplace: Workplace, shipment_id: int) -> PackingSlip:

@@ -65,7 +65,7 @@ from relvan.store.tables.orders import (
     Reservation,
     TrayRow,
 )
-from relvan.store.tables.papers import Layout, LayoutVersion
+from relvan.store.tables.papers import AskedPaper, Layout, LayoutVersion
 from relvan.store.tables.people import (
     ApiToken,
     AuditEntry,
@@ -99,6 +99,7 @@ from relvan.store.tables.stock import (
 from relvan.store.tables.webhooks import Announcement, Webhook
 
 __all__ = [
+    "AskedPaper",
     "Layout",
     "LayoutVersion",
     "Announcement",

@@ -26,6 +26,14 @@ class Layout(Table):
     used: Mapped[bool] = mapped_column(default=True, server_default=true())
 
 
+class AskedPaper(Table):
+    """A kind of paper whose layout is asked for each time that one is printed."""
+
+    __tablename__ = "asked_paper"
+    __table_args__ = strict()
+    kind: Mapped[str] = mapped_column(primary_key=True)
+
+
 class LayoutVersion(Table):
     """What a layout said in one of its versions."""
 

@@ -40,6 +40,7 @@ from relvan.store.layouts import layouts_of_kind
 from relvan.store.manifests import manifest_by_id, manifest_rows, to_hand_over
 from relvan.store.orders import order_by_id, shipment_rows
 from relvan.store.stock import warehouse_by_id, warehouses
+from relvan.web.asking_layout import ask_layout
 from relvan.web.desk import At, Desk, Form, first_by_field
 from relvan.web.printed import printed
 from relvan.web.reading import FormReader, fields_under
@@ -249,9 +250,10 @@ def manifest_make(desk: At, form: Form) -> Response:
 
 
 @router.get("/manifests/{manifest_id:int}.pdf", name="manifest_show")
-def manifest_show(desk: At, manifest_id: int) -> Response:
+def manifest_show(desk: At, manifest_id: int, layout: int | None = None) -> Response:
     """Returns a manifest, to print."""
-    return printed(manifest_sheet(desk.workplace, manifest_id))
+    asked = ask_layout(desk, PaperKind.MANIFEST, layout)
+    return asked or printed(manifest_sheet(desk.workplace, manifest_id, layout or 0))
 
 
 @router.post("/do/dispatch", name="shipment_dispatch")
@@ -272,21 +274,27 @@ def shipment_put_back(desk: At, form: Form, shipment_id: int) -> Response:
 
 
 @router.get("/shipments/{shipment_id:int}/packing-slip.pdf", name="packing_slip_show")
-def packing_slip_show(desk: At, shipment_id: int, layout: int = 0) -> Response:
+def packing_slip_show(desk: At, shipment_id: int, layout: int | None = None) -> Response:
     """Returns the packing slip, to print, in a layout of its own where one is chosen."""
-    return printed(slips_pdf(desk.workplace, [shipment_id], layout))
+    asked = ask_layout(desk, PaperKind.PACKING_SLIP, layout)
+    return asked or printed(slips_pdf(desk.workplace, [shipment_id], layout or 0))
 
 
 @router.get("/shipments/{shipment_id:int}/carton-labels.pdf", name="carton_labels_show")
-def carton_labels_show(desk: At, shipment_id: int) -> Response:
+def carton_labels_show(desk: At, shipment_id: int, layout: int | None = None) -> Response:
     """Returns a label for every carton of a shipment, to print."""
-    return printed(carton_labels_pdf(desk.workplace, shipment_id))
+    asked = ask_layout(desk, PaperKind.CARTON_LABEL, layout)
+    return asked or printed(carton_labels_pdf(desk.workplace, shipment_id, layout or 0))
 
 
 @router.post("/do/slips", name="slips_show")
 def slips_show(desk: At, form: Form) -> Response:
     """Returns the packing slips of the ticked shipments as one PDF."""
-    return printed(slips_pdf(desk.workplace, [int(one) for one in form.ids("pick")]))
+    picks = [int(one) for one in form.ids("pick")]
+    chosen = form.id_of("layout") if "layout" in form else None
+    fields = [("pick", str(one)) for one in picks]
+    asked = ask_layout(desk, PaperKind.PACKING_SLIP, chosen, fields)
+    return asked or printed(slips_pdf(desk.workplace, picks, chosen or 0))
 
 
 @router.get("/parcels/{parcel_id:int}/label.pdf", name="label_show")

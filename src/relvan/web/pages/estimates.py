@@ -4,6 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.orders.draft import read_draft
+from relvan.core.papers.layouts import PaperKind
 from relvan.core.refusal import Refused
 from relvan.services.mail.write import mail_estimate
 from relvan.services.orders.estimates import accept_estimate, cancel_estimate, is_expired
@@ -15,6 +16,7 @@ from relvan.store.customers import (
     order_of_estimate,
 )
 from relvan.store.mailing import mails_of_estimate
+from relvan.web.asking_layout import ask_layout
 from relvan.web.desk import At, Desk, Form
 
 router = APIRouter(prefix="/orders/estimates")
@@ -31,9 +33,11 @@ def estimate_index(desk: At, state: str = "") -> HTMLResponse:
 
 
 @router.get("/{number}.pdf", name="estimate_paper")
-def estimate_pdf_file(desk: At, number: str) -> Response:
+def estimate_pdf_file(desk: At, number: str, layout: int | None = None) -> Response:
     """Returns the paper of an estimate."""
-    content = printed_estimate(desk.workplace, number)
+    if asked := ask_layout(desk, PaperKind.ESTIMATE, layout):
+        return asked
+    content = printed_estimate(desk.workplace, number, layout or 0)
     return Response(content, media_type="application/pdf")
 
 

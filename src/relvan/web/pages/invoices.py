@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from relvan.core.money import parse_amount
+from relvan.core.papers.layouts import PaperKind
 from relvan.core.refusal import Refused, refuse
 from relvan.documents.ubl import ubl_of
 from relvan.services.orders.invoices import credit_invoice
@@ -34,6 +35,7 @@ from relvan.store.invoices import (
     payment_page,
 )
 from relvan.store.orders import order_by_number
+from relvan.web.asking_layout import ask_layout
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.reading import FormReader, day_of
 from relvan.web.sentence import Chip, Choice, ListKind, Sentence, read_sentence
@@ -116,10 +118,12 @@ def invoice_index(desk: At, after: int = 0) -> HTMLResponse:
 
 
 @router.get("/invoices/{number}.pdf", name="invoice_file")
-def invoice_file(desk: At, number: str, hybrid: str = "") -> Response:
+def invoice_file(desk: At, number: str, hybrid: str = "", layout: int | None = None) -> Response:
     """Returns the paper, or the hybrid with the XML inside."""
     paper = invoice_paper(desk.workplace, number)
-    content = printed_invoice(desk.workplace, paper, hybrid=bool(hybrid))
+    if asked := ask_layout(desk, PaperKind.INVOICE, layout):
+        return asked
+    content = printed_invoice(desk.workplace, paper, hybrid=bool(hybrid), layout=layout or 0)
     return Response(content, media_type="application/pdf")
 
 

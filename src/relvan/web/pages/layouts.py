@@ -12,12 +12,13 @@ from relvan.core.refusal import Refused
 from relvan.services.shipping.layouts import (
     LayoutWish,
     add_layout,
+    ask_for_layouts,
     change_layout,
     preview_layout,
 )
 from relvan.store.channels import channels
 from relvan.store.dispatch import pick_list_rows
-from relvan.store.layouts import layout_by_id, layouts, newest_papers, versions_of
+from relvan.store.layouts import asked_papers, layout_by_id, layouts, newest_papers, versions_of
 from relvan.store.manifests import manifest_rows
 from relvan.store.orders import shipment_rows
 from relvan.web.desk import AtSetup, Desk, Form, PostedForm, last_try
@@ -38,7 +39,14 @@ def _index(
     with desk.workplace.database.reading() as session:
         rows = layouts(session)
         names = {one.key: one.name for one in channels(session)}
-    values = {"rows": rows, "channels": names, "kinds": list(PaperKind), **last_try(form, refused)}
+        asked = asked_papers(session)
+    values: dict[str, Any] = {
+        "rows": rows,
+        "channels": names,
+        "kinds": {kind: kind for kind in PaperKind},
+        "asked": asked,
+        **last_try(form, refused),
+    }
     return desk.page("setup/layouts.html", "setup", status=422 if refused else 200, **values)
 
 
@@ -51,6 +59,13 @@ def layout_add(desk: AtSetup, form: Form) -> Response:
     except Refused as refused:
         return _index(desk, form, refused)
     return desk.done(f"/setup/papers/{made}", "It begins as the usual paper. Change it here.")
+
+
+@router.post("/asked", name="layout_ask")
+def layout_ask(desk: AtSetup, form: Form) -> Response:
+    """Says of which papers the layout is asked for each time."""
+    ask_for_layouts(desk.workplace, desk.actor, form.all("asked"))
+    return desk.done("/setup/papers", "Saved.")
 
 
 @router.get("/{layout_id:int}", name="layout_show")

@@ -6,6 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from relvan.core.papers.layouts import PaperKind
 from relvan.core.picking.lists import ListSort, RoundKind
 from relvan.core.refusal import Refused, not_found, refuse
 from relvan.core.shipping.life import PickListState
@@ -26,6 +27,7 @@ from relvan.services.shipping.layouts import list_pdf, slips_of_list
 from relvan.store.dispatch import pick_list_rows
 from relvan.store.people import active_people
 from relvan.web.addresses import address_of
+from relvan.web.asking_layout import ask_layout
 from relvan.web.desk import At, Desk, Form, PostedForm, first_by_field
 from relvan.web.floor_picture import floor_picture
 from relvan.web.printed import printed
@@ -166,15 +168,17 @@ def pick_undo(desk: At, form: Form, pick_list_id: int, pick_id: int) -> Response
 
 
 @router.get("/pick-lists/{pick_list_id:int}/sheet.pdf", name="pick_list_sheet")
-def pick_list_sheet(desk: At, pick_list_id: int) -> Response:
+def pick_list_sheet(desk: At, pick_list_id: int, layout: int | None = None) -> Response:
     """Returns the pick list as a page to print."""
-    return printed(list_pdf(desk.workplace, pick_list_id))
+    asked = ask_layout(desk, PaperKind.PICK_LIST, layout)
+    return asked or printed(list_pdf(desk.workplace, pick_list_id, layout or 0))
 
 
 @router.get("/pick-lists/{pick_list_id:int}/slips.pdf", name="pick_list_slips")
-def pick_list_slips(desk: At, pick_list_id: int) -> Response:
+def pick_list_slips(desk: At, pick_list_id: int, layout: int | None = None) -> Response:
     """Returns the packing slips of a pick list as one PDF, in the order in which it is picked."""
-    return printed(slips_of_list(desk.workplace, pick_list_id))
+    asked = ask_layout(desk, PaperKind.PACKING_SLIP, layout)
+    return asked or printed(slips_of_list(desk.workplace, pick_list_id, layout or 0))
 
 
 @router.post("/pick-lists/{pick_list_id:int}/change", name="pick_list_change")
