@@ -201,6 +201,7 @@ CALLS = {
     "PATCH /cartons/{code}": (Right.SETUP, {"name": "Box"}),
     "POST /layouts": (Right.SETUP, {"kind": "packing slip", "name": "Slip"}),
     "PATCH /layouts/{layout_id}": (Right.SETUP, {"name": "Slip"}),
+    "PUT /asked-papers": (Right.SETUP, {"asked": []}),
     "POST /layouts/{layout_id}/preview": (Right.SETUP, {"order": "O-1"}),
     "POST /pick-lists": (Right.DISPATCH, {"shipments": [1]}),
     "POST /pick-lists/{pick_list_id}/picks": (Right.DISPATCH, {"pick": 1, "quantity": 1}),

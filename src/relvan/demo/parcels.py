@@ -7,7 +7,7 @@ import httpx
 from relvan.core.shipping.carriage import CarriageRule, RuleTake
 from relvan.core.shipping.life import ShipmentState
 from relvan.core.shipping.tracking import Claim, ClaimState
-from relvan.demo.warehouses import make_inserts
+from relvan.demo.warehouses import make_inserts, make_layouts
 from relvan.gateways.carriers.dialects import CARRIERS, dialect_of
 from relvan.services.shipping.carriage import save_carriage_rule
 from relvan.services.shipping.claims import note_claim
@@ -40,6 +40,7 @@ def follow_what_left(workplace: Workplace, owner: Actor, world: httpx.Client) ->
     they say of it."""
     make_carriage_rules(workplace, owner)
     make_inserts(workplace, owner)
+    make_layouts(workplace, owner)
     for key in CARRIERS:
         habits = {"late_percent": 5, "lost_percent": 1, "reweighed_percent": REWEIGHED_PERCENT}
         world.put(f"/world/{key}/habits", json=habits).raise_for_status()

@@ -7,6 +7,7 @@ from relvan.core.setup.bins import written_out
 from relvan.demo.plan import SENDER
 from relvan.services.packing.cartons import save_carton
 from relvan.services.packing.inserts import save_insert
+from relvan.services.shipping.layouts import LayoutWish, add_layout
 from relvan.services.setup.bins import add_bins, close_bin
 from relvan.services.setup.floor import plan_from_bins, set_plan
 from relvan.services.setup.warehouses import FLOOR, add_warehouse
@@ -61,11 +62,29 @@ def make_cartons(workplace: Workplace, owner: Actor) -> None:
         save_carton(workplace, owner, code, facts)
 
 
+GIFT_SLIP = """<div class="top">
+  <div>{{ firm.logo }}</div>
+  <div>{{ barcode.shipment }}</div>
+</div>
+<h1>For {{ customer.name }}</h1>
+<p>Made by hand in {{ firm.town }}, and packed with care. Your order {{ order.number }} holds:</p>
+<table>
+  {% for line in lines %}
+    <tr><td class="right big">{{ line.quantity }}</td><td class="big">{{ line.title }}</td></tr>
+  {% endfor %}
+</table>
+"""
 INSERTS = (
     Insert("Leaflet: the care of glazed pots", 12, skus=("PT-14-CEL", "PT-14-RUS", "PT-24-RUS")),
     Insert("A card of thanks", 8, channels=("none", "ownshop")),
     Insert("Seed tin of the season, as a gift", 40, least_value=6_000),
 )
+
+
+def make_layouts(workplace: Workplace, owner: Actor) -> None:
+    """Makes a packing slip of the seller's own for the own shop."""
+    wish = LayoutWish("Gift slip", "A5", "ownshop", GIFT_SLIP)
+    add_layout(workplace, owner, "packing slip", wish)
 
 
 def make_inserts(workplace: Workplace, owner: Actor) -> None:
