@@ -8,7 +8,7 @@ from pydantic import Field
 
 from relvan.api.described import described, described_text
 from relvan.api.desk import By, OneOf, api_router, gives_file
-from relvan.api.shapes import Shape
+from relvan.api.shapes import Shape, UseBy
 from relvan.core.orders.returns import ReturnTo
 from relvan.core.papers.stickers import Arrow, StickerPaper
 from relvan.core.setup.warehouses import KEY
@@ -35,6 +35,7 @@ class GoodsInScan(Shape):
     key: Code = ""
     back: Code = ""
     to: Annotated[str, described(ReturnTo)] = "stock"
+    use_by: UseBy = ""
 
 
 class GoodsReceipt(Shape):
@@ -45,6 +46,7 @@ class GoodsReceipt(Shape):
     units: int = Field(ge=1, le=10**9)
     bin: Code
     key: str = Field(min_length=8, max_length=100)
+    use_by: UseBy = ""
 
 
 def _bins(bins: list[PutAway]) -> list[dict[str, Any]]:
@@ -71,7 +73,7 @@ def post_goods_scan(by: By, wish: GoodsInScan) -> dict[str, Any]:
 @router.post("/goods-in")
 def post_goods_in(by: By, wish: GoodsReceipt) -> dict[str, Any]:
     """Receives goods against what is expected of them, the soonest first, in one go."""
-    receipt = ReceiveGoods(wish.sku, wish.warehouse, wish.units, wish.bin, wish.key)
+    receipt = ReceiveGoods(wish.sku, wish.warehouse, wish.units, wish.bin, wish.key, wish.use_by)
     return {"still_expected": receive_goods(by.workplace, by.actor, receipt)}
 
 

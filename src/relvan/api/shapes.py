@@ -79,6 +79,10 @@ def minor(amount: Amount, currency: str, field: str) -> int:
     return amount.amount
 
 
+# the day by which goods must be used (ISO 8601), or nothing
+UseBy = Annotated[str, Field(max_length=10), described_text(r"^(\d{4}-\d{2}-\d{2})?$", 10, least=0)]
+
+
 class MovementShape(Shape):
     """One movement of stock."""
 
@@ -89,6 +93,7 @@ class MovementShape(Shape):
     counted: int | None = Field(default=None, ge=-MOST_INT, le=MOST_INT)
     reason: Annotated[str, described(BY_HAND)]
     note: str = ""
+    use_by: UseBy = ""
 
 
 class OrderPolicyShape(Shape):

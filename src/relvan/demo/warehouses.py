@@ -7,10 +7,10 @@ from relvan.core.setup.bins import written_out
 from relvan.demo.plan import SENDER
 from relvan.services.packing.cartons import save_carton
 from relvan.services.packing.inserts import save_insert
-from relvan.services.shipping.layouts import LayoutWish, add_layout
 from relvan.services.setup.bins import add_bins, close_bin
 from relvan.services.setup.floor import plan_from_bins, set_plan
 from relvan.services.setup.warehouses import FLOOR, add_warehouse
+from relvan.services.shipping.layouts import LayoutWish, add_layout
 from relvan.services.shipping.manifests import make_manifest
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.manifests import to_hand_over

@@ -20,7 +20,8 @@ table { border-collapse: collapse; width: 100%; margin-top: 3mm }
 th { text-align: left; border-bottom: 1pt solid #000; padding: 1mm 1.5mm; font-size: 8.5pt }
 td { border-bottom: .4pt solid #999; padding: 1.2mm 1.5mm; vertical-align: top }
 .code { font-family: monospace } .small { font-size: 8pt } .big { font-size: 13pt }
-.right { text-align: right } th.right, td.right { padding-right: 5mm } .center { text-align: center } .box { border: .8pt solid #000; padding: 2mm }
+.right { text-align: right } th.right, td.right { padding-right: 5mm }
+.center { text-align: center } .box { border: .8pt solid #000; padding: 2mm }
 .two, .top { display: flex; justify-content: space-between; gap: 6mm }
 .page { break-after: page } .page:last-child { break-after: auto }
 svg { max-width: 100% } .logo { max-width: 50mm; max-height: 18mm }

@@ -12,6 +12,7 @@ from relvan.core.catalogue.identity import gtin_key, sku_key
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.orders.trays import Tray
 from relvan.core.refusal import not_found
+from relvan.core.stock.use_by import read_gs1
 from relvan.store.among import among
 from relvan.store.built import built_once
 from relvan.store.tables import (
@@ -114,9 +115,12 @@ def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[
 
 
 def ids_by_scan(session: Session, code: str) -> set[int]:
-    """Returns the ids of the products that a scanned code means: by SKU, alias or GTIN."""
+    """Returns the ids of the products that a scanned code means: by SKU, alias or GTIN, also inside a longer
+    GS1 code."""
+    told = read_gs1(code)
+    number = told.gtin if told else code
     by_name = select(SkuName.product_id).where(SkuName.key == sku_key(code))
-    by_gtin = select(Product.id).where(Product.gtin_key == gtin_key(code))
+    by_gtin = select(Product.id).where(Product.gtin_key == gtin_key(number))
     return {*session.scalars(by_name), *session.scalars(by_gtin)}
 
 
@@ -247,12 +251,13 @@ class BinRow:
     bin: str
     on_hand: int
     blocked: int
+    use_by: str | None = None
 
 
 def product_bins(session: Session, product_id: int) -> list[BinRow]:
     """Returns the bins in which a product lies."""
     rows = session.execute(
-        select(Warehouse.name, Bin.code, BinBalance.on_hand, BinBalance.blocked)
+        select(Warehouse.name, Bin.code, BinBalance.on_hand, BinBalance.blocked, BinBalance.use_by)
         .join(Bin, Bin.id == BinBalance.bin_id)
         .join(Warehouse, Warehouse.id == Bin.warehouse_id)
         .where(BinBalance.product_id == product_id)

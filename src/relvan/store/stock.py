@@ -3,9 +3,10 @@
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from datetime import date
 from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, Select, case, func, literal_column, or_, select
+from sqlalchemy import ColumnElement, Select, case, func, literal_column, or_, select, true
 from sqlalchemy.orm import Session
 
 from relvan.core.picking.walk import Place
@@ -291,10 +292,10 @@ def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | Non
 
 
 def places_of(
-    session: Session, warehouse_id: int, product_ids: Collection[int]
+    session: Session, warehouse_id: int, product_ids: Collection[int], today: date | None = None
 ) -> dict[int, list[Place]]:
     """Returns the bins of a warehouse by product, with the units that no open pick will take from
-    them.
+    them. Where the day is given, goods beyond their use-by date are left out.
     """
     taken = (
         select(
@@ -321,18 +322,27 @@ def places_of(
             Bin.walk,
             BinBalance.on_hand - BinBalance.blocked,
             Bin.purpose == "reserve",
+            BinBalance.use_by,
         )
         .join(Bin, Bin.id == BinBalance.bin_id)
         .where(Bin.warehouse_id == warehouse_id, BinBalance.product_id.in_(product_ids))
+        .where(_usable(today))
     )
     since = _came_in(session, warehouse_id, product_ids)
     found: dict[int, list[Place]] = defaultdict(list)
-    for product_id, bin_id, code, walk, there, reserve in rows:
+    for product_id, bin_id, code, walk, there, reserve, use_by in rows:
         left = there - gone.get((bin_id, product_id), 0)
         if left > 0:
             came = since.get((bin_id, product_id), 0.0)
-            found[product_id].append(Place(bin_id, code, walk, left, reserve, came))
+            place = Place(bin_id, code, walk, left, reserve, came, use_by or "")
+            found[product_id].append(place)
     return found
+
+
+def _usable(today: date | None) -> ColumnElement[bool]:
+    if today is None:
+        return true()
+    return or_(BinBalance.use_by.is_(None), BinBalance.use_by >= today.isoformat())
 
 
 def _came_in(

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.picking.walk import (
+    BinRule,
     PickAsk,
     Place,
     PlannedPick,
@@ -145,3 +146,22 @@ def test_between_nothing_and_what_was_asked_is_picked(picked, fine):
     else:
         with pytest.raises(Refused, match="0 to 3"):
             check_picked(picked, 3)
+
+
+def dated(bin_id, there, use_by, **more):
+    return Place(bin_id, f"B{bin_id}", bin_id, there, use_by=use_by, **more)
+
+
+@pytest.mark.parametrize("rule", list(BinRule))
+@pytest.mark.parametrize(
+    ("places", "taken"),
+    [
+        ([dated(1, 9, "2027-05-01"), dated(2, 2, "2027-01-01")], [(2, 2), (1, 1)]),
+        ([dated(1, 9, ""), dated(2, 9, "2027-01-01")], [(2, 3)]),
+        ([dated(1, 9, "2027-05-01"), dated(2, 9, "2027-01-01", reserve=True)], [(2, 3)]),
+        ([dated(1, 1, "2027-01-01"), dated(2, 3, "2027-01-01")], [(2, 3)]),  # one bin has enough
+    ],
+)
+def test_what_expires_first_leaves_first_whatever_the_rule_says(rule, places, taken):
+    picks = plan_walk([PickAsk(10, POT, 3)], {POT: places}, rule)
+    assert sorted((one.bin, one.quantity) for one in picks) == sorted(taken)

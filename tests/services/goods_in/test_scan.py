@@ -9,17 +9,23 @@ from relvan.core.orders.returns import ReturnTo
 from relvan.core.people.roles import Role
 from relvan.core.refusal import NotAllowed, Refused
 from relvan.services.goods_in.scan import Hand, bins_for, goods_in_hand, scan_goods
+from relvan.services.orders.release import release_orders
 from relvan.services.orders.returns import (
     ArrivedGoods,
     cancel_return,
     expect_return,
     receive_return,
 )
-from relvan.services.setup.bins import add_bins, close_bin
+from relvan.services.picking.lists import make_pick_list
+from relvan.services.setup.bins import add_bins, close_bin, merge_bins
 from relvan.services.setup.firm import change_firm
 from relvan.services.stock.coming import ExpectReceipt, expect_receipt
+from relvan.services.stock.move import MoveStock, move_stock
 from relvan.services.workplace import Actor
+from relvan.store.catalogue import find_product, product_bins
 from relvan.store.coming import expected_rows
+from relvan.store.dispatch import pick_rows
+from relvan.store.orders import shipment_rows
 from relvan.store.returns import expected_returns, lines_of_return, return_by_number
 from tests.house import add_pot, assert_sound, stock_of_sku
 from tests.steps.books import FIRM
@@ -172,3 +178,49 @@ def test_written_off_twice_under_one_key_is_written_off_once(floor, owner, back)
     with floor.database.reading() as session:
         (line,) = lines_of_return(session, return_by_number(session, back).id)
     assert line.written_off == 1
+
+
+def lying(place, sku="PT-14"):
+    with place.database.reading() as session:
+        product = find_product(session, sku)
+        return {row.bin: (row.on_hand, row.use_by) for row in product_bins(session, product.id)}
+
+
+def test_a_gs1_code_names_the_goods_and_the_day_by_which_they_must_be_used(floor, owner):
+    code = "010400638133393117270331"
+    scanned = scan(floor, owner, code, "3", "A-01")
+    assert scanned.done
+    assert lying(floor) == {"A-01": (3, "2027-03-31")}
+    held = scan(floor, owner, code).hand
+    with pytest.raises(Refused, match="expire on 2027-04-30"):
+        scan_goods(floor, owner, held, "010400638133393117270430")
+    with pytest.raises(Refused, match="Use by"):
+        scan_goods(floor, owner, replace(held, use_by="soon"), "A-01")
+    scan(floor, owner, "010400638133393117270131", "A-01")
+    assert lying(floor) == {"A-01": (4, "2027-01-31")}, "the earliest day counts"
+
+
+def test_what_expires_first_is_picked_first_and_what_has_expired_never(floor, owner):
+    for code, units, shelf in (("17270331", "5", "A-01"), ("17270115", "2", "B-01")):
+        scan(floor, owner, f"0104006381333931{code}", units, shelf)
+    wish = MoveStock("PT-14", "millrace", "receipt", change=4, bin="B-02", use_by="2026-10-31")
+    move_stock(floor, owner, wish)
+    number = take(floor, owner, ("PT-14", 3))
+    release_orders(floor, owner, [number])
+    with floor.database.reading() as session:
+        ids = [row.id for row in shipment_rows(session, states=["to pick"])]
+    made = make_pick_list(floor, owner, ids)
+    with floor.database.reading() as session:
+        picks = {row.bin: row.quantity for row in pick_rows(session, made)}
+    assert picks == {"B-01": 2, "A-01": 1}
+
+
+def test_an_emptied_bin_forgets_its_day_and_a_merged_one_takes_it_along(floor, owner):
+    scan(floor, owner, "010400638133393117270331", "2", "A-01")
+    merge_bins(floor, owner, "millrace", "A-01", "B-01")
+    assert lying(floor)["B-01"] == (2, "2027-03-31")
+    move_stock(floor, owner, MoveStock("PT-14", "millrace", "write-off", change=-2, bin="B-01"))
+    assert lying(floor)["B-01"] == (0, None)
+    wish = MoveStock("PT-14", "millrace", "receipt", change=1, bin="B-01", use_by="2027-13-01")
+    with pytest.raises(Refused, match="Use by"):
+        move_stock(floor, owner, wish)

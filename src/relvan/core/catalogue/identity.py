@@ -7,6 +7,7 @@ calculations).
 from collections.abc import Collection
 
 from relvan.core.refusal import Refusal
+from relvan.core.stock.use_by import read_gs1
 from relvan.core.texts import is_seen
 
 MOST_SKU_CHARACTERS = 64
@@ -113,6 +114,11 @@ def is_code_of(code: str, sku: str, gtin: str | None, aliases: tuple[str, ...] =
     key = sku_key(code)
     if key == sku_key(sku) or any(key == sku_key(alias) for alias in aliases):
         return True
+    told = read_gs1(code)
+    number = told.gtin if told else code
     return (
-        bool(gtin) and code.isdigit() and len(code) <= 14 and gtin_key(code) == gtin_key(gtin or "")
+        bool(gtin)
+        and number.isdigit()
+        and len(number) <= 14
+        and gtin_key(number) == gtin_key(gtin or "")
     )

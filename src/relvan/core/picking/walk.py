@@ -13,7 +13,8 @@ from relvan.core.refusal import refuse
 class Place:
     """A bin with the units that may be taken from it now; `walk` is its place on the way through
     the warehouse. Goods of a reserve bin are taken only when the others have too few. `since` is when
-    the oldest of its units came, in seconds."""
+    the oldest of its units came, in seconds; `use_by` the day (ISO 8601) by which the first of them must be
+    used, or empty."""
 
     bin: int
     code: str
@@ -21,6 +22,7 @@ class Place:
     there: int
     reserve: bool = False
     since: float = 0.0
+    use_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -62,8 +64,9 @@ def plan_walk(
     """Returns the picks in the order of their bins.
 
     Each line is picked from one bin where a bin has enough, else from several. `rule` says what decides
-    first; then come the other two reasons. `far` is by how much each bin lengthens the walk. What no
-    bin has comes last, without a bin.
+    first; then come the other two reasons. `far` is by how much each bin lengthens the walk. Of goods with
+    a use-by date those that expire first leave first, whatever the rule says. What no bin has comes last,
+    without a bin.
     """
     left = {
         (product, place.bin): place.there
@@ -98,16 +101,18 @@ def _rank(
 def _serve(
     ask: PickAsk, places: list[Place], left: dict[tuple[int, int], int]
 ) -> list[PlannedPick]:
-    first = [place for place in places if not place.reserve] or places
-    enough = [place for place in first if left[ask.product, place.bin] >= ask.quantity]
-    chosen = enough[:1] or places
     picks, open_units = [], ask.quantity
-    for place in chosen:
-        taken = min(open_units, left[ask.product, place.bin])
-        if taken > 0:
-            left[ask.product, place.bin] -= taken
-            open_units -= taken
-            picks.append(PlannedPick(ask.shipment_line, ask.product, place.bin, taken, place.walk))
+    for day in sorted({place.use_by for place in places}, key=lambda day: (not day, day)):
+        same = [place for place in places if place.use_by == day]
+        first = [place for place in same if not place.reserve] or same
+        enough = [place for place in first if left[ask.product, place.bin] >= open_units]
+        for place in enough[:1] or same:
+            taken = min(open_units, left[ask.product, place.bin])
+            if taken > 0:
+                left[ask.product, place.bin] -= taken
+                open_units -= taken
+                pick = PlannedPick(ask.shipment_line, ask.product, place.bin, taken, place.walk)
+                picks.append(pick)
     if open_units:
         picks.append(PlannedPick(ask.shipment_line, ask.product, None, open_units, 10**9))
     return picks

@@ -4,12 +4,14 @@ the hand until their bin is scanned; only then anything is written, once under i
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 
 from relvan.core.orders.returns import ReturnState, ReturnTo
 from relvan.core.people.roles import Right
-from relvan.core.refusal import NotFound, refuse
+from relvan.core.refusal import NotFound, refuse, refuse_if_any
 from relvan.core.stock.movements import MOST_UNITS
 from relvan.core.stock.putting_away import PutAway, put_away, said_of_units
+from relvan.core.stock.use_by import check_use_by, read_gs1
 from relvan.services.orders.returns import ArrivedGoods, receive_return
 from relvan.services.stock.coming import ReceiveGoods, receive_goods
 from relvan.services.workplace import Actor, Workplace
@@ -29,8 +31,8 @@ MOST_DIGITS = 5  # of a number of units; a longer one is a code
 @dataclass(frozen=True)
 class Hand:
     """What somebody at goods in has in the hand: goods by SKU, how many, the key under which they are
-    received once, the number of the return to which they belong (empty for other goods), and where goods
-    of a return go."""
+    received once, the number of the return to which they belong (empty for other goods), where goods of a
+    return go, and the day (ISO 8601) by which they must be used, or empty."""
 
     warehouse: str
     sku: str = ""
@@ -38,6 +40,22 @@ class Hand:
     key: str = ""
     back: str = ""
     to: ReturnTo = ReturnTo.STOCK
+    use_by: str = ""
+
+    def told_by(self, code: str, today: date) -> "Hand":
+        """Returns the hand with the use-by date that a GS1 code names.
+
+        Raises:
+            Refused: if the goods in the hand expire on another day.
+        """
+        told = read_gs1(code, today)
+        if told is None or told.use_by is None:
+            return self
+        day = told.use_by.isoformat()
+        if self.sku and self.use_by not in ("", day):
+            message = f"These expire on {day}, those in the hand on {self.use_by}."
+            raise refuse("other-date", message, "Put away what is in the hand first.", "code")
+        return replace(self, use_by=day)
 
 
 @dataclass(frozen=True)
@@ -72,6 +90,8 @@ def scan_goods(workplace: Workplace, actor: Actor, hand: Hand, code: str) -> Goo
     """
     actor.must(Right.STOCK)
     code = code.strip()
+    hand = hand.told_by(code, workplace.local_now().date())
+    refuse_if_any(check_use_by(hand.use_by))
     with workplace.database.reading() as session:
         warehouse_by_key(session, hand.warehouse)
         if not hand.sku:
@@ -205,7 +225,7 @@ def _receive(workplace: Workplace, actor: Actor, hand: Hand, shelf: str) -> Good
     done = f"{hand.units} of {hand.sku} lie in {shelf}."
     rest = Hand(hand.warehouse, back=hand.back, to=hand.to)
     if not hand.back:
-        wish = ReceiveGoods(hand.sku, hand.warehouse, hand.units, shelf, hand.key)
+        wish = ReceiveGoods(hand.sku, hand.warehouse, hand.units, shelf, hand.key, hand.use_by)
         return GoodsScanned(rest, None, done, tuple(receive_goods(workplace, actor, wish)))
     with workplace.database.reading() as session:
         product = _product(session, hand.sku)

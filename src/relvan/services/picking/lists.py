@@ -158,7 +158,7 @@ def _make_list(
     session.add(pick_list)
     lines = shipment_lines(session, [shipment.id for shipment in shipments])
     session.flush()
-    planned = _planned(session, warehouse_id, lines, wish.sort)
+    planned = _planned(session, workplace, warehouse_id, lines, wish.sort)
     shipment_of = {line.id: line.shipment_id for line in lines}
     totes = totes_of([shipment_of[one.shipment_line] for one in planned])
     session.add_all(
@@ -180,13 +180,17 @@ def _make_list(
 
 
 def _planned(
-    session: Session, warehouse_id: int, lines: Sequence[ShipmentLine], sort: ListSort
+    session: Session,
+    workplace: Workplace,
+    warehouse_id: int,
+    lines: Sequence[ShipmentLine],
+    sort: ListSort,
 ) -> list[PlannedPick]:
     """Returns the picks of lines of shipments in the order of the walk, or as the list is sorted."""
     warehouse = warehouse_by_id(session, warehouse_id)
     plan = read_named_plan(warehouse.plan) if warehouse.plan else None
     products = {line.product_id for line in lines}
-    places = places_of(session, warehouse_id, products)
+    places = places_of(session, warehouse_id, products, workplace.local_now().date())
     far = _how_far(plan, places)
     asks = [PickAsk(line.id, line.product_id, line.quantity) for line in lines if line.quantity]
     picks = plan_walk(asks, places, BinRule(warehouse.bin_rule), far)

@@ -30,7 +30,8 @@ def note_short(
     session.flush()
     balance = balance_row(session, pick.product_id, warehouse_id)
     spare = balance.on_hand - balance.blocked - balance.reserved
-    places = places_of(session, warehouse_id, [pick.product_id]).get(pick.product_id, [])
+    today = workplace.local_now().date()
+    places = places_of(session, warehouse_id, [pick.product_id], today).get(pick.product_id, [])
     found = look_elsewhere(missing, spare, [one for one in places if one.bin != pick.bin_id])
     line.quantity -= found.given_up
     reservation = reservation_at(session, line.order_line_id, warehouse_id)

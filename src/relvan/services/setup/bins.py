@@ -20,7 +20,7 @@ from relvan.store.setup import (
     lies_in,
     reopen_bins,
 )
-from relvan.store.stock import find_bin, warehouse_by_key
+from relvan.store.stock import bin_balance_row, find_bin, warehouse_by_key
 from relvan.store.tables import Bin, Movement
 
 
@@ -102,6 +102,7 @@ def merge_bins(workplace: Workplace, actor: Actor, warehouse: str, code: str, in
             raise refuse("closed", f"Bin {target.code} is closed.", "Open it first.", "into")
         lying = lies_in(session, shelf.id)
         for product_id, on_hand, blocked in lying:
+            use_by = bin_balance_row(session, shelf.id, product_id).use_by
             for there, sign in ((target, 1), (shelf, -1)):
                 movement = Movement(
                     at=workplace.now(),
@@ -113,6 +114,7 @@ def merge_bins(workplace: Workplace, actor: Actor, warehouse: str, code: str, in
                     blocked=sign * blocked,
                     note=f"{shelf.code} is merged into {target.code}",
                     person_id=actor.person_id,
+                    use_by=use_by if sign > 0 else None,
                 )
                 write_movement(session, movement)
         shelf.closed = True

@@ -101,11 +101,13 @@ def receive_expected(
 
 @dataclass(frozen=True)
 class _Arrived:
-    """Units that have come, the bin into which they go, and the key under which they come once."""
+    """Units that have come, the bin into which they go, the key under which they come once, and the day by
+    which they must be used, or empty."""
 
     units: int
     shelf: str
     key: str | None
+    use_by: str = ""
 
 
 def _take(
@@ -123,6 +125,7 @@ def _take(
         bin=arrived.shelf,
         note=note[:200],
         request_key=arrived.key,
+        use_by=arrived.use_by,
     )
     move_in(session, workplace, actor, wish)
     row.received += arrived.units
@@ -134,13 +137,14 @@ def _take(
 @dataclass(frozen=True)
 class ReceiveGoods:
     """Units of a product that have come into a bin of a warehouse, under a key under which they come
-    once."""
+    once; `use_by` is the day (ISO 8601) by which they must be used, or empty."""
 
     sku: str
     warehouse: str
     units: int
     bin: str
     key: str
+    use_by: str = ""
 
 
 def receive_goods(workplace: Workplace, actor: Actor, wish: ReceiveGoods) -> list[int]:
@@ -164,7 +168,9 @@ def receive_goods(workplace: Workplace, actor: Actor, wish: ReceiveGoods) -> lis
                 units = left if at == len(rows) - 1 else min(left, row.quantity - row.received)
                 if units > 0:
                     key = wish.key if left == wish.units else f"{wish.key}:{at}"
-                    _take(session, workplace, actor, row, _Arrived(units, wish.bin, key))
+                    _take(
+                        session, workplace, actor, row, _Arrived(units, wish.bin, key, wish.use_by)
+                    )
                     left -= units
             if not rows:
                 note = "not expected"
@@ -176,6 +182,7 @@ def receive_goods(workplace: Workplace, actor: Actor, wish: ReceiveGoods) -> lis
                     bin=wish.bin,
                     note=note,
                     request_key=wish.key,
+                    use_by=wish.use_by,
                 )
                 move_in(session, workplace, actor, move)
             note_movements(session, workplace, [product.id])

@@ -16,6 +16,7 @@ from relvan.core.stock.movements import (
     movement_change,
     reversed_change,
 )
+from relvan.core.stock.use_by import check_use_by, earliest
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.workplace import Actor, Workplace
@@ -28,7 +29,8 @@ from relvan.store.tables import Bin, BinBalance, Movement, Product, Warehouse
 
 @dataclass(frozen=True)
 class MoveStock:
-    """One movement by hand: either `change` units or the number `counted` in the bin.
+    """One movement by hand: either `change` units or the number `counted` in the bin. `use_by` is the day
+    (ISO 8601) by which units that come must be used; it is empty where there is none.
 
     Without a bin it concerns the one where most of the product is. The same `request_key` moves
     once.
@@ -42,6 +44,7 @@ class MoveStock:
     bin: str = ""
     note: str = ""
     request_key: str | None = None
+    use_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -89,7 +92,7 @@ def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
 def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStock) -> Movement:
     """Writes one movement inside a transaction; `note_movements` brings along what depends on it."""
     reason = _reason(wish.reason)
-    refuse_if_any(check_note(wish.note))
+    refuse_if_any([*check_note(wish.note), *check_use_by(wish.use_by)])
     product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
     _refuse_unstocked(product)
     shelf = place_of(session, product, warehouse, wish.bin)
@@ -108,6 +111,7 @@ def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStoc
         note=wish.note,
         person_id=actor.person_id,
         request_key=wish.request_key,
+        use_by=wish.use_by or None,
     )
     write_movement(session, movement)
     return movement
@@ -163,8 +167,12 @@ def write_movement(session: Session, movement: Movement) -> None:
     balance.on_hand += movement.on_hand
     balance.blocked += movement.blocked
     lies = bin_balance_row(session, movement.bin_id, movement.product_id)
+    if movement.on_hand > 0 or movement.use_by:
+        lies.use_by = earliest(lies.use_by, lies.on_hand, movement.use_by)
     lies.on_hand += movement.on_hand
     lies.blocked += movement.blocked
+    if lies.on_hand <= 0:
+        lies.use_by = None
     session.flush()
 
 

@@ -58,7 +58,7 @@ class Bin(Table):
 
 class Movement(Table):
     """One entry of the ledger: units added to on hand and to blocked. A negative number takes units
-    away.
+    away. `use_by` is the day (ISO 8601) by which units that came must be used, where it is known.
     """
 
     __tablename__ = "movement"
@@ -80,6 +80,7 @@ class Movement(Table):
     on_hand: Mapped[int] = mapped_column(default=0)
     blocked: Mapped[int] = mapped_column(default=0)
     note: Mapped[str] = mapped_column(default="")
+    use_by: Mapped[str | None]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     shipment_id: Mapped[int | None] = mapped_column(ForeignKey("shipment.id"))
     request_key: Mapped[str | None] = mapped_column(unique=True)
@@ -125,7 +126,8 @@ class Balance(Table):
 
 
 class BinBalance(Table):
-    """The sums of the ledger by bin."""
+    """The sums of the ledger by bin. `use_by` is the earliest day (ISO 8601) by which units of it must be
+    used, as far as one is known."""
 
     __tablename__ = "bin_balance"
     __table_args__ = strict(
@@ -137,6 +139,7 @@ class BinBalance(Table):
     product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), primary_key=True)
     on_hand: Mapped[int] = mapped_column(default=0)
     blocked: Mapped[int] = mapped_column(default=0)
+    use_by: Mapped[str | None]
 
 
 class ExpectedReceipt(Table):

@@ -65,7 +65,7 @@ def _hand(form: PostedForm) -> Hand:
     units = FormReader(form).whole("units", "Units") or 0
     names = ("warehouse", "sku", "key", "back")
     warehouse, sku, key, back = (form.get(name, "") for name in names)
-    return Hand(warehouse, sku, units, key, back, ReturnTo(to))
+    return Hand(warehouse, sku, units, key, back, ReturnTo(to), form.get("use_by", ""))
 
 
 @router.post("/dispatch/goods-in/end", name="goods_in_end")

@@ -164,6 +164,7 @@ def _stock_page(
             "on_channels": shown_on(session, desk.workplace, product.id),
             "stock": rows,
             "bins": product_bins(session, product.id),
+            "today": desk.workplace.local_now().date().isoformat(),
             "movements": ledger_page(session, LedgerFilter(product_id=product.id), limit=60),
             "warehouses": [(warehouse.key, warehouse.name) for warehouse in warehouses(session)],
             "reasons": BY_HAND,
@@ -221,6 +222,7 @@ def stock_move(desk: At, form: Form, sku: str) -> Response:
         bin=read.text("bin"),
         note=read.text("note"),
         request_key=read.text("key")[:60] or None,
+        use_by=read.text("use_by"),
     )
     try:
         read.raise_if_refused()

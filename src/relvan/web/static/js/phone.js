@@ -8,7 +8,11 @@ const MOST_SENT = 100;
 const LOW_HZ = 180;
 
 const plain = (code) => code.trim().toUpperCase();
-const padded = (code) => (/^\d{8,14}$/.test(code) ? code.padStart(14, "0") : code);
+// the number of goods, also inside a longer GS1 code, whose first part it is
+const padded = (code) => {
+  const number = /^(?:\]C1|\]E0|\]D2|\]Q3)?(?:01|\(01\))(\d{14})/.exec(code)?.[1] ?? code;
+  return /^\d{8,14}$/.test(number) ? number.padStart(14, "0") : number;
+};
 const same = (a, b) => plain(a) === plain(b) || padded(plain(a)) === padded(plain(b));
 
 function low() {
