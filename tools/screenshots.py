@@ -68,8 +68,11 @@ def take_all(page: Page) -> None:
 
 def bench(page: Page) -> None:
     """The pack bench with a shipment on it."""
-    number = link(page, "/dispatch?stage=to+pack", "td.sku a").rpartition("/")[2]
-    page.goto(f"{BASE}/dispatch/bench?shipment={number}")
+    page.goto(f"{BASE}/dispatch?stage=to+pack")
+    numbers = [
+        one.get_attribute("href").rpartition("/")[2] for one in page.locator("td.sku a").all()
+    ]
+    page.goto(f"{BASE}/dispatch/bench?shipment={max(numbers, key=int)}")
     page.wait_for_timeout(600)
     page.screenshot(path=OUT / "bench.png")
 

@@ -20,7 +20,13 @@ from relvan.demo.goods import LIST, SEED, Good, goods
 from relvan.demo.in_step import keep_in_step, move_prices
 from relvan.demo.loomstead import list_on_loomstead
 from relvan.demo.mails import write_to_customers
-from relvan.demo.order_desk import keep_books, lay_out_desk, leave_every_state, sell_on_account
+from relvan.demo.order_desk import (
+    keep_books,
+    lay_out_desk,
+    leave_every_state,
+    order_for_a_gift,
+    sell_on_account,
+)
 from relvan.demo.outside import use_mailroom, use_scale
 from relvan.demo.parcels import follow_what_left
 from relvan.demo.plan import (
@@ -408,6 +414,9 @@ class Seeder:
         self._pack_and_label_first()
         self._pick_all(make_pick_list(self.workplace, self.owner, waiting[7:11]), most=1)
         cancel_orders(self.workplace, self.owner, numbers[20:21])
+        release_orders(self.workplace, self.owner, [order_for_a_gift(self.workplace, self.owner)])
+        filled = self._shipments("to pick")[-1:]
+        self._pick_all(make_pick_list(self.workplace, self.owner, filled))
 
     def _pack_and_label_first(self) -> None:
         self._label(self._shipments("to ship")[0], SERVICES[0])
