@@ -69,10 +69,9 @@ def take_all(page: Page) -> None:
 def bench(page: Page) -> None:
     """The pack bench with a shipment on it."""
     page.goto(f"{BASE}/dispatch?stage=to+pack")
-    numbers = [
-        one.get_attribute("href").rpartition("/")[2] for one in page.locator("td.sku a").all()
-    ]
-    page.goto(f"{BASE}/dispatch/bench?shipment={max(numbers, key=int)}")
+    links = page.locator("td a[href*='/dispatch/shipments/']").all()
+    numbers = [int(one.get_attribute("href").rpartition("/")[2]) for one in links]
+    page.goto(f"{BASE}/dispatch/bench?shipment={max(numbers)}")
     page.wait_for_timeout(600)
     page.screenshot(path=OUT / "bench.png")
 
