@@ -84,3 +84,40 @@ def test_a_round_goes_on_without_a_network_and_is_sent_later_once(demo, page, co
         " all.onsuccess = () => done(all.result); }; })"
     )
     assert waiting == 0
+
+
+def test_goods_of_one_stop_are_taken_in_one_hand_and_what_is_short_is_sent_from_elsewhere(
+    demo, page
+):
+    to = {"name": "Ada", "street": "1 Row", "town": "Port Ellery", "postcode": "D04 K7K2"}
+    shipments = []
+    for units in (1, 2):
+        wish = {
+            "ship_to": {**to, "country": "IE"},
+            "lines": [{"sku": "PT-09-INK", "quantity": units}],
+            "paid": True,
+        }
+        number = demo.api.post("/orders", json=wish).json()["number"]
+        demo.api.post("/orders/release", json={"numbers": [number]})
+        shipments += [one["id"] for one in demo.api.get(f"/orders/{number}").json()["shipments"]]
+    made = demo.api.post("/pick-lists", json={"shipments": shipments, "kind": "many"}).json()
+    page.goto(f"{demo.url}/sign-in")
+    page.get_by_text("Imogen Hartwell").click()
+    page.wait_for_url(f"{demo.url}/")
+    page.goto(f"{demo.url}/dispatch/phone/{made['id']}")
+    expect(page.locator("[data-take]")).to_have_text("3")
+    expect(page.locator("[data-title]")).to_contain_text("for 2 shipments")
+    scan(page, made["picks"][0]["bin"])
+    page.click("summary")
+    page.fill("[data-short]", "1")
+    page.click("[data-take-short]")
+    expect(page.locator("[data-count]")).to_contain_text("2 of 2")
+    offered = page.locator("[data-elsewhere] button", has_text="Coldharbour Yard")
+    expect(offered).to_have_count(1)
+    assert violations(page) == []
+    offered.click()
+    expect(offered).to_have_count(0)
+    page.wait_for_function("indexedDB.databases().then((all) => all.length > 0)")
+    page.reload()
+    expect(offered).to_have_count(0)
+    assert picked(demo, made) == [1, 0]
