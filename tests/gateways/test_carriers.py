@@ -95,8 +95,9 @@ def test_a_label_is_bought_once_under_its_key(carrier, world):
     assert again == carrier.find_label("k/1") == first
     assert carrier.label_file(first.tracking_number).startswith(b"%PDF")
     assert len(world.labels()) == 1
-    with pytest.raises(OutsideRefusal):
+    with pytest.raises(OutsideRefusal) as refused:
         carrier.buy_label(wish("k2", not_there))
+    assert "does not take that parcel there" in refused.value.words
 
 
 def test_a_label_is_voided_until_it_stands_on_a_manifest(carrier):
@@ -108,9 +109,10 @@ def test_a_label_is_voided_until_it_stands_on_a_manifest(carrier):
         carrier.close_manifest("m1", [first, second])
     number = carrier.close_manifest("m2", [second])
     assert carrier.close_manifest("m2", [second]) == number
-    for wrong in (second, "unknown"):
-        with pytest.raises(OutsideRefusal):
+    for wrong, words in ((second, "it stands on"), ("unknown", "No such")):
+        with pytest.raises(OutsideRefusal) as refused:
             carrier.void_label(wrong)
+        assert words in refused.value.words
 
 
 def test_a_carrier_says_what_has_happened_to_parcels_and_what_they_cost(carrier, world):

@@ -45,6 +45,14 @@ class OutsideRefusal(Exception):
         super().__init__(message)
         self.status, self.body = status, body
 
+    @property
+    def words(self) -> str:
+        """What the other side says of it: the text that it calls error, fault or detail, else how it is
+        told here."""
+        said = self.body if isinstance(self.body, dict) else {}
+        told = (said.get(name) for name in ("error", "fault", "detail"))
+        return next((one for one in told if isinstance(one, str) and one), str(self))
+
 
 def check_address(address: str, *, private_allowed: bool, field: str = "address") -> None:
     """Refuses an address that is not a plain http(s) one, or that leads into a private network

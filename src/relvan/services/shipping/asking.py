@@ -223,7 +223,9 @@ def patiently(workplace: Workplace, call: Callable[[], Answer]) -> Answer:
             wait_a_little(workplace, attempt, failure)
         except OutsideRefusal as refusal:
             raise refuse(
-                "carrier-refused", f"{refusal}.", "Check the address and the weight."
+                "carrier-refused",
+                f"The carrier says: {refusal.words}.",
+                "Check the address and the weight.",
             ) from refusal
     raise refuse("unreachable", f"{last}.", "Try again in a moment; nothing is lost.")
 

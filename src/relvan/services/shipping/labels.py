@@ -6,7 +6,7 @@ from functools import partial
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
-from relvan.core.shipping.accounts import AccountUse, LabelFormat, reference_of
+from relvan.core.shipping.accounts import AccountUse, reference_of
 from relvan.core.shipping.carriage import Extras
 from relvan.core.shipping.customs import CustomsLine, check_customs, needs_customs
 from relvan.core.shipping.life import ShipmentState
@@ -197,7 +197,7 @@ def _wishes(
             parcel.service,
             _reachable(ask.parcels[parcel.id], mail),
             reference,
-            LabelFormat(use.label_format),
+            use.label_format,
             use.label_size,
             customs.get(parcel.id, ()),
             workplace.firm.eori if customs else "",
@@ -235,10 +235,9 @@ def _buy(workplace: Workplace, gateway: CarrierGateway, purchase: _Purchase) -> 
             unsure, last = True, str(failure)
             wait_a_little(workplace, attempt, failure)
         except OutsideRefusal as refusal:
-            said = refusal.body.get("error", "") if isinstance(refusal.body, dict) else ""
             raise refuse(
                 "carrier-refused",
-                f"The carrier says: {said or refusal}.",
+                f"The carrier says: {refusal.words}.",
                 "Choose another service.",
                 "service",
             ) from refusal

@@ -70,7 +70,8 @@ def make_manifest(workplace: Workplace, actor: Actor, carrier: str, warehouse: s
             "unreachable", f"{failure}.", "Make it again in a moment; it is the same one."
         ) from failure
     except OutsideRefusal as refusal:
-        raise refuse("carrier-refused", f"{refusal}.", "Look at the parcels.") from refusal
+        message = f"The carrier says: {refusal.words}."
+        raise refuse("carrier-refused", message, "Look at the parcels.") from refusal
     with workplace.database.writing() as session:
         row = manifest_by_id(session, manifest_id)
         if not row.carrier_number:

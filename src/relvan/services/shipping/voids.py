@@ -41,7 +41,8 @@ def void_label(workplace: Workplace, actor: Actor, parcel_id: int) -> str:
     except OutsideTrouble as failure:
         raise refuse("unreachable", f"{failure}.", "Void it again in a moment.") from failure
     except OutsideRefusal as refusal:
-        raise refuse("carrier-refused", f"{refusal}.", "The label stays.") from refusal
+        message = f"The carrier says: {refusal.words}."
+        raise refuse("carrier-refused", message, "The label stays.") from refusal
     with workplace.database.writing() as session:
         parcel = parcel_by_id(session, parcel_id)
         if parcel.tracking_number != number:
