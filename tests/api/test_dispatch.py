@@ -230,6 +230,7 @@ def test_a_draft_is_changed_confirmed_and_followed_over_http(api, floor):
     made = api.post(f"{V1}/pick-lists", json=wish).json()
     assert (made["state"], made["kind"], made["sort"]) == ("draft", "totes", "order")
     assert [pick["tote"] for pick in made["picks"]] == [1, 2]
+    assert [pick["stop"] for pick in made["picks"]] == [1, 2], "each tote is a stop of its own"
     path = f"{V1}/pick-lists/{made['id']}"
     three = next(pick["id"] for pick in made["picks"] if pick["quantity"] == 3)
     body = {"name": "Noon", "units": {str(three): 2}}

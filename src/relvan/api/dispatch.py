@@ -19,7 +19,7 @@ from relvan.api.shapes import (
     verdicts_of,
 )
 from relvan.core.packing.parcels import Packed
-from relvan.core.picking.lists import ListSort, RoundKind
+from relvan.core.picking.lists import ListSort, RoundKind, numbered_stops
 from relvan.core.refusal import not_found
 from relvan.core.setup.warehouses import KEY
 from relvan.core.shipping.carriage import Extras
@@ -71,6 +71,7 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
         picks = pick_rows(session, pick_list_id)
     if not found:
         raise not_found("pick list", pick_list_id)
+    stops = numbered_stops([pick.taken_as for pick in picks])
     return {
         "id": found[0].id,
         "number": found[0].number,
@@ -89,8 +90,9 @@ def _pick_list(by: Caller, pick_list_id: int) -> dict[str, Any]:
                 "picked": pick.picked,
                 "shipment": pick.shipment_id,
                 "tote": pick.tote,
+                "stop": stop,
             }
-            for pick in picks
+            for pick, stop in zip(picks, stops, strict=True)
         ],
     }
 

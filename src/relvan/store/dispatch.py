@@ -77,6 +77,11 @@ class PickRow:
     tote: int | None
     picture: str | None
 
+    @property
+    def taken_as(self) -> tuple[str | None, str, int | None]:
+        """What is equal of picks that are taken in one hand: bin, SKU and tote."""
+        return self.bin, self.sku, self.tote
+
 
 def pick_rows(session: Session, pick_list_id: int) -> list[PickRow]:
     """Returns the picks of a pick list in the order of its route."""

@@ -118,7 +118,7 @@ def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:
 def joined_picks(rows: Sequence[PickRow]) -> tuple[PickRow, ...]:
     """Returns picks with those of one stop as one: the units are summed, and each shipment is named with
     its own where there are several."""
-    stops = numbered_stops([(row.bin, row.sku, row.tote) for row in rows])
+    stops = numbered_stops([row.taken_as for row in rows])
     joined = []
     for _, found in groupby(zip(stops, rows, strict=True), key=itemgetter(0)):
         same = [row for _, row in found]

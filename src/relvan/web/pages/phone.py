@@ -46,7 +46,7 @@ def _told(desk: Desk, pick_list_id: int) -> dict[str, Any]:
         elsewhere = found_elsewhere(session, pick_list_id)
     if not found or found[0].state == PickListState.DRAFT:
         raise not_found("open pick list", pick_list_id)
-    stops = numbered_stops([(row.bin, row.sku, row.tote) for row in rows])
+    stops = numbered_stops([row.taken_as for row in rows])
     return {
         "id": pick_list_id,
         "number": found[0].number,
