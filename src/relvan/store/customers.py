@@ -59,19 +59,18 @@ def customers_by_number(session: Session, numbers: Collection[str]) -> dict[str,
 
 
 def add_missing_addresses(session: Session, wanted: Collection[CustomerAddress]) -> None:
-    """Adds addresses of customers that are not kept yet."""
-    if not wanted:
-        return
+    """Adds addresses of customers that are not kept yet; of those that lead to the same place as one that is
+    kept, only a telephone number is taken over."""
     ids = {one.customer_id for one in wanted}
-    rows = session.execute(
-        select(CustomerAddress.customer_id, CustomerAddress.address).where(
-            among(CustomerAddress.customer_id, ids)
-        )
-    )
-    there = {(customer_id, Address.read(address).mark) for customer_id, address in rows}
-    session.add_all(
-        one for one in wanted if (one.customer_id, Address.read(one.address).mark) not in there
-    )
+    rows = session.scalars(select(CustomerAddress).where(among(CustomerAddress.customer_id, ids)))
+    there = {(row.customer_id, Address.read(row.address).mark): row for row in rows}
+    for one in wanted:
+        told = Address.read(one.address)
+        kept = there.get((one.customer_id, told.mark))
+        if kept is None:
+            session.add(one)
+        elif told.phone:
+            kept.address = told.as_dict()
 
 
 def customer_by_id(session: Session, customer_id: int) -> Customer:

@@ -322,6 +322,12 @@ def test_the_telephone_number_of_an_order_is_kept_in_one_form_and_known_of_a_new
         order = order_by_number(session, number)
         assert order.ship_to["phone"] == "+31207941234"
         assert customer_by_mail(session, to.mail).phone == "+31207941234"
+        customer = customer_by_mail(session, to.mail)
+        assert len(addresses_of(session, customer.id)) == 1
+    add_customer_address(desk, owner, customer.number, replace(to, phone="020 794 5555"))
+    with desk.database.reading() as session:
+        (address,) = addresses_of(session, customer.id)
+        assert address.address["phone"] == "+31207945555", "the place is the same"
     change_address(desk, owner, number, replace(to, phone="020 794 9999"))
     with desk.database.reading() as session:
         assert order_by_number(session, number).ship_to["phone"] == "+31207949999"

@@ -21,7 +21,7 @@ from relvan.services.orders.readdress import ADDRESS_CHANGED, keep_told_address
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.customers import (
-    addresses_of,
+    add_missing_addresses,
     customer_by_mail,
     customer_by_number,
     delete_details,
@@ -135,9 +135,8 @@ def customer_for(
         session.flush()
         subject = audit.Subject("customer", row.id)
         audit.record(session, actor, workplace.now(), subject, "created", {})
-    told = draft.ship_to.as_dict()
-    if told not in [one.address for one in addresses_of(session, row.id)]:
-        session.add(CustomerAddress(customer_id=row.id, address=told))
+    address = CustomerAddress(customer_id=row.id, address=draft.ship_to.as_dict())
+    add_missing_addresses(session, [address])
     return row
 
 
@@ -148,8 +147,8 @@ def add_customer_address(workplace: Workplace, actor: Actor, number: str, addres
     address = with_written_phone(address)
     with workplace.database.writing() as session:
         row = customer_by_number(session, number)
-        if address.as_dict() not in [one.address for one in addresses_of(session, row.id)]:
-            session.add(CustomerAddress(customer_id=row.id, address=address.as_dict()))
+        told = CustomerAddress(customer_id=row.id, address=address.as_dict())
+        add_missing_addresses(session, [told])
 
 
 def set_own_price(
