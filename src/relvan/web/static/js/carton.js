@@ -1,5 +1,7 @@
 // The goods of a carton are arranged on its picture from above, by dragging or by keys. What is done is sent with
 // the form, and the server answers with the picture as it is then.
+import { pointIn } from "./drawing.js";
+
 const PUSHES = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "back", ArrowDown: "front" };
 
 export function carton(page) {
@@ -34,14 +36,14 @@ function take(event) {
   event.preventDefault();
   unit.focus();
   const svg = unit.ownerSVGElement;
-  const start = at(svg, event);
+  const start = pointIn(svg, event);
   const move = (moved) => {
-    const now = at(svg, moved);
+    const now = pointIn(svg, moved);
     unit.setAttribute("transform", `translate(${now.x - start.x} ${now.y - start.y})`);
   };
   const drop = (dropped) => {
     removeEventListener("pointermove", move);
-    const now = at(svg, dropped);
+    const now = pointIn(svg, dropped);
     unit.removeAttribute("transform");
     if (Math.hypot(now.x - start.x, now.y - start.y) < 3) return;
     const millimetres = Number(svg.dataset.mm);
@@ -63,9 +65,4 @@ function layer(event) {
     unit.classList.toggle("gone", shown !== null && own > shown);
     unit.classList.toggle("faint", shown !== null && own < shown);
   }
-}
-
-// Where the pointer is, in the units of the picture.
-function at(svg, event) {
-  return new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
 }

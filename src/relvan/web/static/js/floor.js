@@ -1,5 +1,7 @@
 // The plan of a warehouse is edited on its picture: aisles, cross aisles, start and drop are dragged or moved
 // by keys. What is done changes the form beside it, and the picture is drawn anew from the form.
+import { pointIn } from "./drawing.js";
+
 export function floor(page) {
   const form = page.querySelector("#plan-form");
   const place = page.querySelector("#floor");
@@ -122,12 +124,12 @@ class Plan {
     const svg = grip.ownerSVGElement;
     event.preventDefault();
     grip.focus();
-    const start = at(svg, event);
+    const start = pointIn(svg, event);
     const shift = (now) => grip.setAttribute("transform", `translate(${now.x - start.x} ${now.y - start.y})`);
-    const move = (moved) => shift(at(svg, moved));
+    const move = (moved) => shift(pointIn(svg, moved));
     const drop = (dropped) => {
       removeEventListener("pointermove", move);
-      const now = at(svg, dropped);
+      const now = pointIn(svg, dropped);
       grip.removeAttribute("transform");
       if (Math.hypot(now.x - start.x, now.y - start.y) > 4) this.dropped(grip, svg, now);
     };
@@ -149,9 +151,4 @@ class Plan {
       this.moveEnd(end, near.name, now.y < Number(svg.dataset.front) / 2 ? "back" : "front");
     }
   }
-}
-
-// Where the pointer is, in the units of the picture.
-function at(svg, event) {
-  return new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
 }

@@ -1,11 +1,11 @@
 // Picking on a phone with a scanner: bin, goods, tote. It goes on without a network; what was scanned is kept
 // and sent later, each once and in order.
 import { forget, keep, waiting } from "./phone_queue.js";
+import { soundRefused } from "./sound.js";
 
 const AGAIN_MS = 3000;
 const PATIENCE_MS = 20000; // a connection that hangs is given up, and what it carried is sent again
 const MOST_SENT = 100;
-const LOW_HZ = 180;
 
 const plain = (code) => code.trim().toUpperCase();
 // the number of goods, also inside a longer GS1 code, whose first part it is
@@ -14,17 +14,6 @@ const padded = (code) => {
   return /^\d{8,14}$/.test(number) ? number.padStart(14, "0") : number;
 };
 const same = (a, b) => plain(a) === plain(b) || padded(plain(a)) === padded(plain(b));
-
-function low() {
-  const context = new AudioContext();
-  const tone = context.createOscillator();
-  tone.type = "square";
-  tone.frequency.value = LOW_HZ;
-  tone.connect(context.destination);
-  tone.start();
-  tone.stop(context.currentTime + 0.35);
-  navigator.vibrate?.([200, 80, 200]);
-}
 
 class Round {
   constructor(root, told) {
@@ -146,7 +135,7 @@ class Round {
     const sign = this.part("refused");
     sign.textContent = words;
     sign.hidden = false;
-    low();
+    soundRefused();
     this.part("code").value = "";
     this.part("code").focus();
   }
