@@ -38,3 +38,9 @@ def test_states_verdicts_and_steps_are_shown_in_words(web):
     assert kinds == [step.kind for step in STEPS if step.kind]
     assert page.xpath("//*[@aria-label='A job that is running']//*[@width='4']")
     assert len(page.xpath("//svg[@class='waterfall']/rect")) == 7
+
+
+def test_every_heading_of_a_table_says_something():
+    empty = re.compile(r"<th[^>]*>\s*</th>")
+    found = [path.name for path in HERE.rglob("*.html") if empty.search(path.read_text())]
+    assert found == []
