@@ -49,6 +49,7 @@ def test_a_paper_that_asks_each_time_is_printed_in_the_layout_that_is_chosen(rel
         assert chosen.headers["Content-Type"] == "application/pdf"
     many = html.fromstring(post(web, "/dispatch/do/slips", pick=["1"]).text)
     assert many.cssselect("form.panel [name=pick]")[0].get("value") == "1"
+    assert "nothing to print" in post(web, "/dispatch/do/slips").text
     printed = post(web, "/dispatch/do/slips", pick=["1"], layout=choices[0])
     assert printed.headers["Content-Type"] == "application/pdf"
     labels = web.get("/dispatch/shipments/1/carton-labels.pdf")

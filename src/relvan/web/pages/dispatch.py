@@ -293,7 +293,7 @@ def slips_show(desk: At, form: Form) -> Response:
     picks = [int(one) for one in form.ids("pick")]
     chosen = form.id_of("layout") if "layout" in form else None
     fields = [("pick", str(one)) for one in picks]
-    asked = ask_layout(desk, PaperKind.PACKING_SLIP, chosen, fields)
+    asked = ask_layout(desk, PaperKind.PACKING_SLIP, chosen, fields) if picks else None
     return asked or printed(slips_pdf(desk.workplace, picks, chosen or 0))
 
 
