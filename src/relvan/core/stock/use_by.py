@@ -5,9 +5,8 @@ Source of the element strings: GS1 General Specifications, section 3 (applicatio
 """
 
 import re
-from calendar import monthrange
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 
 from relvan.core.refusal import Refusal
 
@@ -84,8 +83,10 @@ def _day(told: str, today: date) -> date | None:
     ahead = short - today.year % 100
     century = today.year // 100 * 100 + (-100 if ahead >= 51 else 100 if ahead <= -50 else 0)
     try:
-        last = monthrange(century + short, month)[1]
-        return date(century + short, month, day or last)  # no day means the end of the month
+        if day:
+            return date(century + short, month, day)
+        in_next = date(century + short, month, 1) + timedelta(days=31)
+        return in_next.replace(day=1) - timedelta(days=1)  # no day means the end of the month
     except ValueError:
         return None
 
