@@ -159,3 +159,11 @@ def test_one_of_several_addresses_of_a_customer_is_chosen(desk, owner, web):
     assert fields_of(filled)["street"] == "3 Tanners Yard"
     assert web.get("/orders/new/addresses", params={"customer": "nobody"}).text.strip() == ""
     assert web.get(buttons[0].get("hx-get").replace("address=", "address=9")).status_code == 404
+
+
+def test_a_new_order_of_a_customer_begins_with_the_address_that_is_known(desk, web):
+    post(web, "/orders/new", **TO, **fields_of(say(web, "PT-14")))
+    page = html.fromstring(web.get("/orders/new", params={"customer": "K-1001"}).text)
+    assert page.cssselect("#f-street")[0].get("value") == TO["street"]
+    offered = page.cssselect("#known-addresses button, button[hx-get*='customer=']")
+    assert ["customer=K-1001&" in one.get("hx-get") for one in offered] == [True]

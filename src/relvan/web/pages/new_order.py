@@ -66,6 +66,7 @@ def _values(desk: Desk, draft: OrderDraft, choices: Any, unread: Any = ()) -> di
         "countries": countries(desk),
         "currencies": list(dict.fromkeys(currencies)),
         "addresses": addresses,
+        "customer": customer.number if customer else "",
         "people": people,
         "warehouses": places,
         "trays": [
