@@ -238,3 +238,15 @@ def test_what_cannot_be_arranged_is_said_and_changes_nothing(released, owner, we
     told = arrange(web, page, **deed)
     assert words in told.text_content()
     assert corners(told) == corners(page)
+
+
+def test_the_gs1_code_of_a_case_is_found_by_search_and_scanned_at_the_bench(released, owner, web):
+    (verdict,) = change_facts(released, owner, [("PT-14", {"gtin": "4006381333931"})])
+    assert verdict.ok
+    for code in ("010400638133393117270331", "]C10104006381333931", "(01)04006381333931"):
+        assert "PT-14" in web.get("/find", params={"q": code}).text
+    assert "PT-14" not in web.get("/find", params={"q": "0104006381333948"}).text
+    number, _ = picked(released, owner)
+    on = html.fromstring(scan(web, number).text).cssselect("[name=shipment]")[0].get("value")
+    scanned = scan(web, "010400638133393117270331", shipment=on)
+    assert scanned.status_code == 200

@@ -13,6 +13,7 @@ from relvan.core.jobs.life import JobState
 from relvan.core.listings.state import listing_state
 from relvan.core.people.roles import RIGHTS, Right
 from relvan.core.refusal import Refused, not_found
+from relvan.core.stock.use_by import read_gs1
 from relvan.core.why import Why
 from relvan.services.bulk.effects import price_effects_of_rows
 from relvan.services.jobs.life import MOVE_IN
@@ -21,7 +22,7 @@ from relvan.services.listings.offers import worked_out_listing
 from relvan.services.listings.refresh import listing_facts
 from relvan.services.listings.view import view_listing
 from relvan.services.people.desk import choose_columns, drop_view, keep_view
-from relvan.store.catalogue import product_by_id
+from relvan.store.catalogue import ids_by_scan, product_by_id, skus_of
 from relvan.store.channels import channel_by_id
 from relvan.store.found import FoundPaper, papers_called
 from relvan.store.job_rows import count_verdicts, job_verdicts
@@ -96,6 +97,8 @@ def find(desk: At, q: str = "") -> HTMLResponse:
     papers: list[FoundPaper] = []
     if words:
         with desk.workplace.database.reading() as session:
+            if read_gs1(words):
+                words = next(iter(skus_of(session, ids_by_scan(session, words)).values()), words)
             if any(sign.isdigit() or sign == "-" for sign in words) and " " not in words:
                 products = rows_by_sku_start(session, words, 6)
             products = products or product_page(session, ProductFilter(words=words), limit=6)
