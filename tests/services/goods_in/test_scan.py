@@ -20,7 +20,7 @@ from relvan.services.picking.lists import make_pick_list
 from relvan.services.setup.bins import add_bins, close_bin, merge_bins
 from relvan.services.setup.firm import change_firm
 from relvan.services.stock.coming import ExpectReceipt, expect_receipt
-from relvan.services.stock.move import MoveStock, move_stock
+from relvan.services.stock.move import MoveStock, move_stock, undo_movement
 from relvan.services.workplace import Actor
 from relvan.store.catalogue import find_product, product_bins
 from relvan.store.coming import expected_rows
@@ -219,8 +219,11 @@ def test_an_emptied_bin_forgets_its_day_and_a_merged_one_takes_it_along(floor, o
     scan(floor, owner, "010400638133393117270331", "2", "A-01")
     merge_bins(floor, owner, "millrace", "A-01", "B-01")
     assert lying(floor)["B-01"] == (2, "2027-03-31")
-    move_stock(floor, owner, MoveStock("PT-14", "millrace", "write-off", change=-2, bin="B-01"))
+    gone = MoveStock("PT-14", "millrace", "write-off", change=-2, bin="B-01")
+    movement = move_stock(floor, owner, gone).movement
     assert lying(floor)["B-01"] == (0, None)
+    undo_movement(floor, owner, movement)
+    assert lying(floor)["B-01"] == (2, "2027-03-31"), "what is undone brings its day back"
     wish = MoveStock("PT-14", "millrace", "receipt", change=1, bin="B-01", use_by="2027-13-01")
     with pytest.raises(Refused, match="Use by"):
         move_stock(floor, owner, wish)

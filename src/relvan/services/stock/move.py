@@ -155,19 +155,23 @@ def undo_in(session: Session, workplace: Workplace, actor: Actor, first: Movemen
         note=f"takes back a {first.reason}",
         person_id=actor.person_id,
         request_key=f"undo:{first.id}",
+        use_by=first.use_by if change.on_hand > 0 else None,
     )
     write_movement(session, movement)
     note_movements(session, workplace, [first.product_id])
 
 
 def write_movement(session: Session, movement: Movement) -> None:
-    """Adds a movement and brings both balances along, in the same transaction."""
+    """Adds a movement and brings both balances along, in the same transaction. Units that go keep the date
+    of their bin on the movement, so that they bring it back when that is undone."""
     session.add(movement)
     balance = balance_row(session, movement.product_id, movement.warehouse_id)
     balance.on_hand += movement.on_hand
     balance.blocked += movement.blocked
     lies = bin_balance_row(session, movement.bin_id, movement.product_id)
-    if movement.on_hand > 0 or movement.use_by:
+    if movement.on_hand < 0:
+        movement.use_by = movement.use_by or lies.use_by
+    elif movement.on_hand > 0 or movement.use_by:
         lies.use_by = earliest(lies.use_by, lies.on_hand, movement.use_by)
     lies.on_hand += movement.on_hand
     lies.blocked += movement.blocked

@@ -58,7 +58,7 @@ class Bin(Table):
 
 class Movement(Table):
     """One entry of the ledger: units added to on hand and to blocked. A negative number takes units
-    away. `use_by` is the day (ISO 8601) by which units that came must be used, where it is known.
+    away. `use_by` is the day (ISO 8601) by which the units must be used, where it is known.
     """
 
     __tablename__ = "movement"
