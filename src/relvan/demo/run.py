@@ -67,9 +67,8 @@ def run_demo(
             refuse_what_holds_more(settings)
         wait_for(f"{world}/world", running)
         if not known:
-            _start_application(
-                running, port, data
-            )  # it loads meanwhile, and waits until all is ready
+            # it loads meanwhile, and waits until all is ready
+            _start_application(running, port, data)
             _prepare(settings, world, scale, say)
             (data / READY).write_text(f"{base} {world}\n")
         elif (data / READY).read_text().split() != [base, world]:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import groupby
 
 from relvan.core.picking.places import NamedPlan
 from relvan.core.picking.plan import Stop
@@ -127,11 +128,7 @@ def numbered_stops(picks: Sequence[tuple[str | None, str, int | None]]) -> list[
     >>> numbered_stops([("A-01", "PT-14", 1), ("A-01", "PT-14", 1), ("A-01", "PT-14", 2)])
     [1, 1, 2]
     """
-    numbers: list[int] = []
-    for at, pick in enumerate(picks):
-        same = at > 0 and pick == picks[at - 1]
-        numbers.append(numbers[-1] if same else (numbers[-1] if numbers else 0) + 1)
-    return numbers
+    return [number for number, (_, same) in enumerate(groupby(picks), 1) for _ in same]
 
 
 def totes_of(shipments: Sequence[int]) -> Mapping[int, int]:

@@ -59,10 +59,7 @@ def invoice_values(paper: InvoicePaper, style: InvoiceStyle) -> Values:
         return style.money(amount, paper.currency)
 
     return {
-        "firm": {
-            **_party(paper.seller, style),
-            "logo": drawn("logo", "firm") if style.logo else "",
-        },
+        "firm": _seller(paper.seller, style),
         "customer": _party(paper.buyer, style),
         "paper": {
             "title": "Invoice" if paper.kind == "invoice" else "Credit note",
@@ -126,10 +123,7 @@ def estimate_values(paper: EstimatePaper, style: InvoiceStyle) -> Values:
         return style.money(amount, paper.currency)
 
     return {
-        "firm": {
-            **_party(paper.seller, style),
-            "logo": drawn("logo", "firm") if style.logo else "",
-        },
+        "firm": _seller(paper.seller, style),
         "customer": _party(paper.buyer, style),
         "paper": {
             "number": paper.number,
@@ -152,6 +146,10 @@ def estimate_values(paper: EstimatePaper, style: InvoiceStyle) -> Values:
         "payment": {"delivery": money(paper.delivery), "total": money(paper.total)},
         "barcode": {"number": drawn("code128", paper.number), "link": drawn("qr", paper.link)},
     }
+
+
+def _seller(told: dict[str, Any], style: InvoiceStyle) -> dict[str, str]:
+    return {**_party(told, style), "logo": drawn("logo", "firm" if style.logo else "")}
 
 
 def _party(told: dict[str, Any], style: InvoiceStyle) -> dict[str, str]:

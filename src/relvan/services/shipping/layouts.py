@@ -100,7 +100,7 @@ def ask_for_layouts(workplace: Workplace, actor: Actor, kinds: Collection[str]) 
         Refused: if there is no such kind of paper.
     """
     actor.must(Right.SETUP)
-    unknown = next((kind for kind in kinds if kind not in [*PaperKind]), None)
+    unknown = next((kind for kind in kinds if kind not in set(PaperKind)), None)
     if unknown is not None:
         message = f"There is no paper “{unknown[:40]}”."
         raise refuse("unknown", message, f"Choose of {', '.join(PaperKind)}.", "asked")

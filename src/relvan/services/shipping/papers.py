@@ -3,11 +3,10 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
-from operator import itemgetter
+from operator import attrgetter
 
 from relvan.core.orders.intake import Address
 from relvan.core.papers.layouts import drawn
-from relvan.core.picking.lists import numbered_stops
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import NOT_PICKED_YET
 from relvan.documents.paper import written_day, written_moment
@@ -61,7 +60,7 @@ def firm_values(workplace: Workplace) -> dict[str, str]:
     """Returns what layouts can say of the firm."""
     firm = workplace.firm
     address = firm.address.as_dict()
-    logo = drawn("logo", "firm") if firm.logo else ""
+    logo = drawn("logo", "firm" if firm.logo else "")
     name = firm.name or address["name"]
     return {**address, "name": name, "vat_number": firm.vat_number, "logo": logo}
 
@@ -118,10 +117,9 @@ def pick_sheet(workplace: Workplace, pick_list_id: int) -> PickSheet:
 def joined_picks(rows: Sequence[PickRow]) -> tuple[PickRow, ...]:
     """Returns picks with those of one stop as one: the units are summed, and each shipment is named with
     its own where there are several."""
-    stops = numbered_stops([row.taken_as for row in rows])
     joined = []
-    for _, found in groupby(zip(stops, rows, strict=True), key=itemgetter(0)):
-        same = [row for _, row in found]
+    for _, found in groupby(rows, key=attrgetter("taken_as")):
+        same = list(found)
         units = sum(row.quantity for row in same)
         named = [f"{row.shipment}: {row.quantity}" for row in same]
         shipments = ", ".join(named) if len(same) > 1 else same[0].shipment
