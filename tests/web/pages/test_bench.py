@@ -193,7 +193,7 @@ def on_bench(released, owner, web):
 def arrange(web, page, **deed):
     """Arranges the carton of the bench as its script does; returns the answer."""
     fields = {one.get("name"): one.get("value") for one in page.cssselect("#arrange-form input")}
-    fields["layout"] = page.cssselect("#layout")[0].get("value")
+    fields["arrangement"] = page.cssselect("#arrangement")[0].get("value")
     answer = web.post(
         "/dispatch/bench/arrange",
         data={**fields, "which": "1", "number": "1", **deed},
@@ -211,15 +211,15 @@ def test_the_goods_of_a_carton_are_arranged_and_stay_so_through_a_scan(released,
     on, page = on_bench(released, owner, web)
     assert corners(page)[0] == ("0.0", "0.0")
     moved = arrange(web, page, deed="right")
-    layout = moved.cssselect("#layout")[0].get("value")
+    kept = moved.cssselect("#arrangement")[0].get("value")
     assert corners(moved) != corners(page)
     assert moved.cssselect(".above .unit[data-moved]")
     sku = page.cssselect("table.rows td.sku")[0].text_content()
-    scanned = post(web, "/dispatch/bench", shipment=on, code=sku, layout=layout)
+    scanned = post(web, "/dispatch/bench", shipment=on, code=sku, arrangement=kept)
     assert corners(html.fromstring(scanned.text)) == corners(moved)
-    broken = post(web, "/dispatch/bench", shipment=on, code="NOBODY", layout="[[")
+    broken = post(web, "/dispatch/bench", shipment=on, code="NOBODY", arrangement="[[")
     assert corners(html.fromstring(broken.text)) == corners(page), (
-        "what cannot be read is no layout"
+        "what cannot be read is no arrangement"
     )
 
 

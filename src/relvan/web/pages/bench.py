@@ -96,7 +96,7 @@ def bench_scan(desk: At, form: Form) -> Response:
     except Refused as refused:
         return _page(desk, shipment, refused=refused, typed=dict(form), carton=carton)
     same = scanned.shipment_id == shipment
-    kept = {"layout": form.get("layout", "")} if same else {}
+    kept = {"arrangement": form.get("arrangement", "")} if same else {}
     return _page(
         desk, scanned.shipment_id, scanned=scanned, typed=kept, carton=carton if same else ""
     )
@@ -105,7 +105,7 @@ def bench_scan(desk: At, form: Form) -> Response:
 def _kept(typed: Mapping[str, str]) -> Any:
     """Returns the arrangement that the page has kept; what cannot be read is none."""
     try:
-        return json.loads(typed.get("layout") or "null")
+        return json.loads(typed.get("arrangement") or "null")
     except ValueError:
         return None
 
@@ -116,7 +116,7 @@ def _pictures(
     cartons = proposal.choice.cartons if proposal.choice else ()
     return {
         "pictures": [(one, carton_picture(one), picture_from_above(one)) for one in cartons],
-        "layout": json.dumps([told_arranged(one) for one in cartons]),
+        "arrangement": json.dumps([told_arranged(one) for one in cartons]),
         "moved": moved,
         "cannot": cannot,
     }

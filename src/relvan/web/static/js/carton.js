@@ -17,7 +17,7 @@ function send(unit, deed) {
   const form = document.querySelector("#arrange-form");
   const values = { which: unit.ownerSVGElement.dataset.which, number: unit.dataset.number, deed: "", x: "", y: "", ...deed };
   for (const [name, value] of Object.entries(values)) form.elements[name].value = value;
-  form.elements.layout.value = document.querySelector("#layout").value;
+  form.elements.arrangement.value = document.querySelector("#arrangement").value;
   form.dispatchEvent(new Event("arranged"));
 }
 
