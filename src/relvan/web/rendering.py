@@ -148,6 +148,10 @@ class SellersHand:
         """Returns a day given as ISO 8601 in the seller's form."""
         return str(format_date(date.fromisoformat(text), "EEE d MMM", locale=self.locale))
 
+    def full_day(self, text: str) -> str:
+        """Returns a day given as ISO 8601 in the seller's form, with its year."""
+        return str(format_date(date.fromisoformat(text), "EEE d MMM y", locale=self.locale))
+
     def when(self, moment: datetime | None) -> Markup:
         """Returns a moment as people say it, with the exact time on hover."""
         if moment is None:
@@ -259,6 +263,7 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "when": seller.when,
         "moment": seller.moment,
         "day": seller.day,
+        "full_day": seller.full_day,
         "grams": seller.grams,
         "told": seller.told,
         "fact": fact_name,

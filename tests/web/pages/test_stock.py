@@ -157,3 +157,12 @@ def test_a_safety_stock_that_cannot_be_is_refused_whole(seven_pots, web):
         "2 were refused: There is no product “NOPE”. “PT” is a family and holds no stock." in told
     )
     assert safety(seven_pots, "PT-1") == {"millrace": 0, "yard": 2}
+
+
+def test_a_use_by_date_is_shown_with_its_year_and_a_past_one_as_past(workplace, owner, web):
+    add_pot(workplace, owner, "PT-77", units=0)
+    for day, told in (("2026-01-30", "Fri 30 Jan 2026, past"), ("2027-01-30", "Sat 30 Jan 2027")):
+        fields = {"reason": "receipt", "units": "2", "warehouse": "millrace", "bin": "A-01"}
+        post(web, "/stock/PT-77", **fields, use_by=day)
+        assert told in " ".join(web.get("/stock/PT-77").text.split())
+        post(web, "/stock/PT-77", **{**fields, "reason": "write-off"})
