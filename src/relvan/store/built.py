@@ -11,7 +11,8 @@ from inspect import signature
 from typing import Any, ParamSpec, TypeVar
 
 import orjson
-from sqlalchemy import bindparam
+from sqlalchemy import CursorResult, Executable, bindparam
+from sqlalchemy.orm import Session
 from typing_extensions import TypeIs
 
 P = ParamSpec("P")
@@ -40,6 +41,17 @@ def built_once(build: Callable[P, Statement]) -> Callable[P, tuple[Statement, di
         return built(), dict(zip(names, map(_parameter, values), strict=True))
 
     return with_values
+
+
+def bare_rows(
+    session: Session, statement: Executable, values: dict[str, Any] | None = None
+) -> CursorResult[*tuple[Any, ...]]:
+    """Runs a query of columns without the object layer, which costs three times as much as a small
+    query itself. What the session still holds is saved before, as the object layer would do it.
+    """
+    if session.autoflush:
+        session.flush()
+    return session.connection().execute(statement, values)
 
 
 def _is_list(value: object) -> TypeIs[Collection[object]]:

@@ -14,7 +14,7 @@ from relvan.core.orders.trays import Tray
 from relvan.core.refusal import not_found
 from relvan.core.stock.use_by import read_gs1
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -104,14 +104,16 @@ def variants_of(session: Session, family_ids: Collection[int]) -> dict[int, list
 
 def products_by_code(session: Session, codes: Sequence[str]) -> dict[str, tuple[int, str, str]]:
     """Returns (id, kind, tax code) of products that can be sold, by the key of the SKU or alias."""
-    rows = session.execute(
-        select(SkuName.key, Product.id, Product.kind, Product.tax_code)
-        .join(Product, Product.id == SkuName.product_id)
-        .where(
-            SkuName.key.in_({sku_key(code) for code in codes}), Product.kind != ProductKind.FAMILY
-        )
-    )
+    keys = {sku_key(code) for code in codes}
+    rows = bare_rows(session, *_goods_by_key(keys)) if keys else ()
     return {key: (product_id, kind, tax_code) for key, product_id, kind, tax_code in rows}
+
+
+@built_once
+def _goods_by_key(keys: Collection[str]) -> Select[str, int, str, str]:
+    goods = select(SkuName.key, Product.id, Product.kind, Product.tax_code)
+    goods = goods.join(Product, Product.id == SkuName.product_id)
+    return goods.where(among(SkuName.key, keys), Product.kind != ProductKind.FAMILY)
 
 
 def ids_by_scan(session: Session, code: str) -> set[int]:
@@ -152,7 +154,7 @@ def kinds_of(session: Session, product_ids: Collection[int]) -> dict[int, tuple[
     """Returns (kind, whether its parts may travel apart) by the product's id."""
     if not product_ids:
         return {}
-    rows = session.execute(*_kind_rows(product_ids)).all()
+    rows = bare_rows(session, *_kind_rows(product_ids)).all()
     return {product_id: (kind, apart) for product_id, kind, apart in rows}
 
 

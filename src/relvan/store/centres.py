@@ -5,6 +5,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.channels.connection import IN_USE
 from relvan.core.shipping.life import OPEN_SHIPMENTS, ShipmentState
+from relvan.store.built import bare_rows
 from relvan.store.tables import (
     Channel,
     Order,
@@ -14,6 +15,8 @@ from relvan.store.tables import (
     ShipmentLine,
     Warehouse,
 )
+
+WHOLE_ONLY = select(Warehouse.id).where(Warehouse.kind == "centre", Warehouse.takes == "whole")
 
 
 def centres(session: Session) -> list[Warehouse]:
@@ -125,6 +128,6 @@ def whole_only_places(session: Session) -> frozenset[int]:
     """Returns the centres that take whole orders only. They are asked for once in each session."""
     known: frozenset[int] | None = session.info.get("whole_only")
     if known is None:
-        wanted = select(Warehouse.id).where(Warehouse.kind == "centre", Warehouse.takes == "whole")
-        known = session.info["whole_only"] = frozenset(session.scalars(wanted))
+        found = bare_rows(session, WHOLE_ONLY).scalars()
+        known = session.info["whole_only"] = frozenset(found)
     return known

@@ -15,7 +15,8 @@ from relvan.core.orders.policy import USUAL, OrderPolicy, read_order_policy
 from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
-from relvan.store.built import built_once
+from relvan.store.among import among
+from relvan.store.built import bare_rows, built_once
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Carrier,
@@ -31,6 +32,7 @@ from relvan.store.tables import (
 SUPPLY = select(SupplyWarehouse.channel_id, SupplyWarehouse.warehouse_id).order_by(
     SupplyWarehouse.position
 )
+EVERY_WAREHOUSE = select(Warehouse.id).order_by(Warehouse.id)
 CONNECTED = Channel.connection.in_(IN_USE)
 SETTINGS = select(Channel, PriceList).join(PriceList, PriceList.id == Channel.price_list_id)
 
@@ -138,7 +140,7 @@ def service_names(session: Session) -> dict[str, str]:
 def channel_settings(session: Session) -> dict[int, ChannelSettings]:
     """Returns the settings of every channel by its id; two queries."""
     supply: dict[int, list[int]] = {}
-    for channel_id, warehouse_id in session.execute(SUPPLY):
+    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
         supply.setdefault(channel_id, []).append(warehouse_id)
     rows = session.execute(SETTINGS)
     return {
@@ -309,12 +311,16 @@ def order_policies(
 ) -> dict[int | None, OrderPolicy]:
     """Returns the order policies of channels by their ids; orders without a channel are as usual."""
     found: dict[int | None, OrderPolicy] = dict.fromkeys(channel_ids, USUAL)
-    wanted = select(Channel.id, Channel.order_policy, Channel.start_tray).where(
-        Channel.id.in_([one for one in channel_ids if one])
-    )
-    for channel_id, told, tray in session.execute(wanted):
+    ids = [one for one in channel_ids if one]
+    for channel_id, told, tray in bare_rows(session, *_policies_of(ids)) if ids else ():
         found[channel_id] = read_order_policy({**told, "tray": tray})
     return found
+
+
+@built_once
+def _policies_of(channel_ids: Collection[int]) -> Select[*tuple[Any, ...]]:
+    columns = (Channel.id, Channel.order_policy, Channel.start_tray)
+    return select(*columns).where(among(Channel.id, channel_ids))
 
 
 def supply_lists_of(
@@ -325,14 +331,11 @@ def supply_lists_of(
     every warehouse.
     """
     found: dict[int | None, list[int]] = {channel_id: [] for channel_id in channel_ids}
-    row = SupplyWarehouse
-    fed = select(row.channel_id, row.warehouse_id).where(
-        row.channel_id.in_([one for one in channel_ids if one])
-    )
-    for channel_id, warehouse_id in session.execute(fed.order_by(row.position)).all():
-        found[channel_id].append(warehouse_id)
+    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
+        if channel_id in found:
+            found[channel_id].append(warehouse_id)
     if None in found or anywhere:
-        every = list(session.scalars(select(Warehouse.id).order_by(Warehouse.id)))
+        every = list(bare_rows(session, EVERY_WAREHOUSE).scalars())
         for key, own in found.items():
             if key is None or anywhere:
                 own += [warehouse_id for warehouse_id in every if warehouse_id not in own]

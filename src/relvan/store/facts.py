@@ -29,7 +29,7 @@ from relvan.core.catalogue.keyed import Keyed, price_fact
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.tables import (
     Attribute,
     Category,
@@ -351,7 +351,7 @@ def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
     while open_ids:
         above: set[int] = set()
         for ids in in_chunks(open_ids):
-            above |= set(session.scalars(*_kits_with(ids)).all())
+            above |= set(bare_rows(session, *_kits_with(ids)).scalars())
         open_ids = above - found
         found |= above
     return found

@@ -2,17 +2,25 @@
 
 from datetime import datetime
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from relvan.core.setup.mail import MailServer
+from relvan.store.built import bare_rows
 from relvan.store.tables import MailServerRow
 
 THE_SERVER = 1
+SERVER_HOST = select(MailServerRow.host).where(MailServerRow.id == THE_SERVER)
 
 
 def mail_server_of(session: Session) -> MailServerRow | None:
     """Returns the mail server, or None while none is saved."""
     return session.get(MailServerRow, THE_SERVER)
+
+
+def has_mail_server(session: Session) -> bool:
+    """Says whether it is saved where mails are to be sent from."""
+    return bool(bare_rows(session, SERVER_HOST).scalar())
 
 
 def keep_mail_server(session: Session, server: MailServer, password: str | None) -> None:

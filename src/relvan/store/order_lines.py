@@ -3,10 +3,11 @@
 from collections.abc import Collection, Sequence
 from datetime import date
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from relvan.store.among import among
+from relvan.store.built import bare_rows, built_once
 from relvan.store.tables import (
     ExpectedReceipt,
     Finding,
@@ -36,27 +37,29 @@ def marks_of_orders(session: Session, channel_id: int, numbers: Sequence[str]) -
     """Returns the mark of newness of the orders of a channel that were taken before, by the
     channel's numbers.
     """
-    wanted = (Order.channel_id == channel_id, among(Order.channel_number, numbers))
-    rows = session.execute(select(Order.channel_number, Order.channel_mark).where(*wanted)).all()
+    rows = bare_rows(session, *_marks_by_number(channel_id, numbers)).all()
     return {number: mark for number, mark in rows if number is not None}
+
+
+@built_once
+def _marks_by_number(channel_id: int, numbers: Collection[str]) -> Select[str | None, int]:
+    wanted = (Order.channel_id == channel_id, among(Order.channel_number, numbers))
+    return select(Order.channel_number, Order.channel_mark).where(*wanted)
 
 
 def products_by_ref(
     session: Session, channel_id: int, refs: Collection[str]
 ) -> dict[str, tuple[int, str, str]]:
     """Returns (id, kind, tax code) of the products of listings, by the channel's references."""
-    rows = session.execute(
-        select(Listing.ref, Product.id, Product.kind, Product.tax_code)
-        .join(Product, Product.id == Listing.product_id)
-        .where(Listing.channel_id == channel_id, among(Listing.ref, refs))
-    ).all()
+    rows = bare_rows(session, *_goods_of_listings(channel_id, refs)).all()
     return {ref: (product_id, kind, tax_code) for ref, product_id, kind, tax_code in rows}
 
 
-def products_ordered(session: Session, order_ids: Collection[int]) -> set[int]:
-    """Returns the products on the lines of some orders."""
-    rows = session.scalars(select(OrderLine.product_id).where(among(OrderLine.order_id, order_ids)))
-    return {product_id for product_id in rows if product_id is not None}
+@built_once
+def _goods_of_listings(channel_id: int, refs: Collection[str]) -> Select[str, int, str, str]:
+    goods = select(Listing.ref, Product.id, Product.kind, Product.tax_code)
+    goods = goods.join(Product, Product.id == Listing.product_id)
+    return goods.where(Listing.channel_id == channel_id, among(Listing.ref, refs))
 
 
 def reservation_at(session: Session, order_line_id: int, warehouse_id: int) -> Reservation | None:

@@ -72,9 +72,11 @@ def channel_number_key(number: str) -> str:
 
 
 def orders_by_channel_number(
-    session: Session, channel_id: int, numbers: Sequence[str]
+    session: Session, channel_id: int, numbers: Collection[str]
 ) -> dict[str, Order]:
     """Returns the orders of a channel by the keys of the channel's numbers."""
+    if not numbers:
+        return {}
     wanted = select(Order).where(
         Order.channel_id == channel_id, among(Order.channel_number, numbers)
     )

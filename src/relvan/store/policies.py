@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, aliased
 from relvan.core.stock.availability import StockPolicy, policy_from
 from relvan.core.stock.nearest import NearerPolicies, is_below
 from relvan.store.among import among
+from relvan.store.built import bare_rows
 from relvan.store.tables import Category, Listing, NearerPolicy, Product
 
 PLACES = select(NearerPolicy.channel_id, NearerPolicy.category, NearerPolicy.policy).distinct()
@@ -31,7 +32,7 @@ def policy_places(session: Session) -> PolicyPlaces:
     """Returns which exceptions exist; one query."""
     categories: dict[int, dict[str, StockPolicy]] = defaultdict(dict)
     single, risky = set(), set()
-    for channel_id, category, kept in session.execute(PLACES):
+    for channel_id, category, kept in bare_rows(session, PLACES):
         policy = policy_from(kept)
         if category is None:
             single.add(channel_id)

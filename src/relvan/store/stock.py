@@ -1,20 +1,34 @@
 """Queries over stock: balances of products, and bins with what can be picked from them."""
 
 from collections import defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import cache
 from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, Select, case, func, literal_column, or_, select, true
+from sqlalchemy import (
+    ColumnElement,
+    Executable,
+    Select,
+    bindparam,
+    case,
+    func,
+    literal_column,
+    or_,
+    select,
+    true,
+    update,
+)
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.util import identity_key
 
 from relvan.core.picking.walk import Place
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import OPEN_SHIPMENTS, PickListState
 from relvan.core.stock.availability import StockBalance as CoreBalance
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -72,14 +86,14 @@ def warehouses(session: Session) -> list[Warehouse]:
 
 def warehouse_names(session: Session) -> dict[int, str]:
     """Returns the names of all warehouses by id."""
-    return dict(session.execute(NAMES).all())
+    return dict(bare_rows(session, NAMES).all())
 
 
 def balances_of(
     session: Session, product_ids: Collection[int]
 ) -> dict[int, dict[int, CoreBalance]]:
     """Returns balances by product and warehouse."""
-    rows = session.execute(*_balance_lines(product_ids))
+    rows = bare_rows(session, *_balance_lines(product_ids))
     found: dict[int, dict[int, CoreBalance]] = defaultdict(dict)
     for product_id, warehouse_id, name, on_hand, reserved, blocked, safety in rows:
         found[product_id][warehouse_id] = CoreBalance(name, on_hand, reserved, blocked, safety)
@@ -249,6 +263,30 @@ def balance_rows(session: Session, product_ids: Collection[int]) -> dict[tuple[i
     """Returns the balances of products by (product, warehouse), for changing them."""
     rows = session.scalars(select(Balance).where(among(Balance.product_id, product_ids)))
     return {(row.product_id, row.warehouse_id): row for row in rows}
+
+
+def add_reserved(session: Session, units: Mapping[tuple[int, int], int]) -> None:
+    """Adds units to what is reserved of products, by (product, warehouse). The balances must exist."""
+    if not units:
+        return
+    rows = [
+        {"of": product_id, "at": warehouse_id, "more": more}
+        for (product_id, warehouse_id), more in units.items()
+    ]
+    session.connection().execute(_raised_reserved(), rows)
+    for place in units:  # what the session has read of them is not true any more
+        known = session.identity_map.get(identity_key(Balance, place))
+        if known is not None:
+            session.expire(known)
+
+
+@cache
+def _raised_reserved() -> Executable:
+    table: Any = Balance.__table__
+    raised = update(table).values(reserved=table.c.reserved + bindparam("more"))
+    return raised.where(
+        table.c.product_id == bindparam("of"), table.c.warehouse_id == bindparam("at")
+    )
 
 
 def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalance:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from relvan.core.orders.rules import Rule, plain_rule, read_rule
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.portable import insert_into
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -27,6 +27,8 @@ from relvan.store.tables import (
     OrderTag,
     TrayRow,
 )
+
+RULES = select(OrderRule.id, OrderRule.rule).order_by(OrderRule.position, OrderRule.id)
 
 
 def trays_of(session: Session) -> list[TrayRow]:
@@ -64,9 +66,7 @@ def channels_starting_in(session: Session, key: str) -> list[Channel]:
 
 def rules_of(session: Session) -> list[Rule]:
     """Returns all rules in the order in which they are asked."""
-    rows = session.execute(
-        select(OrderRule.id, OrderRule.rule).order_by(OrderRule.position, OrderRule.id)
-    )
+    rows = bare_rows(session, RULES)
     return [read_rule(told, rule_id) for rule_id, told in rows]
 
 

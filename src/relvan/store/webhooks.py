@@ -11,9 +11,12 @@ from sqlalchemy.orm import Session
 from relvan.core.refusal import not_found
 from relvan.core.webhooks.announcing import AnnouncementState
 from relvan.store.among import among
+from relvan.store.built import bare_rows
 from relvan.store.bulk import insert_rows
 from relvan.store.rows import rows_as
 from relvan.store.tables import Announcement, Webhook
+
+ACTIVE = select(Webhook.id, Webhook.matters).where(Webhook.active.is_(True))
 
 
 @dataclass(frozen=True)
@@ -69,9 +72,7 @@ def listening(session: Session, matter: str) -> list[int]:
     """
     known: list[tuple[int, list[str]]] | None = session.info.get("webhooks")
     if known is None:
-        rows = session.execute(
-            select(Webhook.id, Webhook.matters).where(Webhook.active.is_(True))
-        ).all()
+        rows = bare_rows(session, ACTIVE).all()
         known = session.info["webhooks"] = [(webhook_id, matters) for webhook_id, matters in rows]
     return [webhook_id for webhook_id, matters in known if matter in matters]
 

@@ -119,3 +119,16 @@ def tray_after_work(facts: OrderFacts, *, open_shipments: int, unknown_lines: in
     if facts.shipped == Extent.ALL:
         return Tray.CLOSED if facts.invoiced == Extent.ALL else Tray.FLOOR
     return Tray.INBOX if facts.reserved == Extent.ALL else Tray.SHORT
+
+
+def settled_tray(
+    tray: str, facts: OrderFacts, *, cancelled: bool, open_shipments: int, unknown_lines: int
+) -> str:
+    """Returns the tray in which an order lies now. One that a person or a rule chose stays, unless the
+    order is cancelled.
+    """
+    if cancelled:
+        return Tray.CANCELLED
+    if not is_first_tray(tray):
+        return tray
+    return tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown_lines)

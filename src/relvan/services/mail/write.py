@@ -30,7 +30,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_keys, order_policies
 from relvan.store.customers import address_of_order, customer_by_id, estimate_by_number
 from relvan.store.database import after_commit
-from relvan.store.mail import mail_server_of
+from relvan.store.mail import has_mail_server, mail_server_of
 from relvan.store.mailing import (
     add_mails,
     mail_text_row,
@@ -72,10 +72,9 @@ def follow_with_mail(session: Session, workplace: Workplace, changes: Changes) -
     """Writes the mails that are due to what has happened in this transaction. Nothing is written
     while there is no mail server, no text for it, or no address."""
     wishes = changes.take_mails()
-    if not wishes:
+    if not wishes or not has_mail_server(session):
         return
-    server = mail_server_of(session)
-    texts = mail_texts(session) if server is not None and server.host else []
+    server, texts = mail_server_of(session), mail_texts(session)
     if server is None or not texts:
         return
     session.flush()

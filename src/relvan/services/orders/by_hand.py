@@ -9,21 +9,16 @@ from relvan.core.orders.by_hand import (
 from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.intake import Address
 from relvan.core.orders.invoicing import tax_on
-from relvan.core.orders.rules import RuleEvent
+from relvan.core.orders.new import FirstPayment, NewLine, NewOrder
 from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse_if_any
-from relvan.core.setup.numbering import Series
-from relvan.services import audit
-from relvan.services.changes import changes_of
-from relvan.services.counters import next_number
+from relvan.services.orders.add import add_orders
 from relvan.services.orders.customers import customer_for
 from relvan.services.orders.judge import JudgedDraft, JudgedLine, judge_in
-from relvan.services.orders.lines import add_parts, is_stocked, kits_among
-from relvan.services.orders.payments import channel_payment
-from relvan.services.orders.reserve import Reserving, reserve_in
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.orders import order_by_id
 from relvan.store.session import Session
 from relvan.store.tables import Order, OrderLine
 
@@ -77,51 +72,39 @@ def write_order(
     """Writes a judged draft as an order inside a transaction, and reserves for it."""
     draft, now = judged.draft, workplace.now()
     customer = customer_for(session, workplace, actor, judged.customer, draft)
-    order = Order(
-        number=next_number(session, Series.ORDER, workplace.local_now()),
+    changes = {
+        f"overridden: {code}": ("", reason) for code, reason in draft.overridden.items() if reason
+    }
+    paid_now = judged.total if paid else 0
+    new = NewOrder(
         tray=draft.tray or Tray.INBOX,
-        tray_since=now,
-        customer=draft.ship_to.name,
         customer_id=customer.id if customer else None,
-        ship_to=draft.ship_to.as_dict(),
+        ship_to=draft.ship_to,
         bill_to=customer.bill_to or None if customer else None,
         tax_number=customer.tax_number if customer else "",
         tax_kind=judged.case.kind,
-        country=draft.ship_to.country,
         currency=judged.currency,
         with_tax=draft.prices_with_tax,
         delivery_price=draft.delivery,
         total=judged.total,
-        paid=judged.total if paid else 0,
+        paid=paid_now,
+        payment=FirstPayment(paid_now, "other", workplace.local_now().date()) if paid_now else None,
         units=sum(line.typed.quantity for line in judged.lines),
         placed_at=now,
-        taken_at=now,
         promised_on=draft.promised.isoformat() if draft.promised else None,
         reference=draft.reference.strip(),
         salesperson_id=judged.salesperson_id or actor.person_id,
         warehouse_id=judged.warehouse_id,
         overridden=dict(draft.overridden),
+        lines=[_new_line(line) for line in judged.lines],
+        deed="taken by hand",
+        deed_changes=changes,
     )
-    session.add(order)
-    session.flush()
-    lines = [_order_line(order, place, line) for place, line in enumerate(judged.lines, 1)]
-    session.add_all(lines)
-    if order.paid:
-        session.add(channel_payment(workplace, order, order.paid))
-    session.flush()
-    add_parts(session, lines, kits_among([one.product for one in judged.lines if one.product]))
-    changes: audit.Changes = {
-        f"overridden: {code}": ("", reason) for code, reason in draft.overridden.items() if reason
-    }
-    subject = audit.Subject("order", order.id)
-    audit.record(session, actor, now, subject, "taken by hand", changes)
-    changes_of(session).happened(order.id, RuleEvent.TAKEN)
-    if not reserve_in(session, workplace, actor, order, Reserving(caused_at=now)).whole:
-        changes_of(session).happened(order.id, RuleEvent.SHORT)
-    return order
+    (added,) = add_orders(session, workplace, actor, [new], caused_at=now)
+    return order_by_id(session, added.id)
 
 
-def _order_line(order: Order, place: int, line: JudgedLine) -> OrderLine:
+def _new_line(line: JudgedLine) -> NewLine:
     typed, product = line.typed, line.product
     tax = (
         tax_inside(typed.gross, typed.percent)
@@ -131,14 +114,12 @@ def _order_line(order: Order, place: int, line: JudgedLine) -> OrderLine:
     why = line.proposed.why
     if line.line.unit_price is not None:
         why = why.then("typed by hand", line.line.unit_price)
-    return OrderLine(
-        order_id=order.id,
-        position=place,
+    return NewLine(
         sku=product.sku if product else line.line.sku,
         title=line.title,
         product_id=product.id if product else None,
+        kind=product.kind if product else "",
         is_free=product is None,
-        stocked=product is not None and is_stocked(product.kind),
         quantity=typed.quantity,
         unit_price=typed.unit_price,
         discount=typed.discount,

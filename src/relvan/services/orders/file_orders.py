@@ -4,7 +4,7 @@ them.
 Some orders are one transaction, with their customers, payments and reservations.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
 from zoneinfo import ZoneInfo
@@ -13,21 +13,21 @@ from relvan.core.imports.blocks import Row
 from relvan.core.imports.things import Options
 from relvan.core.orders.by_file import FiledOrder
 from relvan.core.orders.deeds import OrderDeed, deeds_of
-from relvan.core.orders.filed_prices import PricedFiledOrder, filed_from
-from relvan.core.orders.rules import RuleEvent, tag_of
+from relvan.core.orders.filed_prices import PricedFiledLine, PricedFiledOrder, filed_from
+from relvan.core.orders.new import FirstPayment, NewLine, NewOrder
+from relvan.core.orders.rules import tag_of
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
+from relvan.services.orders.add import add_orders
 from relvan.services.orders.addresses import with_written_phone, written_phone
 from relvan.services.orders.by_file import FileDesk
 from relvan.services.orders.cancel import cancel_in
-from relvan.services.orders.lines import add_parts, is_stocked
-from relvan.services.orders.reserve import Reserving, reserve_all
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import kinds_of, skus_and_costs
+from relvan.store.catalogue import skus_and_costs
 from relvan.store.customers import add_missing_addresses
 from relvan.store.invoices import payments_by_orders
 from relvan.store.order_standing import standings_of
@@ -38,8 +38,6 @@ from relvan.store.tables import (
     Customer,
     CustomerAddress,
     Order,
-    OrderLine,
-    PaymentRow,
 )
 from relvan.store.trays import add_tag
 
@@ -70,26 +68,17 @@ def take_filed_orders(
     if not taking:
         return reasons
     _give_customers(session, workplace, actor, taking, desk)
-    numbers = next_numbers(session, Series.ORDER, len(taking), workplace.local_now())
-    orders = [
-        _order(workplace, actor, one, desk, number, options)
-        for one, number in zip(taking, numbers, strict=True)
-    ]
-    session.add_all(orders)
-    session.flush()
-    _write_lines(session, taking, orders)
-    if options.payments != "none":
-        _write_payments(session, workplace, taking, orders, options.payments)
-    session.flush()
-    for one, order in zip(taking, orders, strict=True):
+    found = skus_and_costs(
+        session, {line.goods.product for one in taking for line in one.priced.lines} - {0}
+    )
+    new = [_new_order(workplace, actor, one, desk, options, found) for one in taking]
+    job_id = rows[0].job_id
+    added = add_orders(session, workplace, actor, new, caused_at=workplace.now(), job_id=job_id)
+    for one, order in zip(taking, added, strict=True):
         one.row.more = {**(one.row.more or {}), "number": order.number}
         for tag in one.filed.tags:
             add_tag(session, [order.id], tag_of(tag))
-    entries: list[tuple[int | None, str, audit.Changes]] = [
-        (order.id, f"taken from a file as {order.reference}", {}) for order in orders
-    ]
-    audit.record_many(session, actor, workplace.now(), "order", entries, job_id=rows[0].job_id)
-    _reserve(session, workplace, actor, orders)
+    changes_of(session).drop_mails({order.id for order in added})
     return reasons
 
 
@@ -165,40 +154,38 @@ def _give_customers(
     add_missing_addresses(session, list(addresses.values()))
 
 
-def _order(
+def _new_order(
     workplace: Workplace,
     actor: Actor,
     one: _Taking,
     desk: FileDesk,
-    number: str,
     options: Options,
-) -> Order:
+    products: Mapping[int, tuple[str, str, int | None]],
+) -> NewOrder:
     filed, now = one.filed, workplace.now()
     customer = desk.customer(filed)
     placed = datetime.combine(filed.placed, time(12), ZoneInfo(workplace.firm.time_zone))
     is_today = filed.placed == workplace.local_now().date()
-    return Order(
-        number=number,
+    return NewOrder(
         tray=options.tray or Tray.INBOX,
-        tray_since=now,
-        customer=filed.ship_to.name,
         customer_id=customer.id if customer else None,
-        ship_to=with_written_phone(filed.ship_to).as_dict(),
+        ship_to=with_written_phone(filed.ship_to),
         bill_to=(customer.bill_to or None) if customer else None,
         tax_number=filed.tax_number or (customer.tax_number if customer else ""),
         tax_kind=desk.tax_case(filed).kind,
-        country=filed.ship_to.country,
         currency=filed.currency,
         with_tax=filed.with_tax,
         delivery_price=filed.delivery,
         total=one.priced.total,
         paid=_paid(one) if options.payments == "firm" else 0,
+        payment=_payment(one, options.payments),
         units=one.priced.units,
         placed_at=now if is_today else placed.astimezone(UTC),
-        taken_at=now,
         promised_on=filed.promised.isoformat() if filed.promised else None,
         reference=filed.reference,
         salesperson_id=actor.person_id,
+        lines=[_new_line(line, products) for line in one.priced.lines],
+        deed=f"taken from a file as {filed.reference}",
     )
 
 
@@ -208,78 +195,39 @@ def _paid(one: _Taking) -> int:
     return one.priced.total if paid is True else int(paid)
 
 
-def _write_lines(session: Session, taking: Sequence[_Taking], orders: Sequence[Order]) -> None:
-    ids = {line.goods.product for one in taking for line in one.priced.lines} - {0}
-    products = skus_and_costs(session, ids)
-    made = []
-    for one, order in zip(taking, orders, strict=True):
-        for place, line in enumerate(one.priced.lines, 1):
-            sku, title, cost = products.get(line.goods.product, (line.filed.sku, "", None))
-            is_product = bool(line.goods.product)
-            made.append(
-                OrderLine(
-                    order_id=order.id,
-                    position=place,
-                    sku=sku,
-                    title=line.filed.title or title or sku,
-                    product_id=line.goods.product or None,
-                    is_free=not is_product,
-                    stocked=is_product and is_stocked(line.goods.kind),
-                    quantity=line.filed.quantity,
-                    unit_price=line.unit_price,
-                    discount=line.filed.discount,
-                    tax=line.tax,
-                    tax_worked=line.tax_worked,
-                    tax_code=line.tax_code,
-                    tax_percent=str(line.percent),
-                    cost=cost,
-                )
-            )
-    session.add_all(made)
-    session.flush()
-    kits = [
-        line.goods.product
-        for one in taking
-        for line in one.priced.lines
-        if line.goods.kind == "kit"
-    ]
-    apart = {product_id: apart for product_id, (_, apart) in kinds_of(session, kits).items()}
-    add_parts(session, made, apart)
+def _payment(one: _Taking, state: str) -> FirstPayment | None:
+    """Returns what the file says was paid; a provisional payment counts when somebody releases it."""
+    if state == "none" or not (amount := _paid(one)):
+        return None
+    return FirstPayment(
+        amount,
+        "other",
+        one.filed.paid_on or one.filed.placed,
+        state,
+        note=f"by file, {one.filed.reference}",
+        key=f"file:{one.row.job_id}:{one.row.position}",
+    )
 
 
-def _write_payments(
-    session: Session,
-    workplace: Workplace,
-    taking: Sequence[_Taking],
-    orders: Sequence[Order],
-    state: str,
-) -> None:
-    """Notes what the file says was paid; a provisional payment counts when somebody releases it."""
-    for one, order in zip(taking, orders, strict=True):
-        if amount := _paid(one):
-            session.add(
-                PaymentRow(
-                    order_id=order.id,
-                    amount=amount,
-                    method="other",
-                    state=state,
-                    day=(one.filed.paid_on or one.filed.placed).isoformat(),
-                    note=f"by file, {one.filed.reference}",
-                    made_at=workplace.now(),
-                    key=f"file:{one.row.job_id}:{one.row.position}",
-                )
-            )
-
-
-def _reserve(session: Session, workplace: Workplace, actor: Actor, orders: Sequence[Order]) -> None:
-    for order in orders:
-        changes_of(session).happened(order.id, RuleEvent.TAKEN)
-    how = Reserving(caused_at=workplace.now())
-    plans = reserve_all(session, workplace, actor, orders, how)
-    for order in orders:
-        if not plans[order.id].whole:
-            changes_of(session).happened(order.id, RuleEvent.SHORT)
-    changes_of(session).drop_mails({order.id for order in orders})
+def _new_line(
+    line: PricedFiledLine, products: Mapping[int, tuple[str, str, int | None]]
+) -> NewLine:
+    sku, title, cost = products.get(line.goods.product, (line.filed.sku, "", None))
+    return NewLine(
+        sku=sku,
+        title=line.filed.title or title or sku,
+        product_id=line.goods.product or None,
+        kind=line.goods.kind,
+        is_free=not line.goods.product,
+        quantity=line.filed.quantity,
+        unit_price=line.unit_price,
+        discount=line.filed.discount,
+        tax=line.tax,
+        tax_worked=line.tax_worked,
+        tax_code=line.tax_code,
+        tax_percent=str(line.percent),
+        cost=cost,
+    )
 
 
 def undo_filed_orders(

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from relvan.core.orders.deeds import DOES, DeedAnswer, OrderDeed, OrderStanding, answer_of, deeds_of
 from relvan.core.refusal import not_found
 from relvan.core.stock.reserving import ReservationPlan
-from relvan.services.orders.reserve import part_answer, plan_reservations, short_answer
+from relvan.services.orders.plan import plan_reservations
+from relvan.services.orders.reserve import part_answer, short_answer
 from relvan.services.workplace import Workplace
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import orders_by_numbers

@@ -1,6 +1,7 @@
 """Writes the lines of an order. Lines of kits are followed by lines of their stocked parts."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 
 from relvan.core.catalogue.kits import leaves_of
 from relvan.core.catalogue.product import STOCKED, ProductKind
@@ -22,24 +23,21 @@ def add_parts(
     selling = [line for line in lines if line.product_id in kits]
     if not selling:
         return []
-    below = parts_below(session, kits)
-    leaves = {kit: leaves_of(kit, below) for kit in kits}
-    names = titles_of(session, {part for units in leaves.values() for part in units})
+    parts = parts_of_kits(session, kits)
     made = []
     for line in selling:
         assert line.product_id is not None
         line.stocked = False
-        for part, quantity in leaves[line.product_id].items():
-            sku, title = names[part]
+        for part in parts[line.product_id]:
             made.append(
                 OrderLine(
                     order_id=line.order_id,
                     position=line.position,
-                    sku=sku,
-                    title=title,
-                    product_id=part,
+                    sku=part.sku,
+                    title=part.title,
+                    product_id=part.product_id,
                     stocked=True,
-                    quantity=quantity * line.quantity,
+                    quantity=part.quantity * line.quantity,
                     unit_price=0,
                     part_of=line.id,
                     apart=kits[line.product_id],
@@ -48,6 +46,29 @@ def add_parts(
     session.add_all(made)
     session.flush()
     return made
+
+
+@dataclass(frozen=True)
+class KitPartLine:
+    """A stocked part of a kit, with the units of it in one kit."""
+
+    product_id: int
+    sku: str
+    title: str
+    quantity: int
+
+
+def parts_of_kits(session: Session, kits: Collection[int]) -> dict[int, list[KitPartLine]]:
+    """Returns the stocked parts of kits, those of kits within them included."""
+    if not kits:
+        return {}
+    below = parts_below(session, kits)
+    leaves = {kit: leaves_of(kit, below) for kit in kits}
+    names = titles_of(session, {part for units in leaves.values() for part in units})
+    return {
+        kit: [KitPartLine(part, *names[part], quantity) for part, quantity in units.items()]
+        for kit, units in leaves.items()
+    }
 
 
 def is_stocked(kind: str) -> bool:

@@ -14,11 +14,11 @@ from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
+from relvan.services.orders.plan import plan_reservations
 from relvan.services.orders.reserve import (
     Reserving,
     answer_for,
     part_answer,
-    plan_reservations,
     reserve_all,
 )
 from relvan.services.orders.work_out import work_out_orders

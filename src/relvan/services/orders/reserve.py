@@ -2,9 +2,8 @@
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from relvan.core.orders.deeds import (
     DOES,
@@ -14,28 +13,21 @@ from relvan.core.orders.deeds import (
     OrderStanding,
     deeds_of,
 )
-from relvan.core.orders.routing import EVERYTHING, Route, RouteRule, RouteSource, route
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
-from relvan.core.stock.reserving import Promise, ReservationPlan, Want
+from relvan.core.stock.reserving import Promise, ReservationPlan
 from relvan.services import audit
 from relvan.services.changes import Sold, changes_of
+from relvan.services.orders.plan import plan_reservations
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import titles_of
-from relvan.store.centres import whole_only_places
-from relvan.store.channels import order_policies, supply_lists_of
 from relvan.store.order_standing import standings_of
-from relvan.store.orders import (
-    lines_of,
-    order_by_number,
-    reservations_of,
-    units_in_shipments,
-)
+from relvan.store.orders import order_by_number, reservations_of, units_in_shipments
 from relvan.store.session import Session
-from relvan.store.stock import balance_row, balance_rows, balances_of
-from relvan.store.tables import Order, OrderLine, Reservation
+from relvan.store.stock import balance_row, balance_rows
+from relvan.store.tables import Order, Reservation
 
 
 @dataclass(frozen=True)
@@ -160,82 +152,8 @@ def reserve_all(
     return plans
 
 
-@dataclass(frozen=True)
-class PlannedReservations:
-    """A plan for each of several orders by its id, with the lines by order and the reservations by
-    line that it was made from, and what was considered when warehouses were chosen."""
-
-    plans: dict[int, ReservationPlan]
-    lines: dict[int, list[OrderLine]]
-    held: dict[int, list[Reservation]]
-    routed: dict[int, dict[str, Any]] = field(default_factory=dict)
-
-    @property
-    def products(self) -> set[int]:
-        """The products of all lines."""
-        return {
-            line.product_id
-            for found in self.lines.values()
-            for line in found
-            if line.product_id is not None
-        }
-
-
-def plan_reservations(
-    session: Session, orders: Sequence[Order], *, part: bool = False, anywhere: bool = False
-) -> PlannedReservations:
-    """Plans the reservation of orders one after the other, each from what those before it leave
-    free. Nothing is changed. An order that cannot be reserved whole takes nothing, or with `part`
-    what there is."""
-    ids = [order.id for order in orders]
-    planned = PlannedReservations({}, lines_of(session, ids), reservations_of(session, ids))
-    free = {
-        (product_id, warehouse_id): balance.free
-        for product_id, by_warehouse in balances_of(session, planned.products).items()
-        for warehouse_id, balance in by_warehouse.items()
-    }
-    from_channels = {order.channel_id for order in orders}
-    supply = supply_lists_of(session, from_channels, anywhere=anywhere)
-    policies, whole_only = order_policies(session, from_channels), whole_only_places(session)
-    for order in orders:
-        sources = [
-            RouteSource(warehouse_id, whole_only=warehouse_id in whole_only)
-            for warehouse_id in supply[order.channel_id]
-            if anywhere or order.warehouse_id in (None, warehouse_id)
-        ]
-        rule = EVERYTHING if anywhere else policies[order.channel_id].routing
-        found = route(_wants(planned.lines[order.id], planned.held), free, sources, rule)
-        plan = found.plan
-        planned.routed[order.id] = _considered(found, rule)
-        planned.plans[order.id] = plan
-        if plan.whole or part:
-            for promise in plan.promises:
-                free[promise.product, promise.warehouse] -= promise.quantity
-    return planned
-
-
-def _considered(found: Route, rule: RouteRule) -> dict[str, Any]:
-    return {
-        "alone": [list(one) for one in found.alone],
-        "policy": str(rule.policy),
-        "most": rule.most,
-        "near": rule.prefer_near,
-    }
-
-
 def _deed(plan: ReservationPlan) -> str:
     return "reserved" if plan.whole else "reserved in part"
-
-
-def _wants(lines: Sequence[OrderLine], held: Mapping[int, Sequence[Reservation]]) -> list[Want]:
-    units = {line.id: line.quantity for line in lines}
-    return [
-        Want(line.id, line.product_id, wanted, *_together(line, units))
-        for line in lines
-        if line.product_id is not None
-        and line.stocked
-        and (wanted := _still_wanted(line, held.get(line.id, []))) > 0
-    ]
 
 
 def free_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> set[int]:
@@ -310,18 +228,6 @@ def short_answer(
     )
 
 
-def _together(line: OrderLine, units: Mapping[int, int]) -> tuple[int | None, int]:
-    """Returns the kit whose parts must come from one warehouse with this line, and the units of it
-    in one kit."""
-    if line.part_of is None or line.apart:
-        return None, 1
-    return line.part_of, line.quantity // units[line.part_of]
-
-
-def _still_wanted(line: OrderLine, held: Sequence[Reservation]) -> int:
-    return line.quantity - line.shipped - sum(reservation.quantity for reservation in held)
-
-
 def _promise(
     session: Session, promises: Sequence[Promise], held: Mapping[int, Sequence[Reservation]]
 ) -> None:
@@ -351,12 +257,6 @@ def _promise(
     for (product_id, warehouse_id), units in sums.items():
         kept[product_id, warehouse_id].reserved += units
     session.flush()
-
-
-def wants_of(session: Session, order: Order) -> list[Want]:
-    """Returns what of an order is promised from nowhere yet."""
-    lines = lines_of(session, [order.id])[order.id]
-    return _wants(lines, reservations_of(session, [order.id]))
 
 
 def promise_route(session: Session, order: Order, plan: ReservationPlan) -> None:

@@ -10,6 +10,7 @@ from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.changing import words_of_late_cancellation
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
+from relvan.core.orders.new import FirstPayment, NewLine, NewOrder
 from relvan.core.orders.policy import Unpaid
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
@@ -17,27 +18,24 @@ from relvan.core.orders.tax_case import rates_in, tax_case
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
-from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.changes import changes_of
-from relvan.services.counters import next_numbers
+from relvan.services.orders.add import AddedOrder, add_orders
 from relvan.services.orders.addresses import with_written_phone
 from relvan.services.orders.cancel import cancel_in
-from relvan.services.orders.lines import add_parts, is_stocked
-from relvan.services.orders.payments import channel_payment, pay_in_full
+from relvan.services.orders.payments import pay_in_full
 from relvan.services.orders.readdress import take_told_address
-from relvan.services.orders.reserve import Reserving, reserve_all, reserve_in
 from relvan.services.orders.short import note_oversales
 from relvan.services.orders.told_lines import take_told_lines
 from relvan.services.orders.work_out import order_progress, work_out_orders
-from relvan.services.outbox.tell import Telling, tell
+from relvan.services.outbox.tell import NOTHING_PENDING, Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
-from relvan.store.catalogue import kinds_of, products_by_code
+from relvan.store.catalogue import products_by_code
 from relvan.store.channels import order_policy_of
-from relvan.store.order_lines import products_by_ref, products_ordered
+from relvan.store.order_lines import marks_of_orders, products_by_ref
 from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.session import Session
-from relvan.store.tables import Channel, Order, OrderLine
+from relvan.store.tables import Channel, Order
 from relvan.store.trays import add_notice
 
 ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
@@ -56,18 +54,27 @@ def take_channel_orders(
     if not told:
         return {}
     with workplace.database.writing() as session:
-        there = orders_by_channel_number(
-            session, channel_id, [incoming.number for incoming in told]
-        )
+        marks = {
+            channel_number_key(number): mark
+            for number, mark in marks_of_orders(
+                session, channel_id, [incoming.number for incoming in told]
+            ).items()
+        }
         numbers: dict[str, str] = {}
         fresh: dict[str, IncomingOrder] = {}
+        newer: list[IncomingOrder] = []
         for incoming in told:
             key = channel_number_key(incoming.number)
-            if key in there:
-                if number := _update(session, workplace, there[key], incoming):
-                    numbers[key] = number
+            if key in marks:
+                if incoming.changed > marks[key]:
+                    newer.append(incoming)
             elif key not in fresh or fresh[key].changed < incoming.changed:
                 fresh[key] = incoming
+        there = orders_by_channel_number(session, channel_id, [one.number for one in newer])
+        for incoming in newer:
+            key = channel_number_key(incoming.number)
+            if number := _update(session, workplace, there[key], incoming):
+                numbers[key] = number
         new = [
             incoming for incoming in fresh.values() if not incoming.sent
         ]  # else sent before we knew the channel
@@ -75,11 +82,13 @@ def take_channel_orders(
         if channel is not None and order_policy_of(channel).unpaid == Unpaid.LEAVE:
             new = [incoming for incoming in new if incoming.paid]
         if channel is not None and new:
-            orders = _save(session, workplace, channel, new)
-            _reserve_new(session, workplace, orders, new, channel)
+            added = _save(session, workplace, SYSTEM, channel, new)
+            _acknowledge(session, workplace, channel, new)
+            plans = {order.id: order.plan for order in added}
+            note_oversales(session, channel.id, plans, workplace.now())
             numbers |= {
                 channel_number_key(one.number): order.number
-                for one, order in zip(new, orders, strict=True)
+                for one, order in zip(new, added, strict=True)
             }
         return numbers
 
@@ -105,119 +114,99 @@ def take_manual_order(
         paid=paid,
     )
     with workplace.database.writing() as session:
-        (order,) = _save(session, workplace, None, [incoming])
-        audit.record(
-            session, actor, workplace.now(), audit.Subject("order", order.id), "taken by hand"
-        )
-        changes_of(session).happened(order.id, RuleEvent.TAKEN)
-        plan = reserve_in(session, workplace, actor, order, Reserving(caused_at=workplace.now()))
-        if not plan.whole:
-            changes_of(session).happened(order.id, RuleEvent.SHORT)
+        (order,) = _save(session, workplace, actor, None, [incoming])
         return order.number
 
 
 def _save(
-    session: Session, workplace: Workplace, channel: Channel | None, told: Sequence[IncomingOrder]
-) -> list[Order]:
-    """Writes new orders with their lines."""
-    numbers = next_numbers(session, Series.ORDER, len(told), workplace.now())
-    orders = [
-        _new_order(workplace, channel, incoming, number)
-        for incoming, number in zip(told, numbers, strict=True)
-    ]
-    session.add_all(orders)
-    session.flush()
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    channel: Channel | None,
+    told: Sequence[IncomingOrder],
+) -> list[AddedOrder]:
+    """Writes new orders, and reserves for those that stand."""
     known = _known_products(
         session, channel, [line for incoming in told for line in incoming.lines]
     )
     collected = channel is not None and order_policy_of(channel).collected
-    taxes = _taxes(workplace, orders, told, collected=collected)
-    lines = [
-        _line(order, position, line, known.get((line.listing_ref, line.sku), UNKNOWN), tax)
-        for order, incoming, tax in zip(orders, told, taxes, strict=True)
-        for position, line in enumerate(incoming.lines, 1)
-        if line.quantity > 0  # else the buyer took it off before we knew of it
+    new = [
+        _new_order(workplace, channel, incoming, known, tax)
+        for incoming, tax in zip(told, _taxes(workplace, told, collected=collected), strict=True)
     ]
-    session.add_all(lines)
-    session.add_all(channel_payment(workplace, order, order.paid) for order in orders if order.paid)
-    session.flush()
-    kinds = kinds_of(
-        session, [key for key, kind, _ in known.values() if key is not None and kind == "kit"]
-    )
-    add_parts(session, lines, {product_id: apart for product_id, (_, apart) in kinds.items()})
-    return orders
+    return add_orders(session, workplace, actor, new, caused_at=workplace.now())
+
+
+Taxing = tuple[str, Mapping[str, Decimal]]  # how an order is taxed, and the percentage by tax code
 
 
 def _taxes(
-    workplace: Workplace,
-    orders: Sequence[Order],
-    told: Sequence[IncomingOrder],
-    *,
-    collected: bool = False,
-) -> list[Mapping[str, Decimal]]:
-    """Says of each order how it is taxed; returns the percentage by tax code."""
-    table, found = workplace.tax, list[Mapping[str, Decimal]]()
-    known: dict[tuple[str, date], tuple[str, Mapping[str, Decimal]]] = {}
-    for order, incoming in zip(orders, told, strict=True):
+    workplace: Workplace, told: Sequence[IncomingOrder], *, collected: bool = False
+) -> list[Taxing]:
+    """Returns how each order is taxed."""
+    table, found = workplace.tax, list[Taxing]()
+    known: dict[tuple[str, date], Taxing] = {}
+    for incoming in told:
         where = (incoming.ship_to.country, incoming.placed_at.date())
         if where not in known:
             case = tax_case(table, where[0], collected=collected)
             known[where] = (case.kind, rates_in(table, case, where[1]))
-        order.tax_kind, rates = known[where]
-        found.append(rates)
+        found.append(known[where])
     return found
 
 
 def _new_order(
-    workplace: Workplace, channel: Channel | None, incoming: IncomingOrder, number: str
-) -> Order:
+    workplace: Workplace,
+    channel: Channel | None,
+    incoming: IncomingOrder,
+    known: Mapping[tuple[str, str], ProductFacts],
+    taxing: Taxing,
+) -> NewOrder:
+    kind, percents = taxing
     total = incoming.delivery_price + sum(
         line.unit_price * line.quantity for line in incoming.lines
     )
-    return Order(
-        number=number,
+    paid = total if incoming.paid else 0
+    method = "channel" if channel else "other"
+    return NewOrder(
         channel_id=channel.id if channel else None,
         channel_number=incoming.number or None,
         channel_mark=incoming.changed,
         tray=(channel.start_tray if channel else "") or Tray.INBOX,
-        tray_since=workplace.now(),
-        customer=incoming.ship_to.name,
-        ship_to=incoming.ship_to.as_dict(),
-        country=incoming.ship_to.country,
+        ship_to=incoming.ship_to,
         currency=incoming.currency,
         delivery_price=incoming.delivery_price,
         total=total,
-        paid=total if incoming.paid else 0,
+        paid=paid,
+        payment=FirstPayment(paid, method, workplace.local_now().date()) if paid else None,
         units=sum(line.quantity for line in incoming.lines),
         placed_at=incoming.placed_at,
-        taken_at=workplace.now(),
+        cancelled_at=workplace.now() if incoming.cancelled else None,
+        tax_kind=kind,
+        lines=[
+            _new_line(line, known.get((line.listing_ref, line.sku), UNKNOWN), percents)
+            for line in incoming.lines
+            if line.quantity > 0  # else the buyer took it off before we knew of it
+        ],
+        deed=f"taken from {channel.name}" if channel else "taken by hand",
     )
 
 
-def _line(
-    order: Order,
-    position: int,
-    line: IncomingLine,
-    facts: ProductFacts,
-    tax: Mapping[str, Decimal],
-) -> OrderLine:
+def _new_line(line: IncomingLine, facts: ProductFacts, percents: Mapping[str, Decimal]) -> NewLine:
     product_id, kind, tax_code = facts
-    gross = line.unit_price * line.quantity
-    percent = tax[tax_code or "standard"]
-    return OrderLine(
-        order_id=order.id,
-        position=position,
-        channel_line=line.channel_line,
-        listing_ref=line.listing_ref,
+    percent = percents[tax_code or "standard"]
+    return NewLine(
         sku=line.sku,
         title=line.title,
-        product_id=product_id,
-        stocked=is_stocked(kind),
         quantity=line.quantity,
         unit_price=line.unit_price,
-        tax=tax_inside(gross, percent),
+        tax=tax_inside(line.unit_price * line.quantity, percent),
         tax_code=tax_code or "standard",
         tax_percent=str(percent),
+        product_id=product_id,
+        kind=kind,
+        channel_line=line.channel_line,
+        listing_ref=line.listing_ref,
     )
 
 
@@ -240,45 +229,17 @@ def _known_products(
     return found
 
 
-def _reserve_new(
-    session: Session,
-    workplace: Workplace,
-    orders: Sequence[Order],
-    told: Sequence[IncomingOrder],
-    channel: Channel,
+def _acknowledge(
+    session: Session, workplace: Workplace, channel: Channel, told: Sequence[IncomingOrder]
 ) -> None:
-    now = workplace.now()
-    entries: list[tuple[int | None, str, audit.Changes]] = [
-        (order.id, f"taken from {channel.name}", {}) for order in orders
-    ]
-    audit.record_many(session, SYSTEM, now, "order", entries)
+    """Tells a channel that its orders have been taken. Nothing can wait to be told of them yet."""
     urgency = topic_urgency(Topic.ACKNOWLEDGE)
     news = [
-        Telling(channel.id, order_subject(order.channel_number), Topic.ACKNOWLEDGE, urgency)
-        for order in orders
-        if order.channel_number is not None
+        Telling(channel.id, order_subject(incoming.number), Topic.ACKNOWLEDGE, urgency)
+        for incoming in told
+        if incoming.number
     ]
-    tell(session, workplace, news)
-    standing: list[Order] = []
-    gone: list[Order] = []
-    for order, incoming in zip(orders, told, strict=True):
-        if incoming.cancelled:
-            order.cancelled_at = now
-        (gone if incoming.cancelled else standing).append(order)
-    if gone:
-        work_out_orders(session, workplace, SYSTEM, gone)
-    for order in standing:
-        changes_of(session).happened(order.id, RuleEvent.TAKEN)
-    if standing:
-        ordered = products_ordered(session, [order.id for order in standing])
-        sold = frozenset((channel.id, product_id) for product_id in ordered)
-        plans = reserve_all(
-            session, workplace, SYSTEM, standing, Reserving(caused_at=now, sold=sold)
-        )
-        note_oversales(session, channel.id, plans, now)
-        for order in standing:
-            if not plans[order.id].whole:
-                changes_of(session).happened(order.id, RuleEvent.SHORT)
+    tell(session, workplace, news, NOTHING_PENDING)
 
 
 def _update(

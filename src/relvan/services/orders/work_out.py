@@ -1,11 +1,11 @@
 """Works out the progress and the tray of an order after any change of its lines, reservations,
 shipments or payment."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 from relvan.core.orders.facts import Extent, OrderFacts
 from relvan.core.orders.rules import RuleEvent
-from relvan.core.orders.trays import Tray, is_first_tray, tray_after_work
+from relvan.core.orders.trays import settled_tray
 from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.core.webhooks.announcing import Matter
 from relvan.services import audit
@@ -50,15 +50,20 @@ def work_out_orders(
                 1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS
             )
             unknown = sum(not line.is_known for line in lines[order.id])
-            tray = tray_after_work(facts, open_shipments=open_shipments, unknown_lines=unknown)
-            if order.cancelled_at or is_first_tray(order.tray):
-                tray = Tray.CANCELLED if order.cancelled_at else tray
-                if order.tray != tray:
-                    moves.append((order.id, "moved", _move(workplace, order, tray)))
+            tray = settled_tray(
+                order.tray,
+                facts,
+                cancelled=order.cancelled_at is not None,
+                open_shipments=open_shipments,
+                unknown_lines=unknown,
+            )
+            if order.tray != tray:
+                moves.append((order.id, "moved", _move(workplace, order, tray)))
         after = _standing(order)
         if after != before:
             changed.append(order.number)
-            _note_events(session, order, before, after)
+            if not order.cancelled_at:
+                note_reached(session, order.id, before, after)
     session.flush()
     audit.record_many(session, actor, workplace.now(), "order", moves)
     announce(session, workplace, Matter.ORDER, changed)
@@ -70,31 +75,37 @@ def order_progress(session: Session, order: Order) -> OrderFacts:
     return progress_of(order, lines, reservations_of(session, [order.id]))
 
 
-# what an order has come to, by its place in `_standing` -> what the rules of the desk are told
-REACHED = {2: RuleEvent.RESERVED, 4: RuleEvent.SHIPPED, 5: RuleEvent.INVOICED, 6: RuleEvent.PAID}
+# how far an order has come with something -> what the rules of the desk are told when all is done
+REACHED = {
+    "reserved": RuleEvent.RESERVED,
+    "shipped": RuleEvent.SHIPPED,
+    "invoiced": RuleEvent.INVOICED,
+    "paid": RuleEvent.PAID,
+}
+NOTHING_YET = dict.fromkeys(REACHED, str(Extent.NONE))
 
 
-def _note_events(
-    session: Session, order: Order, before: tuple[str, ...], after: tuple[str, ...]
+def note_reached(
+    session: Session, order_id: int, before: Mapping[str, str], after: Mapping[str, str]
 ) -> None:
-    if order.cancelled_at:
-        return
+    """Notes for the rules of the desk what of an order is done in full now and was not before."""
     changes = changes_of(session)
-    for place, event in REACHED.items():
-        if after[place] == Extent.ALL and before[place] != Extent.ALL:
-            changes.happened(order.id, event)
+    for name, event in REACHED.items():
+        if after[name] == Extent.ALL and before[name] != Extent.ALL:
+            changes.happened(order_id, event)
 
 
-def _standing(order: Order) -> tuple[str, ...]:
+def _standing(order: Order) -> dict[str, str]:
     """Returns what webhooks tell of an order."""
-    facts = (
-        order.fact_reserved,
-        order.fact_picked,
-        order.fact_shipped,
-        order.fact_invoiced,
-        order.fact_paid,
-    )
-    return (order.tray, order.words, *facts)
+    return {
+        "tray": order.tray,
+        "words": order.words,
+        "reserved": order.fact_reserved,
+        "picked": order.fact_picked,
+        "shipped": order.fact_shipped,
+        "invoiced": order.fact_invoiced,
+        "paid": order.fact_paid,
+    }
 
 
 def put_in_tray(

@@ -59,6 +59,9 @@ class Pending:
     under_way: frozenset[tuple[int, str]]
 
 
+NOTHING_PENDING = Pending({}, frozenset())
+
+
 def pending_of(session: Session, listing_ids: Collection[int]) -> Pending:
     """Returns what is still to be sent of listings, with one query."""
     entries = open_updates(session, listing_ids) if listing_ids else []

@@ -18,8 +18,9 @@ from relvan.gateways.channels.port import CentreGateway, CentreNews, HandedOver
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.orders.cancel import order_to_send
+from relvan.services.orders.plan import wants_of
 from relvan.services.orders.release import release_in
-from relvan.services.orders.reserve import answer_for, free_in, promise_route, wants_of
+from relvan.services.orders.reserve import answer_for, free_in, promise_route
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.shipping.dispatch import send_off
 from relvan.services.verdicts import Verdict, for_each
