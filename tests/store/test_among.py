@@ -6,7 +6,7 @@ from sqlalchemy import event, select
 
 from relvan.store.among import among
 from relvan.store.bulk import insert_rows
-from relvan.store.listings import open_updates
+from relvan.store.outbox import open_updates
 from relvan.store.tables import Product, SkuName
 from tests.steps.bare_rows import add
 

@@ -4,7 +4,7 @@ writing the row does.
 Values still pass through the types of their columns, so what is written is what the tables say.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -12,6 +12,7 @@ from sqlalchemy import Column, Dialect, Table, bindparam, delete, insert, update
 from sqlalchemy import column as bare_column
 from sqlalchemy import table as bare_table
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.util import identity_key
 
 Row = Sequence[Any]
 
@@ -56,6 +57,14 @@ def update_columns(
 def delete_rows(session: Session, model: Any, names: Sequence[str], rows: Sequence[Row]) -> None:
     """Deletes rows, each of which is found by its values in these columns."""
     _run(session, model.__table__, "delete", tuple(names), list(zip(*rows, strict=True)))
+
+
+def read_anew(session: Session, model: Any, keys: Iterable[Any]) -> None:
+    """Lets rows that were changed by a bare statement be read again where the session holds them."""
+    for key in keys:
+        known = session.identity_map.get(identity_key(model, key))
+        if known is not None:
+            session.expire(known)
 
 
 def _run(

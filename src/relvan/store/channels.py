@@ -32,6 +32,7 @@ from relvan.store.tables import (
 SUPPLY = select(SupplyWarehouse.channel_id, SupplyWarehouse.warehouse_id).order_by(
     SupplyWarehouse.position
 )
+STOCK_SETTINGS = select(Channel.id, Channel.rulebook, Channel.stock_policy)
 EVERY_WAREHOUSE = select(Warehouse.id).order_by(Warehouse.id)
 CONNECTED = Channel.connection.in_(IN_USE)
 SETTINGS = select(Channel, PriceList).join(PriceList, PriceList.id == Channel.price_list_id)
@@ -94,6 +95,33 @@ def _polled_channel(channel_id: int) -> Select[*tuple[Any, ...]]:
     )
 
 
+class TakingChannel(NamedTuple):
+    """What is needed of a channel to take its orders in."""
+
+    id: int
+    name: str
+    start_tray: str
+    order_policy: dict[str, Any]
+
+    @property
+    def policy(self) -> OrderPolicy:
+        """How its orders are taken in and routed."""
+        return read_order_policy({**self.order_policy, "tray": self.start_tray})
+
+
+def taking_channel(session: Session, channel_id: int) -> TakingChannel:
+    """Returns what is needed of a channel to take its orders in. The channel must exist."""
+    return TakingChannel._make(bare_rows(session, *_taking_channel(channel_id)).one())
+
+
+@built_once
+def _taking_channel(channel_id: int) -> Select[*tuple[Any, ...]]:
+    columns = Channel.__table__.c
+    return select(*(columns[name] for name in TakingChannel._fields)).where(
+        columns.id == channel_id
+    )
+
+
 def channel_by_key(session: Session, key: str) -> Channel:
     """Returns the channel with a key."""
     channel = find_channel(session, key)
@@ -137,11 +165,34 @@ def service_names(session: Session) -> dict[str, str]:
     }
 
 
+def _supply_lists(session: Session) -> dict[int, list[int]]:
+    found: dict[int, list[int]] = {}
+    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
+        found.setdefault(channel_id, []).append(warehouse_id)
+    return found
+
+
+@dataclass(frozen=True)
+class StockSettings:
+    """The settings of a channel that decide its quantities."""
+
+    rulebook: str
+    policy: StockPolicy
+    supply_list: tuple[int, ...]
+
+
+def stock_settings(session: Session) -> dict[int, StockSettings]:
+    """Returns what decides the quantities of every channel by its id; two queries."""
+    supply = _supply_lists(session)
+    return {
+        channel_id: StockSettings(rulebook, policy_from(policy), tuple(supply.get(channel_id, ())))
+        for channel_id, rulebook, policy in bare_rows(session, STOCK_SETTINGS)
+    }
+
+
 def channel_settings(session: Session) -> dict[int, ChannelSettings]:
     """Returns the settings of every channel by its id; two queries."""
-    supply: dict[int, list[int]] = {}
-    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
-        supply.setdefault(channel_id, []).append(warehouse_id)
+    supply = _supply_lists(session)
     rows = session.execute(SETTINGS)
     return {
         channel.id: ChannelSettings(

@@ -2,9 +2,10 @@
 to them can name one another and still be written by one statement each.
 """
 
+from functools import cache
 from typing import Any
 
-from sqlalchemy import Table, func, select, text
+from sqlalchemy import Select, Table, func, select, text
 from sqlalchemy.orm import Session
 
 SERIES = text("SELECT nextval(pg_get_serial_sequence(:name, 'id')) FROM generate_series(1, :count)")
@@ -21,5 +22,10 @@ def new_ids(session: Session, model: Any, count: int) -> list[int]:
     if connection.dialect.name != "sqlite":
         told = {"name": table.name, "count": count}
         return sorted(connection.scalars(SERIES, told))
-    last: int = connection.scalar(select(func.coalesce(func.max(table.c.id), 0))) or 0
+    last: int = connection.scalar(_last_id(model)) or 0
     return list(range(last + 1, last + 1 + count))
+
+
+@cache
+def _last_id(model: Any) -> Select[int]:
+    return select(func.max(model.__table__.c.id))

@@ -231,21 +231,6 @@ def open_topics(
     return {(listing_id, topic) for listing_id, topic in rows if listing_id is not None}
 
 
-def open_updates(session: Session, listing_ids: Collection[int]) -> list[OutboxEntry]:
-    """Returns the updates of listings that wait or are being sent. The query asks for updates
-    without an end and not for their state, because SQLite would expect few waiting ones where there
-    may be very many.
-    """
-    return list(session.scalars(*_updates_without_end(listing_ids)))
-
-
-@built_once
-def _updates_without_end(listing_ids: Collection[int]) -> Select[OutboxEntry]:
-    return select(OutboxEntry).where(
-        among(OutboxEntry.listing_id, listing_ids), OutboxEntry.ended_at.is_(None)
-    )
-
-
 def tellings_of_listing(session: Session, listing_id: int, most: int = 20) -> list[OutboxEntry]:
     """Returns the updates by which a channel was told about a listing, the newest first."""
     statement = select(OutboxEntry).where(OutboxEntry.listing_id == listing_id)

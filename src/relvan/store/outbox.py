@@ -3,16 +3,28 @@ answer belongs.
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import ColumnElement, Select, Update, literal_column, or_, select, update
+from sqlalchemy import (
+    ColumnElement,
+    Select,
+    Text,
+    Update,
+    literal_column,
+    or_,
+    select,
+    type_coerce,
+    update,
+)
 from sqlalchemy.orm import Session, aliased
 
 from relvan.core.channels.sending import UpdateState
 from relvan.core.channels.subject import UpdateSubject
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
+from relvan.store.bulk import read_anew, update_columns
 from relvan.store.tables import OutboxEntry
 
 AT_A_TIME = 500  # subjects in one statement
@@ -225,21 +237,71 @@ def waiting_of_listings(session: Session, listing_ids: Collection[int]) -> list[
     return list(session.scalars(statement))
 
 
+@dataclass
+class OpenUpdate:
+    """An update that waits or is being sent, without the object layer: what a newer one on the same
+    topic changes of it."""
+
+    id: int
+    channel_id: int
+    subject: UpdateSubject
+    topic: str
+    state: str
+    listing_id: int | None
+    urgency: int
+    payload: dict[str, Any]
+    job_row_id: int | None
+    caused_at: datetime | None
+
+
+_COLUMNS = OutboxEntry.__table__.c
+OPEN_UPDATE = select(*(_COLUMNS[field.name] for field in fields(OpenUpdate)))
+RENEWED = ("urgency", "payload", "job_row_id", "caused_at")
+
+
 def waiting_about(
     session: Session, channel_ids: Collection[int], subjects: Sequence[UpdateSubject]
-) -> Mapping[tuple[int, UpdateSubject, str], OutboxEntry]:
+) -> Mapping[tuple[int, UpdateSubject, str], OpenUpdate]:
     """Returns the waiting updates about some subjects, by (channel, subject, topic)."""
-    found: dict[tuple[int, UpdateSubject, str], OutboxEntry] = {}
+    found: dict[tuple[int, UpdateSubject, str], OpenUpdate] = {}
     for start in range(0, len(subjects), AT_A_TIME):
-        rows = session.scalars(
-            select(OutboxEntry).where(
-                OutboxEntry.state == UpdateState.WAITING,
-                OutboxEntry.channel_id.in_(channel_ids),
-                OutboxEntry.subject.in_(subjects[start : start + AT_A_TIME]),
-            )
-        )
-        found |= {(entry.channel_id, entry.subject, entry.topic): entry for entry in rows}
+        named = [str(subject) for subject in subjects[start : start + AT_A_TIME]]
+        for row in bare_rows(session, *_waiting_about(channel_ids, named)):
+            one = OpenUpdate(*row)
+            found[one.channel_id, one.subject, one.topic] = one
     return found
+
+
+@built_once
+def _waiting_about(
+    channel_ids: Collection[int], subjects: Collection[str]
+) -> Select[*tuple[Any, ...]]:
+    return OPEN_UPDATE.where(
+        _COLUMNS.state == UpdateState.WAITING,
+        among(_COLUMNS.channel_id, channel_ids),
+        among(type_coerce(_COLUMNS.subject, Text), subjects),
+    )
+
+
+def open_updates(session: Session, listing_ids: Collection[int]) -> list[OpenUpdate]:
+    """Returns the updates of listings that wait or are being sent. The query asks for updates
+    without an end and not for their state, because SQLite would expect few waiting ones where there
+    may be very many.
+    """
+    return [OpenUpdate(*row) for row in bare_rows(session, *_updates_without_end(listing_ids))]
+
+
+@built_once
+def _updates_without_end(listing_ids: Collection[int]) -> Select[*tuple[Any, ...]]:
+    return OPEN_UPDATE.where(among(_COLUMNS.listing_id, listing_ids), _COLUMNS.ended_at.is_(None))
+
+
+def save_renewed(session: Session, entries: Sequence[OpenUpdate]) -> None:
+    """Saves what newer updates have changed of waiting ones."""
+    columns = {name: [getattr(one, name) for one in entries] for name in RENEWED}
+    ids = [one.id for one in entries]
+    update_columns(session, OutboxEntry, columns, ids)
+    read_anew(session, OutboxEntry, ids)
 
 
 def newer_waiting(session: Session, entry: OutboxEntry) -> OutboxEntry | None:

@@ -21,7 +21,6 @@ from sqlalchemy import (
     update,
 )
 from sqlalchemy.orm import Session
-from sqlalchemy.orm.util import identity_key
 
 from relvan.core.picking.walk import Place
 from relvan.core.refusal import not_found
@@ -29,6 +28,7 @@ from relvan.core.shipping.life import OPEN_SHIPMENTS, PickListState
 from relvan.core.stock.availability import StockBalance as CoreBalance
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
+from relvan.store.bulk import read_anew
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -274,10 +274,7 @@ def add_reserved(session: Session, units: Mapping[tuple[int, int], int]) -> None
         for (product_id, warehouse_id), more in units.items()
     ]
     session.connection().execute(_raised_reserved(), rows)
-    for place in units:  # what the session has read of them is not true any more
-        known = session.identity_map.get(identity_key(Balance, place))
-        if known is not None:
-            session.expire(known)
+    read_anew(session, Balance, units)
 
 
 @cache

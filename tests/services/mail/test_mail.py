@@ -325,7 +325,7 @@ def test_what_a_mail_tells_of_is_saved_with_it_or_not_at_all(post, owner, monkey
     def fail(*_):
         raise OutsideTrouble("the disk is full")
 
-    monkeypatch.setattr("relvan.services.orders.take.reserve_in", fail)
+    monkeypatch.setattr("relvan.services.orders.add._promise", fail)
     with pytest.raises(OutsideTrouble):
         take(post, owner)
     assert states(post) == []

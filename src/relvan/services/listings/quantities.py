@@ -21,13 +21,17 @@ from relvan.services.outbox.tell import Telling, pending_of, tell
 from relvan.services.stock.paces import Paces
 from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Workplace
-from relvan.store.channels import ChannelSettings, channel_settings
+from relvan.store.channels import StockSettings, stock_settings
 from relvan.store.facts import kits_above
 from relvan.store.holdings import load_holdings
-from relvan.store.listings import listings_of
+from relvan.store.in_step import (
+    ListingInStep,
+    in_step_by_id,
+    in_step_of_products,
+    save_in_step,
+)
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
 from relvan.store.session import Session
-from relvan.store.tables import Listing
 
 MOST = 400  # of more the whole way is taken, chunk by chunk
 
@@ -45,7 +49,7 @@ def refresh_quantities(
     session.flush()
     touched = {*product_ids, *kits_above(session, product_ids)}
     announce(session, workplace, Matter.STOCK, touched)
-    listings = listings_of(session, product_ids=touched)
+    listings = in_step_of_products(session, touched)
     if len(listings) > MOST:
         refresh_listings(
             session,
@@ -60,19 +64,17 @@ def refresh_quantities(
 def rework_quantities(session: Session, workplace: Workplace, listing_ids: Collection[int]) -> None:
     """Brings along what listings show though no stock has moved, because their buffer has changed."""
     session.flush()
-    _bring_along(
-        session, workplace, listings_of(session, listing_ids=listing_ids), Occasion(precaution=True)
-    )
+    _bring_along(session, workplace, in_step_by_id(session, listing_ids), Occasion(precaution=True))
 
 
 def _bring_along(
-    session: Session, workplace: Workplace, found: Sequence[Listing], occasion: Occasion
+    session: Session, workplace: Workplace, listings: Sequence[ListingInStep], occasion: Occasion
 ) -> None:
-    listings = [listing for listing in found if not listing.is_head]
     if not listings:
         return
     pending = pending_of(session, [listing.id for listing in listings if listing.placed])
     tellings: list[Telling] = []
+    changed: list[ListingInStep] = []
     turned: list[int] = []
     for listing, shown in _work_out(session, workplace, listings):
         if (shown.quantity == 0) != (listing.quantity == 0):  # the gap “none to sell” comes or goes
@@ -83,8 +85,9 @@ def _bring_along(
                 tellings += told_shown(listing, paused=shown.paused)
             listing.quantity, listing.paused = shown.quantity, shown.paused
             settle_state(listing)
+            changed.append(listing)
         tellings += news(listing, pending.under_way, occasion)
-    session.flush()
+    save_in_step(session, changed)
     tell(session, workplace, tellings, pending)
     if turned:
         refresh_listings(
@@ -98,11 +101,11 @@ def _bring_along(
 
 
 def _work_out(
-    session: Session, workplace: Workplace, listings: Sequence[Listing]
-) -> list[tuple[Listing, Shown]]:
+    session: Session, workplace: Workplace, listings: Sequence[ListingInStep]
+) -> list[tuple[ListingInStep, Shown]]:
     products = {listing.product_id for listing in listings}
     settings, places, holdings = (
-        channel_settings(session),
+        stock_settings(session),
         policy_places(session),
         load_holdings(session, products),
     )
@@ -113,7 +116,7 @@ def _work_out(
     for listing in listings:
         own = settings[listing.channel_id]
         kind = holdings.kinds.get(listing.product_id, "")
-        most = workplace.rulebook(own.channel).most_units
+        most = workplace.rulebooks.of(own.rulebook).most_units
         if kind == "service":
             continue
         which = _nearest(listing, own, nearer.get(listing.channel_id, NO_NEARER), stands)
@@ -128,8 +131,8 @@ def _work_out(
 
 
 def _nearest(
-    listing: Listing,
-    own: ChannelSettings,
+    listing: ListingInStep,
+    own: StockSettings,
     nearer: NearerPolicies,
     stands: dict[int, tuple[int | None, str]],
 ) -> Nearest:

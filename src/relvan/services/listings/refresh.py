@@ -31,6 +31,7 @@ from relvan.services.uncollected import uncollected
 from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Workplace
 from relvan.store.facts import kits_above
+from relvan.store.in_step import ListingInStep
 from relvan.store.listings import listing_ids_of, listings_of
 from relvan.store.session import Session
 from relvan.store.tables import Listing
@@ -118,7 +119,7 @@ def fingerprint(value: object) -> str:
     return hashlib.blake2b(json.dumps(value, sort_keys=True).encode(), digest_size=12).hexdigest()
 
 
-def listing_facts(listing: Listing) -> ListingFacts:
+def listing_facts(listing: Listing | ListingInStep) -> ListingFacts:
     """Returns what the state of a listing is worked out from."""
     return ListingFacts(
         gaps=listing.gap_count,
@@ -147,7 +148,7 @@ def _priced(amount: int | None, regular: int | None) -> str:
     return str(amount) if regular is None else f"{amount} instead of {regular}"
 
 
-def settle_state(listing: Listing) -> None:
+def settle_state(listing: Listing | ListingInStep) -> None:
     """Works out the state of a listing from what is kept of it."""
     facts = listing_facts(listing)
     state, _ = listing_state(facts)
@@ -210,7 +211,7 @@ def refusal_gaps(listing: Listing) -> list[Gap]:
     ]
 
 
-def told_shown(listing: Listing, *, paused: bool) -> list[Telling]:
+def told_shown(listing: Listing | ListingInStep, *, paused: bool) -> list[Telling]:
     """Returns the update that hides a listing while its quantity is 0, or shows it again."""
     if (
         not (listing.placed and listing.followed and listing.wish == "live")
@@ -224,7 +225,9 @@ def told_shown(listing: Listing, *, paused: bool) -> list[Telling]:
 
 
 def news(
-    listing: Listing, under_way: Collection[tuple[int, str]], occasion: Occasion = NO_OCCASION
+    listing: Listing | ListingInStep,
+    under_way: Collection[tuple[int, str]],
+    occasion: Occasion = NO_OCCASION,
 ) -> list[Telling]:
     """Returns the updates of a placed listing that are sent without being asked: price and
     quantity. Content waits for a person to send it."""

@@ -31,15 +31,16 @@ from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.outbox.tell import NOTHING_PENDING, Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import products_by_code
-from relvan.store.channels import order_policy_of
+from relvan.store.channels import TakingChannel, taking_channel
 from relvan.store.order_lines import marks_of_orders, products_by_ref
 from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.session import Session
-from relvan.store.tables import Channel, Order
+from relvan.store.tables import Order
 from relvan.store.trays import add_notice
 
 ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
 UNKNOWN: ProductFacts = (None, "", "standard")
+Taxing = tuple[str, Mapping[str, Decimal]]  # how an order is taxed, and the percentage by tax code
 
 
 def take_channel_orders(
@@ -54,43 +55,60 @@ def take_channel_orders(
     if not told:
         return {}
     with workplace.database.writing() as session:
-        marks = {
-            channel_number_key(number): mark
-            for number, mark in marks_of_orders(
-                session, channel_id, [incoming.number for incoming in told]
-            ).items()
-        }
-        numbers: dict[str, str] = {}
-        fresh: dict[str, IncomingOrder] = {}
-        newer: list[IncomingOrder] = []
-        for incoming in told:
-            key = channel_number_key(incoming.number)
-            if key in marks:
-                if incoming.changed > marks[key]:
-                    newer.append(incoming)
-            elif key not in fresh or fresh[key].changed < incoming.changed:
-                fresh[key] = incoming
-        there = orders_by_channel_number(session, channel_id, [one.number for one in newer])
-        for incoming in newer:
-            key = channel_number_key(incoming.number)
-            if number := _update(session, workplace, there[key], incoming):
-                numbers[key] = number
-        new = [
-            incoming for incoming in fresh.values() if not incoming.sent
-        ]  # else sent before we knew the channel
-        channel = session.get_one(Channel, channel_id) if new else None
-        if channel is not None and order_policy_of(channel).unpaid == Unpaid.LEAVE:
-            new = [incoming for incoming in new if incoming.paid]
-        if channel is not None and new:
-            added = _save(session, workplace, SYSTEM, channel, new)
-            _acknowledge(session, workplace, channel, new)
-            plans = {order.id: order.plan for order in added}
-            note_oversales(session, channel.id, plans, workplace.now())
-            numbers |= {
-                channel_number_key(one.number): order.number
-                for one, order in zip(new, added, strict=True)
-            }
-        return numbers
+        fresh, newer = _sorted_out(session, channel_id, told)
+        numbers = _bring_up_to_date(session, workplace, channel_id, newer)
+        return numbers | _take_new(session, workplace, channel_id, fresh)
+
+
+def _sorted_out(
+    session: Session, channel_id: int, told: Sequence[IncomingOrder]
+) -> tuple[list[IncomingOrder], list[IncomingOrder]]:
+    """Returns the newest version of every order that is not known yet, and the versions that are newer
+    than what we have of known ones."""
+    known = marks_of_orders(session, channel_id, [incoming.number for incoming in told])
+    marks = {channel_number_key(number): mark for number, mark in known.items()}
+    fresh: dict[str, IncomingOrder] = {}
+    newer: list[IncomingOrder] = []
+    for incoming in told:
+        key = channel_number_key(incoming.number)
+        if key in marks:
+            if incoming.changed > marks[key]:
+                newer.append(incoming)
+        elif key not in fresh or fresh[key].changed < incoming.changed:
+            fresh[key] = incoming
+    return list(fresh.values()), newer
+
+
+def _bring_up_to_date(
+    session: Session, workplace: Workplace, channel_id: int, newer: Sequence[IncomingOrder]
+) -> dict[str, str]:
+    there = orders_by_channel_number(session, channel_id, [one.number for one in newer])
+    numbers = {}
+    for incoming in newer:
+        key = channel_number_key(incoming.number)
+        if number := _update(session, workplace, there[key], incoming):
+            numbers[key] = number
+    return numbers
+
+
+def _take_new(
+    session: Session, workplace: Workplace, channel_id: int, fresh: Sequence[IncomingOrder]
+) -> dict[str, str]:
+    """Takes the new ones among orders: those that were sent before we knew the channel are left out,
+    and unpaid ones if the channel's policy says so."""
+    new = [incoming for incoming in fresh if not incoming.sent]
+    if not new:
+        return {}
+    channel = taking_channel(session, channel_id)
+    if channel.policy.unpaid == Unpaid.LEAVE:
+        new = [incoming for incoming in new if incoming.paid]
+    added = _save(session, workplace, SYSTEM, channel, new)
+    _acknowledge(session, workplace, channel, new)
+    plans = {order.id: order.plan for order in added}
+    note_oversales(session, channel.id, plans, workplace.now())
+    return {
+        channel_number_key(one.number): order.number for one, order in zip(new, added, strict=True)
+    }
 
 
 def take_manual_order(
@@ -122,22 +140,19 @@ def _save(
     session: Session,
     workplace: Workplace,
     actor: Actor,
-    channel: Channel | None,
+    channel: TakingChannel | None,
     told: Sequence[IncomingOrder],
 ) -> list[AddedOrder]:
     """Writes new orders, and reserves for those that stand."""
     known = _known_products(
         session, channel, [line for incoming in told for line in incoming.lines]
     )
-    collected = channel is not None and order_policy_of(channel).collected
+    collected = channel is not None and channel.policy.collected
     new = [
         _new_order(workplace, channel, incoming, known, tax)
         for incoming, tax in zip(told, _taxes(workplace, told, collected=collected), strict=True)
     ]
     return add_orders(session, workplace, actor, new, caused_at=workplace.now())
-
-
-Taxing = tuple[str, Mapping[str, Decimal]]  # how an order is taxed, and the percentage by tax code
 
 
 def _taxes(
@@ -157,7 +172,7 @@ def _taxes(
 
 def _new_order(
     workplace: Workplace,
-    channel: Channel | None,
+    channel: TakingChannel | None,
     incoming: IncomingOrder,
     known: Mapping[tuple[str, str], ProductFacts],
     taxing: Taxing,
@@ -211,7 +226,7 @@ def _new_line(line: IncomingLine, facts: ProductFacts, percents: Mapping[str, De
 
 
 def _known_products(
-    session: Session, channel: Channel | None, lines: Sequence[IncomingLine]
+    session: Session, channel: TakingChannel | None, lines: Sequence[IncomingLine]
 ) -> dict[tuple[str, str], ProductFacts]:
     """Returns the products of lines by (reference, SKU): by the listing that was bought, else by
     SKU or alias."""
@@ -230,7 +245,7 @@ def _known_products(
 
 
 def _acknowledge(
-    session: Session, workplace: Workplace, channel: Channel, told: Sequence[IncomingOrder]
+    session: Session, workplace: Workplace, channel: TakingChannel, told: Sequence[IncomingOrder]
 ) -> None:
     """Tells a channel that its orders have been taken. Nothing can wait to be told of them yet."""
     urgency = topic_urgency(Topic.ACKNOWLEDGE)

@@ -13,8 +13,13 @@ from relvan.core.waking import Work
 from relvan.services.workplace import Workplace
 from relvan.store.bulk import insert_rows
 from relvan.store.database import after_commit
-from relvan.store.listings import open_updates
-from relvan.store.outbox import waiting_about, waiting_of_listings
+from relvan.store.outbox import (
+    OpenUpdate,
+    open_updates,
+    save_renewed,
+    waiting_about,
+    waiting_of_listings,
+)
 from relvan.store.session import Session
 from relvan.store.tables import OutboxEntry
 
@@ -55,7 +60,7 @@ class Pending:
     """What is still to be sent of some listings: updates that wait, by channel, subject and topic;
     and (listing, topic) of those that are being sent just now."""
 
-    waiting: Mapping[Waiting, OutboxEntry]
+    waiting: Mapping[Waiting, OpenUpdate]
     under_way: frozenset[tuple[int, str]]
 
 
@@ -94,13 +99,16 @@ def tell(
         return
     waiting = _waiting(session, tellings) if pending is None else pending.waiting
     fresh: dict[Waiting, Telling] = {}
+    renewed: dict[int, OpenUpdate] = {}
     for telling in tellings:
         key = (telling.channel_id, telling.subject, telling.topic)
         if key in waiting:
-            _renew(waiting[key], telling)
+            if _renew(waiting[key], telling):
+                renewed[waiting[key].id] = waiting[key]
         else:
             fresh[key] = _joined(fresh[key], telling) if key in fresh else telling
     session.flush()
+    save_renewed(session, list(renewed.values()))
     _add(session, workplace, list(fresh.values()))
     for channel_id in {telling.channel_id for telling in tellings}:
         after_commit(session, partial(workplace.wake, Work.DELIVER, channel_id))
@@ -117,20 +125,19 @@ def drop_tellings(session: Session, workplace: Workplace, listing_ids: Sequence[
     session.flush()
 
 
-def _waiting(session: Session, tellings: Sequence[Telling]) -> Mapping[Waiting, OutboxEntry]:
+def _waiting(session: Session, tellings: Sequence[Telling]) -> Mapping[Waiting, OpenUpdate]:
     channels = {telling.channel_id for telling in tellings}
     return waiting_about(session, channels, [telling.subject for telling in tellings])
 
 
-def _renew(entry: OutboxEntry, telling: Telling) -> None:
-    if telling.urgency < entry.urgency:
-        entry.urgency = telling.urgency
-    if telling.payload != entry.payload:
-        entry.payload = telling.payload
-    if telling.job_row_id:
-        entry.job_row_id = telling.job_row_id
-    if telling.caused_at and not entry.caused_at:
-        entry.caused_at = telling.caused_at
+def _renew(entry: OpenUpdate, telling: Telling) -> bool:
+    """Gives a waiting update the newest content; returns whether anything of it has changed."""
+    before = (entry.urgency, entry.payload, entry.job_row_id, entry.caused_at)
+    entry.urgency = min(entry.urgency, telling.urgency)
+    entry.payload = telling.payload
+    entry.job_row_id = telling.job_row_id or entry.job_row_id
+    entry.caused_at = entry.caused_at or telling.caused_at
+    return before != (entry.urgency, entry.payload, entry.job_row_id, entry.caused_at)
 
 
 def _joined(first: Telling, second: Telling) -> Telling:
