@@ -18,7 +18,8 @@ from relvan.services.shipping.voids import AT_ONCE, label_many
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.services.workplace import Workplace
 from relvan.store.dispatch import pick_rows
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.store.orders import shipment_rows
 from relvan.store.tables import Carrier
 from shop import add_pot

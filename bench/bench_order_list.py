@@ -18,7 +18,9 @@ from sqlalchemy import insert
 
 from ground import add_channels, new_workplace
 from relvan.store.counting import count_with_page
-from relvan.store.order_list import SORTING, OrderFilter, count_orders, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import count_orders, order_page
+from relvan.store.order_paths import SORTING
 from relvan.store.orders import orders_by_numbers
 from relvan.store.session import Session
 from relvan.store.tables import Order, OrderTag

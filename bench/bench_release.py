@@ -11,7 +11,8 @@ from ground import OWNER, add_channels, new_workplace, report, temporary
 from relvan.services.orders.release import release_orders
 from relvan.services.orders.take import take_channel_orders
 from relvan.services.stock.move import MoveStock, move_stock
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from shop import add_pot
 
 ORDERS, PAGE, SKUS = 1_000, 50, 40

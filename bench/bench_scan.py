@@ -18,7 +18,8 @@ from relvan.services.orders.take import take_channel_orders
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.store.dispatch import pick_rows
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.store.orders import shipment_rows
 from shop import add_pot
 

@@ -24,7 +24,8 @@ from relvan.store.facts import facts_by_id
 from relvan.store.history import HistoryFilter, product_history
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listings_of
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.store.stock import stock_rows
 from relvan.store.tables import Table
 

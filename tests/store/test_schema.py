@@ -1,17 +1,37 @@
 """The tables are what the migrations make."""
 
+import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import text
+from sqlalchemy.schema import CreateIndex
 
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Table
 
 
+@pytest.mark.filterwarnings("ignore:Skipped unsupported reflection of expression-based index")
+@pytest.mark.filterwarnings("ignore:autogenerate skipping metadata-specified expression-based index")
 def test_migrations_and_tables_agree(workplace):
     with workplace.database.engine.connect() as connection:
         found = compare_metadata(MigrationContext.configure(connection), Table.metadata)
-    assert [change for change in found if "product_search" not in str(change)] == []
+    # a server has its own words for an expression of several columns; the next test compares it
+    compared = ("product_search", "ix_customer_order_standing")
+    assert [one for one in found if not any(name in str(one) for name in compared)] == []
+
+
+def test_migrations_and_tables_agree_on_indexes_over_expressions(workplace, in_the_box):
+    """What the comparison above leaves out in SQLite."""
+    wanted = {
+        index.name: str(CreateIndex(index).compile(workplace.database.engine)).strip()
+        for table in Table.metadata.tables.values()
+        for index in table.indexes
+        if len(index.columns) < len(index.expressions)
+    }
+    with workplace.database.reading() as session:
+        made = dict(session.execute(text("SELECT name, sql FROM sqlite_master")).all())
+    assert len(wanted) >= 3
+    assert {name: made[name] for name in wanted} == wanted
 
 
 def test_bringing_an_up_to_date_database_up_to_date_changes_nothing(workplace, in_the_box):

@@ -4,8 +4,8 @@ import pytest
 
 from relvan.store.listing_list import SORTING as LISTING_SORTING
 from relvan.store.listing_list import ListingFilter, listing_page
-from relvan.store.order_list import SORTING as ORDER_SORTING
 from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_paths import SORTING as ORDER_SORTING
 from relvan.store.product_list import SORTING as PRODUCT_SORTING
 from relvan.store.product_list import ProductFilter, product_page
 

@@ -50,7 +50,8 @@ from relvan.services.orders.release import release_orders, release_parts
 from relvan.services.orders.reserve import reserve_anywhere, reserve_orders, unreserve_orders
 from relvan.services.verdicts import Verdict, refuse_with
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.order_list import PROGRESS, OrderFilter, order_page
+from relvan.store.order_filter import PROGRESS, OrderFilter
+from relvan.store.order_list import order_page
 
 router = api_router(tags=["orders"])
 

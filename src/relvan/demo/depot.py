@@ -10,7 +10,8 @@ from relvan.services.shipping.centres import mind_centres, send_to_centre
 from relvan.services.stock.move import MoveStock, move_stock
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key, supply_keys
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.store.orders import lines_of, order_by_number, reservations_of
 from relvan.store.stock import warehouse_by_id
 from relvan.store.tables import OrderLine

@@ -14,7 +14,8 @@ from relvan.services.mail.texts import save_mail_text
 from relvan.services.mail.write import mail_estimate, mail_orders
 from relvan.services.orders.estimates import enter_estimate
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 
 LINES = "{% for line in lines %}  {{ line.quantity }} x {{ line.title }}\n{% endfor %}"
 PARCELS = (

@@ -23,7 +23,8 @@ from relvan.services.orders.take import take_manual_order
 from relvan.services.orders.trays import change_tray, create_tray
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.invoices import InvoiceFilter, invoice_by_number, invoice_page
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 
 WHOLESALE = "wholesale"
 ASK = TrayForm(

@@ -83,7 +83,8 @@ from relvan.settings import Settings
 from relvan.store.channels import channels
 from relvan.store.dispatch import pick_rows
 from relvan.store.listing_list import ListingFilter, listing_page
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.store.orders import shipment_rows
 from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Balance, PriceList, Product, Warehouse

@@ -16,7 +16,9 @@ from typing import Any
 import psycopg
 from psycopg.adapt import Loader
 from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, make_url, text
+from sqlalchemy.dialects.sqlite.base import SQLiteCompiler
 from sqlalchemy.orm import Session
+from sqlalchemy.sql.expression import FromClause
 
 from relvan.core.refusal import DatabaseAway
 
@@ -151,9 +153,17 @@ def _make_engine(url: str, *, sqlite: bool) -> Engine:
         max_overflow=READ_POOL,
         connect_args={"timeout": BUSY_TIMEOUT_MS / 1000},
     )
+    engine.dialect.statement_compiler = _HintingCompiler
     event.listen(engine, "connect", _set_up_sqlite)
     event.listen(engine, "begin", _begin)
     return engine
+
+
+class _HintingCompiler(SQLiteCompiler):
+    """Writes the index that a query is to use behind its table (`with_hint`)."""
+
+    def get_from_hint_text(self, _table: FromClause, text: str | None) -> str | None:
+        return text
 
 
 class _Counted(Loader):

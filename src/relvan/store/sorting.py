@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, and_, or_, select
+from sqlalchemy import Select, or_, select
 from sqlalchemy.orm import Session
 
 
@@ -36,8 +36,8 @@ def sort_page(
     limit: int,
 ) -> Select[*tuple[Any, ...]]:
     """Returns the rows of one page, sorted by the column that `sort` names (descending with a dash
-    before it) and by the key among equal rows; without `sort`, by the key alone. `after` is the key
-    of the last row of the page before, or empty at the start.
+    before it) and among equal rows by the key in the same direction; without `sort`, by the key
+    alone. `after` is the key of the last row of the page before, or empty at the start.
     """
     name, down = sort.removeprefix("-"), sort.startswith("-")
     column, key = sorting.columns.get(name), sorting.key
@@ -51,7 +51,9 @@ def sort_page(
             select(column) if sorting.source is None else select(column).select_from(sorting.source)
         )
         last = session.scalar(found.where(key == after))
-        beyond = column < last if down else column > last
-        same = and_(column == last, key > after)
-        statement = statement.where(or_(beyond, same))
-    return statement.order_by(column.desc() if down else column, key).limit(limit)
+        if down:  # the first condition is what an index is entered by
+            statement = statement.where(column <= last, or_(column < last, key < after))
+        else:
+            statement = statement.where(column >= last, or_(column > last, key > after))
+    order = (column.desc(), key.desc()) if down else (column, key)
+    return statement.order_by(*order).limit(limit)

@@ -6,7 +6,9 @@ from typing import Any
 
 from relvan.core.setup.firm import country_names
 from relvan.store.channels import channel_names
-from relvan.store.order_list import PROGRESS, SORTING, OrderFilter, countries_of_orders
+from relvan.store.order_filter import PROGRESS, OrderFilter
+from relvan.store.order_list import countries_of_orders
+from relvan.store.order_paths import SORTING
 from relvan.store.people import active_people
 from relvan.store.trays import all_tags
 from relvan.web.desk import Desk

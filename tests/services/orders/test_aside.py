@@ -21,7 +21,8 @@ from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.trays import change_tray
 from relvan.store.history import history
 from relvan.store.line import line_counts, today_counts
-from relvan.store.order_list import OrderFilter, order_page, stuck_in_trays
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page, stuck_in_trays
 from relvan.store.orders import order_by_number
 from relvan.store.trays import notices_of, tags_of
 from tests.house import orders

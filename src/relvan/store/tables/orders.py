@@ -9,6 +9,12 @@ from sqlalchemy.orm import Mapped, mapped_column
 from relvan.store.tables.base import Table, strict
 from relvan.store.types import Folded
 
+# the columns by which orders stand alike, in the order of the facts in `core/orders/facts.py`
+STANDING = (
+    *("tray", "fact_reserved", "fact_picked", "fact_shipped"),
+    *("fact_invoiced", "fact_paid"),
+)
+
 
 class Order(Table):
     """A customer's order; amounts are in minor units. It is taken once by (channel, channel's
@@ -60,6 +66,24 @@ class Order(Table):
             postgresql_where=text("aside_until IS NOT NULL"),
         ),
         Index("ix_customer_order_country", "country", "id"),
+        Index(
+            "ix_customer_order_standing",
+            text("(" + " || ' ' || ".join(STANDING) + ")"),
+            text("coalesce(channel_id, 0)"),
+            "country",
+        ),
+        Index("ix_customer_order_channel", text("coalesce(channel_id, 0)"), "id"),
+        Index("ix_customer_order_since", text("coalesce(tray_since, taken_at)"), "id"),
+        Index("ix_customer_order_units", "units", "id"),
+        Index("ix_customer_order_total", "total", "id"),
+        Index("ix_customer_order_words", "words", "id"),
+        Index(
+            "ix_customer_order_assigned_id",
+            "assigned_id",
+            "id",
+            sqlite_where=text("assigned_id IS NOT NULL"),
+            postgresql_where=text("assigned_id IS NOT NULL"),
+        ),
         Index(
             "ix_customer_order_promised_on",
             "promised_on",

@@ -28,7 +28,8 @@ from relvan.store.found import FoundPaper, papers_called
 from relvan.store.job_rows import count_verdicts, job_verdicts
 from relvan.store.jobs import job_rows
 from relvan.store.listings import listing_by_id
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.store.product_list import ProductFilter, product_page, rows_by_sku_start
 from relvan.web.desk import At, Form, is_setup
 from relvan.web.patterns import pattern_samples

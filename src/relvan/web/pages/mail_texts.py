@@ -19,7 +19,8 @@ from relvan.services.mail.deliver import send_again
 from relvan.services.mail.texts import delete_mail_text, preview_mail, save_mail_text
 from relvan.store.channels import channel_names
 from relvan.store.mailing import mail_page, mail_text_row, mail_texts, text_of_row
-from relvan.store.order_list import OrderFilter, order_page
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import order_page
 from relvan.web.desk import At, AtSetup, Desk, Form, PostedForm, first_by_field
 
 router = APIRouter()

@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from relvan.core.orders.trays import Tray
-from relvan.store.order_list import OrderFilter, OrderRow, Stuck, order_page, stuck_in_trays
+from relvan.store.order_filter import OrderFilter
+from relvan.store.order_list import OrderRow, Stuck, order_page, stuck_in_trays
 from relvan.web.desk import At
 
 router = APIRouter(prefix="/orders/board")

@@ -16,13 +16,13 @@ from relvan.store.centres import centres
 from relvan.store.counting import count_with_page
 from relvan.store.mailing import texts_for_orders
 from relvan.store.order_list import (
-    SORTING,
     count_orders,
     order_numbers,
     order_page,
     stuck_in_trays,
     worth_of_orders,
 )
+from relvan.store.order_paths import SORTING
 from relvan.store.orders import orders_by_numbers
 from relvan.store.people import active_people
 from relvan.store.trays import all_tags, tags_of
