@@ -4,16 +4,16 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import NamedTuple
 
-from sqlalchemy import func, select, type_coerce
+from sqlalchemy import func, select, text, type_coerce
 from sqlalchemy.orm import Session
 
-from relvan.core.orders.trays import Tray
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.order_filter import OrderFilter
 from relvan.store.order_paths import SORTED_LATER, SORTING, path_of
 from relvan.store.rows import rows_as
 from relvan.store.sorting import sort_page
 from relvan.store.tables import Channel, Order, Person
+from relvan.store.tables.orders import WAITS
 
 
 @dataclass(frozen=True)
@@ -134,7 +134,7 @@ def stuck_in_trays(session: Session) -> dict[str, Stuck]:
             func.sum(Order.total),
             type_coerce(func.min(Order.tray_since), Order.tray_since.type),
         )
-        .where(Order.tray.not_in((Tray.CLOSED, Tray.CANCELLED)), Order.aside_until.is_(None))
+        .where(text(WAITS))
         .group_by(Order.tray, Order.currency)
         .order_by(Order.tray, func.count().desc(), Order.currency)
     )

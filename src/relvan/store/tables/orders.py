@@ -15,6 +15,9 @@ STANDING = (
     *("fact_invoiced", "fact_paid"),
 )
 
+# orders that wait for somebody, in the words in which SQLite finds their index again
+WAITS = "aside_until IS NULL AND tray NOT IN ('closed', 'cancelled')"
+
 
 class Order(Table):
     """A customer's order; amounts are in minor units. It is taken once by (channel, channel's
@@ -74,6 +77,12 @@ class Order(Table):
         ),
         Index("ix_customer_order_channel", text("coalesce(channel_id, 0)"), "id"),
         Index("ix_customer_order_since", text("coalesce(tray_since, taken_at)"), "id"),
+        Index(
+            "ix_customer_order_stuck",
+            *("tray", "currency", "total", "tray_since"),
+            sqlite_where=text(WAITS),
+            postgresql_where=text(WAITS),
+        ),
         Index("ix_customer_order_units", "units", "id"),
         Index("ix_customer_order_total", "total", "id"),
         Index("ix_customer_order_words", "words", "id"),

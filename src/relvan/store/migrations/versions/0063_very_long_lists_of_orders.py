@@ -18,19 +18,26 @@ INDEXES = {
     "total": ("total", "id"),
     "words": ("words", "id"),
 }
-ASSIGNED = sa.text("assigned_id IS NOT NULL")
+PARTIAL = {
+    "assigned_id": (("assigned_id", "id"), "assigned_id IS NOT NULL"),
+    "stuck": (
+        ("tray", "currency", "total", "tray_since"),
+        "aside_until IS NULL AND tray NOT IN ('closed', 'cancelled')",
+    ),
+}
 
 
 def upgrade() -> None:
     for name, columns in INDEXES.items():
         op.create_index(f"ix_customer_order_{name}", "customer_order", list(columns))
-    op.create_index(
-        "ix_customer_order_assigned_id",
-        "customer_order",
-        ["assigned_id", "id"],
-        sqlite_where=ASSIGNED,
-        postgresql_where=ASSIGNED,
-    )
+    for name, (columns, which) in PARTIAL.items():
+        op.create_index(
+            f"ix_customer_order_{name}",
+            "customer_order",
+            list(columns),
+            sqlite_where=sa.text(which),
+            postgresql_where=sa.text(which),
+        )
 
 
 def downgrade() -> None:
