@@ -265,20 +265,21 @@ def balance_rows(session: Session, product_ids: Collection[int]) -> dict[tuple[i
     return {(row.product_id, row.warehouse_id): row for row in rows}
 
 
-def add_reserved(session: Session, units: Mapping[tuple[int, int], int]) -> None:
-    """Adds units to what is reserved of products, by (product, warehouse). The balances must exist."""
+def change_reserved(session: Session, units: Mapping[tuple[int, int], int]) -> None:
+    """Adds units to what is reserved of products, by (product, warehouse); units below 0 are taken off.
+    The balances must exist."""
     if not units:
         return
     rows = [
         {"of": product_id, "at": warehouse_id, "more": more}
         for (product_id, warehouse_id), more in units.items()
     ]
-    session.connection().execute(_raised_reserved(), rows)
+    session.connection().execute(_changed_reserved(), rows)
     read_anew(session, Balance, units)
 
 
 @cache
-def _raised_reserved() -> Executable:
+def _changed_reserved() -> Executable:
     table: Any = Balance.__table__
     raised = update(table).values(reserved=table.c.reserved + bindparam("more"))
     return raised.where(

@@ -28,7 +28,7 @@ from relvan.store.bulk import insert_columns
 from relvan.store.catalogue import kinds_of
 from relvan.store.ids import new_ids
 from relvan.store.session import Session
-from relvan.store.stock import add_reserved
+from relvan.store.stock import change_reserved
 from relvan.store.tables import Order, OrderLine, PaymentRow, Reservation
 
 
@@ -309,7 +309,7 @@ def _promise(
     for promise in promises:
         place = (promise.product, promise.warehouse)
         sums[place] = sums.get(place, 0) + promise.quantity
-    add_reserved(session, sums)
+    change_reserved(session, sums)
     entries: list[tuple[int | None, str, audit.Changes]] = [
         (one.id, "reserved", {}) for one in served
     ]

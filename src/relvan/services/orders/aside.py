@@ -11,9 +11,9 @@ from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse
 from relvan.services import audit
 from relvan.services.changes import changes_of
-from relvan.services.orders.reserve import answer_for
+from relvan.services.orders.blocks import for_orders, one_after_another
 from relvan.services.orders.work_out import put_in_tray
-from relvan.services.verdicts import Verdict, for_each
+from relvan.services.verdicts import Verdict
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.orders import order_by_number
 from relvan.store.people import person_by_login
@@ -59,15 +59,13 @@ def set_aside(
         message = f"“Until” must be a day after today, within two years; it got {until}."
         raise refuse("out-of-range", message, "Choose the day on which it comes back.", "until")
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
-        answer_for(session, order, OrderDeed.SET_ASIDE)
+    def one(session: Session, order: Order) -> None:
         if tray:
             tray_by_key(session, tray)
             put_in_tray(session, workplace, actor, order, tray)
         set_aside_in(session, workplace, actor, order, reason, until)
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, one_after_another(one), OrderDeed.SET_ASIDE)
 
 
 def set_aside_in(
@@ -87,10 +85,10 @@ def take_back_aside(workplace: Workplace, actor: Actor, numbers: Sequence[str]) 
     """Brings orders back that were set aside."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> None:
-        _come_back(session, workplace, actor, order_by_number(session, number), "brought back")
+    def one(session: Session, order: Order) -> None:
+        _come_back(session, workplace, actor, order, "brought back")
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, one_after_another(one))
 
 
 def _come_back(
@@ -114,13 +112,14 @@ def tag_orders(
         message = "“Tag” must have a letter or a digit."
         raise refuse("form", message, "Type a word, such as gift.", "tag")
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
-        if (tag in tags_of(session, [order.id])[order.id]) != off:
-            return
-        tag_in(session, workplace, actor, order.id, tag, off=off)
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str]:
+        tags = tags_of(session, [order.id for order in orders])
+        for order in orders:
+            if (tag in tags[order.id]) == off:
+                tag_in(session, workplace, actor, order.id, tag, off=off)
+        return {}
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, do)
 
 
 def tag_in(
@@ -152,8 +151,7 @@ def assign_orders(
             raise not_found("person", login)
         person_id, name = (person.id, person.name) if person else (None, "")
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
+    def one(session: Session, order: Order) -> None:
         if order.assigned_id == person_id:
             return
         order.assigned_id = person_id
@@ -161,7 +159,7 @@ def assign_orders(
         changes = {"assigned to": ("", name)}
         audit.record(session, actor, workplace.now(), subject, "assigned", changes)
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, one_after_another(one))
 
 
 def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:

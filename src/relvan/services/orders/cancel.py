@@ -18,13 +18,14 @@ from relvan.core.shipping.life import (
 from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import MailWish, changes_of
-from relvan.services.orders.reserve import answer_for, free_in
+from relvan.services.orders.blocks import for_orders, one_after_another
+from relvan.services.orders.reserve import free_all
 from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
-from relvan.services.verdicts import Verdict, for_each
+from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.database import after_commit
-from relvan.store.orders import order_by_id, order_by_number, shipments_of
+from relvan.store.orders import order_by_id, shipments_of
 from relvan.store.picking import is_begun, open_picks, pick_lists, units_picked
 from relvan.store.session import Session
 from relvan.store.tables import Order, Shipment
@@ -34,34 +35,46 @@ def cancel_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
     """Cancels each order and frees its stock. Refused once something has been picked or sent."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
-        if answer_for(session, order, OrderDeed.CANCEL).does:
-            cancel_in(session, workplace, actor, order, "cancelled")
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str]:
+        cancel_all(session, workplace, actor, orders, "cancelled")
+        for order in orders:
             tell_taken_off(session, workplace, order)
+        return {}
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, do, OrderDeed.CANCEL)
 
 
 def cancel_in(
     session: Session, workplace: Workplace, actor: Actor, order: Order, deed: str
 ) -> None:
+    """Cancels one order inside a transaction, as `cancel_all` does."""
+    cancel_all(session, workplace, actor, [order], deed)
+
+
+def cancel_all(
+    session: Session, workplace: Workplace, actor: Actor, orders: Sequence[Order], deed: str
+) -> None:
     """Cancels inside a transaction: shipments of which nothing is picked are cancelled, their stock
     becomes free, and waiting orders are tried."""
-    order.cancelled_at = workplace.now()
-    for shipment in shipments_of(session, [order.id])[order.id]:
-        if shipment.state in NOT_PICKED_YET and not is_begun(session, shipment.id):
-            take_back_shipment_in(session, shipment)
-            shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
-        elif shipment.state in WITH_CENTRE:
-            shipment.recall = True
-            after_commit(session, lambda: workplace.wake(Work.CENTRES, 0))
-    freed = free_in(session, workplace, actor, order)
-    audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), deed)
-    work_out_orders(session, workplace, actor, [order])
+    now = workplace.now()
+    shipments = shipments_of(session, [order.id for order in orders])
+    for order in orders:
+        order.cancelled_at = now
+        for shipment in shipments[order.id]:
+            if shipment.state in NOT_PICKED_YET and not is_begun(session, shipment.id):
+                take_back_shipment_in(session, shipment)
+                shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
+            elif shipment.state in WITH_CENTRE:
+                shipment.recall = True
+                after_commit(session, lambda: workplace.wake(Work.CENTRES, 0))
+    freed = free_all(session, workplace, actor, orders)
+    entries: list[tuple[int | None, str, audit.Changes]] = [(one.id, deed, {}) for one in orders]
+    audit.record_many(session, actor, now, "order", entries)
+    work_out_orders(session, workplace, actor, orders)
     changes_of(session).stock_moved(freed, freed=True)
-    wish = MailWish(order.id, MailEvent.CANCELLED, f"cancelled:{order.id}")
-    changes_of(session).to_mail(wish)
+    for order in orders:
+        wish = MailWish(order.id, MailEvent.CANCELLED, f"cancelled:{order.id}")
+        changes_of(session).to_mail(wish)
 
 
 def order_to_send(session: Session, shipment: Shipment) -> Order:
@@ -87,12 +100,10 @@ def move_orders(
         message = f"“Tray” must be one of {', '.join(allowed)}; it got “{tray[:30]}”."
         raise refuse("not-allowed", message, "The tray Cancelled is reached by cancelling.", "tray")
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
-        answer_for(session, order, OrderDeed.MOVE)
+    def move_one(session: Session, order: Order) -> None:
         put_in_tray(session, workplace, actor, order, tray)
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, one_after_another(move_one), OrderDeed.MOVE)
 
 
 def take_back_shipments(
@@ -102,20 +113,20 @@ def take_back_shipments(
     stock stays reserved."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
-        answer_for(session, order, OrderDeed.TAKE_BACK)
-        for shipment in shipments_of(session, [order.id])[order.id]:
-            if shipment.state not in NOT_PICKED_YET:
-                continue
-            take_back_shipment_in(session, shipment)
-            shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
-        audit.record(
-            session, actor, workplace.now(), audit.Subject("order", order.id), "release undone"
-        )
-        work_out_orders(session, workplace, actor, [order])
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str]:
+        shipments = shipments_of(session, [order.id for order in orders])
+        for shipment in (one for order in orders for one in shipments[order.id]):
+            if shipment.state in NOT_PICKED_YET:
+                take_back_shipment_in(session, shipment)
+                shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
+        entries: list[tuple[int | None, str, audit.Changes]] = [
+            (order.id, "release undone", {}) for order in orders
+        ]
+        audit.record_many(session, actor, workplace.now(), "order", entries)
+        work_out_orders(session, workplace, actor, orders)
+        return {}
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, do, OrderDeed.TAKE_BACK)
 
 
 def take_back_shipment_in(session: Session, shipment: Shipment) -> None:

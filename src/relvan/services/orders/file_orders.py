@@ -25,7 +25,7 @@ from relvan.services.counters import next_numbers
 from relvan.services.orders.add import add_orders
 from relvan.services.orders.addresses import with_written_phone, written_phone
 from relvan.services.orders.by_file import FileDesk
-from relvan.services.orders.cancel import cancel_in
+from relvan.services.orders.cancel import cancel_all
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import skus_and_costs
 from relvan.store.customers import add_missing_addresses
@@ -242,6 +242,7 @@ def undo_filed_orders(
     standing = standings_of(session, list(orders.values()))
     payments = payments_by_orders(session, [order.id for order in orders.values()])
     reasons: dict[int, str] = {}
+    gone: list[Order] = []
     for row in rows:
         order = orders.get(numbers[row.position])
         if order is None:
@@ -256,10 +257,13 @@ def undo_filed_orders(
         for payment in own:
             payment.state = "void"
         order.paid = 0
-        cancel_in(session, workplace, actor, order, "taken back with its file")
-        changes = {"reference": (order.reference, "")}
-        subject = audit.Subject("order", order.id)
-        audit.record(session, actor, workplace.now(), subject, "changed", changes)
+        gone.append(order)
+    cancel_all(session, workplace, actor, gone, "taken back with its file")
+    entries: list[tuple[int | None, str, audit.Changes]] = [
+        (order.id, "changed", {"reference": (order.reference, "")}) for order in gone
+    ]
+    audit.record_many(session, actor, workplace.now(), "order", entries)
+    for order in gone:
         order.reference = ""
     changes_of(session).drop_mails({order.id for order in orders.values()})
     return reasons

@@ -27,9 +27,10 @@ from relvan.core.setup.numbering import Series
 from relvan.services import audit
 from relvan.services.changes import MailWish, changes_of
 from relvan.services.counters import next_serial
+from relvan.services.orders.blocks import for_orders, one_after_another
 from relvan.services.orders.reserve import answer_for
 from relvan.services.orders.work_out import work_out_orders
-from relvan.services.verdicts import Verdict, for_each
+from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.invoices import (
     credited_units,
@@ -54,14 +55,11 @@ def invoice_orders(
     Returns a verdict for each, with the number of the invoice."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> str:
-        order = order_by_number(session, number)
-        if not answer_for(session, order, OrderDeed.INVOICE).does:
-            return ""
+    def one(session: Session, order: Order) -> str:
         units = _shipped_units(session, order) if shipped_only else None
         return invoice_in(session, workplace, actor, order, units).number
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, one_after_another(one), OrderDeed.INVOICE)
 
 
 def invoice_lines(workplace: Workplace, actor: Actor, number: str, units: Mapping[int, int]) -> str:

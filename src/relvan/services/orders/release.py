@@ -3,7 +3,7 @@ stock is promised."""
 
 from collections.abc import Sequence
 
-from relvan.core.orders.deeds import OrderDeed, deeds_of
+from relvan.core.orders.deeds import OrderDeed
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused
@@ -14,19 +14,18 @@ from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.counters import next_numbers
+from relvan.services.orders.blocks import for_orders
 from relvan.services.orders.plan import plan_reservations
 from relvan.services.orders.reserve import (
     Reserving,
-    answer_for,
     part_answer,
     reserve_all,
 )
 from relvan.services.orders.work_out import work_out_orders
-from relvan.services.verdicts import Verdict, for_blocks, for_each
+from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.database import after_commit
 from relvan.store.order_standing import standings_of, unreleased_units
-from relvan.store.orders import order_by_number, orders_by_numbers
 from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_id
 from relvan.store.tables import Order, Shipment, ShipmentLine
@@ -37,48 +36,10 @@ def release_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -
     time."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, block: Sequence[str]) -> dict[str, str | Refused]:
-        answers, orders = _named(session, block)
-        standings = standings_of(session, list(orders.values()))
-        ready = []
-        for number, order in orders.items():
-            answer = deeds_of(standings[order.id])[OrderDeed.RELEASE]
-            try:
-                answer.raise_if_refused()
-            except Refused as refused:
-                answers[number] = refused
-                continue
-            answers[number] = ""
-            if answer.does:
-                ready.append(order)
-        made = release_all(session, workplace, actor, ready)
-        return {
-            number: made.get(orders[number].id, answer) if number in orders else answer
-            for number, answer in answers.items()
-        }
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str]:
+        return release_all(session, workplace, actor, orders)
 
-    return for_blocks(workplace, numbers, deed)
-
-
-def _named(
-    session: Session, numbers: Sequence[str]
-) -> tuple[dict[str, str | Refused], dict[str, Order]]:
-    """Returns the refusals of numbers that are no orders, and the orders by the numbers that name
-    them; an order that two of them name stands under the first."""
-    answers: dict[str, str | Refused] = {}
-    known = {order.number.lower(): order for order in orders_by_numbers(session, numbers)}
-    orders: dict[str, Order] = {}
-    for number in numbers:
-        order = known.get(number.strip().lower())
-        try:
-            order = order or order_by_number(session, number)
-        except Refused as refused:
-            answers[number] = refused
-            continue
-        answers[number] = ""
-        if order not in orders.values():
-            orders[number] = order
-    return answers, orders
+    return for_orders(workplace, numbers, do, OrderDeed.RELEASE)
 
 
 def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
@@ -86,20 +47,25 @@ def release_parts(workplace: Workplace, actor: Actor, numbers: Sequence[str]) ->
     verdict for each."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> str:
-        order = order_by_number(session, number)
-        if not answer_for(session, order, OrderDeed.RELEASE_PART).does:
-            return ""
-        standing = standings_of(session, [order])[order.id]
-        plan = plan_reservations(session, [order], part=True).plans[order.id]
-        answer = part_answer(session, order, standing, plan)
-        answer.raise_if_refused()
-        if not answer.does:
-            return ""
-        reserve_all(session, workplace, actor, [order], Reserving(part=True))
-        return release_in(session, workplace, actor, order)
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str | Refused]:
+        standings = standings_of(session, orders)
+        plans = plan_reservations(session, orders, part=True).plans
+        answers: dict[int, str | Refused] = {}
+        ready = []
+        for order in orders:
+            answer = part_answer(session, order, standings[order.id], plans[order.id])
+            try:
+                answer.raise_if_refused()
+            except Refused as refused:
+                answers[order.id] = refused
+                continue
+            if answer.does:
+                ready.append(order)
+        if ready:
+            reserve_all(session, workplace, actor, ready, Reserving(part=True))
+        return answers | release_all(session, workplace, actor, ready)
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, do, OrderDeed.RELEASE_PART)
 
 
 def release_in(

@@ -1,7 +1,7 @@
 """Promises stock to orders and frees it again. An order that cannot have everything waits."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -14,19 +14,20 @@ from relvan.core.orders.deeds import (
     deeds_of,
 )
 from relvan.core.people.roles import Right
-from relvan.core.refusal import refuse
+from relvan.core.refusal import Refused, refuse
 from relvan.core.stock.reserving import Promise, ReservationPlan
 from relvan.services import audit
 from relvan.services.changes import Sold, changes_of
+from relvan.services.orders.blocks import for_orders
 from relvan.services.orders.plan import plan_reservations
 from relvan.services.orders.work_out import work_out_orders
-from relvan.services.verdicts import Verdict, for_each
+from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.catalogue import titles_of
+from relvan.store.catalogue import skus_of
 from relvan.store.order_standing import standings_of
-from relvan.store.orders import order_by_number, reservations_of, units_in_shipments
+from relvan.store.orders import lines_of, reservations_of, units_in_shipments
 from relvan.store.session import Session
-from relvan.store.stock import balance_row, balance_rows
+from relvan.store.stock import balance_row, balance_rows, change_reserved
 from relvan.store.tables import Order, Reservation
 
 
@@ -49,51 +50,40 @@ WHOLE = Reserving()
 def reserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Promises stock to each order in the order in which they are named; returns a verdict for
     each."""
-    actor.must(Right.ORDERS)
-
-    def deed(session: Session, number: str) -> str | None:
-        order = order_by_number(session, number)
-        answer = answer_for(session, order, OrderDeed.RESERVE)
-        if not answer.does:
-            return None
-        plan = reserve_in(session, workplace, actor, order)
-        if not plan.whole:
-            short_answer(session, OrderDeed.RESERVE, order, plan).raise_if_refused()
-        return None
-
-    return for_each(workplace, numbers, deed)
+    return _reserve_each(workplace, actor, numbers, OrderDeed.RESERVE, WHOLE)
 
 
 def reserve_anywhere(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Promises stock to each order, also from warehouses that do not feed its channel; returns a
     verdict for each."""
+    how = Reserving(anywhere=True)
+    return _reserve_each(workplace, actor, numbers, OrderDeed.RESERVE_ANYWHERE, how)
+
+
+def _reserve_each(
+    workplace: Workplace, actor: Actor, numbers: Sequence[str], deed: OrderDeed, how: Reserving
+) -> list[Verdict]:
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> str | None:
-        order = order_by_number(session, number)
-        answer = answer_for(session, order, OrderDeed.RESERVE_ANYWHERE)
-        if not answer.does:
-            return None
-        plan = reserve_all(session, workplace, actor, [order], Reserving(anywhere=True))[order.id]
-        if not plan.whole:
-            short_answer(session, OrderDeed.RESERVE_ANYWHERE, order, plan).raise_if_refused()
-        return None
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str | Refused]:
+        plans = reserve_all(session, workplace, actor, orders, how)
+        short = [order for order in orders if not plans[order.id].whole]
+        return dict(_short_refusals(session, deed, short, plans))
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, do, deed)
 
 
 def unreserve_orders(workplace: Workplace, actor: Actor, numbers: Sequence[str]) -> list[Verdict]:
     """Frees what is promised to each order and not yet in a shipment."""
     actor.must(Right.ORDERS)
 
-    def deed(session: Session, number: str) -> None:
-        order = order_by_number(session, number)
-        answer_for(session, order, OrderDeed.UNRESERVE)
-        freed = free_in(session, workplace, actor, order)
-        work_out_orders(session, workplace, actor, [order])
+    def do(session: Session, orders: Sequence[Order]) -> dict[int, str]:
+        freed = free_all(session, workplace, actor, orders)
+        work_out_orders(session, workplace, actor, orders)
         changes_of(session).stock_moved(freed)
+        return {}
 
-    return for_each(workplace, numbers, deed)
+    return for_orders(workplace, numbers, do, OrderDeed.UNRESERVE)
 
 
 def reserve_in(
@@ -159,18 +149,37 @@ def _deed(plan: ReservationPlan) -> str:
 def free_in(session: Session, workplace: Workplace, actor: Actor, order: Order) -> set[int]:
     """Frees what is promised to an order beyond its open shipments; returns the products whose
     stock became free."""
-    in_shipments = units_in_shipments(session, [order.id])
-    freed: set[int] = set()
-    for line_id, reservations in reservations_of(session, [order.id]).items():
-        for reservation in reservations:
-            keep = in_shipments.get((line_id, reservation.warehouse_id), 0)
-            if reservation.quantity > keep:
-                lower_reservation(session, reservation, reservation.quantity - keep)
-                freed.add(reservation.product_id)
-    if freed:
-        audit.record(session, actor, workplace.now(), audit.Subject("order", order.id), "freed")
+    return free_all(session, workplace, actor, [order])
+
+
+def free_all(
+    session: Session, workplace: Workplace, actor: Actor, orders: Sequence[Order]
+) -> set[int]:
+    """Frees what is promised to orders beyond their open shipments; returns the products whose stock
+    became free."""
     session.flush()
-    return freed
+    ids = [order.id for order in orders]
+    in_shipments, lines = units_in_shipments(session, ids), lines_of(session, ids)
+    held = reservations_of(session, ids)
+    sums: dict[tuple[int, int], int] = defaultdict(int)
+    freed: dict[int, None] = {}
+    for order in orders:
+        for reservation in (one for line in lines[order.id] for one in held.get(line.id, ())):
+            place = (reservation.order_line_id, reservation.warehouse_id)
+            keep = in_shipments.get(place, 0)
+            if reservation.quantity <= keep:
+                continue
+            sums[reservation.product_id, reservation.warehouse_id] += keep - reservation.quantity
+            freed[order.id] = None
+            if keep:
+                reservation.quantity = keep
+            else:
+                session.delete(reservation)
+    session.flush()
+    change_reserved(session, sums)
+    entries: list[tuple[int | None, str, audit.Changes]] = [(one, "freed", {}) for one in freed]
+    audit.record_many(session, actor, workplace.now(), "order", entries)
+    return {product_id for product_id, _ in sums}
 
 
 def lower_reservation(session: Session, reservation: Reservation, units: int) -> None:
@@ -220,12 +229,33 @@ def short_answer(
     session: Session, deed: OrderDeed, order: Order, plan: ReservationPlan
 ) -> DeedAnswer:
     """Returns the answer that names the goods which an order lacks."""
-    ids = [missing.product for missing in plan.missing]
-    skus = {product_id: sku for product_id, (sku, _) in titles_of(session, ids).items()}
+    return _short_answer(deed, order, plan, _missing_skus(session, [plan]))
+
+
+def _missing_skus(session: Session, plans: Sequence[ReservationPlan]) -> dict[int, str]:
+    ids = {missing.product for plan in plans for missing in plan.missing}
+    return skus_of(session, ids) if ids else {}
+
+
+def _short_answer(
+    deed: OrderDeed, order: Order, plan: ReservationPlan, skus: Mapping[int, str]
+) -> DeedAnswer:
     parts = ", ".join(f"{missing.quantity} of {skus[missing.product]}" for missing in plan.missing)
     return DeedAnswer(
         DeedOutcome.REFUSED, "short", f"“{order.number}” is short of {parts}.", FIXES[deed]
     )
+
+
+def _short_refusals(
+    session: Session, deed: OrderDeed, orders: Sequence[Order], plans: Mapping[int, ReservationPlan]
+) -> Iterator[tuple[int, Refused]]:
+    """Yields for orders that lack goods why they were refused, by their ids."""
+    skus = _missing_skus(session, [plans[order.id] for order in orders])
+    for order in orders:
+        try:
+            _short_answer(deed, order, plans[order.id], skus).raise_if_refused()
+        except Refused as refused:
+            yield order.id, refused
 
 
 def _promise(
