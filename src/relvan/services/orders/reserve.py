@@ -66,7 +66,10 @@ def _reserve_each(
     actor.must(Right.ORDERS)
 
     def do(session: Session, orders: Sequence[Order]) -> dict[int, str | Refused]:
-        plans = reserve_all(session, workplace, actor, orders, how)
+        plans = plan_reservations(session, orders, anywhere=how.anywhere).plans
+        whole = [order for order in orders if plans[order.id].whole]
+        if whole:
+            reserve_all(session, workplace, actor, whole, how)
         short = [order for order in orders if not plans[order.id].whole]
         return dict(_short_refusals(session, deed, short, plans))
 
