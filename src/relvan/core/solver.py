@@ -89,6 +89,10 @@ def solve(
         highs.setSolution(_start(highspy, start))
     highs.run()
     status = highs.getModelStatus()
+    if status == highspy.HighsModelStatus.kSolveError:  # its presolving fails on a few programmes
+        highs.setOptionValue("presolve", "off")
+        highs.run()
+        status = highs.getModelStatus()
     if status == highspy.HighsModelStatus.kInfeasible:
         return None
     info = highs.getInfo()

@@ -207,3 +207,29 @@ def test_of_many_warehouses_the_solver_chooses_as_well(wanted, free, rule):
     sources = [RouteSource(place, place % 3) for place in range(1, MOST_TRIED + 3)]
     wants = [Want(at, product, units) for at, (product, units) in enumerate(wanted.items())]
     assert left_from(wants, free, sources, rule) == plain(wanted, free, sources, rule)
+
+
+def test_a_programme_on_which_presolving_fails_is_solved_without_it():
+    """The solver ended with an error on the sixth step of this one, once it was found by chance."""
+    free = {}
+    for place, product, units in (
+        *((4, 1, 2), (13, 2, 2), (8, 4, 2), (5, 1, 1), (5, 2, 2), (2, 1, 1), (13, 3, 1), (3, 2, 2)),
+        *((10, 1, 1), (7, 3, 2), (8, 3, 2), (4, 2, 1), (3, 3, 2), (10, 3, 2), (6, 3, 2), (9, 4, 2)),
+        *(
+            (7, 4, 2),
+            (12, 3, 2),
+            (11, 1, 1),
+            (1, 1, 1),
+            (1, 3, 1),
+            (10, 4, 1),
+            (9, 3, 1),
+            (7, 2, 1),
+        ),
+        *((14, 2, 1), (1, 4, 2), (10, 2, 2), (2, 3, 1), (9, 2, 1), (12, 4, 2), (6, 2, 1)),
+    ):
+        free[product, place] = units
+    wanted = {2: 4, 3: 5}
+    sources = [RouteSource(place, place % 3) for place in range(1, MOST_TRIED + 3)]
+    wants = [Want(at, product, units) for at, (product, units) in enumerate(wanted.items())]
+    rule = RouteRule(RoutePolicy.THERE, 2)
+    assert left_from(wants, free, sources, rule) == plain(wanted, free, sources, rule)
