@@ -277,7 +277,7 @@ def kept_completeness(session: Session, wanted: Collection[int]) -> dict[int, tu
     """Returns (how many details are recommended, how many of these are missing) by the product's
     id, as last worked out.
     """
-    rows = session.execute(*_completeness_rows(wanted)).all()
+    rows = bare_rows(session, *_completeness_rows(wanted)).all()
     return {product_id: (asked, lacking) for product_id, asked, lacking in rows}
 
 
@@ -288,7 +288,7 @@ def _completeness_rows(product_ids: Collection[int]) -> Select[int, int, int]:
 
 def families_of(session: Session, variant_ids: Collection[int]) -> dict[int, int]:
     """Returns the ids of the families of variants, by variant."""
-    rows = session.execute(*_family_rows(variant_ids)).all()
+    rows = bare_rows(session, *_family_rows(variant_ids)).all()
     return {variant: family for variant, family in rows if family is not None}
 
 

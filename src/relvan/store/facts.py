@@ -198,7 +198,7 @@ def _products(
 
 
 def _add_prices(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    for product_id, key, least, amount in session.execute(*_prices_and_breaks(ids)).all():
+    for product_id, key, least, amount in bare_rows(session, *_prices_and_breaks(ids)).all():
         found[product_id][price_fact(key, least)] = amount
 
 
@@ -216,7 +216,7 @@ def _prices_and_breaks(product_ids: Collection[int]) -> CompoundSelect[int, str,
 
 
 def _add_codes(session: Session, ids: Sequence[int], found: dict[int, Facts]) -> None:
-    for product_id, sku, title, picture, prices in session.execute(*_aliases(ids)).all():
+    for product_id, sku, title, picture, prices in bare_rows(session, *_aliases(ids)).all():
         found[product_id].setdefault("aliases", []).append(sku)
         if title or picture or prices:
             found[product_id][Keyed.ALIAS.fact(sku)] = {
@@ -383,7 +383,7 @@ def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, 
     """Returns how many pictures of their own products have."""
     found: dict[int, int] = {}
     for ids in in_chunks(product_ids):
-        found |= dict(session.execute(*_counted_pictures(ids)).all())
+        found |= dict(bare_rows(session, *_counted_pictures(ids)).all())
     return found
 
 

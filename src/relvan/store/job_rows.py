@@ -16,7 +16,7 @@ from relvan.core.catalogue.plain import PlainRows
 from relvan.core.jobs.life import JobVerdict
 from relvan.store.among import among
 from relvan.store.blocks import blocks_from, count_in_blocks, forget_blocks
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.bulk import insert_rows, update_columns
 from relvan.store.rows import rows_as
 from relvan.store.tables import BulkJobRow
@@ -260,7 +260,7 @@ def mark_done(session: Session, row_ids: Collection[int]) -> list[tuple[int, int
     """
     if not row_ids:
         return []
-    counts = session.execute(*_waiting_by_job(row_ids)).all()
+    counts = bare_rows(session, *_waiting_by_job(row_ids)).all()
     if counts:
         session.execute(*_marking_done(row_ids))
     return [(job_id, count) for job_id, count in counts]

@@ -20,7 +20,7 @@ from relvan.core.listings.translating import (
 )
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.channels import CONNECTED
 from relvan.store.rows import rows_as
 from relvan.store.tables import Channel, LayerRow, LayerSet, Listing, ListingLayer, TranslationRow
@@ -49,7 +49,7 @@ def load_speakers(session: Session) -> Speakers:
         if layer.standing_for is not None:
             standing[row.channel_id].append(layer)
     entries: dict[int, list[Translation]] = defaultdict(list)
-    told = session.execute(*_all_translations()).all()
+    told = bare_rows(session, *_all_translations()).all()
     for channel_id, kind, *rest in told:
         entries[channel_id].append(Translation(TranslationKind(kind), *rest))
     return Speakers(
@@ -76,7 +76,7 @@ def as_layer(row: LayerRow) -> Layer:
 def chosen_layers(session: Session, listing_ids: Collection[int]) -> dict[int, list[int]]:
     """Returns the ids of the layers that listings have themselves."""
     found: dict[int, list[int]] = defaultdict(list)
-    for listing_id, layer_id in session.execute(*_layers_chosen_by(listing_ids)).all():
+    for listing_id, layer_id in bare_rows(session, *_layers_chosen_by(listing_ids)).all():
         found[listing_id].append(layer_id)
     return found
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.listings.cascade import ListedProduct
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.facts import parts_below
 from relvan.store.portable import less_of
 from relvan.store.tables import Picture, Product, ProductPicture, SkuName
@@ -176,7 +176,7 @@ def _pictures_of_variants(
 def _pictures(session: Session, product_ids: Collection[int]) -> dict[int, list[tuple[str, int]]]:
     """Returns (name, shorter side) of the pictures that are shown, in order."""
     found: dict[int, list[tuple[str, int]]] = defaultdict(list)
-    for product_id, sha, side in session.execute(*_shown_pictures(product_ids)).all():
+    for product_id, sha, side in bare_rows(session, *_shown_pictures(product_ids)).all():
         found[product_id].append((sha, side))
     return found
 
@@ -193,7 +193,7 @@ def _shown_pictures(product_ids: Collection[int]) -> Select[int, str, int]:
 
 def _faces(session: Session, product_ids: Collection[int]) -> dict[int, dict[str, Face]]:
     found: dict[int, dict[str, Face]] = defaultdict(dict)
-    rows: Any = session.execute(*_alias_rows(product_ids)).all()
+    rows: Any = bare_rows(session, *_alias_rows(product_ids)).all()
     for product_id, key, sku, title, picture, prices in rows:
         found[product_id][key] = Face(sku, title, picture, prices)
     return found
@@ -234,7 +234,7 @@ def _kit_weights(session: Session, kits: Collection[int]) -> dict[int, int]:
 
 def picture_kinds(session: Session, names: Collection[str]) -> dict[str, str]:
     """Returns the media types of pictures by their names."""
-    rows = session.execute(*_kinds_of_pictures(names)).all()
+    rows = bare_rows(session, *_kinds_of_pictures(names)).all()
     return dict(map(tuple, rows))
 
 

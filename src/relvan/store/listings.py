@@ -14,7 +14,7 @@ from relvan.core.channels.sending import OPEN_UPDATES, Topic
 from relvan.core.listings.rulebook import Place
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.lacks import all_ways
 from relvan.store.tables import (
     BulkJobRow,
@@ -188,7 +188,7 @@ def list_prices(session: Session, product_ids: Collection[int]) -> dict[tuple[in
     """Returns list prices in minor units by (price list, product). A variant without one has its
     family's.
     """
-    rows = session.execute(*_own_and_lent_prices(product_ids)).all()
+    rows = bare_rows(session, *_own_and_lent_prices(product_ids)).all()
     lent = {(list_id, product_id): amount for list_id, product_id, amount, own in rows if not own}
     return {
         **lent,

@@ -13,7 +13,7 @@ from relvan.core.orders.facts import Extent
 from relvan.core.orders.policy import Unpaid
 from relvan.core.shipping.life import NOT_PICKED_YET, OPEN_SHIPMENTS, ShipmentState
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.channels import order_policies
 from relvan.store.orders import reservations_of, units_in_shipments
 from relvan.store.tables import Customer, Order, OrderLine, Shipment, ShipmentLine
@@ -22,7 +22,7 @@ from relvan.store.tables import Customer, Order, OrderLine, Shipment, ShipmentLi
 def standings_of(session: Session, orders: Sequence[Order]) -> dict[int, OrderStanding]:
     """Returns how orders stand, by their ids."""
     ids = [order.id for order in orders]
-    lines = session.execute(*_lines_of(ids)).all()
+    lines = bare_rows(session, *_lines_of(ids)).all()
     unreleased = _unreleased(session, ids, [(line, order) for line, order, _ in lines])
     shipments = _open_shipments(session, ids)
     mailable = _with_address(session, orders)
@@ -77,7 +77,7 @@ def unreleased_units(
     """Returns (order line, product, warehouse, units) by order for what is reserved and in no open
     shipment.
     """
-    lines = session.execute(*_lines_of(order_ids)).all()
+    lines = bare_rows(session, *_lines_of(order_ids)).all()
     return _unreleased(session, order_ids, [(line, order) for line, order, _ in lines])
 
 
@@ -106,7 +106,7 @@ def _lines_of(order_ids: Sequence[int]) -> Select[int, int, int]:
 def _open_shipments(session: Session, order_ids: Sequence[int]) -> dict[int, list[tuple[str, int]]]:
     """Returns (state, units picked) of the shipments of orders that have not left, by order."""
     found: dict[int, list[tuple[str, int]]] = defaultdict(list)
-    for order_id, state, picked in session.execute(*_picked_in_open(order_ids)):
+    for order_id, state, picked in bare_rows(session, *_picked_in_open(order_ids)):
         found[order_id].append((state, picked))
     return found
 

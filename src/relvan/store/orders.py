@@ -12,7 +12,7 @@ from relvan.core.orders.facts import Extent, LineFacts, OrderFacts, order_facts
 from relvan.core.refusal import not_found
 from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.portable import part_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -168,7 +168,7 @@ def _shipments_for(order_ids: Collection[int]) -> Select[Shipment]:
 
 def units_in_shipments(session: Session, order_ids: Collection[int]) -> dict[tuple[int, int], int]:
     """Returns the units in open shipments by (order line, warehouse)."""
-    rows = session.execute(*_units_under_way(order_ids))
+    rows = bare_rows(session, *_units_under_way(order_ids))
     return {(line_id, warehouse_id): units for line_id, warehouse_id, units in rows}
 
 
@@ -212,7 +212,7 @@ def short_orders_wanting(
     session: Session, product_ids: Collection[int], limit: int = 200
 ) -> list[int]:
     """Returns the orders that are short of one of these products, the oldest first."""
-    return list(session.scalars(*_short_of(product_ids, limit)))
+    return list(bare_rows(session, *_short_of(product_ids, limit)).scalars())
 
 
 @built_once

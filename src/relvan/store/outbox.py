@@ -91,7 +91,7 @@ def _taking(entry_ids: Collection[int], worker: str, until: datetime, mark: str)
 
 def first_due(session: Session, channel_id: int) -> datetime | None:
     """Returns when the first waiting update of a channel is due."""
-    due: datetime | None = session.scalar(*_first_due_moment(channel_id))
+    due: datetime | None = bare_rows(session, *_first_due_moment(channel_id)).scalar()
     return due
 
 
@@ -199,7 +199,7 @@ def next_sheet(session: Session, channel_id: int) -> tuple[str, datetime] | None
     """Returns (number, due) of the reply sheet of a channel that has waited longest, or None when
     nothing is handed in.
     """
-    row = session.execute(*_longest_handed_in(channel_id)).first()
+    row = bare_rows(session, *_longest_handed_in(channel_id)).first()
     return None if row is None else (row[0], row[1])
 
 

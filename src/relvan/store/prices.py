@@ -13,7 +13,7 @@ from relvan.core.prices.rates import Rate, Rates
 from relvan.core.prices.sales import SalePrice, SaleState, sale_at
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.built import built_once
+from relvan.store.built import bare_rows, built_once
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     CurrencyRate,
@@ -59,7 +59,7 @@ def sales_holding(
     """Returns the sale prices that hold at a time, by (price list, product). A variant without one
     has its family's.
     """
-    rows = session.execute(*_holding_rows(product_ids, now)).all()
+    rows = bare_rows(session, *_holding_rows(product_ids, now)).all()
     own: dict[tuple[int, int], list[SalePrice]] = defaultdict(list)
     lent: dict[tuple[int, int], list[SalePrice]] = defaultdict(list)
     for list_id, product_id, whose, amount, since, until in rows:

@@ -6,6 +6,8 @@ from typing import Any, TypeVar
 from sqlalchemy import Select
 from sqlalchemy.orm import Session
 
+from relvan.store.built import bare_rows
+
 Row = TypeVar("Row")
 
 
@@ -15,4 +17,4 @@ def rows_as(
     """Runs a query whose columns are the fields of `kind`, in order, and returns its rows as values
     of `kind`.
     """
-    return [kind(*row) for row in session.execute(statement).all()]
+    return [kind(*row) for row in bare_rows(session, statement)]

@@ -92,7 +92,7 @@ def point_rules_to(session: Session, rules: Mapping[int, Rule]) -> None:
 def tags_of(session: Session, order_ids: Collection[int]) -> dict[int, list[str]]:
     """Returns the tags of orders, in the order of the alphabet, by the order's id."""
     found: dict[int, list[str]] = defaultdict(list)
-    for order_id, tag in session.execute(*_tags_among(order_ids)):
+    for order_id, tag in bare_rows(session, *_tags_among(order_ids)):
         found[order_id].append(tag)
     return found
 
