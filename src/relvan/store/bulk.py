@@ -31,13 +31,7 @@ def insert_columns(session: Session, model: Any, columns: Mapping[str, Sequence[
     """
     table: Table = model.__table__
     count = len(next(iter(columns.values())))
-    left = [
-        column
-        for column in table.c
-        if column.name not in columns
-        and column.default is not None
-        and column.server_default is None
-    ]
+    left = _left_to_defaults(table, tuple(columns))
     whole = {**columns, **{column.name: [_default(column)] * count for column in left}}
     _run(session, table, "insert", tuple(whole), list(whole.values()))
 
@@ -75,11 +69,8 @@ def _run(
         return
     connection = session.connection()
     sql, order, positional = _statement(connection.dialect, table, verb, names)
-    columns = [table.c[name] for name in names] + ([table.c.id] if verb == "update" else [])
-    for place, column in enumerate(columns):
-        process = column.type.dialect_impl(connection.dialect).bind_processor(connection.dialect)
-        if process is not None:
-            values[place] = _processed(process, values[place])
+    for place, process in _processors(connection.dialect, table, verb, names):
+        values[place] = _processed(process, values[place])
     if positional:
         parameters: Any = list(zip(*(values[place] for place in order), strict=True))
     else:
@@ -93,6 +84,26 @@ def _processed(process: Callable[[Any], Any], values: Sequence[Any]) -> Sequence
     if all(value is first for value in values):  # the moment of a change, most of all
         return [process(first)] * len(values)
     return [process(value) for value in values]
+
+
+@lru_cache(maxsize=256)
+def _left_to_defaults(table: Table, names: tuple[str, ...]) -> list[Column[Any]]:
+    """Returns the columns that are not named and have a default which the database does not know."""
+    return [
+        column
+        for column in table.c
+        if column.name not in names and column.default is not None and column.server_default is None
+    ]
+
+
+@lru_cache(maxsize=256)
+def _processors(
+    dialect: Dialect, table: Table, verb: str, names: tuple[str, ...]
+) -> list[tuple[int, Callable[[Any], Any]]]:
+    """Returns by their places the functions that turn values into what the database takes."""
+    columns = [table.c[name] for name in names] + ([table.c.id] if verb == "update" else [])
+    found = (column.type.dialect_impl(dialect).bind_processor(dialect) for column in columns)
+    return [(place, process) for place, process in enumerate(found) if process is not None]
 
 
 def _default(column: Column[Any]) -> Any:

@@ -13,7 +13,6 @@ from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from relvan.core.channels.subject import UpdateSubject
 
-FORMAT = "%Y-%m-%dT%H:%M:%S.%fZ"
 JSON = orjson.OPT_NON_STR_KEYS | orjson.OPT_SORT_KEYS
 
 
@@ -24,7 +23,9 @@ class Instant(TypeDecorator[datetime]):
     cache_ok = True
 
     def process_bind_param(self, value: datetime | None, dialect: Dialect) -> str | None:
-        return None if value is None else value.astimezone(UTC).strftime(FORMAT)
+        if value is None:
+            return None
+        return f"{value.astimezone(UTC).replace(tzinfo=None).isoformat(timespec='microseconds')}Z"
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> datetime | None:
         return None if value is None else datetime.fromisoformat(value)
