@@ -118,7 +118,10 @@ def main() -> None:
     taken = times["rehearse_s"] + times["apply_s"]
     figures = {"orders": orders, "rows": rows, **times, "orders_per_s": round(orders / taken)}
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
-    report("order file", {**figures, "floor_s": round(raw, 2), "ratio": round(taken / raw, 1), "memory_mb": memory})
+    report(
+        "order file",
+        {**figures, "floor_s": round(raw, 2), "ratio": round(taken / raw, 1), "memory_mb": memory},
+    )
 
 
 if __name__ == "__main__":

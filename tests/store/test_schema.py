@@ -11,7 +11,9 @@ from relvan.store.tables import Table
 
 
 @pytest.mark.filterwarnings("ignore:Skipped unsupported reflection of expression-based index")
-@pytest.mark.filterwarnings("ignore:autogenerate skipping metadata-specified expression-based index")
+@pytest.mark.filterwarnings(
+    "ignore:autogenerate skipping metadata-specified expression-based index"
+)
 def test_migrations_and_tables_agree(workplace):
     with workplace.database.engine.connect() as connection:
         found = compare_metadata(MigrationContext.configure(connection), Table.metadata)

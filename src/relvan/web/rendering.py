@@ -227,7 +227,7 @@ class SellersHand:
 
     def _write_ago(self, minutes: int) -> str:
         delta = timedelta(minutes=minutes)
-        return str(format_timedelta(delta, add_direction=True, locale=self.locale, threshold=1.2))
+        return str(format_timedelta(delta, add_direction=True, locale=self.locale, threshold=1))
 
 
 UPDATE_WORDS = {UpdateState.REPLACED: "replaced"}  # states of updates that are kept by another word

@@ -10,7 +10,7 @@ from relvan.core.orders.trays import Tray
 
 
 @dataclass(frozen=True)
-class NewLine:
+class LineToAdd:
     """A line of an order that is to be written, with the columns of its row and the `kind` of its
     product, empty while that is unknown. The parts of a kit are added when it is written."""
 
@@ -45,7 +45,7 @@ class FirstPayment:
 
 
 @dataclass(frozen=True)
-class NewOrder:
+class OrderToAdd:
     """An order that is to be written, with the columns of its row, and what its log says of how it
     came. `paid` is what counts as paid of it."""
 
@@ -55,7 +55,7 @@ class NewOrder:
     units: int
     placed_at: datetime
     tax_kind: str
-    lines: Sequence[NewLine]
+    lines: Sequence[LineToAdd]
     deed: str
     paid: int = 0
     tray: str = Tray.INBOX

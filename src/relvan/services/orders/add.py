@@ -10,7 +10,7 @@ from typing import Any
 
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.orders.facts import LineFacts, OrderFacts, order_facts
-from relvan.core.orders.new import NewLine, NewOrder
+from relvan.core.orders.new import LineToAdd, OrderToAdd
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.trays import settled_tray
 from relvan.core.setup.numbering import Series
@@ -65,7 +65,7 @@ class _Row:
     id: int
     order_id: int
     position: int
-    line: NewLine
+    line: LineToAdd
     stocked: bool
     part_of: int | None = None
     apart: bool = False
@@ -82,7 +82,7 @@ class _Settled:
 
     id: int
     number: str
-    told: NewOrder
+    told: OrderToAdd
     rows: Sequence[_Row]
     routed: RoutedPlan
     facts: OrderFacts
@@ -101,7 +101,7 @@ def add_orders(
     session: Session,
     workplace: Workplace,
     actor: Actor,
-    told: Sequence[NewOrder],
+    told: Sequence[OrderToAdd],
     *,
     caused_at: datetime | None = None,
     job_id: int | None = None,
@@ -133,7 +133,7 @@ def add_orders(
 
 
 def _rows(
-    session: Session, told: Sequence[NewOrder], ids: Sequence[int]
+    session: Session, told: Sequence[OrderToAdd], ids: Sequence[int]
 ) -> dict[int, Sequence[_Row]]:
     """Returns the lines of every order by its id, those of kits followed by their parts."""
     kits = {
@@ -164,7 +164,7 @@ def _rows(
 def _part(own: _Row, part: KitPartLine, line_id: int, *, apart: bool) -> _Row:
     """Returns the line of a part of a kit, free of charge."""
     units = part.quantity * own.line.quantity
-    line = NewLine(part.sku, part.title, units, 0, 0, "standard", "", part.product_id)
+    line = LineToAdd(part.sku, part.title, units, 0, 0, "standard", "", part.product_id)
     return _Row(
         line_id,
         own.order_id,
@@ -179,7 +179,7 @@ def _part(own: _Row, part: KitPartLine, line_id: int, *, apart: bool) -> _Row:
 
 def _settle(
     session: Session,
-    told: Sequence[NewOrder],
+    told: Sequence[OrderToAdd],
     ids: Sequence[int],
     numbers: Sequence[str],
     rows: Mapping[int, Sequence[_Row]],
@@ -224,7 +224,7 @@ def _wants(rows: Sequence[_Row]) -> list[Want]:
     ]
 
 
-def _facts(order: NewOrder, rows: Sequence[_Row], plan: ReservationPlan) -> OrderFacts:
+def _facts(order: OrderToAdd, rows: Sequence[_Row], plan: ReservationPlan) -> OrderFacts:
     reserved: dict[int, int] = {}
     for promise in plan.promises if plan.whole else ():
         reserved[promise.line] = reserved.get(promise.line, 0) + promise.quantity

@@ -9,7 +9,7 @@ from relvan.core.orders.by_hand import (
 from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.intake import Address
 from relvan.core.orders.invoicing import tax_on
-from relvan.core.orders.new import FirstPayment, NewLine, NewOrder
+from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd
 from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
@@ -76,7 +76,7 @@ def write_order(
         f"overridden: {code}": ("", reason) for code, reason in draft.overridden.items() if reason
     }
     paid_now = judged.total if paid else 0
-    new = NewOrder(
+    new = OrderToAdd(
         tray=draft.tray or Tray.INBOX,
         customer_id=customer.id if customer else None,
         ship_to=draft.ship_to,
@@ -104,7 +104,7 @@ def write_order(
     return order_by_id(session, added.id)
 
 
-def _new_line(line: JudgedLine) -> NewLine:
+def _new_line(line: JudgedLine) -> LineToAdd:
     typed, product = line.typed, line.product
     tax = (
         tax_inside(typed.gross, typed.percent)
@@ -114,7 +114,7 @@ def _new_line(line: JudgedLine) -> NewLine:
     why = line.proposed.why
     if line.line.unit_price is not None:
         why = why.then("typed by hand", line.line.unit_price)
-    return NewLine(
+    return LineToAdd(
         sku=product.sku if product else line.line.sku,
         title=line.title,
         product_id=product.id if product else None,

@@ -14,7 +14,7 @@ from relvan.core.imports.things import Options
 from relvan.core.orders.by_file import FiledOrder
 from relvan.core.orders.deeds import OrderDeed, deeds_of
 from relvan.core.orders.filed_prices import PricedFiledLine, PricedFiledOrder, filed_from
-from relvan.core.orders.new import FirstPayment, NewLine, NewOrder
+from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd
 from relvan.core.orders.rules import tag_of
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
@@ -161,12 +161,12 @@ def _new_order(
     desk: FileDesk,
     options: Options,
     products: Mapping[int, tuple[str, str, int | None]],
-) -> NewOrder:
+) -> OrderToAdd:
     filed, now = one.filed, workplace.now()
     customer = desk.customer(filed)
     placed = datetime.combine(filed.placed, time(12), ZoneInfo(workplace.firm.time_zone))
     is_today = filed.placed == workplace.local_now().date()
-    return NewOrder(
+    return OrderToAdd(
         tray=options.tray or Tray.INBOX,
         customer_id=customer.id if customer else None,
         ship_to=with_written_phone(filed.ship_to),
@@ -211,9 +211,9 @@ def _payment(one: _Taking, state: str) -> FirstPayment | None:
 
 def _new_line(
     line: PricedFiledLine, products: Mapping[int, tuple[str, str, int | None]]
-) -> NewLine:
+) -> LineToAdd:
     sku, title, cost = products.get(line.goods.product, (line.filed.sku, "", None))
-    return NewLine(
+    return LineToAdd(
         sku=sku,
         title=line.filed.title or title or sku,
         product_id=line.goods.product or None,

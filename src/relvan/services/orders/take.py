@@ -10,7 +10,7 @@ from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.changing import words_of_late_cancellation
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
-from relvan.core.orders.new import FirstPayment, NewLine, NewOrder
+from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd
 from relvan.core.orders.policy import Unpaid
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
@@ -176,14 +176,14 @@ def _new_order(
     incoming: IncomingOrder,
     known: Mapping[tuple[str, str], ProductFacts],
     taxing: Taxing,
-) -> NewOrder:
+) -> OrderToAdd:
     kind, percents = taxing
     total = incoming.delivery_price + sum(
         line.unit_price * line.quantity for line in incoming.lines
     )
     paid = total if incoming.paid else 0
     method = "channel" if channel else "other"
-    return NewOrder(
+    return OrderToAdd(
         channel_id=channel.id if channel else None,
         channel_number=incoming.number or None,
         channel_mark=incoming.changed,
@@ -207,10 +207,12 @@ def _new_order(
     )
 
 
-def _new_line(line: IncomingLine, facts: ProductFacts, percents: Mapping[str, Decimal]) -> NewLine:
+def _new_line(
+    line: IncomingLine, facts: ProductFacts, percents: Mapping[str, Decimal]
+) -> LineToAdd:
     product_id, kind, tax_code = facts
     percent = percents[tax_code or "standard"]
-    return NewLine(
+    return LineToAdd(
         sku=line.sku,
         title=line.title,
         quantity=line.quantity,
