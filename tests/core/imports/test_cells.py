@@ -52,6 +52,8 @@ CODE = Column("gtin", "GTIN", "code")
         ("1 234,50", PRICE, CellReading(","), 123450),
         (17, PRICE, CellReading(), 1700),
         ("yes", FLAG, CellReading(), True),
+        ("Oui", FLAG, CellReading(), True),
+        ("nein", FLAG, CellReading(), False),
         ("X", FLAG, CellReading(), True),
         (True, FLAG, CellReading(), True),
         ("no", FLAG, CellReading(), False),

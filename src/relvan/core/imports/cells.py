@@ -28,8 +28,15 @@ UNITS: dict[str, dict[str, Decimal]] = {
     "mm": {"mm": Decimal(1), "cm": Decimal(10), "m": Decimal(1000), "in": Decimal("25.4")},
 }
 AS_WRITTEN = ("text", "lines", "code")  # forms of columns whose cells are taken as they are written
-YES = {"yes", "y", "true", "1", "x", "on"}
-NO = {"no", "n", "false", "0", "off", "-"}
+# also in the languages of the neighbours, as names of countries and headings are understood
+YES = {
+    *("yes", "y", "true", "1", "x", "on"),
+    *("ja", "j", "wahr", "waar", "oui", "vrai", "sí", "si", "sì", "sim", "vero", "tak"),
+}
+NO = {
+    *("no", "n", "false", "0", "off", "-"),
+    *("nein", "falsch", "nee", "onwaar", "non", "faux", "não", "nao", "falso", "nie", "nej"),
+}
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 

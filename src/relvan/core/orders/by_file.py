@@ -21,6 +21,9 @@ from relvan.core.refusal import Refusal
 MOST_REFERENCE = 80
 MOST_TEXT = 200
 FIRST_DAY = date(1990, 1, 1)
+# words for it where a file says how an order stands and not whether it is paid
+PAID = {"paid", "bezahlt", "betaald", "payé", "paye", "pagado", "pagato", "pago"}
+UNPAID = {"unpaid", "not paid", "open", "offen", "unbezahlt", "onbetaald", "impayé"}
 _HEADINGS = {column.name: column.heading for column in OF_ORDER}
 _ADDRESS = ("name", "street", "town", "postcode", "country")
 
@@ -140,9 +143,9 @@ class _Reader:
 
     def paid(self, scale: Decimal) -> int | bool:
         text = str(self.said.get("paid", "")).strip()
-        if not text or text.casefold() in NO:
+        if not text or text.casefold() in NO | UNPAID:
             return False
-        if text.casefold() in YES:
+        if text.casefold() in YES | PAID:
             return True
         for sign in ".,":
             value = read_number(text.strip("€$£ "), sign)

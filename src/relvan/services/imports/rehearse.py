@@ -399,13 +399,13 @@ def _write_down(workplace: Workplace, job_id: int, rehearsals: Sequence[Rehearsa
 def _reason(held: Rehearsal, row: Row) -> str:
     """Returns why a row is refused: because of its own cells, else of its thing, else of another
     row of the same thing."""
-    own = "; ".join(_in_words(refusal) for refusal in row.refusals)
+    own = " ".join(_in_words(refusal) for refusal in row.refusals)
     if own or held.verdict != JobVerdict.REFUSED:
         return own
     bad = next((other.position for other in held.thing.rows if other.refusals), None)
     if bad is not None:
         return f"It goes together with row {bad}, which is refused."
-    return "; ".join(_in_words(refusal) for refusal in held.refusals)
+    return " ".join(_in_words(refusal) for refusal in held.refusals)
 
 
 def _in_words(refusal: Refusal) -> str:
