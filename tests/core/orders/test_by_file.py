@@ -69,6 +69,7 @@ def test_what_one_row_says_of_the_order_counts_for_all():
         ([{**ADA, **POT, "discount": 4000}], "discount"),
         ([{**ADA, **POT, "paid": "maybe"}], "paid"),
         ([{**ADA, **POT, "street": ""}], "street"),
+        ([{**ADA, **POT, "name": "", "mail": "ada@example.com"}], "name"),
         ([{**ADA, **POT, "town": " "}], "town"),
         ([{**ADA, **POT}, {"sku": "PT-20", "quantity": 1, "net_price": 1000}], "price"),
         ([{**ADA, **POT, "currency": "JPY", "price": 1690}], "price"),

@@ -116,7 +116,8 @@ class _Reader:
     def address(self) -> Address:
         told = {name: str(self.said.get(name, "")).strip() for name in (*_ADDRESS, "mail", "phone")}
         told["country"] = told["country"] or self.case.country
-        told["name"] = told["name"] or told["mail"] or str(self.said.get("customer_number", ""))
+        mail = "" if self.case.addressed else told["mail"]  # which no parcel can be sent to
+        told["name"] = told["name"] or mail or str(self.said.get("customer_number", ""))
         row = self.rows[0]
         if self.case.addressed:
             for name in ("name", "street", "town"):
