@@ -117,7 +117,7 @@ def some_sorts():
 def read(session, wanted, sort):
     """Returns all that a list shows of a filter, page by page, with its counts."""
     found, after = [], 0
-    while page := order_page(session, wanted, after=after, limit=23, sort=sort):
+    while page := order_page(session, wanted, after=after, limit=40, sort=sort):
         found += page
         after = page[-1].id
     counts = (count_orders(session, wanted), worth_of_orders(session, wanted))
@@ -132,6 +132,8 @@ def read_all(workplace):
 
 @pytest.mark.parametrize("few", [0, 15])
 def test_a_long_list_shows_the_same_orders_in_the_same_order(orders, monkeypatch, few):
+    if few == 0 and not orders.database.is_sqlite:
+        pytest.skip("on a server the other case is enough")
     short = read_all(orders)
     assert {sort for _, sort in short} == set(SORTS)
     monkeypatch.setattr(order_paths, "FEW", few)

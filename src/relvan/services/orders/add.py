@@ -125,8 +125,9 @@ def add_orders(
     entries: list[tuple[int | None, str, audit.Changes]] = [
         (one.id, one.told.deed, one.told.deed_changes) for one in settled
     ]
+    entries += ((one.id, "reserved", {}) for one in settled if one.is_served)
     audit.record_many(session, actor, now, "order", entries, job_id=job_id)
-    _promise(session, workplace, actor, settled)
+    _promise(session, settled)
     _note(session, settled, caused_at)
     announce(session, workplace, Matter.ORDER, numbers)
     return [AddedOrder(one.id, one.number, one.plan) for one in settled]
@@ -290,9 +291,7 @@ def _write_payments(session: Session, settled: Sequence[_Settled], now: datetime
     insert_columns(session, PaymentRow, columns)
 
 
-def _promise(
-    session: Session, workplace: Workplace, actor: Actor, settled: Sequence[_Settled]
-) -> None:
+def _promise(session: Session, settled: Sequence[_Settled]) -> None:
     """Writes what is promised to those orders that can be served whole."""
     served = [one for one in settled if one.is_served]
     promises = [promise for one in served for promise in one.plan.promises]
@@ -310,10 +309,6 @@ def _promise(
         place = (promise.product, promise.warehouse)
         sums[place] = sums.get(place, 0) + promise.quantity
     change_reserved(session, sums)
-    entries: list[tuple[int | None, str, audit.Changes]] = [
-        (one.id, "reserved", {}) for one in served
-    ]
-    audit.record_many(session, actor, workplace.now(), "order", entries)
 
 
 def _note(session: Session, settled: Sequence[_Settled], caused_at: datetime | None) -> None:
