@@ -166,9 +166,13 @@ def service_names(session: Session) -> dict[str, str]:
 
 
 def _supply_lists(session: Session) -> dict[int, list[int]]:
-    found: dict[int, list[int]] = {}
-    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
-        found.setdefault(channel_id, []).append(warehouse_id)
+    """Returns the warehouses that feed each channel, in the order of its supply list. They are read
+    once in each transaction."""
+    found: dict[int, list[int]] | None = session.info.get("supply")
+    if found is None:
+        found = session.info["supply"] = {}
+        for channel_id, warehouse_id in bare_rows(session, SUPPLY):
+            found.setdefault(channel_id, []).append(warehouse_id)
     return found
 
 
@@ -330,6 +334,7 @@ def supply_keys(session: Session, channel_id: int) -> list[str]:
 
 def replace_supply(session: Session, channel_id: int, warehouse_ids: Sequence[int]) -> None:
     """Replaces the supply list of a channel by these warehouses, in this order."""
+    session.info.pop("supply", None)
     session.execute(delete(SupplyWarehouse).where(SupplyWarehouse.channel_id == channel_id))
     for position, warehouse_id in enumerate(warehouse_ids):
         session.add(
@@ -381,10 +386,10 @@ def supply_lists_of(
     order and, with `anywhere`, all others after them. Orders without a channel may be served from
     every warehouse.
     """
-    found: dict[int | None, list[int]] = {channel_id: [] for channel_id in channel_ids}
-    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
-        if channel_id in found:
-            found[channel_id].append(warehouse_id)
+    supply = _supply_lists(session)
+    found: dict[int | None, list[int]] = {
+        channel_id: list(supply.get(channel_id or 0, ())) for channel_id in channel_ids
+    }
     if None in found or anywhere:
         every = list(bare_rows(session, EVERY_WAREHOUSE).scalars())
         for key, own in found.items():

@@ -50,14 +50,17 @@ class Holdings:
         return sum(holding.free for holding in self.of(product_id))
 
 
-def load_holdings(session: Session, product_ids: Collection[int]) -> Holdings:
+def load_holdings(
+    session: Session, product_ids: Collection[int], *, listed: bool = False
+) -> Holdings:
     """Loads the stock of products, and for the kits among them that of their parts. It takes at
-    most a handful of queries.
+    most a handful of queries. With `listed` it is only asked for by supply lists, so that the names
+    of the warehouses are needed for kits alone.
     """
-    names = warehouse_names(session)
     kinds = kinds_of(session, product_ids)
     named = {product_id: kind for product_id, (kind, _) in kinds.items()}
     kits = [product_id for product_id, (kind, _) in kinds.items() if kind == ProductKind.KIT]
+    names = warehouse_names(session) if kits or not listed else {}
     if not kits:
         return Holdings(names, balances_of(session, product_ids), kinds=named)
     below = parts_below(session, kits)

@@ -107,7 +107,7 @@ def _work_out(
     settings, places, holdings = (
         stock_settings(session),
         policy_places(session),
-        load_holdings(session, products),
+        load_holdings(session, products, listed=True),
     )
     nearer = nearer_policies(session, places, [listing.id for listing in listings], products)
     stands = places_of_products(session, products) if nearer else {}
