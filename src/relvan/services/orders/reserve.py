@@ -27,7 +27,7 @@ from relvan.store.catalogue import skus_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import lines_of, reservations_of, units_in_shipments
 from relvan.store.session import Session
-from relvan.store.stock import balance_row, balance_rows, change_reserved
+from relvan.store.stock import balance_row, change_reserved
 from relvan.store.tables import Order, Reservation
 
 
@@ -286,10 +286,8 @@ def _promise(
                     quantity=promise.quantity,
                 )
             )
-    kept = balance_rows(session, {product_id for product_id, _ in sums})
-    for (product_id, warehouse_id), units in sums.items():
-        kept[product_id, warehouse_id].reserved += units
     session.flush()
+    change_reserved(session, sums)
 
 
 def promise_route(session: Session, order: Order, plan: ReservationPlan) -> None:
