@@ -12,8 +12,9 @@ from typing import Any, ParamSpec, TypeVar
 
 import orjson
 from sqlalchemy import CursorResult, Executable, bindparam
-from sqlalchemy.orm import Session
 from typing_extensions import TypeIs
+
+from relvan.store.session import Session, connection_of
 
 P = ParamSpec("P")
 Statement = TypeVar("Statement")
@@ -51,7 +52,7 @@ def bare_rows(
     """
     if session.autoflush:
         session.flush()
-    return session.connection().execute(statement, values)
+    return connection_of(session).execute(statement, values)
 
 
 def _is_list(value: object) -> TypeIs[Collection[object]]:

@@ -11,8 +11,10 @@ from typing import Any
 from sqlalchemy import Column, Dialect, Table, bindparam, delete, insert, update
 from sqlalchemy import column as bare_column
 from sqlalchemy import table as bare_table
-from sqlalchemy.orm import Session
 from sqlalchemy.orm.util import identity_key
+
+from relvan.store.kept import mark_change
+from relvan.store.session import Session, connection_of
 
 Row = Sequence[Any]
 
@@ -67,7 +69,7 @@ def _run(
     """Runs a statement for many rows that are given by column. For a change the ids come last."""
     if not values or not values[0]:
         return
-    connection = session.connection()
+    connection = connection_of(session)
     sql, order, positional = _statement(connection.dialect, table, verb, names)
     for place, process in _processors(connection.dialect, table, verb, names):
         values[place] = _processed(process, values[place])
@@ -77,6 +79,7 @@ def _run(
         keys = [_parameter(name) for name in (*names, *(["id"] if verb == "update" else []))]
         parameters = [dict(zip(keys, row, strict=True)) for row in zip(*values, strict=True)]
     connection.exec_driver_sql(sql, parameters)
+    mark_change(connection, table.name)
 
 
 def _processed(process: Callable[[Any], Any], values: Sequence[Any]) -> Sequence[Any]:

@@ -4,7 +4,7 @@ from sqlalchemy import Integer, insert, select, text
 from sqlalchemy.orm import Session
 
 from relvan.store import search
-from relvan.store.tables import Table
+from relvan.store.tables import SettingsMark, Table
 
 AT_ONCE = 2_000
 _POINTING = """DO $$ DECLARE one record; BEGIN
@@ -34,7 +34,8 @@ def carry_over(source: Session, target: Session) -> int:
 
 
 def _replace_all(source: Session, target: Session) -> int:
-    tables = Table.metadata.sorted_tables
+    mark = SettingsMark.__table__  # the change itself replaces it
+    tables = [table for table in Table.metadata.sorted_tables if table is not mark]
     for table in reversed(tables):
         target.execute(table.delete())
     count = 0

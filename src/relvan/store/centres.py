@@ -6,6 +6,7 @@ from sqlalchemy.orm import Session
 from relvan.core.channels.connection import IN_USE
 from relvan.core.shipping.life import OPEN_SHIPMENTS, ShipmentState
 from relvan.store.built import bare_rows
+from relvan.store.kept import kept
 from relvan.store.tables import (
     Channel,
     Order,
@@ -124,10 +125,7 @@ def shipments_by_itself(session: Session, channel_id: int, limit: int) -> list[S
     return list(session.scalars(wanted.order_by(Shipment.id).limit(limit)))
 
 
+@kept
 def whole_only_places(session: Session) -> frozenset[int]:
-    """Returns the centres that take whole orders only. They are asked for once in each session."""
-    known: frozenset[int] | None = session.info.get("whole_only")
-    if known is None:
-        found = bare_rows(session, WHOLE_ONLY).scalars()
-        known = session.info["whole_only"] = frozenset(found)
-    return known
+    """Returns the centres that take whole orders only."""
+    return frozenset(bare_rows(session, WHOLE_ONLY).scalars())

@@ -1,6 +1,6 @@
 """Queries over channels: their settings as core values, their health, and what waits for them."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -15,8 +15,8 @@ from relvan.core.orders.policy import USUAL, OrderPolicy, read_order_policy
 from relvan.core.prices.steps import ConvertStep, PriceStep, steps_from
 from relvan.core.refusal import not_found
 from relvan.core.stock.availability import StockPolicy, policy_from
-from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
+from relvan.store.kept import kept
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
     Carrier,
@@ -32,6 +32,7 @@ from relvan.store.tables import (
 SUPPLY = select(SupplyWarehouse.channel_id, SupplyWarehouse.warehouse_id).order_by(
     SupplyWarehouse.position
 )
+TAKING = select(Channel.id, Channel.name, Channel.start_tray, Channel.order_policy)
 STOCK_SETTINGS = select(Channel.id, Channel.rulebook, Channel.stock_policy)
 EVERY_WAREHOUSE = select(Warehouse.id).order_by(Warehouse.id)
 CONNECTED = Channel.connection.in_(IN_USE)
@@ -96,30 +97,23 @@ def _polled_channel(channel_id: int) -> Select[*tuple[Any, ...]]:
 
 
 class TakingChannel(NamedTuple):
-    """What is needed of a channel to take its orders in."""
+    """What is needed of a channel to take its orders in; `policy` is how they are taken in and routed."""
 
     id: int
     name: str
     start_tray: str
-    order_policy: dict[str, Any]
-
-    @property
-    def policy(self) -> OrderPolicy:
-        """How its orders are taken in and routed."""
-        return read_order_policy({**self.order_policy, "tray": self.start_tray})
+    policy: OrderPolicy
 
 
-def taking_channel(session: Session, channel_id: int) -> TakingChannel:
-    """Returns what is needed of a channel to take its orders in. The channel must exist."""
-    return TakingChannel._make(bare_rows(session, *_taking_channel(channel_id)).one())
-
-
-@built_once
-def _taking_channel(channel_id: int) -> Select[*tuple[Any, ...]]:
-    columns = Channel.__table__.c
-    return select(*(columns[name] for name in TakingChannel._fields)).where(
-        columns.id == channel_id
-    )
+@kept
+def taking_channels(session: Session) -> Mapping[int, TakingChannel]:
+    """Returns what is needed of each channel to take its orders in, by its id."""
+    return {
+        channel_id: TakingChannel(
+            channel_id, name, tray, read_order_policy({**policy, "tray": tray})
+        )
+        for channel_id, name, tray, policy in bare_rows(session, TAKING)
+    }
 
 
 def channel_by_key(session: Session, key: str) -> Channel:
@@ -165,14 +159,12 @@ def service_names(session: Session) -> dict[str, str]:
     }
 
 
-def _supply_lists(session: Session) -> dict[int, list[int]]:
-    """Returns the warehouses that feed each channel, in the order of its supply list. They are read
-    once in each transaction."""
-    found: dict[int, list[int]] | None = session.info.get("supply")
-    if found is None:
-        found = session.info["supply"] = {}
-        for channel_id, warehouse_id in bare_rows(session, SUPPLY):
-            found.setdefault(channel_id, []).append(warehouse_id)
+@kept
+def _supply_lists(session: Session) -> Mapping[int, Sequence[int]]:
+    """Returns the warehouses that feed each channel, in the order of its supply list."""
+    found: dict[int, list[int]] = {}
+    for channel_id, warehouse_id in bare_rows(session, SUPPLY):
+        found.setdefault(channel_id, []).append(warehouse_id)
     return found
 
 
@@ -185,8 +177,9 @@ class StockSettings:
     supply_list: tuple[int, ...]
 
 
-def stock_settings(session: Session) -> dict[int, StockSettings]:
-    """Returns what decides the quantities of every channel by its id; two queries."""
+@kept
+def stock_settings(session: Session) -> Mapping[int, StockSettings]:
+    """Returns what decides the quantities of every channel by its id."""
     supply = _supply_lists(session)
     return {
         channel_id: StockSettings(rulebook, policy_from(policy), tuple(supply.get(channel_id, ())))
@@ -334,7 +327,6 @@ def supply_keys(session: Session, channel_id: int) -> list[str]:
 
 def replace_supply(session: Session, channel_id: int, warehouse_ids: Sequence[int]) -> None:
     """Replaces the supply list of a channel by these warehouses, in this order."""
-    session.info.pop("supply", None)
     session.execute(delete(SupplyWarehouse).where(SupplyWarehouse.channel_id == channel_id))
     for position, warehouse_id in enumerate(warehouse_ids):
         session.add(
@@ -366,17 +358,13 @@ def order_policies(
     session: Session, channel_ids: Collection[int | None]
 ) -> dict[int | None, OrderPolicy]:
     """Returns the order policies of channels by their ids; orders without a channel are as usual."""
-    found: dict[int | None, OrderPolicy] = dict.fromkeys(channel_ids, USUAL)
-    ids = [one for one in channel_ids if one]
-    for channel_id, told, tray in bare_rows(session, *_policies_of(ids)) if ids else ():
-        found[channel_id] = read_order_policy({**told, "tray": tray})
-    return found
+    known = taking_channels(session)
+    return {one: known[one].policy if one else USUAL for one in channel_ids}
 
 
-@built_once
-def _policies_of(channel_ids: Collection[int]) -> Select[*tuple[Any, ...]]:
-    columns = (Channel.id, Channel.order_policy, Channel.start_tray)
-    return select(*columns).where(among(Channel.id, channel_ids))
+@kept
+def _every_warehouse(session: Session) -> Sequence[int]:
+    return list(bare_rows(session, EVERY_WAREHOUSE).scalars())
 
 
 def supply_lists_of(
@@ -391,7 +379,7 @@ def supply_lists_of(
         channel_id: list(supply.get(channel_id or 0, ())) for channel_id in channel_ids
     }
     if None in found or anywhere:
-        every = list(bare_rows(session, EVERY_WAREHOUSE).scalars())
+        every = _every_warehouse(session)
         for key, own in found.items():
             if key is None or anywhere:
                 own += [warehouse_id for warehouse_id in every if warehouse_id not in own]

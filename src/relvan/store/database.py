@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.sql.expression import FromClause
 
 from relvan.core.refusal import DatabaseAway
+from relvan.store.kept import KEPT, Kept, watch
 
 log = logging.getLogger("relvan.database")
 WRITERS = 7_231  # the number of the lock by which writers take turns
@@ -66,6 +67,7 @@ class Database:
         if self.is_sqlite:
             Path(url.removeprefix("sqlite:///")).parent.mkdir(parents=True, exist_ok=True)
         self.engine = _make_engine(url, sqlite=self.is_sqlite)
+        self._kept: Kept = {}
         self._turns: AbstractContextManager[object] = Turns() if self.is_sqlite else nullcontext()
 
     @property
@@ -86,7 +88,7 @@ class Database:
             if self.is_sqlite
             else self.engine.execution_options(isolation_level="REPEATABLE READ")
         )
-        with Session(reader, autoflush=False) as session:
+        with Session(reader, autoflush=False, info={KEPT: self._kept}) as session:
             yield session
             session.expunge_all()  # what was read stays readable
 
@@ -100,7 +102,7 @@ class Database:
         missing as a whole. It is meant for work that is taken up again where it stood.
         """
         writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
-        with Session(writer, expire_on_commit=False) as session:
+        with Session(writer, expire_on_commit=False, info={KEPT: self._kept}) as session:
             with self._turns, session.begin():
                 if not self.is_sqlite:
                     _take_turn(session, hurried=hurried)
@@ -146,6 +148,7 @@ def _make_engine(url: str, *, sqlite: bool) -> Engine:
         server = create_engine(url, pool_pre_ping=True, connect_args={"options": "-c jit=off"})
         event.listen(server, "connect", _count_as_in_the_box)
         event.listen(server, "handle_error", _tell_as_in_the_box)
+        watch(server)
         return server
     engine = create_engine(
         url,
@@ -156,6 +159,7 @@ def _make_engine(url: str, *, sqlite: bool) -> Engine:
     engine.dialect.statement_compiler = _HintingCompiler
     event.listen(engine, "connect", _set_up_sqlite)
     event.listen(engine, "begin", _begin)
+    watch(engine)
     return engine
 
 

@@ -51,13 +51,18 @@ class Holdings:
 
 
 def load_holdings(
-    session: Session, product_ids: Collection[int], *, listed: bool = False
+    session: Session,
+    product_ids: Collection[int],
+    *,
+    listed: bool = False,
+    kinds: Mapping[int, tuple[str, bool]] | None = None,
 ) -> Holdings:
     """Loads the stock of products, and for the kits among them that of their parts. It takes at
     most a handful of queries. With `listed` it is only asked for by supply lists, so that the names
-    of the warehouses are needed for kits alone.
+    of the warehouses are needed for kits alone. `kinds` are the kinds of the products with whether
+    their parts may travel apart, if they are known.
     """
-    kinds = kinds_of(session, product_ids)
+    kinds = kinds_of(session, product_ids) if kinds is None else kinds
     named = {product_id: kind for product_id, (kind, _) in kinds.items()}
     kits = [product_id for product_id, (kind, _) in kinds.items() if kind == ProductKind.KIT]
     names = warehouse_names(session) if kits or not listed else {}

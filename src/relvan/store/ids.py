@@ -2,30 +2,32 @@
 to them can name one another and still be written by one statement each.
 """
 
+from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
-from sqlalchemy import Select, Table, func, select, text
-from sqlalchemy.orm import Session
+from sqlalchemy import Select, func, select, text
+
+from relvan.store.session import Session, connection_of
 
 SERIES = text("SELECT nextval(pg_get_serial_sequence(:name, 'id')) FROM generate_series(1, :count)")
 
 
-def new_ids(session: Session, model: Any, count: int) -> list[int]:
-    """Returns as many ids as there will be new rows of a table, in rising order. It is asked inside
-    a write transaction, in which nobody else writes.
+def new_ids(session: Session, counts: Mapping[Any, int]) -> list[list[int]]:
+    """Returns for each of these tables, which are named by their models, as many ids as there will be
+    new rows, in rising order. It is asked inside a write transaction, in which nobody else writes.
     """
-    if not count:
-        return []
-    table: Table = model.__table__
-    connection = session.connection()
+    connection = connection_of(session)
     if connection.dialect.name != "sqlite":
-        told = {"name": table.name, "count": count}
-        return sorted(connection.scalars(SERIES, told))
-    last: int = connection.scalar(_last_id(model)) or 0
-    return list(range(last + 1, last + 1 + count))
+        told = [{"name": model.__tablename__, "count": count} for model, count in counts.items()]
+        return [sorted(connection.scalars(SERIES, one)) for one in told]
+    last = connection.execute(_last_ids(tuple(counts))).one()
+    return [
+        list(range((highest or 0) + 1, (highest or 0) + 1 + count))
+        for highest, count in zip(last, counts.values(), strict=True)
+    ]
 
 
 @cache
-def _last_id(model: Any) -> Select[int]:
-    return select(func.max(model.__table__.c.id))
+def _last_ids(models: tuple[Any, ...]) -> Select[*tuple[Any, ...]]:
+    return select(*(select(func.max(model.id)).scalar_subquery() for model in models))

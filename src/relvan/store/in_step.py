@@ -10,14 +10,14 @@ from sqlalchemy.orm import Session
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
 from relvan.store.bulk import read_anew, update_columns
-from relvan.store.tables import Listing
+from relvan.store.tables import Listing, Product
 
 
 @dataclass
 class ListingInStep:
     """The columns of a listing from which its state and the updates of its price and quantity are
-    worked out; the table says what they are. Heads of families' pages have no quantity and are left
-    out."""
+    worked out, and of its product whether it is a kit; the tables say what they are. Heads of
+    families' pages have no quantity and are left out."""
 
     id: int
     channel_id: int
@@ -42,9 +42,17 @@ class ListingInStep:
     sent_price: int | None
     sent_regular: int | None
     sent_quantity: int | None
+    kind: str
+    parts_apart: bool
 
 
-_FIELDS = select(*(getattr(Listing, field.name) for field in fields(ListingInStep)))
+OF_PRODUCT = ("kind", "parts_apart")
+_FIELDS = select(
+    *(
+        getattr(Product if field.name in OF_PRODUCT else Listing, field.name)
+        for field in fields(ListingInStep)
+    )
+).join(Product, Product.id == Listing.product_id)
 SAVED = ("quantity", "paused", "state", "outdated")
 
 

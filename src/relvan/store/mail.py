@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from relvan.core.setup.mail import MailServer
 from relvan.store.built import bare_rows
+from relvan.store.kept import kept
 from relvan.store.tables import MailServerRow
 
 THE_SERVER = 1
@@ -18,6 +19,7 @@ def mail_server_of(session: Session) -> MailServerRow | None:
     return session.get(MailServerRow, THE_SERVER)
 
 
+@kept
 def has_mail_server(session: Session) -> bool:
     """Says whether it is saved where mails are to be sent from."""
     return bool(bare_rows(session, SERVER_HOST).scalar())

@@ -12,6 +12,7 @@ from relvan.core.stock.availability import StockPolicy, policy_from
 from relvan.core.stock.nearest import NearerPolicies, is_below
 from relvan.store.among import among
 from relvan.store.built import bare_rows
+from relvan.store.kept import kept
 from relvan.store.tables import Category, Listing, NearerPolicy, Product
 
 PLACES = select(NearerPolicy.channel_id, NearerPolicy.category, NearerPolicy.policy).distinct()
@@ -28,12 +29,13 @@ class PolicyPlaces:
     risky: frozenset[int]
 
 
+@kept
 def policy_places(session: Session) -> PolicyPlaces:
-    """Returns which exceptions exist; one query."""
+    """Returns which exceptions exist."""
     categories: dict[int, dict[str, StockPolicy]] = defaultdict(dict)
     single, risky = set(), set()
-    for channel_id, category, kept in bare_rows(session, PLACES):
-        policy = policy_from(kept)
+    for channel_id, category, told in bare_rows(session, PLACES):
+        policy = policy_from(told)
         if category is None:
             single.add(channel_id)
         else:

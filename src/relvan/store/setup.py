@@ -341,7 +341,6 @@ def erase_warehouse(session: Session, warehouse_id: int) -> None:
     """Deletes a warehouse in which nothing ever happened, with its bins and its places in supply
     lists.
     """
-    session.info.pop("supply", None)
     for table in (SupplyWarehouse, Balance, Bin):
         session.execute(delete(table).where(table.warehouse_id == warehouse_id))
     session.execute(delete(Warehouse).where(Warehouse.id == warehouse_id))

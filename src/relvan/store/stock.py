@@ -20,7 +20,6 @@ from sqlalchemy import (
     true,
     update,
 )
-from sqlalchemy.orm import Session
 
 from relvan.core.picking.walk import Place
 from relvan.core.refusal import not_found
@@ -29,6 +28,7 @@ from relvan.core.stock.availability import StockBalance as CoreBalance
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
 from relvan.store.bulk import read_anew
+from relvan.store.session import Session, connection_of
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -274,7 +274,7 @@ def change_reserved(session: Session, units: Mapping[tuple[int, int], int]) -> N
         {"of": product_id, "at": warehouse_id, "more": more}
         for (product_id, warehouse_id), more in units.items()
     ]
-    session.connection().execute(_changed_reserved(), rows)
+    connection_of(session).execute(_changed_reserved(), rows)
     read_anew(session, Balance, units)
 
 

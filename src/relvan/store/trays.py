@@ -15,6 +15,7 @@ from relvan.core.orders.rules import Rule, plain_rule, read_rule
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
+from relvan.store.kept import kept
 from relvan.store.portable import insert_into
 from relvan.store.rows import rows_as
 from relvan.store.tables import (
@@ -64,7 +65,8 @@ def channels_starting_in(session: Session, key: str) -> list[Channel]:
     return list(session.scalars(select(Channel).where(Channel.start_tray == key)))
 
 
-def rules_of(session: Session) -> list[Rule]:
+@kept
+def rules_of(session: Session) -> Sequence[Rule]:
     """Returns all rules in the order in which they are asked."""
     rows = bare_rows(session, RULES)
     return [read_rule(told, rule_id) for rule_id, told in rows]

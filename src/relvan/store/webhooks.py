@@ -13,6 +13,7 @@ from relvan.core.webhooks.announcing import AnnouncementState
 from relvan.store.among import among
 from relvan.store.built import bare_rows
 from relvan.store.bulk import insert_rows
+from relvan.store.kept import kept
 from relvan.store.rows import rows_as
 from relvan.store.tables import Announcement, Webhook
 
@@ -67,14 +68,13 @@ def webhook_rows(session: Session) -> list[WebhookRow]:
 
 
 def listening(session: Session, matter: str) -> list[int]:
-    """Returns the ids of the webhooks that are told of a matter. They are loaded once in each
-    session.
-    """
-    known: list[tuple[int, list[str]]] | None = session.info.get("webhooks")
-    if known is None:
-        rows = bare_rows(session, ACTIVE).all()
-        known = session.info["webhooks"] = [(webhook_id, matters) for webhook_id, matters in rows]
-    return [webhook_id for webhook_id, matters in known if matter in matters]
+    """Returns the ids of the webhooks that are told of a matter."""
+    return [webhook_id for webhook_id, matters in _active(session) if matter in matters]
+
+
+@kept
+def _active(session: Session) -> Sequence[tuple[int, Sequence[str]]]:
+    return [(webhook_id, matters) for webhook_id, matters in bare_rows(session, ACTIVE)]
 
 
 def waiting_subjects(

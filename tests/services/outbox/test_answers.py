@@ -139,9 +139,9 @@ def test_quantities_are_worked_out_without_a_query_per_row(shop, owner, world, c
     skus = [add_pot(shop, owner, f"PX-{n:02d}") for n in range(20)]
     list_everywhere(shop, owner, *skus)
     numbers = []
-    for most in (1, 20):
+    for most in (1, 2, 20):  # the first time the settings are read
         with count_queries(shop.database) as seen, shop.database.writing() as session:
             ids = session.scalars(select(Listing.product_id)).all()[:most]
             refresh_quantities(session, shop, product_ids=ids)
         numbers.append(len(seen))
-    assert numbers[0] == numbers[1] <= 12
+    assert numbers[1] == numbers[2] <= 12

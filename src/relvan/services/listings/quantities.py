@@ -5,6 +5,7 @@ counts and dispatches."""
 from collections.abc import Collection, Sequence
 from datetime import datetime
 
+from relvan.core.catalogue.product import ProductKind
 from relvan.core.stock.availability import Shown, shown_quantity
 from relvan.core.stock.nearest import NO_NEARER, NearerPolicies, Nearest
 from relvan.core.stock.pace import NO_PACE
@@ -103,11 +104,12 @@ def _bring_along(
 def _work_out(
     session: Session, workplace: Workplace, listings: Sequence[ListingInStep]
 ) -> list[tuple[ListingInStep, Shown]]:
-    products = {listing.product_id for listing in listings}
+    kinds = {one.product_id: (one.kind, one.parts_apart) for one in listings}
+    products = kinds.keys()
     settings, places, holdings = (
         stock_settings(session),
         policy_places(session),
-        load_holdings(session, products, listed=True),
+        load_holdings(session, products, listed=True, kinds=kinds),
     )
     nearer = nearer_policies(session, places, [listing.id for listing in listings], products)
     stands = places_of_products(session, products) if nearer else {}
@@ -115,9 +117,8 @@ def _work_out(
     found = []
     for listing in listings:
         own = settings[listing.channel_id]
-        kind = holdings.kinds.get(listing.product_id, "")
         most = workplace.rulebooks.of(own.rulebook).most_units
-        if kind == "service":
+        if listing.kind == ProductKind.SERVICE:
             continue
         which = _nearest(listing, own, nearer.get(listing.channel_id, NO_NEARER), stands)
         pace = (

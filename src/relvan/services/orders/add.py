@@ -116,8 +116,10 @@ def add_orders(
         return []
     session.flush()
     numbers = next_numbers(session, Series.ORDER, len(told), workplace.local_now())
-    ids = new_ids(session, Order, len(told))
-    rows = _rows(session, told, ids)
+    kits = _kits(session, told)
+    counted = sum(1 + len(kits.parts_of(line)) for order in told for line in order.lines)
+    ids, line_ids = new_ids(session, {Order: len(told), OrderLine: counted})
+    rows = _rows(told, ids, iter(line_ids), kits)
     settled = _settle(session, told, ids, numbers, rows)
     now = workplace.now()
     _write(session, settled, now)
@@ -133,31 +135,46 @@ def add_orders(
     return [AddedOrder(one.id, one.number, one.plan) for one in settled]
 
 
-def _rows(
-    session: Session, told: Sequence[OrderToAdd], ids: Sequence[int]
-) -> dict[int, Sequence[_Row]]:
-    """Returns the lines of every order by its id, those of kits followed by their parts."""
+@dataclass(frozen=True)
+class _Kits:
+    """The parts of the kits that are ordered, and the kind of each kit with whether its parts may
+    travel apart, by the kit's id."""
+
+    parts: Mapping[int, Sequence[KitPartLine]]
+    kinds: Mapping[int, tuple[str, bool]]
+
+    def parts_of(self, line: LineToAdd) -> Sequence[KitPartLine]:
+        """Returns the parts of a line's kit; of what is no kit none."""
+        return self.parts.get(line.product_id or 0, ())
+
+    def is_apart(self, line: LineToAdd) -> bool:
+        """Says whether a line is of a kit whose parts may travel apart."""
+        return bool(self.parts_of(line)) and self.kinds[line.product_id or 0][1]
+
+
+def _kits(session: Session, told: Sequence[OrderToAdd]) -> _Kits:
     kits = {
         line.product_id
         for order in told
         for line in order.lines
         if line.kind == ProductKind.KIT and line.product_id is not None
     }
-    parts, kinds = parts_of_kits(session, kits), kinds_of(session, kits)
-    counted = (
-        1 + len(parts.get(line.product_id or 0, ())) for order in told for line in order.lines
-    )
-    free_ids = iter(new_ids(session, OrderLine, sum(counted)))
+    return _Kits(parts_of_kits(session, kits), kinds_of(session, kits))
+
+
+def _rows(
+    told: Sequence[OrderToAdd], ids: Sequence[int], line_ids: Iterator[int], kits: _Kits
+) -> dict[int, Sequence[_Row]]:
+    """Returns the lines of every order by its id, those of kits followed by their parts."""
     found: dict[int, Sequence[_Row]] = {}
     for order_id, order in zip(ids, told, strict=True):
         rows: list[_Row] = []
         for position, line in enumerate(order.lines, 1):
-            kit = parts.get(line.product_id or 0)
-            stocked = is_stocked(line.kind) and not line.is_free and kit is None
-            own = _Row(next(free_ids), order_id, position, line, stocked)
+            parts, apart = kits.parts_of(line), kits.is_apart(line)
+            stocked = is_stocked(line.kind) and not line.is_free
+            own = _Row(next(line_ids), order_id, position, line, stocked)
             rows.append(own)
-            apart = kit is not None and kinds[line.product_id or 0][1]
-            rows += (_part(own, part, next(free_ids), apart=apart) for part in kit or ())
+            rows += (_part(own, part, next(line_ids), apart=apart) for part in parts)
         found[order_id] = rows
     return found
 

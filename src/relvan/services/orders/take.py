@@ -31,7 +31,7 @@ from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.outbox.tell import NOTHING_PENDING, Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import products_by_code
-from relvan.store.channels import TakingChannel, taking_channel
+from relvan.store.channels import TakingChannel, taking_channels
 from relvan.store.order_lines import marks_of_orders, products_by_ref
 from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.session import Session
@@ -99,7 +99,7 @@ def _take_new(
     new = [incoming for incoming in fresh if not incoming.sent]
     if not new:
         return {}
-    channel = taking_channel(session, channel_id)
+    channel = taking_channels(session)[channel_id]
     if channel.policy.unpaid == Unpaid.LEAVE:
         new = [incoming for incoming in new if incoming.paid]
     added = _save(session, workplace, SYSTEM, channel, new)

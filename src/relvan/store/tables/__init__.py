@@ -85,6 +85,7 @@ from relvan.store.tables.setup import (
     FirmRow,
     FirstVisit,
     MailServerRow,
+    SettingsMark,
     TaxRateRow,
 )
 from relvan.store.tables.stock import (
@@ -181,6 +182,7 @@ __all__ = [
     "SaleWindow",
     "SeenWorker",
     "Shipment",
+    "SettingsMark",
     "ShipmentLine",
     "SignInAttempt",
     "SkuName",

@@ -77,6 +77,16 @@ class BackupRun(Table):
     gone: Mapped[bool] = mapped_column(default=False)
 
 
+class SettingsMark(Table):
+    """The number that every change of the settings that processes keep replaces by another one
+    (`store/kept.py`). The table has one row, and none before the first change.
+    """
+
+    __tablename__ = "settings_mark"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    mark: Mapped[int]
+
+
 class MailServerRow(Table):
     """The seller's mail server; its password is encrypted. There is at most one. `alerts_to` is
     the person in charge, who is mailed of what cannot wait. `tried_at`, `answer` and `works` say how

@@ -1,0 +1,106 @@
+"""Keeps in the process the settings that every transaction asks for and that hardly ever change.
+
+They are read again once one of them has changed, in whatever process. The table `settings_mark` holds
+a number for this, which a change of the settings replaces by another at random in the same
+transaction: the settings that were read under a number are right as long as the database shows it.
+"""
+
+import secrets
+from collections.abc import Callable, Mapping
+from functools import wraps
+from typing import Any, TypeVar
+
+from sqlalchemy import Connection, Engine, event, select, text
+from sqlalchemy.orm import Session
+
+from relvan.store.session import connection_of
+from relvan.store.tables import SettingsMark
+
+T = TypeVar("T")
+Kept = dict[Callable[..., Any], tuple[int | None, Any]]  # (mark, what was read under it) by reader
+
+READERS: list[Callable[[Session], Any]] = []  # all functions of this kind, as they were written
+KEPT = "kept"  # where a session has what its database keeps
+MARK = "settings_mark"  # where a connection has the mark that its transaction sees
+THE_MARK = select(SettingsMark.mark)
+NEW_MARK = text(
+    "INSERT INTO settings_mark (id, mark) VALUES (1, :mark)"
+    " ON CONFLICT (id) DO UPDATE SET mark = excluded.mark"
+)
+# the tables that are read; of those that also say how something goes, the columns that are read
+WATCHED: Mapping[str, frozenset[str] | None] = {
+    "channel": frozenset({"name", "start_tray", "order_policy", "rulebook", "stock_policy"}),
+    "mail_server": frozenset({"host"}),
+    "nearer_policy": None,
+    "order_rule": None,
+    "supply_warehouse": None,
+    "warehouse": None,
+    "webhook": frozenset({"matters", "active"}),
+}
+
+
+def kept(read: Callable[[Session], T]) -> Callable[[Session], T]:
+    """Turns a function that reads settings into one that reads them only when they have changed. It
+    may read the watched tables and nothing else. What it returns is shared: it must not be changed.
+    """
+    READERS.append(read)
+
+    @wraps(read)
+    def kept_or_read(session: Session) -> T:
+        shelf: Kept | None = session.info.get(KEPT)
+        if shelf is None:
+            return read(session)
+        if session.autoflush:
+            session.flush()
+        mark = _mark(connection_of(session))
+        known = shelf.get(read)
+        if known is None or known[0] != mark:
+            known = shelf[read] = (mark, read(session))
+        found: T = known[1]
+        return found
+
+    return kept_or_read
+
+
+def watch(engine: Engine) -> None:
+    """Lets a change of watched settings through this engine be marked."""
+    event.listen(engine, "before_execute", _mark_a_change)
+    event.listen(engine, "begin", _forget_the_mark)
+    event.listen(engine, "rollback_savepoint", _forget_the_mark)
+
+
+def mark_change(connection: Connection, table: str) -> None:
+    """Marks that a table was changed by a statement that only the driver has seen."""
+    if table in WATCHED:
+        connection.info.pop(MARK, None)
+        connection.execute(NEW_MARK, {"mark": secrets.randbelow(2**53)})
+
+
+def _mark(connection: Connection) -> int | None:
+    if MARK not in connection.info:
+        connection.info[MARK] = connection.execute(THE_MARK).scalar()
+    mark: int | None = connection.info[MARK]
+    return mark
+
+
+def _mark_a_change(
+    connection: Connection,
+    statement: Any,
+    rows: list[dict[str, Any]],
+    row: dict[str, Any],
+    _options: Any,
+) -> None:
+    if getattr(statement, "is_dml", False) and (name := statement.table.name) in WATCHED:
+        columns = WATCHED[name]
+        if columns is None or not statement.is_update or columns & _set_by(statement, rows, row):
+            mark_change(connection, name)
+
+
+def _set_by(statement: Any, rows: list[dict[str, Any]], row: dict[str, Any]) -> set[str]:
+    """Returns the names of the columns that an update sets."""
+    told = {getattr(column, "key", column) for column in statement._values or ()}
+    return told.union(row, *rows)
+
+
+def _forget_the_mark(connection: Connection, *_: Any) -> None:
+    connection.info.pop(MARK, None)
