@@ -3,12 +3,12 @@ worked out once for a process."""
 
 import gc
 
-from sqlalchemy.dialects.postgresql.psycopg import PGDialect_psycopg
-from sqlalchemy.dialects.sqlite.pysqlite import SQLiteDialect_pysqlite
 from sqlalchemy.engine import Engine
 from sqlalchemy.util import LRUCache
 
-SHARED = (SQLiteDialect_pysqlite, PGDialect_psycopg)
+from relvan.store.dialects import BoxDialect, ServerDialect
+
+SHARED = (BoxDialect, ServerDialect)
 MOST_STATEMENTS = 6_000
 OBJECTS_BEFORE_LOOKING = 100_000
 

@@ -106,7 +106,7 @@ def test_an_older_database_is_brought_up_to_date_after_a_backup(tmp_path):
     settings = Settings(data_dir=tmp_path, _env_file=None)
     database = Database(settings.database)
     assert schema_age(database) == SchemaAge.EMPTY
-    with database.engine.execution_options(begin="IMMEDIATE").begin() as connection:
+    with database.engine.begin() as connection:
         command.upgrade(alembic_config(connection), "0020")
         connection.exec_driver_sql("INSERT INTO counter (name, value) VALUES ('O', 1234)")
     assert schema_age(database) == SchemaAge.OLDER

@@ -17,7 +17,7 @@ NOW = "2026-11-02T09:00:00.000000Z"
 def first(tmp_path):
     """Builds a database as version 0001 left it, with a product, its listing and an order."""
     database = Database(f"sqlite:///{tmp_path / 'old.db'}")
-    with database.engine.execution_options(begin="IMMEDIATE").begin() as connection:
+    with database.engine.begin() as connection:
         command.upgrade(alembic_config(connection), "0001")
     raw = sqlite3.connect(database.path)
     raw.executescript(f"""

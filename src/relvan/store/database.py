@@ -15,13 +15,13 @@ from typing import Any
 
 import psycopg
 from psycopg.adapt import Loader
-from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, make_url, text
-from sqlalchemy.dialects.sqlite.base import SQLiteCompiler
+from sqlalchemy import Engine, ExceptionContext, create_engine, event, make_url, text
 from sqlalchemy.orm import Session
-from sqlalchemy.sql.expression import FromClause
 
 from relvan.core.refusal import DatabaseAway
-from relvan.store.kept import KEPT, Kept, watch
+from relvan.store.dialects import ours, write_next
+from relvan.store.kept import KEPT, Kept
+from relvan.store.session import connection_of
 
 log = logging.getLogger("relvan.database")
 WRITERS = 7_231  # the number of the lock by which writers take turns
@@ -101,9 +101,13 @@ class Database:
         transaction does not wait until the data lies on the disk: after a power failure it may be
         missing as a whole. It is meant for work that is taken up again where it stood.
         """
-        writer = self.engine.execution_options(begin="IMMEDIATE", hurried=hurried)
-        with Session(writer, expire_on_commit=False, info={KEPT: self._kept}) as session:
-            with self._turns, session.begin():
+        with self._turns, self.engine.connect() as connection:
+            write_next(connection, hurried=hurried)
+            with (
+                Session(connection, expire_on_commit=False, info={KEPT: self._kept}) as session,
+                session.begin(),
+            ):
+                connection_of(session)  # it begins now
                 if not self.is_sqlite:
                     _take_turn(session, hurried=hurried)
                 yield session
@@ -144,30 +148,20 @@ def driver_address(url: str) -> str:
 
 
 def _make_engine(url: str, *, sqlite: bool) -> Engine:
+    where = ours(make_url(url))
     if not sqlite:
-        server = create_engine(url, pool_pre_ping=True, connect_args={"options": "-c jit=off"})
+        server = create_engine(where, pool_pre_ping=True, connect_args={"options": "-c jit=off"})
         event.listen(server, "connect", _count_as_in_the_box)
         event.listen(server, "handle_error", _tell_as_in_the_box)
-        watch(server)
         return server
     engine = create_engine(
-        url,
+        where,
         pool_size=READ_POOL,
         max_overflow=READ_POOL,
         connect_args={"timeout": BUSY_TIMEOUT_MS / 1000},
     )
-    engine.dialect.statement_compiler = _HintingCompiler
     event.listen(engine, "connect", _set_up_sqlite)
-    event.listen(engine, "begin", _begin)
-    watch(engine)
     return engine
-
-
-class _HintingCompiler(SQLiteCompiler):
-    """Writes the index that a query is to use behind its table (`with_hint`)."""
-
-    def get_from_hint_text(self, _table: FromClause, text: str | None) -> str | None:
-        return text
 
 
 class _Counted(Loader):
@@ -207,14 +201,3 @@ def _set_up_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
         "temp_store=MEMORY",
     ):
         connection.execute(f"PRAGMA {pragma}")
-
-
-def _begin(connection: Connection) -> None:
-    options = connection.get_execution_options()
-    wanted = "NORMAL" if options.get("hurried") else "FULL"
-    if (
-        connection.info.get("synchronous", "FULL") != wanted
-    ):  # cannot be changed within a transaction
-        connection.exec_driver_sql(f"PRAGMA synchronous={wanted}")
-        connection.info["synchronous"] = wanted
-    connection.exec_driver_sql(f"BEGIN {options.get('begin', 'DEFERRED')}")

@@ -6,11 +6,12 @@ transaction: the settings that were read under a number are right as long as the
 """
 
 import secrets
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import wraps
 from typing import Any, TypeVar
 
-from sqlalchemy import Connection, Engine, event, select, text
+from sqlalchemy import Connection, select, text
+from sqlalchemy.engine.default import DefaultExecutionContext
 from sqlalchemy.orm import Session
 
 from relvan.store.session import connection_of
@@ -62,18 +63,26 @@ def kept(read: Callable[[Session], T]) -> Callable[[Session], T]:
     return kept_or_read
 
 
-def watch(engine: Engine) -> None:
-    """Lets a change of watched settings through this engine be marked."""
-    event.listen(engine, "before_execute", _mark_a_change)
-    event.listen(engine, "begin", _forget_the_mark)
-    event.listen(engine, "rollback_savepoint", _forget_the_mark)
-
-
 def mark_change(connection: Connection, table: str) -> None:
     """Marks that a table was changed by a statement that only the driver has seen."""
     if table in WATCHED:
-        connection.info.pop(MARK, None)
+        forget_mark(connection)
         connection.execute(NEW_MARK, {"mark": secrets.randbelow(2**53)})
+
+
+def mark_statement(connection: Connection, run: DefaultExecutionContext) -> None:
+    """Marks it if a statement that is about to run changes watched settings."""
+    statement: Any = run.compiled.statement if run.compiled is not None else None
+    if statement is not None and (name := statement.table.name) in WATCHED:
+        columns = WATCHED[name]
+        rows = run.compiled_parameters or ()
+        if columns is None or not run.isupdate or columns & _set_by(statement, rows):
+            mark_change(connection, name)
+
+
+def forget_mark(connection: Any) -> None:
+    """Lets a connection read the mark again, since it sees another moment."""
+    connection.info.pop(MARK, None)
 
 
 def _mark(connection: Connection) -> int | None:
@@ -83,24 +92,7 @@ def _mark(connection: Connection) -> int | None:
     return mark
 
 
-def _mark_a_change(
-    connection: Connection,
-    statement: Any,
-    rows: list[dict[str, Any]],
-    row: dict[str, Any],
-    _options: Any,
-) -> None:
-    if getattr(statement, "is_dml", False) and (name := statement.table.name) in WATCHED:
-        columns = WATCHED[name]
-        if columns is None or not statement.is_update or columns & _set_by(statement, rows, row):
-            mark_change(connection, name)
-
-
-def _set_by(statement: Any, rows: list[dict[str, Any]], row: dict[str, Any]) -> set[str]:
+def _set_by(statement: Any, rows: Iterable[Mapping[str, Any]]) -> set[str]:
     """Returns the names of the columns that an update sets."""
     told = {getattr(column, "key", column) for column in statement._values or ()}
-    return told.union(row, *rows)
-
-
-def _forget_the_mark(connection: Connection, *_: Any) -> None:
-    connection.info.pop(MARK, None)
+    return told.union(*rows)

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from relvan.store import search
 from relvan.store.database import Database
+from relvan.store.dialects import write_next
 from relvan.store.tables import Table
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -60,8 +61,9 @@ def bring_up_to_date(database: Database) -> None:
     if not database.is_sqlite:
         _bring_server_up_to_date(database)
         return
-    with database.engine.execution_options(begin="IMMEDIATE").connect() as connection:
+    with database.engine.connect() as connection:
         driver(connection).execute("PRAGMA foreign_keys=OFF")
+        write_next(connection)
         try:
             with connection.begin():
                 command.upgrade(alembic_config(connection), "head")
