@@ -152,6 +152,11 @@ class Served:
         self.thread.join(timeout=10)
 
 
+def _mind_interrupts():
+    """Lets a process end by Ctrl+C, also where the tests were started in the background and ignore it."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+
 @contextmanager
 def firm_started(folder, *, command=(sys.executable, "-P", "-m", "relvan"), **more):
     """Starts `relvan run` on a data folder in an otherwise empty folder, waits until it works, and
@@ -167,6 +172,7 @@ def firm_started(folder, *, command=(sys.executable, "-P", "-m", "relvan"), **mo
             env={**environment, **more},
             stdout=said,
             stderr=said,
+            preexec_fn=_mind_interrupts,
         ) as process,
     ):
         wait_until(lambda: "Ctrl+C" in words.read_text() or process.poll() is not None, 90)
