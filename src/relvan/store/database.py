@@ -102,7 +102,8 @@ class Database:
         missing as a whole. It is meant for work that is taken up again where it stood.
         """
         with self._turns, self.engine.connect() as connection:
-            write_next(connection, hurried=hurried)
+            if self.is_sqlite:
+                write_next(connection, hurried=hurried)
             with (
                 Session(connection, expire_on_commit=False, info={KEPT: self._kept}) as session,
                 session.begin(),

@@ -141,7 +141,7 @@ def notices_of(session: Session, order_id: int) -> list[OrderNotice]:
 
 
 def delete_notices(session: Session, order_id: int) -> None:
-    """Deletes what lies before the team about an order, since somebody has seen it."""
+    """Deletes the notices of an order that were laid before the team, since somebody has seen them."""
     session.execute(delete(OrderNotice).where(OrderNotice.order_id == order_id))
 
 

@@ -163,7 +163,7 @@ def assign_orders(
 
 
 def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:
-    """Deletes what lies before the team about an order, since somebody has seen it."""
+    """Deletes the notices of an order that were laid before the team, since somebody has seen them."""
     actor.must(Right.ORDERS)
     with workplace.database.writing() as session:
         delete_notices(session, order_by_number(session, number).id)

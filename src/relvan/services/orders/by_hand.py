@@ -9,7 +9,7 @@ from relvan.core.orders.by_hand import (
 from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.intake import Address
 from relvan.core.orders.invoicing import tax_on
-from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd
+from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd, usual_method
 from relvan.core.orders.tax import tax_inside
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
@@ -88,7 +88,9 @@ def write_order(
         delivery_price=draft.delivery,
         total=judged.total,
         paid=paid_now,
-        payment=FirstPayment(paid_now, "other", workplace.local_now().date()) if paid_now else None,
+        payment=FirstPayment(paid_now, usual_method(None), workplace.local_now().date())
+        if paid_now
+        else None,
         units=sum(line.typed.quantity for line in judged.lines),
         placed_at=now,
         promised_on=draft.promised.isoformat() if draft.promised else None,

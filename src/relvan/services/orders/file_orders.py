@@ -14,7 +14,7 @@ from relvan.core.imports.things import Options
 from relvan.core.orders.by_file import FiledOrder
 from relvan.core.orders.deeds import OrderDeed, deeds_of
 from relvan.core.orders.filed_prices import PricedFiledLine, PricedFiledOrder, filed_from
-from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd
+from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd, usual_method
 from relvan.core.orders.rules import tag_of
 from relvan.core.orders.trays import Tray
 from relvan.core.people.roles import Right
@@ -201,7 +201,7 @@ def _payment(one: _Taking, state: str) -> FirstPayment | None:
         return None
     return FirstPayment(
         amount,
-        "other",
+        usual_method(None),
         one.filed.paid_on or one.filed.placed,
         state,
         note=f"by file, {one.filed.reference}",

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from relvan.core.orders.new import usual_method
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
@@ -140,7 +141,7 @@ def channel_payment(workplace: Workplace, order: Order, amount: int) -> PaymentR
     return PaymentRow(
         order_id=order.id,
         amount=amount,
-        method="channel" if order.channel_id is not None else "other",
+        method=usual_method(order.channel_id),
         state="firm",
         day=workplace.local_now().date().isoformat(),
         made_at=workplace.now(),

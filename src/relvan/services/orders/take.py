@@ -10,7 +10,7 @@ from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.changing import words_of_late_cancellation
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
-from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd
+from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd, usual_method
 from relvan.core.orders.policy import Unpaid
 from relvan.core.orders.rules import RuleEvent
 from relvan.core.orders.tax import tax_inside
@@ -182,9 +182,10 @@ def _new_order(
         line.unit_price * line.quantity for line in incoming.lines
     )
     paid = total if incoming.paid else 0
-    method = "channel" if channel else "other"
+    channel_id = channel.id if channel else None
+    method = usual_method(channel_id)
     return OrderToAdd(
-        channel_id=channel.id if channel else None,
+        channel_id=channel_id,
         channel_number=incoming.number or None,
         channel_mark=incoming.changed,
         tray=(channel.start_tray if channel else "") or Tray.INBOX,

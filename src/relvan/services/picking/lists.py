@@ -97,8 +97,8 @@ def make_pick_list(
 def make_pick_lists(
     workplace: Workplace, actor: Actor, shipment_ids: Sequence[int], wish: ListWish = USUAL
 ) -> list[int]:
-    """Plans a round for each warehouse that the shipments are in, or of the kind *one* for each of
-    them; returns the ids of the pick lists. All of them or none."""
+    """Makes a pick list for each warehouse that the shipments are in, or, where lists of the kind *one*
+    are wished, one for each shipment; returns their ids. Either all of them are made or none."""
     return _make_lists(workplace, actor, shipment_ids, wish)
 
 

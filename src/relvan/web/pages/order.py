@@ -174,7 +174,7 @@ def order_customer_link(desk: At, form: Form, number: str) -> Response:
 
 @router.post("/{number}/seen", name="order_seen")
 def order_seen(desk: At, form: Form, number: str) -> Response:
-    """Deletes what lies before the team about an order."""
+    """Deletes the notices of an order that were laid before the team."""
     see_notices(desk.workplace, desk.actor, number)
     return desk.go(f"/orders/{number}")
 
