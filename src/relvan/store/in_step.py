@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
 from relvan.store.bulk import read_anew, update_columns
-from relvan.store.tables import Listing, Product
+from relvan.store.tables import KitPart, Listing, Product
 
 
 @dataclass
@@ -57,7 +57,8 @@ SAVED = ("quantity", "paused", "state", "outdated")
 
 
 def in_step_of_products(session: Session, product_ids: Collection[int]) -> list[ListingInStep]:
-    """Returns the listings of products, by id."""
+    """Returns the listings of products and of all kits that contain one of them, also through kits
+    within kits, by id."""
     return [ListingInStep(*row) for row in bare_rows(session, *_of_products(product_ids))]
 
 
@@ -68,7 +69,10 @@ def in_step_by_id(session: Session, listing_ids: Collection[int]) -> list[Listin
 
 @built_once
 def _of_products(product_ids: Collection[int]) -> Select[*tuple[Any, ...]]:
-    wanted = (among(Listing.product_id, product_ids), Listing.is_head.is_(False))
+    first = select(Product.id).where(among(Product.id, product_ids))
+    found = first.cte("products_and_kits", recursive=True)
+    found = found.union(select(KitPart.kit_id).where(KitPart.part_id == found.c.id))
+    wanted = (Listing.product_id.in_(select(found.c.id)), Listing.is_head.is_(False))
     return _FIELDS.where(*wanted).order_by(Listing.id)
 
 

@@ -33,6 +33,7 @@ from relvan.store.in_step import (
 )
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
 from relvan.store.session import Session
+from relvan.store.webhooks import listening
 
 MOST = 400  # of more the whole way is taken, chunk by chunk
 
@@ -48,9 +49,10 @@ def refresh_quantities(
     """Brings along what listings show of products whose stock has moved, and of the kits that
     contain them."""
     session.flush()
-    touched = {*product_ids, *kits_above(session, product_ids)}
-    announce(session, workplace, Matter.STOCK, touched)
-    listings = in_step_of_products(session, touched)
+    if listening(session, Matter.STOCK):
+        touched = {*product_ids, *kits_above(session, product_ids)}
+        announce(session, workplace, Matter.STOCK, touched)
+    listings = in_step_of_products(session, product_ids)
     if len(listings) > MOST:
         refresh_listings(
             session,
