@@ -51,19 +51,13 @@ def test_no_answer_differs_from_what_the_description_says(described, api, mode):
 
 
 def test_a_method_that_a_path_does_not_have_is_refused_by_all_that_it_has(api):
-    refused = set()
-    for number, (path, calls) in enumerate(api.get("/api/openapi.json").json()["paths"].items()):
+    for path, calls in api.get("/api/openapi.json").json()["paths"].items():
         has = {method.upper() for method in calls}
         address = path.replace("{job_id}", "1").replace("{", "").replace("}", "")
-        lacking = [method for method in METHODS if method not in has]
-        if not lacking:
-            continue
-        method = lacking[number % len(lacking)]  # of each path one, in turn
-        refused.add(method)
-        answer = api.request(method, address)
-        assert answer.status_code == 405, (method, path)
-        assert set(answer.headers["allow"].split(", ")) == has, (method, path)
-    assert refused == set(METHODS)
+        for method in set(METHODS) - has:
+            answer = api.request(method, address)
+            assert answer.status_code == 405, (method, path)
+            assert set(answer.headers["allow"].split(", ")) == has, (method, path)
 
 
 def test_every_call_is_reached_by_its_own_path(api):

@@ -20,7 +20,9 @@ from relvan.store.tables import SettingsMark
 T = TypeVar("T")
 Kept = dict[Callable[..., Any], tuple[int | None, Any]]  # (mark, what was read under it) by reader
 
-READERS: list[Callable[[Session], Any]] = []  # all functions of this kind, as they were written
+READERS: list[
+    Callable[[Session], Any]
+] = []  # every function that `kept` has turned, as it was written
 KEPT = "kept"  # where a session has what its database keeps
 MARK = "settings_mark"  # where a connection has the mark that its transaction sees
 THE_MARK = select(SettingsMark.mark)
@@ -64,14 +66,15 @@ def kept(read: Callable[[Session], T]) -> Callable[[Session], T]:
 
 
 def mark_change(connection: Connection, table: str) -> None:
-    """Marks that a table was changed by a statement that only the driver has seen."""
+    """Sets a new mark for a change of a table, if the table is watched. A statement that is given to the
+    driver as text needs this call; for all others `mark_statement` does it."""
     if table in WATCHED:
         forget_mark(connection)
         connection.execute(NEW_MARK, {"mark": secrets.randbelow(2**53)})
 
 
 def mark_statement(connection: Connection, run: DefaultExecutionContext) -> None:
-    """Marks it if a statement that is about to run changes watched settings."""
+    """Sets a new mark if a statement that is about to run changes watched settings."""
     statement: Any = run.compiled.statement if run.compiled is not None else None
     if statement is not None and (name := statement.table.name) in WATCHED:
         columns = WATCHED[name]
@@ -81,7 +84,7 @@ def mark_statement(connection: Connection, run: DefaultExecutionContext) -> None
 
 
 def forget_mark(connection: Any) -> None:
-    """Lets a connection read the mark again, since it sees another moment."""
+    """Lets a connection read the mark again before kept settings are next taken through it."""
     connection.info.pop(MARK, None)
 
 
