@@ -35,9 +35,10 @@ def packed(workplace, owner, shipment, weight=900):
     return buy_labels(workplace, owner, shipment, service)
 
 
-def pick_all_waiting(workplace, owner):
-    """Picks every shipment that waits for it; returns the shipments."""
-    waiting = [row.id for row in shipments(workplace, "to pick")]
+def pick_all_waiting(workplace, owner, warehouse=""):
+    """Picks every shipment that waits for it, everywhere or in one warehouse; returns the shipments."""
+    rows = shipments(workplace, "to pick")
+    waiting = [row.id for row in rows if warehouse in ("", row.warehouse)]
     made = make_pick_list(workplace, owner, waiting)
     for row in picks_of(workplace, made):
         record_pick(workplace, owner, made, row.id, row.quantity)

@@ -40,6 +40,12 @@ def shipment_by_id(session: Session, shipment_id: int) -> Shipment:
     return shipment
 
 
+def shipments_by_id(session: Session, shipment_ids: Collection[int]) -> dict[int, Shipment]:
+    """Returns those shipments that there are, by their ids."""
+    wanted = select(Shipment).where(among(Shipment.id, shipment_ids))
+    return {shipment.id: shipment for shipment in session.scalars(wanted)}
+
+
 def pick_list_by_id(session: Session, pick_list_id: int) -> PickList:
     """Returns the pick list with an id."""
     pick_list = session.get(PickList, pick_list_id)

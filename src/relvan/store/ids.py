@@ -2,13 +2,14 @@
 to them can name one another and still be written by one statement each.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import cache
 from typing import Any
 
 from sqlalchemy import Select, func, select, text
 
 from relvan.store.session import Session, connection_of
+from relvan.store.tables import Table
 
 SERIES = text("SELECT nextval(pg_get_serial_sequence(:name, 'id')) FROM generate_series(1, :count)")
 
@@ -31,3 +32,23 @@ def new_ids(session: Session, counts: Mapping[Any, int]) -> list[list[int]]:
 @cache
 def _last_ids(models: tuple[Any, ...]) -> Select[*tuple[Any, ...]]:
     return select(*(select(func.max(model.id)).scalar_subquery() for model in models))
+
+
+def add_rows(session: Session, rows: Sequence[Table]) -> None:
+    """Adds new rows and gives each its id, so that those of a table are written by one statement. Ids of
+    one table may be used in the rows of another one in a second call.
+    """
+    if len(rows) > 1:
+        _give_ids(session, rows)
+    session.add_all(rows)
+    session.flush()
+
+
+def _give_ids(session: Session, rows: Sequence[Table]) -> None:
+    by_table: dict[Any, list[Any]] = {}
+    for row in rows:
+        by_table.setdefault(type(row), []).append(row)
+    found = new_ids(session, {model: len(of_table) for model, of_table in by_table.items()})
+    for of_table, ids in zip(by_table.values(), found, strict=True):
+        for row, row_id in zip(of_table, ids, strict=True):
+            row.id = row_id

@@ -30,11 +30,21 @@ def open_picks(session: Session, shipment_id: int) -> list[Pick]:
     )
 
 
-def taken_picks(session: Session, shipment_id: int) -> list[Pick]:
-    """Returns the picks of a shipment that took something out of a bin, in order."""
-    statement = select(Pick).join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
-    taken = (ShipmentLine.shipment_id == shipment_id, Pick.picked > 0, Pick.bin_id.is_not(None))
-    return list(session.scalars(statement.where(*taken).order_by(Pick.id)))
+def units_taken(session: Session, shipment_ids: Collection[int]) -> list[tuple[int, int, int, int]]:
+    """Returns what the picks of shipments took out of bins as (shipment, product, bin, units), in the
+    order of the picks."""
+    columns = (ShipmentLine.shipment_id, Pick.product_id, Pick.bin_id, Pick.picked)
+    picks = select(*columns).join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
+    taken = (
+        among(ShipmentLine.shipment_id, shipment_ids),
+        Pick.picked > 0,
+        Pick.bin_id.is_not(None),
+    )
+    rows = session.execute(picks.where(*taken).order_by(Pick.id))
+    return [
+        (shipment_id, product_id, bin_id or 0, units or 0)
+        for shipment_id, product_id, bin_id, units in rows
+    ]
 
 
 def pick_lists(session: Session, pick_list_ids: Collection[int]) -> list[PickList]:

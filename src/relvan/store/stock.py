@@ -296,6 +296,15 @@ def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalanc
     return balance
 
 
+def bin_balance_rows(
+    session: Session, bin_ids: Collection[int], product_ids: Collection[int]
+) -> dict[tuple[int, int], BinBalance]:
+    """Returns the balances of products in bins by (bin, product), for changing them."""
+    lying = (among(BinBalance.bin_id, bin_ids), among(BinBalance.product_id, product_ids))
+    rows = session.scalars(select(BinBalance).where(*lying))
+    return {(row.bin_id, row.product_id): row for row in rows}
+
+
 def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
     """Returns the open bins of a warehouse in the order of the way through it."""
     return list(session.scalars(_open_bins(warehouse_id).order_by(Bin.walk, Bin.code)))

@@ -84,10 +84,15 @@ def order_to_send(session: Session, shipment: Shipment) -> Order:
         Refused: if the order was cancelled meanwhile.
     """
     order = order_by_id(session, shipment.order_id)
+    check_is_sent(order)
+    return order
+
+
+def check_is_sent(order: Order) -> None:
+    """Refuses to pick, pack or send anything of an order that is cancelled."""
     if order.cancelled_at is not None:
         message = f"“{order.number}” is cancelled. Nothing more of it is picked, packed or sent."
         raise refuse("cancelled", message, "Put back what was picked of it.")
-    return order
 
 
 def move_orders(

@@ -32,6 +32,7 @@ from relvan.services.orders.reserve import answer_for
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.ids import add_rows
 from relvan.store.invoices import (
     credited_units,
     invoice_by_number,
@@ -215,7 +216,7 @@ def _row(workplace: Workplace, order: Order, sums: InvoiceSums, today: date) -> 
 def _save(session: Session, row: InvoiceRow, lines: Sequence[InvoiceLine]) -> None:
     session.add(row)
     session.flush()
-    session.add_all(
+    made = [
         InvoiceLineRow(
             invoice_id=row.id,
             order_line_id=line.line,
@@ -230,8 +231,8 @@ def _save(session: Session, row: InvoiceRow, lines: Sequence[InvoiceLine]) -> No
             percent=str(line.percent),
         )
         for position, line in enumerate(lines, 1)
-    )
-    session.flush()
+    ]
+    add_rows(session, made)
 
 
 def seller_of(firm: Firm) -> dict[str, Any]:

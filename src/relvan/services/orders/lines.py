@@ -7,6 +7,7 @@ from relvan.core.catalogue.kits import leaves_of
 from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store.catalogue import titles_of
 from relvan.store.facts import parts_below
+from relvan.store.ids import add_rows
 from relvan.store.session import Session
 from relvan.store.tables import OrderLine, Product
 
@@ -43,8 +44,7 @@ def add_parts(
                     apart=kits[line.product_id],
                 )
             )
-    session.add_all(made)
-    session.flush()
+    add_rows(session, made)
     return made
 
 

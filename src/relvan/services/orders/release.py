@@ -25,6 +25,7 @@ from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.database import after_commit
+from relvan.store.ids import add_rows
 from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_id
@@ -98,12 +99,11 @@ def release_all(
     )
     for shipment, _ in shipments:
         shipment.number = next(numbers)
-    session.add_all([shipment for shipment, _ in shipments])
-    session.flush()
+    add_rows(session, [shipment for shipment, _ in shipments])
     for shipment, lines in shipments:
         for line in lines:
             line.shipment_id = shipment.id
-    session.add_all([line for _, lines in shipments for line in lines])
+    add_rows(session, [line for _, lines in shipments for line in lines])
     made: dict[int, list[str]] = {order.id: [] for order in orders}
     for shipment, _ in shipments:
         made[shipment.order_id].append(shipment.number)

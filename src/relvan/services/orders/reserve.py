@@ -27,7 +27,7 @@ from relvan.store.catalogue import skus_of
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import lines_of, reservations_of, units_in_shipments
 from relvan.store.session import Session
-from relvan.store.stock import balance_row, change_reserved
+from relvan.store.stock import balance_rows, change_reserved
 from relvan.store.tables import Order, Reservation
 
 
@@ -187,11 +187,18 @@ def free_all(
 
 def lower_reservation(session: Session, reservation: Reservation, units: int) -> None:
     """Takes units off a reservation and off the balance that keeps their sum."""
-    balance_row(session, reservation.product_id, reservation.warehouse_id).reserved -= units
-    if reservation.quantity == units:
-        session.delete(reservation)
-    else:
-        reservation.quantity -= units
+    lower_reservations(session, {reservation: units})
+
+
+def lower_reservations(session: Session, units: Mapping[Reservation, int]) -> None:
+    """Takes units off reservations and off the balances that keep their sums."""
+    balances = balance_rows(session, {one.product_id for one in units})
+    for reservation, fewer in units.items():
+        balances[reservation.product_id, reservation.warehouse_id].reserved -= fewer
+        if reservation.quantity == fewer:
+            session.delete(reservation)
+        else:
+            reservation.quantity -= fewer
     session.flush()
 
 

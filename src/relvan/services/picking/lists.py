@@ -39,6 +39,7 @@ from relvan.store.dispatch import (
     shipment_by_id,
     shipment_lines,
 )
+from relvan.store.ids import add_rows
 from relvan.store.picking import has_open_picks
 from relvan.store.session import Session
 from relvan.store.stock import places_of, warehouse_by_id
@@ -161,7 +162,7 @@ def _make_list(
     planned = _planned(session, workplace, warehouse_id, lines, wish.sort)
     shipment_of = {line.id: line.shipment_id for line in lines}
     totes = totes_of([shipment_of[one.shipment_line] for one in planned])
-    session.add_all(
+    picks = [
         Pick(
             pick_list_id=pick_list.id,
             position=position,
@@ -172,7 +173,8 @@ def _make_list(
             tote=totes[shipment_of[one.shipment_line]] if wish.kind == RoundKind.TOTES else None,
         )
         for position, one in enumerate(planned, 1)
-    )
+    ]
+    add_rows(session, picks)
     for shipment in shipments:
         shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
     audit.record(session, actor, workplace.now(), audit.Subject("pick list", pick_list.id), "made")

@@ -1,35 +1,37 @@
 """Sends shipments off: stock leaves by movements, promises end, and order and channel get the
 tracking number."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import parcel_subject
 from relvan.core.mail.texts import MailEvent
 from relvan.core.people.roles import Right
-from relvan.core.refusal import refuse
+from relvan.core.refusal import Refused, not_found, refuse
 from relvan.core.shipping.life import SHIPMENT, ShipmentState, move
 from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.changes import MailWish, changes_of
-from relvan.services.orders.cancel import order_to_send
-from relvan.services.orders.reserve import lower_reservation
+from relvan.services.orders.cancel import check_is_sent
+from relvan.services.orders.reserve import lower_reservations
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.outbox.tell import Telling, tell
-from relvan.services.stock.move import write_movement
-from relvan.services.verdicts import Verdict, for_each
+from relvan.services.stock.move import write_movement, write_movements
+from relvan.services.verdicts import Verdict, for_blocks
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.carriage import parcels_of_many
 from relvan.store.channels import channel_is_connected
-from relvan.store.dispatch import carrier_names, parcels_of, shipment_by_id, shipment_lines
-from relvan.store.order_lines import reservation_at
-from relvan.store.picking import taken_picks
+from relvan.store.dispatch import carrier_names, shipment_lines, shipments_by_id
+from relvan.store.order_lines import orders_by_id
+from relvan.store.orders import lines_of, reservations_of
+from relvan.store.picking import units_taken
 from relvan.store.session import Session
 from relvan.store.stock import places_of, usual_bin
 from relvan.store.tables import (
     Movement,
     Order,
-    OrderLine,
     Parcel,
+    Reservation,
     Shipment,
     ShipmentLine,
 )
@@ -39,21 +41,50 @@ from relvan.store.trays import add_notice
 def dispatch_shipments(
     workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]
 ) -> list[Verdict]:
-    """Sends off each shipment whose parcels all have labels; one that has left already is left
-    alone."""
+    """Sends off each shipment whose parcels all have labels, a block of them in each transaction; one
+    that has left already is left alone. Returns a verdict for each."""
     actor.must(Right.DISPATCH)
 
-    def deed(session: Session, shipment_id: str) -> None:
-        shipment = shipment_by_id(session, int(shipment_id))
-        if shipment.state != ShipmentState.DISPATCHED:
-            _dispatch(session, workplace, actor, shipment)
+    def in_block(session: Session, block: Sequence[str]) -> dict[str, str | Refused]:
+        answers, ready = _sorted_out(session, [int(one) for one in block])
+        _leave(session, workplace, actor, ready)
+        _gone(session, workplace, actor, ready)
+        return {str(shipment_id): answer for shipment_id, answer in answers.items()}
 
-    return for_each(workplace, map(str, shipment_ids), deed)
+    return for_blocks(workplace, map(str, shipment_ids), in_block)
 
 
-def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
-    order = order_to_send(session, shipment)
-    parcels = parcels_of(session, shipment.id)
+def _sorted_out(
+    session: Session, shipment_ids: Sequence[int]
+) -> tuple[dict[int, str | Refused], list[Shipment]]:
+    """Returns the answer for each shipment by its id, and those that leave now."""
+    known = shipments_by_id(session, shipment_ids)
+    orders = {
+        order.id: order
+        for order in orders_by_id(session, {shipment.order_id for shipment in known.values()})
+    }
+    parcels = parcels_of_many(session, list(known))
+    answers: dict[int, str | Refused] = {}
+    ready = []
+    for shipment_id in shipment_ids:
+        answers[shipment_id] = ""
+        shipment = known.get(shipment_id)
+        try:
+            if shipment is None:
+                raise not_found("shipment", shipment_id)
+            if shipment.state == ShipmentState.DISPATCHED:
+                continue
+            check_is_sent(orders[shipment.order_id])
+            _check_labels(shipment, parcels.get(shipment_id, []))
+            _moved(shipment)
+        except Refused as refused:
+            answers[shipment_id] = refused
+            continue
+        ready.append(shipment)
+    return answers, ready
+
+
+def _check_labels(shipment: Shipment, parcels: Sequence[Parcel]) -> None:
     if shipment.state == ShipmentState.TO_SHIP and not all(
         parcel.tracking_number for parcel in parcels
     ):
@@ -62,33 +93,37 @@ def _dispatch(session: Session, workplace: Workplace, actor: Actor, shipment: Sh
             f"Shipment {shipment.number} has a parcel without a label.",
             "Buy its label first.",
         )
-    _leave(session, workplace, actor, shipment)
-    _gone(session, workplace, actor, shipment, order)
+
+
+def _moved(shipment: Shipment) -> ShipmentState:
+    """Returns the state of a shipment once it has left; refused where it cannot leave."""
+    return move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "dispatch")
 
 
 def _gone(
-    session: Session, workplace: Workplace, actor: Actor, shipment: Shipment, order: Order
+    session: Session, workplace: Workplace, actor: Actor, shipments: Sequence[Shipment]
 ) -> None:
-    """Ends the promises of a shipment that has left; order, channel and customer are told."""
-    parcels = parcels_of(session, shipment.id)
-    shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "dispatch")
-    shipment.dispatched_at = workplace.now()
-    lines = shipment_lines(session, [shipment.id])
-    for line in lines:
-        _end_promise(session, shipment, line)
-    audit.record(
-        session,
-        actor,
-        workplace.now(),
-        audit.Subject("order", order.id),
-        f"{shipment.number} dispatched",
-    )
-    work_out_orders(session, workplace, actor, [order])
-    changes_of(session).stock_moved({line.product_id for line in lines})
-    _tell_tracking(session, workplace, order, parcels)
-    key = f"{MailEvent.SHIPPED}:{shipment.number}"
-    wish = MailWish(order.id, MailEvent.SHIPPED, key, paper=str(shipment.id))
-    changes_of(session).to_mail(wish)
+    """Ends the promises of shipments that have left; orders, channels and customers are told."""
+    if not shipments:
+        return
+    now = workplace.now()
+    for shipment in shipments:
+        shipment.state, shipment.dispatched_at = _moved(shipment), now
+    lines = shipment_lines(session, [shipment.id for shipment in shipments])
+    _end_promises(session, shipments, lines)
+    entries: list[tuple[int | None, str, audit.Changes]] = [
+        (shipment.order_id, f"{shipment.number} dispatched", {}) for shipment in shipments
+    ]
+    audit.record_many(session, actor, now, "order", entries)
+    orders = orders_by_id(session, {shipment.order_id for shipment in shipments})
+    work_out_orders(session, workplace, actor, orders)
+    changes = changes_of(session)
+    changes.stock_moved({line.product_id for line in lines})
+    _tell_tracking(session, workplace, shipments, orders)
+    for shipment in shipments:
+        key = f"{MailEvent.SHIPPED}:{shipment.number}"
+        wish = MailWish(shipment.order_id, MailEvent.SHIPPED, key, paper=str(shipment.id))
+        changes.to_mail(wish)
 
 
 def send_off(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
@@ -96,12 +131,12 @@ def send_off(session: Session, workplace: Workplace, actor: Actor, shipment: Shi
     order was cancelled meanwhile or not; its units count as picked since it was handed over."""
     for line in shipment_lines(session, [shipment.id]):
         taken = _from_bins(session, workplace, actor, shipment, line)
-        _take_out(session, workplace, actor, shipment, taken)
+        _take_out(session, workplace, actor, [(shipment, taken)])
     order = session.get_one(Order, shipment.order_id)
     if order.cancelled_at is not None:
         words = f"{shipment.number} left the centre after the order was cancelled."
         add_notice(session, order.id, words, workplace.now())
-    _gone(session, workplace, actor, shipment, order)
+    _gone(session, workplace, actor, [shipment])
 
 
 def _from_bins(
@@ -129,27 +164,30 @@ def _from_bins(
     return taken
 
 
-def _leave(session: Session, workplace: Workplace, actor: Actor, shipment: Shipment) -> None:
-    """Takes the goods out of the bins that they were picked from."""
-    taken = []
-    for pick in taken_picks(session, shipment.id):
-        assert pick.bin_id is not None
-        assert pick.picked is not None
-        taken.append((pick.product_id, pick.bin_id, pick.picked))
-    _take_out(session, workplace, actor, shipment, taken)
+def _leave(
+    session: Session, workplace: Workplace, actor: Actor, shipments: Sequence[Shipment]
+) -> None:
+    """Takes the goods of shipments out of the bins that they were picked from."""
+    picked: dict[int, list[tuple[int, int, int]]] = {shipment.id: [] for shipment in shipments}
+    for shipment_id, product_id, bin_id, units in units_taken(session, list(picked)):
+        picked[shipment_id].append((product_id, bin_id, units))
+    taken = [(shipment, picked[shipment.id]) for shipment in shipments]
+    _take_out(session, workplace, actor, taken)
 
 
 def _take_out(
     session: Session,
     workplace: Workplace,
     actor: Actor,
-    shipment: Shipment,
-    taken: Sequence[tuple[int, int, int]],
+    taken: Sequence[tuple[Shipment, Sequence[tuple[int, int, int]]]],
 ) -> None:
-    """Lets goods of a shipment, given as (product, bin, units), leave the stock."""
-    for product_id, bin_id, units in taken:
-        gone = (product_id, bin_id, -units)
-        write_movement(session, _movement(workplace, actor, shipment, gone, Reason.DISPATCH))
+    """Lets goods of shipments, given as (product, bin, units), leave the stock."""
+    gone = [
+        _movement(workplace, actor, shipment, (product_id, bin_id, -units), Reason.DISPATCH)
+        for shipment, goods in taken
+        for product_id, bin_id, units in goods
+    ]
+    write_movements(session, gone)
 
 
 def _movement(
@@ -176,38 +214,60 @@ def _movement(
     )
 
 
-def _end_promise(session: Session, shipment: Shipment, line: ShipmentLine) -> None:
-    if not line.picked:
-        return
-    reservation = reservation_at(session, line.order_line_id, shipment.warehouse_id)
-    if reservation is not None:
-        lower_reservation(session, reservation, min(line.picked, reservation.quantity))
-    session.get_one(OrderLine, line.order_line_id).shipped += line.picked
+def _end_promises(
+    session: Session, shipments: Sequence[Shipment], lines: Sequence[ShipmentLine]
+) -> None:
+    """Takes what has left off what is promised to the lines of orders."""
+    warehouses = {shipment.id: shipment.warehouse_id for shipment in shipments}
+    orders = {shipment.order_id for shipment in shipments}
+    sold = {line.id: line for found in lines_of(session, orders).values() for line in found}
+    promised = reservations_of(session, orders)
+    fewer: dict[Reservation, int] = {}
+    for line in lines:
+        sold[line.order_line_id].shipped += line.picked
+        for promise in promised.get(line.order_line_id, []):
+            if promise.warehouse_id == warehouses[line.shipment_id]:
+                before = fewer.get(promise, 0)
+                fewer[promise] = min(before + line.picked, promise.quantity)
+    lower_reservations(session, fewer)
 
 
 def _tell_tracking(
-    session: Session, workplace: Workplace, order: Order, parcels: Sequence[Parcel]
+    session: Session,
+    workplace: Workplace,
+    shipments: Sequence[Shipment],
+    orders: Sequence[Order],
 ) -> None:
-    if order.channel_id is None:
-        return
-    if not channel_is_connected(session, order.channel_id):
-        return  # its page says that a person must tell the channel
+    """Tells the tracking numbers to the channels that can be told; the page of an order says where a
+    person must tell it."""
+    told = {
+        channel_id
+        for channel_id in {order.channel_id for order in orders}
+        if channel_id is not None and channel_is_connected(session, channel_id)
+    }
+    by_id = {order.id: order for order in orders}
     names = carrier_names(session)
-    tell(
-        session,
-        workplace,
-        [
-            Telling(
-                order.channel_id,
-                parcel_subject(parcel.id),
-                Topic.TRACKING,
-                topic_urgency(Topic.TRACKING),
-                payload={
-                    "number": order.channel_number,
-                    "carrier": names.get(parcel.carrier_id or 0) or parcel.service,
-                    "tracking_number": parcel.tracking_number,
-                },
-            )
-            for parcel in parcels
-        ],
+    parcels = parcels_of_many(session, [shipment.id for shipment in shipments])
+    telling = []
+    for shipment in shipments:
+        order = by_id[shipment.order_id]
+        if order.channel_id not in told:
+            continue
+        telling += [
+            _telling(order, order.channel_id, parcel, names) for parcel in parcels[shipment.id]
+        ]
+    tell(session, workplace, telling)
+
+
+def _telling(order: Order, channel_id: int, parcel: Parcel, carriers: Mapping[int, str]) -> Telling:
+    return Telling(
+        channel_id,
+        parcel_subject(parcel.id),
+        Topic.TRACKING,
+        topic_urgency(Topic.TRACKING),
+        payload={
+            "number": order.channel_number,
+            "carrier": carriers.get(parcel.carrier_id or 0) or parcel.service,
+            "tracking_number": parcel.tracking_number,
+        },
     )

@@ -1,6 +1,6 @@
 """Moves stock by hand, and brings along balances, listings, and orders that waited for it."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from relvan.core.catalogue.product import STOCKED
@@ -21,10 +21,19 @@ from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
+from relvan.store.ids import add_rows
 from relvan.store.ledger import movement_by_key
 from relvan.store.session import Session
-from relvan.store.stock import balance_row, bin_balance_row, find_bin, usual_bin, warehouse_by_key
-from relvan.store.tables import Bin, BinBalance, Movement, Product, Warehouse
+from relvan.store.stock import (
+    balance_row,
+    balance_rows,
+    bin_balance_row,
+    bin_balance_rows,
+    find_bin,
+    usual_bin,
+    warehouse_by_key,
+)
+from relvan.store.tables import Balance, Bin, BinBalance, Movement, Product, Warehouse
 
 
 @dataclass(frozen=True)
@@ -162,13 +171,34 @@ def undo_in(session: Session, workplace: Workplace, actor: Actor, first: Movemen
 
 
 def write_movement(session: Session, movement: Movement) -> None:
-    """Adds a movement and brings both balances along, in the same transaction. Units that go keep the date
-    of their bin on the movement, so that they bring it back when that is undone."""
-    session.add(movement)
-    balance = balance_row(session, movement.product_id, movement.warehouse_id)
+    """Adds a movement, as `write_movements` does."""
+    write_movements(session, [movement])
+
+
+def write_movements(session: Session, movements: Sequence[Movement]) -> None:
+    """Adds movements one after the other and brings both balances along, in the same transaction. Units
+    that go keep the date of their bin on the movement, so that they bring it back when that is undone.
+    """
+    balances: dict[tuple[int, int], Balance] = {}
+    bins: dict[tuple[int, int], BinBalance] = {}
+    if len(movements) > 1:
+        products = {movement.product_id for movement in movements}
+        balances = balance_rows(session, products)
+        bins = bin_balance_rows(session, {movement.bin_id for movement in movements}, products)
+    for movement in movements:
+        product_id = movement.product_id
+        kept, place = (product_id, movement.warehouse_id), (movement.bin_id, product_id)
+        if kept not in balances:
+            balances[kept] = balance_row(session, *kept)
+        if place not in bins:
+            bins[place] = bin_balance_row(session, *place)
+        _apply(movement, balances[kept], bins[place])
+    add_rows(session, movements)
+
+
+def _apply(movement: Movement, balance: Balance, lies: BinBalance) -> None:
     balance.on_hand += movement.on_hand
     balance.blocked += movement.blocked
-    lies = bin_balance_row(session, movement.bin_id, movement.product_id)
     if movement.on_hand < 0:
         movement.use_by = movement.use_by or lies.use_by
     elif movement.on_hand > 0 or movement.use_by:
@@ -177,7 +207,6 @@ def write_movement(session: Session, movement: Movement) -> None:
     lies.blocked += movement.blocked
     if lies.on_hand <= 0:
         lies.use_by = None
-    session.flush()
 
 
 def find_movement(workplace: Workplace, request_key: str) -> int | None:

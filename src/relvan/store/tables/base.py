@@ -34,6 +34,8 @@ class Table(DeclarativeBase):
         list[Any]: Json(),
     }
     __table_args__: Any = STRICT
+    # every default is known before a row is written, so that many new rows need one statement
+    __mapper_args__: Any = {"eager_defaults": False}
 
 
 def strict(*items: SchemaItem) -> tuple[Any, ...]:
