@@ -5,6 +5,7 @@ import pytest
 from relvan.services.shipping.centres import mind_centres
 from tests.caller import problem, put_in
 from tests.house import assert_sound, connect, receive
+from tests.snapshots import built_once
 
 V1 = "/api/v1"
 TO = {
@@ -17,7 +18,7 @@ TO = {
 CENTRE = {"name": "Arden", "warehouse": "arden", "kind": "centre"}
 
 
-@pytest.fixture
+@built_once
 def shipment(api, workplace, owner, world):
     """Hands an order of two pots over to Arden; returns the id of its shipment."""
     connect(workplace, owner, world, "corvello")

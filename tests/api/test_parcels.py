@@ -3,11 +3,12 @@
 import pytest
 
 from tests.caller import pick_all, problem, walk
+from tests.snapshots import built_once
 
 V1 = "/api/v1"
 
 
-@pytest.fixture
+@built_once
 def left(api, floor):
     """Sends both shipments; returns their parcels."""
     pick_all(api, walk(api, *floor.values()))

@@ -38,7 +38,7 @@ def francs(workplace, owner):
     return workplace
 
 
-@pytest.fixture
+@built_once
 def loomstead_shop(francs, owner, world):
     """Builds a pot on Loomstead and in the own shop, ten of it."""
     connect(francs, owner, world, "ownshop", "loomstead")
@@ -47,7 +47,7 @@ def loomstead_shop(francs, owner, world):
     return francs
 
 
-@pytest.fixture
+@built_once
 def pots(workplace, owner):
     """Builds four loose pots and a family made of them."""
     members = {}

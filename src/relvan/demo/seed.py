@@ -12,6 +12,7 @@ import httpx
 from sqlalchemy import event, select
 
 from relvan.core.people.roles import Role
+from relvan.core.refusal import Refused
 from relvan.demo.buyers import buy
 from relvan.demo.depot import send_from_the_depot
 from relvan.demo.everywhere import ON_CORVELLO, list_everywhere
@@ -74,7 +75,7 @@ from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels
 from relvan.services.stock.move import (
     MoveStock,
-    move_in,
+    move_all_in,
     note_movements,
 )
 from relvan.services.uncollected import uncollected
@@ -213,8 +214,11 @@ class Seeder:
     def _move_all(self, wishes: list[MoveStock]) -> None:
         """Writes all of these movements together."""
         with self.workplace.database.writing() as session:
-            moved = [move_in(session, self.workplace, self.owner, wish) for wish in wishes]
-            note_movements(session, self.workplace, {movement.product_id for movement in moved})
+            moved = set()
+            for answer in move_all_in(session, self.workplace, self.owner, wishes):
+                assert not isinstance(answer, Refused), answer
+                moved.add(answer.product_id)
+            note_movements(session, self.workplace, moved)
 
     def _bin(self, good: Good) -> str:
         if good.warehouse == "yard":

@@ -344,41 +344,6 @@ def traits_of_variants(session: Session, family_id: int) -> list[tuple[int, str,
     ]
 
 
-def kits_above(session: Session, product_ids: Collection[int]) -> set[int]:
-    """Returns every kit that contains one of these products, also through kits within kits."""
-    found: set[int] = set()
-    open_ids = set(product_ids)
-    while open_ids:
-        above: set[int] = set()
-        for ids in in_chunks(open_ids):
-            above |= set(bare_rows(session, *_kits_with(ids)).scalars())
-        open_ids = above - found
-        found |= above
-    return found
-
-
-@built_once
-def _kits_with(part_ids: Collection[int]) -> Select[int]:
-    return select(KitPart.kit_id).where(among(KitPart.part_id, part_ids))
-
-
-def parts_below(session: Session, kit_ids: Collection[int]) -> dict[int, list[tuple[int, int]]]:
-    """Returns (part, quantity) by kit, for these kits and every kit within them; one query a level."""
-    found: dict[int, list[tuple[int, int]]] = {}
-    open_ids = set(kit_ids)
-    while open_ids:
-        level: dict[int, list[tuple[int, int]]] = defaultdict(list)
-        for ids in in_chunks(open_ids):
-            rows = select(KitPart.kit_id, KitPart.part_id, KitPart.quantity).where(
-                among(KitPart.kit_id, ids)
-            )
-            for kit_id, part_id, quantity in session.execute(rows.order_by(KitPart.position)).all():
-                level[kit_id].append((part_id, quantity))
-        found |= level
-        open_ids = {part for parts in level.values() for part, _ in parts} - found.keys()
-    return found
-
-
 def picture_counts(session: Session, product_ids: Collection[int]) -> dict[int, int]:
     """Returns how many pictures of their own products have."""
     found: dict[int, int] = {}

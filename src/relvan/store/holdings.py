@@ -11,7 +11,7 @@ from relvan.core.catalogue.kits import PartStock, can_be_made, leaves_of
 from relvan.core.catalogue.product import ProductKind
 from relvan.core.stock.availability import Holding, StockBalance
 from relvan.store.catalogue import kinds_of, skus_of
-from relvan.store.facts import parts_below
+from relvan.store.kits import parts_below
 from relvan.store.stock import balances_of, warehouse_names
 
 

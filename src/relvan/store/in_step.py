@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
 from relvan.store.bulk import read_anew, update_columns
-from relvan.store.tables import KitPart, Listing, Product
+from relvan.store.kits import with_kits_above
+from relvan.store.tables import Listing, Product
 
 
 @dataclass
@@ -69,9 +70,7 @@ def in_step_by_id(session: Session, listing_ids: Collection[int]) -> list[Listin
 
 @built_once
 def _of_products(product_ids: Collection[int]) -> Select[*tuple[Any, ...]]:
-    first = select(Product.id).where(among(Product.id, product_ids))
-    found = first.cte("products_and_kits", recursive=True)
-    found = found.union(select(KitPart.kit_id).where(KitPart.part_id == found.c.id))
+    found = with_kits_above(product_ids)
     wanted = (Listing.product_id.in_(select(found.c.id)), Listing.is_head.is_(False))
     return _FIELDS.where(*wanted).order_by(Listing.id)
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from relvan.core.listings.cascade import ListedProduct
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
-from relvan.store.facts import parts_below
+from relvan.store.kits import parts_below
 from relvan.store.portable import less_of
 from relvan.store.tables import Picture, Product, ProductPicture, SkuName
 

@@ -242,20 +242,26 @@ def stock_by_product(session: Session, products: Sequence[NamedRow]) -> list[Pro
 
 
 def balance_row(session: Session, product_id: int, warehouse_id: int) -> Balance:
-    """Returns the balance of a product in a warehouse and creates it when there is none yet, with
-    the safety stock of the warehouse.
+    """Returns the balance of a product in a warehouse and creates it when there is none yet, as
+    `add_balance` does.
     """
     balance = session.get(Balance, (product_id, warehouse_id))
-    if balance is None:
-        balance = Balance(
-            product_id=product_id,
-            warehouse_id=warehouse_id,
-            on_hand=0,
-            reserved=0,
-            blocked=0,
-            safety=session.get_one(Warehouse, warehouse_id).safety,
-        )
-        session.add(balance)
+    return balance or add_balance(session, product_id, warehouse_id)
+
+
+def add_balance(session: Session, product_id: int, warehouse_id: int) -> Balance:
+    """Returns a new balance of a product in a warehouse, with the safety stock of the warehouse. There
+    must be none yet.
+    """
+    balance = Balance(
+        product_id=product_id,
+        warehouse_id=warehouse_id,
+        on_hand=0,
+        reserved=0,
+        blocked=0,
+        safety=session.get_one(Warehouse, warehouse_id).safety,
+    )
+    session.add(balance)
     return balance
 
 
@@ -290,9 +296,13 @@ def _changed_reserved() -> Executable:
 def bin_balance_row(session: Session, bin_id: int, product_id: int) -> BinBalance:
     """Returns the balance of a product in a bin and creates it when there is none yet."""
     balance = session.get(BinBalance, (bin_id, product_id))
-    if balance is None:
-        balance = BinBalance(bin_id=bin_id, product_id=product_id, on_hand=0, blocked=0)
-        session.add(balance)
+    return balance or add_bin_balance(session, bin_id, product_id)
+
+
+def add_bin_balance(session: Session, bin_id: int, product_id: int) -> BinBalance:
+    """Returns a new balance of a product in a bin. There must be none yet."""
+    balance = BinBalance(bin_id=bin_id, product_id=product_id, on_hand=0, blocked=0)
+    session.add(balance)
     return balance
 
 
@@ -322,18 +332,6 @@ def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
     if found is None:
         raise not_found("bin", code)
     return found
-
-
-def usual_bin(session: Session, product_id: int, warehouse_id: int) -> Bin | None:
-    """Returns the bin in which most of a product lies, or else the first bin of the warehouse."""
-    most = session.scalar(
-        _open_bins(warehouse_id)
-        .join(BinBalance, BinBalance.bin_id == Bin.id)
-        .where(BinBalance.product_id == product_id)
-        .order_by(BinBalance.on_hand.desc(), Bin.walk)
-        .limit(1)
-    )
-    return most or session.scalar(_open_bins(warehouse_id).order_by(Bin.walk).limit(1))
 
 
 def places_of(

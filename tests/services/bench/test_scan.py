@@ -17,6 +17,7 @@ from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.store.dispatch import parcels_of
 from relvan.store.orders import shipment_rows
 from tests.house import assert_sound, read
+from tests.snapshots import built_once
 from tests.steps.sale import picks_of, release_all
 
 SMALL = {
@@ -31,7 +32,7 @@ SMALL = {
 }
 
 
-@pytest.fixture
+@built_once
 def bench(two_pots, owner, world):
     """Builds three orders of one, one and two PT-14 in totes of one list, picked; and a carton."""
     for units in (1, 1, 2):

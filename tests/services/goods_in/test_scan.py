@@ -28,6 +28,7 @@ from relvan.store.dispatch import pick_rows
 from relvan.store.orders import shipment_rows
 from relvan.store.returns import expected_returns, lines_of_return, return_by_number
 from tests.house import add_pot, assert_sound, stock_of_sku
+from tests.snapshots import built_once
 from tests.steps.books import FIRM
 from tests.steps.orders import take
 from tests.steps.sale import send
@@ -35,7 +36,7 @@ from tests.steps.sale import send
 EMPTY = Hand("millrace")
 
 
-@pytest.fixture
+@built_once
 def floor(workplace, owner):
     """Builds a warehouse with three bins, and a pot of which 12 are expected twice."""
     change_firm(workplace, owner, FIRM)

@@ -15,6 +15,7 @@ from relvan.store.channels import channel_by_key, channel_settings
 from relvan.store.move_in import count_proposed, proposed_rows
 from relvan.store.product_list import ProductFilter, all_skus
 from tests.house import assert_sound, connect, deliver
+from tests.snapshots import built_once
 from tests.steps.move_in import (
     connect_made,
     found_rows,
@@ -46,7 +47,7 @@ def skus(workplace):
         return all_skus(session, ProductFilter(), 10_000)
 
 
-@pytest.fixture
+@built_once
 def moved(workplace, owner, world):
     made = load_made(world, 5)
     connect_made(workplace, owner, world)

@@ -24,12 +24,13 @@ from tests.house import (
     receive,
     stock_of_sku,
 )
+from tests.snapshots import built_once
 from tests.steps.books import FIRM
 from tests.steps.catalogue import kit
 from tests.steps.orders import ADA, take
 
 
-@pytest.fixture
+@built_once
 def desk(workplace, owner):
     change_firm(workplace, owner, FIRM)
     add_pot(workplace, owner, "PT-14", units=6)

@@ -18,12 +18,13 @@ from relvan.store.orders import lines_of, order_by_number
 from relvan.store.returns import lines_of_return, return_by_number
 from relvan.store.tables import OrderLine
 from tests.house import add_pot, assert_sound, stock_of_sku
+from tests.snapshots import built_once
 from tests.steps.books import FIRM
 from tests.steps.orders import take
 from tests.steps.sale import send
 
 
-@pytest.fixture
+@built_once
 def desk(workplace, owner):
     """Builds an order of three pots and one of another kind that was sent."""
     change_firm(workplace, owner, FIRM)

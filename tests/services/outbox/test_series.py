@@ -12,6 +12,7 @@ from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.store.channels import channel_by_key
 from relvan.store.tables import OutboxEntry
 from tests.house import add_pot, assert_sound, channel_ids, deliver
+from tests.snapshots import built_once
 
 MANY = 5
 
@@ -22,7 +23,7 @@ def unhurried(monkeypatch):
     monkeypatch.setattr(delivering, "SERIES_S", 60)
 
 
-@pytest.fixture
+@built_once
 def notices(one_pot, owner, world):
     """Builds five listings that wait to be published on a channel that takes one in a call."""
     skus = [add_pot(one_pot, owner, f"PX-{number}") for number in range(MANY)]

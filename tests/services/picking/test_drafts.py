@@ -30,12 +30,13 @@ from relvan.store.orders import lines_of, order_by_number, shipment_rows
 from relvan.store.stock import warehouses
 from relvan.store.tables import Order, Pick, ShipmentLine
 from tests.house import add_pot, assert_sound, receive
+from tests.snapshots import built_once
 from tests.steps.orders import take
 
 DRAFT = ListWish(draft=True)
 
 
-@pytest.fixture
+@built_once
 def desk(workplace, owner):
     """Builds three orders of two kinds of pots that wait to be picked; PT-20 lies in two bins."""
     add_bins(workplace, owner, "millrace", ["A-01", "A-09", "C-04", "C-10"])

@@ -29,6 +29,7 @@ from relvan.store.carriage import carriage_rules
 from relvan.store.dispatch import parcels_of, shipment_by_id
 from relvan.store.tables import Order
 from tests.house import assert_sound, read
+from tests.snapshots import built_once
 from tests.steps.books import FIRM
 from tests.steps.sale import pick_all_waiting, release_all
 
@@ -36,7 +37,7 @@ FAST = CarriageRule("Fast", RuleTake.FASTEST)
 IE = {"name": "Ada", "street": "1 Row", "town": "Port Ellery", "postcode": "D04", "country": "IE"}
 
 
-@pytest.fixture
+@built_once
 def shop(two_pots, owner, world):
     """Connects both carriers, and packs two shipments of one parcel each to Ireland."""
     key = "merrowline"

@@ -28,12 +28,13 @@ from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.tables import Shipment
 from relvan.store.trays import notices_of
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, receive, stock_of_sku
+from tests.snapshots import built_once
 from tests.steps.orders import ADA, take
 
 ARDEN = {"channel": "corvello", "centre": "arden", "kind": "centre"}
 
 
-@pytest.fixture
+@built_once
 def desk(workplace, owner, world):
     """Builds a centre of Corvello's, which holds six pots of ours, and our own warehouse with two."""
     connect(workplace, owner, world, "corvello", "hagglet")

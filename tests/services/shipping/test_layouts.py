@@ -25,10 +25,11 @@ from relvan.services.shipping.layouts import (
 )
 from relvan.store.layouts import asked_papers, layout_by_id, layout_for, versions_of
 from tests.house import png, read
+from tests.snapshots import built_once
 from tests.steps.sale import release_all
 
 
-@pytest.fixture
+@built_once
 def shop(two_pots, owner, world):
     """Builds two orders of Hagglet and one of the own shop that wait to be picked."""
     for channel in ("hagglet", "hagglet", "ownshop"):

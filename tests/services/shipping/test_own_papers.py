@@ -24,12 +24,13 @@ from relvan.services.shipping.layouts import LayoutWish, add_layout, preview_lay
 from relvan.store.invoices import invoices_of_order
 from relvan.store.layouts import layout_for
 from tests.house import add_pot
+from tests.snapshots import built_once
 from tests.steps.books import FIRM
 from tests.steps.orders import take
 from tests.steps.sale import send
 
 
-@pytest.fixture
+@built_once
 def shop(workplace, owner):
     """Builds an order that was sent and invoiced."""
     change_firm(workplace, owner, FIRM)

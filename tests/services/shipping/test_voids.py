@@ -21,13 +21,14 @@ from relvan.store.channels import find_carrier
 from relvan.store.dispatch import parcels_of
 from relvan.store.manifests import manifest_rows, to_hand_over
 from tests.house import assert_sound, read
+from tests.snapshots import built_once
 from tests.steps.sale import picks_of, release_all
 
 TRACKED = "ostrel:tracked"
 TO = Address("Ada Fennimore", "12 Larkspur Row", "Tarnhollow", "4821", "NL")
 
 
-@pytest.fixture
+@built_once
 def shop(two_pots, owner, world):
     """Connects Merrowline too, and packs three shipments of one parcel each."""
     key = "merrowline"

@@ -19,11 +19,11 @@ from relvan.store.facts import (
     codes,
     combinations,
     owners_of_gtins,
-    parts_below,
     relatives,
     traits_of_variants,
     variant_ids,
 )
+from relvan.store.kits import parts_below
 from relvan.store.session import Session
 
 # what the check of references looks at

@@ -4,20 +4,27 @@ from collections.abc import Sequence
 from typing import Any
 
 from relvan.core.imports.things import Thing
-from relvan.core.jobs.life import moved_on
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, refuse
-from relvan.services.stock.move import MoveStock, lies_in_bin, move_in, note_movements
+from relvan.services.stock.goods_places import GoodsPlaces
+from relvan.services.stock.move import MoveStock, move_all_in, note_movements
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.job_rows import ChangeRow
 from relvan.store.session import Session
 
 
-def rehearse_count(session: Session, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
+def place_of_count(thing: Thing) -> tuple[str, str, str]:
+    """Returns the SKU, warehouse and bin that a row names."""
+    facts = thing.facts
+    return thing.sku, str(facts.get("warehouse") or ""), str(facts.get("bin") or "")
+
+
+def rehearse_count(places: GoodsPlaces, thing: Thing, seen: dict[Any, int]) -> dict[str, Any]:
     """Returns what one row would change. Refused is a bin that an earlier row has counted or that
     does not exist."""
     facts = thing.facts
-    place = (thing.key, str(facts["warehouse"]).casefold(), str(facts.get("bin") or "").casefold())
+    sku, warehouse, code = place_of_count(thing)
+    place = (thing.key, warehouse.casefold(), code.casefold())
     first = seen.setdefault(place, thing.leader)
     if first != thing.leader:
         raise refuse(
@@ -33,13 +40,11 @@ def rehearse_count(session: Session, thing: Thing, seen: dict[Any, int]) -> dict
             "",
             "counted",
         )
-    warehouse, shelf, there = lies_in_bin(
-        session, thing.sku, str(facts["warehouse"]), str(facts.get("bin") or "")
-    )
+    shelf = places.find(sku, warehouse, code)
     return {
-        "counted": [there, facts["counted"]],
-        "warehouse": [warehouse, warehouse],
-        "bin": [shelf, shelf],
+        "counted": [shelf.level.on_hand, facts["counted"]],
+        "warehouse": [shelf.warehouse.key] * 2,
+        "bin": [shelf.bin.code] * 2,
     }
 
 
@@ -54,28 +59,27 @@ def apply_counts(
     """Carries out counts in one transaction. Returns by position why some were refused; a refused
     one does not stop the others."""
     actor.must(Right.STOCK)
-    reasons: dict[int, str] = {}
-    moved: set[int] = set()
-    for row in rows:
-        try:
-            with session.begin_nested():
-                moved.add(_write_count(session, workplace, actor, row))
-        except Refused as refused:
-            reasons[row.position] = f"{refused.first.message} {refused.first.fix}".strip()
-    if moved:
+    answers = move_all_in(session, workplace, actor, [_wish(row) for row in rows])
+    if moved := {made.product_id for made in answers if not isinstance(made, Refused)}:
         note_movements(session, workplace, moved)
-    return reasons
+    return {
+        row.position: f"{answer.first.message} {answer.first.fix}".strip()
+        for row, answer in zip(rows, answers, strict=True)
+        if isinstance(answer, Refused)
+    }
 
 
-def _write_count(session: Session, workplace: Workplace, actor: Actor, row: ChangeRow) -> int:
-    """Writes one count; returns the product whose stock it was."""
+def _wish(row: ChangeRow) -> MoveStock:
+    """Returns the count of a row; it is refused if something has moved there since the rehearsal."""
     (before, counted), (_, warehouse), (_, shelf) = (
         row.change[name] for name in ("counted", "warehouse", "bin")
     )
-    _, _, there = lies_in_bin(session, row.subject, warehouse, shelf)
-    if there != before:
-        raise Refused(moved_on(["counted"], {"counted": there}))
-    wish = MoveStock(
-        row.subject, warehouse, "count", counted=counted, bin=shelf, request_key=request_key(row)
+    return MoveStock(
+        row.subject,
+        warehouse,
+        "count",
+        counted=counted,
+        bin=shelf,
+        request_key=request_key(row),
+        expected=before,
     )
-    return move_in(session, workplace, actor, wish).product_id

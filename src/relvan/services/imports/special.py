@@ -1,6 +1,7 @@
 """Files whose rows are not facts of products: counts of bins, and pictures by their addresses."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 from relvan.core.catalogue.pictures import check_role
@@ -18,14 +19,14 @@ from relvan.services.catalogue.pictures import (
     remove_picture,
     use_picture,
 )
-from relvan.services.imports.counts import rehearse_count, request_key
+from relvan.services.imports.counts import place_of_count, rehearse_count, request_key
+from relvan.services.stock.goods_places import GoodsPlaces
 from relvan.services.stock.move import find_movement, undo_movement
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.facts import codes
 from relvan.store.job_rows import ChangeRow
-from relvan.store.session import Session
 
-FORGET_EVERY = 500  # things read for rows that are done
+AT_ONCE = 500  # counts for which is read together what lies in their bins
 
 
 def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]) -> list[Found]:
@@ -34,26 +35,19 @@ def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]
     with workplace.database.reading() as session:
         known = codes(session, [thing.sku for thing in things])
         if kind == FileKind.COUNTS:
-            return [
-                _rehearse_one(
-                    thing, thing.key in known, lambda thing: rehearse_count(session, thing, seen)
-                )
-                for thing in _forgetting(session, things)
-            ]
+            found: list[Found] = []
+            for first in range(0, len(things), AT_ONCE):
+                some = things[first : first + AT_ONCE]
+                places = GoodsPlaces(session, [place_of_count(thing) for thing in some])
+                count = partial(rehearse_count, places, seen=seen)
+                found += [_rehearse_one(thing, thing.key in known, count) for thing in some]
+                session.expunge_all()
+            return found
     # names of machines are looked up for pictures: not while a transaction is open
     return [
         _rehearse_one(thing, thing.key in known, lambda thing: _picture(workplace, thing, seen))
         for thing in things
     ]
-
-
-def _forgetting(session: Session, things: Sequence[Thing]) -> Iterator[Thing]:
-    """Returns the things one by one and frees, from time to time, what the session holds of earlier
-    ones."""
-    for number, thing in enumerate(things, 1):
-        yield thing
-        if number % FORGET_EVERY == 0:
-            session.expunge_all()
 
 
 def _rehearse_one(thing: Thing, known: bool, change_of: Callable[[Thing], dict[str, Any]]) -> Found:

@@ -14,7 +14,7 @@ from relvan.services.stock.whole import work_out_quantities
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import Workplace
 from relvan.store.channels import ChannelSettings, channel_settings, channels
-from relvan.store.facts import kits_above
+from relvan.store.kits import kits_above
 from relvan.store.paces import sold_on
 from relvan.store.policies import policy_places
 from relvan.store.quantities import QuantityRow, quantity_rows

@@ -23,7 +23,6 @@ from relvan.services.stock.paces import Paces
 from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Workplace
 from relvan.store.channels import StockSettings, stock_settings
-from relvan.store.facts import kits_above
 from relvan.store.holdings import load_holdings
 from relvan.store.in_step import (
     ListingInStep,
@@ -31,6 +30,7 @@ from relvan.store.in_step import (
     in_step_of_products,
     save_in_step,
 )
+from relvan.store.kits import kits_above
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
 from relvan.store.session import Session
 from relvan.store.webhooks import listening

@@ -30,8 +30,8 @@ from relvan.services.outbox.tell import Telling, pending_of, tell
 from relvan.services.uncollected import uncollected
 from relvan.services.webhooks.announce import announce
 from relvan.services.workplace import Workplace
-from relvan.store.facts import kits_above
 from relvan.store.in_step import ListingInStep
+from relvan.store.kits import kits_above
 from relvan.store.listings import listing_ids_of, listings_of
 from relvan.store.session import Session
 from relvan.store.tables import Listing

@@ -12,6 +12,7 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import STOCKED
 from relvan.core.jobs.life import TO_APPLY, JobVerdict
 from relvan.core.prices.steps import steps_data
+from relvan.core.refusal import Refused
 from relvan.services.catalogue.references import ProductWish
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.channels.settings import change_channel
@@ -21,7 +22,7 @@ from relvan.services.listings.linking import picture_addresses
 from relvan.services.listings.placing import WantedLink, link_all
 from relvan.services.move_in.decisions import STEPS, Decided
 from relvan.services.prices.lists import NewPriceList, add_price_list
-from relvan.services.stock.move import MoveStock, move_in, note_movements
+from relvan.services.stock.move import MoveStock, move_all_in, note_movements
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_settings, channels
 from relvan.store.facts import codes, facts_by_id
@@ -179,7 +180,7 @@ def _count_stock(
     job_id: int,
 ) -> set[int]:
     """Counts the stock of new products into the warehouse; returns the products."""
-    moved = set()
+    wishes = []
     for row in rows:
         stock = row.more.get("stock")
         stocked = row.verdict == JobVerdict.NEW and row.more["kind"] in STOCKED
@@ -193,8 +194,12 @@ def _count_stock(
             note=f"as on {stock[1]}",
             request_key=stock_key(job_id, row.position),
         )
-        movement = move_in(session, workplace, actor, wish)
-        moved.add(movement.product_id)
+        wishes.append(wish)
+    moved = set()
+    for answer in move_all_in(session, workplace, actor, wishes):
+        if isinstance(answer, Refused):
+            raise answer
+        moved.add(answer.product_id)
     return moved
 
 

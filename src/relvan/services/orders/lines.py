@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from relvan.core.catalogue.kits import leaves_of
 from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store.catalogue import titles_of
-from relvan.store.facts import parts_below
 from relvan.store.ids import add_rows
+from relvan.store.kits import parts_below
 from relvan.store.session import Session
 from relvan.store.tables import OrderLine, Product
 

@@ -22,11 +22,12 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.carriage import parcels_of_many
 from relvan.store.channels import channel_is_connected
 from relvan.store.dispatch import carrier_names, shipment_lines, shipments_by_id
+from relvan.store.goods_places import first_bin
 from relvan.store.order_lines import orders_by_id
 from relvan.store.orders import lines_of, reservations_of
 from relvan.store.picking import units_taken
 from relvan.store.session import Session
-from relvan.store.stock import places_of, usual_bin
+from relvan.store.stock import places_of
 from relvan.store.tables import (
     Movement,
     Order,
@@ -146,19 +147,19 @@ def _from_bins(
     fullest bin first. What the centre sent beyond what was known to lie there is counted in before,
     and laid before the team."""
     product_id, left = line.product_id, line.quantity
-    places = places_of(session, shipment.warehouse_id, [product_id]).get(product_id, [])
+    lying = places_of(session, shipment.warehouse_id, [product_id]).get(product_id, [])
+    places = sorted(lying, key=lambda one: -one.there)
     taken = []
-    for place in sorted(places, key=lambda one: -one.there):
+    for place in places:
         units = min(left, place.there)
         if units:
             taken.append((product_id, place.bin, units))
             left -= units
     if left:
-        usual = usual_bin(session, product_id, shipment.warehouse_id)
-        assert usual is not None
-        found = _movement(workplace, actor, shipment, (product_id, usual.id, left), Reason.COUNT)
+        into = places[0].bin if places else first_bin(session, shipment.warehouse_id)
+        found = _movement(workplace, actor, shipment, (product_id, into, left), Reason.COUNT)
         write_movement(session, found)
-        taken.append((product_id, usual.id, left))
+        taken.append((product_id, into, left))
         words = f"The centre sent {left} more with {shipment.number} than were known to lie there."
         add_notice(session, shipment.order_id, words, workplace.now())
     return taken

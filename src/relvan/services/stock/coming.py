@@ -6,12 +6,12 @@ from datetime import date
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.stock.movements import MOST_UNITS, Reason, check_note
+from relvan.services.stock.goods_places import goods_place
 from relvan.services.stock.move import (
     MoveStock,
     move_in,
     moved_before,
     note_movements,
-    place_of,
     write_movement,
 )
 from relvan.services.workplace import Actor, Workplace
@@ -160,7 +160,7 @@ def receive_goods(workplace: Workplace, actor: Actor, wish: ReceiveGoods) -> lis
     with workplace.database.writing() as session:
         product = _stocked(session, wish.sku)
         warehouse = warehouse_by_key(session, wish.warehouse)
-        place_of(session, product, warehouse, wish.bin)
+        goods_place(session, product.sku, warehouse.key, wish.bin)
         rows = open_receipts(session, product.id, warehouse.id)
         if not moved_before(session, wish.key):
             left = wish.units
@@ -217,7 +217,7 @@ def send_transfer(workplace: Workplace, actor: Actor, wish: SendTransfer) -> int
             raise refuse(
                 "same", "A transfer goes to another warehouse.", "Choose another one.", "target"
             )
-        shelf = place_of(session, product, source, wish.bin)
+        shelf = goods_place(session, product.sku, source.key, wish.bin).bin
         _check_there(session, product, source, shelf, wish.quantity)
         row = Transfer(
             product_id=product.id,
@@ -264,7 +264,7 @@ def receive_transfer(
             session.get_one(Warehouse, row.from_id),
             session.get_one(Warehouse, row.to_id),
         )
-        place = place_of(session, product, target, shelf)
+        place = goods_place(session, product.sku, target.key, shelf).bin
         arrive = _moved(product, target, place, units, f"from {source.name}")
         arrive.request_key = key
         _write(session, workplace, actor, arrive)

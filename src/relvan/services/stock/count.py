@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refusal, Refused, refuse
-from relvan.services.stock.move import MoveStock, move_in, moved_before, note_movements
+from relvan.services.stock.move import MoveStock, move_all_in, moved_before, note_movements
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.stock import find_bin, warehouse_by_key
 
@@ -46,9 +46,8 @@ def count_bin(
         shelf = find_bin(session, place.id, code)
         if moved_before(session, f"{request_key}:0"):
             return 0
-        moved, problems = [], []
-        for position, line in enumerate(lines):
-            wish = MoveStock(
+        wishes = [
+            MoveStock(
                 line.sku,
                 place.key,
                 "count",
@@ -57,15 +56,18 @@ def count_bin(
                 note=f"bin {shelf.code} counted",
                 request_key=f"{request_key}:{position}",
             )
-            try:
-                moved.append(move_in(session, workplace, actor, wish))
-            except Refused as refused:
-                problems += [
-                    Refusal(one.code, f"{line.sku}: {one.message}", one.fix, "counted")
-                    for one in refused.refusals
-                ]
+            for position, line in enumerate(lines)
+        ]
+        answers = move_all_in(session, workplace, actor, wishes)
+        problems = [
+            Refusal(one.code, f"{line.sku}: {one.message}", one.fix, "counted")
+            for line, answer in zip(lines, answers, strict=True)
+            if isinstance(answer, Refused)
+            for one in answer.refusals
+        ]
         if problems:
             raise Refused(*problems)
+        moved = [answer for answer in answers if not isinstance(answer, Refused)]
         note_movements(session, workplace, {movement.product_id for movement in moved})
         return sum(movement.on_hand != 0 for movement in moved)
 

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from relvan.core.catalogue.product import STOCKED
+from relvan.core.jobs.life import moved_on
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, not_found, refuse, refuse_if_any
 from relvan.core.stock.movements import (
@@ -19,18 +19,19 @@ from relvan.core.stock.movements import (
 from relvan.core.stock.use_by import check_use_by, earliest
 from relvan.services import audit
 from relvan.services.changes import changes_of
+from relvan.services.stock.goods_places import GoodsPlaces
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.ids import add_rows
 from relvan.store.ledger import movement_by_key
 from relvan.store.session import Session
 from relvan.store.stock import (
+    add_balance,
+    add_bin_balance,
     balance_row,
     balance_rows,
     bin_balance_row,
     bin_balance_rows,
-    find_bin,
-    usual_bin,
     warehouse_by_key,
 )
 from relvan.store.tables import Balance, Bin, BinBalance, Movement, Product, Warehouse
@@ -41,8 +42,8 @@ class MoveStock:
     """One movement by hand: either `change` units or the number `counted` in the bin. `use_by` is the day
     (ISO 8601) by which units that come must be used; it is empty where there is none.
 
-    Without a bin it concerns the one where most of the product is. The same `request_key` moves
-    once.
+    Without a bin it concerns the one where most of the product is. With `expected` units it is refused
+    where other than so many lie there. The same `request_key` moves once.
     """
 
     sku: str
@@ -54,6 +55,7 @@ class MoveStock:
     note: str = ""
     request_key: str | None = None
     use_by: str = ""
+    expected: int | None = None
 
 
 @dataclass(frozen=True)
@@ -100,20 +102,42 @@ def move_stock(workplace: Workplace, actor: Actor, wish: MoveStock) -> Moved:
 
 def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStock) -> Movement:
     """Writes one movement inside a transaction; `note_movements` brings along what depends on it."""
+    (answer,) = move_all_in(session, workplace, actor, [wish])
+    if isinstance(answer, Refused):
+        raise answer
+    return answer
+
+
+def move_all_in(
+    session: Session, workplace: Workplace, actor: Actor, wishes: Sequence[MoveStock]
+) -> list[Movement | Refused]:
+    """Writes movements one after the other inside a transaction, as far as they can be made; each finds
+    what those before it left. Returns each movement, or why it was refused. It takes as many queries
+    for many as for one; `note_movements` brings along what depends on them."""
+    places = GoodsPlaces(session, [(wish.sku, wish.warehouse, wish.bin) for wish in wishes])
+    answers: list[Movement | Refused] = []
+    for wish in wishes:
+        try:
+            answers.append(_planned(workplace, actor, places, wish))
+        except Refused as refused:
+            answers.append(refused)
+    write_movements(session, [made for made in answers if isinstance(made, Movement)])
+    return answers
+
+
+def _planned(workplace: Workplace, actor: Actor, places: GoodsPlaces, wish: MoveStock) -> Movement:
     reason = _reason(wish.reason)
     refuse_if_any([*check_note(wish.note), *check_use_by(wish.use_by)])
-    product, warehouse = find_product(session, wish.sku), warehouse_by_key(session, wish.warehouse)
-    _refuse_unstocked(product)
-    shelf = place_of(session, product, warehouse, wish.bin)
-    lies = bin_balance_row(session, shelf.id, product.id)
-    change = movement_change(
-        reason, Level(lies.on_hand, lies.blocked), change=wish.change, counted=wish.counted
-    )
-    movement = Movement(
+    shelf = places.find(wish.sku, wish.warehouse, wish.bin)
+    if wish.expected is not None and shelf.level.on_hand != wish.expected:
+        raise Refused(moved_on(["counted"], {"counted": shelf.level.on_hand}))
+    change = movement_change(reason, shelf.level, change=wish.change, counted=wish.counted)
+    places.move(shelf, change)
+    return Movement(
         at=workplace.now(),
-        product_id=product.id,
-        warehouse_id=warehouse.id,
-        bin_id=shelf.id,
+        product_id=shelf.product.id,
+        warehouse_id=shelf.warehouse.id,
+        bin_id=shelf.bin.id,
         reason=reason,
         on_hand=change.on_hand,
         blocked=change.blocked,
@@ -122,8 +146,6 @@ def move_in(session: Session, workplace: Workplace, actor: Actor, wish: MoveStoc
         request_key=wish.request_key,
         use_by=wish.use_by or None,
     )
-    write_movement(session, movement)
-    return movement
 
 
 def note_movements(session: Session, workplace: Workplace, product_ids: Collection[int]) -> None:
@@ -179,19 +201,18 @@ def write_movements(session: Session, movements: Sequence[Movement]) -> None:
     """Adds movements one after the other and brings both balances along, in the same transaction. Units
     that go keep the date of their bin on the movement, so that they bring it back when that is undone.
     """
-    balances: dict[tuple[int, int], Balance] = {}
-    bins: dict[tuple[int, int], BinBalance] = {}
-    if len(movements) > 1:
-        products = {movement.product_id for movement in movements}
-        balances = balance_rows(session, products)
-        bins = bin_balance_rows(session, {movement.bin_id for movement in movements}, products)
+    if not movements:
+        return
+    products = {movement.product_id for movement in movements}
+    balances = balance_rows(session, products)
+    bins = bin_balance_rows(session, {movement.bin_id for movement in movements}, products)
     for movement in movements:
         product_id = movement.product_id
         kept, place = (product_id, movement.warehouse_id), (movement.bin_id, product_id)
         if kept not in balances:
-            balances[kept] = balance_row(session, *kept)
+            balances[kept] = add_balance(session, *kept)
         if place not in bins:
-            bins[place] = bin_balance_row(session, *place)
+            bins[place] = add_bin_balance(session, *place)
         _apply(movement, balances[kept], bins[place])
     add_rows(session, movements)
 
@@ -214,23 +235,6 @@ def find_movement(workplace: Workplace, request_key: str) -> int | None:
     with workplace.database.reading() as session:
         movement = movement_by_key(session, request_key)
         return movement.id if movement else None
-
-
-def lies_in_bin(session: Session, sku: str, warehouse: str, shelf: str) -> tuple[str, str, int]:
-    """Returns (warehouse, bin, units there) for a SKU; without a bin, the one where most of it is.
-    Refused when there is no such place."""
-    product, place = find_product(session, sku), warehouse_by_key(session, warehouse)
-    _refuse_unstocked(product)
-    found = place_of(session, product, place, shelf)
-    there = session.get(BinBalance, (found.id, product.id))
-    return place.key, found.code, there.on_hand if there else 0
-
-
-def _refuse_unstocked(product: Product) -> None:
-    if product.kind not in STOCKED:
-        raise refuse(
-            "not-stocked", f"“{product.sku}” is a {product.kind} and holds no stock.", "", "sku"
-        )
 
 
 def set_safety(workplace: Workplace, actor: Actor, sku: str, warehouse: str, units: int) -> None:
@@ -264,27 +268,6 @@ def _reason(name: str) -> Reason:
         message = f"“Reason” must be one of {', '.join(BY_HAND)}; it got “{name[:30]}”."
         raise refuse("not-allowed", message, "Choose one of them.", "reason")
     return Reason(name)
-
-
-def place_of(session: Session, product: Product, warehouse: Warehouse, code: str) -> Bin:
-    """Returns a bin by its code; without a code, the one where most of a product is, else the
-    first. Refused when there is no such bin."""
-    if code:
-        try:
-            shelf = find_bin(session, warehouse.id, code)
-        except Refused:
-            message = f"There is no bin “{code[:40]}” in {warehouse.name}."
-            raise refuse(
-                "not-found", message, "Type a bin as it is written on the shelf.", "bin"
-            ) from None
-        if shelf.closed:
-            message = f"Bin {shelf.code} in {warehouse.name} is closed."
-            raise refuse("closed", message, "Name another one, or open it in Setup.", "bin")
-        return shelf
-    usual = usual_bin(session, product.id, warehouse.id)
-    if usual is None:
-        raise refuse("no-bin", f"{warehouse.name} has no bins.", "Add one in Setup.", "warehouse")
-    return usual
 
 
 def moved_before(session: Session, request_key: str) -> bool:

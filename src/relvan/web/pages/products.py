@@ -28,9 +28,10 @@ from relvan.services.imports.by_address import fetch_pictures
 from relvan.services.stock.new_product import FirstStock, create_with_stock
 from relvan.store.catalogue import find_product, product_by_id
 from relvan.store.channels import channel_names
-from relvan.store.facts import codes, facts_by_id, kits_above
+from relvan.store.facts import codes, facts_by_id
 from relvan.store.history import history
 from relvan.store.holdings import load_holdings
+from relvan.store.kits import kits_above
 from relvan.store.listing_list import listings_of_products
 from relvan.store.prices import price_lists
 from relvan.store.product_list import ProductFilter, ProductRow, product_page, rows_by_id
