@@ -91,6 +91,7 @@ from relvan.store.schema import bring_up_to_date
 from relvan.store.tables import Balance, PriceList, Product, Warehouse
 
 LABELS_AT_ONCE = 6
+UNHURRIED_S = 10.0  # nothing urgent waits while the scenario is played
 # services that take every parcel of the scenario; one is cheaper, the other quicker
 SERVICES = ("ostrel:tracked", "ostrel:tracked", "merrowline:door")
 
@@ -296,7 +297,7 @@ class Seeder:
 
     def _deliver(self, channel_id: int) -> None:
         while True:
-            delivery = deliver_next(self.workplace, channel_id, "seed")
+            delivery = deliver_next(self.workplace, channel_id, "seed", UNHURRIED_S)
             if delivery.sent:
                 continue
             with self.workplace.database.reading() as session:

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Protocol
 from zoneinfo import ZoneInfo
 
+from relvan.core.channels.sending import CallTimes
 from relvan.core.listings.rulebook import Rulebook
 from relvan.core.people.roles import Right, Role, check_right
 from relvan.core.refusal import NotAllowed, Refusal
@@ -109,6 +110,7 @@ class Workplace:
         self.secrets = SecretBox(settings.secret_key, settings.data_dir)
         self.rulebooks = read_rulebooks(settings.data_dir / "rulebooks")
         self.rush = Rush()
+        self.call_times = CallTimes()
         self._firm: tuple[Firm, TaxTable, float] | None = None
         self._trays: tuple[Mapping[str, tuple[str, str]], float] | None = None
         self._gateways: dict[tuple[str, str, str], ChannelGateway] = {}

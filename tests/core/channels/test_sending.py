@@ -5,8 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.channels.sending import (
+    FIRST_SERIES,
     LONGEST_WAIT_S,
+    MOST_IN_SERIES,
+    SERIES_S,
     Breaker,
+    CallTimes,
     TokenBucket,
     Topic,
     Urgency,
@@ -83,3 +87,39 @@ def test_a_bucket_never_lets_more_through_than_its_rate_and_burst(pauses):
     for start in range(len(sent)):
         for end in range(start, len(sent)):
             assert end - start + 1 <= 3 + 5.0 * (sent[end] - sent[start]) + 1.0001
+
+
+@pytest.mark.parametrize(
+    ("seconds", "together"),
+    [
+        ((), 8),
+        ((0.0,), 24),
+        ((0.006,), 24),
+        ((0.018,), 8),
+        ((0.03,), 5),
+        ((0.06,), 2),
+        ((0.15,), 1),
+        ((20.0,), 1),
+        ((0.09, 0.03), 2),  # 0.06 in the mean
+        ((20.0, *[0.01] * 14), 13),  # what was slow once is forgotten
+    ],
+)
+def test_a_series_is_as_long_as_it_has_time_for(seconds, together):
+    times = CallTimes()
+    for one in seconds:
+        times.note(1, Topic.PUBLISH, one)
+    assert times.series_length(1, Topic.PUBLISH) == together
+    assert times.series_length(1, Topic.PRICE) == FIRST_SERIES
+    assert times.series_length(2, Topic.PUBLISH) == FIRST_SERIES
+
+
+@given(st.lists(st.floats(0, 100), max_size=20))
+def test_a_series_is_never_empty_and_ends_in_time(seconds):
+    times = CallTimes()
+    for one in seconds:
+        times.note(1, Topic.PRICE, one)
+    together = times.series_length(1, Topic.PRICE)
+    assert 1 <= together <= MOST_IN_SERIES
+    if seconds and together > 1:
+        assert together * min(seconds) <= SERIES_S
+    assert (together == FIRST_SERIES) or seconds

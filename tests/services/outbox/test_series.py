@@ -1,6 +1,8 @@
 """Updates that a channel takes one by one are sent in a short series: taken together, recorded
 together, and none lost when the series ends before its last."""
 
+import time
+
 import pytest
 from sqlalchemy import event, select
 
@@ -10,6 +12,7 @@ from relvan.services.listings.publish import publish_listings
 from relvan.services.outbox import deliver as delivering
 from relvan.services.outbox.deliver import deliver_next, reclaim
 from relvan.store.channels import channel_by_key
+from relvan.store.outbox import take_entries
 from relvan.store.tables import OutboxEntry
 from tests.house import add_pot, assert_sound, channel_ids, deliver
 from tests.snapshots import built_once
@@ -135,3 +138,22 @@ def test_what_another_worker_took_meanwhile_is_left_to_it(
     deliver(notices)
     assert len(world.listings("hagglet")) == MANY
     assert_sound(notices)
+
+
+def test_of_a_slow_channel_no_more_is_taken_than_a_series_sends(
+    notices, hagglet, gateway, monkeypatch
+):
+    monkeypatch.undo()  # a series ends in time
+    publish = gateway.publish
+    monkeypatch.setattr(
+        gateway, "publish", lambda offer, key: (time.sleep(0.1), publish(offer, key))[1]
+    )
+    assert deliver_next(notices, hagglet, "test").sent == 2
+    taken = []
+    monkeypatch.setattr(
+        delivering,
+        "take_entries",
+        lambda session, ids, *more: (taken.append(len(ids)), take_entries(session, ids, *more)),
+    )
+    assert [deliver_next(notices, hagglet, "test").sent for _ in range(3)] == [1] * 3
+    assert taken == [1] * 3

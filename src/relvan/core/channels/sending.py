@@ -52,11 +52,36 @@ class Topic(StrEnum):
 
 # what a channel is told of its orders
 ORDER_NEWS = (Topic.ACKNOWLEDGE, Topic.TRACKING, Topic.TAKEN_OFF, Topic.REFUNDED)
+FIRST_SERIES, MOST_IN_SERIES = 8, 24
+SERIES_S = 0.15  # a series that has taken so long ends, for something more urgent may wait
 FIRST_WAIT_S = 0.5
 LONGEST_WAIT_S = 300.0
 FAILURES_TO_TROUBLE = 5
 FIRST_PROBE_S = 5.0
 LONGEST_PROBE_S = 20.0  # it is back for its buyers at once, and what they buy is to be known
+
+
+class CallTimes:
+    """How long calls to channels took lately, by channel and topic, as far as this process made some."""
+
+    def __init__(self) -> None:
+        self._seconds: dict[tuple[int, str], float] = {}
+
+    def note(self, channel_id: int, topic: Topic, seconds: float) -> None:
+        """Notes how long a call took; calls of before count half."""
+        before = self._seconds.get((channel_id, topic), seconds)
+        self._seconds[channel_id, topic] = (before + seconds) / 2
+
+    def series_length(self, channel_id: int, topic: Topic, most_s: float = SERIES_S) -> int:
+        """Returns how many updates are taken together to be sent one after the other. It is as many as
+        a series of at most `most_s` seconds has time for: those that are left when it ends were taken in
+        vain."""
+        seconds = self._seconds.get((channel_id, topic))
+        if seconds is None:
+            return FIRST_SERIES
+        if seconds <= most_s / MOST_IN_SERIES:
+            return MOST_IN_SERIES
+        return max(1, int(most_s / seconds))
 
 
 def quantity_urgency(before: int | None, after: int, *, precaution: bool = False) -> Urgency:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import takewhile
 
-from relvan.core.channels.sending import Breaker, Topic, UpdateState
+from relvan.core.channels.sending import SERIES_S, Breaker, Topic, UpdateState
 from relvan.core.listings.rulebook import Rulebook
 from relvan.gateways.calling import OutsideRefusal, OutsideTrouble
 from relvan.gateways.channels.port import ChannelGateway, ContentRefused, RowVerdict
@@ -41,8 +41,6 @@ from relvan.store.session import Session
 from relvan.store.tables import Channel, OutboxEntry
 
 LEASE = timedelta(seconds=90)
-MOST_IN_SERIES = 8
-SERIES_S = 0.15  # a series that has taken so long ends, for something more urgent may wait
 
 
 @dataclass(frozen=True)
@@ -62,9 +60,13 @@ class _Claimed:
     at_once: int = 1
 
 
-def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery:
+def deliver_next(
+    workplace: Workplace, channel_id: int, worker: str, series_s: float | None = None
+) -> Delivery:
     """Sends the most urgent updates of a channel, as many at once as it takes; or reads a reply
-    sheet."""
+    sheet. Updates that go one by one go in a series of at most `series_s` seconds, so that something
+    more urgent waits no longer."""
+    most_s = SERIES_S if series_s is None else series_s
     now = workplace.now()
     with workplace.database.reading() as session:
         idle = _at_rest(session, channel_id, now)
@@ -73,24 +75,27 @@ def deliver_next(workplace: Workplace, channel_id: int, worker: str) -> Delivery
             idle = _reason_to_wait(session, channel_id, now)
     if isinstance(sheet, str):
         return _read_sheet(workplace, channel_id, sheet)
-    claimed = _claim(workplace, channel_id, worker) if idle is None else idle
+    claimed = _claim(workplace, channel_id, worker, most_s) if idle is None else idle
     if isinstance(claimed, Delivery):
         return _sooner(claimed, sheet)
     if claimed.mark:
         return _hand_in(workplace, claimed, worker)
-    return _send(workplace, claimed, worker)
+    return _send(workplace, claimed, worker, most_s)
 
 
-def _send(workplace: Workplace, claimed: _Claimed, worker: str) -> Delivery:
+def _send(workplace: Workplace, claimed: _Claimed, worker: str, most_s: float) -> Delivery:
     gateway = workplace.gateway(claimed.channel)
     answers: list[Answer] = []
-    unsent, trouble, start = claimed.envelopes, None, time.monotonic()
+    unsent, trouble, start, calls = claimed.envelopes, None, time.monotonic(), 0
     while unsent and trouble is None:
-        if answers and time.monotonic() - start > SERIES_S:
+        if answers and time.monotonic() - start > most_s:
             break
         call, unsent = unsent[: claimed.at_once], unsent[claimed.at_once :]
         found, trouble = _call(gateway, call)
         answers += found
+        calls += 1
+    each_s = (time.monotonic() - start) / calls
+    workplace.call_times.note(claimed.channel.id, claimed.envelopes[0].topic, each_s)
     with workplace.database.writing() as session:
         record_answers(session, workplace, worker, answers)
         _let_go(session, worker, unsent)
@@ -181,12 +186,14 @@ def reclaim(workplace: Workplace, worker: str = "") -> int:
         return len(entries)
 
 
-def _claim(workplace: Workplace, channel_id: int, worker: str) -> _Claimed | Delivery:
+def _claim(
+    workplace: Workplace, channel_id: int, worker: str, most_s: float
+) -> _Claimed | Delivery:
     now = workplace.now()
     with workplace.database.writing() as session:
         channel = session.get_one(Channel, channel_id)
         book = workplace.rulebook(channel)
-        entries = _most_urgent(session, book, channel, now)
+        entries = _most_urgent(session, workplace, book, channel, most_s)
         if not entries:
             return Delivery()
         mark = ""
@@ -240,16 +247,17 @@ def _reason_to_wait(session: Session, channel_id: int, now: datetime) -> Deliver
 
 
 def _most_urgent(
-    session: Session, book: Rulebook, channel: Channel, now: datetime
+    session: Session, workplace: Workplace, book: Rulebook, channel: Channel, most_s: float
 ) -> list[OutboxEntry]:
-    """Returns the updates to send in one call: the most urgent one, and others that may go with it."""
+    """Returns the updates to send together: the most urgent one, and others that may go with it."""
+    now = workplace.now()
     first = most_urgent_entry(session, channel.id, now)
     if first is None:
         return []
     by_sheet = is_handed_in(book, first)
     most = _rows_at_once(book, Topic(first.topic))
     if most == 1 and not by_sheet:
-        most = MOST_IN_SERIES
+        most = workplace.call_times.series_length(channel.id, Topic(first.topic), most_s)
     return entries_alike(session, first, now, most, by_sheet=by_sheet)
 
 
