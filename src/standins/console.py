@@ -79,7 +79,7 @@ def who_is_there(request: Request, memory: World) -> dict[str, Any]:
                 "name": name,
                 "address": f"{base}/{key}",
                 "seller_api": base + SELLER_SIDES[key].rstrip("/"),
-                "token": memory.setting(f"token.{key}"),
+                "token": memory.tokens[key],
                 "weather": weather.kind(key),
             }
             for key, name in EVERYBODY.items()
@@ -97,7 +97,7 @@ def _mailroom(request: Request, memory: Memory) -> dict[str, Any]:
         "host": "127.0.0.1",
         "port": world.mailroom.port if world.mailroom is not None else None,
         "login": mailroom.LOGIN,
-        "token": memory.setting("token.mailroom"),
+        "token": memory.tokens["mailroom"],
         "weather": world.weather.kind("mailroom"),
     }
 

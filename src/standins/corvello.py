@@ -28,9 +28,9 @@ SECONDS_A_LINE = 0.002
 DOES = ("offer", "page", "reword", "units", "price", "rest", "wake")
 
 
-def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+async def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
     """Refuses a call without the seller's token."""
-    if authorization != f"Stall {memory.setting('token.corvello')}":
+    if authorization != f"Stall {memory.tokens['corvello']}":
         raise HTTPException(401, "No stall has that word.")
 
 

@@ -22,7 +22,7 @@ MOST_TRAITS = 3
 OF_A_CELL = ("heading", "text", "barcode", "weight")  # what a variant may say for itself
 
 
-def memory_of(request: Request) -> Memory:
+async def memory_of(request: Request) -> Memory:
     """Returns the world's memory."""
     found: Memory = request.scope["world"].memory
     return found
@@ -31,9 +31,9 @@ def memory_of(request: Request) -> Memory:
 World = Annotated[Memory, Depends(memory_of)]
 
 
-def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+async def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
     """Refuses a call without the seller's token."""
-    if authorization != f"Token {memory.setting('token.hagglet')}":
+    if authorization != f"Token {memory.tokens['hagglet']}":
         raise HTTPException(401, "That token is not one of ours.")
 
 

@@ -1,12 +1,18 @@
-"""Draws the label of a parcel carrier at 300 dots an inch, with a Code 128 barcode of the tracking code."""
+"""Sells the labels of parcel carriers, and draws them at 300 dots an inch with a Code 128 barcode of the
+tracking code."""
 
 import io
+import json
+import sqlite3
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
 from barcode import Code128
 from PIL import Image, ImageDraw, ImageFont
+
+from standins.memory import Memory, next_number
 
 DPI = 300
 A6, ROLL = (1240, 1748), (1181, 1772)  # A6, and a roll of 100 x 150 mm, in dots
@@ -89,3 +95,32 @@ def _draw_bars(draw: ImageDraw.ImageDraw, code: str, top: int, width: int) -> No
         if module == "1":
             x = left + place * MODULE
             draw.rectangle((x, top, x + MODULE - 1, top + BARS_HEIGHT), fill=INK)
+
+
+@dataclass(frozen=True)
+class Sale:
+    """A label that is sold: under the customer's own reference, for a product, at a price in cents, with
+    what the carrier remembers of it."""
+
+    client_ref: str
+    product: str
+    cents: int
+    data: dict[str, Any]
+
+
+def sell_label(
+    memory: Memory, sale: Sale, pattern: str, draw: Callable[[str], bytes]
+) -> tuple[sqlite3.Row, bool]:
+    """Sells a label under the next number, written as `pattern` says; returns what is remembered of it,
+    and whether it is new. The same reference buys one label only. Nobody waits while it is drawn."""
+    with memory.writing() as db:
+        code = pattern.format(next_number(db))
+    row = (code, sale.client_ref, sale.product, sale.cents, json.dumps(sale.data), draw(code))
+    with memory.writing() as db:
+        db.execute(
+            "INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (client_ref) DO NOTHING",
+            (*row, memory.now().isoformat()),
+        )
+    sold = memory.row("SELECT * FROM label WHERE client_ref = ?", sale.client_ref)
+    assert sold is not None
+    return sold, sold["code"] == code

@@ -43,9 +43,9 @@ MOST_TRAITS = 2
 TRAITS = ("width", "colour", "finish", "size", "scent")
 
 
-def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+async def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
     """Refuses a call without the seller's token."""
-    if authorization != f"Key {memory.setting('token.loomstead')}":
+    if authorization != f"Key {memory.tokens['loomstead']}":
         raise HTTPException(401, "That key opens nothing here.")
 
 

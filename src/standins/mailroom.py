@@ -98,7 +98,7 @@ class Mailroom:
             right = isinstance(data, LoginPassword) and (
                 data.login.decode(errors="replace"),
                 data.password.decode(errors="replace"),
-            ) == (LOGIN, memory.setting("token.mailroom"))
+            ) == (LOGIN, memory.tokens["mailroom"])
             return AuthResult(success=right, handled=False)
 
         self._controller = Controller(

@@ -94,6 +94,10 @@ class Memory:
         self._db.executescript(SCHEMA)
         for name, value in DEFAULTS.items():
             self._db.execute("INSERT OR IGNORE INTO setting VALUES (?, ?)", (name, value))
+        self.tokens: dict[str, str] = {  # by stand-in; they stay as they are
+            row["name"].removeprefix("token."): row["value"]
+            for row in self._db.execute("SELECT name, value FROM setting WHERE name LIKE 'token.%'")
+        }
         self._rulebooks: dict[str, dict[str, Any]] = {
             row["name"].removeprefix("rulebook."): loads(row["value"])
             for row in self._db.execute(

@@ -3,7 +3,6 @@ sender's own reference, and writes weights in kilograms and prices as text.
 """
 
 import base64
-import json
 from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, Any
@@ -14,8 +13,8 @@ from pydantic import BaseModel
 
 from standins import day_sheets, journeys, limits
 from standins.hagglet import World
-from standins.labels import A6, ROLL, Paper, draw_label, kind_of
-from standins.memory import Memory, loads, next_number
+from standins.labels import A6, ROLL, Paper, Sale, draw_label, kind_of, sell_label
+from standins.memory import Memory, loads
 
 NEAR = ("IE", "GB")
 PAPERS = {"A6": A6, "10 x 15 cm": ROLL}
@@ -50,9 +49,9 @@ RATES: dict[str, tuple[str, float, float, float | None, float, int]] = {
 }
 
 
-def check_key(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+async def check_key(memory: World, authorization: Annotated[str, Header()] = "") -> None:
     """Refuses a call without a sender's key, given as a name and password (RFC 7617)."""
-    wanted = base64.b64encode(f"key:{memory.setting('token.merrowline')}".encode()).decode()
+    wanted = base64.b64encode(f"key:{memory.tokens['merrowline']}".encode()).decode()
     if authorization != f"Basic {wanted}":
         raise HTTPException(401, "Unknown key.")
 
@@ -155,15 +154,15 @@ def book(reference: str, memory: World, wish: Annotated[dict[str, Any], Body()])
     rate, to, mass = wish["rate"], wish["receiver"], wish["mass"]
     days = (arrival(memory, rate, to["country"], wish.get("by", "")) - memory.now().date()).days
     kept = {"to": to, "mass": mass, "days": days, "goods": wish.get("goods") or []}
-    with memory.writing() as db:
-        code = f"MW{next_number(db):08d}"
+
+    def draw(code: str) -> bytes:
         sender, remark = wish.get("sender") or {}, str(wish.get("remark", ""))
         paper = Paper(code, ("Merrowline", RATES[rate][0]), to, sender, round(mass * 1000), remark)
-        file = draw_label(paper, PAPERS.get(str(wish.get("paper")), A6), wish.get("file", "pdf"))
-        cents, data, now = round(price * 100), json.dumps(kept), memory.now().isoformat()
-        row = (code, key, rate, cents, data, file, now)
-        db.execute("INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)", row)
-    return JSONResponse(_told(memory.row("SELECT * FROM label WHERE code = ?", code)), 201)
+        return draw_label(paper, PAPERS.get(str(wish.get("paper")), A6), wish.get("file", "pdf"))
+
+    sale = Sale(key, rate, round(price * 100), kept)
+    booked, new = sell_label(memory, sale, "MW{:08d}", draw)
+    return JSONResponse(_told(booked), 201 if new else 200)
 
 
 def _wish_of(wish: dict[str, Any]) -> Wish:

@@ -2,7 +2,6 @@
 tracking code.
 """
 
-import json
 from datetime import date
 from typing import Annotated, Any
 
@@ -11,9 +10,9 @@ from fastapi.responses import JSONResponse, Response
 
 from standins import day_sheets, journeys, limits
 from standins.hagglet import World
-from standins.labels import A6, ROLL, Paper, draw_label, kind_of
+from standins.labels import A6, ROLL, Paper, Sale, draw_label, kind_of, sell_label
 from standins.limits import HOME
-from standins.memory import Memory, loads, next_number
+from standins.memory import Memory, loads
 
 PAPERS = {"a6": A6, "roll-100-150": ROLL}
 SIGNED_CENTS, INSURED_LEAST_CENTS = 150, 100
@@ -35,9 +34,9 @@ PRODUCTS: dict[str, tuple[str, int, int, int, int | None, int, int]] = {
 }
 
 
-def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+async def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
     """Refuses a call without a customer's token."""
-    if authorization != f"Account {memory.setting('token.ostrel')}":
+    if authorization != f"Account {memory.tokens['ostrel']}":
         raise HTTPException(401, "No such account.")
 
 
@@ -118,23 +117,20 @@ def buy_label(memory: World, order: Annotated[dict[str, Any], Body()]) -> JSONRe
     days = (arrival(memory, product, order) - memory.now().date()).days
     kept = {key: order.get(key) for key in ("to", "parcel", "signed", "insured", "customs")}
     printing = order.get("print") or {}
-    with memory.writing() as db:
-        code = f"OP{next_number(db):09d}IE"
-        paper = Paper(
-            code,
-            ("Ostrel Post", PRODUCTS[product][0]),
-            order["to"],
-            order.get("from") or order.get("sender") or {},
-            int(order["parcel"]["grams"]),
-            str(order.get("note", "")),
-        )
-        file = draw_label(
+
+    def draw(code: str) -> bytes:
+        sender = order.get("from") or order.get("sender") or {}
+        grams, note = int(order["parcel"]["grams"]), str(order.get("note", ""))
+        service = ("Ostrel Post", PRODUCTS[product][0])
+        paper = Paper(code, service, order["to"], sender, grams, note)
+        return draw_label(
             paper, PAPERS.get(str(printing.get("paper")), A6), printing.get("as", "pdf")
         )
-        data = json.dumps({**kept, "days": days})
-        row = (code, client_ref, product, cents, data, file, memory.now().isoformat())
-        db.execute("INSERT INTO label VALUES (?, ?, ?, ?, ?, ?, ?)", row)
-    bought = memory.row("SELECT * FROM label WHERE code = ?", code)
+
+    sale = Sale(client_ref, product, cents, {**kept, "days": days})
+    bought, new = sell_label(memory, sale, "OP{:09d}IE", draw)
+    if not new:
+        return JSONResponse({"error": "bought before", "code": bought["code"]}, 409)
     return JSONResponse(_told(bought), 201)
 
 

@@ -61,9 +61,9 @@ KEPT_BY_A_VARIANT = (*KEPT, "name", "body")
 ROOM = "web"
 
 
-def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
+async def check_token(memory: World, authorization: Annotated[str, Header()] = "") -> None:
     """Refuses a call without the shopkeeper's token."""
-    if authorization != f"Bearer {memory.setting('token.ownshop')}":
+    if authorization != f"Bearer {memory.tokens['ownshop']}":
         raise HTTPException(401, "Unknown key.")
 
 
