@@ -61,6 +61,7 @@ from relvan.services.channels.connect import ConnectChannel, connect_channel
 from relvan.services.channels.settings import change_channel
 from relvan.services.listings.draft import change_listings, draft_listings
 from relvan.services.listings.publish import publish_listings
+from relvan.services.mail.deliver import send_mails
 from relvan.services.open import open_workplace
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.read import read_orders
@@ -73,11 +74,7 @@ from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.setup.firm import change_firm
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels
-from relvan.services.stock.move import (
-    MoveStock,
-    move_all_in,
-    note_movements,
-)
+from relvan.services.stock.move import MoveStock, move_all_in, note_movements
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
@@ -133,15 +130,15 @@ class Seeder:
         pots = [good.draft.sku for good in found if good.draft.sku.startswith("PT-")]
         studio.order_elsewhere([*pots, *ON_CORVELLO[1:]])
         self._move_all(self.opening)
-        soon = {good.draft.sku for good in found}
-        studio.deliver(self.owner, lambda sku: sku in soon or sku.startswith(MORE_ON_OWNSHOP))
         samples = self.workplace.settings.data_dir / "samples"
         lay_out_samples(self.workplace, samples, datetime.now(UTC).date())
         self.say("channels and listings")
         self._channels()
+        lay_out_desk(self.workplace, self.owner)
+        soon = {good.draft.sku for good in found}
+        studio.deliver(self.owner, lambda sku: sku in soon or sku.startswith(MORE_ON_OWNSHOP))
         self._listings(found)
         self.say("orders")
-        lay_out_desk(self.workplace, self.owner)
         self._orders()
         hand_over_what_left(self.workplace, self.owner)
         self.say("Loomstead and Corvello, families and what was there before")
@@ -159,7 +156,10 @@ class Seeder:
         send_from_the_depot(self.workplace, self.owner, self.world)
         self.now = datetime.now(UTC)
         write_to_customers(self.workplace, self.owner)
-        follow_what_left(self.workplace, self.owner, self.world)
+        with ThreadPoolExecutor(1) as meanwhile:  # carriers are asked slowly
+            followed = meanwhile.submit(follow_what_left, self.workplace, self.owner, self.world)
+            send_mails(self.workplace)
+            followed.result()
         self._settle()
         self.world.close()
         self.workplace.close()
