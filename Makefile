@@ -1,25 +1,29 @@
 # Two commands do everything on a fresh machine: `make demo` and `make test`.
 VENV ?= .venv
 BIN := $(VENV)/bin
+# what is installed is compiled when it is first used: most of it never is
+PIP = $(BIN)/pip install --quiet --no-compile
 TEMPLATES := src/relvan/web/templates src/relvan/documents/templates src/standins/templates
 # compiled code is kept: processes are started often here, and start in two thirds of the time
 unexport PYTHONDONTWRITEBYTECODE
 # a first problem, so that what fills cartons is compiled when it is installed and not at the bench
 ONE_CARTON := {"items": [{"id": 1, "l": 1, "w": 1, "h": 1}], "cartons": [{"id": 1, "l": 1, "w": 1, "h": 1, "max_weight_g": 1, "cost": 1}]}
+# one more than there are cores, since some tests wait for the outside world
+PYTEST = $(BIN)/pytest -n $$(($$(nproc) + 1)) --dist loadgroup --durations 10 --durations-min 1
 FRESH ?=
 SCALE ?=
 
-.PHONY: demo test checks lint types contracts check-style unit browser screenshots lock vendor bench clean
+.PHONY: demo test checks check-texts lint types contracts screenshots lock vendor bench clean
 
 $(VENV)/.ready: requirements.lock pyproject.toml requirements.in
 	python3 -m venv $(VENV)
-	$(BIN)/pip install --quiet -r requirements.lock
-	$(BIN)/pip install --quiet --no-deps -e .
+	$(PIP) -r requirements.lock
+	$(PIP) --no-deps -e .
 	@echo '$(ONE_CARTON)' | $(BIN)/relvan solve cartons > /dev/null
 	@touch $@
 
 $(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
-	$(BIN)/pip install --quiet -r requirements-dev.lock
+	$(PIP) -r requirements-dev.lock
 	@touch $@
 
 demo: $(VENV)/.ready
@@ -29,18 +33,21 @@ demo: $(VENV)/.ready
 test: $(VENV)/.ready-dev
 	@sh tools/system-libraries.sh pdf browser
 	@sh tools/system-libraries.sh servers
-	@$(MAKE) --no-print-directory checks
-	$(BIN)/pytest -n $$(($$(nproc) + 1)) --dist loadgroup --durations 10 --durations-min 1  # some wait for the outside world
+	@$(MAKE) --no-print-directory check-texts
+	@$(BIN)/mypy > $(VENV)/types.txt 2>&1 & types=$$!; \
+	$(PYTEST); tests=$$?; \
+	wait $$types; types=$$?; cat $(VENV)/types.txt; exit $$((tests | types))
 
 # What takes a minute and needs no browser, server or test: run it before every commit.
-checks: $(VENV)/.ready-dev
+checks: check-texts types
+
+check-texts: $(VENV)/.ready-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/djlint --check $(TEMPLATES) || (echo 'Laid out otherwise: `make lint` lays them out.' && exit 1)
 	$(BIN)/djlint --quiet --lint src/relvan/web/templates
 	$(BIN)/python tools/style.py --check
 	$(BIN)/python tools/names.py
-	$(BIN)/mypy
 	$(BIN)/lint-imports
 
 lint: $(VENV)/.ready-dev

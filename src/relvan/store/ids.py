@@ -34,7 +34,7 @@ def _last_ids(models: tuple[Any, ...]) -> Select[*tuple[Any, ...]]:
     return select(*(select(func.max(model.id)).scalar_subquery() for model in models))
 
 
-def add_rows(session: Session, rows: Sequence[Table]) -> None:
+def add_together(session: Session, rows: Sequence[Table]) -> None:
     """Adds new rows and gives each its id, so that those of a table are written by one statement. Ids of
     one table may be used in the rows of another one in a second call.
     """

@@ -29,7 +29,7 @@ from relvan.services.orders.cancel import cancel_all
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import skus_and_costs
 from relvan.store.customers import add_missing_addresses
-from relvan.store.ids import add_rows
+from relvan.store.ids import add_together
 from relvan.store.invoices import payments_by_orders
 from relvan.store.order_standing import standings_of
 from relvan.store.orders import numbers_by_reference, orders_by_numbers
@@ -139,7 +139,7 @@ def _give_customers(
         )
         for number, filed in zip(numbers, fresh.values(), strict=True)
     ]
-    add_rows(session, made)
+    add_together(session, made)
     entries: list[tuple[int | None, str, audit.Changes]] = [(row.id, "created", {}) for row in made]
     audit.record_many(session, actor, workplace.now(), "customer", entries)
     for row in made:

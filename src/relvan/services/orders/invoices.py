@@ -32,7 +32,7 @@ from relvan.services.orders.reserve import answer_for
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.ids import add_rows
+from relvan.store.ids import add_together
 from relvan.store.invoices import (
     credited_units,
     invoice_by_number,
@@ -232,7 +232,7 @@ def _save(session: Session, row: InvoiceRow, lines: Sequence[InvoiceLine]) -> No
         )
         for position, line in enumerate(lines, 1)
     ]
-    add_rows(session, made)
+    add_together(session, made)
 
 
 def seller_of(firm: Firm) -> dict[str, Any]:

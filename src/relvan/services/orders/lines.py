@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from relvan.core.catalogue.kits import leaves_of
 from relvan.core.catalogue.product import STOCKED, ProductKind
 from relvan.store.catalogue import titles_of
-from relvan.store.ids import add_rows
+from relvan.store.ids import add_together
 from relvan.store.kits import parts_below
 from relvan.store.session import Session
 from relvan.store.tables import OrderLine, Product
@@ -44,7 +44,7 @@ def add_parts(
                     apart=kits[line.product_id],
                 )
             )
-    add_rows(session, made)
+    add_together(session, made)
     return made
 
 

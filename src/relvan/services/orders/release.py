@@ -25,7 +25,7 @@ from relvan.services.orders.work_out import work_out_orders
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.database import after_commit
-from relvan.store.ids import add_rows
+from relvan.store.ids import add_together
 from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_id
@@ -99,11 +99,11 @@ def release_all(
     )
     for shipment, _ in shipments:
         shipment.number = next(numbers)
-    add_rows(session, [shipment for shipment, _ in shipments])
+    add_together(session, [shipment for shipment, _ in shipments])
     for shipment, lines in shipments:
         for line in lines:
             line.shipment_id = shipment.id
-    add_rows(session, [line for _, lines in shipments for line in lines])
+    add_together(session, [line for _, lines in shipments for line in lines])
     made: dict[int, list[str]] = {order.id: [] for order in orders}
     for shipment, _ in shipments:
         made[shipment.order_id].append(shipment.number)

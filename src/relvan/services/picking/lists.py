@@ -39,7 +39,7 @@ from relvan.store.dispatch import (
     shipment_by_id,
     shipment_lines,
 )
-from relvan.store.ids import add_rows
+from relvan.store.ids import add_together
 from relvan.store.picking import has_open_picks
 from relvan.store.session import Session
 from relvan.store.stock import places_of, warehouse_by_id
@@ -174,7 +174,7 @@ def _make_list(
         )
         for position, one in enumerate(planned, 1)
     ]
-    add_rows(session, picks)
+    add_together(session, picks)
     for shipment in shipments:
         shipment.state = move(SHIPMENT, f"Shipment {shipment.number}", shipment.state, "list")
     audit.record(session, actor, workplace.now(), audit.Subject("pick list", pick_list.id), "made")

@@ -22,7 +22,7 @@ from relvan.services.changes import changes_of
 from relvan.services.stock.goods_places import GoodsPlaces
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
-from relvan.store.ids import add_rows
+from relvan.store.ids import add_together
 from relvan.store.ledger import movement_by_key
 from relvan.store.session import Session
 from relvan.store.stock import (
@@ -214,7 +214,7 @@ def write_movements(session: Session, movements: Sequence[Movement]) -> None:
         if place not in bins:
             bins[place] = add_bin_balance(session, *place)
         _apply(movement, balances[kept], bins[place])
-    add_rows(session, movements)
+    add_together(session, movements)
 
 
 def _apply(movement: Movement, balance: Balance, lies: BinBalance) -> None:
