@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 import pytest
 from sqlalchemy import select
 
-from relvan.store.in_step import in_step_of_products
+from relvan.store.in_step import in_step_of_products, save_in_step, save_quantities
 from relvan.store.tables import Channel, Listing, PriceList
 
 NOW = datetime(2026, 11, 30, tzinfo=UTC)
@@ -61,3 +61,20 @@ def test_listings_of_kits_around_a_product_follow_it(workplace, products, moved,
         many = in_step_of_products(session, [*ids, *range(10_000, 10_400)])  # a long list
     assert [one.product_id for one in many] == [one.product_id for one in found]
     assert sorted(one.product_id for one in found) == sorted(wanted)
+
+
+def test_a_quantity_is_saved_alone_or_with_the_state_it_led_to(workplace, products):
+    with workplace.database.writing() as session:
+        first, second = in_step_of_products(session, [products["PART"]])[:2]
+        held = session.get_one(Listing, first.id)
+        for one in (first, second):
+            one.quantity, one.state, one.outdated, one.paused = 7, "live", "quantity", True
+        save_quantities(session, [first])
+        save_in_step(session, [second])
+        assert held.quantity == 7
+    with workplace.database.reading() as session:
+        rows = [session.get_one(Listing, one.id) for one in (first, second)]
+        told = [(row.quantity, row.state, row.outdated, row.paused) for row in rows]
+    assert told[1] == (7, "live", "quantity", True)
+    assert told[0][0] == 7
+    assert told[0][1:] != told[1][1:]

@@ -1,6 +1,6 @@
 """Reads and saves of listings what keeps their quantities in step, without the object layer."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
@@ -85,6 +85,18 @@ def save_in_step(session: Session, listings: Sequence[ListingInStep]) -> None:
     """Saves the quantity, the pause and the state of listings."""
     columns = {name: [getattr(one, name) for one in listings] for name in SAVED}
     columns["behind"] = columns.pop("outdated")  # as the column is named in the table
+    _save(session, columns, listings)
+
+
+def save_quantities(session: Session, listings: Sequence[ListingInStep]) -> None:
+    """Saves the quantity of listings whose state has stayed as it was: no index holds it, so that this
+    costs much less than saving the state too."""
+    _save(session, {"quantity": [one.quantity for one in listings]}, listings)
+
+
+def _save(
+    session: Session, columns: Mapping[str, Sequence[Any]], listings: Sequence[ListingInStep]
+) -> None:
     ids = [one.id for one in listings]
     update_columns(session, Listing, columns, ids)
     read_anew(session, Listing, ids)

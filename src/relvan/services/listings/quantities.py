@@ -29,6 +29,7 @@ from relvan.store.in_step import (
     in_step_by_id,
     in_step_of_products,
     save_in_step,
+    save_quantities,
 )
 from relvan.store.kits import kits_above
 from relvan.store.policies import nearer_policies, places_of_products, policy_places
@@ -78,6 +79,7 @@ def _bring_along(
     pending = pending_of(session, [listing.id for listing in listings if listing.placed])
     tellings: list[Telling] = []
     changed: list[ListingInStep] = []
+    of_same_state: list[ListingInStep] = []
     turned: list[int] = []
     for listing, shown in _work_out(session, workplace, listings):
         if (shown.quantity == 0) != (listing.quantity == 0):  # the gap “none to sell” comes or goes
@@ -86,11 +88,14 @@ def _bring_along(
         if shown.quantity != listing.quantity or shown.paused != listing.paused:
             if shown.paused != listing.paused:
                 tellings += told_shown(listing, paused=shown.paused)
+            before = (listing.paused, listing.state, listing.outdated)
             listing.quantity, listing.paused = shown.quantity, shown.paused
             settle_state(listing)
-            changed.append(listing)
+            same = before == (listing.paused, listing.state, listing.outdated)
+            (of_same_state if same else changed).append(listing)
         tellings += news(listing, pending.under_way, occasion)
     save_in_step(session, changed)
+    save_quantities(session, of_same_state)
     tell(session, workplace, tellings, pending)
     if turned:
         refresh_listings(
