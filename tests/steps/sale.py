@@ -1,5 +1,7 @@
 """Holds steps of tests about a sale."""
 
+from sqlalchemy import select
+
 from relvan.services.orders.release import release_orders
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
@@ -8,9 +10,8 @@ from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import shipment_rows
 from relvan.store.tables import Carrier, Parcel
-from tests.house import (
-    orders,
-)
+from tests.house import orders
+from tests.steps.orders import take
 
 
 def picks_of(workplace, pick_list):
@@ -62,3 +63,23 @@ def send(place, owner, number):
         parcel = session.get_one(Parcel, 1)
         parcel.carrier_id, parcel.tracking_number, parcel.label_key = 1, "OP-1", "k"
     dispatch_shipments(place, owner, [shipment.id])
+
+
+def packed_by_hand(place, owner, *orders):
+    """Takes orders of these lines, releases, picks and packs them, and writes a tracking number on each
+    parcel; returns the shipments in order."""
+    numbers = [take(place, owner, *lines) for lines in orders]
+    assert all(verdict.ok for verdict in release_orders(place, owner, numbers))
+    for warehouse in {row.warehouse for row in shipments(place, "to pick")}:
+        pick_all_waiting(place, owner, warehouse)
+    ready = [row.id for row in shipments(place, "to pack")]
+    for shipment in ready:
+        add_parcel(place, owner, shipment, [], 900)
+    with place.database.writing() as session:
+        if session.get(Carrier, 1) is None:
+            session.add(Carrier(key="ostrel", name="Ostrel", address="http://x.test", token=""))
+            session.flush()
+        for parcel in session.scalars(select(Parcel).where(Parcel.shipment_id.in_(ready))):
+            parcel.carrier_id, parcel.tracking_number = 1, f"OP-{parcel.id}"
+            parcel.label_key = f"k{parcel.id}"
+    return sorted(ready)

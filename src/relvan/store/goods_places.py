@@ -2,11 +2,12 @@
 
 from collections.abc import Collection
 
-from sqlalchemy import Row, func, select
+from sqlalchemy import ColumnElement, Row, func, select
 
+from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.store.among import among
 from relvan.store.session import Session
-from relvan.store.tables import Bin, BinBalance, Warehouse
+from relvan.store.tables import Bin, BinBalance, Pick, Shipment, ShipmentLine, Warehouse
 
 
 def warehouses_by_name(session: Session) -> dict[str, Warehouse]:
@@ -42,12 +43,41 @@ def first_bin(session: Session, warehouse_id: int) -> int:
     return found.id
 
 
+def picked_from_bin() -> ColumnElement[int]:
+    """Builds the units of the product in the bin at hand that were picked and have not left yet, as a
+    column of a query over balances in bins."""
+    units = (
+        select(func.coalesce(func.sum(Pick.picked), 0))
+        .join(ShipmentLine, ShipmentLine.id == Pick.shipment_line_id)
+        .join(Shipment, Shipment.id == ShipmentLine.shipment_id)
+        .where(
+            Pick.bin_id == BinBalance.bin_id,
+            Pick.product_id == BinBalance.product_id,
+            Shipment.state.in_(OPEN_SHIPMENTS),
+        )
+    )
+    return units.correlate(BinBalance).scalar_subquery()
+
+
+def picked_units(session: Session, bin_id: int, product_id: int) -> int:
+    """Returns how many units of a product were picked from a bin and have not left yet."""
+    lies = (BinBalance.bin_id == bin_id, BinBalance.product_id == product_id)
+    return session.scalar(select(picked_from_bin()).select_from(BinBalance).where(*lies)) or 0
+
+
+def has_picked_goods_of(session: Session, bin_id: int) -> bool:
+    """Says whether goods that were picked from a bin have not left yet."""
+    held = select(BinBalance.bin_id).where(BinBalance.bin_id == bin_id, picked_from_bin() > 0)
+    return session.scalar(held.limit(1)) is not None
+
+
 def lying_in_bins(
     session: Session, product_ids: Collection[int], warehouse_ids: Collection[int]
-) -> list[Row[*tuple[Bin, int, int, int]]]:
-    """Returns what lies of products in the bins of warehouses as (bin, product, units on hand, units
-    blocked), in the order of the way through the warehouse."""
-    lies = select(Bin, BinBalance.product_id, BinBalance.on_hand, BinBalance.blocked)
+) -> list[Row[*tuple[Bin, int, int, int, int]]]:
+    """Returns what the bins of warehouses hold of products as (bin, product, units on hand, of them
+    blocked, of them picked), in the order of the way through the warehouse."""
+    held = (BinBalance.product_id, BinBalance.on_hand, BinBalance.blocked, picked_from_bin())
+    lies = select(Bin, *held)
     lies = lies.join(BinBalance, BinBalance.bin_id == Bin.id)
     wanted = (among(BinBalance.product_id, product_ids), among(Bin.warehouse_id, warehouse_ids))
     return list(session.execute(lies.where(*wanted).order_by(Bin.walk, Bin.id)).all())

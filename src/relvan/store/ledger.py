@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session, aliased
 
 from relvan.store import search
 from relvan.store.counting import remembered
+from relvan.store.goods_places import picked_from_bin
 from relvan.store.portable import greater_of
 from relvan.store.rows import rows_as
 from relvan.store.tables import Balance, Bin, BinBalance, Movement, Person, Product, Warehouse
@@ -85,7 +86,9 @@ def ledger_page(
 
 @dataclass(frozen=True)
 class BinStock:
-    """One product in one bin; `gtin` is there for the scanner."""
+    """One product in one bin; `gtin` is there for the scanner. Units that were `picked` and have not
+    left yet are on hand, but do not lie there any more.
+    """
 
     bin: str
     walk: int
@@ -95,6 +98,12 @@ class BinStock:
     gtin: str
     on_hand: int
     blocked: int
+    picked: int
+
+    @property
+    def lies(self) -> int:
+        """The units that lie in the bin."""
+        return self.on_hand - self.picked
 
 
 def bins_page(
@@ -118,6 +127,7 @@ def bins_page(
             func.coalesce(Product.gtin, ""),
             BinBalance.on_hand,
             BinBalance.blocked,
+            picked_from_bin(),
         )
         .join(BinBalance, BinBalance.bin_id == Bin.id)
         .join(Product, Product.id == BinBalance.product_id)

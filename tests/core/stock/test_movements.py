@@ -24,6 +24,13 @@ from relvan.core.stock.movements import Change, Level, Reason, check_note, movem
         (Reason.COUNT, Level(5, 0), {"counted": 8}, Change(3)),
         (Reason.COUNT, Level(5, 2), {"counted": 4}, Change(-1, -1)),
         (Reason.COUNT, Level(5, 2), {"counted": 0}, Change(-5, -2)),
+        (Reason.COUNT, Level(10, 0, 2), {"counted": 8}, Change(0)),  # two were picked
+        (Reason.COUNT, Level(10, 0, 2), {"counted": 7}, Change(-1)),
+        (Reason.COUNT, Level(10, 3, 2), {"counted": 0}, Change(-8, -3)),
+        (Reason.COUNT, Level(10, 3, 2), {"counted": 8}, Change(0)),
+        (Reason.COUNT, Level(0, 0, 2), {"counted": 0}, Change(2)),
+        (Reason.WRITE_OFF, Level(5, 4, 1), {"change": -1}, Change(-1, -1)),
+        (Reason.BLOCK, Level(5, 1, 2), {"change": 2}, Change(0, 2)),
     ],
 )
 def test_a_movement_changes_the_bin(reason, level, wish, change):
@@ -43,6 +50,8 @@ def test_a_movement_changes_the_bin(reason, level, wish, change):
         (Reason.COUNT, Level(5, 0), {"counted": -1}, "out-of-range"),
         (Reason.WRITE_OFF, Level(5, 0), {"change": -6}, "not-enough"),
         (Reason.BLOCK, Level(5, 2), {"change": 4}, "not-enough"),
+        (Reason.WRITE_OFF, Level(5, 0, 2), {"change": -4}, "not-enough"),
+        (Reason.BLOCK, Level(5, 1, 2), {"change": 3}, "not-enough"),
         (Reason.UNBLOCK, Level(5, 2), {"change": 3}, "not-enough"),
         (Reason.DISPATCH, Level(5, 2), {"change": -1}, "movement"),
         (Reason.SHORT_PICK, Level(5, 2), {"change": 1}, "movement"),

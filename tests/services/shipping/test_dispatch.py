@@ -5,13 +5,12 @@ from sqlalchemy import func, select
 
 from relvan.core.stock.movements import Reason
 from relvan.services.orders.release import release_orders
-from relvan.services.packing.parcels import add_parcel
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.store.orders import lines_of
-from relvan.store.tables import Carrier, Movement, Order, Parcel, Reservation, Shipment
+from relvan.store.tables import Movement, Order, Parcel, Reservation, Shipment
 from tests.house import assert_sound, receive, stock_of_sku
 from tests.steps.orders import take
-from tests.steps.sale import pick_all_waiting, shipments
+from tests.steps.sale import packed_by_hand, shipments
 
 ORDERS = 12
 
@@ -24,26 +23,6 @@ def yard(desk, owner):
     return desk
 
 
-def packed(place, owner, *orders):
-    """Takes orders of these lines, releases, picks and packs them, and writes a tracking number on each
-    parcel; returns the shipments in order."""
-    numbers = [take(place, owner, *lines) for lines in orders]
-    assert all(verdict.ok for verdict in release_orders(place, owner, numbers))
-    for warehouse in {row.warehouse for row in shipments(place, "to pick")}:
-        pick_all_waiting(place, owner, warehouse)
-    ready = [row.id for row in shipments(place, "to pack")]
-    for shipment in ready:
-        add_parcel(place, owner, shipment, [], 900)
-    with place.database.writing() as session:
-        if session.get(Carrier, 1) is None:
-            session.add(Carrier(key="ostrel", name="Ostrel", address="http://x.test", token=""))
-            session.flush()
-        for parcel in session.scalars(select(Parcel).where(Parcel.shipment_id.in_(ready))):
-            parcel.carrier_id, parcel.tracking_number = 1, f"OP-{parcel.id}"
-            parcel.label_key = f"k{parcel.id}"
-    return sorted(ready)
-
-
 def gone(place):
     """Returns what left as (shipment, units), in order."""
     moved = select(Movement.shipment_id, Movement.on_hand).where(Movement.reason == Reason.DISPATCH)
@@ -52,7 +31,7 @@ def gone(place):
 
 
 def test_many_leave_at_once_by_as_many_queries_as_a_few(yard, owner, count_queries):
-    ids = packed(yard, owner, *[[("PT-14", 2)]] * ORDERS)
+    ids = packed_by_hand(yard, owner, *[[("PT-14", 2)]] * ORDERS)
     with count_queries(yard.database) as few:
         dispatch_shipments(yard, owner, ids[:3])
     with count_queries(yard.database) as many:
@@ -72,7 +51,7 @@ def test_many_leave_at_once_by_as_many_queries_as_a_few(yard, owner, count_queri
 
 
 def test_what_cannot_leave_is_refused_by_itself_and_the_others_leave(yard, owner):
-    ids = packed(yard, owner, *[[("PT-14", 1)]] * 5)
+    ids = packed_by_hand(yard, owner, *[[("PT-14", 1)]] * 5)
     unlabelled, cancelled, sent, *others = ids
     (waiting,) = release_and_wait(yard, owner)
     with yard.database.writing() as session:
@@ -105,7 +84,7 @@ def release_and_wait(place, owner):
 
 
 def test_both_shipments_of_an_order_leave_in_one_go(yard, owner):
-    ids = packed(yard, owner, [("PT-14", 3), ("PT-18", 2)], [("PT-14", 1)])
+    ids = packed_by_hand(yard, owner, [("PT-14", 3), ("PT-18", 2)], [("PT-14", 1)])
     assert len(ids) == 3
     verdicts = dispatch_shipments(yard, owner, ids)
     assert all(verdict.ok for verdict in verdicts)
@@ -116,7 +95,7 @@ def test_both_shipments_of_an_order_leave_in_one_go(yard, owner):
 
 
 def test_nothing_and_the_same_again_change_nothing(yard, owner):
-    (shipment,) = packed(yard, owner, [("PT-14", 1)])
+    (shipment,) = packed_by_hand(yard, owner, [("PT-14", 1)])
     assert dispatch_shipments(yard, owner, []) == []
     dispatch_shipments(yard, owner, [shipment])
     before = gone(yard)

@@ -40,10 +40,18 @@ RAISES = (Reason.OPENING, Reason.RECEIPT, Reason.RETURN)
 
 @dataclass(frozen=True)
 class Level:
-    """What one bin holds of one product: the units on hand, and how many of them are blocked."""
+    """What one bin holds of one product by the books: the units on hand, how many of them are blocked,
+    and how many were `picked` and have not left the house yet. Those are counted as on hand until they
+    leave, but do not lie in the bin any more."""
 
     on_hand: int
     blocked: int
+    picked: int = 0
+
+    @property
+    def lies(self) -> int:
+        """The units that lie in the bin."""
+        return self.on_hand - self.picked
 
 
 @dataclass(frozen=True)
@@ -59,7 +67,7 @@ def movement_change(
     reason: Reason, level: Level, *, change: int | None, counted: int | None
 ) -> Change:
     """Returns what a movement by hand does to a bin: it either adds `change` units, or sets the
-    number `counted` there.
+    number `counted` there. What was picked and has not left is neither counted nor taken away.
 
     A count is the truth about the bin: it also lifts what a short pick or a block had set aside
     there, as far as those goods are gone. Refused are movements with neither or both numbers, a
@@ -103,8 +111,8 @@ def _counted_change(reason: Reason, level: Level, counted: int) -> Change:
     if not 0 <= counted <= MOST_UNITS:
         message = f"“Counted” must be between 0 and {MOST_UNITS:,}; it got {counted:,}."
         raise refuse("out-of-range", message, "Correct the number.", "counted")
-    gone = max(0, level.on_hand - counted)
-    return Change(counted - level.on_hand, -min(level.blocked, gone))
+    gone = max(0, level.lies - counted)
+    return Change(counted - level.lies, -min(level.blocked, gone))
 
 
 def _move(reason: Reason, level: Level, change: int) -> Change:
@@ -119,10 +127,10 @@ def _move(reason: Reason, level: Level, change: int) -> Change:
             )
         return Change(size)
     if reason == Reason.WRITE_OFF:
-        _refuse_more_than(size, level.on_hand, "on hand")
-        return Change(-size, -max(0, level.blocked - (level.on_hand - size)))
+        _refuse_more_than(size, level.lies, "here")
+        return Change(-size, -max(0, level.blocked - (level.lies - size)))
     if reason == Reason.BLOCK:
-        _refuse_more_than(size, level.on_hand - level.blocked, "here and not blocked")
+        _refuse_more_than(size, level.lies - level.blocked, "here and not blocked")
         return Change(0, size)
     if reason == Reason.UNBLOCK:
         _refuse_more_than(size, level.blocked, "blocked")
@@ -144,8 +152,8 @@ def _refuse_more_than(size: int, there: int, word: str) -> None:
 
 def reversed_change(change: Change, level: Level) -> Change:
     """Returns the movement that undoes another. It is refused when the goods have moved on since."""
-    after = Level(level.on_hand - change.on_hand, level.blocked - change.blocked)
-    if not 0 <= after.blocked <= after.on_hand:
+    after = Level(level.on_hand - change.on_hand, level.blocked - change.blocked, level.picked)
+    if not 0 <= after.blocked <= after.lies:
         raise refuse("moved-on", "These units have moved on since.", "Count the bin instead.")
     return Change(-change.on_hand, -change.blocked)
 

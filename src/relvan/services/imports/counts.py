@@ -42,7 +42,7 @@ def rehearse_count(places: GoodsPlaces, thing: Thing, seen: dict[Any, int]) -> d
         )
     shelf = places.find(sku, warehouse, code)
     return {
-        "counted": [shelf.level.on_hand, facts["counted"]],
+        "counted": [shelf.level.lies, facts["counted"]],
         "warehouse": [shelf.warehouse.key] * 2,
         "bin": [shelf.bin.code] * 2,
     }

@@ -10,6 +10,7 @@ from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.stock.move import note_movements, write_movement
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.goods_places import has_picked_goods_of
 from relvan.store.session import Session
 from relvan.store.setup import (
     closed_bins,
@@ -161,6 +162,9 @@ def _refuse_open_picks(session: Session, shelf: Bin) -> None:
         raise refuse(
             "in-use", f"A pick list still leads to {shelf.code}.", "Finish that list first.", "code"
         )
+    if has_picked_goods_of(session, shelf.id):
+        message = f"Goods that were picked from {shelf.code} have not left yet."
+        raise refuse("in-use", message, "Send them first, or undo their picks.", "code")
 
 
 def _sorted_out(session: Session, warehouse_id: int, codes: Sequence[str]) -> BinsAdded:

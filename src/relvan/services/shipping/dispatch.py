@@ -225,6 +225,8 @@ def _end_promises(
     promised = reservations_of(session, orders)
     fewer: dict[Reservation, int] = {}
     for line in lines:
+        if not line.picked:
+            continue
         sold[line.order_line_id].shipped += line.picked
         for promise in promised.get(line.order_line_id, []):
             if promise.warehouse_id == warehouses[line.shipment_id]:

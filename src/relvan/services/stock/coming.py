@@ -6,7 +6,7 @@ from datetime import date
 from relvan.core.people.roles import Right
 from relvan.core.refusal import not_found, refuse, refuse_if_any
 from relvan.core.stock.movements import MOST_UNITS, Reason, check_note
-from relvan.services.stock.goods_places import goods_place
+from relvan.services.stock.goods_places import GoodsPlace, goods_place
 from relvan.services.stock.move import (
     MoveStock,
     move_in,
@@ -18,7 +18,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
 from relvan.store.coming import made_under, open_receipts
 from relvan.store.session import Session
-from relvan.store.stock import balance_row, bin_balance_row, warehouse_by_key
+from relvan.store.stock import balance_row, warehouse_by_key
 from relvan.store.tables import Bin, ExpectedReceipt, Movement, Product, Transfer, Warehouse
 
 
@@ -217,8 +217,8 @@ def send_transfer(workplace: Workplace, actor: Actor, wish: SendTransfer) -> int
             raise refuse(
                 "same", "A transfer goes to another warehouse.", "Choose another one.", "target"
             )
-        shelf = goods_place(session, product.sku, source.key, wish.bin).bin
-        _check_there(session, product, source, shelf, wish.quantity)
+        place = goods_place(session, product.sku, source.key, wish.bin)
+        _check_there(session, place, wish.quantity)
         row = Transfer(
             product_id=product.id,
             from_id=source.id,
@@ -229,7 +229,7 @@ def send_transfer(workplace: Workplace, actor: Actor, wish: SendTransfer) -> int
             request_key=wish.request_key,
         )
         session.add(row)
-        leave = _moved(product, source, shelf, -wish.quantity, f"to {target.name}")
+        leave = _moved(product, source, place.bin, -wish.quantity, f"to {target.name}")
         _write(session, workplace, actor, leave)
         note_movements(session, workplace, [product.id])
         return row.id
@@ -314,16 +314,14 @@ def _write(session: Session, workplace: Workplace, actor: Actor, movement: Movem
     write_movement(session, movement)
 
 
-def _check_there(
-    session: Session, product: Product, warehouse: Warehouse, shelf: Bin, units: int
-) -> None:
-    lies, balance = (
-        bin_balance_row(session, shelf.id, product.id),
-        balance_row(session, product.id, warehouse.id),
-    )
-    there = lies.on_hand - lies.blocked
+def _check_there(session: Session, place: GoodsPlace, units: int) -> None:
+    warehouse = place.warehouse
+    balance = balance_row(session, place.product.id, warehouse.id)
+    there = place.level.lies - place.level.blocked
     if units > there:
-        message = f"{units} units are more than the {there} in {shelf.code} that are not blocked."
+        message = (
+            f"{units} units are more than the {there} in {place.bin.code} that are not blocked."
+        )
         raise refuse("not-enough", message, "Take them from another bin, or fewer.", "quantity")
     unpromised = balance.on_hand - balance.blocked - balance.reserved
     if units > unpromised:

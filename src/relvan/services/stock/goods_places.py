@@ -50,8 +50,8 @@ class GoodsPlaces:
         self._levels: dict[tuple[int, int], Level] = {}
         self._usual: dict[tuple[int, int], list[Bin]] = {}
         products = {product.id for product in self._products.values()}
-        for lies, product_id, on_hand, blocked in lying_in_bins(session, products, places):
-            self._levels[lies.id, product_id] = Level(on_hand, blocked)
+        for lies, product_id, *level in lying_in_bins(session, products, places):
+            self._levels[lies.id, product_id] = Level(*level)
             if not lies.closed:
                 self._usual.setdefault((lies.warehouse_id, product_id), []).append(lies)
 
@@ -84,7 +84,7 @@ class GoodsPlaces:
                 key = (shelf.warehouse.id, shelf.product.id)
                 self._usual.setdefault(key, []).append(shelf.bin)
         self._levels[shelf.bin.id, shelf.product.id] = Level(
-            level.on_hand + change.on_hand, level.blocked + change.blocked
+            level.on_hand + change.on_hand, level.blocked + change.blocked, level.picked
         )
 
     def _named_bin(self, place: Warehouse, code: str) -> Bin:

@@ -22,6 +22,7 @@ from relvan.services.changes import changes_of
 from relvan.services.stock.goods_places import GoodsPlaces
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.catalogue import find_product
+from relvan.store.goods_places import picked_units
 from relvan.store.ids import add_together
 from relvan.store.ledger import movement_by_key
 from relvan.store.session import Session
@@ -129,8 +130,8 @@ def _planned(workplace: Workplace, actor: Actor, places: GoodsPlaces, wish: Move
     reason = _reason(wish.reason)
     refuse_if_any([*check_note(wish.note), *check_use_by(wish.use_by)])
     shelf = places.find(wish.sku, wish.warehouse, wish.bin)
-    if wish.expected is not None and shelf.level.on_hand != wish.expected:
-        raise Refused(moved_on(["counted"], {"counted": shelf.level.on_hand}))
+    if wish.expected is not None and shelf.level.lies != wish.expected:
+        raise Refused(moved_on(["counted"], {"counted": shelf.level.lies}))
     change = movement_change(reason, shelf.level, change=wish.change, counted=wish.counted)
     places.move(shelf, change)
     return Movement(
@@ -172,9 +173,9 @@ def undo_movement(workplace: Workplace, actor: Actor, movement_id: int) -> Moved
 def undo_in(session: Session, workplace: Workplace, actor: Actor, first: Movement) -> None:
     """Writes the opposite of a movement inside a transaction, and brings along what depends on it."""
     lies = bin_balance_row(session, first.bin_id, first.product_id)
-    change = reversed_change(
-        Change(first.on_hand, first.blocked), Level(lies.on_hand, lies.blocked)
-    )
+    picked = picked_units(session, first.bin_id, first.product_id)
+    level = Level(lies.on_hand, lies.blocked, picked)
+    change = reversed_change(Change(first.on_hand, first.blocked), level)
     movement = Movement(
         at=workplace.now(),
         product_id=first.product_id,
