@@ -8,8 +8,8 @@ TEMPLATES := src/relvan/web/templates src/relvan/documents/templates src/standin
 unexport PYTHONDONTWRITEBYTECODE
 # a first problem, so that what fills cartons is compiled when it is installed and not at the bench
 ONE_CARTON := {"items": [{"id": 1, "l": 1, "w": 1, "h": 1}], "cartons": [{"id": 1, "l": 1, "w": 1, "h": 1, "max_weight_g": 1, "cost": 1}]}
-# one more than there are cores, since some tests wait for the outside world
-PYTEST = $(BIN)/pytest -n $$(($$(nproc) + 1)) --dist loadgroup --durations 10 --durations-min 1
+# two for each core, since a fifth of their time tests wait for the outside world
+PYTEST = $(BIN)/pytest -n $$(($$(nproc) * 2)) --dist loadgroup --durations 10 --durations-min 1
 FRESH ?=
 SCALE ?=
 

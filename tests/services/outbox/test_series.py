@@ -148,12 +148,14 @@ def test_of_a_slow_channel_no_more_is_taken_than_a_series_sends(
     monkeypatch.setattr(
         gateway, "publish", lambda offer, key: (time.sleep(0.1), publish(offer, key))[1]
     )
-    assert deliver_next(notices, hagglet, "test").sent == 2
+    first = deliver_next(notices, hagglet, "test").sent
+    assert 1 <= first <= 2  # as many as fit, while nothing is known of the channel
     taken = []
     monkeypatch.setattr(
         delivering,
         "take_entries",
         lambda session, ids, *more: (taken.append(len(ids)), take_entries(session, ids, *more)),
     )
-    assert [deliver_next(notices, hagglet, "test").sent for _ in range(3)] == [1] * 3
-    assert taken == [1] * 3
+    rest = MANY - first
+    assert [deliver_next(notices, hagglet, "test").sent for _ in range(rest)] == [1] * rest
+    assert taken == [1] * rest
