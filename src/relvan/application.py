@@ -1,6 +1,5 @@
 """Puts the whole web application together: pages, API and webhooks on one workplace."""
 
-import gc
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -18,6 +17,7 @@ from relvan.core.refusal import UNSTORABLE, DatabaseAway, Refused
 from relvan.logs import RequestLog
 from relvan.services.channels.editions import take_up_editions
 from relvan.services.open import open_workplace
+from relvan.services.uncollected import collect_seldom
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
 from relvan.store.schema import bring_up_to_date
@@ -40,8 +40,7 @@ def make_application(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         anyio.to_thread.current_default_thread_limiter().total_tokens = settings.threads
-        gc.collect()
-        gc.freeze()
+        collect_seldom()
         yield
         own.close()
 

@@ -9,7 +9,6 @@ takes is its own, so that nothing is sent twice.
 """
 
 import fcntl
-import gc
 import logging
 import os
 import signal
@@ -41,6 +40,7 @@ from relvan.services.setup.backups import back_up_when_due
 from relvan.services.setup.certificates import look_when_due
 from relvan.services.shipping.centres import mind_centres
 from relvan.services.shipping.tracking import follow_parcels
+from relvan.services.uncollected import collect_seldom
 from relvan.services.webhooks.deliver import tell_webhook
 from relvan.services.workplace import Workplace
 from relvan.settings import Settings
@@ -395,8 +395,7 @@ def run_worker(settings: Settings, until: Callable[[], object] | None = None) ->
         bring_up_to_date(workplace.database)
         take_up_editions(workplace)
         worker = Worker(workplace)
-        gc.collect()
-        gc.freeze()  # what is there from the start need not be gone through for cycles again and again
+        collect_seldom()
         worker.start()
         try:
             (until or _wait_for_signal)()
