@@ -68,8 +68,7 @@ def run_demo(
         wait_for(f"{world}/world", running)
         if not known:
             # it loads meanwhile, and waits until all is ready
-            _start_application(running, port, data)
-            _prepare(settings, world, scale, say)
+            _prepare(settings, world, scale, say, lambda: _start_application(running, port, data))
             (data / READY).write_text(f"{base} {world}\n")
         elif (data / READY).read_text().split() != [base, world]:
             _find_each_other_again(settings, world)
@@ -95,10 +94,16 @@ def _start_application(running: Processes, port: int, data: Path) -> None:
     running.start("-m", "relvan", "serve", "--port", str(port), *after)
 
 
-def _prepare(settings: Settings, world: str, scale: int, say: Callable[[str], None]) -> None:
+def _prepare(
+    settings: Settings,
+    world: str,
+    scale: int,
+    say: Callable[[str], None],
+    meanwhile: Callable[[], None],
+) -> None:
     started = time.monotonic()
     say("Preparing the demo data; this is done once.")
-    Seeder(settings, world, lambda words: say(f"  {words}")).run()
+    Seeder(settings, world, lambda words: say(f"  {words}")).run(meanwhile)
     workplace = open_workplace(settings)
     with workplace.database.writing() as session:
         session.execute(delete(LagSample))  # the scenario's clock is not a measurement

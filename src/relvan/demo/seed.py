@@ -103,22 +103,24 @@ class Seeder:
         if base.is_sqlite:  # a demo that was cut off in the middle is prepared anew
             event.listen(base.engine, "connect", lambda c, _: c.execute("PRAGMA synchronous=OFF"))
         self.world_url = world_url
-        self.world = httpx.Client(base_url=world_url, timeout=20)
+        # the world ends connections after five seconds without a call
+        calls = httpx.Limits(keepalive_expiry=2)
+        self.world = httpx.Client(base_url=world_url, timeout=20, limits=calls)
         self.say = say
         self.dice = random.Random(SEED)
         self.owner, self.sold = SYSTEM, set[str]()
         self.opening: list[MoveStock] = []
 
-    def run(self) -> None:
-        """Plays the whole scenario."""
+    def run(self, meanwhile: Callable[[], None]) -> None:
+        """Plays the whole scenario; calls `meanwhile` once it waits more than it computes."""
         studio = Studio(self.workplace)
         try:
             with uncollected():
-                self._play(studio)
+                self._play(studio, meanwhile)
         finally:
             studio.close()
 
-    def _play(self, studio: Studio) -> None:
+    def _play(self, studio: Studio, meanwhile: Callable[[], None]) -> None:
         bring_up_to_date(self.workplace.database)
         self.say("people and warehouses")
         self._people_and_places()
@@ -138,6 +140,7 @@ class Seeder:
         soon = {good.draft.sku for good in found}
         studio.deliver(self.owner, lambda sku: sku in soon or sku.startswith(MORE_ON_OWNSHOP))
         self._listings(found)
+        meanwhile()
         self.say("orders")
         self._orders()
         hand_over_what_left(self.workplace, self.owner)
@@ -156,8 +159,8 @@ class Seeder:
         send_from_the_depot(self.workplace, self.owner, self.world)
         self.now = datetime.now(UTC)
         write_to_customers(self.workplace, self.owner)
-        with ThreadPoolExecutor(1) as meanwhile:  # carriers are asked slowly
-            followed = meanwhile.submit(follow_what_left, self.workplace, self.owner, self.world)
+        with ThreadPoolExecutor(1) as beside:  # carriers are asked slowly
+            followed = beside.submit(follow_what_left, self.workplace, self.owner, self.world)
             send_mails(self.workplace)
             followed.result()
         self._settle()
@@ -417,12 +420,9 @@ class Seeder:
         waiting = self._shipments("to pick")
         self._pick_all(make_pick_list(self.workplace, self.owner, waiting[:7]))
         self._pack_and_label(self._shipments("to pack")[:4], label=False)
-        self._pack_and_label_first()
+        self._label(self._shipments("to ship")[0], SERVICES[0])
         self._pick_all(make_pick_list(self.workplace, self.owner, waiting[7:11]), most=1)
         cancel_orders(self.workplace, self.owner, numbers[20:21])
         release_orders(self.workplace, self.owner, [order_for_a_gift(self.workplace, self.owner)])
         filled = self._shipments("to pick")[-1:]
         self._pick_all(make_pick_list(self.workplace, self.owner, filled))
-
-    def _pack_and_label_first(self) -> None:
-        self._label(self._shipments("to ship")[0], SERVICES[0])
