@@ -20,6 +20,7 @@ from relvan.services.open import open_workplace
 from relvan.services.orders.take import take_manual_order
 from relvan.services.people.sign_in import add_person
 from relvan.services.people.tokens import make_token
+from relvan.services.uncollected import collect_seldom
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
 from relvan.store.database import Database
@@ -29,7 +30,7 @@ from tests.applications import Worlds, client_of
 from tests.house import add_pot, connect, receive
 from tests.listening import Tool
 from tests.outside import World
-from tests.quick import look_for_garbage_seldom, share_compiled_statements
+from tests.quick import share_compiled_statements
 from tests.server import Postgres, Served, postgres_started, redis_started
 from tests.snapshots import Snapshots, built_once
 from tests.steps.families_on_channels import make_family
@@ -118,7 +119,7 @@ def _longest_first(item):
 
 
 def pytest_collection_finish():
-    look_for_garbage_seldom()
+    collect_seldom()  # never among what was loaded before the first test
 
 
 @pytest.fixture(scope="session", autouse=True)

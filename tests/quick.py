@@ -1,8 +1,6 @@
 """Makes tests quick without making them easier: what every test would work out anew for its own database is
 worked out once for a process."""
 
-import gc
-
 from sqlalchemy.engine import Engine
 from sqlalchemy.util import LRUCache
 
@@ -10,7 +8,6 @@ from relvan.store.dialects import BoxDialect, ServerDialect
 
 SHARED = (BoxDialect, ServerDialect)
 MOST_STATEMENTS = 6_000
-OBJECTS_BEFORE_LOOKING = 100_000
 
 
 def share_compiled_statements():
@@ -29,10 +26,3 @@ def share_compiled_statements():
         kind.__hash__ = lambda dialect: hash(type(dialect))
         kind.__eq__ = lambda dialect, other: type(dialect) is type(other)
     Engine.__init__ = begin_with_known
-
-
-def look_for_garbage_seldom():
-    """Lets the collector look for cycles seldom, and never among what was loaded before the first test."""
-    gc.collect()
-    gc.freeze()
-    gc.set_threshold(OBJECTS_BEFORE_LOOKING, 20, 50)

@@ -3,7 +3,7 @@
 import pytest
 from sqlalchemy import select
 
-from relvan.store.tables import KitPart, Product
+from relvan.store.tables import Channel, KitPart, PriceList, Product
 from tests.house import add_pot
 
 # kit -> (part, units of it), in order
@@ -18,6 +18,23 @@ INSIDE = {
 def session(workplace):
     with workplace.database.writing() as session:
         yield session
+
+
+@pytest.fixture
+def hagglet(workplace):
+    """Adds a channel that nobody answers for; returns its id."""
+    with workplace.database.writing() as session:
+        channel = Channel(
+            key="hagglet",
+            name="Hagglet",
+            rulebook="hagglet",
+            address="http://127.0.0.1/",
+            token="",
+            price_list_id=session.scalars(select(PriceList.id)).first(),
+        )
+        session.add(channel)
+        session.flush()
+        return channel.id
 
 
 @pytest.fixture

@@ -3,31 +3,20 @@
 from datetime import UTC, datetime
 
 import pytest
-from sqlalchemy import select
 
 from relvan.store.in_step import in_step_of_products, save_in_step, save_quantities
-from relvan.store.tables import Channel, Listing, PriceList
+from relvan.store.tables import Listing
 
 NOW = datetime(2026, 11, 30, tzinfo=UTC)
 
 
 @pytest.fixture
-def products(workplace, kits):
+def products(workplace, kits, hagglet):
     """Lists kits within kits and what they are made of; returns the ids by SKU."""
     with workplace.database.writing() as session:
-        channel = Channel(
-            key="hagglet",
-            name="Hagglet",
-            rulebook="hagglet",
-            address="http://127.0.0.1/",
-            token="",
-            price_list_id=session.scalars(select(PriceList.id)).first(),
-        )
-        session.add(channel)
-        session.flush()
         session.add_all(
             Listing(
-                channel_id=channel.id,
+                channel_id=hagglet,
                 product_id=product_id,
                 own={},
                 gaps=[],

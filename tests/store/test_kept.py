@@ -8,7 +8,7 @@ from relvan.store.bulk import insert_rows
 from relvan.store.channels import replace_supply, supply_lists_of, taking_channels
 from relvan.store.database import Database
 from relvan.store.kept import READERS, WATCHED
-from relvan.store.tables import Channel, NearerPolicy, OrderRule, PriceList, Warehouse
+from relvan.store.tables import Channel, NearerPolicy, OrderRule, Warehouse
 from relvan.store.trays import rules_of
 
 HOLDERS = (centres, channels, mail, policies, trays, webhooks)
@@ -35,18 +35,7 @@ class Watched:
 
 
 @pytest.fixture
-def watched(workplace):
-    with workplace.database.writing() as session:
-        session.add(
-            Channel(
-                key="hagglet",
-                name="Hagglet",
-                rulebook="hagglet",
-                address="http://127.0.0.1/",
-                token="",
-                price_list_id=session.scalars(select(PriceList.id)).first(),
-            )
-        )
+def watched(workplace, hagglet):
     return Watched(workplace.database)
 
 

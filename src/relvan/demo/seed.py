@@ -12,7 +12,6 @@ import httpx
 from sqlalchemy import event, select
 
 from relvan.core.people.roles import Role
-from relvan.core.refusal import Refused
 from relvan.demo.buyers import buy
 from relvan.demo.depot import send_from_the_depot
 from relvan.demo.everywhere import ON_CORVELLO, list_everywhere
@@ -74,7 +73,7 @@ from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.setup.firm import change_firm
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.services.shipping.labels import buy_labels
-from relvan.services.stock.move import MoveStock, move_all_in, note_movements
+from relvan.services.stock.move import MoveStock, move_each
 from relvan.services.uncollected import uncollected
 from relvan.services.workplace import SYSTEM, Actor
 from relvan.settings import Settings
@@ -218,11 +217,7 @@ class Seeder:
     def _move_all(self, wishes: list[MoveStock]) -> None:
         """Writes all of these movements together."""
         with self.workplace.database.writing() as session:
-            moved = set()
-            for answer in move_all_in(session, self.workplace, self.owner, wishes):
-                assert not isinstance(answer, Refused), answer
-                moved.add(answer.product_id)
-            note_movements(session, self.workplace, moved)
+            move_each(session, self.workplace, self.owner, wishes)
 
     def _bin(self, good: Good) -> str:
         if good.warehouse == "yard":

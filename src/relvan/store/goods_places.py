@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 
-from sqlalchemy import ColumnElement, Row, func, select
+from sqlalchemy import ColumnElement, Row, Select, func, or_, select
 
 from relvan.core.shipping.life import OPEN_SHIPMENTS
 from relvan.store.among import among
@@ -10,9 +10,12 @@ from relvan.store.session import Session
 from relvan.store.tables import Bin, BinBalance, Pick, Shipment, ShipmentLine, Warehouse
 
 
-def warehouses_by_name(session: Session) -> dict[str, Warehouse]:
-    """Returns all warehouses by their keys and their names in lower case; a key goes before a name."""
-    found = session.scalars(select(Warehouse).order_by(Warehouse.id)).all()
+def warehouses_by_name(session: Session, names: Collection[str]) -> dict[str, Warehouse]:
+    """Returns the warehouses that have one of these keys or names, without regard to case, by both in
+    lower case; a key goes before a name."""
+    wanted = {name.strip().lower() for name in names}
+    same = [among(func.lower(column), wanted) for column in (Warehouse.key, Warehouse.name)]
+    found = session.scalars(select(Warehouse).where(or_(*same)).order_by(Warehouse.id)).all()
     return {one.name.lower(): one for one in found} | {one.key.lower(): one for one in found}
 
 
@@ -30,17 +33,15 @@ def bins_by_code(
     }
 
 
-def find_first_bin(session: Session, warehouse_id: int) -> Bin | None:
-    """Returns the first open bin on the way through a warehouse, or None."""
+def open_bins(warehouse_id: int) -> Select[Bin]:
+    """Builds the query for the open bins of a warehouse in the order of the way through it."""
     opened = select(Bin).where(Bin.warehouse_id == warehouse_id, Bin.closed.is_(False))
-    return session.scalar(opened.order_by(Bin.walk, Bin.id).limit(1))
+    return opened.order_by(Bin.walk, Bin.code)
 
 
-def first_bin(session: Session, warehouse_id: int) -> int:
-    """Returns the id of the first open bin on the way through a warehouse, which must have one."""
-    found = find_first_bin(session, warehouse_id)
-    assert found is not None
-    return found.id
+def first_bin(session: Session, warehouse_id: int) -> Bin | None:
+    """Returns the first open bin on the way through a warehouse, or None."""
+    return session.scalar(open_bins(warehouse_id).limit(1))
 
 
 def picked_from_bin() -> ColumnElement[int]:

@@ -28,6 +28,7 @@ from relvan.core.stock.availability import StockBalance as CoreBalance
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
 from relvan.store.bulk import read_anew
+from relvan.store.goods_places import bins_by_code, open_bins, warehouses_by_name
 from relvan.store.session import Session, connection_of
 from relvan.store.tables import (
     Balance,
@@ -67,13 +68,7 @@ def warehouse_by_id(session: Session, warehouse_id: int) -> Warehouse:
 
 def warehouse_by_key(session: Session, key: str) -> Warehouse:
     """Returns a warehouse by its key or name, without regard to case."""
-    lowered = key.strip().lower()
-    same = or_(
-        Warehouse.key == key,
-        func.lower(Warehouse.key) == lowered,
-        func.lower(Warehouse.name) == lowered,
-    )
-    warehouse = session.scalar(select(Warehouse).where(same))
+    warehouse = warehouses_by_name(session, [key]).get(key.strip().lower())
     if warehouse is None:
         raise not_found("warehouse", key)
     return warehouse
@@ -317,18 +312,12 @@ def bin_balance_rows(
 
 def bins_of(session: Session, warehouse_id: int) -> list[Bin]:
     """Returns the open bins of a warehouse in the order of the way through it."""
-    return list(session.scalars(_open_bins(warehouse_id).order_by(Bin.walk, Bin.code)))
-
-
-def _open_bins(warehouse_id: int) -> Select[Bin]:
-    return select(Bin).where(Bin.warehouse_id == warehouse_id, Bin.closed.is_(False))
+    return list(session.scalars(open_bins(warehouse_id)))
 
 
 def find_bin(session: Session, warehouse_id: int, code: str) -> Bin:
     """Returns a bin by its code, without regard to case."""
-    found = session.scalar(
-        select(Bin).where(Bin.warehouse_id == warehouse_id, func.upper(Bin.code) == code.upper())
-    )
+    found = bins_by_code(session, [warehouse_id], [code]).get((warehouse_id, code.upper()))
     if found is None:
         raise not_found("bin", code)
     return found

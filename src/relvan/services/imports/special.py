@@ -23,7 +23,7 @@ from relvan.services.imports.counts import place_of_count, rehearse_count, reque
 from relvan.services.stock.goods_places import GoodsPlaces
 from relvan.services.stock.move import find_movement, undo_movement
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.facts import codes
+from relvan.store.facts import codes, in_chunks
 from relvan.store.job_rows import ChangeRow
 
 AT_ONCE = 500  # counts for which is read together what lies in their bins
@@ -36,8 +36,7 @@ def rehearse_alone(workplace: Workplace, kind: FileKind, things: Sequence[Thing]
         known = codes(session, [thing.sku for thing in things])
         if kind == FileKind.COUNTS:
             found: list[Found] = []
-            for first in range(0, len(things), AT_ONCE):
-                some = things[first : first + AT_ONCE]
+            for some in in_chunks(things, AT_ONCE):
                 places = GoodsPlaces(session, [place_of_count(thing) for thing in some])
                 count = partial(rehearse_count, places, seen=seen)
                 found += [_rehearse_one(thing, thing.key in known, count) for thing in some]

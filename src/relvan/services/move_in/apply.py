@@ -12,7 +12,6 @@ from relvan.core.catalogue.identity import sku_key
 from relvan.core.catalogue.product import STOCKED
 from relvan.core.jobs.life import TO_APPLY, JobVerdict
 from relvan.core.prices.steps import steps_data
-from relvan.core.refusal import Refused
 from relvan.services.catalogue.references import ProductWish
 from relvan.services.catalogue.write import make_wishes, write_wishes
 from relvan.services.channels.settings import change_channel
@@ -22,7 +21,7 @@ from relvan.services.listings.linking import picture_addresses
 from relvan.services.listings.placing import WantedLink, link_all
 from relvan.services.move_in.decisions import STEPS, Decided
 from relvan.services.prices.lists import NewPriceList, add_price_list
-from relvan.services.stock.move import MoveStock, move_all_in, note_movements
+from relvan.services.stock.move import MoveStock, move_each
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_settings, channels
 from relvan.store.facts import codes, facts_by_id
@@ -113,10 +112,8 @@ def _apply_some(workplace: Workplace, actor: Actor, job_id: int) -> bool:
         decided = Decided.read(find_job(session, job_id).spec)
         refused = _write_products(session, workplace, actor, rows, job_id)
         fine = [row for row in rows if row.id not in refused]
-        moved = _count_stock(session, workplace, actor, fine, decided, job_id)
+        move_each(session, workplace, actor, _counts(fine, decided, job_id))
         _link_all(session, workplace, actor, fine)
-        if moved:
-            note_movements(session, workplace, moved)
         positions = [row.position for row in fine]
         find_job(session, job_id).done += settle_rows(session, job_id, positions, JobVerdict.DONE)
         for row in rows:
@@ -171,15 +168,8 @@ def stock_key(job_id: int, position: int) -> str:
     return f"job:{job_id}:{position}"
 
 
-def _count_stock(
-    session: Session,
-    workplace: Workplace,
-    actor: Actor,
-    rows: Sequence[ProposedRow],
-    decided: Decided,
-    job_id: int,
-) -> set[int]:
-    """Counts the stock of new products into the warehouse; returns the products."""
+def _counts(rows: Sequence[ProposedRow], decided: Decided, job_id: int) -> list[MoveStock]:
+    """Returns the counts that bring the stock of new products into the warehouse."""
     wishes = []
     for row in rows:
         stock = row.more.get("stock")
@@ -195,12 +185,7 @@ def _count_stock(
             request_key=stock_key(job_id, row.position),
         )
         wishes.append(wish)
-    moved = set()
-    for answer in move_all_in(session, workplace, actor, wishes):
-        if isinstance(answer, Refused):
-            raise answer
-        moved.add(answer.product_id)
-    return moved
+    return wishes
 
 
 def _link_all(

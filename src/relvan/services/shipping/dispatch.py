@@ -2,6 +2,7 @@
 tracking number."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import parcel_subject
@@ -21,7 +22,7 @@ from relvan.services.verdicts import Verdict, for_blocks
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.carriage import parcels_of_many
 from relvan.store.channels import channel_is_connected
-from relvan.store.dispatch import carrier_names, shipment_lines, shipments_by_id
+from relvan.store.dispatch import carrier_names, parcels_of, shipment_lines, shipments_by_id
 from relvan.store.goods_places import first_bin
 from relvan.store.order_lines import orders_by_id
 from relvan.store.orders import lines_of, reservations_of
@@ -39,6 +40,15 @@ from relvan.store.tables import (
 from relvan.store.trays import add_notice
 
 
+@dataclass(frozen=True)
+class _Leaving:
+    """A shipment that leaves, with its order and its parcels."""
+
+    shipment: Shipment
+    order: Order
+    parcels: Sequence[Parcel]
+
+
 def dispatch_shipments(
     workplace: Workplace, actor: Actor, shipment_ids: Sequence[int]
 ) -> list[Verdict]:
@@ -48,7 +58,7 @@ def dispatch_shipments(
 
     def in_block(session: Session, block: Sequence[str]) -> dict[str, str | Refused]:
         answers, ready = _sorted_out(session, [int(one) for one in block])
-        _leave(session, workplace, actor, ready)
+        _leave(session, workplace, actor, [one.shipment for one in ready])
         _gone(session, workplace, actor, ready)
         return {str(shipment_id): answer for shipment_id, answer in answers.items()}
 
@@ -57,7 +67,7 @@ def dispatch_shipments(
 
 def _sorted_out(
     session: Session, shipment_ids: Sequence[int]
-) -> tuple[dict[int, str | Refused], list[Shipment]]:
+) -> tuple[dict[int, str | Refused], list[_Leaving]]:
     """Returns the answer for each shipment by its id, and those that leave now."""
     known = shipments_by_id(session, shipment_ids)
     orders = {
@@ -75,25 +85,28 @@ def _sorted_out(
                 raise not_found("shipment", shipment_id)
             if shipment.state == ShipmentState.DISPATCHED:
                 continue
-            check_is_sent(orders[shipment.order_id])
-            _check_labels(shipment, parcels.get(shipment_id, []))
-            _moved(shipment)
+            leaving = _Leaving(shipment, orders[shipment.order_id], parcels[shipment_id])
+            _check(leaving)
         except Refused as refused:
             answers[shipment_id] = refused
             continue
-        ready.append(shipment)
+        ready.append(leaving)
     return answers, ready
 
 
-def _check_labels(shipment: Shipment, parcels: Sequence[Parcel]) -> None:
+def _check(leaving: _Leaving) -> None:
+    """Refuses what cannot leave now."""
+    check_is_sent(leaving.order)
+    shipment = leaving.shipment
     if shipment.state == ShipmentState.TO_SHIP and not all(
-        parcel.tracking_number for parcel in parcels
+        parcel.tracking_number for parcel in leaving.parcels
     ):
         raise refuse(
             "no-label",
             f"Shipment {shipment.number} has a parcel without a label.",
             "Buy its label first.",
         )
+    _moved(shipment)
 
 
 def _moved(shipment: Shipment) -> ShipmentState:
@@ -102,12 +115,12 @@ def _moved(shipment: Shipment) -> ShipmentState:
 
 
 def _gone(
-    session: Session, workplace: Workplace, actor: Actor, shipments: Sequence[Shipment]
+    session: Session, workplace: Workplace, actor: Actor, leaving: Sequence[_Leaving]
 ) -> None:
     """Ends the promises of shipments that have left; orders, channels and customers are told."""
-    if not shipments:
+    if not leaving:
         return
-    now = workplace.now()
+    shipments, now = [one.shipment for one in leaving], workplace.now()
     for shipment in shipments:
         shipment.state, shipment.dispatched_at = _moved(shipment), now
     lines = shipment_lines(session, [shipment.id for shipment in shipments])
@@ -116,11 +129,11 @@ def _gone(
         (shipment.order_id, f"{shipment.number} dispatched", {}) for shipment in shipments
     ]
     audit.record_many(session, actor, now, "order", entries)
-    orders = orders_by_id(session, {shipment.order_id for shipment in shipments})
-    work_out_orders(session, workplace, actor, orders)
+    orders = {one.order.id: one.order for one in leaving}
+    work_out_orders(session, workplace, actor, orders.values())
     changes = changes_of(session)
     changes.stock_moved({line.product_id for line in lines})
-    _tell_tracking(session, workplace, shipments, orders)
+    _tell_tracking(session, workplace, leaving)
     for shipment in shipments:
         key = f"{MailEvent.SHIPPED}:{shipment.number}"
         wish = MailWish(shipment.order_id, MailEvent.SHIPPED, key, paper=str(shipment.id))
@@ -137,7 +150,7 @@ def send_off(session: Session, workplace: Workplace, actor: Actor, shipment: Shi
     if order.cancelled_at is not None:
         words = f"{shipment.number} left the centre after the order was cancelled."
         add_notice(session, order.id, words, workplace.now())
-    _gone(session, workplace, actor, [shipment])
+    _gone(session, workplace, actor, [_Leaving(shipment, order, parcels_of(session, shipment.id))])
 
 
 def _from_bins(
@@ -156,7 +169,9 @@ def _from_bins(
             taken.append((product_id, place.bin, units))
             left -= units
     if left:
-        into = places[0].bin if places else first_bin(session, shipment.warehouse_id)
+        first = first_bin(session, shipment.warehouse_id)
+        assert first is not None
+        into = places[0].bin if places else first.id
         found = _movement(workplace, actor, shipment, (product_id, into, left), Reason.COUNT)
         write_movement(session, found)
         taken.append((product_id, into, left))
@@ -235,30 +250,21 @@ def _end_promises(
     lower_reservations(session, fewer)
 
 
-def _tell_tracking(
-    session: Session,
-    workplace: Workplace,
-    shipments: Sequence[Shipment],
-    orders: Sequence[Order],
-) -> None:
+def _tell_tracking(session: Session, workplace: Workplace, leaving: Sequence[_Leaving]) -> None:
     """Tells the tracking numbers to the channels that can be told; the page of an order says where a
     person must tell it."""
     told = {
         channel_id
-        for channel_id in {order.channel_id for order in orders}
+        for channel_id in {one.order.channel_id for one in leaving}
         if channel_id is not None and channel_is_connected(session, channel_id)
     }
-    by_id = {order.id: order for order in orders}
     names = carrier_names(session)
-    parcels = parcels_of_many(session, [shipment.id for shipment in shipments])
-    telling = []
-    for shipment in shipments:
-        order = by_id[shipment.order_id]
-        if order.channel_id not in told:
-            continue
-        telling += [
-            _telling(order, order.channel_id, parcel, names) for parcel in parcels[shipment.id]
-        ]
+    telling = [
+        _telling(one.order, one.order.channel_id, parcel, names)
+        for one in leaving
+        if one.order.channel_id in told
+        for parcel in one.parcels
+    ]
     tell(session, workplace, telling)
 
 

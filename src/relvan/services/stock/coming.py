@@ -158,9 +158,8 @@ def receive_goods(workplace: Workplace, actor: Actor, wish: ReceiveGoods) -> lis
     actor.must(Right.STOCK)
     _check_units(wish.units)
     with workplace.database.writing() as session:
-        product = _stocked(session, wish.sku)
-        warehouse = warehouse_by_key(session, wish.warehouse)
-        goods_place(session, product.sku, warehouse.key, wish.bin)
+        place = goods_place(session, wish.sku, wish.warehouse, wish.bin)
+        product, warehouse = place.product, place.warehouse
         rows = open_receipts(session, product.id, warehouse.id)
         if not moved_before(session, wish.key):
             left = wish.units

@@ -11,7 +11,7 @@ from relvan.core.stock.movements import Change, Level
 from relvan.store.catalogue import NamedProduct, named_products
 from relvan.store.goods_places import (
     bins_by_code,
-    find_first_bin,
+    first_bin,
     lying_in_bins,
     warehouses_by_name,
 )
@@ -39,12 +39,8 @@ class GoodsPlaces:
     def __init__(self, session: Session, wanted: Iterable[tuple[str, str, str]]) -> None:
         wishes = list(wanted)
         self._products = named_products(session, [sku for sku, _, _ in wishes])
-        self._warehouses = warehouses_by_name(session)
-        places = {
-            place.id
-            for _, name, _ in wishes
-            if (place := self._warehouses.get(_lowered(name))) is not None
-        }
+        self._warehouses = warehouses_by_name(session, {name for _, name, _ in wishes})
+        places = {place.id for place in self._warehouses.values()}
         self._named = bins_by_code(session, places, {code for _, _, code in wishes if code})
         self._session, self._first = session, dict[int, Bin | None]()
         self._levels: dict[tuple[int, int], Level] = {}
@@ -66,7 +62,7 @@ class GoodsPlaces:
         product = self._products.get(sku_key(sku))
         if product is None:
             raise not_found("product", sku)
-        place = self._warehouses.get(_lowered(warehouse))
+        place = self._warehouses.get(warehouse.strip().lower())
         if place is None:
             raise not_found("warehouse", warehouse)
         if product.kind not in STOCKED:
@@ -104,16 +100,12 @@ class GoodsPlaces:
                 used, key=lambda one: (-self._levels[one.id, product.id].on_hand, one.walk, one.id)
             )
         if place.id not in self._first:
-            self._first[place.id] = find_first_bin(self._session, place.id)
+            self._first[place.id] = first_bin(self._session, place.id)
         found = self._first[place.id]
         if found is None:
             message = f"{place.name} has no bins."
             raise refuse("no-bin", message, "Add one in Setup.", "warehouse")
         return found
-
-
-def _lowered(name: str) -> str:
-    return name.strip().lower()
 
 
 def goods_place(session: Session, sku: str, warehouse: str, code: str = "") -> GoodsPlace:

@@ -126,6 +126,24 @@ def move_all_in(
     return answers
 
 
+def move_each(
+    session: Session, workplace: Workplace, actor: Actor, wishes: Sequence[MoveStock]
+) -> set[int]:
+    """Writes movements as `move_all_in` does, and notes them; returns the products that moved.
+
+    Raises:
+        Refused: if one of them is refused.
+    """
+    moved = set()
+    for answer in move_all_in(session, workplace, actor, wishes):
+        if isinstance(answer, Refused):
+            raise answer
+        moved.add(answer.product_id)
+    if moved:
+        note_movements(session, workplace, moved)
+    return moved
+
+
 def _planned(workplace: Workplace, actor: Actor, places: GoodsPlaces, wish: MoveStock) -> Movement:
     reason = _reason(wish.reason)
     refuse_if_any([*check_note(wish.note), *check_use_by(wish.use_by)])
