@@ -4,15 +4,15 @@ import gc
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-# new objects before the youngest are searched, such searches before the older ones are, and searches of those
-# before all are
+# The youngest objects are searched once 20,000 more have been made than were freed; with every 20th such
+# search those that survived it are searched too, and with every 50th of those searches all objects are.
 SELDOM = (20_000, 20, 50)
 
 
 def collect_seldom() -> None:
-    """Lets a process that answers or works for long search for reference cycles seldom. What is there now
-    is never searched again. A search of all objects keeps whoever waits for an answer waiting for a tenth
-    of a second, and came after every few hundred pages."""
+    """Makes a long-lived process search all its objects for reference cycles seldom. Objects that exist now
+    are never searched again. Such a search takes a tenth of a second, during which nobody gets an answer;
+    with the interpreter's own settings it happened once in a few hundred pages."""
     gc.collect()
     gc.freeze()
     gc.set_threshold(*SELDOM)

@@ -35,8 +35,8 @@ def _last_ids(models: tuple[Any, ...]) -> Select[*tuple[Any, ...]]:
 
 
 def add_together(session: Session, rows: Sequence[Table]) -> None:
-    """Adds new rows and gives each its id, so that those of a table are written by one statement. Ids of
-    one table may be used in the rows of another one in a second call.
+    """Adds new rows to a session, gives each its id and writes them, those of one table by one statement.
+    Rows that name others by their ids are added by a later call.
     """
     if len(rows) > 1:
         _give_ids(session, rows)

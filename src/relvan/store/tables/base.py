@@ -34,7 +34,8 @@ class Table(DeclarativeBase):
         list[Any]: Json(),
     }
     __table_args__: Any = STRICT
-    # every default is known before a row is written, so that many new rows need one statement
+    # Python knows every default before a row is written. The mapper need not read any back, and so writes
+    # many new rows with one statement.
     __mapper_args__: Any = {"eager_defaults": False}
 
 
