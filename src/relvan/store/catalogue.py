@@ -15,6 +15,7 @@ from relvan.core.refusal import not_found
 from relvan.core.stock.use_by import read_gs1
 from relvan.store.among import among
 from relvan.store.built import bare_rows, built_once
+from relvan.store.goods_places import picked_from_bin
 from relvan.store.tables import (
     Balance,
     Bin,
@@ -247,11 +248,12 @@ def product_pictures(session: Session, product_ids: Collection[int]) -> dict[int
 
 @dataclass(frozen=True)
 class BinRow:
-    """What lies in one bin of a product."""
+    """What one bin holds of a product; units that were `picked` and have not left yet are on hand."""
 
     warehouse: str
     bin: str
     on_hand: int
+    picked: int
     blocked: int
     use_by: str | None = None
 
@@ -259,7 +261,15 @@ class BinRow:
 def product_bins(session: Session, product_id: int) -> list[BinRow]:
     """Returns the bins in which a product lies."""
     rows = session.execute(
-        select(Warehouse.name, Bin.code, BinBalance.on_hand, BinBalance.blocked, BinBalance.use_by)
+        select(
+            Warehouse.name,
+            Bin.code,
+            BinBalance.on_hand,
+            picked_from_bin(),
+            BinBalance.blocked,
+            BinBalance.use_by,
+        )
+        .select_from(BinBalance)
         .join(Bin, Bin.id == BinBalance.bin_id)
         .join(Warehouse, Warehouse.id == Bin.warehouse_id)
         .where(BinBalance.product_id == product_id)

@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.house import work
+from tests.house import add_pot, work
 from tests.visitor import page, post, shown, words, wrong_beside
 
 
@@ -124,3 +124,33 @@ def test_a_tray_that_is_not_there_is_refused_for_orders_by_file(web):
     answer = web.post("/imports", data=data, files={"file": ("fair.csv", FAIR.encode())})
     assert answer.status_code == 422
     assert "“Tray” must be one of" in shown(page(answer))
+
+
+@pytest.mark.parametrize(
+    ("rows", "said"),
+    [
+        (["OLD;Other"], "Applying this would change 1. Nothing has been changed yet."),
+        (["NEW;Pot"], "Applying this would make 1. Nothing has been changed yet."),
+        (["OLD;Other", "NEW;Pot", "NEW-2;Pot"], "Applying this would make 2 and change 1. Nothing"),
+        (["OLD;Pot OLD"], "Applying this would change nothing. 1 stay the same."),
+    ],
+)
+def test_a_rehearsal_is_told_in_a_whole_sentence(workplace, owner, web, rows, said):
+    add_pot(workplace, owner, "OLD", units=0)
+    content = "\n".join(["sku;title", *rows]).encode()
+    data = {"csrf": web.csrf, "kind": "products"}
+    answer = web.post("/imports", data=data, files={"file": ("a.csv", content)})
+    job = answer.url.path.split("/")[-1]
+    columns = {
+        "heading": ["sku", "title"],
+        "decimal": [".", "."],
+        "dates": ["ymd"] * 2,
+        "unit": [""] * 2,
+        "constant": [""] * 2,
+        "encoding": "utf-8",
+        "delimiter": ";",
+        "header": "1",
+    }
+    post(web, f"/imports/{job}", name=["sku", "title"], **columns)
+    work(workplace)
+    assert said in shown(page(web.get(f"/jobs/{job}")))

@@ -8,7 +8,8 @@ from tests.house import (
     assert_sound,
     stock_of_sku,
 )
-from tests.visitor import post, shown, undo, words, wrong_beside
+from tests.steps.sale import packed_by_hand
+from tests.visitor import page, post, shown, undo, words, wrong_beside
 
 
 @pytest.mark.parametrize(
@@ -166,3 +167,12 @@ def test_a_use_by_date_is_shown_with_its_year_and_a_past_one_as_past(workplace, 
         post(web, "/stock/PT-77", **fields, use_by=day)
         assert told in " ".join(web.get("/stock/PT-77").text.split())
         post(web, "/stock/PT-77", **{**fields, "reason": "write-off"})
+
+
+def test_what_was_picked_stands_beside_what_a_bin_holds(desk, owner, web):
+    packed_by_hand(desk, owner, [("PT-14", 2)])
+    whole = shown(page(web.get("/stock/PT-14")))
+    assert "Bin On hand Picked Blocked Use by Millrace A-01 5 2 0" in whole
+    assert "PT-14 Pot PT-14 5 2 0" in shown(page(web.get("/stockroom/bins?warehouse=millrace")))
+    counting = shown(page(web.get("/stockroom/count?warehouse=millrace&bin=A-01")))
+    assert "Picked Thought to lie here Counted PT-14 Pot PT-14 2 3" in counting
