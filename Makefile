@@ -13,7 +13,7 @@ PYTEST = $(BIN)/pytest -n $$(($$(nproc) * 2)) --dist loadgroup --durations 10 --
 FRESH ?=
 SCALE ?=
 
-.PHONY: demo test checks check-texts lint types contracts screenshots lock vendor bench clean
+.PHONY: demo test checks check-texts check-house lint types contracts screenshots lock vendor bench clean
 
 $(VENV)/.ready: requirements.lock pyproject.toml requirements.in
 	python3 -m venv $(VENV)
@@ -38,8 +38,13 @@ test: $(VENV)/.ready-dev
 	$(PYTEST); tests=$$?; \
 	wait $$types; types=$$?; cat $(VENV)/types.txt; exit $$((tests | types))
 
-# What takes a minute and needs no browser, server or test: run it before every commit.
-checks: check-texts types
+# What takes a minute and needs no browser or server: run it before every commit.
+checks: check-texts types check-house
+
+# the tests that read the code itself, its templates and its documents
+check-house: $(VENV)/.ready-dev
+	$(BIN)/pytest --quiet tests/core/test_purity.py tests/web/test_rendering.py tests/web/test_patterns.py \
+		tests/test_docs.py tests/api/test_rights.py
 
 check-texts: $(VENV)/.ready-dev
 	$(BIN)/ruff check .
