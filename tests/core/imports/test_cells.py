@@ -119,7 +119,15 @@ def test_a_number_written_with_groups_is_read_back(whole, part, decimal):
         ("3 March 2026", "ymd", "2026-03-03"),
         ("Tue, Mar 3, 2026 4:05 pm", "ymd", "2026-03-03"),
         ("3. März 2026", "mdy", "2026-03-03"),
-        ("1er mars 2026", "dmy", None),
+        ("28.11.2026", "mdy", "2026-11-28"),
+        ("28.11.26 8.15", "mdy", "2026-11-28"),
+        ("28/11/2026", "mdy", None),
+        ("20261128", "dmy", "2026-11-28"),
+        ("20261328", "dmy", None),
+        ("1er mars 2026", "mdy", "2026-03-01"),
+        ("3 de marzo de 2026", "mdy", "2026-03-03"),
+        ("March 3rd, 2026", "dmy", "2026-03-03"),
+        ("the 3rd of March 2026", "mdy", "2026-03-03"),
         ("31.02.2026", "dmy", None),
         ("soon", "dmy", None),
     ],
@@ -166,4 +174,6 @@ def test_countries_by_code_and_by_name_in_several_languages(text, code):
 def test_numbers_and_dates_are_guessed_from_all_samples():
     assert guess_decimal(["5", "1.234,50", "7,5"]) == ","
     assert guess_date_order(["03/04/2026", "03/25/2026"]) == "mdy"
+    assert guess_date_order(["28/11/2026", "Nov 28, 2026", "2026-11-28"]) == "dmy"
+    assert guess_date_order(["28/11/2026", "27/11/2026", "11/28/2026"]) == "dmy"
     assert plain_text(datetime(2026, 3, 31)) == "2026-03-31" == plain_text(date(2026, 3, 31))

@@ -246,10 +246,14 @@ def _flag(text: str, column: Column) -> bool:
     raise _wrong(column, text, "yes or no")
 
 
+_WITH_POINTS = re.compile(r"\s*\d{1,2}\.\s?\d{1,2}\.\s?\d{2}")
+
+
 def read_date(text: str, column: Column, order: str) -> str:
     """Reads a date and returns it in ISO 8601; a time of day is left out. `order` says in which
     order its parts are: `2026-03-31`, `31.03.2026` or `3/31/26`. A date that begins with its year, or
-    names its month as in `3 March 2026`, says its order itself."""
+    names its month as in `3 March 2026`, says its order itself; with points the day goes before the
+    month wherever dates are written with points."""
     parts = date_parts(text)
     if len(parts) != 3 or not all(part.isascii() and part.isdigit() for part in parts):
         raise _wrong(column, text, "a date")
@@ -257,6 +261,8 @@ def read_date(text: str, column: Column, order: str) -> str:
         order = "ymd"
     elif (month := names_month(text)) is not None:
         order = "mdy" if month == 0 else "dmy"
+    elif order == "mdy" and _WITH_POINTS.match(text):
+        order = "dmy"
     by_letter = dict(zip(order, map(int, parts), strict=True))
     year = by_letter["y"] + (2000 if by_letter["y"] < 100 else 0)
     try:
@@ -279,13 +285,15 @@ def guess_decimal(samples: Sequence[str]) -> str:
 
 def guess_date_order(samples: Sequence[str]) -> str:
     """Guesses whether the dates of a column have the year, the day or the month first, from the
-    numbers that cannot be a month.
+    numbers that cannot be a month. Where some speak for the day and others for the month, more of
+    them decide.
 
     >>> guess_date_order(["31.03.2026"]), guess_date_order(["03/31/2026"]), guess_date_order(["2026-03-31"])
     ('dmy', 'mdy', 'ymd')
     """
-    # dates with the year first are read as such whatever the order
-    split = [date_parts(text) for text in samples if not re.match(r"\d{4}[-./]", text)]
+    # dates with the year first or with the name of a month are read as such whatever the order
+    open_ones = [text for text in samples if not re.match(r"\d{4}[-./]", text)]
+    split = [date_parts(text) for text in open_ones if names_month(text) is None]
     numbers = [
         [int(part) for part in parts]
         for parts in split
@@ -293,6 +301,6 @@ def guess_date_order(samples: Sequence[str]) -> str:
     ]
     if not numbers or any(parts[0] > 31 for parts in numbers):
         return "ymd"
-    if any(parts[1] > 12 for parts in numbers):
-        return "mdy"
-    return "dmy"
+    month_first = sum(parts[1] > 12 for parts in numbers)
+    day_first = sum(parts[0] > 12 for parts in numbers)
+    return "mdy" if month_first > day_first else "dmy"

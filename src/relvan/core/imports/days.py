@@ -17,14 +17,24 @@ _TIME = re.compile(
 )
 
 
+# the day as an ordinal: 1st, 2nd, 3rd, 4th, 1er, 1º
+_ORDINAL = re.compile(r"^(\d{1,2})(st|nd|rd|th|er|re|º|ª)$", re.IGNORECASE)
+_COMPACT = re.compile(r"^(\d{4})(\d{2})(\d{2})$")  # the basic format of ISO 8601
+_BETWEEN = frozenset(("de", "del", "of", "the"))
+
+
 def date_parts(text: str) -> list[str]:
     """Returns the parts of a date in the order in which they are written. The name of a month
     becomes its number, and the time of day is left out.
 
     >>> date_parts("12/1/2010 8:26"), date_parts("3. März 2026"), date_parts("2026-03-31T08:00:00Z")
     (['12', '1', '2010'], ['3', '3', '2026'], ['2026', '03', '31'])
+    >>> date_parts("1er mars 2026"), date_parts("3 de marzo de 2026"), date_parts("20260331")
+    (['1', '3', '2026'], ['3', '3', '2026'], ['2026', '03', '31'])
     """
     bare = _TIME.sub("", text.strip())
+    if compact := _COMPACT.match(bare):
+        return list(compact.groups())
     return [str(_months().get(word.casefold(), word)) for word in _words(bare)]
 
 
@@ -39,8 +49,8 @@ def names_month(text: str) -> int | None:
 
 
 def _words(text: str) -> list[str]:
-    found = [word for word in re.split(r"[./,\-\s]+", text) if word]
-    return [word for word in found if not _is_weekday(word)]
+    found = [_ORDINAL.sub(r"\1", word) for word in re.split(r"[./,\-\s]+", text) if word]
+    return [word for word in found if not _is_weekday(word) and word.casefold() not in _BETWEEN]
 
 
 def _is_weekday(word: str) -> bool:
