@@ -16,12 +16,12 @@ from relvan.api.desk import By, Caller, setup_router
 from relvan.api.shapes import Shape
 from relvan.core.people.roles import LEAST_PASSWORD, MOST_PASSWORD
 from relvan.core.setup.bins import CODE, MOST_CODE
+from relvan.core.setup.countries import country_names
 from relvan.core.setup.firm import (
     MOST_NAME,
     MOST_PACKAGING,
     MOST_PHONE,
     Firm,
-    country_names,
     locales,
     time_zones,
 )

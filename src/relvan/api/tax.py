@@ -10,7 +10,7 @@ from relvan.api.described import Day, described
 from relvan.api.desk import By, Caller, setup_router
 from relvan.api.shapes import Shape
 from relvan.core.catalogue.product import TAX_CODES
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.core.setup.tax import MOST_ORIGIN, TaxRate
 from relvan.services.setup.tax import rates_of_the_union, read_percent, set_tax_rates
 from relvan.store.tax import tax_table

@@ -5,7 +5,7 @@ from typing import Any
 from babel.numbers import format_currency
 
 from relvan.core.money import as_decimal
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.documents.paper import paper
 
 

@@ -8,7 +8,7 @@ from relvan.core.orders.by_hand import OrderKind, heard_line
 from relvan.core.orders.draft import DraftLine, OrderDraft
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import Refusal, Refused
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.store.catalogue import products_by_code, skus_of
 from relvan.store.customers import customer_page
 from relvan.store.product_list import ProductFilter, product_page

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
 
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.store.channels import channel_names
 from relvan.store.order_filter import PROGRESS, OrderFilter
 from relvan.store.order_list import countries_of_orders

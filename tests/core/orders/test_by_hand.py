@@ -94,6 +94,20 @@ def test_a_day_is_not_promised_before_the_goods_can_be_there(expected, warned):
     assert ("promised-too-soon" in [warning.code for warning in found]) == warned
 
 
+@pytest.mark.parametrize(
+    ("promised", "codes"),
+    [
+        (date(2026, 11, 30), ["promised-too-soon"]),
+        (date(2026, 12, 1), []),
+        (date(2026, 12, 2), []),
+        (None, []),
+    ],
+)
+def test_a_day_that_is_over_is_not_promised_unwarned(promised, codes):
+    found = warnings_of([line(free=9)], promised, date(2026, 12, 1))
+    assert [(one.code, one.line) for one in found] == [(code, 0) for code in codes]
+
+
 def test_a_warning_is_overridden_by_a_reason_and_not_by_spaces():
     found = warnings_of([line(cost=9_999, free=0)])
     assert open_warnings(found, {"negative-margin": "an old friend", "more-than-free": " "}) == [

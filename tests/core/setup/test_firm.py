@@ -4,7 +4,8 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from relvan.core.setup.firm import Firm, check_firm, check_vat_number, country_names, time_zones
+from relvan.core.setup.countries import country_names
+from relvan.core.setup.firm import Firm, check_firm, check_vat_number, time_zones
 
 
 @pytest.mark.parametrize(

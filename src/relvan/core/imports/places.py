@@ -9,7 +9,7 @@ from functools import cache
 
 import pycountry
 
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 
 LANGUAGES = (
     "en", "de", "fr", "es", "it", "nl", "pt", "pl", "sv", "da", "fi", "nb", "cs", "sk", "hu", "ro",

@@ -168,9 +168,15 @@ def order_margin_of(lines: Sequence[TypedLine]) -> OrderMargin:
     )
 
 
-def warnings_of(lines: Sequence[TypedLine], promised: date | None = None) -> list[OrderWarning]:
-    """Returns what a person should know of an order before it is saved."""
+def warnings_of(
+    lines: Sequence[TypedLine], promised: date | None = None, today: date | None = None
+) -> list[OrderWarning]:
+    """Returns what a person should know of an order before it is saved. It is about the order as a
+    whole where it names no line (0). With `today`, a day that is over cannot be promised unwarned."""
     found = []
+    if promised is not None and today is not None and promised < today:
+        message = f"It is promised for {promised}, and that day is over."
+        found.append(OrderWarning("promised-too-soon", 0, message))
     taken: dict[str, int] = {}
     for place, line in enumerate(lines, 1):
         found += _of_price(place, line)

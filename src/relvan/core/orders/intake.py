@@ -7,6 +7,7 @@ from hashlib import sha256
 from typing import Any
 
 from relvan.core.refusal import Refusal
+from relvan.core.setup.countries import country_names
 
 MOST_LINES = 500
 MOST_UNITS_A_LINE = 100_000
@@ -101,7 +102,7 @@ def check_receiver(ship_to: Address) -> list[Refusal]:
             found.append(
                 Refusal("missing", f"“{name.capitalize()}” must not be empty.", "Fill it in.", name)
             )
-    if ship_to.country and (len(ship_to.country) != 2 or not ship_to.country.isalpha()):
-        message = f"“Country” must be a code of two letters; it got “{ship_to.country[:20]}”."
-        found.append(Refusal("form", message, "Type it like NL.", "country"))
+    if ship_to.country.strip() and ship_to.country not in country_names("en"):
+        message = f"“Country” must be the code of a country; it got “{ship_to.country[:20]}”."
+        found.append(Refusal("form", message, "Type it with two letters, like NL.", "country"))
     return found

@@ -18,6 +18,7 @@ from relvan.core.catalogue.checks import check_text
 from relvan.core.money import MINOR_DIGITS
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import Refusal
+from relvan.core.setup.countries import country_names
 
 MOST_NAME = 120
 MOST_PHONE = 40
@@ -73,21 +74,6 @@ def tidy_address(address: Address) -> Address:
     """Returns an address without spaces at the ends of its parts, its country in capitals."""
     parts = {name: value.strip() for name, value in address.as_dict().items()}
     return Address(**{**parts, "country": parts["country"].upper()})
-
-
-@cache
-def country_names(locale: str) -> dict[str, str]:
-    """Returns the countries by their ISO 3166-1 codes, named in a locale's language, in the order
-    of their names.
-
-    >>> country_names("en_IE")["NL"]
-    'Netherlands'
-    """
-    named = Locale.parse(locale).territories
-    found = {code: name for code, name in named.items() if code.isalpha() and len(code) == 2}
-    for no_country in ("EU", "EZ", "UN", "QO", "XA", "XB", "ZZ"):
-        found.pop(no_country, None)
-    return dict(sorted(found.items(), key=lambda pair: pair[1]))
 
 
 @cache

@@ -10,7 +10,7 @@ from decimal import Decimal
 from relvan.core.catalogue.product import TAX_CODES
 from relvan.core.orders.tax import TAX_PERCENT
 from relvan.core.refusal import Refusal
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 
 MOST_PERCENT = Decimal(100)
 MOST_ORIGIN = 200

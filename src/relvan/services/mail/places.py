@@ -11,7 +11,7 @@ from babel.numbers import format_currency
 from relvan.core.money import as_decimal
 from relvan.core.orders.draft import read_draft
 from relvan.core.orders.intake import Address
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.services.orders.aside import customer_secret
 from relvan.services.orders.payments import owed_by
 from relvan.services.workplace import Workplace

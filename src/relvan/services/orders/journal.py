@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from relvan.core.money import as_decimal
 from relvan.core.refusal import refuse
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.documents.invoice import InvoiceStyle
 from relvan.documents.tables import write_csv
 from relvan.services.setup.firm import logo_of

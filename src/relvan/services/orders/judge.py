@@ -115,13 +115,14 @@ def judge_in(session: Session, workplace: Workplace, draft: OrderDraft) -> Judge
         lines = [replace(one, typed=two) for one, two in zip(lines, found, strict=True)]
     tax, total = _sums(draft, lines)
     salesperson_id, warehouse_id = _chosen(session, draft, refusals)
+    today = workplace.local_now().date()
     return JudgedDraft(
         draft,
         customer,
         case,
         currency,
         lines,
-        [*_of_address(draft.ship_to), *warnings_of(found, draft.promised)],
+        [*_of_address(draft.ship_to), *warnings_of(found, draft.promised, today)],
         refusals,
         order_margin_of(found),
         tax,

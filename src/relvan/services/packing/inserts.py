@@ -6,7 +6,7 @@ from relvan.core.orders.intake import Address
 from relvan.core.packing.inserts import MOST_INSERTS, Insert, InsertFacts, check_insert
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse, refuse_if_any
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.services import audit
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.bench import BenchLine

@@ -10,7 +10,7 @@ from datetime import timedelta
 
 from relvan.core.people.roles import Right
 from relvan.core.refusal import Refused, not_found, refuse, refuse_if_any
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.core.shipping.accounts import AccountUse, AfterLabel
 from relvan.core.shipping.carriage import (
     CarriageRule,

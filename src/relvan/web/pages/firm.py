@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
 from relvan.core.refusal import Refused, not_found
-from relvan.core.setup.firm import country_names, currency_names, locales, time_zones
+from relvan.core.setup.countries import country_names
+from relvan.core.setup.firm import currency_names, locales, time_zones
 from relvan.core.setup.numbering import SERIES_NAMES
 from relvan.services.setup.firm import (
     MOST_LOGO,

@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.catalogue.product import TAX_CODES
 from relvan.core.refusal import Refused, refuse
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.core.setup.tax import TaxRate
 from relvan.services.setup.tax import rates_of_the_union, read_percent, set_tax_rates
 from relvan.store.tax import tax_table

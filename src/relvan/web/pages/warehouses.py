@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from relvan.core.refusal import Refused, refuse
 from relvan.core.setup.bins import codes_of_table, read_codes, written_out
-from relvan.core.setup.firm import country_names
+from relvan.core.setup.countries import country_names
 from relvan.core.setup.warehouses import DAYS, WarehouseFacts
 from relvan.documents.tables import small_table
 from relvan.services.setup.bins import (
