@@ -4,12 +4,14 @@ what is safe to repeat."""
 import base64
 import hashlib
 import re
+from pathlib import Path
 
 import pytest
 
 from relvan.services.people.tokens import make_token
 from tests.caller import GOOD, MOVE, problem
 
+GUIDE = Path(__file__).parent.parent.parent / "docs/guide/api.md"
 SHIP_TO = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
 
 
@@ -167,3 +169,39 @@ def test_a_bug_is_told_with_a_reference_and_nothing_of_its_inside(api, monkeypat
     body = problem(api.get("/api/v1/orders"), 500)
     assert "Reference" in body["title"]
     assert "secret" not in str(body)
+
+
+def spread(path):
+    """Returns the paths that one with alternatives such as `{apply, undo}` stands for, with a value in
+    place of every name."""
+    if several := re.search(r"\{([^{}]*,[^{}]*)\}", path):
+        before, after = path[: several.start()], path[several.end() :]
+        return [
+            one
+            for part in several[1].split(",")
+            for one in spread(f"{before}{part.strip()}{after}")
+        ]
+    return [re.sub(r"\{[^{}]*\}|(?<=/)[A-Z]+", "1", path)]
+
+
+def test_every_call_that_the_guide_tells_is_there(api):
+    guide = GUIDE.read_text()
+    verbs = r"(?:GET|POST|PUT|PATCH|DELETE)(?:, (?:GET|POST|PUT|PATCH|DELETE))*"
+    there = [
+        (method.upper(), re.compile(re.sub(r"\{[^{}]*\}", "[^/]+", path)))
+        for path, methods in api.get("/api/openapi.json").json()["paths"].items()
+        for method in methods
+    ]
+    told = [
+        (method, one)
+        for methods, path in re.findall(rf"`({verbs}) (/(?:[^`? {{]|\{{[^{{}}]*\}})*)", guide)
+        for method in methods.split(", ")
+        for one in spread(path)
+    ]
+    wrong = [
+        f"{method} {path}"
+        for method, path in told
+        if not any(method == one and real.fullmatch(f"/api/v1{path}") for one, real in there)
+    ]
+    assert len(told) > 200
+    assert wrong == []

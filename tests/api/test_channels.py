@@ -11,7 +11,7 @@ def test_a_channel_is_connected_and_set_up(api, world):
     }
     made = api.post("/api/v1/channels", json=wish)
     assert made.status_code == 201
-    assert made.json()["health"] == {"state": "calm", "lag_p95_s": None, "waiting": 0}
+    assert made.json()["health"] == {"state": "healthy", "lag_p95_s": None, "waiting": 0}
     change = {
         "supply_list": ["yard"],
         "stock_policy": {"cap": 3},

@@ -2,10 +2,11 @@
 
 from typing import Annotated, Any
 
+from fastapi import Response
 from pydantic import Field
 
 from relvan.api.described import Flag, described_text
-from relvan.api.desk import By, Caller, Limit, OneOf, api_router
+from relvan.api.desk import By, Caller, LayoutId, Limit, OneOf, api_router, gives_file
 from relvan.api.shapes import AddressShape, Amount, Shape, amount_of
 from relvan.core.orders.draft import read_draft
 from relvan.core.orders.intake import Address
@@ -19,6 +20,7 @@ from relvan.services.orders.customers import (
     set_own_price,
 )
 from relvan.services.orders.estimates import accept_estimate, cancel_estimate, is_expired
+from relvan.services.orders.own_papers import printed_estimate
 from relvan.store.catalogue import skus_of
 from relvan.store.customers import (
     addresses_of,
@@ -227,6 +229,13 @@ def list_estimates(
         for row, name in rows
     ]
     return {"items": items, "next": None}
+
+
+@router.get("/estimates/{number}.pdf", **gives_file("application/pdf"))
+def get_estimate_pdf(by: By, number: str, layout: LayoutId = 0) -> Response:
+    """Returns the paper of an estimate, in the layout with an id where one is named."""
+    content = printed_estimate(by.workplace, number, layout)
+    return Response(content, media_type="application/pdf")
 
 
 @router.get("/estimates/{number}")

@@ -22,7 +22,7 @@ def _view(by: Caller, group: str, first: date | None, last: date | None) -> Earn
 
 
 def _shape(one: Earned, currency: str) -> dict[str, Any]:
-    names = ("price", "tax", "fees", "cost", "carriage", "packaging", "refund", "left")
+    names = ("price", "tax", "fees", "cost", "carriage", "packaging", "refund", "margin")
     return {
         "units": one.units,
         **{name: amount_of(getattr(one, name), currency) for name in names},

@@ -27,6 +27,8 @@ def _listing_shape(by: Caller, listing_id: int) -> dict[str, Any]:
         found = view.found
         channel = channel_by_id(session, listing.channel_id)
         currency = by.workplace.rulebook(channel).currency
+        margin = amount_of(view.margin.amount if view.margin else None, currency)
+        why_margin = view.margin.why.as_dicts() if view.margin else []
         return {
             "id": listing.id,
             "channel": channel.key,
@@ -52,9 +54,11 @@ def _listing_shape(by: Caller, listing_id: int) -> dict[str, Any]:
                 for trait in found.place.traits
             },
             "differences": [asdict(one) for one in view.differences],
-            "fees": amount_of(view.left.fees.total if view.left else None, currency),
-            "left": amount_of(view.left.amount if view.left else None, currency),
-            "why_left": view.left.why.as_dicts() if view.left else [],
+            "fees": amount_of(view.margin.fees.total if view.margin else None, currency),
+            "margin": margin,
+            "why_margin": why_margin,
+            "left": margin,  # the names of version 0.1, kept for one version
+            "why_left": why_margin,
         }
 
 

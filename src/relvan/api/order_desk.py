@@ -13,9 +13,16 @@ from relvan.api.shapes import (
     amount_of,
     verdicts_of,
 )
-from relvan.services.orders.aside import assign_orders, set_aside, tag_orders
+from relvan.services.orders.aside import (
+    assign_orders,
+    link_for_customer,
+    set_aside,
+    tag_orders,
+)
 from relvan.services.orders.cancel import move_orders
+from relvan.services.orders.plan import why_of_route
 from relvan.services.orders.scarce import contest, serve_by_choice
+from relvan.store.orders import order_by_number
 
 router = api_router(tags=["orders"])
 
@@ -79,3 +86,19 @@ def post_scarce(by: By, wish: ScarceChoice) -> dict[str, Any]:
     verdict per order."""
     done = serve_by_choice(by.workplace, by.actor, wish.by, first=wish.first, keep=wish.keep)
     return verdicts_of(done)
+
+
+@router.get("/orders/{number}/why")
+def get_route_why(by: By, number: str) -> dict[str, Any]:
+    """Returns why an order leaves from where it does: the warehouses that were chosen, and what each
+    would have left missing."""
+    with by.workplace.database.reading() as session:
+        why = why_of_route(session, order_by_number(session, number))
+    return {"number": number, "why": why.as_dicts()}
+
+
+@router.post("/orders/{number}/customer-link")
+def post_customer_link(by: By, number: str) -> dict[str, str]:
+    """Returns the path of the page by which the customer sees an order; it is made when it is first
+    asked for."""
+    return {"number": number, "link": f"/o/{link_for_customer(by.workplace, by.actor, number)}"}

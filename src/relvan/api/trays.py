@@ -27,6 +27,7 @@ from relvan.core.refusal import refuse
 from relvan.services.orders.rule_book import (
     RulesTried,
     delete_rule,
+    order_rules,
     rule_of,
     save_rule,
     try_rules,
@@ -35,6 +36,7 @@ from relvan.services.orders.trays import (
     change_tray,
     create_tray,
     delete_tray,
+    order_trays,
     tray_form,
     uses_of_trays,
 )
@@ -86,6 +88,19 @@ def post_tray(by: By, wish: NewTray) -> dict[str, Any]:
     """Creates a tray."""
     form = TrayForm(wish.name, wish.hue, wish.remind_days, wish.words)
     return _tray(by, create_tray(by.workplace, by.actor, form, anyway=wish.anyway))
+
+
+class TrayOrder(Shape):
+    """All trays by their keys, in the order in which they are to stand."""
+
+    trays: list[Annotated[str, Field(max_length=100)]] = Field(max_length=500)
+
+
+@router.put("/trays/order")
+def put_tray_order(by: By, wish: TrayOrder) -> dict[str, Any]:
+    """Puts the trays in another order; returns them all."""
+    order_trays(by.workplace, by.actor, wish.trays)
+    return list_trays(by)
 
 
 @router.patch("/trays/{tray}")
@@ -233,6 +248,19 @@ def list_rules(by: By) -> dict[str, Any]:
 def post_rule(by: By, wish: RuleShape) -> dict[str, Any]:
     """Creates a rule as the last one. Rules that could go round in a circle are refused."""
     return _saved(by, save_rule(by.workplace, by.actor, _rule_of(wish.model_dump())))
+
+
+class OrderRulesOrder(Shape):
+    """All rules by their ids, in the order in which they are to be asked."""
+
+    rules: list[Id] = Field(max_length=1000)
+
+
+@router.put("/rules/order")
+def put_rule_order(by: By, wish: OrderRulesOrder) -> dict[str, Any]:
+    """Puts the rules in another order; returns them all."""
+    order_rules(by.workplace, by.actor, wish.rules)
+    return list_rules(by)
 
 
 @router.patch("/rules/{rule_id}")

@@ -245,7 +245,7 @@ def channel_health(
             if channel.paused
             else "in trouble"
             if Breaker(channel.failures).in_trouble
-            else "calm"
+            else "healthy"
         )
         health[channel.id] = ChannelHealth(
             state,

@@ -8,7 +8,7 @@ from sqlalchemy import func, select, text, type_coerce
 from sqlalchemy.orm import Session
 
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
-from relvan.store.order_filter import OrderFilter
+from relvan.store.order_filter import PROGRESS, OrderFilter
 from relvan.store.order_paths import SORTED_LATER, SORTING, path_of
 from relvan.store.rows import rows_as
 from relvan.store.sorting import sort_page
@@ -26,6 +26,11 @@ class OrderRow:
     channel_key: str | None
     channel_number: str | None
     tray: str
+    reserved: str
+    picked: str
+    shipped: str
+    invoiced: str
+    paid: str
     customer: str
     country: str
     units: int
@@ -56,6 +61,7 @@ def order_page(
             Channel.key,
             Order.channel_number,
             Order.tray,
+            *PROGRESS.values(),
             Order.customer,
             Order.country,
             Order.units,

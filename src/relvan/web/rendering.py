@@ -31,7 +31,7 @@ from relvan.core.prices.sales import SALE_OF
 from relvan.services.workplace import Workplace
 from relvan.web.addresses import address_of
 from relvan.web.rooms import ROOMS, STATIONS
-from relvan.web.words import PRODUCT_FILES, WORDS, error_title, health_word, tone_of
+from relvan.web.words import PRODUCT_FILES, WORDS, error_title, tone_of
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -270,7 +270,6 @@ def _environment(currency: str, locale: str, time_zone: str, *, demo: bool) -> E
         "tray": tray_name,
         "hue": tray_hue,
         "tone": tone_of,
-        "health": health_word,
         "error_title": error_title,
         "state": lambda state: STATE_WORDS.get(state) or UPDATE_WORDS.get(state, state),
     }

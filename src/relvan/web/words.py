@@ -12,11 +12,8 @@ TONES = {
     "behind": "ochre",
     "paused": "ochre",
     "live": "pine",
-    "calm": "pine",
+    "healthy": "pine",
 }
-
-# how a channel's connection is, as the screen says it
-HEALTH = {"calm": "healthy"}
 
 STAGES = {
     "to pick": "Shipments to pick",
@@ -112,11 +109,6 @@ WORDS: Mapping[str, Mapping[str, str]] = {
 def tone_of(state: str) -> str:
     """Returns the tone of a state of a listing or a channel, as a class of the style sheet."""
     return TONES.get(state, "")
-
-
-def health_word(state: str) -> str:
-    """Returns how a channel's connection is, in the word of the screen."""
-    return HEALTH.get(state, state)
 
 
 def error_title(status: int) -> str:

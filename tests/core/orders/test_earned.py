@@ -31,7 +31,7 @@ def test_an_order_earns_what_remains_after_all_that_it_cost():
     assert (whole.units, whole.price, whole.fees, whole.cost) == (3, 6600, 640, 1900)
     assert (whole.carriage, whole.packaging, whole.refund) == (450, 60, 1200)
     assert whole.tax == 800 + 200 + 100 - 200, "the tax on what was given back is not owed"
-    assert whole.left == 6600 - 900 - 640 - 1900 - 450 - 60 - 1200
+    assert whole.margin == 6600 - 900 - 640 - 1900 - 450 - 60 - 1200
     assert found["POT"].carriage == 360, "four fifths of the goods"
     assert whole.percent == Decimal("25.4")
 
@@ -107,7 +107,7 @@ def test_every_way_of_summing_up_comes_to_the_same(orders):
         assert getattr(whole, name) == sum(getattr(order, name) for order in orders)
 
 
-def test_weeks_stand_in_order_and_others_by_what_is_left():
+def test_weeks_stand_in_order_and_others_by_their_margin():
     found = {"2026-W02": Earned(price=1), "2026-W01": Earned(price=9)}
     assert [key for key, _ in ranked(found, EarnedBy.WEEK)] == ["2026-W01", "2026-W02"]
     assert [key for key, _ in ranked(found, EarnedBy.CHANNEL)] == ["2026-W01", "2026-W02"]

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.listings.rulebook import FeeRule
-from relvan.core.prices.fees import SoldOne, fees_of, what_is_left
+from relvan.core.prices.fees import SoldOne, fees_of, margin_with_why
 
 FEES = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent=Decimal("2.9"))
 
@@ -18,7 +18,7 @@ def test_fees_are_those_of_the_worked_examples(price, total):
 
 
 def test_what_is_left_is_the_profit_of_the_worked_example():
-    left = what_is_left(2823, FEES, SoldOne(currency="EUR", cost=1150, delivery=380))
+    left = margin_with_why(2823, FEES, SoldOne(currency="EUR", cost=1150, delivery=380))
     assert (left.amount, left.fees.total, left.percent) == (283, 540, Decimal("12.0"))
     assert [step.label for step in left.why.steps] == [
         "Price there",
@@ -30,7 +30,7 @@ def test_what_is_left_is_the_profit_of_the_worked_example():
         "Delivery",
         "Margin",
     ]
-    unknown = what_is_left(2823, FEES, SoldOne(currency="EUR", cost=None, delivery=None))
+    unknown = margin_with_why(2823, FEES, SoldOne(currency="EUR", cost=None, delivery=None))
     assert [step.value for step in unknown.why.steps if step.label in ("Cost", "Delivery")] == [
         "not known"
     ] * 2

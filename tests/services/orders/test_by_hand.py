@@ -19,6 +19,7 @@ from relvan.services.orders.customers import (
     save_customer,
     set_own_price,
 )
+from relvan.services.orders.estimate_papers import estimate_paper
 from relvan.services.orders.estimates import (
     accept_by_link,
     accept_estimate,
@@ -195,6 +196,7 @@ def test_an_order_is_copied_to_be_entered_once_more(desk, owner):
 def test_an_estimate_becomes_an_order_at_its_prices_once(desk, owner, clock):
     made = enter_estimate(desk, owner, draft(("PT-14", 2), last_day=last_day(desk)))
     assert made.number == "E-1001"
+    assert [line.title for line in estimate_paper(desk, made.number).lines] != ["PT-14"]
     set_list_price(desk, owner, "PT-14", "retail", 9_999)
     clock.move(days=14)
     number = accept_estimate(desk, owner, made.number)

@@ -45,7 +45,7 @@ def test_a_sent_order_has_its_carriage_and_packaging(shop, owner):
         390,
         45,
     )
-    assert earned.left == 3380 - earned.tax - 1000 - 390 - 45
+    assert earned.margin == 3380 - earned.tax - 1000 - 390 - 45
     with shop.database.reading() as session:
         order = order_by_number(session, number)
         assert earned_of_order(shop, session, order.id) == earned

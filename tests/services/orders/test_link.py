@@ -6,7 +6,7 @@ from relvan.core.refusal import NotFound, Refused
 from relvan.services.listings.findings import read_findings
 from relvan.services.orders.link import likeliest, link_line, unlinked_in
 from relvan.store.line import today_counts
-from relvan.store.orders import order_by_number
+from relvan.store.orders import lines_of, order_by_number
 from tests.house import add_pot, assert_sound, orders, read, work
 from tests.steps.findings import place_by_hand
 
@@ -43,6 +43,10 @@ def test_one_link_repairs_all_lines_like_it(unknown, owner):
     assert sorted(link_line(unknown, owner, "O-1001", 1, "PT-14")) == ["O-1001", "O-1002"]
     assert waiting(unknown) == 0
     assert {row.tray for row in orders(unknown)} == {"inbox"}
+    with unknown.database.reading() as session:
+        for number in ("O-1001", "O-1002"):
+            order = order_by_number(session, number)
+            assert [line.sku for line in lines_of(session, [order.id])[order.id]] == ["PT-14"]
     assert_sound(unknown)
 
 

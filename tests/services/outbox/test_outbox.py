@@ -272,7 +272,7 @@ def test_a_channel_that_is_down_is_in_trouble_until_a_probe_succeeds(shop, owner
     with shop.database.reading() as session:
         assert (
             channel_health(session, [session.get_one(Channel, hagglet)], shop.now())[hagglet].state
-            == "calm"
+            == "healthy"
         )
     assert world.listings("hagglet")["PT-14"]["quantity"] == 2
 

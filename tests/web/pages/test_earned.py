@@ -41,7 +41,7 @@ def test_the_same_over_http(api, workplace, owner):
     number = take(workplace, owner, ("PT-14", 2))
     told = api.get("/api/v1/earned", params={"by": "order"}).json()
     assert [(item["key"], item["cost"]["amount"]) for item in told["items"]] == [(number, 1000)]
-    assert told["total"]["left"] == told["items"][0]["left"]
+    assert told["total"]["margin"] == told["items"][0]["margin"]
     assert (
         api.get("/api/v1/earned.csv", params={"by": "week"})
         .text.lstrip("\ufeff")

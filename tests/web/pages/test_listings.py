@@ -34,14 +34,16 @@ def test_a_listings_page_shows_it_as_a_buyer_sees_it_and_what_differs(web, aubre
     told = text_of(page)
     for part in (
         "Aubrey pot 0 in oat",
-        "Behind",
+        "Outdated",
         "Send it back within 30 days.",
         "Within 60 days.",
         "Margin",
         "from the layer Kind",
     ):
         assert part in told
-    assert "Referral fee" in text_of(web.get(f"/why/left/{ids[0]}"))
+    assert "Referral fee" in text_of(web.get(f"/why/margin/{ids[0]}"))
+    assert "State of PT-0 on Hagglet: outdated" in text_of(web.get(f"/why/state/{ids[0]}"))
+    assert web.get(f"/why/fortune/{ids[0]}").status_code == 404
 
 
 def test_a_familys_page_shows_its_variants_and_which_must_be_there(web, aubrey_pots, owner):

@@ -42,7 +42,7 @@ class Earned:
     unknown: int = 0
 
     @property
-    def left(self) -> int:
+    def margin(self) -> int:
         """What remains of the price."""
         spent = self.tax + self.fees + self.cost + self.carriage + self.packaging + self.refund
         return self.price - spent
@@ -54,7 +54,7 @@ class Earned:
         net = self.price - self.tax
         if net <= 0 or self.unknown:
             return None
-        return (Decimal(100 * self.left) / net).quantize(Decimal("0.1"))
+        return (Decimal(100 * self.margin) / net).quantize(Decimal("0.1"))
 
     def __add__(self, other: "Earned") -> "Earned":
         return Earned(
@@ -195,12 +195,12 @@ def why_earned(earned: Earned, currency: str) -> Why:
     detail = f"{earned.percent} % of the price without tax" if earned.percent is not None else ""
     if earned.unknown:
         detail = "the cost of some goods is not known"
-    return why.then("Left", as_decimal(earned.left, currency), detail)
+    return why.then("Margin", as_decimal(earned.margin, currency), detail)
 
 
 def ranked(found: Mapping[str, Earned], by: EarnedBy) -> Sequence[tuple[str, Earned]]:
-    """Returns sums in the order in which they are shown: weeks by time, others by what is left, the
+    """Returns sums in the order in which they are shown: weeks by time, others by their margin, the
     most first."""
     if by == EarnedBy.WEEK:
         return sorted(found.items())
-    return sorted(found.items(), key=lambda pair: (-pair[1].left, pair[0]))
+    return sorted(found.items(), key=lambda pair: (-pair[1].margin, pair[0]))

@@ -58,7 +58,7 @@ def fees_in(rule: FeeRule, category: str) -> Callable[[int], int]:
 
 
 @dataclass(frozen=True)
-class Left:
+class MarginOfOne:
     """The margin of a price after tax, fees, cost and delivery; `percent` is its share of the price
     without tax, to a tenth."""
 
@@ -68,7 +68,7 @@ class Left:
     why: Why
 
 
-def left_of(
+def margin_of_one(
     price: int, rule: FeeRule, *, tax_percent: Decimal, category: str, spent: int
 ) -> tuple[int, int | None]:
     """Returns what remains of the sale of one unit, in minor units, after the tax inside, the fees
@@ -76,12 +76,12 @@ def left_of(
     when there is no net price).
 
     >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
-    >>> left_of(2823, rule, tax_percent=Decimal(20), category="", spent=1530)
+    >>> margin_of_one(2823, rule, tax_percent=Decimal(20), category="", spent=1530)
     (283, 120)
     """
     net = price - (tax_inside(price, tax_percent) if tax_percent else 0)
-    left = net - fees_of(price, rule, category).total - spent
-    return left, (2000 * left + net) // (2 * net) if net > 0 else None
+    margin = net - fees_of(price, rule, category).total - spent
+    return margin, (2000 * margin + net) // (2 * net) if net > 0 else None
 
 
 @dataclass(frozen=True)
@@ -102,15 +102,15 @@ class SoldOne:
     rate: Decimal | None = None
 
 
-def what_is_left(
+def margin_with_why(
     price: int,
     rule: FeeRule,
     sold: SoldOne,
-) -> Left:
-    """What is left of a sale of one, in minor units of the channel's currency.
+) -> MarginOfOne:
+    """Returns the margin of the sale of one with its why, in minor units of the channel's currency.
 
     >>> rule = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent="2.9")
-    >>> what_is_left(2823, rule, SoldOne("EUR", cost=1150, delivery=380)).amount
+    >>> margin_with_why(2823, rule, SoldOne("EUR", cost=1150, delivery=380)).amount
     283
     """
     currency, rate = sold.currency, sold.rate
@@ -152,4 +152,4 @@ def what_is_left(
     amount = net - fees.total - ours
     percent = (Decimal(amount) * 100 / net).quantize(Decimal("0.1")) if net else Decimal(0)
     why = why.then("Margin", as_decimal(amount, currency), f"{percent} % of the price without tax")
-    return Left(amount, percent, fees, why)
+    return MarginOfOne(amount, percent, fees, why)

@@ -23,7 +23,7 @@ from relvan.core.listings.layers import Layers, layers_of, standing_layers
 from relvan.core.listings.rulebook import NEW_PAGE, Place, Rulebook
 from relvan.core.listings.translating import TraitValue, translate_traits
 from relvan.core.money import Money
-from relvan.core.prices.fees import left_of
+from relvan.core.prices.fees import margin_of_one
 from relvan.core.prices.rates import NO_RATES, Rates
 from relvan.core.prices.sales import SalePrice
 from relvan.core.prices.steps import ConvertStep, NoPrice, Price
@@ -276,9 +276,9 @@ def _margin(
         else Decimal(0)
     )
     total = sum(one.amount for one in spent if one is not None)
-    return left_of(price.money.amount, book.fees, tax_percent=tax, category=category, spent=total)[
-        1
-    ]
+    return margin_of_one(
+        price.money.amount, book.fees, tax_percent=tax, category=category, spent=total
+    )[1]
 
 
 def _on_their_page(book: Rulebook, fields: Mapping[str, FieldValue]) -> bool:

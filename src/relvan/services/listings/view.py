@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from relvan.core.listings.markup import has_tags, to_html
 from relvan.core.listings.rulebook import FieldRule, Rulebook
-from relvan.core.prices.fees import Left, SoldOne, what_is_left
+from relvan.core.prices.fees import MarginOfOne, SoldOne, margin_with_why
 from relvan.services.listings.ground import WorkedOut, load_channels, load_ground, work_out
 from relvan.services.workplace import Workplace
 from relvan.store.listing_list import ListingRow, listing_rows_of
@@ -46,7 +46,7 @@ class ListingView:
 
     found: WorkedOut
     buyer: Buyer
-    left: Left | None
+    margin: MarginOfOne | None
     differences: tuple[FieldDifference, ...]
     family: tuple[ListingRow, ...]
 
@@ -58,13 +58,13 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     settings = ground.channels.settings[listing.channel_id]
     book = workplace.rulebook(settings.channel)
     listed = ground.products[listing.product_id]
-    left = None
+    margin = None
     if found.price is not None:
         money, own = found.price.money, workplace.firm.currency
         rate = ground.channels.rates.between(
             own, money.currency
         )  # without one, nobody knows our costs there
-        left = what_is_left(
+        margin = margin_with_why(
             money.amount,
             book.fees,
             SoldOne(
@@ -88,7 +88,7 @@ def view_listing(session: Session, workplace: Workplace, listing: Listing) -> Li
     return ListingView(
         found,
         _buyer(book, found, listing, listed.product.title),
-        left,
+        margin,
         field_differences(book, listing, found),
         family,
     )

@@ -188,7 +188,7 @@ HEADINGS = (
     "Carriage",
     "Packaging",
     "Given back",
-    "Left",
+    "Margin",
     "Currency",
     "Lines without a cost",
 )
@@ -210,7 +210,7 @@ def earned_file(view: EarnedView) -> Iterator[bytes]:
                     one.carriage,
                     one.packaging,
                     one.refund,
-                    one.left,
+                    one.margin,
                 )
             ),
             view.currency,

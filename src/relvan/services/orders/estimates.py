@@ -63,9 +63,15 @@ def enter_estimate(
 
 
 def _fixed(judged: JudgedDraft, customer: str) -> OrderDraft:
-    """Returns the draft with its prices as they were judged, so that they hold until the last day."""
+    """Returns the draft with its prices as they were judged, so that they hold until the last day, and
+    with the words for the goods that the customer reads."""
     lines = tuple(
-        replace(line.line, unit_price=line.typed.unit_price, discount=line.typed.discount)
+        replace(
+            line.line,
+            title=line.title,
+            unit_price=line.typed.unit_price,
+            discount=line.typed.discount,
+        )
         for line in judged.lines
     )
     return replace(

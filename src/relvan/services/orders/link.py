@@ -112,6 +112,7 @@ def _link(
     codes = {line.order_id: line.sku for line in lines}
     for line in lines:
         line.product_id, line.stocked = product.id, is_stocked(product.kind)
+        line.sku = product.sku
     session.flush()
     add_parts(session, lines, kits_among([product]))
     numbers = []

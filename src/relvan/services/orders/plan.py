@@ -7,12 +7,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from relvan.core.orders.routing import EVERYTHING, Route, RouteRule, RouteSource, route
+from relvan.core.orders.routing_why import why_route
 from relvan.core.stock.reserving import ReservationPlan, Want
+from relvan.core.why import Why
 from relvan.store.centres import whole_only_places
 from relvan.store.channels import order_policies, supply_lists_of
 from relvan.store.orders import lines_of, reservations_of
 from relvan.store.session import Session
-from relvan.store.stock import balances_of
+from relvan.store.stock import balances_of, warehouses
 from relvan.store.tables import Order, OrderLine, Reservation
 
 
@@ -148,3 +150,13 @@ def _together(line: OrderLine, units: Mapping[int, int]) -> tuple[int | None, in
 
 def _still_wanted(line: OrderLine, held: Sequence[Reservation]) -> int:
     return line.quantity - line.shipped - sum(reservation.quantity for reservation in held)
+
+
+def why_of_route(session: Session, order: Order) -> Why:
+    """Returns why an order leaves from where it does; no steps where nothing was chosen yet."""
+    if not order.routed:
+        return Why()
+    held = reservations_of(session, [order.id])
+    names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+    chosen = dict.fromkeys(one.warehouse_id for some in held.values() for one in some)
+    return why_route(order.routed, names, list(chosen))

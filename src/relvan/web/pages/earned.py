@@ -28,20 +28,20 @@ NAMES = {
 
 @dataclass(frozen=True)
 class Bar:
-    """A bar of the chart: its name, and what was sold without tax and what is left as widths from 0 to
-    1000, of which `left` may be below 0."""
+    """A bar of the chart: its name, and what was sold without tax and the margin as widths from 0 to
+    1000, of which `margin` may be below 0."""
 
     name: str
     net: int
-    left: int
+    margin: int
 
 
 def bars_of(rows: Sequence[tuple[str, Earned]]) -> list[Bar]:
     """Returns the bars of the first sums, all to one scale."""
     some = rows[:MOST_BARS]
-    most = max((max(one.price - one.tax, abs(one.left)) for _, one in some), default=0) or 1
+    most = max((max(one.price - one.tax, abs(one.margin)) for _, one in some), default=0) or 1
     return [
-        Bar(key, 1000 * max(0, one.price - one.tax) // most, 1000 * one.left // most)
+        Bar(key, 1000 * max(0, one.price - one.tax) // most, 1000 * one.margin // most)
         for key, one in some
     ]
 

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from relvan.core.jobs.life import JobState
-from relvan.core.listings.state import listing_state
+from relvan.core.listings.state import STATE_WORDS, ListingState, listing_state
 from relvan.core.people.roles import RIGHTS, Right
 from relvan.core.refusal import Refused, not_found
 from relvan.core.stock.use_by import read_gs1
@@ -206,47 +206,35 @@ def why_free(desk: At, sku: str) -> HTMLResponse:
 
 @router.get("/why/{what}/{listing_id:int}", name="why_listing")
 def why_listing(desk: At, what: str, listing_id: int) -> HTMLResponse:
-    """Shows why a listing has this quantity, price or state."""
+    """Shows why a listing has this quantity, price, margin or state."""
     with desk.workplace.database.reading() as session:
         listing = listing_by_id(session, listing_id)
         channel = channel_by_id(session, listing.channel_id)
         product = product_by_id(session, listing.product_id)
         found = worked_out_listing(session, desk.workplace, listing)
+        margin = view_listing(session, desk.workplace, listing).margin if what == "margin" else None
         _, state_why = listing_state(listing_facts(listing))
     name = f"{product.sku} on {channel.name}"
     setup, stock = f"/setup/channels/{channel.key}", f"/stock/{quote(product.sku)}"
+    priced = ("List price and floor", f"/prices?q={quote(product.sku)}")
+    no_price = Why().then("Price list", "no price", "the product is not on it")
     if what == "quantity":
-        links = [
-            ("Stock of this product", stock),
-            (f"How much {channel.name} shows", f"{setup}#shown"),
-        ]
+        shown = (f"How much {channel.name} shows", f"{setup}#shown")
+        links = [("Stock of this product", stock), shown]
         return why_page(desk, f"Shown of {name}", found.shown.why, links)
     if what == "price":
-        links = [
-            ("List price and floor", f"/prices?q={quote(product.sku)}"),
-            (f"Steps of {channel.name}", f"{setup}#prices"),
-        ]
-        why = (
-            found.price.why
-            if found.price
-            else Why().then("Price list", "no price", "the product is not on it")
-        )
+        why = found.price.why if found.price else no_price
+        links = [priced, (f"Steps of {channel.name}", f"{setup}#prices")]
         return why_page(desk, f"Price of {name}", why, links)
-    if what == "left":
-        with desk.workplace.database.reading() as session:
-            left = view_listing(session, desk.workplace, listing_by_id(session, listing_id)).left
-        why = left.why if left else Why().then("Price list", "no price", "the product is not on it")
-        links = [
-            ("Cost of the product", f"/products/{quote(product.sku)}"),
-            ("Its price", f"/prices?q={product.sku}"),
-        ]
-        return why_page(desk, f"What is left of {name}", why, links)
-    return why_page(
-        desk,
-        f"State of {name}: {listing.state}",
-        state_why,
-        [("The listing", f"/listings/{listing_id}")],
-    )
+    if what == "margin":
+        cost = ("Cost of the product", f"/products/{quote(product.sku)}")
+        why = margin.why if margin else no_price
+        return why_page(desk, f"Margin of {name}", why, [cost, priced])
+    if what == "state":
+        word = STATE_WORDS[ListingState(listing.state)]
+        links = [("The listing", f"/listings/{listing_id}")]
+        return why_page(desk, f"State of {name}: {word}", state_why, links)
+    raise not_found("why", what)
 
 
 @router.get("/patterns", name="patterns")

@@ -9,13 +9,12 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.orders.deeds import DeedAnswer, OrderDeed, deeds_of
 from relvan.core.orders.facts import Extent
 from relvan.core.orders.flow import OrderFlow, flow_of
-from relvan.core.orders.routing_why import why_route
 from relvan.core.orders.trays import Tray
-from relvan.core.why import Why
 from relvan.services.orders.aside import link_for_customer, see_notices
 from relvan.services.orders.earned import earned_of_order
 from relvan.services.orders.link import likeliest, link_line, unlinked_in
 from relvan.services.orders.payments import METHODS, owed_by
+from relvan.services.orders.plan import why_of_route
 from relvan.services.orders.returns import can_come_back
 from relvan.services.orders.short import short_of
 from relvan.store.channels import channel_by_id
@@ -156,11 +155,8 @@ def order_why(desk: At, number: str) -> HTMLResponse:
     """Explains why an order leaves from where it does."""
     with desk.workplace.database.reading() as session:
         order = order_by_number(session, number)
-        held = reservations_of(session, [order.id])
-        names = {warehouse.id: warehouse.name for warehouse in warehouses(session)}
+        why = why_of_route(session, order)
         channel = channel_by_id(session, order.channel_id) if order.channel_id else None
-    chosen = dict.fromkeys(one.warehouse_id for some in held.values() for one in some)
-    why = why_route(order.routed, names, list(chosen)) if order.routed else Why()
     links = [(channel.name, f"/setup/channels/{channel.key}#order-policy")] if channel else []
     return why_page(desk, f"Where {order.number} leaves from", why, links)
 

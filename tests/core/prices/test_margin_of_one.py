@@ -7,15 +7,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relvan.core.listings.rulebook import FeeRule
-from relvan.core.prices.fees import SoldOne, left_of, what_is_left
+from relvan.core.prices.fees import SoldOne, margin_of_one, margin_with_why
 
 FEES = FeeRule(referral_percent=15, least_referral=30, fixed=35, processing_percent=Decimal("2.9"))
 
 
 @given(st.integers(1, 50_000), st.integers(0, 9_000), st.integers(0, 900))
 def test_what_is_left_is_the_same_with_and_without_its_why(price, cost, delivery):
-    found = what_is_left(price, FEES, SoldOne(currency="EUR", cost=cost, delivery=delivery))
-    amount, thousandths = left_of(
+    found = margin_with_why(price, FEES, SoldOne(currency="EUR", cost=cost, delivery=delivery))
+    amount, thousandths = margin_of_one(
         price, FEES, tax_percent=Decimal(20), category="", spent=cost + delivery
     )
     assert amount == found.amount
@@ -28,4 +28,4 @@ def test_what_is_left_is_the_same_with_and_without_its_why(price, cost, delivery
 )
 def test_a_loss_is_below_nothing(price, spent, found):
     fees = FeeRule(fixed=44)
-    assert left_of(price, fees, tax_percent=Decimal(0), category="", spent=spent) == found
+    assert margin_of_one(price, fees, tax_percent=Decimal(0), category="", spent=spent) == found
