@@ -163,6 +163,8 @@ CALLS = {
     "POST /payments/release": (Right.ORDERS, {"ids": [1]}),
     "POST /payments/{payment_id}/void": (Right.ORDERS, None),
     "POST /trays": (Right.ORDERS, {"name": "Ask"}),
+    "POST /orders/{number}/seen": (Right.ORDERS, None),
+    "POST /orders/{number}/notices/{notice}": (Right.ORDERS, {"choice": "let-go"}),
     "PUT /trays/order": (Right.ORDERS, {"trays": []}),
     "POST /orders/{number}/customer-link": (Right.ORDERS, None),
     "PATCH /trays/{tray}": (Right.ORDERS, {"name": "Ask"}),

@@ -1,18 +1,22 @@
 """Serves the work of the order desk over HTTP: trays, what is set aside, tags, persons, scarce
 goods."""
 
-from typing import Any
+from typing import Annotated, Any
 
+from relvan.api.described import Id, described
 from relvan.api.desk import By, api_router
+from relvan.api.order_shapes import order_shape
 from relvan.api.shapes import (
     OrderMove,
     OrdersAside,
     OrdersAssign,
     OrdersTag,
     ScarceChoice,
+    Shape,
     amount_of,
     verdicts_of,
 )
+from relvan.core.orders.late_changes import LateChoice
 from relvan.services.orders.aside import (
     assign_orders,
     link_for_customer,
@@ -20,8 +24,10 @@ from relvan.services.orders.aside import (
     tag_orders,
 )
 from relvan.services.orders.cancel import move_orders
+from relvan.services.orders.notices import see_notices
 from relvan.services.orders.plan import why_of_route
 from relvan.services.orders.scarce import contest, serve_by_choice
+from relvan.services.picking.late_changes import decide_late_change
 from relvan.store.orders import order_by_number
 
 router = api_router(tags=["orders"])
@@ -102,3 +108,24 @@ def post_customer_link(by: By, number: str) -> dict[str, str]:
     """Returns the path of the page by which the customer sees an order; it is made when it is first
     asked for."""
     return {"number": number, "link": f"/o/{link_for_customer(by.workplace, by.actor, number)}"}
+
+
+class LateChange(Shape):
+    """What a person chooses about a change of the channel that came too late."""
+
+    choice: Annotated[str, described(LateChoice)]
+
+
+@router.post("/orders/{number}/notices/{notice}")
+def post_notice_choice(by: By, number: str, notice: Id, wish: LateChange) -> dict[str, Any]:
+    """Does what a person chose about a notice of an order, and returns the order. `to_choose` of the
+    order has the notices with the choices that each allows; repeated, nothing changes."""
+    decide_late_change(by.workplace, by.actor, number, notice, wish.choice)
+    return order_shape(by, number)
+
+
+@router.post("/orders/{number}/seen")
+def post_seen(by: By, number: str) -> dict[str, Any]:
+    """Deletes the notices of an order about which nothing is to be chosen, and returns the order."""
+    see_notices(by.workplace, by.actor, number)
+    return order_shape(by, number)

@@ -11,7 +11,8 @@ from relvan.api.shapes import (
 )
 from relvan.core.orders.deeds import DeedAnswer, deeds_of
 from relvan.core.orders.intake import Address
-from relvan.services.orders.payments import owed_by
+from relvan.services.orders.notices import NoticeWithChoices, open_notices
+from relvan.services.orders.work_out import owed_by
 from relvan.store.channels import channel_by_id
 from relvan.store.customers import customer_by_id
 from relvan.store.dispatch import ParcelRow, parcel_rows
@@ -27,7 +28,7 @@ from relvan.store.orders import (
 from relvan.store.people import person_by_id
 from relvan.store.stock import warehouse_by_id
 from relvan.store.tables import Order, OrderLine, Reservation
-from relvan.store.trays import notices_of, tags_of
+from relvan.store.trays import tags_of
 
 
 def order_shape(by: Caller, number: str) -> dict[str, Any]:
@@ -43,7 +44,7 @@ def order_shape(by: Caller, number: str) -> dict[str, Any]:
         tags = tags_of(session, [order.id])[order.id]
         invoices = invoices_of_order(session, order.id)
         customer = customer_by_id(session, order.customer_id) if order.customer_id else None
-        notices = [notice.words for notice in notices_of(session, order.id)]
+        notices = open_notices(session, order)
         assigned = person_by_id(session, order.assigned_id) if order.assigned_id else None
         seller = person_by_id(session, order.salesperson_id) if order.salesperson_id else None
         place = warehouse_by_id(session, order.warehouse_id) if order.warehouse_id else None
@@ -58,7 +59,8 @@ def order_shape(by: Caller, number: str) -> dict[str, Any]:
         else None,
         "tags": tags,
         "assigned": assigned.login if assigned else None,
-        "notices": notices,
+        "notices": [one.notice.words for one in notices],
+        "to_choose": [_notice(one) for one in notices if not one.is_seen_only],
         "progress": progress_shape(order),
         "facts": progress_shape(order),  # the name of version 0.1, kept for one version
         "deeds": {deed: answer_shape(answer) for deed, answer in deeds.items()},
@@ -86,6 +88,19 @@ def order_shape(by: Caller, number: str) -> dict[str, Any]:
         "shipments": [_shipment(row, parcels) for row in shipments],
         "placed_at": order.placed_at.isoformat(),
         "cancelled": order.cancelled_at is not None,
+    }
+
+
+def _notice(one: NoticeWithChoices) -> dict[str, Any]:
+    row = one.notice
+    return {
+        "id": row.id,
+        "kind": row.kind,
+        "words": row.words,
+        "line": row.line or None,
+        "units": row.units,
+        "choices": list(one.choices),
+        "at": row.at.isoformat(),
     }
 
 

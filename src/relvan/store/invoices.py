@@ -5,7 +5,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import ColumnElement, Select, func, or_, select
+from sqlalchemy import ColumnElement, Select, case, func, or_, select
 from sqlalchemy.orm import Session
 
 from relvan.core.refusal import not_found
@@ -114,6 +114,17 @@ def counted_payments(session: Session, order_ids: Collection[int]) -> dict[int, 
     for order_id, amount in session.execute(wanted):
         found[order_id] = int(amount)
     return found
+
+
+def charged_by_invoices(session: Session, order_ids: Collection[int]) -> dict[int, int]:
+    """Returns what the invoices of orders ask for less what credit notes gave back, by order, in minor
+    units."""
+    if not order_ids:
+        return {}
+    signed = case((InvoiceRow.kind == "credit", -InvoiceRow.payable), else_=InvoiceRow.payable)
+    wanted = select(InvoiceRow.order_id, func.sum(signed))
+    found = wanted.where(among(InvoiceRow.order_id, order_ids)).group_by(InvoiceRow.order_id)
+    return {order_id: int(amount) for order_id, amount in session.execute(found)}
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ TODAY = {
     "short": "SELECT 1 FROM customer_order WHERE tray = 'short' AND aside_until IS NULL",
     "unknown": "SELECT DISTINCT l.order_id FROM order_line l JOIN customer_order o ON o.id = l.order_id"
     " WHERE l.product_id IS NULL AND NOT l.is_free AND o.cancelled_at IS NULL",
-    "noticed": "SELECT DISTINCT order_id FROM order_notice",
+    "noticed": "SELECT DISTINCT order_id FROM order_notice WHERE choice IS NULL",
     "to_pick": "SELECT 1 FROM shipment WHERE state = 'to pick'",
     "picking": "SELECT 1 FROM shipment WHERE state = 'picking'",
     "to_hand_over": "SELECT 1 FROM shipment WHERE state = 'to hand over'",

@@ -99,7 +99,7 @@ def other_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
         with_one = and_(Order.id.in_(unknown), Order.cancelled_at.is_(None))
         found.append(with_one if wanted.unknown else not_(with_one))
     if wanted.noticed is not None:
-        with_notice = Order.id.in_(select(OrderNotice.order_id))
+        with_notice = Order.id.in_(select(OrderNotice.order_id).where(OrderNotice.choice.is_(None)))
         found.append(with_notice if wanted.noticed else not_(with_notice))
     if wanted.promised_by is not None:
         found.append(Order.promised_on <= wanted.promised_by.isoformat())

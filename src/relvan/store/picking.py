@@ -90,6 +90,12 @@ def picks_of(session: Session, pick_list_id: int) -> list[Pick]:
     return list(session.scalars(wanted))
 
 
+def done_picks_of(session: Session, shipment_line_id: int) -> list[Pick]:
+    """Returns the picks by which units of a line of a shipment were taken, the last first."""
+    wanted = select(Pick).where(Pick.shipment_line_id == shipment_line_id, Pick.picked > 0)
+    return list(session.scalars(wanted.order_by(Pick.id.desc())))
+
+
 def shipments_with_picks(session: Session, pick_list_id: int) -> list[int]:
     """Returns the ids of the shipments that have a pick on a pick list."""
     wanted = (

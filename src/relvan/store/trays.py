@@ -1,5 +1,5 @@
-"""Queries over the trays of the order desk, its rules, and what is noted of orders: tags, notices, and
-until when they are set aside.
+"""Queries over the trays of the order desk, its rules, and what is noted of orders: tags, and until when
+they are set aside.
 """
 
 from collections import defaultdict
@@ -23,7 +23,6 @@ from relvan.store.tables import (
     DeskRun,
     Order,
     OrderLine,
-    OrderNotice,
     OrderRule,
     OrderTag,
     TrayRow,
@@ -125,24 +124,6 @@ def delete_tag(session: Session, order_ids: Collection[int], tag: str) -> None:
     session.execute(
         delete(OrderTag).where(among(OrderTag.order_id, order_ids), OrderTag.tag == tag)
     )
-
-
-def add_notice(session: Session, order_id: int, words: str, at: datetime) -> None:
-    """Lays something about an order before the team, unless the same lies there already."""
-    same = (OrderNotice.order_id == order_id, OrderNotice.words == words)
-    if session.scalar(select(OrderNotice.id).where(*same)) is None:
-        session.add(OrderNotice(order_id=order_id, words=words, at=at))
-
-
-def notices_of(session: Session, order_id: int) -> list[OrderNotice]:
-    """Returns what lies before the team about an order, the newest first."""
-    wanted = select(OrderNotice).where(OrderNotice.order_id == order_id)
-    return list(session.scalars(wanted.order_by(OrderNotice.id.desc())))
-
-
-def delete_notices(session: Session, order_id: int) -> None:
-    """Deletes the notices of an order that were laid before the team, since somebody has seen them."""
-    session.execute(delete(OrderNotice).where(OrderNotice.order_id == order_id))
 
 
 def due_back(session: Session, today: date, most: int) -> list[Order]:

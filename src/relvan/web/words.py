@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from relvan.core.jobs.life import JobVerdict
+from relvan.core.orders.late_changes import LateChoice
 from relvan.core.orders.returns import ReturnTo
 
 # the tone of a state: what is wrong, what wants a look, what is well
@@ -13,6 +14,39 @@ TONES = {
     "paused": "ochre",
     "live": "pine",
     "healthy": "pine",
+}
+
+# the choices about a change of the channel that came too late: their buttons, what they lead to, and
+# what was done
+LATE_CHOICES = {
+    LateChoice.PUT_BACK: (
+        "They are put back",
+        "The picked units lie in their bins again and are free.",
+    ),
+    LateChoice.TAKE_OFF: (
+        "Take them off now",
+        "Their picks are taken back; what of them is invoiced is credited.",
+    ),
+    LateChoice.RECALL: (
+        "Expect them back",
+        "A return waits for them. What they cost is given back once they came.",
+    ),
+    LateChoice.REFUND: (
+        "Give back what was paid",
+        "The goods stay with the buyer and are written off.",
+    ),
+    LateChoice.LET_GO: (
+        "Let it go",
+        "What was sold stays sold, as if the channel had changed nothing.",
+    ),
+}
+LATE_DONE = {
+    LateChoice.SEEN: "The notice is gone.",
+    LateChoice.PUT_BACK: "What was picked lies in its bins again.",
+    LateChoice.TAKE_OFF: "The units are taken off.",
+    LateChoice.RECALL: "A return waits for the goods.",
+    LateChoice.REFUND: "What was paid for the goods is given back.",
+    LateChoice.LET_GO: "What has left stays sold.",
 }
 
 STAGES = {
@@ -100,6 +134,7 @@ WORDS: Mapping[str, Mapping[str, str]] = {
     "job": JOB_WORK,
     "reason": REASONS,
     "role": ROLES,
+    "late": LATE_CHOICES,
     "hint": HINTS,
     "sample": SAMPLES,
     "verdict": VERDICTS,

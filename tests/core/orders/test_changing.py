@@ -43,11 +43,10 @@ def test_an_address_is_changed_until_goods_are_picked_for_it(progress, to, cance
     ("progress", "words"),
     [
         (facts(), ""),
-        (facts(1), "Its channel cancelled it. 1 unit is picked: put it back."),
+        (facts(1), "Its channel cancelled it. 1 unit is picked."),
         (
             facts(3, 1),
-            "Its channel cancelled it. 1 unit had left: call the parcel back, or take it back; "
-            "2 units are picked: put them back.",
+            "Its channel cancelled it. 1 unit had left, and 2 units are picked.",
         ),
     ],
 )

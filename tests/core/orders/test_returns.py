@@ -84,8 +84,8 @@ def test_however_goods_come_back_the_refunds_add_up_to_the_line(amount, parts):
     ("line", "words"),
     [
         (LineStanding("A", 2, 2, 2), "had left"),
-        (LineStanding("A", 2, 2), "undo the picks"),
-        (LineStanding("A", 2, invoiced=2), "credit note"),
+        (LineStanding("A", 2, 2), "2 units are picked"),
+        (LineStanding("A", 2, invoiced=2), "2 units are invoiced"),
     ],
 )
 def test_what_cannot_follow_is_laid_before_the_team(line, words):

@@ -23,8 +23,9 @@ from relvan.services.orders.take import take_channel_orders, take_manual_order
 from relvan.services.setup.firm import change_firm
 from relvan.services.setup.mail import change_mail_server
 from relvan.store.mailing import mail_page, mails_of_order
+from relvan.store.notices import notices_of
 from relvan.store.orders import order_by_number
-from relvan.store.trays import notices_of, tags_of
+from relvan.store.trays import tags_of
 from tests.house import add_pot, assert_sound, channel_ids, connect
 from tests.steps.books import FIRM
 

@@ -11,20 +11,21 @@ from relvan.core.refusal import NotFound, Refused
 from relvan.services.orders.aside import (
     assign_orders,
     mind_the_desk,
-    see_notices,
     set_aside,
     tag_orders,
     take_back_aside,
 )
 from relvan.services.orders.by_hand import enter_order
 from relvan.services.orders.cancel import cancel_orders
+from relvan.services.orders.notices import see_notices
 from relvan.services.orders.trays import change_tray
 from relvan.store.history import history
 from relvan.store.line import line_counts, today_counts
+from relvan.store.notices import notices_of
 from relvan.store.order_filter import OrderFilter
 from relvan.store.order_list import order_page, stuck_in_trays
 from relvan.store.orders import order_by_number
-from relvan.store.trays import notices_of, tags_of
+from relvan.store.trays import tags_of
 from tests.house import orders
 from tests.steps.orders import ADA, one, take
 

@@ -12,8 +12,8 @@ from relvan.services.orders.take import take_channel_orders
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.setup.firm import change_firm
 from relvan.store.dispatch import pick_list_rows, pick_rows
+from relvan.store.notices import notices_of
 from relvan.store.orders import lines_of, order_by_number, shipment_rows
-from relvan.store.trays import notices_of
 from tests.house import (
     add_pot,
     assert_sound,
@@ -210,7 +210,7 @@ def test_what_a_buyer_takes_off_upstream_follows_as_far_as_it_can(desk, owner, w
     assert lines(desk, number) == [("PT-14", 1, 2), ("PT-18", 0, 2)]
     with desk.database.reading() as session:
         (notice,) = notices_of(session, order_by_number(session, number).id)
-    assert "undo the picks" in notice.words
+    assert "1 unit is picked" in notice.words
     assert_sound(desk)
 
 

@@ -19,8 +19,9 @@ from relvan.services.orders.rule_book import (
 )
 from relvan.services.orders.trays import create_tray
 from relvan.store.history import history
+from relvan.store.notices import notices_of
 from relvan.store.orders import order_by_number
-from relvan.store.trays import notices_of, rules_of, tags_of
+from relvan.store.trays import rules_of, tags_of
 from tests.house import assert_sound, read, receive
 from tests.steps.orders import one, take
 

@@ -92,7 +92,7 @@ def test_what_is_to_be_packed_or_sent_stops_and_is_free_again(desk, owner):
     put_back(desk, owner, 1)
     put_back(desk, owner, 1)
     with desk.database.reading() as session:
-        assert order_by_number(session, "O-1001").words == "cancelled"
+        assert order_by_number(session, "O-1001").words == "cancelled, money to give back"
         assert pick_list_rows(session, pick_list_id=1)[0].state == "open"
     assert (free(desk, "PT-14"), free(desk, "PT-20")) == (7, 4)
     pick_all(desk, owner, 2)

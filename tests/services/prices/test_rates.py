@@ -123,8 +123,8 @@ def test_a_list_in_euros_sells_in_francs_by_the_rate_of_the_day(workplace, owner
     draft(workplace, owner, "loomstead", "PT-14")
     assert price_on(workplace, "loomstead").price == 1606  # 16.055
     with workplace.database.reading() as session:
-        left = view_listing(session, workplace, price_on(workplace, "loomstead")).left
-    assert [(one.value, one.detail) for one in left.why.steps if one.label == "Cost"] == [
+        margin = view_listing(session, workplace, price_on(workplace, "loomstead")).margin
+    assert [(one.value, one.detail) for one in margin.why.steps if one.label == "Cost"] == [
         ("-4.75", "at 0.95 CHF for one")
     ]
     keep_rates(workplace, owner, [Rate("EUR", "CHF", Decimal("0.9"), date(2026, 11, 2))])

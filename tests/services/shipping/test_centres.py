@@ -24,9 +24,9 @@ from relvan.services.shipping.centres import (
 )
 from relvan.store.centres import centres
 from relvan.store.dispatch import parcel_rows, parcels_by_order, parcels_of
+from relvan.store.notices import notices_of
 from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.tables import Shipment
-from relvan.store.trays import notices_of
 from tests.house import add_pot, assert_sound, channel_ids, connect, count, receive, stock_of_sku
 from tests.snapshots import built_once
 from tests.steps.orders import ADA, take

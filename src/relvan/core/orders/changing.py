@@ -38,12 +38,10 @@ def words_of_late_cancellation(facts: OrderFacts) -> str:
     waiting = facts.units_picked - facts.units_shipped
     told = []
     if facts.units_shipped:
-        told.append(
-            f"{_units(facts.units_shipped)} had left: call the parcel back, or take it back"
-        )
+        told.append(f"{_units(facts.units_shipped)} had left")
     if waiting > 0:
-        told.append(f"{_units(waiting)} {_are(waiting)} picked: put {_them(waiting)} back")
-    return f"Its channel cancelled it. {'; '.join(told)}." if told else ""
+        told.append(f"{_units(waiting)} {_are(waiting)} picked")
+    return f"Its channel cancelled it. {', and '.join(told)}." if told else ""
 
 
 def words_of_late_address(facts: OrderFacts, wanted: Address) -> str:
@@ -64,10 +62,10 @@ def words_of_late_line(line: LineStanding, units: int) -> str:
     or have left."""
     told = f"Its buyer took {_units(units)} of {line.name} off."
     if line.shipped:
-        return f"{told} {_units(line.shipped)} had left: call the parcel back, or take it back."
+        return f"{told} {_units(line.shipped)} had left."
     if line.picked:
-        return f"{told} {_units(line.picked)} {_are(line.picked)} picked: undo the picks."
-    return f"{told} They stand on an invoice: give them back by a credit note."
+        return f"{told} {_units(line.picked)} {_are(line.picked)} picked."
+    return f"{told} {_units(line.invoiced)} {_are(line.invoiced)} invoiced."
 
 
 def _units(count: int) -> str:
@@ -76,7 +74,3 @@ def _units(count: int) -> str:
 
 def _are(count: int) -> str:
     return "is" if count == 1 else "are"
-
-
-def _them(count: int) -> str:
-    return "it" if count == 1 else "them"

@@ -19,9 +19,9 @@ from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.database import after_commit
 from relvan.store.mail import note_mail
 from relvan.store.mailing import due_mails, earlier_ids, lost_mails, mail_by_id, next_mail_at
+from relvan.store.notices import add_notice
 from relvan.store.session import Session
 from relvan.store.tables import MailRow
-from relvan.store.trays import add_notice
 
 UNSURE = "The mail server broke off before it answered. The mail may have arrived."
 

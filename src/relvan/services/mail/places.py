@@ -13,7 +13,7 @@ from relvan.core.orders.draft import read_draft
 from relvan.core.orders.intake import Address
 from relvan.core.setup.countries import country_names
 from relvan.services.orders.aside import customer_secret
-from relvan.services.orders.payments import owed_by
+from relvan.services.orders.work_out import owed_by
 from relvan.services.workplace import Workplace
 from relvan.store.customers import customer_by_id
 from relvan.store.dispatch import parcels_by_order

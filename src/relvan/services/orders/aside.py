@@ -15,15 +15,14 @@ from relvan.services.orders.blocks import for_orders, one_after_another
 from relvan.services.orders.work_out import put_in_tray
 from relvan.services.verdicts import Verdict
 from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.notices import add_notice
 from relvan.store.orders import order_by_number
 from relvan.store.people import person_by_login
 from relvan.store.session import Session
 from relvan.store.tables import Order
 from relvan.store.trays import (
     REMINDER,
-    add_notice,
     add_tag,
-    delete_notices,
     delete_tag,
     due_back,
     note_seen,
@@ -160,13 +159,6 @@ def assign_orders(
         audit.record(session, actor, workplace.now(), subject, "assigned", changes)
 
     return for_orders(workplace, numbers, one_after_another(one))
-
-
-def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:
-    """Deletes the notices of an order that were laid before the team, since somebody has seen them."""
-    actor.must(Right.ORDERS)
-    with workplace.database.writing() as session:
-        delete_notices(session, order_by_number(session, number).id)
 
 
 def link_for_customer(workplace: Workplace, actor: Actor, number: str) -> str:

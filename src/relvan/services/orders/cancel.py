@@ -19,6 +19,7 @@ from relvan.core.waking import Work
 from relvan.services import audit
 from relvan.services.changes import MailWish, changes_of
 from relvan.services.orders.blocks import for_orders, one_after_another
+from relvan.services.orders.payments import settle_cancelled
 from relvan.services.orders.reserve import free_all
 from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import put_in_tray, work_out_orders
@@ -68,6 +69,7 @@ def cancel_all(
                 shipment.recall = True
                 after_commit(session, lambda: workplace.wake(Work.CENTRES, 0))
     freed = free_all(session, workplace, actor, orders)
+    settle_cancelled(session, workplace, orders)
     entries: list[tuple[int | None, str, audit.Changes]] = [(one.id, deed, {}) for one in orders]
     audit.record_many(session, actor, now, "order", entries)
     work_out_orders(session, workplace, actor, orders)

@@ -22,12 +22,11 @@ from relvan.services import audit
 from relvan.services.changes import changes_of
 from relvan.services.orders.cancel import cancel_in
 from relvan.services.orders.invoices import billable
-from relvan.services.orders.payments import channel_payment, owed_by
+from relvan.services.orders.payments import give_back_by_channel
 from relvan.services.orders.reserve import lower_reservation, reserve_in
 from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.workplace import SYSTEM, Actor, Workplace
-from relvan.store.invoices import counted_payments
 from relvan.store.orders import (
     lines_of,
     order_by_number,
@@ -151,20 +150,22 @@ def take_off_in(
         cancel_in(session, workplace, actor, order, "cancelled: nothing is left of it")
         return
     _settle(session, workplace, actor, order, "taken off", changes)
-    _given_back_by_channel(session, workplace, order)
+    give_back_by_channel(session, workplace, order)
+    work_out_orders(session, workplace, SYSTEM, [order])
     changes_of(session).stock_moved(freed, freed=True)
 
 
-def _given_back_by_channel(session: Session, workplace: Workplace, order: Order) -> None:
-    """Notes that a channel gives back what its buyer had paid for units that are taken off; it took
-    the money, and does so when it is told."""
-    beyond = -owed_by(order)
-    if order.channel_id is None or beyond <= 0:
-        return
-    session.add(channel_payment(workplace, order, -beyond))
-    session.flush()
-    order.paid = counted_payments(session, [order.id])[order.id]
-    work_out_orders(session, workplace, SYSTEM, [order])
+def take_off_open(session: Session, workplace: Workplace, actor: Actor, order: Order) -> None:
+    """Takes off inside a transaction what of an order has neither left nor is picked or invoiced."""
+    lines = lines_of(session, [order.id])[order.id]
+    wanted = []
+    for line in lines:
+        if line.part_of is None:
+            standing = line_standing(line, [one for one in lines if one.part_of == line.id])
+            wanted.append((line, line.quantity - max(standing.picked, standing.invoiced)))
+    if any(units > 0 for _, units in wanted):
+        open_ones = [(line, units) for line, units in wanted if units > 0]
+        take_off_in(session, workplace, actor, order, open_ones)
 
 
 def _resize(order: Order, line: OrderLine, parts: Sequence[OrderLine], quantity: int) -> None:

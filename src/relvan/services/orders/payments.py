@@ -6,17 +6,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from relvan.core.orders.facts import Extent
 from relvan.core.orders.new import usual_method
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.services import audit
-from relvan.services.orders.work_out import work_out_orders
+from relvan.services.orders.work_out import owed_by, work_out_orders
 from relvan.services.verdicts import Verdict, for_each
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.invoices import counted_payments, payment_by_id, payment_by_key
-from relvan.store.orders import order_by_id, order_by_number
+from relvan.store.invoices import (
+    charged_by_invoices,
+    counted_payments,
+    payment_by_id,
+    payment_by_key,
+)
+from relvan.store.orders import lines_of, order_by_id, order_by_number
 from relvan.store.session import Session
-from relvan.store.tables import Order, PaymentRow
+from relvan.store.tables import Order, OrderLine, PaymentRow
 
 METHODS = ("transfer", "card", "cash", "direct debit", "cheque", "channel", "other")
 STATES = ("firm", "provisional")
@@ -128,12 +134,40 @@ def _count(session: Session, workplace: Workplace, actor: Actor, order: Order, d
 
 
 def pay_in_full(session: Session, workplace: Workplace, order: Order) -> None:
-    """Notes inside a transaction that a channel has been paid what was open of an order."""
-    before = counted_payments(session, [order.id])[order.id]
-    if order.total <= before:
-        return
-    session.add(channel_payment(workplace, order, order.total - before))
-    order.paid = order.total
+    """Notes inside a transaction that a channel has been paid what is owed for an order. What was given
+    back before is not paid once more."""
+    order.paid = counted_payments(session, [order.id])[order.id]
+    owed = owed_by(order)
+    if owed > 0:
+        session.add(channel_payment(workplace, order, owed))
+        order.paid += owed
+
+
+def give_back_by_channel(session: Session, workplace: Workplace, order: Order) -> None:
+    """Notes inside a transaction that a channel gives back what its buyer had paid beyond what is owed
+    now; it took the money, and does so when it is told."""
+    beyond = -owed_by(order)
+    if order.channel_id is not None and beyond > 0:
+        session.add(channel_payment(workplace, order, -beyond))
+        order.paid -= beyond
+
+
+def settle_cancelled(session: Session, workplace: Workplace, orders: Sequence[Order]) -> None:
+    """Notes inside a transaction that what of cancelled orders stands on no invoice is not owed any
+    more. Of one of which goods have left, a person decides."""
+    some = [order.id for order in orders if order.fact_shipped != Extent.NONE]
+    left = {order_id for order_id, lines in lines_of(session, some).items() if any_shipped(lines)}
+    waiting = [order for order in orders if order.id not in left]
+    billed = [order.id for order in waiting if order.fact_invoiced != Extent.NONE]
+    charged = charged_by_invoices(session, billed)
+    for order in waiting:
+        order.credited += max(0, order.total - order.credited - charged.get(order.id, 0))
+        give_back_by_channel(session, workplace, order)
+
+
+def any_shipped(lines: Sequence[OrderLine]) -> bool:
+    """Says whether a unit of these lines has left."""
+    return any(line.shipped for line in lines)
 
 
 def channel_payment(workplace: Workplace, order: Order, amount: int) -> PaymentRow:
@@ -146,8 +180,3 @@ def channel_payment(workplace: Workplace, order: Order, amount: int) -> PaymentR
         day=workplace.local_now().date().isoformat(),
         made_at=workplace.now(),
     )
-
-
-def owed_by(order: Order) -> int:
-    """Returns what is still owed for an order, in minor units; below 0 when too much was paid."""
-    return order.total - order.credited - order.paid

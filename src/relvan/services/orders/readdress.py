@@ -4,16 +4,17 @@ from dataclasses import replace
 
 from relvan.core.orders.changing import refuse_new_address, words_of_late_address
 from relvan.core.orders.intake import Address, check_receiver
+from relvan.core.orders.late_changes import NoticeKind
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse_if_any
 from relvan.services import audit
 from relvan.services.orders.addresses import check_written_address, with_written_phone
 from relvan.services.orders.work_out import order_progress, work_out_orders
 from relvan.services.workplace import Actor, Workplace
+from relvan.store.notices import put_late_notice
 from relvan.store.orders import order_by_number
 from relvan.store.session import Session
-from relvan.store.tables import Order
-from relvan.store.trays import add_notice
+from relvan.store.tables import Order, OrderNotice
 
 ADDRESS_CHANGED = "address changed"
 
@@ -68,7 +69,9 @@ def take_told_address(
         return False
     facts = order_progress(session, order)
     if words := words_of_late_address(facts, told):
-        add_notice(session, order.id, words, workplace.now())
+        kind = NoticeKind.ADDRESS
+        late = OrderNotice(order_id=order.id, words=words, at=workplace.now(), kind=kind)
+        put_late_notice(session, late)
     if facts.units_shipped:
         return False
     set_address(session, workplace, actor, order, told)

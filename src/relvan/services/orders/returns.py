@@ -24,8 +24,7 @@ from relvan.services import audit
 from relvan.services.counters import next_number
 from relvan.services.orders.invoices import Credit, credit_in
 from relvan.services.orders.line_changes import line_standing
-from relvan.services.orders.payments import owed_by
-from relvan.services.orders.work_out import work_out_orders
+from relvan.services.orders.work_out import owed_by, work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.move import MoveStock, move_in, note_movements
 from relvan.services.workplace import Actor, Workplace
@@ -47,6 +46,25 @@ from relvan.store.session import Session
 from relvan.store.tables import InvoiceRow, Order, OrderLine, OrderReturn, PaymentRow, ReturnLine
 
 
+@dataclass(frozen=True)
+class Refunded:
+    """What was given back for a return, in minor units: by a credit note if it stood on an invoice,
+    and of that as money that had been paid."""
+
+    amount: int
+    credit_note: str
+    paid_back: int
+
+
+@dataclass(frozen=True)
+class Repayment:
+    """How much is given back, in minor units, or None for all that goods came to; and how it is paid
+    to whom no channel pays."""
+
+    amount: int | None = None
+    method: str = "transfer"
+
+
 def expect_return(
     workplace: Workplace, actor: Actor, number: str, units: Mapping[int, int], reason: str
 ) -> str:
@@ -59,28 +77,59 @@ def expect_return(
     actor.must(Right.ORDERS)
     with workplace.database.writing() as session:
         order = order_by_number(session, number)
-        lines = _sold(session, order)
-        before = units_back(session, [line.id for line, _ in lines.values()])
-        standing = {at: line_standing(line, parts) for at, (line, parts) in lines.items()}
-        back = {at: before.get(line.id, 0) for at, (line, _) in lines.items()}
-        refuse_if_any(refuse_return(standing, back, units, reason))
-        row = OrderReturn(
-            number=next_number(session, Series.RETURN, workplace.local_now()),
-            order_id=order.id,
-            state=ReturnState.EXPECTED,
-            reason=reason.strip(),
-            made_at=workplace.now(),
-            person_id=actor.person_id,
-        )
-        session.add(row)
-        session.flush()
-        session.add_all(
-            ReturnLine(return_id=row.id, order_line_id=lines[at][0].id, quantity=count)
-            for at, count in units.items()
-            if count
-        )
-        _note(session, workplace, actor, order, f"{row.number} expected: {row.reason}")
-        return row.number
+        return expect_in(session, workplace, actor, order, units, reason).number
+
+
+def expect_in(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    order: Order,
+    units: Mapping[int, int],
+    reason: str,
+) -> OrderReturn:
+    """Notes a return inside a transaction, as `expect_return` does."""
+    lines = _sold(session, order)
+    before = units_back(session, [line.id for line, _ in lines.values()])
+    standing = {at: line_standing(line, parts) for at, (line, parts) in lines.items()}
+    back = {at: before.get(line.id, 0) for at, (line, _) in lines.items()}
+    refuse_if_any(refuse_return(standing, back, units, reason))
+    row = OrderReturn(
+        number=next_number(session, Series.RETURN, workplace.local_now()),
+        order_id=order.id,
+        state=ReturnState.EXPECTED,
+        reason=reason.strip(),
+        made_at=workplace.now(),
+        person_id=actor.person_id,
+    )
+    session.add(row)
+    session.flush()
+    session.add_all(
+        ReturnLine(return_id=row.id, order_line_id=lines[at][0].id, quantity=count)
+        for at, count in units.items()
+        if count
+    )
+    _note(session, workplace, actor, order, f"{row.number} expected: {row.reason}")
+    session.flush()
+    return row
+
+
+def refund_unreturned(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    order: Order,
+    units: Mapping[int, int],
+    reason: str,
+) -> Refunded:
+    """Gives back inside a transaction what units came to that stay with the buyer: as a return whose
+    goods are written off. The channel is not told, since it asked for this."""
+    row = expect_in(session, workplace, actor, order, units, reason)
+    for held in lines_of_return(session, row.id):
+        held.written_off = held.quantity
+    row.state = ReturnState.RECEIVED
+    session.flush()
+    return _refund_in(session, workplace, actor, order, row, Repayment())
 
 
 def _sold(session: Session, order: Order) -> dict[int, tuple[OrderLine, list[OrderLine]]]:
@@ -201,16 +250,6 @@ def _into_stock(
     return {goods.product_id}
 
 
-@dataclass(frozen=True)
-class Refunded:
-    """What was given back for a return, in minor units: by a credit note if it stood on an invoice,
-    and of that as money that had been paid."""
-
-    amount: int
-    credit_note: str
-    paid_back: int
-
-
 def refund_return(
     workplace: Workplace,
     actor: Actor,
@@ -231,21 +270,33 @@ def refund_return(
         order = order_by_id(session, row.order_id)
         if row.state == ReturnState.REFUNDED:
             return Refunded(row.refunded, row.credit_note, 0)
-        worth = worth_of(session, order, row)
-        needs = "" if worth else f"Nothing of “{number}” has been received."
-        wanted = worth if amount is None else amount
-        refuse_if_any(refuse_refund(wanted, worth, needs=needs))
-        note = _credit(session, workplace, actor, order, row, None if wanted == worth else wanted)
-        if note is None:
-            order.credited += wanted
-        given = note.payable if note else wanted
-        paid_back = _pay_back(session, workplace, order, row, given, method)
-        row.state, row.refunded, row.ended_at = ReturnState.REFUNDED, given, workplace.now()
-        row.credit_note = note.number if note else ""
-        _note(session, workplace, actor, order, f"{row.number} refunded")
-        work_out_orders(session, workplace, actor, [order])
+        refunded = _refund_in(session, workplace, actor, order, row, Repayment(amount, method))
         _tell_refunds(session, workplace, order)
-        return Refunded(given, row.credit_note, paid_back)
+        return refunded
+
+
+def _refund_in(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    order: Order,
+    row: OrderReturn,
+    wish: Repayment,
+) -> Refunded:
+    worth = worth_of(session, order, row)
+    needs = "" if worth else f"Nothing of “{row.number}” has been received."
+    wanted = worth if wish.amount is None else wish.amount
+    refuse_if_any(refuse_refund(wanted, worth, needs=needs))
+    note = _credit(session, workplace, actor, order, row, None if wanted == worth else wanted)
+    if note is None:
+        order.credited += wanted
+    given = note.payable if note else wanted
+    paid_back = _pay_back(session, workplace, order, row, given, wish.method)
+    row.state, row.refunded, row.ended_at = ReturnState.REFUNDED, given, workplace.now()
+    row.credit_note = note.number if note else ""
+    _note(session, workplace, actor, order, f"{row.number} refunded")
+    work_out_orders(session, workplace, actor, [order])
+    return Refunded(given, row.credit_note, paid_back)
 
 
 def worth_of(session: Session, order: Order, row: OrderReturn) -> int:

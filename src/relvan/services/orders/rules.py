@@ -27,12 +27,12 @@ from relvan.services.orders.reserve import answer_for, reserve_in
 from relvan.services.orders.scarce import serve_waiting_orders
 from relvan.services.orders.work_out import put_in_tray
 from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.notices import add_notice
 from relvan.store.orders import order_by_id
 from relvan.store.session import Session
 from relvan.store.tables import Order
 from relvan.store.trays import (
     RuledOrder,
-    add_notice,
     lines_by_order,
     ruled_orders,
     rules_of,

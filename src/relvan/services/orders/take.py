@@ -10,6 +10,7 @@ from relvan.core.channels.sending import Topic, topic_urgency
 from relvan.core.channels.subject import order_subject
 from relvan.core.orders.changing import words_of_late_cancellation
 from relvan.core.orders.intake import Address, IncomingLine, IncomingOrder, check_manual_order
+from relvan.core.orders.late_changes import NoticeKind
 from relvan.core.orders.new import FirstPayment, LineToAdd, OrderToAdd, usual_method
 from relvan.core.orders.policy import Unpaid
 from relvan.core.orders.rules import RuleEvent
@@ -23,20 +24,21 @@ from relvan.services.changes import changes_of
 from relvan.services.orders.add import AddedOrder, add_orders
 from relvan.services.orders.addresses import with_written_phone
 from relvan.services.orders.cancel import cancel_in
+from relvan.services.orders.line_changes import take_off_open
 from relvan.services.orders.payments import pay_in_full
 from relvan.services.orders.readdress import take_told_address
 from relvan.services.orders.short import note_oversales
 from relvan.services.orders.told_lines import take_told_lines
-from relvan.services.orders.work_out import order_progress, work_out_orders
+from relvan.services.orders.work_out import order_progress, owed_by, work_out_orders
 from relvan.services.outbox.tell import NOTHING_PENDING, Telling, tell
 from relvan.services.workplace import SYSTEM, Actor, Workplace
 from relvan.store.catalogue import products_by_code
 from relvan.store.channels import TakingChannel, taking_channels
+from relvan.store.notices import put_late_notice, was_decided
 from relvan.store.order_lines import marks_of_orders, products_by_ref
 from relvan.store.orders import channel_number_key, orders_by_channel_number
 from relvan.store.session import Session
-from relvan.store.tables import Order
-from relvan.store.trays import add_notice
+from relvan.store.tables import Order, OrderNotice
 
 ProductFacts = tuple[int | None, str, str]  # id, kind, tax code
 UNKNOWN: ProductFacts = (None, "", "standard")
@@ -268,22 +270,15 @@ def _update(
     order.channel_mark = incoming.changed
     now = workplace.now()
     changed = False
-    if incoming.cancelled and order.cancelled_at is None:
-        if words := words_of_late_cancellation(order_progress(session, order)):
-            add_notice(session, order.id, words, now)
-        cancel_in(session, workplace, SYSTEM, order, "cancelled on the channel")
-        changes_of(session).happened(order.id, RuleEvent.CANCELLED)
-        return order.number
-    if incoming.paid and order.paid < order.total:
-        audit.record(
-            session,
-            SYSTEM,
-            now,
-            audit.Subject("order", order.id),
-            "paid",
-            {"paid": (order.paid, order.total)},
-        )
+    if order.cancelled_at is not None:
+        return None
+    if incoming.cancelled:
+        return _follow_cancellation(session, workplace, order)
+    if incoming.paid and owed_by(order) > 0:
+        before = order.paid
         pay_in_full(session, workplace, order)
+        subject = audit.Subject("order", order.id)
+        audit.record(session, SYSTEM, now, subject, "paid", {"paid": (before, order.paid)})
         changed = True
     if take_told_lines(session, workplace, order, incoming):
         changed = True
@@ -292,3 +287,22 @@ def _update(
     if changed:
         work_out_orders(session, workplace, SYSTEM, [order])
     return order.number if changed else None
+
+
+def _follow_cancellation(session: Session, workplace: Workplace, order: Order) -> str | None:
+    """Cancels an order because its channel did. What was touched of it is laid before the team, who
+    decide; once they let it go, the channel's news do not cancel it again."""
+    if was_decided(session, order.id, NoticeKind.CANCELLED):
+        return None
+    facts = order_progress(session, order)
+    if words := words_of_late_cancellation(facts):
+        kind, units = NoticeKind.CANCELLED, facts.units_picked
+        told = OrderNotice(
+            order_id=order.id, words=words, at=workplace.now(), kind=kind, units=units
+        )
+        put_late_notice(session, told)
+    if facts.units_shipped:
+        take_off_open(session, workplace, SYSTEM, order)
+    cancel_in(session, workplace, SYSTEM, order, "cancelled on the channel")
+    changes_of(session).happened(order.id, RuleEvent.CANCELLED)
+    return order.number

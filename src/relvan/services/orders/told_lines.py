@@ -4,12 +4,13 @@ took off. What is picked or has left is laid before the team.
 
 from relvan.core.orders.changing import words_of_late_line
 from relvan.core.orders.intake import IncomingOrder
+from relvan.core.orders.late_changes import NoticeKind
 from relvan.services.orders.line_changes import line_standing, take_off_in
 from relvan.services.workplace import SYSTEM, Workplace
+from relvan.store.notices import decided_units, put_late_notice
 from relvan.store.orders import lines_of
 from relvan.store.session import Session
-from relvan.store.tables import Order
-from relvan.store.trays import add_notice
+from relvan.store.tables import Order, OrderNotice
 
 
 def take_told_lines(
@@ -23,8 +24,10 @@ def take_told_lines(
     told = {line.channel_line: line.quantity for line in incoming.lines if line.channel_line}
     lines = lines_of(session, [order.id])[order.id]
     wanted = []
+    decided = decided_units(session, order.id)
     for line in lines:
         less = line.quantity - told.get(line.channel_line, line.quantity)
+        less -= decided.get(line.position, 0)
         if line.part_of is not None or less <= 0:
             continue
         standing = line_standing(line, [one for one in lines if one.part_of == line.id])
@@ -32,8 +35,15 @@ def take_told_lines(
         if units > 0:
             wanted.append((line, units))
         if units < less:
-            words = words_of_late_line(standing, less - max(0, units))
-            add_notice(session, order.id, words, workplace.now())
+            late = OrderNotice(
+                order_id=order.id,
+                words=words_of_late_line(standing, less - max(0, units)),
+                at=workplace.now(),
+                kind=NoticeKind.TAKEN_OFF,
+                line=line.position,
+                units=less - max(0, units),
+            )
+            put_late_notice(session, late)
     if wanted:
         take_off_in(session, workplace, SYSTEM, order, wanted)
     return bool(wanted)

@@ -44,7 +44,7 @@ def work_out_orders(
             facts.shipped,
         )
         order.fact_invoiced, order.fact_paid = facts.invoiced, facts.paid
-        order.words = "cancelled" if order.cancelled_at else facts.words
+        order.words = _words_of_cancelled(order) if order.cancelled_at else facts.words
         if move:
             open_shipments = sum(
                 1 for shipment in shipments[order.id] if shipment.state in OPEN_SHIPMENTS
@@ -67,6 +67,15 @@ def work_out_orders(
     session.flush()
     audit.record_many(session, actor, workplace.now(), "order", moves)
     announce(session, workplace, Matter.ORDER, changed)
+
+
+def _words_of_cancelled(order: Order) -> str:
+    return "cancelled, money to give back" if owed_by(order) < 0 else "cancelled"
+
+
+def owed_by(order: Order) -> int:
+    """Returns what is still owed for an order, in minor units; below 0 when too much was paid."""
+    return order.total - order.credited - order.paid
 
 
 def order_progress(session: Session, order: Order) -> OrderFacts:

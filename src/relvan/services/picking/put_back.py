@@ -1,5 +1,7 @@
 """Puts picked goods of a cancelled order back: its shipment ends, and its stock becomes free."""
 
+from collections.abc import Sequence
+
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse
 from relvan.core.shipping.life import (
@@ -12,14 +14,16 @@ from relvan.core.shipping.life import (
 )
 from relvan.services import audit
 from relvan.services.changes import changes_of
+from relvan.services.orders.line_changes import take_off_open
+from relvan.services.orders.payments import any_shipped
 from relvan.services.orders.reserve import free_in
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import forget_contents, shipment_by_id, shipment_lines
-from relvan.store.orders import order_by_id
+from relvan.store.orders import lines_of, order_by_id
 from relvan.store.picking import open_picks, pick_lists, units_picked
 from relvan.store.session import Session
-from relvan.store.tables import OrderLine, Shipment
+from relvan.store.tables import Order, OrderLine, Shipment
 
 
 def put_back(workplace: Workplace, actor: Actor, shipment_id: int) -> None:
@@ -33,8 +37,20 @@ def put_back(workplace: Workplace, actor: Actor, shipment_id: int) -> None:
     with workplace.database.writing() as session:
         shipment = shipment_by_id(session, shipment_id)
         order = order_by_id(session, shipment.order_id)
-        if shipment.state == ShipmentState.CANCELLED:
-            return
+        if shipment.state != ShipmentState.CANCELLED:
+            put_back_in(session, workplace, actor, order, [shipment])
+
+
+def put_back_in(
+    session: Session,
+    workplace: Workplace,
+    actor: Actor,
+    order: Order,
+    shipments: Sequence[Shipment],
+) -> None:
+    """Ends shipments of a cancelled order inside a transaction, as `put_back` does. Where other goods
+    of the order have left, what was put back is no part of it any more."""
+    for shipment in shipments:
         if order.cancelled_at is None:
             message = f"“{order.number}” is not cancelled."
             raise refuse("not-cancelled", message, "Undo its picks on the pick list instead.")
@@ -48,10 +64,12 @@ def put_back(workplace: Workplace, actor: Actor, shipment_id: int) -> None:
         deed = f"{shipment.number}: {units} {'unit' if units == 1 else 'units'} put back"
         subject = audit.Subject("order", order.id)
         audit.record(session, actor, workplace.now(), subject, deed)
-        session.flush()
-        freed = free_in(session, workplace, actor, order)
-        work_out_orders(session, workplace, actor, [order])
-        changes_of(session).stock_moved(freed, freed=True)
+    session.flush()
+    freed = free_in(session, workplace, actor, order)
+    if any_shipped(lines_of(session, [order.id])[order.id]):
+        take_off_open(session, workplace, actor, order)
+    work_out_orders(session, workplace, actor, [order])
+    changes_of(session).stock_moved(freed, freed=True)
 
 
 def _end_picks(session: Session, workplace: Workplace, shipment: Shipment) -> None:

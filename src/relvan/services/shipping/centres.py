@@ -36,13 +36,13 @@ from relvan.store.centres import (
 from relvan.store.channels import channel_by_id
 from relvan.store.database import after_commit
 from relvan.store.dispatch import shipment_by_id, shipment_lines
+from relvan.store.notices import add_notice
 from relvan.store.order_lines import orders_by_id
 from relvan.store.order_standing import standings_of, unreleased_units
 from relvan.store.orders import order_by_id, order_by_number, shipments_of
 from relvan.store.session import Session
 from relvan.store.stock import balances_of, warehouse_by_id, warehouse_by_key
 from relvan.store.tables import Channel, Order, OrderLine, Parcel, ParcelLine, Shipment, Warehouse
-from relvan.store.trays import add_notice
 
 AT_ONCE = 50
 

@@ -24,6 +24,7 @@ from relvan.store.carriage import parcels_of_many
 from relvan.store.channels import channel_is_connected
 from relvan.store.dispatch import carrier_names, parcels_of, shipment_lines, shipments_by_id
 from relvan.store.goods_places import first_bin
+from relvan.store.notices import add_notice
 from relvan.store.order_lines import orders_by_id
 from relvan.store.orders import lines_of, reservations_of
 from relvan.store.picking import units_taken
@@ -37,7 +38,6 @@ from relvan.store.tables import (
     Shipment,
     ShipmentLine,
 )
-from relvan.store.trays import add_notice
 
 
 @dataclass(frozen=True)

@@ -206,8 +206,10 @@ class OrderRule(Table):
 
 
 class OrderNotice(Table):
-    """Something about an order that a rule or a reminder lays before the team, until somebody has
-    seen it.
+    """Something about an order that lies before the team: of the kind *note* until somebody has seen it,
+    of another kind until a person has chosen what follows. `line` is the position of the line that it is
+    about (0: none) and `units` how many; `choice` stays as what was chosen, so that the same news of the
+    channel is not laid before the team again.
     """
 
     __tablename__ = "order_notice"
@@ -216,6 +218,10 @@ class OrderNotice(Table):
     order_id: Mapped[int] = mapped_column(ForeignKey("customer_order.id"))
     words: Mapped[str]
     at: Mapped[datetime]
+    kind: Mapped[str] = mapped_column(default="note", server_default="note")
+    line: Mapped[int] = mapped_column(default=0, server_default="0")
+    units: Mapped[int] = mapped_column(default=0, server_default="0")
+    choice: Mapped[str | None]
 
 
 class DeskRun(Table):

@@ -9,14 +9,18 @@ from fastapi.responses import HTMLResponse, Response
 from relvan.core.orders.deeds import DeedAnswer, OrderDeed, deeds_of
 from relvan.core.orders.facts import Extent
 from relvan.core.orders.flow import OrderFlow, flow_of
+from relvan.core.orders.late_changes import LateChoice
 from relvan.core.orders.trays import Tray
-from relvan.services.orders.aside import link_for_customer, see_notices
+from relvan.services.orders.aside import link_for_customer
 from relvan.services.orders.earned import earned_of_order
 from relvan.services.orders.link import likeliest, link_line, unlinked_in
-from relvan.services.orders.payments import METHODS, owed_by
+from relvan.services.orders.notices import open_notices, see_notices
+from relvan.services.orders.payments import METHODS
 from relvan.services.orders.plan import why_of_route
 from relvan.services.orders.returns import can_come_back
 from relvan.services.orders.short import short_of
+from relvan.services.orders.work_out import owed_by
+from relvan.services.picking.late_changes import decide_late_change
 from relvan.store.channels import channel_by_id
 from relvan.store.customers import customer_by_id
 from relvan.store.dispatch import parcel_rows
@@ -37,10 +41,11 @@ from relvan.store.returns import returns_of_order
 from relvan.store.session import Session
 from relvan.store.stock import warehouse_by_id, warehouses
 from relvan.store.tables import Order, OrderLine, Reservation
-from relvan.store.trays import all_tags, notices_of, tags_of
+from relvan.store.trays import all_tags, tags_of
 from relvan.web.desk import At, Desk, Form
 from relvan.web.order_deeds import BUTTONS, DeedButton
 from relvan.web.whys import why_page
+from relvan.web.words import LATE_DONE
 
 router = APIRouter(prefix="/orders")
 
@@ -109,7 +114,7 @@ def _noted(desk: Desk, session: Session, order: Order) -> dict[str, Any]:
         "coming_back": can_come_back(session, order),
         "mails": mails_of_order(session, order.id),
         "mail_choices": texts_for_orders(session),
-        "notices": notices_of(session, order.id),
+        "notices": open_notices(session, order),
         "people": active_people(session),
         "all_tags": all_tags(session),
         "assigned": person_by_id(session, order.assigned_id) if order.assigned_id else None,
@@ -173,6 +178,15 @@ def order_seen(desk: At, form: Form, number: str) -> Response:
     """Deletes the notices of an order that were laid before the team."""
     see_notices(desk.workplace, desk.actor, number)
     return desk.go(f"/orders/{number}")
+
+
+@router.post("/{number}/notices/{notice_id:int}", name="order_notice")
+def order_notice(desk: At, form: Form, number: str, notice_id: int) -> Response:
+    """Does what a person chose about a change of the channel that came too late."""
+    chosen = decide_late_change(
+        desk.workplace, desk.actor, number, notice_id, form.get("choice", "")
+    )
+    return desk.done(f"/orders/{number}", LATE_DONE[LateChoice(chosen)])
 
 
 @router.post("/{number}/link", name="order_link")

@@ -1,0 +1,66 @@
+"""Queries over what lies before the team about orders: notices, and what was chosen about them."""
+
+from collections.abc import Collection
+from datetime import datetime
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from relvan.core.orders.late_changes import NoticeKind
+from relvan.core.refusal import not_found
+from relvan.store.among import among
+from relvan.store.tables import OrderNotice
+
+_OPEN = OrderNotice.choice.is_(None)
+
+
+def add_notice(session: Session, order_id: int, words: str, at: datetime) -> None:
+    """Lays something about an order before the team, unless the same lies there already."""
+    same = (OrderNotice.order_id == order_id, OrderNotice.words == words, _OPEN)
+    if session.scalar(select(OrderNotice.id).where(*same)) is None:
+        session.add(OrderNotice(order_id=order_id, words=words, at=at))
+
+
+def put_late_notice(session: Session, told: OrderNotice) -> None:
+    """Lays a late change of an order before the team, in place of what lay there of the same kind and
+    line."""
+    same = (OrderNotice.order_id == told.order_id, OrderNotice.kind == told.kind, _OPEN)
+    session.execute(delete(OrderNotice).where(*same, OrderNotice.line == told.line))
+    session.add(told)
+
+
+def notices_of(session: Session, order_id: int) -> list[OrderNotice]:
+    """Returns what lies before the team about an order, the newest first."""
+    wanted = select(OrderNotice).where(OrderNotice.order_id == order_id, _OPEN)
+    return list(session.scalars(wanted.order_by(OrderNotice.id.desc())))
+
+
+def notice_by_id(session: Session, order_id: int, notice_id: int) -> OrderNotice:
+    """Returns a notice of an order, whether something was chosen about it or not."""
+    wanted = (OrderNotice.order_id == order_id, OrderNotice.id == notice_id)
+    row = session.scalar(select(OrderNotice).where(*wanted))
+    if row is None:
+        raise not_found("notice", notice_id)
+    return row
+
+
+def was_decided(session: Session, order_id: int, kind: NoticeKind) -> bool:
+    """Says whether a person has chosen what follows from a late change of this kind."""
+    wanted = (OrderNotice.order_id == order_id, OrderNotice.kind == kind)
+    found = select(OrderNotice.id).where(*wanted, OrderNotice.choice.is_not(None))
+    return session.scalar(found.limit(1)) is not None
+
+
+def decided_units(session: Session, order_id: int) -> dict[int, int]:
+    """Returns of how many units that a buyer took off too late a person has decided, by the positions
+    of the lines of an order."""
+    wanted = (OrderNotice.order_id == order_id, OrderNotice.kind == NoticeKind.TAKEN_OFF)
+    found = select(OrderNotice.line, func.sum(OrderNotice.units)).where(
+        *wanted, OrderNotice.choice.is_not(None)
+    )
+    return {line: int(units) for line, units in session.execute(found.group_by(OrderNotice.line))}
+
+
+def delete_notices(session: Session, ids: Collection[int]) -> None:
+    """Deletes notices that somebody has seen."""
+    session.execute(delete(OrderNotice).where(among(OrderNotice.id, ids)))
