@@ -8,6 +8,7 @@ from typing import Any
 from fastapi import FastAPI
 
 from standins import (
+    buyers,
     centres,
     console,
     corvello,
@@ -45,6 +46,7 @@ ROUTERS: list[Any] = [
     journeys.router,
     tracking_pages.router,
     worlds.router,
+    buyers.router,
     console.router,
 ]
 

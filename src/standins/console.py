@@ -143,41 +143,6 @@ def world_purchase(channel: str, purchase: Purchase, memory: World) -> dict[str,
     return {"order": number}
 
 
-@router.get("/world/{channel}/orders")
-def world_orders(channel: str, memory: World) -> list[dict[str, Any]]:
-    """Returns every order that was ever placed here."""
-    return trade.orders_after(memory, market_or_404(channel), 0, 1_000_000)
-
-
-@router.get("/world/{channel}/orders/{number}")
-def world_order(channel: str, number: str, memory: World) -> dict[str, Any]:
-    """Returns an order's state and tracking, as the buyer sees them."""
-    found = trade.find_order(memory, market_or_404(channel), number)
-    if found is None:
-        raise HTTPException(404, "No such order.")
-    return {**found, "refunds": trade.refunds_of(memory, channel, number)}
-
-
-@router.post("/world/{channel}/orders/{number}/take-off")
-def world_order_take_off(
-    channel: str, number: str, memory: World, lines: Annotated[dict[str, int], Body(embed=True)]
-) -> dict[str, str]:
-    """Takes units off lines of an order, as the buyer would."""
-    if not trade.take_off(memory, market_or_404(channel), number, lines):
-        raise HTTPException(404, "No such order.")
-    return {"order": number}
-
-
-@router.post("/world/{channel}/orders/{number}/{deed}")
-def world_order_deed(channel: str, number: str, deed: str, memory: World) -> dict[str, str]:
-    """Cancels or pays an order, as the buyer would."""
-    deeds: dict[str, dict[str, Any]] = {"cancel": {"state": "cancelled"}, "pay": {"paid": True}}
-    changes = deeds.get(deed)
-    if changes is None or not trade.change_order(memory, market_or_404(channel), number, **changes):
-        raise HTTPException(404, "No such order.")
-    return {"order": number}
-
-
 @router.put("/world/{name}/weather")
 def world_weather(name: str, change: WeatherChange, request: Request) -> dict[str, Any]:
     """Changes the weather of one stand-in."""
@@ -384,10 +349,3 @@ async def buy(channel: str, ref: str, request: Request, memory: World) -> Respon
     except trade.NotForSale as refusal:
         return item_page(channel, ref, memory, sorry=str(refusal))
     return RedirectResponse(f"/{channel}/orders/{number}", 303)
-
-
-@router.get("/{channel}/orders/{number}", response_class=HTMLResponse)
-def order_page(channel: str, number: str, memory: World) -> HTMLResponse:
-    """Shows what the buyer sees of an order."""
-    order = world_order(channel, number, memory)
-    return page("order.html", channel=channel, name=MARKETS[channel], order=order)

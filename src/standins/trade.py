@@ -288,6 +288,24 @@ def change_order(memory: Memory, channel: str, number: str, **changes: Any) -> b
     return True
 
 
+def readdress(memory: Memory, channel: str, number: str, to: dict[str, str]) -> bool:
+    """Changes parts of the address of an order. Returns whether there is such an order."""
+    with memory.writing() as db:
+        row = db.execute(
+            "SELECT buyer FROM purchase WHERE channel = ? AND number = ?", (channel, number)
+        ).fetchone()
+        if row is None:
+            return False
+        buyer = {**loads(row["buyer"]), **to}
+        if buyer != loads(row["buyer"]):
+            db.execute(
+                "UPDATE purchase SET buyer = ?, seq = ? WHERE channel = ? AND number = ?",
+                (json.dumps(buyer), next_number(db), channel, number),
+            )
+            tell_store(db, channel, number, "order.changed")
+    return True
+
+
 def take_off(memory: Memory, channel: str, number: str, units: dict[str, int]) -> bool:
     """Notes how many units of each line of an order were taken off in all. Fewer than before change
     nothing, and an order without any left is cancelled. Returns whether there is such an order.

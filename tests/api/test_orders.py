@@ -1,7 +1,8 @@
 """Tests orders over HTTP: a whole sale by the API alone, and an order taken by hand."""
 
 from tests.caller import problem, put_in
-from tests.house import assert_sound, connect, deliver, read
+from tests.house import assert_sound, connect, deliver, list_everywhere, read
+from tests.steps.sale import pick_all_waiting
 
 
 def test_one_sale_by_the_api_alone(api, workplace, owner, world):
@@ -130,3 +131,37 @@ def test_orders_are_found_by_what_is_noted_of_them(api):
     assert found("promised_by=2026-12-24&unknown_line=false&noticed=false") == [number]
     assert found("noticed=true") == []
     problem(api.get("/api/v1/orders?promised_by=soon"), 422)
+
+
+def test_a_change_that_came_too_late_is_chosen_over_the_api(api, workplace, owner, world):
+    connect(workplace, owner, world)
+    put_in(api)
+    list_everywhere(workplace, owner, "PT-14")
+    sale = world.buy("hagglet", "PT-14", 2)
+    (number,) = read(workplace)
+    here = f"/api/v1/orders/{number}"
+    assert api.get(here).json()["to_choose"] == []
+    api.post("/api/v1/orders/release", json={"numbers": [number]})
+    pick_all_waiting(workplace, owner)
+    world.client.post(f"/world/hagglet/orders/{sale}/take-off", json={"lines": {"1": 1}})
+    read(workplace)
+    (told,) = api.get(here).json()["to_choose"]
+    assert (told["kind"], told["line"], told["units"]) == ("taken-off", 1, 1)
+    assert told["choices"] == ["take-off", "let-go"]
+    problem(api.post(f"{here}/notices/{told['id']}", json={"choice": "recall"}), 422)
+    problem(api.post(f"{here}/notices/{told['id'] + 1}", json={"choice": "let-go"}), 404)
+    for _ in range(2):
+        done = api.post(f"{here}/notices/{told['id']}", json={"choice": "take-off"}).json()
+        assert (done["lines"][0]["quantity"], done["lines"][0]["picked"]) == (1, 1)
+        assert (done["to_choose"], done["notices"]) == ([], [])
+    assert_sound(workplace)
+
+
+def test_the_order_says_why_it_leaves_from_where_it_does_and_has_a_link(floor, api):
+    (number, *_) = [row["number"] for row in api.get("/api/v1/orders").json()["items"]]
+    why = api.get(f"/api/v1/orders/{number}/why").json()["why"]
+    assert why
+    link = api.post(f"/api/v1/orders/{number}/customer-link").json()["link"]
+    assert api.post(f"/api/v1/orders/{number}/customer-link").json()["link"] == link
+    assert link.startswith("/o/")
+    problem(api.get("/api/v1/orders/O-0/why"), 404)

@@ -2,6 +2,7 @@
 
 import pytest
 
+from tests.caller import problem
 from tests.steps.orders import take
 
 MOVE = [{"deed": "move", "value": "ask"}]
@@ -124,3 +125,15 @@ def test_what_setting_aside_would_do_is_told_beforehand(desk, api, owner):
     assert told["items"][0]["outcome"] == "does"
     told = api.post("/api/v1/orders/foresee/bring-back", json={"numbers": [number]}).json()
     assert told["items"][0]["outcome"] == "already"
+
+
+def test_trays_and_rules_are_put_in_another_order(api):
+    trays = [one["tray"] for one in api.get("/api/v1/trays").json()["items"]]
+    turned = api.put("/api/v1/trays/order", json={"trays": trays[::-1]}).json()["items"]
+    assert [one["tray"] for one in turned] == trays[::-1]
+    problem(api.put("/api/v1/trays/order", json={"trays": trays[1:]}), 422)
+    rule = {"name": "A", "when": "taken", "then": [{"deed": "tag", "value": "a"}]}
+    made = [api.post("/api/v1/rules", json={**rule, "name": name}).json()["id"] for name in "AB"]
+    turned = api.put("/api/v1/rules/order", json={"rules": made[::-1]}).json()["items"]
+    assert [one["name"] for one in turned] == ["B", "A"]
+    problem(api.put("/api/v1/rules/order", json={"rules": [made[0], made[0]]}), 422)

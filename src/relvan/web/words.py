@@ -134,7 +134,6 @@ WORDS: Mapping[str, Mapping[str, str]] = {
     "job": JOB_WORK,
     "reason": REASONS,
     "role": ROLES,
-    "late": LATE_CHOICES,
     "hint": HINTS,
     "sample": SAMPLES,
     "verdict": VERDICTS,

@@ -3,7 +3,9 @@ tracking a channel was told."""
 
 from lxml import html
 
+from relvan.core.orders.intake import IncomingLine, IncomingOrder
 from relvan.services.orders.release import release_orders
+from relvan.services.orders.take import take_channel_orders
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.shipping.dispatch import dispatch_shipments
@@ -11,7 +13,8 @@ from relvan.services.shipping.labels import buy_labels, find_services
 from relvan.store.dispatch import pick_rows
 from relvan.store.orders import shipment_rows
 from tests.house import assert_sound, deliver, orders, read
-from tests.steps.orders import take
+from tests.steps.orders import ADA, take
+from tests.steps.sale import pick_all_waiting
 from tests.visitor import post, undo
 
 
@@ -189,3 +192,32 @@ def test_the_address_of_an_order_is_changed_on_a_page_of_its_own(desk, owner, we
     done = post(web, link, path=link, **to, country="NL")
     assert "The order goes to the new address." in done.text
     assert "3 Mill Lane" in text_of(html.fromstring(done.text), "#customer")
+
+
+def test_a_change_that_came_too_late_is_decided_by_a_button_of_the_order(
+    on_two_channels, signed_in, owner
+):
+    shop, world_sale = on_two_channels, "HG-77"
+
+    def tell(changed, **facts):
+        line = IncomingLine("1", "PT-14", "Pot", 1, 1690)
+        told = IncomingOrder(
+            world_sale, shop.now(), "EUR", (line,), ADA, paid=True, changed=changed, **facts
+        )
+        take_channel_orders(shop, 1, [told])
+        return next(row.number for row in orders(shop) if row.channel_number == world_sale)
+
+    number = tell(1)
+    post(signed_in, "/orders/do/release", pick=number, back="/orders")
+    pick_all_waiting(shop, owner)
+    tell(2, cancelled=True)
+    page = html.fromstring(signed_in.get(f"/orders/{number}").text)
+    (form,) = page.cssselect(".notice.look")
+    assert "1 unit is picked" in form.text_content()
+    (button,) = form.cssselect("button")
+    assert (button.get("value"), button.text_content().strip()) == ("put-back", "They are put back")
+    refused = post(signed_in, form.get("action"), choice="explode")
+    assert "must be one of put-back" in refused.text
+    done = post(signed_in, form.get("action"), choice="put-back")
+    assert "What was picked lies in its bins again." in done.text
+    assert html.fromstring(done.text).cssselect(".notice.look") == []

@@ -45,7 +45,7 @@ from relvan.store.trays import all_tags, tags_of
 from relvan.web.desk import At, Desk, Form
 from relvan.web.order_deeds import BUTTONS, DeedButton
 from relvan.web.whys import why_page
-from relvan.web.words import LATE_DONE
+from relvan.web.words import LATE_CHOICES, LATE_DONE
 
 router = APIRouter(prefix="/orders")
 
@@ -115,6 +115,7 @@ def _noted(desk: Desk, session: Session, order: Order) -> dict[str, Any]:
         "mails": mails_of_order(session, order.id),
         "mail_choices": texts_for_orders(session),
         "notices": open_notices(session, order),
+        "late_choices": LATE_CHOICES,
         "people": active_people(session),
         "all_tags": all_tags(session),
         "assigned": person_by_id(session, order.assigned_id) if order.assigned_id else None,
