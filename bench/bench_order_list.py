@@ -27,6 +27,7 @@ from relvan.store.tables import Order, OrderTag
 
 BLOCK, OPEN_SHARE = 20_000, 0.02
 COUNTRIES = ("IE", "NL", "DE", "FR", "CH", "BE")
+SELDOM = "Thea Quist"
 NAMES = ("Ada Fennimore", "Bram Oldacre", "Cleo Varga", "Dorrit Haas", "Emil Sandoval")
 CLOSED = dict.fromkeys(("reserved", "picked", "shipped", "invoiced", "paid"), "all")
 
@@ -65,7 +66,7 @@ def _order(
         "channel_number": f"C-{number}",
         "tray": tray,
         "tray_since": moment,
-        "customer": dice.choice(NAMES),
+        "customer": SELDOM if number % 10_000 == 7 else dice.choice(NAMES),
         "ship_to": {},
         "country": dice.choice(COUNTRIES),
         "currency": "EUR",
@@ -94,6 +95,8 @@ FILTERS = {
     "paid, not picked": OrderFilter(paid=("all",), picked=("none",)),
     "to CH, not paid": OrderFilter(country=("CH",), paid=("open",)),
     "words": OrderFilter(words="Cleo"),
+    "a surname that a fifth has": OrderFilter(words="Haas"),
+    "a seldom surname": OrderFilter(words="Quist"),
 }
 
 

@@ -30,7 +30,7 @@ def counted(file):
         names = [
             name
             for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
-            if not name.startswith(("sqlite_", "product_search", "alembic"))
+            if not name.startswith(("sqlite_", "product_search", "order_search", "alembic"))
         ]
         return {name: raw.execute(f"SELECT count(*) FROM {name}").fetchone()[0] for name in names}
 

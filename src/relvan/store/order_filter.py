@@ -9,8 +9,10 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from sqlalchemy import ColumnElement, and_, not_, or_, select
+from sqlalchemy.orm import Session
 
 from relvan.core.orders.facts import Extent
+from relvan.store.order_search import ids_with_words
 from relvan.store.tables import (
     Channel,
     Order,
@@ -78,7 +80,7 @@ def standing_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
     return found
 
 
-def other_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
+def other_conditions(session: Session, wanted: OrderFilter) -> list[ColumnElement[bool]]:
     """Returns all other conditions."""
     found: list[ColumnElement[bool]] = []
     if wanted.tag:
@@ -104,7 +106,7 @@ def other_conditions(wanted: OrderFilter) -> list[ColumnElement[bool]]:
     if wanted.promised_by is not None:
         found.append(Order.promised_on <= wanted.promised_by.isoformat())
     if wanted.words:
-        found.append(_by_words(wanted.words))
+        found.append(_by_words(session, wanted.words))
     return found
 
 
@@ -120,9 +122,9 @@ def _of_channels(keys: Sequence[str]) -> ColumnElement[bool]:
     return or_(of_some, Order.channel_id.is_(None)) if "none" in keys else of_some
 
 
-def _by_words(words: str) -> ColumnElement[bool]:
+def _by_words(session: Session, words: str) -> ColumnElement[bool]:
     """Returns the condition that an order's number, reference, customer's name or tracking number
-    begins with some words.
+    begins with some words, or that words of its customer's name, mail address or reference do.
     """
     text = words.strip().replace("%", "").replace("_", "")
     tracked = (
@@ -130,10 +132,12 @@ def _by_words(words: str) -> ColumnElement[bool]:
         .join(Parcel, Parcel.shipment_id == Shipment.id)
         .where(Parcel.tracking_number == text.upper())
     )
+    worded = ids_with_words(session, words)
     return or_(
         Order.number.like(f"{text}%"),
         Order.channel_number.like(f"{text}%"),
         Order.customer.like(f"{text}%"),
         and_(Order.reference.like(f"{text}%"), Order.reference != ""),
         Order.id.in_(tracked),
+        *(() if worded is None else (Order.id.in_(worded),)),
     )

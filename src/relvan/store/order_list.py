@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from relvan.store.counting import MOST_COUNTED, Count, count_up_to
 from relvan.store.order_filter import PROGRESS, OrderFilter
 from relvan.store.order_paths import SORTED_LATER, SORTING, path_of
+from relvan.store.order_search import NEWEST
 from relvan.store.rows import rows_as
 from relvan.store.sorting import sort_page
 from relvan.store.tables import Channel, Order, Person
@@ -91,11 +92,12 @@ def order_numbers(session: Session, wanted: OrderFilter, most: int) -> list[str]
 
 
 def count_orders(session: Session, wanted: OrderFilter) -> Count:
-    """Returns how many orders a filter finds, counted up to 10,000."""
+    """Returns how many orders a filter finds, counted up to 10,000, or with words up to 5,000."""
     path = path_of(session, wanted)
-    if path.number is not None and path.number <= MOST_COUNTED:
-        return Count(path.number)
-    return count_up_to(session, path.all_of(select(Order.id)), wanted)
+    most = NEWEST - 1 if wanted.words else MOST_COUNTED
+    if path.number is not None:
+        return Count(path.number, most)
+    return count_up_to(session, path.all_of(select(Order.id)), wanted, most)
 
 
 def worth_of_orders(session: Session, wanted: OrderFilter) -> Count:

@@ -133,7 +133,7 @@ def path_of(session: Session, wanted: OrderFilter) -> OrderPath:
 
 
 def _choose(session: Session, wanted: OrderFilter) -> OrderPath:
-    standing, others = standing_conditions(wanted), other_conditions(wanted)
+    standing, others = standing_conditions(wanted), other_conditions(session, wanted)
     asks = bool(standing or others)
     if not asks or (bare_rows(session, _last_order()).scalar() or 0) <= FEW:
         return OrderPath([*standing, *others], is_long=False)
@@ -148,8 +148,9 @@ def _choose(session: Session, wanted: OrderFilter) -> OrderPath:
         if wanted.channel:
             standing = standing_conditions(replace(wanted, channel=()))
             standing += _bounded(CHANNEL, asked.channels)
-    if others and _count_up_to(session, others) <= FEW:
-        return OrderPath([*standing, *others], few=True)
+    if others and (number := _count_up_to(session, others)) <= FEW:
+        known = None if standing else number
+        return OrderPath([*standing, *others], few=True, number=known)
     return OrderPath([*standing, *others])
 
 

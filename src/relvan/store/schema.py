@@ -12,7 +12,7 @@ from sqlalchemy import inspect, text
 from sqlalchemy.engine import Connection
 from sqlalchemy.orm import Session
 
-from relvan.store import search
+from relvan.store import order_search, search
 from relvan.store.database import Database
 from relvan.store.dialects import write_next
 from relvan.store.tables import Table
@@ -85,7 +85,7 @@ def _bring_server_up_to_date(database: Database) -> None:
         connection.execute(text("CREATE EXTENSION IF NOT EXISTS citext"))
         connection.execute(text("CREATE EXTENSION IF NOT EXISTS unaccent"))
         Table.metadata.create_all(connection)
-        for statement in search.CREATE_ON_SERVER:
+        for statement in (*search.CREATE_ON_SERVER, *order_search.CREATE_ON_SERVER):
             connection.execute(text(statement))
         command.stamp(config, "head")
 

@@ -67,9 +67,9 @@ class how_well(GenericFunction[float]):
 
 # a query of `match_text` in the words of the server: "pot"* "14"* is 'pot':* & '14':* there
 _ASKED = "replace(replace(CAST({0} AS text), '\"*', '\":*'), ' ', ' & ')"
-_THERE = f"to_tsquery('simple', unaccent(replace({_ASKED}, '\"', chr(39))))"
-speaks(found_by, "product_search MATCH {0}", f"product_search.said @@ {_THERE}")
-speaks(how_well, "rank", f"-ts_rank(product_search.said, {_THERE})")
+ASKED_THERE = f"to_tsquery('simple', unaccent(replace({_ASKED}, '\"', chr(39))))"
+speaks(found_by, "product_search MATCH {0}", f"product_search.said @@ {ASKED_THERE}")
+speaks(how_well, "rank", f"-ts_rank(product_search.said, {ASKED_THERE})")
 
 
 def match_text(words: str) -> str | None:

@@ -32,7 +32,7 @@ PROMISED_WITHIN = {
     7: "promised within 7 days",
 }
 KIND = ListKind(
-    "Orders", "/orders", hint="number, customer, tracking number", sorts=SORTING.names()
+    "Orders", "/orders", hint="number, customer, mail, tracking", sorts=SORTING.names()
 )
 
 

@@ -8,8 +8,8 @@ connection = context.config.attributes["connection"]
 
 
 def is_ours(name: str | None, kind: str, _parents: object) -> bool:
-    """All but the tables that the search index keeps for itself."""
-    return kind != "table" or not (name or "").startswith("product_search")
+    """All but the tables that the search indexes keep for themselves."""
+    return kind != "table" or not (name or "").startswith(("product_search", "order_search"))
 
 
 context.configure(
