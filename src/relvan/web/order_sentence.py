@@ -31,9 +31,7 @@ PROMISED_WITHIN = {
     1: "promised by tomorrow",
     7: "promised within 7 days",
 }
-KIND = ListKind(
-    "Orders", "/orders", hint="number, customer, mail, tracking", sorts=SORTING.names()
-)
+KIND = ListKind("Orders", "/orders", hint="number, customer, mail, tracking", sorts=SORTING.names())
 
 
 def orders_sentence(desk: Desk, query: Mapping[str, str], *, strict: bool = False) -> Sentence:
