@@ -23,6 +23,7 @@ from relvan.services.orders.estimates import accept_estimate, cancel_estimate, i
 from relvan.services.orders.own_papers import printed_estimate
 from relvan.store.catalogue import skus_of
 from relvan.store.customers import (
+    Bought,
     addresses_of,
     customer_by_id,
     customer_by_number,
@@ -95,9 +96,15 @@ def _shape(by: Caller, number: str) -> dict[str, Any]:
     }
 
 
+def _bought(one: Bought) -> dict[str, Any]:
+    total, owed = amount_of(one.total, one.currency), amount_of(one.owed, one.currency)
+    return {"total": total, "owed": owed}
+
+
 @router.get("/customers")
 def list_customers(by: By, q: str = "", limit: Limit = 50, after: str = "") -> dict[str, Any]:
-    """Returns customers by name, with what they have bought and owe. `after` is the number of the
+    """Returns customers by name, with what they have bought and owe: `total` and `owed` in the currency
+    of most of their orders, and `bought` by currency. `after` is the number of the
     last one of the page before."""
     with by.workplace.database.reading() as session:
         rows = customer_page(session, q, after=after, limit=limit + 1)
@@ -107,8 +114,8 @@ def list_customers(by: By, q: str = "", limit: Limit = 50, after: str = "") -> d
             "name": row.name,
             "mail": row.mail,
             "orders": row.orders,
-            "total": amount_of(row.total, row.currency) if row.currency else None,
-            "owed": amount_of(row.owed, row.currency) if row.currency else None,
+            **(_bought(row.bought[0]) if row.bought else {"total": None, "owed": None}),
+            "bought": [_bought(one) for one in row.bought],
         }
         for row in rows[:limit]
     ]

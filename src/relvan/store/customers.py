@@ -1,16 +1,16 @@
 """Queries over customers, their addresses and prices, and over estimates."""
 
+from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, delete, func, or_, select, update
+from sqlalchemy import ColumnElement, case, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from relvan.core.orders.intake import Address
 from relvan.core.refusal import not_found
 from relvan.store.among import among
-from relvan.store.rows import rows_as
 from relvan.store.tables import (
     AuditEntry,
     Customer,
@@ -79,52 +79,85 @@ def customer_by_id(session: Session, customer_id: int) -> Customer:
 
 
 @dataclass(frozen=True)
+class Bought:
+    """What a customer has bought in a currency, in minor units, and what of that is not paid (below 0:
+    to be given back), in how many orders that are not cancelled, and when the last was placed. What was
+    credited or cancelled is left out of the amounts."""
+
+    currency: str
+    total: int
+    owed: int
+    orders: int
+    last: datetime | None
+
+
+@dataclass(frozen=True)
 class CustomerRow:
-    """A customer as a list shows it. Amounts are those of orders that are not cancelled, in minor
-    units, of the currency in which most was bought; `owed` is what is not paid of them."""
+    """A customer as a list shows it: how many orders are not cancelled, when the last one was placed, and
+    what was bought by currency, that of most orders first."""
 
     id: int
     number: str
     name: str
     mail: str
-    orders: int
-    total: int
-    owed: int
-    currency: str | None
-    last: datetime | None
+    orders: int = 0
+    last: datetime | None = None
+    bought: tuple[Bought, ...] = ()
 
 
 def customer_page(
     session: Session, words: str = "", *, after: str = "", limit: int = 50
 ) -> list[CustomerRow]:
     """Returns customers by name, starting after one of them by number."""
-    some = select(Customer.id).where(*_found_by(words))
+    page = select(Customer.id, Customer.number, Customer.name, Customer.mail)
+    page = page.where(*_found_by(words)).order_by(Customer.name, Customer.id)
     if after:
         last = customer_by_number(session, after)
         beyond = or_(
             Customer.name > last.name, (Customer.name == last.name) & (Customer.id > last.id)
         )
-        some = some.where(beyond)
-    page = some.order_by(Customer.name, Customer.id).limit(limit).subquery()
-    alive = (Order.customer_id == Customer.id) & Order.cancelled_at.is_(None)
-    statement = (
-        select(
-            Customer.id,
-            Customer.number,
-            Customer.name,
-            Customer.mail,
-            func.count(Order.id),
-            func.coalesce(func.sum(Order.total), 0),
-            func.coalesce(func.sum(Order.total - Order.credited - Order.paid), 0),
-            func.max(Order.currency),
-            func.max(Order.placed_at),
+        page = page.where(beyond)
+    found = session.execute(page.limit(limit)).all()
+    sums = sums_of_customers(session, [row.id for row in found])
+    return [
+        CustomerRow(
+            row.id,
+            row.number,
+            row.name,
+            row.mail,
+            sum(one.orders for one in sums[row.id]),
+            max((one.last for one in sums[row.id] if one.last), default=None),
+            sums[row.id],
         )
-        .join(page, page.c.id == Customer.id)
-        .outerjoin(Order, alive)
-        .group_by(Customer.id)
-        .order_by(Customer.name, Customer.id)
+        for row in found
+    ]
+
+
+def sums_of_customers(
+    session: Session, customer_ids: Collection[int]
+) -> dict[int, tuple[Bought, ...]]:
+    """Returns what customers have bought, in the currency of most orders first."""
+    counts = Order.cancelled_at.is_(None)
+    orders = func.sum(case((counts, 1), else_=0))
+    due = Order.total - Order.credited
+    wanted = (
+        select(
+            Order.customer_id,
+            Order.currency,
+            func.sum(due),
+            func.sum(due - Order.paid),
+            orders,
+            func.max(case((counts, Order.placed_at))),
+        )
+        .where(among(Order.customer_id, customer_ids))
+        .group_by(Order.customer_id, Order.currency)
+        .order_by(orders.desc(), Order.currency)
     )
-    return rows_as(CustomerRow, session, statement)
+    found: dict[int, tuple[Bought, ...]] = defaultdict(tuple)
+    for customer_id, currency, total, owed, count, last in session.execute(wanted):
+        if count or owed:
+            found[customer_id] += (Bought(currency, int(total), int(owed), int(count), last),)
+    return found
 
 
 def _found_by(words: str) -> list[ColumnElement[bool]]:

@@ -254,6 +254,25 @@ def test_an_estimate_needs_a_day_to_come_and_somebody_to_whom_it_goes(
     assert code in codes(refused)
 
 
+def test_what_a_customer_bought_is_told_by_currency_and_without_what_is_cancelled(desk, owner):
+    add_price_list(desk, owner, NewPriceList("chf", "Francs", "CHF", True))
+    priced = DraftLine("PT-14", 1, unit_price=1000)
+    (first, *_) = [
+        enter_order(desk, owner, replace(draft(("PT-14", 1)), lines=(priced,))).number
+        for _ in range(3)
+    ]
+    francs = replace(draft(("PT-14", 1)), lines=(priced,), currency="CHF")
+    enter_order(desk, owner, francs, paid=True)
+    cancel_orders(desk, owner, [first])
+    with desk.database.reading() as session:
+        (row,) = customer_page(session)
+    assert (row.orders, row.last) == (3, desk.now())
+    assert [(one.currency, one.total, one.owed) for one in row.bought] == [
+        ("EUR", 2000, 2000),
+        ("CHF", 1000, 0),
+    ]
+
+
 def test_doubles_are_proposed_and_merged_and_both_numbers_lead_to_the_one(desk, owner):
     enter_order(desk, owner, draft(("PT-14", 1)))
     other = replace(ADA, mail="ada@home.example")

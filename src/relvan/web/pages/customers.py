@@ -21,6 +21,7 @@ from relvan.store.customers import (
     doubles_of,
     orders_of_customer,
     prices_of_customer,
+    sums_of_customers,
 )
 from relvan.store.history import history
 from relvan.store.prices import price_lists
@@ -91,12 +92,7 @@ def _page(
         row = customer_by_number(session, number)
         orders = orders_of_customer(session, row.id)
         prices = prices_of_customer(session, row.id)
-        totals: dict[str, tuple[int, int]] = {}
-        for order in orders:
-            if order.cancelled_at is None:
-                total, owed = totals.get(order.currency, (0, 0))
-                due = order.total - order.credited
-                totals[order.currency] = (total + due, owed + due - order.paid)
+        bought = sums_of_customers(session, [row.id])[row.id]
         return desk.page(
             "orders/customer.html",
             "orders",
@@ -111,7 +107,7 @@ def _page(
                 (one.key for one in price_lists(session) if one.id == row.price_list_id), ""
             ),
             doubles=doubles_of(session, row),
-            totals=totals,
+            bought=bought,
             history=history(session, "customer", row.id, 40),
             typed=dict(typed or {}),
             refusals=refusals,
