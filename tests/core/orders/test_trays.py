@@ -30,6 +30,18 @@ def test_an_order_goes_to_the_tray_where_it_belongs(line, shipments, unknown, tr
         ("Orders to pick", {"reserved": "all", "picked": "open"}),
         ("Ask the customer", {}),
         ("Paid by cheque", {}),
+        ("paid but not sent", {"paid": "all", "shipped": "open"}),
+        ("Unpaid, shipped", {"paid": "open", "shipped": "all"}),
+        ("Partly dispatched and billed", {"shipped": "part", "invoiced": "all"}),
+        ("To pack", {"picked": "all", "shipped": "open"}),
+        ("All orders still to invoice", {"invoiced": "open"}),
+        ("All orders", {}),
+        ("Not yet", {}),
+        ("To engrave", {}),
+        ("Unsure", {}),
+        ("Paid to", {}),
+        ("Versandt", {}),
+        ("…", {}),
     ],
 )
 def test_a_tray_that_repeats_progress_is_met_with_the_filter_that_tells_it(name, told):

@@ -66,38 +66,56 @@ def check_tray(form: TrayForm, others: Collection[str]) -> list[Refusal]:
     return found
 
 
-# words by which a tray would repeat what progress says -> the filter that says it
-PROGRESS_WORDS: Mapping[str, Mapping[str, str]] = {
-    "reserved": {"reserved": "all"},
-    "picked": {"picked": "all"},
-    "shipped": {"shipped": "all"},
-    "sent": {"shipped": "all"},
-    "dispatched": {"shipped": "all"},
-    "part shipped": {"shipped": "part"},
-    "partly shipped": {"shipped": "part"},
-    "invoiced": {"invoiced": "all"},
-    "not invoiced": {"invoiced": "open"},
-    "to invoice": {"invoiced": "open"},
-    "paid": {"paid": "all"},
-    "unpaid": {"paid": "open"},
-    "not paid": {"paid": "open"},
-    "part paid": {"paid": "part"},
-    "to pick": {"reserved": "all", "picked": "open"},
-    "to ship": {"picked": "all", "shipped": "open"},
-    "to pack": {"picked": "all", "shipped": "open"},
-    "shipped and not invoiced": {"shipped": "all", "invoiced": "open"},
-    "shipped not invoiced": {"shipped": "all", "invoiced": "open"},
+# words for what progress says, and the progress that they name
+_PROGRESS_NAMES = {
+    "reserved": "reserved",
+    "picked": "picked",
+    "packed": "picked",
+    "shipped": "shipped",
+    "sent": "shipped",
+    "dispatched": "shipped",
+    "invoiced": "invoiced",
+    "billed": "invoiced",
+    "paid": "paid",
 }
+# what is still to be done, and the filter that finds it
+_TO_DO = {
+    "reserve": {"reserved": "open"},
+    "pick": {"reserved": "all", "picked": "open"},
+    "pack": {"picked": "all", "shipped": "open"},
+    "ship": {"picked": "all", "shipped": "open"},
+    "send": {"picked": "all", "shipped": "open"},
+    "invoice": {"invoiced": "open"},
+    "bill": {"invoiced": "open"},
+}
+_EXTENTS = {"not": "open", "un": "open", "part": "part", "partly": "part", "partially": "part"}
+_SAYS_NOTHING = frozenset(
+    ("orders", "all", "and", "but", "yet", "still", "is", "are", "fully", "completely", "be")
+)
 
 
 def repeats_progress(name: str) -> Mapping[str, str]:
     """Returns the filter that a tray of this name would only repeat, or nothing.
 
-    >>> dict(repeats_progress("Shipped, not invoiced"))
-    {'shipped': 'all', 'invoiced': 'open'}
+    >>> dict(repeats_progress("Shipped, not invoiced")), dict(repeats_progress("paid but unsent"))
+    ({'shipped': 'all', 'invoiced': 'open'}, {'paid': 'all', 'shipped': 'open'})
+    >>> dict(repeats_progress("Paid by cheque"))
+    {}
     """
-    words = [word for word in re.findall(r"[a-z]+", name.lower()) if word not in ("orders", "all")]
-    return PROGRESS_WORDS.get(" ".join(words), {})
+    found: dict[str, str] = {}
+    before = ""
+    words = re.findall(r"[a-z]+", name.lower())
+    for word in (word for word in words if word not in _SAYS_NOTHING):
+        bare = word.removeprefix("un")
+        if word in _PROGRESS_NAMES or bare in _PROGRESS_NAMES:
+            extent = "open" if word not in _PROGRESS_NAMES else _EXTENTS.get(before, "all")
+            found[_PROGRESS_NAMES[bare]] = extent
+        elif before == "to" and word in _TO_DO:
+            found |= _TO_DO[word]
+        elif word not in (*_EXTENTS, "to"):
+            return {}
+        before = word
+    return {} if before in (*_EXTENTS, "to") else found
 
 
 def is_first_tray(key: str) -> bool:
