@@ -17,7 +17,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.channels import channel_by_key
 
 
-def move_prices(workplace: Workplace, owner: Actor, settle: Callable[[], None]) -> None:
+def move_prices(workplace: Workplace, owner: Actor, settle: Callable[..., None]) -> None:
     """Sets steps that follow each channel's fees, and raises one list price twice."""
     steps = [
         {"kind": "percent", "percent": "4"},
@@ -29,7 +29,7 @@ def move_prices(workplace: Workplace, owner: Actor, settle: Callable[[], None]) 
 
 
 def keep_in_step(
-    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[..., None]
 ) -> None:
     """Adds everything that the stations of stock and prices show besides the everyday."""
     now = workplace.now()
@@ -59,12 +59,12 @@ def keep_in_step(
     )
     set_floor(workplace, owner, "TL-TROWEL", 1150)
     set_list_price(workplace, owner, "PT-14-INK", "retail", 1890)
-    settle()
+    settle("hagglet", "ownshop", "loomstead")
     _drift(workplace, owner, world, settle)
 
 
 def _drift(
-    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[..., None]
 ) -> None:
     """Changes a price in the shop's own administration; drift of prices there is not corrected
     automatically.
@@ -74,7 +74,7 @@ def _drift(
     head = {"Authorization": f"Bearer {there['token']}"}
     body = {"prices": [{"sku": "WA-CAN-1", "price": "21.50"}]}
     world.post("/ownshop/admin/prices", json=body, headers=head).raise_for_status()
-    settle()
+    settle("ownshop")
     with workplace.database.reading() as session:
         shop = channel_by_key(session, "ownshop").id
     for _ in range(2):

@@ -19,13 +19,13 @@ from relvan.store.listing_list import ListingFilter, listing_page
 
 
 def go_wrong(
-    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[[], None]
+    workplace: Workplace, owner: Actor, world: httpx.Client, settle: Callable[..., None]
 ) -> None:
     """Adds all of it."""
     note = "recalled: loose spray head"
     move_stock(workplace, owner, MoveStock("WA-MIST", "millrace", "block", change=3, note=note))
     _refused_listing(workplace, owner)
-    settle()
+    settle("hagglet")
     _unknown_line(workplace, world)
     _short_orders(workplace, owner)
     buy(world, "hagglet", "SE-BASIL", 1, workplace.now(), paid=False)
