@@ -29,7 +29,7 @@ LATE_CHOICES = {
     ),
     LateChoice.RECALL: (
         "Expect them back",
-        "A return waits for them. What they cost is given back once they came.",
+        "A return is noted. What was paid for them is given back from it once they have come.",
     ),
     LateChoice.REFUND: (
         "Give back what was paid",
