@@ -6,7 +6,7 @@ from datetime import datetime
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from relvan.core.orders.late_changes import NoticeKind
+from relvan.core.orders.late_changes import LateChoice, NoticeKind
 from relvan.core.refusal import not_found
 from relvan.store.among import among
 from relvan.store.tables import OrderNotice
@@ -52,11 +52,11 @@ def was_decided(session: Session, order_id: int, kind: NoticeKind) -> bool:
 
 
 def decided_units(session: Session, order_id: int) -> dict[int, int]:
-    """Returns of how many units that a buyer took off too late a person has decided, by the positions
-    of the lines of an order."""
+    """Returns how many units a person decided to leave on the lines of an order though their buyer took
+    them off, by the positions of the lines."""
     wanted = (OrderNotice.order_id == order_id, OrderNotice.kind == NoticeKind.TAKEN_OFF)
     found = select(OrderNotice.line, func.sum(OrderNotice.units)).where(
-        *wanted, OrderNotice.choice.is_not(None)
+        *wanted, OrderNotice.choice != LateChoice.TAKE_OFF
     )
     return {line: int(units) for line, units in session.execute(found.group_by(OrderNotice.line))}
 

@@ -294,6 +294,9 @@ def test_picked_units_that_a_buyer_takes_off_go_back_and_off(shop, owner):
     assert money(shop, number) == (PRICE, 0, PRICE)
     tell(shop, 4, 1)
     assert notices(shop, number) == []
+    tell(shop, 5, 0)
+    assert [one[1:] for one in notices(shop, number)] == [("taken-off", 1, "take-off let-go")]
+    decide(shop, owner, number, "let-go")
     (shipment,) = shipments(shop, "to pack")
     send_packed(shop, owner, shipment.id)
     assert_sound(shop)
