@@ -29,6 +29,17 @@ def put_late_notice(session: Session, told: OrderNotice) -> None:
     session.add(told)
 
 
+def shrink_late_notice(session: Session, order_id: int, line: int, units: int) -> None:
+    """Lowers what a buyer took off a line too late by units that are taken off after all; a notice of
+    which none are left is deleted."""
+    same = (OrderNotice.order_id == order_id, OrderNotice.kind == NoticeKind.TAKEN_OFF, _OPEN)
+    row = session.scalar(select(OrderNotice).where(*same, OrderNotice.line == line))
+    if row is not None and row.units <= units:
+        session.delete(row)
+    elif row is not None:
+        row.units -= units
+
+
 def notices_of(session: Session, order_id: int) -> list[OrderNotice]:
     """Returns what lies before the team about an order, the newest first."""
     wanted = select(OrderNotice).where(OrderNotice.order_id == order_id, _OPEN)

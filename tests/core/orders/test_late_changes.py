@@ -26,9 +26,9 @@ from relvan.core.orders.late_changes import (
         ("address", 1, 2, "recall let-go"),
         ("address", 1, 0, "seen"),
         ("taken-off", 1, 0, "take-off let-go"),
-        ("taken-off", 0, 0, "take-off let-go"),
+        ("taken-off", 0, 0, "seen"),
         ("taken-off", 0, 1, "recall refund let-go"),
-        ("taken-off", 1, 1, "recall refund let-go"),
+        ("taken-off", 1, 1, "take-off let-go"),
     ],
 )
 def test_the_choices_follow_from_where_the_goods_are(kind, waiting, left, choices):

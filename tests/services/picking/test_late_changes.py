@@ -10,19 +10,24 @@ from relvan.core.orders.intake import IncomingLine, IncomingOrder
 from relvan.core.refusal import NotAllowed, NotFound, Refused
 from relvan.services.orders.cancel import cancel_orders
 from relvan.services.orders.invoices import credit_invoice, invoice_orders
+from relvan.services.orders.line_changes import take_off
 from relvan.services.orders.notices import open_notices, see_notices
 from relvan.services.orders.payments import NewPayment, add_payment
 from relvan.services.orders.release import release_orders
+from relvan.services.orders.reserve import reserve_orders
 from relvan.services.orders.returns import (
     ArrivedGoods,
     expect_in,
+    expect_return,
     receive_return,
     refund_return,
 )
 from relvan.services.orders.take import take_channel_orders
 from relvan.services.packing.parcels import add_parcel
 from relvan.services.picking.late_changes import decide_late_change
+from relvan.services.picking.lists import make_pick_list, record_pick
 from relvan.services.picking.put_back import put_back
+from relvan.services.picking.undo import undo_pick
 from relvan.services.setup.firm import change_firm
 from relvan.services.shipping.dispatch import dispatch_shipments
 from relvan.store.dispatch import parcels_of
@@ -34,7 +39,7 @@ from relvan.store.tables import Carrier
 from tests.house import add_pot, assert_sound, orders, receive, stock_of_sku
 from tests.steps.books import FIRM
 from tests.steps.orders import ADA, take
-from tests.steps.sale import pick_all_waiting, shipments
+from tests.steps.sale import pick_all_waiting, picks_of, shipments
 
 PLACED = datetime.fromisoformat("2026-11-20T09:00:00+00:00")
 PRICE = 1690
@@ -300,6 +305,56 @@ def test_picked_units_that_a_buyer_takes_off_go_back_and_off(shop, owner):
     (shipment,) = shipments(shop, "to pack")
     send_packed(shop, owner, shipment.id)
     assert_sound(shop)
+
+
+def test_of_a_line_that_left_in_part_each_part_is_chosen_by_itself(shop, owner):
+    number = tell(shop, 1, 3)
+    release_orders(shop, owner, [number])
+    (first,) = shipments(shop, "to pick")
+    make_pick_list(shop, owner, [first.id])
+    (pick,) = picks_of(shop, 1)
+    record_pick(shop, owner, 1, pick.id, 2)
+    send_packed(shop, owner, first.id)
+    reserve_orders(shop, owner, [number])
+    pick_everything(shop, owner, number)
+    tell(shop, 2, 1)
+    assert [one[1:] for one in notices(shop, number)] == [("taken-off", 2, "take-off let-go")]
+    decide(shop, owner, number, "take-off")
+    assert standing(shop, number)[2] == [2]
+    assert [one[1:] for one in notices(shop, number)] == [("taken-off", 1, "recall refund let-go")]
+    decide(shop, owner, number, "recall")
+    assert [one[1:3] for one in returned(shop, number)] == [("expected", 1)]
+    tell(shop, 3, 1)
+    assert notices(shop, number) == []
+
+
+def test_what_is_taken_off_or_comes_back_by_hand_is_not_chosen_once_more(shop, owner):
+    number = tell(shop, 1, 3)
+    pick_everything(shop, owner, number)
+    tell(shop, 2, 1)
+    undo_picks(shop, owner)
+    take_off(shop, owner, number, 1, 1)
+    assert [one[1:3] for one in notices(shop, number)] == [("taken-off", 1)]
+    tell(shop, 3, 1)
+    assert notices(shop, number) == [], (
+        "the channel's news are followed now, and the notice is gone"
+    )
+    assert standing(shop, number)[2] == [1]
+    (pick,) = picks_of(shop, 1)
+    record_pick(shop, owner, 1, pick.id, 1)
+    (shipment,) = shipments(shop, "to pack")
+    send_packed(shop, owner, shipment.id)
+    tell(shop, 4, 0)
+    expect_return(shop, owner, number, {1: 1}, "they called")
+    assert [one[3] for one in notices(shop, number)] == ["seen"]
+    see_notices(shop, owner, number)
+    assert_sound(shop)
+
+
+def undo_picks(shop, owner):
+    """Undoes what was picked on the first pick list."""
+    for pick in picks_of(shop, 1):
+        undo_pick(shop, owner, 1, pick.id)
 
 
 def test_all_units_that_a_buyer_takes_off_cancel_the_order_and_end_its_shipment(shop, owner):

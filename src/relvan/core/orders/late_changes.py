@@ -34,8 +34,8 @@ class LateChoice(StrEnum):
 
 @dataclass(frozen=True)
 class LateStanding:
-    """What stands in the way of a late change, in units: what is picked and still here, and what has
-    left and is not expected back yet."""
+    """What stands in the way of a late change, in units: what is still here, of a cancelled order only
+    what is picked, and what has left and is not expected back yet."""
 
     waiting: int = 0
     left: int = 0
@@ -51,7 +51,7 @@ def choices_of(kind: NoticeKind, standing: LateStanding) -> tuple[LateChoice, ..
         return (LateChoice.PUT_BACK,)
     if kind == NoticeKind.ADDRESS and standing.left:
         return (LateChoice.RECALL, LateChoice.LET_GO)
-    if kind == NoticeKind.TAKEN_OFF and not standing.left:
+    if kind == NoticeKind.TAKEN_OFF and standing.waiting:
         return (LateChoice.TAKE_OFF, LateChoice.LET_GO)
     if kind in (NoticeKind.CANCELLED, NoticeKind.TAKEN_OFF) and standing.left:
         return (LateChoice.RECALL, LateChoice.REFUND, LateChoice.LET_GO)

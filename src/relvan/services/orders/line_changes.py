@@ -27,6 +27,7 @@ from relvan.services.orders.reserve import lower_reservation, reserve_in
 from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.store.notices import shrink_late_notice
 from relvan.store.orders import (
     lines_of,
     order_by_number,
@@ -140,6 +141,7 @@ def take_off_in(
         parts = [one for one in lines if one.part_of == line.id]
         left = line.quantity - units
         line.taken_off += units
+        shrink_late_notice(session, order.id, line.position, units)
         for one in parts or [line]:
             less = units * (one.quantity // line.quantity)
             _leave_shipments(session, workplace, one, less)

@@ -4,11 +4,12 @@ from dataclasses import dataclass
 
 from relvan.core.orders.late_changes import LateChoice, LateStanding, NoticeKind, choices_of
 from relvan.core.people.roles import Right
+from relvan.services.orders.line_changes import line_standing
 from relvan.services.orders.returns import can_come_back
 from relvan.services.orders.work_out import order_progress
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.notices import delete_notices, notices_of
-from relvan.store.orders import order_by_number
+from relvan.store.orders import lines_of, order_by_number
 from relvan.store.session import Session
 from relvan.store.tables import Order, OrderNotice
 
@@ -41,9 +42,18 @@ def late_standing(session: Session, order: Order, notice: OrderNotice) -> LateSt
         return LateStanding()
     left = {line.position: units for line, units in can_come_back(session, order)}
     if kind == NoticeKind.TAKEN_OFF:
-        return LateStanding(left=min(notice.units, left.get(notice.line, 0)))
+        here = _still_here(session, order, notice.line)
+        return LateStanding(min(notice.units, here), min(notice.units, left.get(notice.line, 0)))
     facts = order_progress(session, order)
     return LateStanding(facts.units_picked - facts.units_shipped, sum(left.values()))
+
+
+def _still_here(session: Session, order: Order, position: int) -> int:
+    """Returns how many units of a line have not left."""
+    lines = lines_of(session, [order.id])[order.id]
+    line = next(one for one in lines if one.position == position and one.part_of is None)
+    standing = line_standing(line, [one for one in lines if one.part_of == line.id])
+    return line.quantity - standing.shipped
 
 
 def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:

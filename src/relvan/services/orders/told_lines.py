@@ -23,7 +23,7 @@ def take_told_lines(
         return False
     told = {line.channel_line: line.quantity for line in incoming.lines if line.channel_line}
     lines = lines_of(session, [order.id])[order.id]
-    wanted = []
+    wanted, late = [], []
     decided = decided_units(session, order.id)
     for line in lines:
         less = line.quantity - told.get(line.channel_line, line.quantity)
@@ -35,15 +35,20 @@ def take_told_lines(
         if units > 0:
             wanted.append((line, units))
         if units < less:
-            late = OrderNotice(
-                order_id=order.id,
-                words=words_of_late_line(standing, less - max(0, units)),
-                at=workplace.now(),
-                kind=NoticeKind.TAKEN_OFF,
-                line=line.position,
-                units=less - max(0, units),
+            too_late = less - max(0, units)
+            words = words_of_late_line(standing, too_late)
+            late.append(
+                OrderNotice(
+                    order_id=order.id,
+                    words=words,
+                    at=workplace.now(),
+                    kind=NoticeKind.TAKEN_OFF,
+                    line=line.position,
+                    units=too_late,
+                )
             )
-            put_late_notice(session, late)
     if wanted:
         take_off_in(session, workplace, SYSTEM, order, wanted)
+    for one in late:
+        put_late_notice(session, one)
     return bool(wanted)

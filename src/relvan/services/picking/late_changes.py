@@ -52,11 +52,9 @@ class _Late:
     def left(self) -> dict[int, int]:
         """Returns the units that have left and are not expected back, by position, as far as this is
         about them."""
-        found = {line.position: units for line, units in can_come_back(self.session, self.order)}
-        if self.kind != NoticeKind.TAKEN_OFF:
-            return found
-        units = min(self.notice.units, found.get(self.notice.line, 0))
-        return {self.notice.line: units}
+        if self.kind == NoticeKind.TAKEN_OFF:
+            return {self.notice.line: self.notice.units}
+        return {line.position: units for line, units in can_come_back(self.session, self.order)}
 
 
 def decide_late_change(
@@ -75,7 +73,8 @@ def decide_late_change(
         if notice.choice is not None:
             return notice.choice
         late = _Late(session, workplace, actor, order, notice)
-        chosen, refusals = refuse_choice(choice, late.kind, late_standing(session, order, notice))
+        standing = late_standing(session, order, notice)
+        chosen, refusals = refuse_choice(choice, late.kind, standing)
         refuse_if_any(refusals)
         assert chosen is not None
         if chosen == LateChoice.SEEN:
@@ -84,12 +83,33 @@ def decide_late_change(
         subject = audit.Subject("order", order.id)
         changes: audit.Changes = {"choice": ("", str(chosen))}
         audit.record(session, actor, workplace.now(), subject, notice.words, changes)
-        _DO[chosen](late)
+        rest = _rest_of(late, standing.waiting or standing.left)
+        notice.choice = chosen
         session.flush()
-        if chosen != LateChoice.PUT_BACK or not can_come_back(session, order):
-            notice.choice = chosen  # else it is still to be chosen what follows for the rest
+        _DO[chosen](late)
+        session.add_all(rest)
+        if chosen == LateChoice.PUT_BACK and can_come_back(session, order):
+            notice.choice = None  # it is still to be chosen what follows for what has left
         work_out_orders(session, workplace, actor, [order])
         return chosen
+
+
+def _rest_of(late: _Late, units: int) -> list[OrderNotice]:
+    """Lets a notice be about so many units; returns a notice of its own about what it says of more."""
+    notice, rest = late.notice, late.notice.units - units
+    if late.kind != NoticeKind.TAKEN_OFF or rest <= 0:
+        return []
+    notice.units = units
+    return [
+        OrderNotice(
+            order_id=notice.order_id,
+            words=notice.words,
+            at=notice.at,
+            kind=notice.kind,
+            line=notice.line,
+            units=rest,
+        )
+    ]
 
 
 def _put_back(late: _Late) -> None:
@@ -106,33 +126,12 @@ def _recall(late: _Late) -> None:
     units = late.left()
     reason = f"called back: {REASONS[late.kind]}"
     expect_in(late.session, late.workplace, late.actor, late.order, units, reason)
-    _only_of_these(late, units)
 
 
 def _refund(late: _Late) -> None:
     units = late.left()
     reason = f"stays with the buyer: {REASONS[late.kind]}"
     refund_unreturned(late.session, late.workplace, late.actor, late.order, units, reason)
-    _only_of_these(late, units)
-
-
-def _only_of_these(late: _Late, units: Mapping[int, int]) -> None:
-    """Keeps a notice about more units than were decided of open for the others, as one of its own."""
-    if late.kind != NoticeKind.TAKEN_OFF:
-        return
-    notice, decided = late.notice, units[late.notice.line]
-    if notice.units > decided:
-        late.session.add(
-            OrderNotice(
-                order_id=notice.order_id,
-                words=notice.words,
-                at=notice.at,
-                kind=notice.kind,
-                line=notice.line,
-                units=notice.units - decided,
-            )
-        )
-    notice.units = decided
 
 
 def _let_go(late: _Late) -> None:
