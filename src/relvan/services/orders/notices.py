@@ -1,5 +1,6 @@
 """Says what lies before the team about an order, with what a person may choose about each of it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from relvan.core.orders.late_changes import LateChoice, LateStanding, NoticeKind, choices_of
@@ -57,9 +58,18 @@ def _still_here(session: Session, order: Order, position: int) -> int:
 
 
 def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:
-    """Deletes the notices of an order about which nothing is to be chosen, since somebody has seen
-    them."""
+    """Takes the notices of an order about which nothing is to be chosen off the desk, since somebody has
+    seen them."""
     actor.must(Right.ORDERS)
     with workplace.database.writing() as session:
         found = open_notices(session, order_by_number(session, number))
-        delete_notices(session, [one.notice.id for one in found if one.is_seen_only])
+        see_in(session, [one.notice for one in found if one.is_seen_only])
+
+
+def see_in(session: Session, seen: Sequence[OrderNotice]) -> None:
+    """Deletes notes that were seen inside a transaction; of changes of a channel it is kept that they
+    were, so that the same news are not laid before the team again."""
+    delete_notices(session, [row.id for row in seen if row.kind == NoticeKind.NOTE])
+    for row in seen:
+        if row.kind != NoticeKind.NOTE:
+            row.choice = LateChoice.SEEN

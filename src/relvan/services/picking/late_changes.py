@@ -12,14 +12,14 @@ from relvan.core.shipping.life import OPEN_SHIPMENTS, SHIPMENT, ShipmentState, m
 from relvan.services import audit
 from relvan.services.orders.invoices import Credit, credit_in
 from relvan.services.orders.line_changes import line_standing, take_off_in, take_off_open
-from relvan.services.orders.notices import late_standing
+from relvan.services.orders.notices import late_standing, see_in
 from relvan.services.orders.returns import can_come_back, expect_in, refund_unreturned
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.picking.put_back import put_back_in
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import is_packed
 from relvan.store.invoices import credited_units, invoices_of_order, lines_of_invoice
-from relvan.store.notices import delete_notices, notice_by_id
+from relvan.store.notices import notice_by_id
 from relvan.store.orders import lines_of, order_by_number, shipments_of
 from relvan.store.picking import done_picks_of
 from relvan.store.returns import open_shipment_lines
@@ -78,7 +78,7 @@ def decide_late_change(
         refuse_if_any(refusals)
         assert chosen is not None
         if chosen == LateChoice.SEEN:
-            delete_notices(session, [notice.id])
+            see_in(session, [notice])
             return chosen
         subject = audit.Subject("order", order.id)
         changes: audit.Changes = {"choice": ("", str(chosen))}
