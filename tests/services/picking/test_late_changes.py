@@ -30,6 +30,7 @@ from relvan.services.picking.put_back import put_back
 from relvan.services.picking.undo import undo_pick
 from relvan.services.setup.firm import change_firm
 from relvan.services.shipping.dispatch import dispatch_shipments
+from relvan.services.shipping.voids import void_label
 from relvan.store.dispatch import parcels_of
 from relvan.store.history import history
 from relvan.store.invoices import invoices_of_order, payments_of
@@ -39,7 +40,7 @@ from relvan.store.tables import Carrier
 from tests.house import add_pot, assert_sound, orders, receive, stock_of_sku
 from tests.steps.books import FIRM
 from tests.steps.orders import ADA, take
-from tests.steps.sale import pick_all_waiting, picks_of, shipments
+from tests.steps.sale import packed, pick_all_waiting, picks_of, shipments
 
 PLACED = datetime.fromisoformat("2026-11-20T09:00:00+00:00")
 PRICE = 1690
@@ -185,6 +186,24 @@ def test_picked_goods_of_a_cancelled_order_go_back_by_one_choice(shop, owner):
     assert notices(shop, number) == []
     assert free(shop, "PT-14") == before
     assert money(shop, number) == (2 * PRICE, 2 * PRICE, 0)
+    assert_sound(shop)
+
+
+def test_a_label_that_was_bought_for_goods_that_go_back_is_told_and_voided(shop, owner):
+    number = tell(shop, 1, 2)
+    pick_everything(shop, owner, number)
+    (shipment,) = shipments(shop, "to pack")
+    packed(shop, owner, shipment.id)
+    tell(shop, 2, 2, cancelled=True)
+    decide(shop, owner, number, "put-back")
+    with shop.database.reading() as session:
+        (parcel,) = parcels_of(session, shipment.id)
+        (told,) = open_notices(session, order_by_number(session, number))
+        label = parcel.tracking_number
+    assert f"The label {label} of S-1001 is not used any more." in told.notice.words
+    assert void_label(shop, owner, parcel.id) == label
+    see_notices(shop, owner, number)
+    assert notices(shop, number) == []
     assert_sound(shop)
 
 

@@ -19,7 +19,13 @@ from relvan.services.orders.payments import any_shipped
 from relvan.services.orders.reserve import free_in
 from relvan.services.orders.work_out import work_out_orders
 from relvan.services.workplace import Actor, Workplace
-from relvan.store.dispatch import forget_contents, shipment_by_id, shipment_lines
+from relvan.store.dispatch import (
+    forget_contents,
+    parcels_of,
+    shipment_by_id,
+    shipment_lines,
+)
+from relvan.store.notices import add_notice
 from relvan.store.orders import lines_of, order_by_id
 from relvan.store.picking import open_picks, pick_lists, units_picked
 from relvan.store.session import Session
@@ -59,6 +65,7 @@ def put_back_in(
             raise refuse("dispatched", message, "Take it back as a return.")
         _end_picks(session, workplace, shipment)
         units = _unpick(session, shipment)
+        _tell_of_labels(session, workplace, shipment)
         forget_contents(session, shipment.id)
         shipment.state = move(SHIPMENT, shipment.number, shipment.state, "put back")
         deed = f"{shipment.number}: {units} {'unit' if units == 1 else 'units'} put back"
@@ -70,6 +77,17 @@ def put_back_in(
         take_off_open(session, workplace, actor, order)
     work_out_orders(session, workplace, actor, [order])
     changes_of(session).stock_moved(freed, freed=True)
+
+
+def _tell_of_labels(session: Session, workplace: Workplace, shipment: Shipment) -> None:
+    """Lays before the team that labels were bought for goods that do not leave."""
+    for parcel in parcels_of(session, shipment.id):
+        if parcel.tracking_number and parcel.carrier_id:
+            words = (
+                f"The label {parcel.tracking_number} of {shipment.number} is not used any more. "
+                "Void it on the page of the shipment."
+            )
+            add_notice(session, shipment.order_id, words, workplace.now())
 
 
 def _end_picks(session: Session, workplace: Workplace, shipment: Shipment) -> None:
