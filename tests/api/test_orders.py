@@ -1,7 +1,17 @@
 """Tests orders over HTTP: a whole sale by the API alone, and an order taken by hand."""
 
+from relvan.store.orders import lines_of, order_by_number, reservations_of
+from relvan.store.stock import warehouses
 from tests.caller import problem, put_in
-from tests.house import assert_sound, connect, deliver, list_everywhere, read
+from tests.house import (
+    add_pot,
+    assert_sound,
+    connect,
+    deliver,
+    list_everywhere,
+    read,
+    receive,
+)
 from tests.steps.sale import pick_all_waiting
 
 
@@ -165,3 +175,37 @@ def test_the_order_says_why_it_leaves_from_where_it_does_and_has_a_link(floor, a
     assert api.post(f"/api/v1/orders/{number}/customer-link").json()["link"] == link
     assert link.startswith("/o/")
     problem(api.get("/api/v1/orders/O-0/why"), 404)
+
+
+def test_a_line_leaves_from_another_warehouse_by_its_position(api, workplace, owner):
+    for sku, places in (("PT-14", ("millrace", "yard")), ("CORD", ("millrace", "yard"))):
+        add_pot(workplace, owner, sku, units=0)
+        for place in places:
+            receive(workplace, owner, sku, 4, place)
+    parts = [{"sku": sku, "quantity": 1} for sku in ("PT-14", "CORD")]
+    price = {"retail": {"amount": 2400, "currency": "EUR"}}
+    kit = {"sku": "SET", "kind": "kit", "title": "Set", "parts": parts, "prices": price}
+    assert api.post("/api/v1/products", json=kit).status_code == 201
+    to = {"name": "Ada", "street": "1 Row", "town": "Tarnhollow", "country": "NL"}
+    lines = [{"sku": "PT-14", "quantity": 2}, {"sku": "SET", "quantity": 1}]
+    number = api.post("/api/v1/orders", json={"lines": lines, "ship_to": to}).json()["number"]
+    here = f"/api/v1/orders/{number}/lines"
+    moved = api.post(f"{here}/1/warehouse", json={"warehouse": "yard"})
+    assert moved.status_code == 200, moved.text
+    told = problem(api.post(f"{here}/2/warehouse", json={"warehouse": "yard"}), 422)
+    assert told["errors"][0]["field"] == "part"
+    wish = {"warehouse": "yard", "part": "cord"}
+    assert api.post(f"{here}/2/warehouse", json=wish).status_code == 200
+    problem(api.post(f"{here}/2/warehouse", json={**wish, "part": "NONE"}), 404)
+    problem(api.post(f"{here}/9/warehouse", json=wish), 404)
+    with workplace.database.reading() as session:
+        order = order_by_number(session, number)
+        names = {one.id: one.key for one in warehouses(session)}
+        skus = {line.id: line.sku for line in lines_of(session, [order.id])[order.id]}
+        held = [
+            (skus[line], names[one.warehouse_id], one.quantity)
+            for line, some in reservations_of(session, [order.id]).items()
+            for one in some
+        ]
+    assert sorted(held) == [("CORD", "yard", 1), ("PT-14", "millrace", 1), ("PT-14", "yard", 2)]
+    assert_sound(workplace)

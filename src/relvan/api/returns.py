@@ -8,9 +8,10 @@ from relvan.api.described import Id, described, described_number, described_text
 from relvan.api.desk import By, Caller, Cursor, Limit, OneOf, api_router, page_of
 from relvan.api.order_shapes import order_shape
 from relvan.api.shapes import Amount, Shape, amount_of
+from relvan.core.catalogue.identity import sku_key
 from relvan.core.orders.returns import MOST_REASON, ReturnState, ReturnTo
 from relvan.core.people.roles import Right
-from relvan.core.refusal import refuse
+from relvan.core.refusal import not_found, refuse
 from relvan.core.texts import SAYING
 from relvan.services.orders.line_changes import set_quantity, take_off
 from relvan.services.orders.payments import METHODS
@@ -23,13 +24,14 @@ from relvan.services.orders.returns import (
     refund_return,
     worth_of,
 )
-from relvan.store.orders import lines_of, order_by_id
+from relvan.store.orders import lines_of, order_by_id, order_by_number, reservations_of
 from relvan.store.returns import (
     lines_of_return,
     return_by_id,
     return_by_number,
     return_page,
 )
+from relvan.store.stock import warehouse_by_id
 
 router = api_router(tags=["orders"])
 Units = Annotated[int, described_number(1, 100_000)]
@@ -64,18 +66,42 @@ def patch_line(by: By, number: str, line: Id, wish: LineQuantity) -> dict[str, A
 
 
 class LineWarehouse(Shape):
-    """From which warehouse a line is to leave, and from which it would leave now."""
+    """From which warehouse a line is to leave, and from which it would leave now, which need not be said
+    of a line that leaves from one alone. Of a kit, `part` is the SKU of the part that is meant."""
 
     warehouse: Annotated[str, Field(max_length=60)]
-    instead_of: Annotated[str, Field(max_length=60)]
+    instead_of: Annotated[str, Field(max_length=60)] = ""
+    part: Annotated[str, Field(max_length=64)] = ""
 
 
 @router.post("/orders/{number}/lines/{line}/warehouse")
 def post_line_warehouse(by: By, number: str, line: Id, wish: LineWarehouse) -> dict[str, Any]:
-    """Lets units of a line, named by its id, that are promised from one warehouse leave from another,
+    """Lets units of a line, by its position, that are promised from one warehouse leave from another,
     as many as are free there."""
-    move_promise(by.workplace, by.actor, number, line, wish.warehouse, wish.instead_of)
+    by.actor.must(Right.ORDERS)
+    line_id, start = _promised(by, number, line, wish.part)
+    move_promise(by.workplace, by.actor, number, line_id, wish.warehouse, wish.instead_of or start)
     return order_shape(by, number)
+
+
+def _promised(by: Caller, number: str, position: int, part: str) -> tuple[int, str]:
+    """Returns the id of a line by its position, of a kit that of a part, and the warehouse from which
+    it leaves where that is one alone."""
+    with by.workplace.database.reading() as session:
+        order = order_by_number(session, number)
+        lines = lines_of(session, [order.id])[order.id]
+        here = [one for one in lines if one.position == position]
+        parts = [one for one in here if one.part_of is not None]
+        named = [one for one in parts or here if not part or sku_key(one.sku) == sku_key(part)]
+        if not named:
+            raise not_found("line", f"{position} {part}".strip() + f" of {number}")
+        if len(named) > 1:
+            message = f"Line {position} of “{number}” is a kit of {len(named)} parts."
+            raise refuse("missing", message, "Name the part by its SKU.", "part")
+        held = reservations_of(session, [order.id]).get(named[0].id, [])
+        places = {one.warehouse_id for one in held}
+        start = warehouse_by_id(session, places.pop()).key if len(places) == 1 else ""
+        return named[0].id, start
 
 
 class ReturnedLine(Shape):
