@@ -171,8 +171,8 @@ def order_margin_of(lines: Sequence[TypedLine]) -> OrderMargin:
 def warnings_of(
     lines: Sequence[TypedLine], promised: date | None = None, today: date | None = None
 ) -> list[OrderWarning]:
-    """Returns what a person should know of an order before it is saved. It is about the order as a
-    whole where it names no line (0). With `today`, a day that is over cannot be promised unwarned."""
+    """Returns what a person should know of an order before it is saved; a warning about the whole order
+    has the line 0. With `today`, a promised day that is over is warned of."""
     found = []
     if promised is not None and today is not None and promised < today:
         message = f"It is promised for {promised}, and that day is over."

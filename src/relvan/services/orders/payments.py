@@ -154,7 +154,7 @@ def give_back_by_channel(session: Session, workplace: Workplace, order: Order) -
 
 def settle_cancelled(session: Session, workplace: Workplace, orders: Sequence[Order]) -> None:
     """Notes inside a transaction that what of cancelled orders stands on no invoice is not owed any
-    more. Of one of which goods have left, a person decides."""
+    more. Where goods of an order have left, a person decides."""
     some = [order.id for order in orders if order.fact_shipped != Extent.NONE]
     left = {order_id for order_id, lines in lines_of(session, some).items() if any_shipped(lines)}
     waiting = [order for order in orders if order.id not in left]
