@@ -14,7 +14,7 @@ V1 = "/api/v1"
 
 def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
     api.post(f"{V1}/products", json=GOOD)
-    text = b"sku,title,weight (kg)\nPT-14,,1.5\nNEW,New one,2\n,No code,\n"
+    text = b"sku,title,weight (kg),moon\nPT-14,,1.5,\nNEW,New one,2,full\n,No code,,\n"
     job = api.post(f"{V1}/imports", files={"file": ("a.csv", text)}, data={"kind": "products"})
     assert job.status_code == 202
     path = f"{V1}/bulk-jobs/{job.json()['id']}"
@@ -24,6 +24,8 @@ def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
         "rehearsed",
         {"changes": 1, "new": 1, "refused": 1},
     )
+    fields = {one["heading"]: one["field"] for one in found["columns"]}
+    assert fields == {"sku": "sku", "title": "title", "weight (kg)": "weight_g", "moon": None}
     rows = api.get(f"{path}/rows").json()["items"]
     assert rows[0]["change"] == {"weight_g": [720, 1500]}
     assert api.post(f"{path}/apply").json()["state"] == "applying"
@@ -31,8 +33,8 @@ def test_a_file_is_rehearsed_applied_and_undone(api, workplace):
     work(workplace)
     assert api.get(f"{V1}/products/PT-14").json()["weight_g"] == 1500
     result = api.get(f"{path}/result.csv").content.decode("utf-8-sig").splitlines()
-    assert result[0] == "sku,title,weight (kg),Verdict,Reason"
-    assert result[1].startswith("PT-14,,1.5,done")
+    assert result[0] == "sku,title,weight (kg),moon,Verdict,Reason"
+    assert result[1].startswith("PT-14,,1.5,,done")
     api.post(f"{path}/undo")
     work(workplace)
     assert api.get(f"{V1}/products/PT-14").json()["weight_g"] == 720

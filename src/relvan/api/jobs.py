@@ -5,9 +5,10 @@ from typing import Any, Literal
 from fastapi.responses import StreamingResponse
 
 from relvan.api.desk import By, Caller, Cursor, Limit, api_router, gives_file, page_of
+from relvan.core.imports.mapping import mapping_from
 from relvan.core.refusal import not_found
 from relvan.services.imports.result import result_file
-from relvan.services.jobs.life import move_job
+from relvan.services.jobs.life import find_job, move_job
 from relvan.store.job_rows import job_verdicts
 from relvan.store.jobs import JobRow, job_rows
 
@@ -15,12 +16,17 @@ router = api_router(tags=["bulk jobs"])
 
 
 def job_shape(by: Caller, job_id: int) -> dict[str, Any]:
-    """Returns a bulk job as the API shows it."""
+    """Returns a bulk job as the API shows it; of a file that was read, also which field each column is,
+    and null for those that are skipped."""
     with by.workplace.database.reading() as session:
         found = job_rows(session, job_id=job_id)
-    if not found:
-        raise not_found("bulk job", job_id)
-    return _job_shape(found[0])
+        if not found:
+            raise not_found("bulk job", job_id)
+        spec = find_job(session, job_id).spec if found[0].kind == "import" else {}
+    shape = _job_shape(found[0])
+    if mapped := mapping_from(spec.get("mapping") or []):
+        shape["columns"] = [{"heading": one.heading, "field": one.name or None} for one in mapped]
+    return shape
 
 
 def _job_shape(job: JobRow) -> dict[str, Any]:
