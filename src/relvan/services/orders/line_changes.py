@@ -26,7 +26,7 @@ from relvan.services.orders.payments import give_back_by_channel
 from relvan.services.orders.reserve import lower_reservation, reserve_in
 from relvan.services.orders.tell_off import tell_taken_off
 from relvan.services.orders.work_out import work_out_orders
-from relvan.services.workplace import SYSTEM, Actor, Workplace
+from relvan.services.workplace import Actor, Workplace
 from relvan.store.notices import shrink_late_notice
 from relvan.store.orders import (
     lines_of,
@@ -113,6 +113,16 @@ def _line(session: Session, number: str, position: int) -> tuple[Order, OrderLin
     return order, found[0], [line for line in lines if line.part_of == found[0].id]
 
 
+def sold_lines(session: Session, order: Order) -> dict[int, tuple[OrderLine, list[OrderLine]]]:
+    """Returns the lines of an order by position, each with the lines of the parts of a kit."""
+    lines = lines_of(session, [order.id])[order.id]
+    return {
+        line.position: (line, [one for one in lines if one.part_of == line.id])
+        for line in lines
+        if line.part_of is None
+    }
+
+
 def line_standing(line: OrderLine, parts: Sequence[OrderLine]) -> LineStanding:
     """Returns what of a line is picked, shipped and invoiced; of a kit in whole kits."""
     name = line.sku or line.title
@@ -152,22 +162,19 @@ def take_off_in(
         cancel_in(session, workplace, actor, order, "cancelled: nothing is left of it")
         return
     _settle(session, workplace, actor, order, "taken off", changes)
-    give_back_by_channel(session, workplace, order)
-    work_out_orders(session, workplace, SYSTEM, [order])
     changes_of(session).stock_moved(freed, freed=True)
 
 
 def take_off_open(session: Session, workplace: Workplace, actor: Actor, order: Order) -> None:
     """Takes off inside a transaction what of an order has neither left nor is picked or invoiced."""
-    lines = lines_of(session, [order.id])[order.id]
     wanted = []
-    for line in lines:
-        if line.part_of is None:
-            standing = line_standing(line, [one for one in lines if one.part_of == line.id])
-            wanted.append((line, line.quantity - max(standing.picked, standing.invoiced)))
-    if any(units > 0 for _, units in wanted):
-        open_ones = [(line, units) for line, units in wanted if units > 0]
-        take_off_in(session, workplace, actor, order, open_ones)
+    for line, parts in sold_lines(session, order).values():
+        standing = line_standing(line, parts)
+        units = line.quantity - max(standing.picked, standing.invoiced)
+        if units > 0:
+            wanted.append((line, units))
+    if wanted:
+        take_off_in(session, workplace, actor, order, wanted)
 
 
 def _resize(order: Order, line: OrderLine, parts: Sequence[OrderLine], quantity: int) -> None:
@@ -192,7 +199,8 @@ def _settle(
     deed: str,
     changes: audit.Changes,
 ) -> None:
-    """Brings along the sums and the progress of an order whose lines have changed."""
+    """Brings along the sums and the progress of an order whose lines have changed. What its buyer paid
+    beyond its total, the channel gives back."""
     session.flush()
     lines = [line for line in lines_of(session, [order.id])[order.id] if line.part_of is None]
     billed = [line_of(billable(order, line, again=True), line.quantity) for line in lines]
@@ -202,6 +210,7 @@ def _settle(
     order.total = total
     subject = audit.Subject("order", order.id)
     audit.record(session, actor, workplace.now(), subject, deed, told)
+    give_back_by_channel(session, workplace, order)
     work_out_orders(session, workplace, actor, [order])
 
 
@@ -245,6 +254,8 @@ def _end_if_empty(session: Session, workplace: Workplace, shipment: Shipment) ->
     empty = not any(row.quantity for row in rows)
     if shipment.state in (ShipmentState.TO_PICK, ShipmentState.TO_HAND_OVER) and empty:
         shipment.state = move(SHIPMENT, shipment.number, shipment.state, "cancel")
+    elif shipment.state == ShipmentState.TO_PACK and empty:
+        shipment.state = move(SHIPMENT, shipment.number, shipment.state, "put back")
     elif shipment.state == ShipmentState.PICKING and not open_picks(session, shipment.id):
         got = any(row.picked for row in rows)
         event = "picked" if got else "none picked"

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from relvan.core.orders.late_changes import LateChoice, LateStanding, NoticeKind, choices_of
 from relvan.core.people.roles import Right
-from relvan.services.orders.line_changes import line_standing
+from relvan.services.orders.line_changes import line_standing, sold_lines
 from relvan.services.orders.returns import can_come_back
 from relvan.services.orders.work_out import order_progress
 from relvan.services.workplace import Actor, Workplace
 from relvan.store.notices import delete_notices, notices_of
-from relvan.store.orders import lines_of, order_by_number
+from relvan.store.orders import order_by_number
 from relvan.store.session import Session
 from relvan.store.tables import Order, OrderNotice
 
@@ -51,10 +51,8 @@ def late_standing(session: Session, order: Order, notice: OrderNotice) -> LateSt
 
 def _still_here(session: Session, order: Order, position: int) -> int:
     """Returns how many units of a line have not left."""
-    lines = lines_of(session, [order.id])[order.id]
-    line = next(one for one in lines if one.position == position and one.part_of is None)
-    standing = line_standing(line, [one for one in lines if one.part_of == line.id])
-    return line.quantity - standing.shipped
+    line, parts = sold_lines(session, order)[position]
+    return line.quantity - line_standing(line, parts).shipped
 
 
 def see_notices(workplace: Workplace, actor: Actor, number: str) -> None:

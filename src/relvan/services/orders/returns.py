@@ -23,7 +23,7 @@ from relvan.core.stock.movements import Reason
 from relvan.services import audit
 from relvan.services.counters import next_number
 from relvan.services.orders.invoices import Credit, credit_in
-from relvan.services.orders.line_changes import line_standing
+from relvan.services.orders.line_changes import line_standing, sold_lines
 from relvan.services.orders.work_out import owed_by, work_out_orders
 from relvan.services.outbox.tell import Telling, tell
 from relvan.services.stock.move import MoveStock, move_in, note_movements
@@ -89,7 +89,7 @@ def expect_in(
     reason: str,
 ) -> OrderReturn:
     """Notes a return inside a transaction, as `expect_return` does."""
-    lines = _sold(session, order)
+    lines = sold_lines(session, order)
     before = units_back(session, [line.id for line, _ in lines.values()])
     standing = {at: line_standing(line, parts) for at, (line, parts) in lines.items()}
     back = {at: before.get(line.id, 0) for at, (line, _) in lines.items()}
@@ -132,16 +132,6 @@ def refund_unreturned(
     return _refund_in(session, workplace, actor, order, row, Repayment())
 
 
-def _sold(session: Session, order: Order) -> dict[int, tuple[OrderLine, list[OrderLine]]]:
-    """Returns the lines of an order by position, each with the lines of the parts of a kit."""
-    lines = lines_of(session, [order.id])[order.id]
-    return {
-        line.position: (line, [one for one in lines if one.part_of == line.id])
-        for line in lines
-        if line.part_of is None
-    }
-
-
 @dataclass(frozen=True)
 class ArrivedGoods:
     """Units of a line that came back: where they go, and into which bin; without one, where most of
@@ -176,7 +166,7 @@ def receive_return(
             message = f"“{number}” is {row.state}."
             raise refuse("wrong-state", message, "Note a new return.")
         order = order_by_id(session, row.order_id)
-        sold, held = _sold(session, order), lines_of_return(session, row.id)
+        sold, held = sold_lines(session, order), lines_of_return(session, row.id)
         by_line = {one.order_line_id: one for one in held}
         key = request_key or f"{row.id}:{sum(one.received for one in held)}"
         moved: set[int] = set()
@@ -411,7 +401,7 @@ def can_come_back(session: Session, order: Order) -> list[tuple[OrderLine, int]]
     """Returns the lines of an order of which units can come back, with how many."""
     if order.fact_shipped == Extent.NONE:
         return []
-    lines = _sold(session, order)
+    lines = sold_lines(session, order)
     before = units_back(session, [line.id for line, _ in lines.values()])
     found = [
         (line, line_standing(line, parts).shipped - before.get(line.id, 0))

@@ -5,10 +5,9 @@ took off. What is picked or has left is laid before the team.
 from relvan.core.orders.changing import words_of_late_line
 from relvan.core.orders.intake import IncomingOrder
 from relvan.core.orders.late_changes import NoticeKind
-from relvan.services.orders.line_changes import line_standing, take_off_in
+from relvan.services.orders.line_changes import line_standing, sold_lines, take_off_in
 from relvan.services.workplace import SYSTEM, Workplace
 from relvan.store.notices import decided_units, put_late_notice
-from relvan.store.orders import lines_of
 from relvan.store.session import Session
 from relvan.store.tables import Order, OrderNotice
 
@@ -22,15 +21,14 @@ def take_told_lines(
     if order.cancelled_at is not None:
         return False
     told = {line.channel_line: line.quantity for line in incoming.lines if line.channel_line}
-    lines = lines_of(session, [order.id])[order.id]
     wanted, late = [], []
     decided = decided_units(session, order.id)
-    for line in lines:
+    for line, parts in sold_lines(session, order).values():
         less = line.quantity - told.get(line.channel_line, line.quantity)
         less -= decided.get(line.position, 0)
-        if line.part_of is not None or less <= 0:
+        if less <= 0:
             continue
-        standing = line_standing(line, [one for one in lines if one.part_of == line.id])
+        standing = line_standing(line, parts)
         units = min(less, line.quantity - max(standing.picked, standing.invoiced))
         if units > 0:
             wanted.append((line, units))

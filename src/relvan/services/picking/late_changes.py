@@ -8,10 +8,15 @@ from dataclasses import dataclass
 from relvan.core.orders.late_changes import LateChoice, NoticeKind, refuse_choice
 from relvan.core.people.roles import Right
 from relvan.core.refusal import refuse, refuse_if_any
-from relvan.core.shipping.life import OPEN_SHIPMENTS, SHIPMENT, ShipmentState, move
+from relvan.core.shipping.life import OPEN_SHIPMENTS, ShipmentState
 from relvan.services import audit
 from relvan.services.orders.invoices import Credit, credit_in
-from relvan.services.orders.line_changes import line_standing, take_off_in, take_off_open
+from relvan.services.orders.line_changes import (
+    line_standing,
+    sold_lines,
+    take_off_in,
+    take_off_open,
+)
 from relvan.services.orders.notices import late_standing, see_in
 from relvan.services.orders.returns import can_come_back, expect_in, refund_unreturned
 from relvan.services.orders.work_out import work_out_orders
@@ -20,7 +25,7 @@ from relvan.services.workplace import Actor, Workplace
 from relvan.store.dispatch import is_packed
 from relvan.store.invoices import credited_units, invoices_of_order, lines_of_invoice
 from relvan.store.notices import notice_by_id
-from relvan.store.orders import lines_of, order_by_number, shipments_of
+from relvan.store.orders import order_by_number, shipments_of
 from relvan.store.picking import done_picks_of
 from relvan.store.returns import open_shipment_lines
 from relvan.store.session import Session
@@ -145,9 +150,7 @@ def _let_go(late: _Late) -> None:
 def _take_off(late: _Late) -> None:
     """Takes units off a line of which some are picked or invoiced: their picks are taken back, and a
     credit note gives back what stands on an invoice."""
-    lines = lines_of(late.session, [late.order.id])[late.order.id]
-    line = next(one for one in lines if one.position == late.notice.line and one.part_of is None)
-    parts = [one for one in lines if one.part_of == line.id]
+    line, parts = sold_lines(late.session, late.order)[late.notice.line]
     units, standing = late.notice.units, line_standing(line, parts)
     picked = max(0, units - (line.quantity - standing.picked))
     for goods in parts or [line]:
@@ -156,7 +159,6 @@ def _take_off(late: _Late) -> None:
         _credit(late, line, invoiced)
     late.session.flush()
     take_off_in(late.session, late.workplace, late.actor, late.order, [(line, units)])
-    _end_empty(late)
 
 
 def _unpick(late: _Late, line: OrderLine, units: int) -> None:
@@ -195,14 +197,6 @@ def _credit(late: _Late, line: OrderLine, units: int) -> None:
                 wish = Credit(REASONS[late.kind], {one.position: part}, again=True)
                 credit_in(late.session, late.workplace, late.actor, invoice, wish)
                 units -= part
-
-
-def _end_empty(late: _Late) -> None:
-    """Ends shipments of the order that were picked and have nothing in them any more."""
-    for shipment in shipments_of(late.session, [late.order.id])[late.order.id]:
-        rows = [row for row, _ in open_shipment_lines(late.session, shipment_id=shipment.id)]
-        if shipment.state == ShipmentState.TO_PACK and not any(row.quantity for row in rows):
-            shipment.state = move(SHIPMENT, shipment.number, shipment.state, "put back")
 
 
 _DO: Mapping[LateChoice, Callable[[_Late], None]] = {
